@@ -1,0 +1,407 @@
+package finding
+
+// The names of all findings. What each means stands in the catalogue below.
+const (
+	UnreadableFile  Name = "unreadable-file"
+	NotYAML         Name = "not-yaml"
+	NotAPlan        Name = "not-a-plan"
+	TabIndent       Name = "tab-indent"
+	MissingSpace    Name = "missing-space"
+	UnquotedIPv6    Name = "unquoted-ipv6"
+	LeadingZero     Name = "leading-zero"
+	AliasUsed       Name = "alias-used"
+	UnknownKey      Name = "unknown-key"
+	DuplicateKey    Name = "duplicate-key"
+	MissingKey      Name = "missing-key"
+	KeyOutOfPlace   Name = "key-out-of-place"
+	WrongType       Name = "wrong-type"
+	BadValue        Name = "bad-value"
+	BadName         Name = "bad-name"
+	NameTaken       Name = "name-taken"
+	BadAddress      Name = "bad-address"
+	UnknownName     Name = "unknown-name"
+	Ambiguous       Name = "ambiguous"
+	PortCabledTwice Name = "port-cabled-twice"
+	NoVLANNumber    Name = "no-vlan-number"
+	NoSubnet        Name = "no-subnet"
+	NoSuchPlace     Name = "no-such-place"
+	NoSharedSegment Name = "no-shared-segment"
+
+	DuplicateAddress       Name = "duplicate-address"
+	SubnetOrBroadcast      Name = "subnet-or-broadcast-address"
+	HostBitsSet            Name = "host-bits-set"
+	AddressOutsideSegment  Name = "address-outside-segment"
+	LengthDiffers          Name = "length-differs"
+	OverlappingSubnets     Name = "overlapping-subnets"
+	GatewayOutsideSubnet   Name = "gateway-outside-subnet"
+	GatewayUnheld          Name = "gateway-unheld"
+	NextHopUnresolvable    Name = "next-hop-unresolvable"
+	NextHopOneself         Name = "next-hop-oneself"
+	NextHopUnheld          Name = "next-hop-unheld"
+	StaticHidden           Name = "static-hidden-by-direct"
+	NoWayOut               Name = "no-way-out"
+	AddressedInterfaceDown Name = "addressed-interface-down"
+
+	NoSourceAddress Name = "no-source-address"
+	NoGateway       Name = "no-gateway"
+	NoRouteFound    Name = "no-route"
+	InterfaceIsDown Name = "interface-down"
+	NextHopSilent   Name = "next-hop-silent"
+	AddressSilent   Name = "address-silent"
+	ForwardingLoop  Name = "forwarding-loop"
+	TTLRanOut       Name = "ttl-ran-out"
+	Discarded       Name = "discarded"
+	NotForwarded    Name = "not-forwarded"
+)
+
+var catalogue = [...]Entry{
+	{
+		Name: UnreadableFile, Severity: Error, Stage: Reading,
+		Means:   "The file cannot be read as text at all.",
+		Why:     "It is missing, a directory, empty, too large, binary, or not in UTF-8; or it holds a control character, which could play tricks on a terminal.",
+		Remedy:  "Name the right file, or save it as plain UTF-8 text.",
+		Example: "ropeswing: 1\nplan: Bell\x07\n",
+	},
+	{
+		Name: NotYAML, Severity: Error, Stage: Reading,
+		Means:   "The text is not well-formed YAML.",
+		Why:     "A bracket or quote is not closed, or lines that belong together do not line up.",
+		Remedy:  "Mend the line named; what follows it was not read.",
+		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20}\n",
+	},
+	{
+		Name: NotAPlan, Severity: Error, Stage: Reading,
+		Means:   "The file is YAML but no plan, or does not say which version of the format it is in.",
+		Why:     "Without the version a later Rope Swing could misread it.",
+		Remedy:  "Begin the file with 'ropeswing: 1'.",
+		Example: "plan: Skerry Lights\n",
+	},
+	{
+		Name: TabIndent, Severity: Error, Stage: Reading,
+		Means:   "A line is indented with a tab.",
+		Why:     "YAML allows spaces only, since editors disagree on how wide a tab is.",
+		Remedy:  "Replace the tab with spaces.",
+		Example: "ropeswing: 1\nsegments:\n\tquay-staff: {vlan: 110}\n",
+	},
+	{
+		Name: MissingSpace, Severity: Error, Stage: Reading,
+		Means:   "There is no space behind a key's colon.",
+		Why:     "YAML reads 'vlan:110' as one word.",
+		Remedy:  "Write 'vlan: 110'.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan:110}\n",
+	},
+	{
+		Name: UnquotedIPv6, Severity: Error, Stage: Reading,
+		Means:   "An IPv6 address that ends in a colon stands without quotes.",
+		Why:     "YAML takes the last colon for the one behind a key.",
+		Remedy:  "Put the address in quotes.",
+		Example: "ropeswing: 1\nblocks:\n  home: [2001:db8::]\n",
+	},
+	{
+		Name: LeadingZero, Severity: Error, Stage: Reading,
+		Means:   "A number begins with a zero.",
+		Why:     "Some readers of YAML take 0110 for the octal number 72.",
+		Remedy:  "Leave out the zero.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 0110}\n",
+	},
+	{
+		Name: AliasUsed, Severity: Error, Stage: Reading,
+		Means:   "The plan uses a YAML alias or merge key.",
+		Why:     "An edit at one place would change others unseen, and a small file could stand for an enormous one.",
+		Remedy:  "Write out what the alias stands for; ports alike can be written as a range.",
+		Example: "ropeswing: 1\nblocks:\n  home: &home [10.48.0.0/20]\n  again: *home\n",
+	},
+	{
+		Name: UnknownKey, Severity: Error, Stage: Reading,
+		Means:   "A map has a key that means nothing there.",
+		Why:     "A key mistyped would otherwise be passed over in silence.",
+		Remedy:  "Use the key named, or see the reference for those there are.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlna: 110}\n",
+	},
+	{
+		Name: DuplicateKey, Severity: Error, Stage: Reading,
+		Means:   "A key stands twice in one map.",
+		Why:     "YAML would quietly drop one of the two.",
+		Remedy:  "Remove one, or join the two.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\n  quay-staff: {vlan: 120}\n",
+	},
+	{
+		Name: MissingKey, Severity: Error, Stage: Reading,
+		Means:   "Something needed is not said.",
+		Why:     "It cannot be worked out from the rest.",
+		Remedy:  "Add the key named.",
+		Example: "ropeswing: 1\ndevices:\n  quay-edge: {note: what is it?}\n",
+	},
+	{
+		Name: KeyOutOfPlace, Severity: Error, Stage: Reading,
+		Means:   "A key says something that cannot be of this kind of thing.",
+		Why:     "A switch port has no address, a router no gateway, and an interface is one kind at a time.",
+		Remedy:  "Remove the key, or say what is meant by the one named.",
+		Example: "ropeswing: 1\ndevices:\n  quay-edge: {is: router, gateway: 192.0.2.1}\n",
+	},
+	{
+		Name: WrongType, Severity: Error, Stage: Reading,
+		Means:   "A list, map or word stands where another of them is wanted.",
+		Why:     "Most often something is indented too far or not far enough.",
+		Remedy:  "See the reference for what the key wants.",
+		Example: "ropeswing: 1\nsegments: [quay-staff]\n",
+	},
+	{
+		Name: BadValue, Severity: Error, Stage: Reading,
+		Means:   "A value is not one of those there can be.",
+		Why:     "It is out of range, or no word the key knows.",
+		Remedy:  "Use one of those named.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 4095}\n",
+	},
+	{
+		Name: BadName, Severity: Error, Stage: Reading,
+		Means:   "Something has a name that would be read as something else.",
+		Why:     "Names stand in commands and sentences beside addresses, so they hold no space, colon or slash, are no address and none of Rope Swing's own words, and show as they are written.",
+		Remedy:  "Choose another name.",
+		Example: "ropeswing: 1\ndevices:\n  \"quay edge\": {is: router}\n",
+	},
+	{
+		Name: NameTaken, Severity: Error, Stage: Reading,
+		Means:   "One name is given to two things.",
+		Why:     "Devices, segments, blocks and cables are all named in the same places, so one name must mean one thing.",
+		Remedy:  "Rename one of the two.",
+		Example: "ropeswing: 1\nsegments:\n  quay: {vlan: 110}\ndevices:\n  quay: {is: router}\n",
+	},
+	{
+		Name: BadAddress, Severity: Error, Stage: Reading,
+		Means:   "Something that should be an address or a subnet is none.",
+		Why:     "A number is too large or missing, the length is missing, or the address is of the other family.",
+		Remedy:  "Mend the address as the message says.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.256/26}\n",
+	},
+	{
+		Name: UnknownName, Severity: Error, Stage: Reading,
+		Means:   "The plan speaks of something it does not have.",
+		Why:     "A name is mistyped, or the thing was renamed or removed.",
+		Remedy:  "Use the name suggested, or add the thing.",
+		Example: "ropeswing: 1\noperator: ops-latpop\ndevices:\n  ops-laptop: {is: host}\n",
+	},
+	{
+		Name: Ambiguous, Severity: Error, Stage: Reading,
+		Means:   "A next hop is named by its device, and the two devices share more than one segment.",
+		Why:     "Either address could be meant.",
+		Remedy:  "Write the address.",
+		Example: "ropeswing: 1\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces:\n      a: {segment: beam-a, address: first}\n      b: {segment: beam-b, address: first}\n    routes: {default: mole-rtr}\n  mole-rtr:\n    is: router\n    interfaces:\n      a: {segment: beam-a, address: last}\n      b: {segment: beam-b, address: last}\n",
+	},
+	{
+		Name: PortCabledTwice, Severity: Error, Stage: Reading,
+		Means:   "Two cables lead into one port.",
+		Why:     "A port takes one plug.",
+		Remedy:  "Give one of the cables another port.",
+		Example: "ropeswing: 1\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {}}}\n  desk-1: {is: host, at: quay-sw1:p1}\n  desk-2: {is: host, at: quay-sw1:p1}\n",
+	},
+	{
+		Name: NoVLANNumber, Severity: Error, Stage: Reading,
+		Means:   "A switch port or VLAN interface is in a segment that has no VLAN number.",
+		Why:     "A switch keeps segments apart by their numbers.",
+		Remedy:  "Add 'vlan:' to the segment.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}}}\n",
+	},
+	{
+		Name: NoSubnet, Severity: Error, Stage: Reading,
+		Means:   "An address is given as a place, such as 'first', and there is no subnet for it to be a place in.",
+		Why:     "The interface is on no segment, or its segment has no prefix.",
+		Remedy:  "Add the segment or its prefix, or write the address with its length.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\n",
+	},
+	{
+		Name: NoSuchPlace, Severity: Error, Stage: Reading,
+		Means:   "An address is given as a place the subnet does not have.",
+		Why:     "The subnet has fewer usable addresses than that.",
+		Remedy:  "Use a lower number, or make the subnet larger.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/29}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 7}}}\n",
+	},
+	{
+		Name: NoSharedSegment, Severity: Error, Stage: Reading,
+		Means:   "A device is named as next hop or gateway, and has no address where it would be needed.",
+		Why:     "A next hop must be on a segment of the device that uses it, with an address of the same family.",
+		Remedy:  "Name a neighbour, or write an address that another route leads to.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  mole-staff: {prefix: 10.48.2.0/26}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {lan0: {segment: quay-staff, address: first}}\n    routes: {default: mole-rtr}\n  mole-rtr:\n    is: router\n    interfaces: {lan0: {segment: mole-staff, address: first}}\n    routes: {10.48.1.0/26: {discard: true}}\n",
+	},
+
+	{
+		Name: DuplicateAddress, Severity: Error, Stage: Checking,
+		Means:   "Two interfaces have the same address.",
+		Why:     "On one segment either may answer, and connections break at random; on two, one of them cannot be reached. A link-local address may be used again on another segment.",
+		Remedy:  "Give one of them another address.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n",
+	},
+	{
+		Name: SubnetOrBroadcast, Severity: Error, Stage: Checking,
+		Means:   "An interface has the subnet's own address or its broadcast address.",
+		Why:     "Neither is for one machine: most equipment refuses it, and the rest behaves oddly. In IPv6 the address with no host bits belongs to all routers of the subnet (RFC 4291 §2.6.1).",
+		Remedy:  "Use a usable address.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.64/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 10.48.1.64/26}}}\n",
+	},
+	{
+		Name: HostBitsSet, Severity: Error, Stage: Checking,
+		Means:   "A subnet is meant, and what is written is an address in one.",
+		Why:     "Either the address or the length is a slip. Rope Swing goes on with the host bits cleared.",
+		Remedy:  "Write the subnet with its host bits cleared.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.70/26}\n",
+	},
+	{
+		Name: AddressOutsideSegment, Severity: Error, Stage: Checking,
+		Means:   "An interface's address is in none of its segment's subnets.",
+		Why:     "Its neighbours take it to be elsewhere and send to their gateway instead. Often a digit is off, or the cable is in another segment's port.",
+		Remedy:  "Give it an address of the segment, or put it on the segment of the address.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 10.48.11.1/26}}}\n",
+	},
+	{
+		Name: LengthDiffers, Severity: Error, Stage: Checking,
+		Means:   "An interface has an address of its segment with another prefix length.",
+		Why:     "It takes a wrong set of addresses to be on the link: with too short a length it looks on the link for what is behind the gateway, with too long a one it sends to the gateway what is beside it.",
+		Remedy:  "Use the segment's length.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 10.48.1.1/24}}}\n",
+	},
+	{
+		Name: OverlappingSubnets, Severity: Error, Stage: Checking,
+		Means:   "Two subnets have addresses in common.",
+		Why:     "A packet to such an address goes to the longer match, and the other segment is cut off from it.",
+		Remedy:  "Move or shrink one of the two.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  quay-guest: {prefix: 10.48.1.32/27}\n",
+	},
+	{
+		Name: GatewayOutsideSubnet, Severity: Error, Stage: Checking,
+		Means:   "A host's gateway is not in any of its own subnets.",
+		Why:     "A host can only hand a packet to someone on its own link. Often the address or the length of one of the two is mistyped.",
+		Remedy:  "Use the router's address in the host's subnet.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7:\n    is: host\n    interfaces: {port: {segment: quay-staff, address: 10}}\n    gateway: 10.48.11.1\n",
+	},
+	{
+		Name: GatewayUnheld, Severity: Error, Stage: Checking,
+		Means:   "Nobody on the segment has the address a host uses as its gateway.",
+		Why:     "Everything the host sends to other subnets is lost.",
+		Remedy:  "Use the router's address, or give the router this one.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7:\n    is: host\n    interfaces: {port: {segment: quay-staff, address: 10}}\n    gateway: 10.48.1.1\n",
+	},
+	{
+		Name: NextHopUnresolvable, Severity: Error, Stage: Checking,
+		Means:   "No route of the device leads to a static route's next hop.",
+		Why:     "The route never comes into use. A next hop that only the default route matches does not count, and nor does one that leads back to the route itself.",
+		Remedy:  "Name a neighbour's address, or add a route to the next hop.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.2.0/26: 10.48.9.1}\n",
+	},
+	{
+		Name: NextHopOneself, Severity: Error, Stage: Checking,
+		Means:   "A static route's next hop is the device's own address.",
+		Why:     "The device cannot hand packets on to itself; the route never comes into use. Most often the two ends of a link are mixed up.",
+		Remedy:  "Use the address of the far end.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.2.0/26: 10.48.0.0}\n",
+	},
+	{
+		Name: NextHopUnheld, Severity: Error, Stage: Checking,
+		Means:   "A static route's next hop is on one of the device's links, and nobody there has the address.",
+		Why:     "The route is in use all the same, and what it sends is lost.",
+		Remedy:  "Use the address of the router that is there.",
+		Example: "ropeswing: 1\nsegments:\n  quay-core: {prefix: 10.48.0.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {lan0: {segment: quay-core, address: first}}\n    routes: {10.48.2.0/26: 10.48.0.4}\n",
+	},
+	{
+		Name: StaticHidden, Severity: Warning, Stage: Checking,
+		Means:   "A static route leads to a subnet the device is on itself.",
+		Why:     "The direct route has the lower distance and always wins while the interface is up. If the static one is meant as a way round when the interface fails, it works only for those who are not on the segment.",
+		Remedy:  "Remove it, unless it is meant for when the interface is down.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces:\n      lan0: {segment: quay-staff, address: first}\n      beam0: {segment: beam-mole, address: first}\n    routes: {quay-staff: mole-rtr}\n  mole-rtr:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: last}}\n    routes: {quay-staff: quay-edge}\n",
+	},
+	{
+		Name: NoWayOut, Severity: Error, Stage: Checking,
+		Means:   "A device has addresses of a family and no way to any other subnet of it.",
+		Why:     "It can talk to its neighbours only, and cannot answer anybody else: a ping to it fails on the way back.",
+		Remedy:  "Give it a gateway, or a default route.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  mole-staff: {prefix: 10.48.2.0/26}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n",
+	},
+	{
+		Name: AddressedInterfaceDown, Severity: Warning, Stage: Checking,
+		Means:   "An interface has an address and is administratively down.",
+		Why:     "On much equipment ports are down until they are switched on, and it is the easiest thing to forget.",
+		Remedy:  "Switch it on, or remove its address if it is out of use.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first, admin: down}}}\n",
+	},
+
+	{
+		Name: NoSourceAddress, Severity: Error, Stage: Walking,
+		Means:   "The sender has no address of the family on an interface that is up.",
+		Why:     "Without an address of its own it cannot send, and nobody could reply.",
+		Remedy:  "Give it an address of the family, or ping in the other one.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: [10.48.1.0/26]}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n",
+		Ping:    [2]string{"desk-7", "2001:db8::1"},
+	},
+	{
+		Name: NoGateway, Severity: Error, Stage: Walking,
+		Means:   "The device does not forward and has no gateway for the destination.",
+		Why:     "It can reach its own subnets only.",
+		Remedy:  "Give it a gateway.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n",
+		Ping:    [2]string{"desk-7", "192.0.2.1"},
+	},
+	{
+		Name: NoRouteFound, Severity: Error, Stage: Walking,
+		Means:   "A device on the way has no usable route to the destination.",
+		Why:     "It drops the packet and tells the sender, if the sender can be reached from there. On the way back it is the classic forgotten return route.",
+		Remedy:  "Add a route on that device.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\n",
+		Ping:    [2]string{"quay-edge", "192.0.2.1"},
+	},
+	{
+		Name: InterfaceIsDown, Severity: Error, Stage: Walking,
+		Means:   "The way leads through an interface that is down.",
+		Why:     "Routes through it are not usable, and its addresses do not answer.",
+		Remedy:  "Bring it up, or see to the cable and the far end.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11, admin: down}}}\n",
+		Ping:    [2]string{"desk-7", "10.48.1.11"},
+	},
+	{
+		Name: NextHopSilent, Severity: Error, Stage: Walking,
+		Means:   "Nobody on the link answers for the next hop.",
+		Why:     "The address is nobody's, or its holder is on another wire or VLAN.",
+		Remedy:  "Correct the next hop, or the address or VLAN of its holder.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7:\n    is: host\n    interfaces: {port: {segment: quay-staff, address: 10}}\n    gateway: 10.48.1.1\n",
+		Ping:    [2]string{"desk-7", "192.0.2.1"},
+	},
+	{
+		Name: AddressSilent, Severity: Error, Stage: Walking,
+		Means:   "The packet gets to the destination's subnet, and nobody there has the address.",
+		Why:     "The address is nobody's, or its holder is on another wire or VLAN.",
+		Remedy:  "Check the address; the nearest ones in use are named.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n",
+		Ping:    [2]string{"desk-7", "10.48.1.11"},
+	},
+	{
+		Name: ForwardingLoop, Severity: Error, Stage: Walking,
+		Means:   "Devices pass the packet round in a circle until its TTL runs out.",
+		Why:     "The route of one of them points the wrong way, or a more specific route is missing and the default takes the packet back.",
+		Remedy:  "Correct the next hop, or add the missing route.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {default: mole-rtr}\n  mole-rtr:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: last}}\n    routes: {default: quay-edge}\n",
+		Ping:    [2]string{"quay-edge", "192.0.2.1"},
+	},
+	{
+		Name: TTLRanOut, Severity: Error, Stage: Walking,
+		Means:   "The way is longer than the packet's TTL allows.",
+		Why:     "Each device that forwards lowers it by one, and at zero the packet is dropped.",
+		Remedy:  "Send with a higher TTL.",
+		Example: "ropeswing: 1\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}}\n    routes: {beam-b: mole-rtr}\n  mole-rtr:\n    is: router\n    interfaces:\n      beam0: {segment: beam-a, address: last}\n      beam1: {segment: beam-b, address: first}\n    routes: {default: tern-rock}\n  tern-rock:\n    is: router\n    interfaces: {beam1: {segment: beam-b, address: last}}\n    routes: {beam-a: mole-rtr}\n",
+		Ping:    [2]string{"quay-edge", "10.48.0.3"},
+		TTL:     1,
+	},
+	{
+		Name: Discarded, Severity: Error, Stage: Walking,
+		Means:   "A discard route drops the packet without a word.",
+		Why:     "That is what a discard route is for; here it catches something that should arrive.",
+		Remedy:  "Add a more specific route beside it.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.0.0/20: {discard: true}}\n",
+		Ping:    [2]string{"quay-edge", "10.48.2.1"},
+	},
+	{
+		Name: NotForwarded, Severity: Error, Stage: Walking,
+		Means:   "A packet for another is sent to a device that does not forward.",
+		Why:     "A next hop or gateway is the address of a host or a layer-2 switch.",
+		Remedy:  "Correct the next hop to that of a router.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7:\n    is: host\n    interfaces: {port: {segment: quay-staff, address: 10}}\n    gateway: desk-8\n  desk-8:\n    is: host\n    interfaces: {port: {segment: quay-staff, address: 11}}\n",
+		Ping:    [2]string{"desk-7", "192.0.2.1"},
+	},
+}

@@ -1,0 +1,106 @@
+// Package finding holds the one diagnostic type of Rope Swing, used for all
+// that can be wrong from a slip of the pen in a plan to two devices with one
+// address, and the catalogue of everything it can say.
+package finding
+
+import (
+	"fmt"
+	"slices"
+
+	"ropeswing/core/source"
+)
+
+// Severity orders findings by how much they matter.
+type Severity uint8
+
+const (
+	Advice  Severity = iota // works, and could be better
+	Warning                 // works now, and may not tomorrow
+	Error                   // does not work
+)
+
+// Severities are the words for the severities, least first.
+var Severities = []string{Advice: "advice", Warning: "warning", Error: "error"}
+
+func (s Severity) String() string { return Severities[s] }
+
+// Name is the kebab-case name of a kind of finding, as in the catalogue.
+type Name string
+
+// Finding is one thing wrong or doubtful.
+type Finding struct {
+	Name    Name
+	Place   source.Place   // what to look at first
+	Subject string         // the device, interface, segment or key it is about
+	Reason  string         // one sentence, without the place
+	Remedy  string         // what to do, where it can be told
+	Also    []source.Place // further places that have a part in it
+}
+
+// Severity is the one the catalogue gives this kind of finding.
+func (f Finding) Severity() Severity { return Lookup(f.Name).Severity }
+
+// Stops tells whether the plan cannot be used until this is mended.
+func (f Finding) Stops() bool { return Lookup(f.Name).Stage == Reading }
+
+func (f Finding) String() string { return fmt.Sprintf("%s: %s (%s)", f.Place, f.Reason, f.Name) }
+
+// New is a finding of the named kind at a place, its reason made as by
+// fmt.Sprintf.
+func New(name Name, place source.Place, reason string, args ...any) Finding {
+	return Finding{Name: name, Place: place, Reason: fmt.Sprintf(reason, args...)}
+}
+
+// About returns the finding with its subject set.
+func (f Finding) About(subject string) Finding {
+	f.Subject = subject
+	return f
+}
+
+// Mend returns the finding with its remedy set, made as by fmt.Sprintf.
+func (f Finding) Mend(remedy string, args ...any) Finding {
+	f.Remedy = fmt.Sprintf(remedy, args...)
+	return f
+}
+
+// With returns the finding with further places.
+func (f Finding) With(also ...source.Place) Finding {
+	f.Also = append(f.Also, also...)
+	return f
+}
+
+// Sort orders findings by place, then by name, and drops those that are the
+// same in every word.
+func Sort(all []Finding) []Finding {
+	slices.SortStableFunc(all, func(a, b Finding) int {
+		switch {
+		case a.Place.Before(b.Place):
+			return -1
+		case b.Place.Before(a.Place):
+			return 1
+		case a.Name != b.Name:
+			if a.Name < b.Name {
+				return -1
+			}
+			return 1
+		}
+		return 0
+	})
+	return slices.CompactFunc(all, func(a, b Finding) bool {
+		return a.Name == b.Name && a.Place == b.Place && a.Subject == b.Subject && a.Reason == b.Reason
+	})
+}
+
+// Stops tells whether any of the findings makes the plan unusable.
+func Stops(all []Finding) bool { return slices.ContainsFunc(all, Finding.Stops) }
+
+// Count is the number of findings of at least the given severity.
+func Count(all []Finding, least Severity) int {
+	n := 0
+	for _, f := range all {
+		if f.Severity() >= least {
+			n++
+		}
+	}
+	return n
+}

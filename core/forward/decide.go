@@ -1,0 +1,92 @@
+// Package forward follows packets: one decision at one device, one walk from
+// device to device, and what a ping or a traceroute makes of walks there and
+// back.
+package forward
+
+import (
+	"net/netip"
+
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// Flow is what a packet is, as far as the way it takes depends on it.
+type Flow struct {
+	Source      netip.Addr
+	Destination netip.Addr
+	// Out is the interface the sender was told to send by, None to choose. A
+	// link-local destination needs it.
+	Out model.InterfaceID
+}
+
+// At is where a packet is: at a device, come in by an interface. In is None
+// where the device itself sends it.
+type At struct {
+	Device model.DeviceID
+	In     model.InterfaceID
+}
+
+// Action is what a device does with a packet.
+type Action uint8
+
+const (
+	Deliver       Action = iota // it is for the device
+	PassOn                      // on to the hops of the match
+	NoRoute                     // nothing usable matches
+	Discard                     // a discard route matches
+	NotForwarding               // it is for another, and the device does not forward
+)
+
+// Decision is what a device does with a packet, and by which match.
+type Decision struct {
+	Action  Action
+	Matched bool
+	Match   routing.Match
+}
+
+// Decide is what a device does with a packet. It depends on nothing but its
+// arguments.
+func Decide(t *routing.Tables, at At, f Flow) Decision {
+	table := t.Table(at.Device)
+	if f.Destination.IsLinkLocalUnicast() && f.Destination.Is6() {
+		return decideLinkLocal(t, at, f)
+	}
+	m, ok := table.Lookup(f.Destination)
+	switch {
+	case ok && m.Local:
+		return Decision{Deliver, true, m}
+	case at.In != model.None && !t.State.Spec.Devices[at.Device].Forwards:
+		return Decision{NotForwarding, ok, m}
+	case !ok:
+		return Decision{Action: NoRoute}
+	case len(m.Hops) == 0:
+		return Decision{Discard, true, m}
+	}
+	return Decision{PassOn, true, m}
+}
+
+// decideLinkLocal handles a destination that means something on one link only
+// (RFC 4291 §2.5.6): it is delivered on the link it came from, sent by its
+// originator out of the interface it was told, and never forwarded.
+func decideLinkLocal(t *routing.Tables, at At, f Flow) Decision {
+	spec := t.State.Spec
+	for _, id := range spec.InterfacesOf(at.Device) {
+		if at.In != model.None && at.In != id || !t.State.IsUp(id) {
+			continue
+		}
+		for _, a := range spec.Interfaces[id].Addresses {
+			if a.Addr() == f.Destination {
+				return Decision{Action: Deliver}
+			}
+		}
+	}
+	switch {
+	case at.In != model.None:
+		return Decision{Action: NotForwarding}
+	case f.Out == model.None || !t.State.IsUp(f.Out):
+		return Decision{Action: NoRoute}
+	}
+	return Decision{Action: PassOn, Match: routing.Match{
+		Prefix: netip.PrefixFrom(f.Destination, 128), Hops: []routing.Hop{{Out: f.Out}},
+	}}
+}

@@ -1,0 +1,180 @@
+package forward
+
+import (
+	"math/bits"
+	"net/netip"
+
+	"ropeswing/core/model"
+	"ropeswing/core/prefix"
+	"ropeswing/core/routing"
+)
+
+// Source is the address a device gives what it sends itself to a destination,
+// out of the interface its table chooses. It is false where the device has
+// none of the family.
+func Source(t *routing.Tables, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
+	table := t.Table(d)
+	m, ok := table.Lookup(to)
+	switch {
+	case ok && m.Local:
+		return to, true
+	case ok && len(m.Hops) > 0:
+		hop := m.Hops[0]
+		if !hop.Via.IsValid() {
+			hop.Via = to
+		}
+		return sourceOut(t, d, hop, to)
+	}
+	return anySource(t, d, to)
+}
+
+// sourceOut chooses among the addresses of the interface a packet leaves by.
+// IPv4: the primary one in the next hop's subnet, else the first. IPv6: by
+// RFC 6724 §5. An interface that has none borrows another's.
+func sourceOut(t *routing.Tables, d model.DeviceID, hop routing.Hop, to netip.Addr) (netip.Addr, bool) {
+	if to.Is6() {
+		return source6(t, d, hop.Out, to)
+	}
+	var first netip.Addr
+	for _, a := range t.State.Spec.Interfaces[hop.Out].Addresses {
+		if !a.Addr().Is4() {
+			continue
+		}
+		if a.Contains(hop.Via) {
+			return a.Addr(), true
+		}
+		if !first.IsValid() {
+			first = a.Addr()
+		}
+	}
+	if first.IsValid() {
+		return first, true
+	}
+	return anySource(t, d, to)
+}
+
+// anySource is the first address of the family on any interface that is up.
+func anySource(t *routing.Tables, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
+	if to.Is6() {
+		return source6(t, d, model.None, to)
+	}
+	for _, id := range t.State.Spec.InterfacesOf(d) {
+		if !t.State.IsUp(id) {
+			continue
+		}
+		for _, a := range t.State.Spec.Interfaces[id].Addresses {
+			if a.Addr().Is4() {
+				return a.Addr(), true
+			}
+		}
+	}
+	return netip.Addr{}, false
+}
+
+// source6 chooses by RFC 6724 §5, as far as its rules concern addresses that
+// do not change: the same address, the smallest sufficient scope, the outgoing
+// interface, the same label, the longest common prefix; then the first.
+func source6(t *routing.Tables, d model.DeviceID, out model.InterfaceID, to netip.Addr) (netip.Addr, bool) {
+	var best netip.Addr
+	bestOut := false
+	for _, id := range t.State.Spec.InterfacesOf(d) {
+		if !t.State.IsUp(id) {
+			continue
+		}
+		for _, a := range t.State.Spec.Interfaces[id].Addresses {
+			c := a.Addr()
+			// A link-local source means nothing beyond its own link.
+			if c.Is4() || c.IsLinkLocalUnicast() && (id != out || !to.IsLinkLocalUnicast()) {
+				continue
+			}
+			if !best.IsValid() || better6(c, id == out, best, bestOut, to) {
+				best, bestOut = c, id == out
+			}
+		}
+	}
+	return best, best.IsValid()
+}
+
+// better6 tells whether source address a is to be preferred to b.
+func better6(a netip.Addr, aOut bool, b netip.Addr, bOut bool, to netip.Addr) bool {
+	if a == to || b == to {
+		return a == to // rule 1
+	}
+	if sa, sb, need := scope6(a), scope6(b), scope6(to); sa != sb { // rule 2
+		if sa < sb {
+			return sa >= need
+		}
+		return sb < need
+	}
+	if aOut != bOut {
+		return aOut // rule 5
+	}
+	if la, lb, l := label6(a), label6(b), label6(to); (la == l) != (lb == l) {
+		return la == l // rule 6
+	}
+	return common6(a, to) > common6(b, to) // rule 8
+}
+
+// scope6 orders the scopes of unicast addresses (RFC 6724 §3.1).
+func scope6(a netip.Addr) int {
+	if a.IsLinkLocalUnicast() || a.IsLoopback() {
+		return 2
+	}
+	return 14
+}
+
+// label6 is the label of the default policy table (RFC 6724 §2.1).
+func label6(a netip.Addr) int {
+	b := a.As16()
+	switch {
+	case a.IsLoopback():
+		return 0
+	case b[0]&0xfe == 0xfc:
+		return 13
+	case b[0] == 0x20 && b[1] == 0x02:
+		return 2
+	case b[0] == 0x20 && b[1] == 0x01 && b[2] == 0 && b[3] == 0:
+		return 5
+	}
+	return 1
+}
+
+// common6 is how many leading bits two addresses share, 64 at most.
+func common6(a, b netip.Addr) int {
+	x, y := a.As16(), b.As16()
+	n := 0
+	for i := 0; i < 8; i++ {
+		if z := bits.LeadingZeros8(x[i] ^ y[i]); z < 8 {
+			return n + z
+		}
+		n += 8
+	}
+	return n
+}
+
+// errorSource is the address an ICMP error about a packet comes from. IPv4: the
+// primary address of the interface the packet came in by, unless the setting
+// says towards the sender. IPv6: as any packet to the sender (RFC 4443 §2.2).
+func errorSource(t *routing.Tables, at At, f Flow) (netip.Addr, bool) {
+	if f.Source.Is4() && at.In != model.None && !t.State.Spec.Settings.ErrorsTowardsSender {
+		for _, a := range t.State.Spec.Interfaces[at.In].Addresses {
+			if a.Addr().Is4() {
+				return a.Addr(), true
+			}
+		}
+	}
+	return Source(t, at.Device, f.Source)
+}
+
+// isBroadcast tells whether the address is the broadcast address of a subnet
+// the device is on.
+func isBroadcast(t *routing.Tables, d model.DeviceID, a netip.Addr) bool {
+	for _, id := range t.State.Spec.InterfacesOf(d) {
+		for _, own := range t.State.Spec.Interfaces[id].Addresses {
+			if b, ok := prefix.Broadcast(own.Prefix); ok && b == a {
+				return true
+			}
+		}
+	}
+	return false
+}

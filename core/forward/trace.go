@@ -1,0 +1,132 @@
+package forward
+
+import (
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// Trace is what a traceroute shows.
+type Trace struct {
+	Exchange *Exchange
+	Hops     []TraceHop
+	Loop     []model.DeviceID // the devices that pass it round, where it loops
+}
+
+// TraceHop is what comes back for one TTL.
+type TraceHop struct {
+	TTL     int
+	Answers []Answer // several where equal-cost ways lead to different devices
+}
+
+// Answer is what one device sends back for one TTL.
+type Answer struct {
+	Device  model.DeviceID
+	In      model.InterfaceID // by which the probe came in
+	Node    int               // in the graph of the way there
+	Silent  bool              // it sends nothing
+	Lost    bool              // what it sends does not arrive
+	Address netip.Addr        // from which it answers; invalid while silent
+	ICMP    ICMP
+	Back    *Graph // the answer's own way
+}
+
+// Final tells whether the probe got where it was meant to, or met its end.
+func (a Answer) Final(is4 bool) bool { return a.Silent || a.ICMP != timeExceeded(is4) }
+
+// Follow predicts a traceroute along an exchange.
+func Follow(t *routing.Tables, x *Exchange) *Trace {
+	tr := &Trace{Exchange: x}
+	g := x.There
+	front := []int{0}
+	var seen [][]int
+	for ttl := 1; ttl <= DefaultTTL && len(front) > 0; ttl++ {
+		hop := TraceHop{TTL: ttl}
+		var next []int
+		for _, n := range front {
+			for e, edge := range g.Nodes[n].Edges {
+				if edge.To < 0 {
+					if n != 0 { // the sender's own failure is no hop
+						hop.Answers = append(hop.Answers, answer(t, g, n, End{Outcome: Unanswered, Node: n, Edge: e}))
+					}
+					continue
+				}
+				if !slices.Contains(next, edge.To) {
+					next = append(next, edge.To)
+					hop.Answers = append(hop.Answers, answer(t, g, edge.To, arrival(g, edge.To)))
+				}
+			}
+		}
+		if len(hop.Answers) > 0 {
+			tr.Hops = append(tr.Hops, hop)
+		}
+		slices.Sort(next)
+		if slices.ContainsFunc(seen, func(s []int) bool { return slices.Equal(s, next) }) {
+			tr.Loop = loopOf(g)
+			if len(tr.Loop) > 0 {
+				break
+			}
+		}
+		seen = append(seen, next)
+		front = next
+	}
+	return tr
+}
+
+// loopOf is the devices of the graph's loop, each once.
+func loopOf(g *Graph) []model.DeviceID {
+	for _, e := range g.Ends {
+		if e.Outcome != Looped {
+			continue
+		}
+		var devices []model.DeviceID
+		for _, n := range e.Loop {
+			if d := g.Nodes[n].Device; !slices.Contains(devices, d) {
+				devices = append(devices, d)
+			}
+		}
+		return devices
+	}
+	return nil
+}
+
+// arrival is what a probe that has just the TTL to get to a node meets there.
+// The route is looked up before the TTL is lowered.
+func arrival(g *Graph, n int) End {
+	for _, e := range g.Ends {
+		if e.Node == n && (e.Outcome == Delivered || e.Outcome == Unrouted || e.Outcome == Dropped || e.Outcome == NotPassedOn) {
+			return e
+		}
+	}
+	return End{Outcome: Expired, Node: n, Edge: -1}
+}
+
+// answer is what a device says of an end, and whether it gets back to the
+// sender.
+func answer(t *routing.Tables, g *Graph, n int, e End) Answer {
+	f, node := g.Flow, g.Nodes[n]
+	is4 := f.Destination.Is4()
+	a := Answer{Device: node.Device, In: node.In, Node: n}
+	ok := true
+	switch e.Outcome {
+	case Delivered:
+		a.ICMP, a.Address = echoReply(is4), f.Destination
+	default:
+		if a.ICMP, ok = errorFor(e.Outcome, is4); ok {
+			a.Address, ok = errorSource(t, node.At, f)
+		}
+	}
+	if !ok || !f.Source.IsValid() {
+		a.Silent, a.Address = true, netip.Addr{}
+		return a
+	}
+	back := Flow{Source: a.Address, Destination: f.Source, Out: model.None}
+	if f.Source.IsLinkLocalUnicast() {
+		back.Out = node.In
+	}
+	a.Back = Walk(t, At{node.Device, model.None}, back)
+	a.Lost = a.Back.Verdict() == Fails
+	return a
+}

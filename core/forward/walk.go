@@ -1,0 +1,239 @@
+package forward
+
+import (
+	"net/netip"
+
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// DefaultTTL is the TTL (IPv6: hop limit) packets start with.
+const DefaultTTL = 64
+
+// Graph is every way a packet may take: a node for each device it may come to
+// and interface it may come in by, an edge for each step. With equal-cost
+// routes it branches; a loop is a cycle in it. Node 0 is where it starts.
+type Graph struct {
+	Flow  Flow
+	Nodes []Node
+	Ends  []End
+}
+
+// Node is a packet at a device.
+type Node struct {
+	At
+	Decision Decision
+	Edges    []Edge
+}
+
+// Edge is a step out of a device, by one hop of its match.
+type Edge struct {
+	Hop     routing.Hop
+	Address netip.Addr // asked for on the link: the next hop, or the destination
+	To      int        // the node it leads to, -1 where nobody answers for Address
+}
+
+// Outcome is how a way ends.
+type Outcome uint8
+
+const (
+	Delivered   Outcome = iota
+	Unrouted            // no usable route
+	Dropped             // a discard route
+	NotPassedOn         // a device that does not forward
+	Unanswered          // nobody on the link answers for the next address
+	Looped              // it comes back to where it was
+	Expired             // the way is longer than the TTL allows
+)
+
+// End is one end of the ways through a graph.
+type End struct {
+	Outcome Outcome
+	Node    int   // where it ends; of a loop: where it is entered
+	Edge    int   // of Unanswered: which step; else -1
+	Loop    []int // of Looped: the nodes on it, in order
+}
+
+// Walk follows a flow from where it starts until every way has ended.
+func Walk(t *routing.Tables, start At, f Flow) *Graph { return WalkTTL(t, start, f, DefaultTTL) }
+
+// WalkTTL is Walk for a packet that starts with the given TTL.
+func WalkTTL(t *routing.Tables, start At, f Flow, ttl int) *Graph {
+	w := &walker{tables: t, ttl: ttl, graph: &Graph{Flow: f, Nodes: make([]Node, 0, 8)}}
+	w.visit(w.node(start))
+	return w.graph
+}
+
+// walker is one walk under way.
+type walker struct {
+	tables *routing.Tables
+	ttl    int
+	graph  *Graph
+	path   []int
+	done   []bool // by node
+	height []int  // by node that is done: the most steps from it to an end
+}
+
+// node finds the node of a place, or adds it. Walks are short, so that a
+// search beats a map.
+func (w *walker) node(at At) int {
+	for i := range w.graph.Nodes {
+		if w.graph.Nodes[i].At == at {
+			return i
+		}
+	}
+	w.graph.Nodes = append(w.graph.Nodes, Node{At: at})
+	w.done, w.height = append(w.done, false), append(w.height, 0)
+	return len(w.graph.Nodes) - 1
+}
+
+func (w *walker) end(o Outcome, node, edge int) {
+	w.graph.Ends = append(w.graph.Ends, End{Outcome: o, Node: node, Edge: edge})
+}
+
+// visit decides at a node and follows each way out of it, depth first.
+func (w *walker) visit(n int) {
+	f := w.graph.Flow
+	d := Decide(w.tables, w.graph.Nodes[n].At, f)
+	w.graph.Nodes[n].Decision = d
+	switch d.Action {
+	case Deliver:
+		w.end(Delivered, n, -1)
+	case NoRoute:
+		w.end(Unrouted, n, -1)
+	case Discard:
+		w.end(Dropped, n, -1)
+	case NotForwarding:
+		w.end(NotPassedOn, n, -1)
+	case PassOn:
+		if len(w.path) >= w.ttl {
+			w.end(Expired, n, -1)
+			break
+		}
+		w.path = append(w.path, n)
+		for _, hop := range d.Match.Hops {
+			if f.Out != model.None && n == 0 && hop.Out != f.Out && hasOut(d.Match.Hops, f.Out) {
+				continue // the sender was told which of them to use
+			}
+			w.step(n, hop)
+		}
+		w.path = w.path[:len(w.path)-1]
+	}
+	w.done[n] = true
+}
+
+func hasOut(hops []routing.Hop, out model.InterfaceID) bool {
+	for _, h := range hops {
+		if h.Out == out {
+			return true
+		}
+	}
+	return false
+}
+
+// step takes one hop out of a node: to whoever on the link answers for the
+// next address.
+func (w *walker) step(n int, hop routing.Hop) {
+	address := hop.Via
+	if !address.IsValid() {
+		address = w.graph.Flow.Destination
+	}
+	answered := false
+	for _, holder := range w.tables.State.Holders(hop.Out, address) {
+		if holder == hop.Out {
+			continue
+		}
+		answered = true
+		to := w.node(At{w.tables.State.Spec.Interfaces[holder].Device, holder})
+		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, to})
+		w.follow(n, to)
+	}
+	if !answered {
+		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, -1})
+		w.end(Unanswered, n, len(w.graph.Nodes[n].Edges)-1)
+	}
+}
+
+// follow goes on to a node that was stepped to, or sees that the way comes
+// back to itself.
+func (w *walker) follow(from, to int) {
+	for i, seen := range w.path {
+		if seen == to {
+			end := End{Outcome: Looped, Node: to, Edge: -1}
+			end.Loop = append(end.Loop, w.path[i:]...)
+			w.graph.Ends = append(w.graph.Ends, end)
+			return
+		}
+	}
+	if !w.done[to] {
+		w.visit(to)
+	} else if len(w.path)+w.height[to] > w.ttl {
+		w.end(Expired, to, -1) // by this longer way there
+	}
+	w.height[from] = max(w.height[from], w.height[to]+1)
+}
+
+// Verdict is what comes of every way together.
+type Verdict uint8
+
+const (
+	Works   Verdict = iota // every way arrives
+	Fails                  // none does
+	Depends                // it depends on the flow which way it takes
+	Unclear                // not all that matters is known
+)
+
+func (v Verdict) String() string {
+	return [...]string{"works", "fails", "depends on the flow", "unknown"}[v]
+}
+
+// Verdict is whether all, none or some of the ways arrive.
+func (g *Graph) Verdict() Verdict {
+	arrive := 0
+	for _, e := range g.Ends {
+		if e.Outcome == Delivered {
+			arrive++
+		}
+	}
+	switch arrive {
+	case 0:
+		return Fails
+	case len(g.Ends):
+		return Works
+	}
+	return Depends
+}
+
+// Failing is the first end that does not deliver.
+func (g *Graph) Failing() (End, bool) {
+	for _, e := range g.Ends {
+		if e.Outcome != Delivered {
+			return e, true
+		}
+	}
+	return End{}, false
+}
+
+// Path is the nodes of one way from the start to the given node.
+func (g *Graph) Path(to int) []int {
+	from := make([]int, len(g.Nodes))
+	for i := range from {
+		from[i] = -1
+	}
+	queue := []int{0}
+	for len(queue) > 0 {
+		n := queue[0]
+		queue = queue[1:]
+		for _, e := range g.Nodes[n].Edges {
+			if e.To > 0 && from[e.To] < 0 {
+				from[e.To] = n
+				queue = append(queue, e.To)
+			}
+		}
+	}
+	var path []int
+	for n := to; n > 0; n = from[n] {
+		path = append([]int{n}, path...)
+	}
+	return append([]int{0}, path...)
+}

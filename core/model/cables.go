@@ -1,0 +1,108 @@
+package model
+
+import (
+	"ropeswing/core/finding"
+	"ropeswing/core/plan"
+	"ropeswing/core/source"
+)
+
+// cables resolves both ends of every cable, those of 'at' among them.
+func (r *resolver) cables() {
+	usedBy := map[InterfaceID]source.Place{}
+	join := func(name string, hidden bool, place source.Place, ends [2]InterfaceID, texts [2]plan.Text) {
+		if ends[0] == ends[1] {
+			r.report(finding.New(finding.BadValue, place, "the cable leads from %s back to itself", r.spec.Label(ends[0])).About(r.spec.Label(ends[0])))
+			return
+		}
+		for n, end := range ends {
+			if first, twice := usedBy[end]; twice {
+				line, _ := first.Position()
+				r.report(finding.New(finding.PortCabledTwice, texts[n].Place, "%s has a cable already, on line %d", r.spec.Label(end), line).
+					About(r.spec.Label(end)).With(first))
+				return
+			}
+		}
+		usedBy[ends[0]], usedBy[ends[1]] = texts[0].Place, texts[1].Place
+		if name == "" {
+			name = r.spec.Label(ends[0]) + " to " + r.spec.Label(ends[1])
+		}
+		if _, taken := r.spec.cables[name]; !taken {
+			r.spec.cables[name] = CableID(len(r.spec.Cables))
+		}
+		r.spec.Cables = append(r.spec.Cables, Cable{name, ends, hidden, place})
+	}
+	for _, c := range r.doc.Cables {
+		a, okA := r.port(c.Ends[0])
+		b, okB := r.port(c.Ends[1])
+		if okA && okB {
+			join(c.Name.Value, c.Fault.Value == "hidden", c.Place, [2]InterfaceID{a, b}, c.Ends)
+		}
+	}
+	for i := range r.doc.Devices {
+		d := &r.doc.Devices[i]
+		if !d.At.Written() {
+			continue
+		}
+		own, ok := r.spec.InterfaceNamed(DeviceID(i), portName)
+		if far, found := r.port(d.At); ok && found {
+			join("", false, d.At.Place, [2]InterfaceID{own, far}, [2]plan.Text{d.At, d.At})
+		}
+	}
+}
+
+// port finds the port that DEVICE:PORT names, or reports it.
+func (r *resolver) port(t plan.Text) (InterfaceID, bool) {
+	deviceName, portName, ok := t.Cut(":")
+	if !ok {
+		f := finding.New(finding.BadValue, t.Place, "%s does not say which port", t.Value).About(t.Value)
+		if d, known := r.spec.devices[t.Value]; known && r.spec.Devices[d].Count == 1 {
+			f = f.Mend("write %s", r.spec.Label(r.spec.Devices[d].First))
+		} else {
+			f = f.Mend("write DEVICE:PORT")
+		}
+		r.report(f)
+		return None, false
+	}
+	d, ok := r.device(deviceName)
+	if !ok {
+		return None, false
+	}
+	id, ok := r.spec.InterfaceNamed(d, portName.Value)
+	if !ok {
+		r.unknown(portName, "a port of "+deviceName.Value, r.InterfaceNames(d))
+		return None, false
+	}
+	if kind := r.spec.Interfaces[id].Kind; kind != Port {
+		r.report(finding.New(finding.BadValue, t.Place, "%s is a %s, and a cable goes into a port", t.Value, kind).About(t.Value))
+		return None, false
+	}
+	return id, true
+}
+
+// InterfaceNames lists the names of a device's interfaces, in the plan's
+// order.
+func (r *resolver) InterfaceNames(d DeviceID) []string { return r.spec.InterfaceNames(d) }
+
+// InterfaceNames lists the names of a device's interfaces, in the plan's
+// order.
+func (s *Spec) InterfaceNames(d DeviceID) []string {
+	var names []string
+	for _, id := range s.InterfacesOf(d) {
+		names = append(names, s.Interfaces[id].Name)
+	}
+	return names
+}
+
+// hostSegments puts the port of each device with 'at' on the segment that the
+// far port serves.
+func (r *resolver) hostSegments() {
+	for _, c := range r.spec.Cables {
+		for n, end := range c.Ends {
+			own := &r.spec.Interfaces[end]
+			far := &r.spec.Interfaces[c.Ends[1-n]]
+			if own.Segment == None && !own.Switched && own.Name == portName && r.doc.Devices[own.Device].At.Written() {
+				own.Segment = far.Segment
+			}
+		}
+	}
+}

@@ -1,0 +1,86 @@
+package model
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+)
+
+func sortByDevice(all []Static) {
+	slices.SortStableFunc(all, func(a, b Static) int { return cmp.Compare(a.Device, b.Device) })
+}
+
+// Change is one thing done to a network: something to try in a copy.
+type Change interface {
+	// Apply returns a copy of the spec in which the change is made. The spec
+	// itself stays as it is; what does not change is shared.
+	Apply(*Spec) *Spec
+	// Describe says what to do, in one line.
+	Describe(*Spec) string
+}
+
+// AddRoute adds a static route.
+type AddRoute struct{ Static Static }
+
+// Apply implements Change.
+func (c AddRoute) Apply(s *Spec) *Spec {
+	next := *s
+	next.Statics = append(slices.Clip(slices.Clone(s.Statics)), c.Static)
+	sortByDevice(next.Statics)
+	return &next
+}
+
+// Describe implements Change.
+func (c AddRoute) Describe(s *Spec) string {
+	return fmt.Sprintf("add to %s: %s via %s", s.Devices[c.Static.Device].Name, c.Static.To, s.hopLabel(c.Static.Via))
+}
+
+// hopLabel is an address with the device that has it, where one has.
+func (s *Spec) hopLabel(a netip.Addr) string {
+	if holders := s.HoldersOf(a); len(holders) == 1 {
+		return fmt.Sprintf("%s (%s)", a, s.Devices[s.Interfaces[holders[0]].Device].Name)
+	}
+	return a.String()
+}
+
+// SetNextHop gives a static route another next hop.
+type SetNextHop struct {
+	Static StaticID
+	Via    netip.Addr
+}
+
+// Apply implements Change.
+func (c SetNextHop) Apply(s *Spec) *Spec {
+	next := *s
+	next.Statics = slices.Clone(s.Statics)
+	route := &next.Statics[c.Static]
+	route.Via, route.Out = c.Via, None
+	return &next
+}
+
+// Describe implements Change.
+func (c SetNextHop) Describe(s *Spec) string {
+	route := s.Statics[c.Static]
+	name := s.Devices[route.Device].Name
+	if route.Origin != Written {
+		return fmt.Sprintf("give %s the gateway %s instead of %s", name, s.hopLabel(c.Via), route.Via)
+	}
+	return fmt.Sprintf("on %s send %s via %s instead of %s", name, route.To, s.hopLabel(c.Via), s.hopLabel(route.Via))
+}
+
+// BringUp switches an interface on.
+type BringUp struct{ Interface InterfaceID }
+
+// Apply implements Change.
+func (c BringUp) Apply(s *Spec) *Spec {
+	next := *s
+	next.Interfaces = slices.Clone(s.Interfaces)
+	next.Interfaces[c.Interface].AdminDown = false
+	return &next
+}
+
+// Describe implements Change.
+func (c BringUp) Describe(s *Spec) string {
+	return fmt.Sprintf("bring up %s, which is administratively down", s.Label(c.Interface))
+}

@@ -1,0 +1,185 @@
+package model
+
+import (
+	"net/netip"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/plan"
+	"ropeswing/core/prefix"
+	"ropeswing/core/source"
+)
+
+// gateways works out each segment's gateways and gives every device that does
+// not forward a default route through one.
+func (r *resolver) gateways() {
+	for id := range r.spec.Segments {
+		for _, t := range r.doc.Segments[id].Gateway {
+			r.spec.Segments[id].Gateways = append(r.spec.Segments[id].Gateways, r.gatewayFrom(t, SegmentID(id))...)
+		}
+	}
+	for id := range r.spec.Devices {
+		if r.spec.Devices[id].Forwards {
+			if g := r.doc.Devices[id].Gateway; len(g) > 0 {
+				r.report(finding.New(finding.KeyOutOfPlace, g[0].Place, "%s forwards, so it takes its way out from a default route, not from a gateway", r.spec.Devices[id].Name).
+					About(r.spec.Devices[id].Name).Mend("write 'routes: {default: %s}'", g[0].Value))
+			}
+			continue
+		}
+		r.hostGateway(DeviceID(id))
+	}
+}
+
+// gatewayFrom reads a gateway: an address, a place in the segment's subnets,
+// or a device on the segment.
+func (r *resolver) gatewayFrom(t plan.Text, segment SegmentID) []Gateway {
+	subject := t.Value
+	if segment != None {
+		subject = r.spec.Segments[segment].Name
+	}
+	if _, ok := placeNumber(t.Value); ok {
+		var all []Gateway
+		if segment != None {
+			for _, p := range r.spec.Segments[segment].Prefixes {
+				if a, ok := r.nth(p, t, subject); ok {
+					all = append(all, Gateway{a, t.Place})
+				}
+			}
+		}
+		return all
+	}
+	if id, ok := r.spec.devices[t.Value]; ok {
+		all := r.addressesOn(id, segment, t.Place)
+		if len(all) == 0 {
+			r.report(finding.New(finding.NoSharedSegment, t.Place, "%s has no address on %s to be its gateway", t.Value, subject).About(subject))
+		}
+		return all
+	}
+	a, err := prefix.ParseAddress(t.Value)
+	if err != nil {
+		f := finding.New(finding.UnknownName, t.Place, "%s is neither a device nor an address", t.Value).About(subject)
+		if near, ok := finding.Nearest(t.Value, keysOf(r.spec.devices)); ok {
+			f = f.Mend("did you mean %s?", near)
+		}
+		r.report(f)
+		return nil
+	}
+	return []Gateway{{a, t.Place}}
+}
+
+// addressesOn lists the first address of each family, within the segment's
+// subnets, that the device has on the segment.
+func (r *resolver) addressesOn(d DeviceID, segment SegmentID, place source.Place) []Gateway {
+	var all []Gateway
+	have := map[bool]bool{}
+	for _, id := range r.spec.InterfacesOf(d) {
+		if i := &r.spec.Interfaces[id]; i.Segment == segment && i.Routed() {
+			for _, a := range i.Addresses {
+				if is4 := a.Addr().Is4(); !have[is4] && !a.Addr().IsLinkLocalUnicast() {
+					have[is4] = true
+					all = append(all, Gateway{a.Addr(), place})
+				}
+			}
+		}
+	}
+	return all
+}
+
+// hostGateway adds a default route for each family in which the device has an
+// address and a gateway is known: its own, else its segment's, else the one
+// router there.
+func (r *resolver) hostGateway(d DeviceID) {
+	home := InterfaceID(None)
+	for _, id := range r.spec.InterfacesOf(d) {
+		if i := &r.spec.Interfaces[id]; i.Routed() && i.Kind != Loopback && len(i.Addresses) > 0 {
+			home = id
+			break
+		}
+	}
+	segment := SegmentID(None)
+	if home != None {
+		segment = r.spec.Interfaces[home].Segment
+	}
+	origin := HostGateway
+	var gateways []Gateway
+	for _, t := range r.doc.Devices[d].Gateway {
+		gateways = append(gateways, r.gatewayFrom(t, segment)...)
+	}
+	if home == None {
+		return
+	}
+	if len(gateways) == 0 && segment != None {
+		gateways = r.spec.Segments[segment].Gateways
+	}
+	if len(gateways) == 0 && segment != None {
+		origin = ImpliedRouter
+		if router := r.impliedRouter(segment); router != None {
+			gateways = r.addressesOn(router, segment, r.spec.Devices[d].Place)
+		}
+	}
+	done := map[bool]bool{}
+	for _, route := range r.doc.Devices[d].Routes {
+		if route.To.Value == "default" {
+			return // what is written stands
+		}
+	}
+	for _, g := range gateways {
+		is4 := g.Address.Is4()
+		if done[is4] || !r.spec.Interfaces[home].hasFamily(is4) {
+			continue
+		}
+		done[is4] = true
+		out := InterfaceID(None)
+		if g.Address.IsLinkLocalUnicast() {
+			out = home
+		}
+		r.spec.Statics = append(r.spec.Statics, Static{
+			Device: d, To: defaultOf(is4), Via: g.Address, Out: out, Distance: 1, Origin: origin, Place: g.Place, Key: "default",
+		})
+	}
+}
+
+// hasFamily tells whether the interface has an address of the family that
+// reaches beyond the link.
+func (i *Interface) hasFamily(is4 bool) bool {
+	for _, a := range i.Addresses {
+		if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() {
+			return true
+		}
+	}
+	return false
+}
+
+// defaultOf is the prefix of everything in a family.
+func defaultOf(is4 bool) netip.Prefix {
+	if is4 {
+		return netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+	}
+	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
+}
+
+// impliedRouter is the one forwarding device on the segment; among several,
+// the one that holds the first usable address of a subnet.
+func (r *resolver) impliedRouter(segment SegmentID) DeviceID {
+	only, several, first := DeviceID(None), false, DeviceID(None)
+	for id := range r.spec.Interfaces {
+		i := &r.spec.Interfaces[id]
+		if i.Segment != segment || !i.Routed() || !r.spec.Devices[i.Device].Forwards || len(i.Addresses) == 0 {
+			continue
+		}
+		if only != None && only != i.Device {
+			several = true
+		}
+		only = i.Device
+		for _, p := range r.spec.Segments[segment].Prefixes {
+			for _, a := range i.Addresses {
+				if first == None && a.Addr() == prefix.First(p.Prefix) {
+					first = i.Device
+				}
+			}
+		}
+	}
+	if several {
+		return first
+	}
+	return only
+}

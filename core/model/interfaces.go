@@ -1,0 +1,315 @@
+package model
+
+import (
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/plan"
+)
+
+func sorted(words []string) []string {
+	slices.Sort(words)
+	return words
+}
+
+// largestRange is how many ports one range may stand for.
+const largestRange = 4096
+
+// portName is what the only port of a device with 'at' is called.
+const portName = "port"
+
+// loopbackName is what the interface with a device's loopback addresses is
+// called.
+const loopbackName = "loopback"
+
+// devices makes the devices with their interfaces: those written, those of
+// ranges, the port of 'at', the loopback, and the ports that are only known
+// from their subinterfaces and cables.
+func (r *resolver) devices() {
+	cabled := r.cabledPorts()
+	for i := range r.doc.Devices {
+		d := &r.doc.Devices[i]
+		device := Device{
+			Name: d.Name.Value, Kind: kindOf(d.Is.Value), Place: d.Name.Place,
+			First: InterfaceID(len(r.spec.Interfaces)), Beyond: r.prefixes(d.Beyond, d.Name.Value),
+		}
+		switch device.Kind {
+		case Router, Firewall, World:
+			device.Forwards = true
+		case SwitchDevice:
+			device.Forwards = len(d.Routes) > 0
+		}
+		device.Forwards = d.Forwards.Or(device.Forwards)
+		r.outOfPlace(d, device.Kind)
+
+		b := &builder{resolver: r, id: DeviceID(i), device: d, byName: map[string]int{}}
+		for j := range d.Interfaces {
+			b.declare(&d.Interfaces[j])
+		}
+		if d.At.Written() {
+			b.add(Interface{Name: portName, Kind: Port, Parent: None, Segment: None, Own: true, Place: d.At.Place}, d.Addresses)
+		}
+		if len(d.Loopback) > 0 {
+			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Own: true, Place: d.Loopback[0].Place}, nil)
+		}
+		b.parents(cabled[d.Name.Value])
+		device.Count = len(b.interfaces)
+		r.spec.Interfaces = append(r.spec.Interfaces, b.interfaces...)
+		r.written = append(r.written, b.written...)
+		r.spec.Devices = append(r.spec.Devices, device)
+	}
+}
+
+func kindOf(word string) Kind {
+	return Kind(max(0, slices.Index(plan.Kinds, word)))
+}
+
+// outOfPlace reports keys that say nothing about this kind of device.
+func (r *resolver) outOfPlace(d *plan.Device, kind Kind) {
+	if len(d.Beyond) > 0 && kind != World {
+		r.report(finding.New(finding.KeyOutOfPlace, d.Beyond[0].Place, "%s is a %s, and only the world answers for what is beyond", d.Name.Value, kind).
+			About(d.Name.Value).Mend("say 'is: world', or remove 'beyond'"))
+	}
+	if d.At.Written() && len(d.Interfaces) > 0 {
+		r.report(finding.New(finding.KeyOutOfPlace, d.At.Place, "%s has interfaces, and 'at' is for a device with one port only", d.Name.Value).
+			About(d.Name.Value).Mend("write the cable under 'cables'"))
+	}
+	if len(d.Addresses) > 0 && !d.At.Written() {
+		r.report(finding.New(finding.KeyOutOfPlace, d.Addresses[0].Place, "%s has an address and no port to put it on", d.Name.Value).
+			About(d.Name.Value).Mend("add 'at: DEVICE:PORT', or put the address on an interface"))
+	}
+}
+
+// cabledPorts lists by device the names of the ports that cables and 'at'
+// lead to.
+func (r *resolver) cabledPorts() map[string][]string {
+	all := map[string][]string{}
+	note := func(t plan.Text) {
+		if device, port, ok := strings.Cut(t.Value, ":"); ok {
+			all[device] = append(all[device], port)
+		}
+	}
+	for _, c := range r.doc.Cables {
+		note(c.Ends[0])
+		note(c.Ends[1])
+	}
+	for _, d := range r.doc.Devices {
+		note(d.At)
+	}
+	return all
+}
+
+// builder gathers the interfaces of one device.
+type builder struct {
+	*resolver
+	id         DeviceID
+	device     *plan.Device
+	interfaces []Interface
+	written    []written
+	byName     map[string]int
+	parentName map[int]plan.Text
+}
+
+func (b *builder) add(i Interface, addresses []plan.Text) {
+	i.Device = b.id
+	if at, ok := b.byName[i.Name]; ok {
+		first := &b.interfaces[at]
+		switch {
+		case i.Own == first.Own:
+			line, _ := first.Place.Position()
+			b.report(finding.New(finding.NameTaken, i.Place, "%s has an interface %s already, from line %d", b.device.Name.Value, i.Name, line).
+				About(b.device.Name.Value + ":" + i.Name).With(first.Place))
+		case i.Own:
+			*first = i
+			b.written[at] = written{b.device, addresses}
+		}
+		return
+	}
+	b.byName[i.Name] = len(b.interfaces)
+	b.interfaces = append(b.interfaces, i)
+	b.written = append(b.written, written{b.device, addresses})
+}
+
+// declare makes the interface, or the range of ports, that an entry stands
+// for.
+func (b *builder) declare(w *plan.Interface) {
+	i := Interface{
+		Name: w.Name.Value, Kind: Port, Parent: None, Segment: None,
+		AdminDown: w.Admin.Value == "down", Own: true, Place: w.Name.Place,
+	}
+	b.attach(&i, w)
+	names, isRange := b.expand(w.Name)
+	if !isRange {
+		if w.Parent.Written() || w.Tag.Written() {
+			i.Kind = Subinterface
+			i.Tag = VLAN(w.Tag.Value)
+			if b.parentName == nil {
+				b.parentName = map[int]plan.Text{}
+			}
+			if w.Parent.Written() {
+				b.parentName[len(b.interfaces)] = w.Parent
+			}
+		}
+		b.add(i, w.Addresses)
+		return
+	}
+	i.Own = false
+	if len(w.Addresses) > 0 {
+		b.report(finding.New(finding.KeyOutOfPlace, w.Addresses[0].Place, "%s is a range of ports, which cannot share an address", w.Name.Value).
+			About(b.device.Name.Value + ":" + w.Name.Value))
+	}
+	for _, name := range names {
+		i.Name = name
+		b.add(i, nil)
+	}
+}
+
+// attach says what the interface is on: a segment as a routed interface, a
+// VLAN as a switch's own interface, or VLANs as a switch port.
+func (b *builder) attach(i *Interface, w *plan.Interface) {
+	var ways []plan.Text
+	for _, t := range []plan.Text{w.Segment, w.VLAN, w.Access} {
+		if t.Written() {
+			ways = append(ways, t)
+		}
+	}
+	if len(w.Tagged) > 0 {
+		ways = append(ways, w.Tagged[0])
+	} else if w.Untagged.Written() {
+		ways = append(ways, w.Untagged)
+	}
+	if len(ways) > 1 {
+		b.report(finding.New(finding.KeyOutOfPlace, ways[1].Place, "%s is either on a segment, a VLAN interface, an access port or a tagged port, not two of them", w.Name.Value).
+			About(b.device.Name.Value + ":" + w.Name.Value))
+		return
+	}
+	switch {
+	case w.Segment.Written():
+		i.Segment, _ = b.segment(w.Segment)
+	case w.VLAN.Written():
+		i.Kind = VLANInterface
+		if id, vlan, ok := b.vlan(w.VLAN); ok {
+			i.Segment, i.Tag = id, vlan
+		}
+	case w.Access.Written():
+		i.Switched = true
+		if id, vlan, ok := b.vlan(w.Access); ok {
+			i.Segment, i.Untagged = id, vlan
+		}
+	case len(w.Tagged) > 0 || w.Untagged.Written():
+		i.Switched = true
+		for _, t := range w.Tagged {
+			if _, vlan, ok := b.vlan(t); ok {
+				i.Tagged = append(i.Tagged, vlan)
+			}
+		}
+		slices.Sort(i.Tagged)
+		i.Tagged = slices.Compact(i.Tagged)
+		if w.Untagged.Written() {
+			_, i.Untagged, _ = b.vlan(w.Untagged)
+		}
+	}
+	if i.Switched && b.device.Is.Value != "switch" && b.device.Is.Written() {
+		b.report(finding.New(finding.KeyOutOfPlace, ways[0].Place, "%s is a %s, and only a switch has access and tagged ports", b.device.Name.Value, b.device.Is.Value).
+			About(b.device.Name.Value + ":" + w.Name.Value).Mend("say 'segment:' for a routed port"))
+	}
+}
+
+// vlan reads a VLAN by its segment's name or by its number. A number that
+// several segments share, at sites apart, names no segment.
+func (r *resolver) vlan(t plan.Text) (SegmentID, VLAN, bool) {
+	if n, err := strconv.Atoi(t.Value); err == nil {
+		if n < 1 || n > 4094 {
+			r.report(finding.New(finding.BadValue, t.Place, "a VLAN number is from 1 to 4094, not %d", n))
+			return None, 0, false
+		}
+		found := SegmentID(None)
+		for id, s := range r.spec.Segments {
+			if s.VLAN == VLAN(n) {
+				if found != None {
+					return None, VLAN(n), true
+				}
+				found = SegmentID(id)
+			}
+		}
+		return found, VLAN(n), true
+	}
+	id, ok := r.segment(t)
+	if !ok {
+		return None, 0, false
+	}
+	if r.spec.Segments[id].VLAN == 0 {
+		r.report(finding.New(finding.NoVLANNumber, t.Place, "segment %s has no VLAN number for a switch to carry it by", t.Value).
+			About(t.Value).Mend("add 'vlan:' to segment %s", t.Value).With(r.spec.Segments[id].Place))
+		return None, 0, false
+	}
+	return id, r.spec.Segments[id].VLAN, true
+}
+
+var rangePattern = regexp.MustCompile(`^(.*?)(\d+)\.\.(.*?)(\d+)$`)
+
+// expand writes out a range of ports: p1..p12.
+func (b *builder) expand(name plan.Text) ([]string, bool) {
+	m := rangePattern.FindStringSubmatch(name.Value)
+	if m == nil {
+		return nil, false
+	}
+	low, err1 := strconv.Atoi(m[2])
+	high, err2 := strconv.Atoi(m[4])
+	if err1 != nil || err2 != nil || m[3] != "" && m[3] != m[1] || high < low || high-low >= largestRange {
+		b.report(finding.New(finding.BadValue, name.Place, "%s is no range of ports; write it as p1..p12, the lower number first, %d ports at most", name.Value, largestRange).
+			About(b.device.Name.Value + ":" + name.Value))
+		return nil, true
+	}
+	names := make([]string, 0, high-low+1)
+	for n := low; n <= high; n++ {
+		names = append(names, m[1]+strconv.Itoa(n))
+	}
+	return names, true
+}
+
+// parents finds what each subinterface is a part of. A name with a dot is a
+// subinterface only where what stands before the last dot is an interface of
+// the device or is cabled.
+func (b *builder) parents(cabled []string) {
+	for n := 0; n < len(b.interfaces); n++ {
+		i := b.interfaces[n]
+		if i.Switched || i.Kind == VLANInterface || i.Kind == Loopback {
+			continue
+		}
+		parent, tag := "", ""
+		if t, said := b.parentName[n]; said {
+			parent = t.Value
+			if _, ok := b.byName[parent]; !ok && !slices.Contains(cabled, parent) {
+				b.unknown(t, "an interface of "+b.device.Name.Value, keysOf(b.byName))
+				continue
+			}
+		} else if dot := strings.LastIndexByte(i.Name, '.'); dot > 0 {
+			before := i.Name[:dot]
+			_, exists := b.byName[before]
+			if exists || slices.Contains(cabled, before) {
+				parent, tag = before, i.Name[dot+1:]
+			}
+		}
+		if parent == "" {
+			continue
+		}
+		at, ok := b.byName[parent]
+		if !ok {
+			b.add(Interface{Name: parent, Kind: Port, Parent: None, Segment: None, Place: i.Place}, nil)
+			at = b.byName[parent]
+		}
+		i.Kind, i.Parent = Subinterface, InterfaceID(len(b.spec.Interfaces)+at)
+		if i.Tag == 0 {
+			if number, err := strconv.Atoi(tag); err == nil && number >= 1 && number <= 4094 {
+				i.Tag = VLAN(number)
+			} else if i.Segment != None {
+				i.Tag = b.spec.Segments[i.Segment].VLAN
+			}
+		}
+		b.interfaces[n] = i
+	}
+}

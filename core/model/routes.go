@@ -1,0 +1,223 @@
+package model
+
+import (
+	"net/netip"
+	"strings"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/plan"
+	"ropeswing/core/prefix"
+)
+
+// distanceStep is by how much each further next hop of a route is less
+// preferred than the one before.
+const distanceStep = 10
+
+// routes resolves the written static routes: destinations to prefixes, next
+// hops to addresses.
+func (r *resolver) routes() {
+	for id := range r.doc.Devices {
+		for i := range r.doc.Devices[id].Routes {
+			r.route(DeviceID(id), &r.doc.Devices[id].Routes[i])
+		}
+	}
+	// Gateways were appended before; routes of one device stand together.
+	sortByDevice(r.spec.Statics)
+}
+
+// destinations reads what a route leads to. Named is true where it may
+// concern both families and need not concern each.
+func (r *resolver) destinations(t plan.Text, subject string) (to []netip.Prefix, named bool) {
+	if t.Value == "default" {
+		return []netip.Prefix{defaultOf(true), defaultOf(false)}, true
+	}
+	if b, ok := r.spec.blocks[t.Value]; ok {
+		return plainPrefixes(r.spec.Blocks[b].Prefixes), true
+	}
+	if s, ok := r.spec.segments[t.Value]; ok {
+		return plainPrefixes(r.spec.Segments[s].Prefixes), true
+	}
+	if !strings.ContainsAny(t.Value, ".:/") {
+		names := append(keysOf(r.spec.blocks), keysOf(r.spec.segments)...)
+		f := finding.New(finding.UnknownName, t.Place, "%s is neither a prefix, a segment nor a block", t.Value).About(subject)
+		if near, ok := finding.Nearest(t.Value, append(names, "default")); ok {
+			f = f.Mend("did you mean %s?", near)
+		}
+		r.report(f)
+		return nil, false
+	}
+	p, _, err := prefix.Parse(t.Value)
+	if err != nil {
+		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+		return nil, false
+	}
+	if p != p.Masked() {
+		r.report(finding.New(finding.HostBitsSet, t.Place, "%s is an address in a subnet, and the destination of a route is a subnet", p).
+			About(subject).Mend("write %s", p.Masked()))
+	}
+	return []netip.Prefix{p.Masked()}, false
+}
+
+func plainPrefixes(all []Prefix) []netip.Prefix {
+	plain := make([]netip.Prefix, len(all))
+	for i, p := range all {
+		plain[i] = p.Prefix
+	}
+	return plain
+}
+
+// route resolves one destination with all its next hops.
+func (r *resolver) route(d DeviceID, route *plan.Route) {
+	subject := r.spec.Devices[d].Name
+	to, named := r.destinations(route.To, subject)
+	position := map[bool]int{} // by Is4: how many next hops so far
+	for i := range route.Hops {
+		hop := &route.Hops[i]
+		statics, ok := r.hop(d, hop, to, named, subject)
+		if !ok {
+			continue
+		}
+		families := map[bool]bool{}
+		for _, s := range statics {
+			is4 := s.To.Addr().Is4()
+			families[is4] = true
+			s.Device, s.Metric, s.Place, s.Key = d, uint32(hop.Metric.Value), hop.Place, route.To.Value
+			s.Distance = uint8(min(254, 1+distanceStep*position[is4]))
+			if hop.Distance.Written() {
+				s.Distance = uint8(hop.Distance.Value)
+			}
+			r.spec.Statics = append(r.spec.Statics, s)
+		}
+		for is4 := range families {
+			position[is4]++
+		}
+	}
+}
+
+// hop resolves one next hop to a static route for each destination prefix of
+// a family it can serve.
+func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool, subject string) ([]Static, bool) {
+	base := Static{Out: None, Discard: hop.Discard.Value}
+	if hop.Out.Written() {
+		id, ok := r.spec.InterfaceNamed(d, hop.Out.Value)
+		if !ok {
+			r.unknown(hop.Out, "an interface of "+subject, r.spec.InterfaceNames(d))
+			return nil, false
+		}
+		base.Out = id
+	}
+	if !hop.NextHop.Written() {
+		return onEach(base, to, nil), true
+	}
+	if base.Discard {
+		r.report(finding.New(finding.KeyOutOfPlace, hop.Discard.Place, "a route that discards has no next hop").About(subject))
+		return nil, false
+	}
+	if via, err := prefix.ParseAddress(hop.NextHop.Value); err == nil {
+		return r.hopByAddress(base, hop, via, to, named, subject)
+	}
+	far, ok := r.spec.devices[hop.NextHop.Value]
+	if !ok {
+		r.unknownHop(hop.NextHop, subject)
+		return nil, false
+	}
+	via, ok := r.sharedAddresses(d, far, hop.NextHop, subject)
+	if !ok {
+		return nil, false
+	}
+	statics := onEach(base, to, via)
+	if len(statics) == 0 || !named && len(statics) < len(to) {
+		r.report(finding.New(finding.NoSharedSegment, hop.NextHop.Place, "%s and %s share no segment with %s addresses", subject, hop.NextHop.Value, familyWord(to)).About(subject))
+		return nil, false
+	}
+	return statics, true
+}
+
+func (r *resolver) unknownHop(t plan.Text, subject string) {
+	if strings.ContainsAny(t.Value, ".:") {
+		_, err := prefix.ParseAddress(t.Value)
+		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+		return
+	}
+	r.unknown(t, "a device", keysOf(r.spec.devices))
+}
+
+// hopByAddress resolves a next hop that is written as an address: it serves
+// the prefixes of its own family.
+func (r *resolver) hopByAddress(base Static, hop *plan.Hop, via netip.Addr, to []netip.Prefix, named bool, subject string) ([]Static, bool) {
+	if via.IsLinkLocalUnicast() && via.Is6() && base.Out == None {
+		r.report(finding.New(finding.MissingKey, hop.NextHop.Place, "%s is link-local and could be on any interface", via).About(subject).
+			Mend("write {next-hop: \"%s\", out: INTERFACE}", via))
+		return nil, false
+	}
+	statics := onEach(base, to, map[bool]netip.Addr{via.Is4(): via})
+	if len(statics) == 0 || !named && len(statics) < len(to) {
+		r.report(finding.New(finding.BadAddress, hop.NextHop.Place, "the next hop %s is of another family than its destination", via).About(subject))
+		return nil, false
+	}
+	return statics, true
+}
+
+// onEach makes a route to each prefix that a next hop is known for; with no
+// next hops at all, to every prefix.
+func onEach(base Static, to []netip.Prefix, via map[bool]netip.Addr) []Static {
+	var all []Static
+	for _, p := range to {
+		s := base
+		s.To = p
+		if via != nil {
+			a, ok := via[p.Addr().Is4()]
+			if !ok {
+				continue
+			}
+			s.Via = a
+		}
+		all = append(all, s)
+	}
+	return all
+}
+
+func familyWord(to []netip.Prefix) string {
+	if len(to) == 1 && to[0].Addr().Is6() {
+		return "IPv6"
+	}
+	if len(to) == 1 {
+		return "IPv4"
+	}
+	return "IPv4 or IPv6"
+}
+
+// sharedAddresses finds the far device's address of each family on the one
+// segment that both are on.
+func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject string) (map[bool]netip.Addr, bool) {
+	via := map[bool]netip.Addr{}
+	on := SegmentID(None)
+	for _, a := range r.spec.InterfacesOf(near) {
+		segment := r.spec.Interfaces[a].Segment
+		if segment == None || segment == on || !r.spec.Interfaces[a].Routed() || near == far {
+			continue
+		}
+		found := r.addressesOn(far, segment, t.Place)
+		if len(found) == 0 {
+			continue
+		}
+		if on != None {
+			r.report(finding.New(finding.Ambiguous, t.Place, "%s and %s share both %s and %s", subject, t.Value, r.spec.Segments[on].Name, r.spec.Segments[segment].Name).
+				About(subject).Mend("write the next hop's address, such as %s", found[0].Address))
+			return nil, false
+		}
+		on = segment
+		for _, g := range found {
+			via[g.Address.Is4()] = g.Address
+		}
+	}
+	if on == None {
+		f := finding.New(finding.NoSharedSegment, t.Place, "%s and %s share no segment on which %s has an address", subject, t.Value, t.Value).About(subject)
+		if near == far {
+			f = finding.New(finding.NextHopOneself, t.Place, "%s names itself as the next hop", subject).About(subject)
+		}
+		r.report(f)
+		return nil, false
+	}
+	return via, true
+}

@@ -1,0 +1,259 @@
+// Package model turns a plan as written into a Spec in which everything is
+// explicit: ranges written out, references resolved, places such as 'first'
+// turned into addresses.
+package model
+
+import (
+	"net/netip"
+
+	"ropeswing/core/source"
+)
+
+// Identifiers are positions in the Spec's lists. They hold within one Spec
+// only; names are what lasts.
+type (
+	DeviceID    int32
+	InterfaceID int32
+	SegmentID   int32
+	CableID     int32
+	StaticID    int32
+)
+
+// None is no device, interface, segment, cable or static route.
+const None = -1
+
+// VLAN is a VLAN number from 1 to 4094 (IEEE 802.1Q); 0 is untagged, or none.
+type VLAN uint16
+
+// Spec is a network, wholly explicit.
+type Spec struct {
+	Name       string
+	Operator   DeviceID // None where the plan names none
+	Settings   Settings
+	Blocks     []Block
+	Segments   []Segment
+	Devices    []Device
+	Interfaces []Interface // those of one device stand together, in the devices' order
+	Cables     []Cable
+	Statics    []Static // those of one device stand together, in the devices' order
+
+	devices  map[string]DeviceID
+	segments map[string]SegmentID
+	blocks   map[string]int
+	cables   map[string]CableID
+}
+
+// Settings are the behaviours in which makes of equipment differ.
+type Settings struct {
+	ResolveThroughDefault  bool // a next hop may be found through the default route
+	VLANInterfaceNeedsPort bool // a VLAN interface is up only while a port with its VLAN is
+	ErrorsTowardsSender    bool // IPv4 errors come from the address used towards the sender
+}
+
+// Prefix is an address range and where it was written.
+type Prefix struct {
+	netip.Prefix
+	Place source.Place
+}
+
+// Block is address space the plan may use.
+type Block struct {
+	Name     string
+	Prefixes []Prefix
+	Place    source.Place
+}
+
+// Segment is one broadcast domain as planned.
+type Segment struct {
+	Name     string
+	VLAN     VLAN
+	Prefixes []Prefix // without host bits
+	Gateways []Gateway
+	Place    source.Place
+}
+
+// Gateway is an address hosts send through.
+type Gateway struct {
+	Address netip.Addr
+	Place   source.Place
+}
+
+// Kind is what a device is.
+type Kind uint8
+
+const (
+	Router Kind = iota
+	SwitchDevice
+	Firewall
+	Host
+	World
+)
+
+func (k Kind) String() string {
+	return [...]string{"router", "switch", "firewall", "host", "world"}[k]
+}
+
+// Device is anything with ports.
+type Device struct {
+	Name     string
+	Kind     Kind
+	Forwards bool     // passes on packets that are not for itself
+	Beyond   []Prefix // for the world: what it answers for
+	First    InterfaceID
+	Count    int // its interfaces are First up to First+Count
+	Place    source.Place
+}
+
+// InterfaceKind is what an interface is.
+type InterfaceKind uint8
+
+const (
+	Port InterfaceKind = iota
+	Subinterface
+	VLANInterface
+	Loopback
+)
+
+func (k InterfaceKind) String() string {
+	return [...]string{"port", "subinterface", "VLAN interface", "loopback"}[k]
+}
+
+// Interface is one interface of a device.
+type Interface struct {
+	Name      string
+	Device    DeviceID
+	Kind      InterfaceKind
+	Parent    InterfaceID // of a subinterface
+	Segment   SegmentID   // whose addresses it has, or which an access port serves
+	Tag       VLAN        // of a subinterface on its parent; of a VLAN interface: its VLAN
+	Switched  bool        // a switch port: frames are passed on by VLAN
+	Untagged  VLAN        // of a switch port: where untagged frames belong, 0: nowhere
+	Tagged    []VLAN      // of a switch port, in ascending order
+	Addresses []Address
+	AdminDown bool
+	Own       bool // has an entry of its own in the plan, not one of a range or none
+	Place     source.Place
+}
+
+// Address is an address with its length, and where it was written.
+type Address struct {
+	netip.Prefix
+	Place source.Place
+}
+
+// Cable joins two ports.
+type Cable struct {
+	Name   string // as written, or "DEVICE:PORT to DEVICE:PORT"
+	Ends   [2]InterfaceID
+	Hidden bool // the near port stays up when the far end fails
+	Place  source.Place
+}
+
+// Origin tells why there is a static route.
+type Origin uint8
+
+const (
+	Written       Origin = iota // under routes
+	HostGateway                 // from a gateway the plan names
+	ImpliedRouter               // from the one router on the segment
+)
+
+// Static is a static route.
+type Static struct {
+	Device   DeviceID
+	To       netip.Prefix
+	Via      netip.Addr  // invalid where there is only an interface, or nothing
+	Out      InterfaceID // None where only the next hop is given
+	Discard  bool
+	Distance uint8  // 1 to 254, lower wins
+	Metric   uint32 // lower wins among equal distances
+	Origin   Origin
+	Place    source.Place // of the next hop
+	Key      string       // the destination as written in the plan
+}
+
+// InterfacesOf lists the identifiers of a device's interfaces.
+func (s *Spec) InterfacesOf(d DeviceID) []InterfaceID {
+	device := &s.Devices[d]
+	ids := make([]InterfaceID, device.Count)
+	for i := range ids {
+		ids[i] = device.First + InterfaceID(i)
+	}
+	return ids
+}
+
+// DeviceNamed finds a device by its name.
+func (s *Spec) DeviceNamed(name string) (DeviceID, bool) {
+	id, ok := s.devices[name]
+	return id, ok
+}
+
+// SegmentNamed finds a segment by its name.
+func (s *Spec) SegmentNamed(name string) (SegmentID, bool) {
+	id, ok := s.segments[name]
+	return id, ok
+}
+
+// CableNamed finds a cable by its name.
+func (s *Spec) CableNamed(name string) (CableID, bool) {
+	id, ok := s.cables[name]
+	return id, ok
+}
+
+// InterfaceNamed finds an interface of a device by its name.
+func (s *Spec) InterfaceNamed(d DeviceID, name string) (InterfaceID, bool) {
+	device := &s.Devices[d]
+	for i := device.First; i < device.First+InterfaceID(device.Count); i++ {
+		if s.Interfaces[i].Name == name {
+			return i, true
+		}
+	}
+	return None, false
+}
+
+// Label is an interface as a person refers to it: DEVICE:INTERFACE.
+func (s *Spec) Label(i InterfaceID) string {
+	return s.Devices[s.Interfaces[i].Device].Name + ":" + s.Interfaces[i].Name
+}
+
+// Routed tells whether the interface can have addresses.
+func (i *Interface) Routed() bool { return !i.Switched }
+
+// SegmentOf finds the segment whose subnet holds the address.
+func (s *Spec) SegmentOf(a netip.Addr) SegmentID {
+	best, bits := SegmentID(None), -1
+	for id := range s.Segments {
+		for _, p := range s.Segments[id].Prefixes {
+			if p.Contains(a) && p.Bits() > bits {
+				best, bits = SegmentID(id), p.Bits()
+			}
+		}
+	}
+	return best
+}
+
+// HoldersOf lists every interface that has the address, wherever it is.
+func (s *Spec) HoldersOf(a netip.Addr) []InterfaceID {
+	var all []InterfaceID
+	for id := range s.Interfaces {
+		for _, own := range s.Interfaces[id].Addresses {
+			if own.Addr() == a {
+				all = append(all, InterfaceID(id))
+			}
+		}
+	}
+	return all
+}
+
+// WidestBlock is the shortest prefix among the blocks that holds the address.
+func (s *Spec) WidestBlock(a netip.Addr) (netip.Prefix, bool) {
+	var best netip.Prefix
+	for _, b := range s.Blocks {
+		for _, p := range b.Prefixes {
+			if p.Contains(a) && (!best.IsValid() || p.Bits() < best.Bits()) {
+				best = p.Prefix
+			}
+		}
+	}
+	return best, best.IsValid()
+}

@@ -1,0 +1,138 @@
+package network
+
+import (
+	"fmt"
+	"slices"
+
+	"ropeswing/core/model"
+)
+
+// Failure is something out of order: one device, interface, cable or segment;
+// the others are None.
+type Failure struct {
+	Device    model.DeviceID
+	Interface model.InterfaceID
+	Cable     model.CableID
+	Segment   model.SegmentID
+}
+
+// NoFailure has every field at None; set the one that fails.
+var NoFailure = Failure{model.None, model.None, model.None, model.None}
+
+// Oper is whether an interface works (RFC 8343's oper-status, as far as it can
+// be predicted).
+type Oper uint8
+
+const (
+	Up Oper = iota
+	Down
+	Unknown
+)
+
+func (o Oper) String() string { return [...]string{"up", "down", "unknown"}[o] }
+
+// Cause is why an interface is down.
+type Cause uint8
+
+const (
+	NoCause         Cause = iota
+	AdminDown             // switched off
+	DeviceFailed          // its device is down
+	InterfaceFailed       // said to have failed
+	NotCabled             // nothing is plugged in
+	CableFailed           // its cable is down
+	SegmentFailed         // its segment is down
+	FarAdminDown          // the far end is switched off
+	FarDeviceFailed       // the far device is down
+	FarFailed             // the far end is said to have failed
+	ParentDown            // the port it is a subinterface of is down
+	NoLivePort            // no port that carries its VLAN is up
+	NoParent              // a subinterface of nothing
+)
+
+// Status is an interface's state.
+type Status struct {
+	Oper  Oper
+	Cause Cause
+	Of    model.InterfaceID // the far end or parent that Cause speaks of
+}
+
+// DomainID numbers a broadcast domain within one State.
+type DomainID int32
+
+// NoDomain is that of an interface that hears nobody.
+const NoDomain DomainID = -1
+
+// State is the network with some of its parts out of order. It is never
+// changed; With makes another.
+type State struct {
+	*Topology
+	failures []Failure
+	status   []Status
+	domain   []DomainID
+	members  [][]model.InterfaceID // by domain: the routed interfaces in it
+	holders  map[holding][]model.InterfaceID
+}
+
+// State is the network with the given parts out of order.
+func (t *Topology) State(failures ...Failure) *State {
+	s := &State{Topology: t, failures: failures}
+	s.workOutStatus()
+	s.workOutDomains()
+	return s
+}
+
+// With is the same network with further parts out of order.
+func (s *State) With(failures ...Failure) *State {
+	if len(failures) == 0 {
+		return s
+	}
+	return s.Topology.State(append(slices.Clone(s.failures), failures...)...)
+}
+
+// Failures is what is out of order.
+func (s *State) Failures() []Failure { return s.failures }
+
+// Status is an interface's state.
+func (s *State) Status(id model.InterfaceID) Status { return s.status[id] }
+
+// IsUp tells whether an interface works.
+func (s *State) IsUp(id model.InterfaceID) bool { return s.status[id].Oper == Up }
+
+// Why says why an interface is in its state, naming the first cause: "the far
+// end mole-sw:p24 is administratively down". It is empty for an interface that
+// is up.
+func (s *State) Why(id model.InterfaceID) string {
+	status := s.status[id]
+	far := func() string { return s.Spec.Label(status.Of) }
+	switch status.Cause {
+	case AdminDown:
+		return "administratively down"
+	case DeviceFailed:
+		return fmt.Sprintf("%s is down", s.Spec.Devices[s.Spec.Interfaces[id].Device].Name)
+	case InterfaceFailed:
+		return "it failed"
+	case NotCabled:
+		return "not cabled"
+	case CableFailed:
+		return fmt.Sprintf("the cable %s is down", s.Spec.Cables[s.cable[id]].Name)
+	case SegmentFailed:
+		return fmt.Sprintf("the segment %s is down", s.Spec.Segments[s.Spec.Interfaces[id].Segment].Name)
+	case FarAdminDown:
+		return fmt.Sprintf("the far end %s is administratively down", far())
+	case FarDeviceFailed:
+		return fmt.Sprintf("the far device %s is down", s.Spec.Devices[s.Spec.Interfaces[status.Of].Device].Name)
+	case FarFailed:
+		return fmt.Sprintf("the far end %s failed", far())
+	case ParentDown:
+		return fmt.Sprintf("%s is down: %s", far(), s.Why(status.Of))
+	case NoLivePort:
+		if status.Of != model.None {
+			return fmt.Sprintf("no port that carries its VLAN is up; %s: %s", far(), s.Why(status.Of))
+		}
+		return "no port carries its VLAN"
+	case NoParent:
+		return "there is no port it is a subinterface of"
+	}
+	return ""
+}

@@ -1,0 +1,137 @@
+// Package plan reads the plan file, the one thing the engineer writes, into a
+// Document that remembers where in the file everything stands, and edits the
+// file's bytes so that layout and comments survive.
+package plan
+
+import (
+	"go.yaml.in/yaml/v4"
+
+	"ropeswing/core/source"
+)
+
+// Version is the version of the plan format this package reads.
+const Version = 1
+
+// Text is a word of the plan and where it stands. Its value is the text as
+// written, never what YAML would make of it: a device may be called 10.10.
+type Text struct {
+	Value string
+	Place source.Place
+}
+
+// Written tells whether the word stands in the plan at all.
+func (t Text) Written() bool { return t.Place.Known() }
+
+// Number is a whole number of the plan and where it stands.
+type Number struct {
+	Value int
+	Place source.Place
+}
+
+// Written tells whether the number stands in the plan at all.
+func (n Number) Written() bool { return n.Place.Known() }
+
+// Switch is a true or false of the plan and where it stands.
+type Switch struct {
+	Value bool
+	Place source.Place
+}
+
+// Or is the switch's value, or the given one where it is not written.
+func (s Switch) Or(otherwise bool) bool {
+	if s.Place.Known() {
+		return s.Value
+	}
+	return otherwise
+}
+
+// Document is a plan as written: words and places, nothing worked out yet.
+// Everything is in the order of the file.
+type Document struct {
+	File     *source.File
+	Name     Text
+	Operator Text
+	Settings Settings
+	Blocks   []Block
+	Segments []Segment
+	Devices  []Device
+	Cables   []Cable
+
+	root *yaml.Node
+}
+
+// Settings are the behaviours in which makes of equipment differ.
+type Settings struct {
+	ResolveThroughDefault  Switch
+	VLANInterfaceNeedsPort Switch
+	ErrorSource            Text
+}
+
+// Block is address space the plan may use.
+type Block struct {
+	Name     Text
+	Prefixes []Text
+}
+
+// Segment is one broadcast domain.
+type Segment struct {
+	Name     Text
+	VLAN     Number
+	Prefixes []Text
+	Gateway  []Text
+	Note     Text
+}
+
+// Device is anything with ports.
+type Device struct {
+	Name       Text
+	Is         Text
+	At         Text
+	Addresses  []Text
+	Gateway    []Text
+	Loopback   []Text
+	Forwards   Switch
+	Beyond     []Text
+	Interfaces []Interface
+	Routes     []Route
+	Note       Text
+}
+
+// Interface is one interface of a device, or a range of switch ports.
+type Interface struct {
+	Name      Text
+	Segment   Text
+	VLAN      Text
+	Access    Text
+	Tagged    []Text
+	Untagged  Text
+	Addresses []Text
+	Parent    Text
+	Tag       Number
+	Admin     Text
+	Note      Text
+}
+
+// Route is one destination with its next hops in order of preference.
+type Route struct {
+	To   Text
+	Hops []Hop
+}
+
+// Hop is one way to a destination.
+type Hop struct {
+	Place    source.Place
+	NextHop  Text
+	Out      Text
+	Discard  Switch
+	Distance Number
+	Metric   Number
+}
+
+// Cable joins two ports.
+type Cable struct {
+	Name  Text // not written where the cable has none
+	Ends  [2]Text
+	Fault Text
+	Place source.Place
+}

@@ -1,0 +1,178 @@
+package plan
+
+import (
+	"bytes"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v4"
+
+	"ropeswing/core/source"
+)
+
+// Edit replaces the bytes at a place by a text; where the place is empty it
+// inserts. All that is not edited stays as it is, to the byte.
+type Edit struct {
+	Place source.Place
+	Text  string
+}
+
+// Apply returns the document's text with the edits made. Edits must not
+// overlap.
+func (d *Document) Apply(edits ...Edit) []byte {
+	edits = slices.Clone(edits)
+	slices.SortStableFunc(edits, func(a, b Edit) int { return a.Place.Start - b.Place.Start })
+	var out bytes.Buffer
+	at := 0
+	for _, e := range edits {
+		out.Write(d.File.Text[at:e.Place.Start])
+		out.WriteString(e.Text)
+		at = e.Place.End
+	}
+	out.Write(d.File.Text[at:])
+	return out.Bytes()
+}
+
+// Put is the edit that gives the key at the end of path the value, both as
+// they are to stand in the file. A value that is there is replaced; a key that
+// is not is added behind the last of its map, in the layout of that map. It is
+// false where the path leads through something that is no map.
+func (d *Document) Put(path []string, value string) (Edit, bool) {
+	at := d.root
+	r := &reader{file: d.File}
+	for i, name := range path {
+		if at.Kind != yaml.MappingNode {
+			return Edit{}, false
+		}
+		next := child(at, name)
+		if next == nil {
+			return r.add(at, path[i:], value)
+		}
+		at = next
+	}
+	start := d.File.Offset(at.Line, at.Column)
+	return Edit{source.Place{File: d.File, Start: start, End: r.end(at)}, value}, true
+}
+
+// child is the value of a map's key, nil where there is none.
+func child(n *yaml.Node, name string) *yaml.Node {
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		if n.Content[i].Value == name {
+			return n.Content[i+1]
+		}
+	}
+	return nil
+}
+
+// add makes the edit that adds a key, and those under it, to a map.
+func (r *reader) add(n *yaml.Node, path []string, value string) (Edit, bool) {
+	last := len(n.Content) - 1
+	if n.Style&yaml.FlowStyle != 0 {
+		text := quoteKey(path[0]) + ": "
+		for _, name := range path[1:] {
+			text += "{" + quoteKey(name) + ": "
+		}
+		text += value + strings.Repeat("}", len(path)-1)
+		if last < 0 {
+			end := r.end(n) - 1
+			return Edit{source.Place{File: r.file, Start: end, End: end}, text}, true
+		}
+		end := r.end(n.Content[last])
+		return Edit{source.Place{File: r.file, Start: end, End: end}, ", " + text}, true
+	}
+	if last < 0 {
+		return Edit{}, false
+	}
+	newline := "\n"
+	if bytes.Contains(r.file.Text, []byte("\r\n")) {
+		newline = "\r\n"
+	}
+	indent := n.Content[0].Column - 1
+	text := ""
+	for i, name := range path {
+		text += newline + strings.Repeat(" ", indent+2*i) + quoteKey(name) + ":"
+	}
+	// Behind the last entry and whatever comment ends its line.
+	end := r.end(n.Content[last])
+	for end < len(r.file.Text) && r.file.Text[end] != '\n' && r.file.Text[end] != '\r' {
+		end++
+	}
+	return Edit{source.Place{File: r.file, Start: end, End: end}, text + " " + value}, true
+}
+
+// quoteKey puts quotes around a key that YAML would misread without.
+func quoteKey(name string) string {
+	if strings.HasSuffix(name, ":") || strings.ContainsAny(name, "#{}[],&*!|>'\"%@` ") {
+		return `"` + name + `"`
+	}
+	return name
+}
+
+// end is the offset behind a node's last byte.
+func (r *reader) end(n *yaml.Node) int {
+	start := r.file.Offset(n.Line, n.Column)
+	switch {
+	case n.Kind == yaml.ScalarNode:
+		if end := r.scalarEnd(n, start); end == start+len(n.Value) || n.Style&(yaml.DoubleQuotedStyle|yaml.SingleQuotedStyle) != 0 {
+			return end
+		}
+		return r.indentedEnd(n.Line)
+	case n.Kind == yaml.AliasNode:
+		return start + 1 + len(n.Value)
+	case n.Style&yaml.FlowStyle != 0:
+		return flowEnd(r.file.Text, start)
+	case len(n.Content) == 0:
+		return start
+	}
+	return r.end(n.Content[len(n.Content)-1])
+}
+
+// indentedEnd is the offset behind a text that begins on the line and goes on
+// as long as lines are empty or indented deeper.
+func (r *reader) indentedEnd(line int) int {
+	text := r.file.Text
+	lineOf := func(n int) []byte {
+		first, _, _ := bytes.Cut(text[r.file.LineStart(n):], []byte("\n"))
+		return bytes.TrimRight(first, "\r")
+	}
+	depth := func(l []byte) int { return len(l) - len(bytes.TrimLeft(l, " ")) }
+	last := line
+	for n := line + 1; n <= r.file.Lines(); n++ {
+		l := lineOf(n)
+		switch {
+		case len(bytes.TrimSpace(l)) == 0:
+			continue
+		case depth(l) <= depth(lineOf(line)):
+			return r.file.LineStart(last) + len(lineOf(last))
+		}
+		last = n
+	}
+	return r.file.LineStart(last) + len(lineOf(last))
+}
+
+// flowEnd is the offset behind the bracket that closes the one at start.
+func flowEnd(text []byte, start int) int {
+	depth := 0
+	for i := start; i < len(text); i++ {
+		switch text[i] {
+		case '[', '{':
+			depth++
+		case ']', '}':
+			if depth--; depth == 0 {
+				return i + 1
+			}
+		case '"', '\'':
+			// A quote inside a plain word, as in o'clock, opens nothing.
+			if bytes.IndexByte([]byte(" \t\n\r[{,:"), text[i-1]) >= 0 {
+				i = quotedEnd(text, i) - 1
+			}
+		case '#':
+			if text[i-1] == ' ' || text[i-1] == '\t' || text[i-1] == '\n' {
+				for i+1 < len(text) && text[i+1] != '\n' {
+					i++
+				}
+			}
+		}
+	}
+	return len(text)
+}

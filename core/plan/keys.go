@@ -1,0 +1,287 @@
+package plan
+
+import (
+	"go.yaml.in/yaml/v4"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/source"
+)
+
+// KeyDoc documents one key for the reference.
+type KeyDoc struct{ Name, Form, Doc string }
+
+// KeyGroup is the keys of one kind of map in the plan.
+type KeyGroup struct {
+	Where string // where in the plan such a map stands
+	Keys  []KeyDoc
+}
+
+// Keys is every key a plan may hold, for the reference.
+func Keys() []KeyGroup {
+	return []KeyGroup{
+		{"At the top of the plan", docs(topKeys())},
+		{"Under `settings`", docs(settingKeys)},
+		{"Of each segment, under `segments`", docs(segmentKeys)},
+		{"Of each device, under `devices`", docs(deviceKeys)},
+		{"Of each interface, under a device's `interfaces`", docs(interfaceKeys)},
+		{"Of a route in its long form, under a device's `routes`", docs(hopKeys)},
+		{"Of a cable in its long form, under `cables`", docs(cableKeys)},
+	}
+}
+
+func docs[T any](keys []key[T]) []KeyDoc {
+	all := make([]KeyDoc, len(keys))
+	for i, k := range keys {
+		all[i] = KeyDoc{k.name, k.form, k.doc}
+	}
+	return all
+}
+
+// The readers below are what the tables of keys are made of: each takes the
+// field it fills and returns what reads it.
+
+func text[T any](field func(*T) *Text) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into), _ = r.word(n, what) }
+}
+
+func texts[T any](field func(*T) *[]Text) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.words(n, what) }
+}
+
+func whole[T any](low, high int, field func(*T) *Number) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.number(n, what, low, high) }
+}
+
+func truth[T any](field func(*T) *Switch) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.truth(n, what) }
+}
+
+func choice[T any](field func(*T) *Text, choices ...string) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.choice(n, what, choices...) }
+}
+
+const note = "A remark for the reader; nothing depends on it."
+
+// topKeys is a function because reading a device leads back to a map's keys.
+func topKeys() []key[Document] {
+	return []key[Document]{
+		{"ropeswing", "`1`", "The version of the plan format. Required.", func(r *reader, d *Document, n *yaml.Node, what string) {
+			r.number(n, what, Version, Version)
+		}},
+		{"plan", "text", "The plan's name.", text(func(d *Document) *Text { return &d.Name })},
+		{"operator", "a device", "The host the engineer sits at: where `ping` and `trace` start when no other start is named.", text(func(d *Document) *Text { return &d.Operator })},
+		{"settings", "a map", "Behaviours in which makes of equipment differ.", func(r *reader, d *Document, n *yaml.Node, what string) {
+			fields(r, n, "settings", settingKeys, &d.Settings)
+		}},
+		{"blocks", "name: prefixes", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route.", (*reader).blocks},
+		{"segments", "name: a map", "The broadcast domains.", (*reader).segments},
+		{"devices", "name: a map", "Routers, switches, firewalls, hosts, and the world beyond.", (*reader).devices},
+		{"cables", "a list", "`DEVICE:PORT to DEVICE:PORT`, or `NAME: DEVICE:PORT to DEVICE:PORT`, or `NAME: {between: …, fault: …}`.", (*reader).cables},
+	}
+}
+
+var settingKeys = []key[Settings]{
+	{"resolve-through-default", "true or false; false unless set", "Whether a static route's next hop may be found through the default route.", truth(func(s *Settings) *Switch { return &s.ResolveThroughDefault })},
+	{"vlan-interface-needs-port", "true or false; true unless set", "Whether a VLAN interface is up only while some port that carries its VLAN is up.", truth(func(s *Settings) *Switch { return &s.VLANInterfaceNeedsPort })},
+	{"error-source", "`incoming` or `towards-sender`; `incoming` unless set", "Which IPv4 address an ICMP error comes from: the primary one of the interface the packet came in by, or the one the device would use to reach the sender.", choice(func(s *Settings) *Text { return &s.ErrorSource }, "incoming", "towards-sender")},
+}
+
+var segmentKeys = []key[Segment]{
+	{"vlan", "1 to 4094", "The VLAN number. Needed where a switch carries the segment.", whole(1, 4094, func(s *Segment) *Number { return &s.VLAN })},
+	{"prefix", "a prefix, or a list", "The segment's IPv4 and IPv6 subnets.", texts(func(s *Segment) *[]Text { return &s.Prefixes })},
+	{"gateway", "a device, an address or a place such as `first`; or a list", "What the segment's hosts use as their gateway. Unless set: the one forwarding device on the segment, or among several the one that holds the first usable address.", texts(func(s *Segment) *[]Text { return &s.Gateway })},
+	{"note", "text", note, text(func(s *Segment) *Text { return &s.Note })},
+}
+
+// Kinds are the words for what a device is.
+var Kinds = []string{"router", "switch", "firewall", "host", "world"}
+
+var deviceKeys = []key[Device]{
+	{"is", "`router`, `switch`, `firewall`, `host` or `world`", "What the device is. Required. A router, a firewall and the world forward; a switch does once it has `routes`.", choice(func(d *Device) *Text { return &d.Is }, Kinds...)},
+	{"at", "DEVICE:PORT", "A cable from the device's only port, which is then called `port`.", text(func(d *Device) *Text { return &d.At })},
+	{"address", "as for an interface", "The address of the only port of a device that has `at`.", texts(func(d *Device) *[]Text { return &d.Addresses })},
+	{"gateway", "a device, an address or a place; or a list", "The gateway of a device that does not forward. Unless set: its segment's.", texts(func(d *Device) *[]Text { return &d.Gateway })},
+	{"loopback", "an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128.", texts(func(d *Device) *[]Text { return &d.Loopback })},
+	{"forwards", "true or false", "Whether the device forwards packets that are not for itself.", truth(func(d *Device) *Switch { return &d.Forwards })},
+	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},
+	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
+	{"routes", "destination: next hop, or a list", "Static routes. A destination is a prefix, `default`, or the name of a segment or block. Next hops stand in order of preference: the first has distance 1, each further one 10 more. A next hop is an address, or a device: its address on the segment the two share.", (*reader).routes},
+	{"note", "text", note, text(func(d *Device) *Text { return &d.Note })},
+}
+
+var interfaceKeys = []key[Interface]{
+	{"segment", "a segment", "Makes it a routed interface on the segment.", text(func(i *Interface) *Text { return &i.Segment })},
+	{"vlan", "a segment", "Makes it the switch's VLAN interface in the segment's VLAN.", text(func(i *Interface) *Text { return &i.VLAN })},
+	{"access", "a segment or VLAN number", "Makes it a switch port with one VLAN, untagged.", text(func(i *Interface) *Text { return &i.Access })},
+	{"tagged", "segments or VLAN numbers", "Makes it a switch port that carries these VLANs tagged.", texts(func(i *Interface) *[]Text { return &i.Tagged })},
+	{"untagged", "a segment or VLAN number", "The VLAN of a tagged port's untagged frames.", text(func(i *Interface) *Text { return &i.Untagged })},
+	{"address", "`first`, `last`, 10, -2, an address with its length; or a list", "10 is the tenth usable address of each subnet of the segment, -2 the last but one.", texts(func(i *Interface) *[]Text { return &i.Addresses })},
+	{"parent", "an interface", "The port this is a subinterface of, where the name does not tell.", text(func(i *Interface) *Text { return &i.Parent })},
+	{"tag", "1 to 4094", "A subinterface's tag. Unless set: the number at the end of its name, else its segment's VLAN number.", whole(1, 4094, func(i *Interface) *Number { return &i.Tag })},
+	{"admin", "`up` or `down`; `up` unless set", "Whether it is switched on.", choice(func(i *Interface) *Text { return &i.Admin }, "up", "down")},
+	{"note", "text", note, text(func(i *Interface) *Text { return &i.Note })},
+}
+
+var hopKeys = []key[Hop]{
+	{"next-hop", "an address or a device", "Where the packet goes next.", text(func(h *Hop) *Text { return &h.NextHop })},
+	{"out", "an interface of the device", "The interface it leaves by. Needed with a link-local next hop.", text(func(h *Hop) *Text { return &h.Out })},
+	{"distance", "1 to 254", "Lower wins among routes to one prefix.", whole(1, 254, func(h *Hop) *Number { return &h.Distance })},
+	{"metric", "0 to 4294967295", "Lower wins among routes of one distance.", whole(0, 1<<32-1, func(h *Hop) *Number { return &h.Metric })},
+	{"discard", "true", "Drops what matches, without a word to the sender.", truth(func(h *Hop) *Switch { return &h.Discard })},
+}
+
+// cableBody is a cable in its long form, before its ends are told apart.
+type cableBody struct{ between, fault Text }
+
+var cableKeys = []key[cableBody]{
+	{"between", "DEVICE:PORT to DEVICE:PORT", "The two ends.", text(func(c *cableBody) *Text { return &c.between })},
+	{"fault", "`hidden` or `seen`; `seen` unless set", "`hidden`: something between the ends keeps the near port up when the far end fails.", choice(func(c *cableBody) *Text { return &c.fault }, "hidden", "seen")},
+}
+
+func (r *reader) blocks(d *Document, n *yaml.Node, what string) {
+	r.mapping(n, "blocks", func(name Text, v *yaml.Node) {
+		r.checkName(name, "a block")
+		d.Blocks = append(d.Blocks, Block{name, r.words(v, "a prefix of block "+name.Value)})
+	})
+}
+
+func (r *reader) segments(d *Document, n *yaml.Node, what string) {
+	r.mapping(n, "segments", func(name Text, v *yaml.Node) {
+		r.checkName(name, "a segment")
+		s := Segment{Name: name}
+		fields(r, v, "segment "+name.Value, segmentKeys, &s)
+		d.Segments = append(d.Segments, s)
+	})
+}
+
+func (r *reader) devices(d *Document, n *yaml.Node, what string) {
+	r.mapping(n, "devices", func(name Text, v *yaml.Node) {
+		r.checkName(name, "a device")
+		device := Device{Name: name}
+		before := len(r.found)
+		fields(r, v, "device "+name.Value, deviceKeys, &device)
+		if !device.Is.Written() && len(r.found) == before {
+			r.report(finding.New(finding.MissingKey, name.Place, "device %s does not say what it is", name.Value).
+				Mend("add 'is:' with one of %s", oneOf(Kinds)))
+		}
+		d.Devices = append(d.Devices, device)
+	})
+}
+
+func (r *reader) interfaces(d *Device, n *yaml.Node, what string) {
+	r.mapping(n, "interfaces", func(name Text, v *yaml.Node) {
+		r.checkInterfaceName(name)
+		i := Interface{Name: name}
+		fields(r, v, "interface "+name.Value, interfaceKeys, &i)
+		d.Interfaces = append(d.Interfaces, i)
+	})
+}
+
+func (r *reader) routes(d *Device, n *yaml.Node, what string) {
+	r.mapping(n, "routes", func(to Text, v *yaml.Node) {
+		route := Route{To: to}
+		hops := []*yaml.Node{v}
+		if v.Kind == yaml.SequenceNode {
+			hops = v.Content
+		}
+		for _, h := range hops {
+			if hop, ok := r.hop(h, to.Value); ok {
+				route.Hops = append(route.Hops, hop)
+			}
+		}
+		d.Routes = append(d.Routes, route)
+	})
+}
+
+func (r *reader) hop(n *yaml.Node, to string) (Hop, bool) {
+	what := "a next hop to " + to
+	if _, broken := brokenIPv6(n); n.Kind != yaml.MappingNode || broken {
+		t, ok := r.word(n, what)
+		return Hop{Place: t.Place, NextHop: t}, ok
+	}
+	before := len(r.found)
+	h := Hop{Place: r.place(n)}
+	fields(r, n, what, hopKeys, &h)
+	if !h.NextHop.Written() && !h.Out.Written() && !h.Discard.Value && len(r.found) == before {
+		r.report(finding.New(finding.MissingKey, h.Place, "the route to %s leads nowhere", to).
+			Mend("add 'next-hop:', 'out:' or 'discard: true'"))
+	}
+	return h, len(r.found) == before
+}
+
+func (r *reader) cables(d *Document, n *yaml.Node, what string) {
+	if n.Kind == yaml.ScalarNode && n.Value == "" {
+		return
+	}
+	if !r.plain(n) {
+		return
+	}
+	if n.Kind != yaml.SequenceNode {
+		r.report(finding.New(finding.WrongType, r.place(n), "cables is a list with a '-' before each, not %s", kindOf(n)))
+		return
+	}
+	for _, c := range n.Content {
+		r.cable(d, c)
+	}
+}
+
+func (r *reader) cable(d *Document, n *yaml.Node) {
+	c := Cable{Place: r.place(n)}
+	body := cableBody{}
+	switch {
+	case n.Kind != yaml.MappingNode:
+		body.between, _ = r.word(n, "a cable")
+	case len(n.Content) == 2 && n.Content[0].Value != "between":
+		r.mapping(n, "a cable", func(name Text, v *yaml.Node) {
+			r.checkName(name, "a cable")
+			c.Name = name
+			if v.Kind == yaml.MappingNode {
+				fields(r, v, "cable "+name.Value, cableKeys, &body)
+			} else {
+				body.between, _ = r.word(v, "cable "+name.Value)
+			}
+		})
+	default:
+		fields(r, n, "a cable", cableKeys, &body)
+	}
+	if !body.between.Written() {
+		return
+	}
+	c.Fault = body.fault
+	if a, b, ok := cutText(body.between, " to "); ok {
+		c.Ends = [2]Text{a, b}
+		d.Cables = append(d.Cables, c)
+		return
+	}
+	r.report(finding.New(finding.BadValue, body.between.Place, "a cable is 'DEVICE:PORT to DEVICE:PORT', not %s", body.between.Value))
+}
+
+// cutText splits a word around the separator and gives each half its own
+// place.
+func cutText(t Text, separator string) (before, after Text, found bool) {
+	for i := 0; i+len(separator) <= len(t.Value); i++ {
+		if t.Value[i:i+len(separator)] == separator {
+			j := i + len(separator)
+			return Text{t.Value[:i], t.part(0, i)}, Text{t.Value[j:], t.part(j, len(t.Value))}, true
+		}
+	}
+	return t, Text{}, false
+}
+
+// part is the place of bytes i to j of the word. A word that is not written
+// plainly, with escapes in it, is pointed at as a whole.
+func (t Text) part(i, j int) source.Place {
+	written := t.Place.Text()
+	skip := 0
+	if len(written) == len(t.Value)+2 {
+		skip = 1 // its quotes
+	}
+	if len(written) != len(t.Value)+2*skip || written[skip:len(written)-skip] != t.Value {
+		return t.Place
+	}
+	return source.Place{File: t.Place.File, Start: t.Place.Start + skip + i, End: t.Place.Start + skip + j}
+}
+
+// Cut splits the word at the first occurrence of the separator, as
+// strings.Cut does, each half with its own place.
+func (t Text) Cut(separator string) (before, after Text, found bool) { return cutText(t, separator) }

@@ -1,0 +1,195 @@
+package plan
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"regexp"
+	"strings"
+	"unicode/utf8"
+
+	"go.yaml.in/yaml/v4"
+	"go.yaml.in/yaml/v4/plugin/loaderlimits"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/source"
+)
+
+// Limits against files that are no plans. The largest plan planned for, ten
+// thousand segments and fifty thousand interfaces, is under 10 MB.
+const (
+	LargestFile = 32 << 20 // bytes
+	deepest     = 24       // levels of nesting; a plan needs six
+)
+
+// Read reads the plan called name from fsys. Shown is what messages call it,
+// the path as the user gave it. The findings are every slip in the file, all
+// in one go; where the file cannot be read as YAML at all the document is nil.
+func Read(fsys fs.FS, name, shown string) (*Document, []finding.Finding) {
+	text, err := load(fsys, name)
+	if err != nil {
+		return nil, []finding.Finding{finding.New(finding.UnreadableFile, source.New(shown, nil).Whole(), "%s", err)}
+	}
+	return Parse(source.New(shown, text))
+}
+
+// load reads a file within the limits.
+func load(fsys fs.FS, name string) ([]byte, error) {
+	f, err := fsys.Open(name)
+	if err != nil {
+		var path *fs.PathError
+		switch {
+		case errors.Is(err, fs.ErrNotExist):
+			return nil, errors.New("there is no such file")
+		case errors.As(err, &path):
+			return nil, path.Err
+		}
+		return nil, err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	switch {
+	case err != nil:
+		return nil, err
+	case info.IsDir():
+		return nil, errors.New("this is a directory; name the plan file in it")
+	case info.Size() > LargestFile:
+		return nil, fmt.Errorf("the file has %d MB; a plan has %d MB at most", info.Size()>>20, LargestFile>>20)
+	}
+	text, err := io.ReadAll(io.LimitReader(f, LargestFile+1))
+	switch {
+	case err != nil:
+		return nil, err
+	case len(text) > LargestFile:
+		return nil, fmt.Errorf("the file has more than %d MB, the most a plan may have", LargestFile>>20)
+	}
+	return text, nil
+}
+
+// Parse reads a plan from a text in memory.
+func Parse(file *source.File) (*Document, []finding.Finding) {
+	r := &reader{file: file}
+	if f, bad := notText(file); bad {
+		return nil, []finding.Finding{f}
+	}
+	if len(bytes.TrimSpace(file.Text)) == 0 {
+		return nil, []finding.Finding{finding.New(finding.UnreadableFile, file.Whole(), "the file is empty; a plan begins with 'ropeswing: %d'", Version)}
+	}
+	var root yaml.Node
+	if err := yaml.Load(file.Text, &root, yaml.WithPlugin(loaderlimits.New(loaderlimits.DepthValue(deepest)))); err != nil {
+		return nil, []finding.Finding{syntax(file, err)}
+	}
+	if root.Kind != yaml.DocumentNode || len(root.Content) != 1 || root.Content[0].Kind != yaml.MappingNode {
+		return nil, []finding.Finding{finding.New(finding.NotAPlan, file.Whole(), "this is YAML, but no plan: a plan is a map that begins with 'ropeswing: %d'", Version)}
+	}
+	d := &Document{File: file, root: root.Content[0]}
+	fields(r, d.root, "the plan", topKeys(), d)
+	if child(d.root, "ropeswing") == nil {
+		r.report(finding.New(finding.NotAPlan, r.place(d.root), "the plan does not say which version of the format it is in").
+			Mend("add 'ropeswing: %d' as its first line", Version))
+	}
+	return d, r.found
+}
+
+// notText finds the first thing in a file that no text holds, so that nothing
+// strange reaches the YAML reader or the terminal.
+func notText(file *source.File) (finding.Finding, bool) {
+	text := file.Text
+	for i := 0; i < len(text); {
+		c, size := rune(text[i]), 1
+		if c >= utf8.RuneSelf {
+			c, size = utf8.DecodeRune(text[i:])
+		}
+		place := source.Place{File: file, Start: i, End: i + size}
+		switch {
+		case c == 0:
+			return finding.New(finding.UnreadableFile, place, "this is a binary file, not a plan"), true
+		case c == utf8.RuneError && size == 1:
+			return finding.New(finding.UnreadableFile, place, "the byte %#02x is not UTF-8 text; save the file as UTF-8", text[i]), true
+		case c == '\t' || c == '\n' || c == '\r' && i+1 < len(text) && text[i+1] == '\n' || c == 0xfeff && i == 0:
+		case unprintable(c):
+			return finding.New(finding.UnreadableFile, place, "the control character %U has no place in a plan; remove it", c), true
+		}
+		i += size
+	}
+	return finding.Finding{}, false
+}
+
+// syntax turns the YAML reader's error into a finding in our own words, and
+// recognises the traps YAML lays for network engineers.
+func syntax(file *source.File, err error) finding.Finding {
+	var e *yaml.LoadError
+	if !errors.As(err, &e) {
+		return finding.New(finding.NotYAML, file.Whole(), "%s", err)
+	}
+	mark := e.Mark
+	if e.ContextMsg != "" && strings.Contains(e.ContextMsg, "flow") || strings.Contains(e.ContextMsg, "quoted") {
+		mark = e.ContextMark
+	}
+	place := file.Whole()
+	if mark.Line > 0 {
+		start := file.Offset(mark.Line, mark.Column)
+		place = source.Place{File: file, Start: start, End: min(start+1, len(file.Text))}
+	}
+	if e.Mark.Line > 0 {
+		for line := e.Mark.Line; line >= max(1, e.Mark.Line-1); line-- {
+			if f, ok := trap(file, line); ok {
+				return f
+			}
+		}
+	}
+	return finding.New(finding.NotYAML, place, "%s", inOurWords(e))
+}
+
+var (
+	endsInColons = regexp.MustCompile(`(?:^|[\s\[{,])([0-9A-Fa-f]{1,4}(?::[0-9A-Fa-f]{1,4})*::)(?:\s|,|\]|}|$)`)
+	tabIndent    = regexp.MustCompile(`^ *\t`)
+	spaceless    = regexp.MustCompile(`^[\s-]*([a-z][a-z-]*:[^\s:/"'].*)$`)
+)
+
+// trap looks for one of YAML's traps on a line that could not be read.
+func trap(file *source.File, line int) (finding.Finding, bool) {
+	start := file.LineStart(min(line, file.Lines()))
+	text, _, _ := strings.Cut(string(file.Text[start:]), "\n")
+	at := func(m []int, group int) source.Place {
+		return source.Place{File: file, Start: start + m[2*group], End: start + m[2*group+1]}
+	}
+	if m := tabIndent.FindStringIndex(text); m != nil {
+		return finding.New(finding.TabIndent, at(m, 0), "YAML indents with spaces; here is a tab"), true
+	}
+	if m := endsInColons.FindStringSubmatchIndex(text); m != nil {
+		address := text[m[2]:m[3]]
+		return finding.New(finding.UnquotedIPv6, at(m, 1), "YAML reads the colons at its end as a map; put it in quotes: %q", address), true
+	}
+	if m := spaceless.FindStringSubmatchIndex(text); m != nil {
+		r := &reader{file: file}
+		r.reportMissingSpace(at(m, 1), strings.TrimRight(text[m[2]:m[3]], "\r"))
+		return r.found[0], true
+	}
+	return finding.Finding{}, false
+}
+
+// inOurWords says what a YAML error means to someone who writes a plan.
+func inOurWords(e *yaml.LoadError) string {
+	switch {
+	case strings.Contains(e.Message, "exceeded max depth"):
+		return fmt.Sprintf("this is nested more than %d deep, and no plan is", deepest)
+	case strings.Contains(e.Message, "multiple"):
+		return "the file holds several YAML documents; a plan is one: remove the line '---'"
+	case strings.Contains(e.Message, "no documents"):
+		return fmt.Sprintf("the file holds nothing but comments; a plan begins with 'ropeswing: %d'", Version)
+	case strings.Contains(e.ContextMsg, "flow sequence"):
+		return "the list opened here with '[' is not closed with ']', or a comma is missing in it"
+	case strings.Contains(e.ContextMsg, "flow mapping"):
+		return "the map opened here with '{' is not closed with '}', or a comma is missing in it"
+	case strings.Contains(e.ContextMsg, "quoted scalar"):
+		return "the quote opened here is not closed"
+	case strings.Contains(e.Message, "mapping values are not allowed"):
+		return "a second ': ' on one line, or a line indented too far"
+	case strings.Contains(e.Message, "did not find expected"), strings.Contains(e.Message, "could not find expected"):
+		return "the lines here do not line up: check the indentation and the ': ' of each"
+	}
+	return e.Message
+}

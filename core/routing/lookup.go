@@ -1,0 +1,144 @@
+package routing
+
+import (
+	"fmt"
+	"net/netip"
+
+	"ropeswing/core/model"
+)
+
+// Match is what the longest usable match of an address says to do.
+type Match struct {
+	Prefix netip.Prefix
+	Hops   []Hop // more than one: equal cost; belongs to the tables, not to be changed
+	Local  bool  // delivered here
+	Drops  bool  // discarded, or some of an equal-cost set are
+	group  int32
+}
+
+// Lookup finds the longest match among the usable routes.
+func (v View) Lookup(a netip.Addr) (Match, bool) {
+	g := v.table.narrowest(a)
+	if g < 0 {
+		return Match{}, false
+	}
+	if g = v.table.groups[g].best; g < 0 {
+		return Match{}, false
+	}
+	return v.match(g), true
+}
+
+func (v View) match(g int32) Match {
+	x := &v.table.groups[g]
+	return Match{v.tables.shared.prefixes[x.prefix], v.tables.shared.hopSets[x.hops], x.local, x.drops, g}
+}
+
+// Entry is one route of a table as it stands.
+type Entry struct {
+	*Route
+	Prefix netip.Prefix
+	InUse  bool  // usable, and no better one to its prefix is
+	Hops   []Hop // resolved; belongs to the tables
+}
+
+// entries lists the routes of a group, best first.
+func (v View) entries(g int32) []Entry {
+	x := &v.table.groups[g]
+	all := make([]Entry, 0, x.count)
+	var best *Route
+	for j := x.first; j < x.first+x.count; j++ {
+		r := &v.table.routes[j]
+		if best == nil && r.Usable == IsUsable {
+			best = r
+		}
+		inUse := r.Usable == IsUsable && r.Distance == best.Distance && r.Metric == best.Metric
+		all = append(all, Entry{r, v.tables.shared.prefixes[x.prefix], inUse, v.tables.shared.hopSets[r.hops]})
+	}
+	return all
+}
+
+// Entries lists every route of the table, by family, address and length,
+// better ones first.
+func (v View) Entries() []Entry {
+	var all []Entry
+	for g := range v.table.groups {
+		all = append(all, v.entries(int32(g))...)
+	}
+	return all
+}
+
+// Covering lists every route that matches the address, usable or not, longest
+// prefix first.
+func (v View) Covering(a netip.Addr) []Entry {
+	var all []Entry
+	for g := v.table.narrowest(a); g >= 0; g = v.table.groups[g].cover {
+		all = append(all, v.entries(g)...)
+	}
+	return all
+}
+
+// Of lists the routes that make up a match, those not in use among them.
+func (v View) Of(m Match) []Entry { return v.entries(m.group) }
+
+// EntryOf finds the route that a static one of the spec became.
+func (v View) EntryOf(id model.StaticID) (Entry, bool) {
+	for g := range v.table.groups {
+		for _, e := range v.entries(int32(g)) {
+			if e.static == id {
+				return e, true
+			}
+		}
+	}
+	return Entry{}, false
+}
+
+// Why says why a route is not usable, following the chain: "next hop 10.48.0.9
+// is on beam0, which is down: the far end mole-rtr:beam0 is administratively
+// down". It is empty for a usable route.
+func (v View) Why(e Entry) string {
+	spec := v.tables.State.Spec
+	switch e.Usable {
+	case IsUsable:
+		return ""
+	case InterfaceDown:
+		return fmt.Sprintf("%s is down: %s", spec.Interfaces[e.out].Name, v.tables.State.Why(e.out))
+	}
+	via := spec.Statics[e.static].Via
+	switch e.Usable {
+	case NextHopOneself:
+		return fmt.Sprintf("the next hop %s is %s's own address", via, spec.Devices[v.table.device].Name)
+	case ThroughItself:
+		return fmt.Sprintf("finding the next hop %s leads back to this route", via)
+	}
+	if why := v.downSubnet(via); why != "" {
+		return why
+	}
+	switch e.Usable {
+	case OnlyThroughDefault:
+		return fmt.Sprintf("only the default route matches the next hop %s", via)
+	case ThroughUnusable:
+		for _, other := range v.Covering(via) {
+			if other.Usable != IsUsable && other.Source == Static && other.static != e.static {
+				return fmt.Sprintf("the next hop %s is behind %s, which is not usable: %s", via, other.Prefix, v.Why(other))
+			}
+		}
+	}
+	return fmt.Sprintf("no route leads to the next hop %s", via)
+}
+
+// downSubnet names the interface that is down and whose subnet holds the
+// address.
+func (v View) downSubnet(a netip.Addr) string {
+	spec, state := v.tables.State.Spec, v.tables.State
+	for _, id := range spec.InterfacesOf(v.table.device) {
+		if state.IsUp(id) {
+			continue
+		}
+		for _, own := range spec.Interfaces[id].Addresses {
+			if own.Contains(a) && own.Addr() != a {
+				return fmt.Sprintf("next hop %s is on %s, which is down: %s", a, spec.Interfaces[id].Name, state.Why(id))
+			}
+		}
+	}
+	return ""
+}

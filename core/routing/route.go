@@ -1,0 +1,70 @@
+// Package routing works out which routes of each device are usable, resolves
+// their next hops, and looks addresses up by longest match.
+package routing
+
+import (
+	"net/netip"
+
+	"ropeswing/core/model"
+)
+
+// Source is where a route comes from.
+type Source uint8
+
+const (
+	Local  Source = iota // the device's own address
+	Direct               // a subnet on one of its interfaces
+	Static               // written, or a host's gateway
+)
+
+func (s Source) String() string { return [...]string{"local", "direct", "static"}[s] }
+
+// Usable is whether a route can be used, and why not.
+type Usable uint8
+
+const (
+	IsUsable           Usable = iota
+	InterfaceDown             // the interface it leads out of is down
+	NextHopUnreachable        // nothing matches the next hop
+	OnlyThroughDefault        // only the default route matches the next hop
+	NextHopOneself            // the next hop is the device's own address
+	ThroughItself             // resolving the next hop leads back to the route
+	ThroughUnusable           // what matches the next hop is not usable itself
+)
+
+// Indexes into the lists of Tables and Table.
+type (
+	prefixID int32
+	hopSetID int32
+)
+
+// Route is one route of a device, small enough for millions: what can be
+// shared is held in the Tables and looked up.
+type Route struct {
+	prefix   prefixID
+	hops     hopSetID
+	static   model.StaticID    // None for direct and local routes
+	out      model.InterfaceID // None where only the next hop is given
+	Metric   uint32
+	Distance uint8
+	Source   Source
+	Usable   Usable
+	Discard  bool
+}
+
+// Static is the written route this one stands for, None for direct and local
+// ones.
+func (r *Route) Static() model.StaticID { return r.static }
+
+// Out is the interface the route was given, None where it has a next hop only.
+func (r *Route) Out() model.InterfaceID { return r.out }
+
+// Hop is where a packet goes next: out of an interface, to an address on the
+// link. An invalid address is the packet's own destination.
+type Hop struct {
+	Out model.InterfaceID
+	Via netip.Addr
+}
+
+// noHops is the hop set of routes that lead to no neighbour.
+const noHops hopSetID = 0

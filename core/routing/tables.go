@@ -1,0 +1,255 @@
+package routing
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+)
+
+// Main is the table every device has; further ones have names.
+const Main = ""
+
+// Key names one table.
+type Key struct {
+	Device model.DeviceID
+	Name   string
+}
+
+// Tables is the routing tables of every device in one state of the network.
+// It is never changed; Update makes another.
+type Tables struct {
+	State *network.State
+
+	shared *shared
+	main   []*Table
+	named  map[Key]*Table
+}
+
+// shared holds what many routes have in common, each once.
+type shared struct {
+	prefixes []netip.Prefix
+	prefixID map[netip.Prefix]prefixID
+	hopSets  [][]Hop
+	hopSetID map[Hop][]hopSetID // by first hop
+}
+
+func newShared() *shared {
+	return &shared{prefixID: map[netip.Prefix]prefixID{}, hopSets: [][]Hop{nil}, hopSetID: map[Hop][]hopSetID{}}
+}
+
+func (s *shared) prefix(p netip.Prefix) prefixID {
+	id, ok := s.prefixID[p]
+	if !ok {
+		id = prefixID(len(s.prefixes))
+		s.prefixes = append(s.prefixes, p)
+		s.prefixID[p] = id
+	}
+	return id
+}
+
+func (s *shared) hopSet(hops []Hop) hopSetID {
+	if len(hops) == 0 {
+		return noHops
+	}
+	for _, id := range s.hopSetID[hops[0]] {
+		if slices.Equal(s.hopSets[id], hops) {
+			return id
+		}
+	}
+	id := hopSetID(len(s.hopSets))
+	s.hopSets = append(s.hopSets, slices.Clone(hops))
+	s.hopSetID[hops[0]] = append(s.hopSetID[hops[0]], id)
+	return id
+}
+
+// Resolve makes the tables of every device from its interfaces and the static
+// routes, which stand together by device, in the devices' order.
+func Resolve(state *network.State, statics []model.Static) *Tables {
+	t := &Tables{State: state, shared: newShared(), main: make([]*Table, len(state.Spec.Devices)), named: map[Key]*Table{}}
+	for d, first := 0, 0; d < len(t.main); d++ {
+		last := first
+		for last < len(statics) && statics[last].Device == model.DeviceID(d) {
+			last++
+		}
+		t.main[d] = build(state, t.shared, model.DeviceID(d), statics, first, last)
+		first = last
+	}
+	return t
+}
+
+// Update is the tables in another state of the same topology. Only the devices
+// on which the status of an interface differs are worked out anew.
+func (t *Tables) Update(state *network.State) *Tables {
+	next := &Tables{State: state, shared: t.shared.clone(), main: slices.Clone(t.main), named: t.named}
+	for d, old := range t.main {
+		device := &state.Spec.Devices[d]
+		for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
+			if state.IsUp(i) != t.State.IsUp(i) {
+				next.main[d] = build(state, next.shared, model.DeviceID(d), state.Spec.Statics, old.firstStatic, old.lastStatic)
+				break
+			}
+		}
+	}
+	return next
+}
+
+// clone lets a further set of tables add to what is shared without the first
+// one noticing: identifiers given out so far stay good in both.
+func (s *shared) clone() *shared {
+	next := newShared()
+	next.prefixes, next.hopSets = slices.Clone(s.prefixes), slices.Clone(s.hopSets)
+	for p, id := range s.prefixID {
+		next.prefixID[p] = id
+	}
+	for h, ids := range s.hopSetID {
+		next.hopSetID[h] = slices.Clone(ids)
+	}
+	return next
+}
+
+// Table is a device's main table.
+func (t *Tables) Table(d model.DeviceID) View { return View{t, t.main[d]} }
+
+// View is one table together with what it shares with the others.
+type View struct {
+	tables *Tables
+	table  *Table
+}
+
+// Table is the routes of one device, grouped by prefix in the order of
+// addresses, with the ranges of addresses each group wins.
+type Table struct {
+	device                  model.DeviceID
+	firstStatic, lastStatic int
+	routes                  []Route
+	groups                  []group
+	ranges4                 []range4
+	ranges6                 []range6
+}
+
+// group is all routes to one prefix.
+type group struct {
+	prefix prefixID
+	first  int32 // in routes, best first
+	count  int32
+	cover  int32 // the group of the next shorter prefix around this one, or -1
+	best   int32 // the group that decides: this one if it has a usable route, else that of cover; or -1
+	hops   hopSetID
+	local  bool // delivers here
+	drops  bool // discards
+}
+
+type range4 struct {
+	start uint32
+	group int32
+}
+
+type range6 struct {
+	start [2]uint64
+	group int32
+}
+
+// build makes one device's table.
+func build(state *network.State, shared *shared, d model.DeviceID, statics []model.Static, first, last int) *Table {
+	t := &Table{device: d, firstStatic: first, lastStatic: last}
+	t.addOwn(state, shared)
+	for id := first; id < last; id++ {
+		s := &statics[id]
+		route := Route{
+			prefix: shared.prefix(s.To), static: model.StaticID(id), out: s.Out,
+			Distance: s.Distance, Metric: s.Metric, Source: Static, Discard: s.Discard,
+		}
+		if s.Out != model.None && !state.IsUp(s.Out) {
+			route.Usable = InterfaceDown
+		}
+		t.routes = append(t.routes, route)
+	}
+	t.group(shared)
+	t.indexRanges(shared)
+	solver{t, shared, state.Spec, statics}.solve()
+	t.settle()
+	return t
+}
+
+// addOwn adds the direct and local routes: one for each subnet and address on
+// an interface that is up, and for the world all that is beyond. Link-local
+// subnets are on every interface and are not looked up.
+func (t *Table) addOwn(state *network.State, shared *shared) {
+	spec := state.Spec
+	device := &spec.Devices[t.device]
+	for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
+		if !state.IsUp(i) || spec.Interfaces[i].Switched {
+			continue
+		}
+		for _, a := range spec.Interfaces[i].Addresses {
+			if a.Addr().Is6() && a.Addr().IsLinkLocalUnicast() {
+				continue
+			}
+			own := netip.PrefixFrom(a.Addr(), a.Addr().BitLen())
+			t.routes = append(t.routes, Route{prefix: shared.prefix(own), static: model.None, out: i, Source: Local})
+			if !a.IsSingleIP() {
+				t.routes = append(t.routes, Route{prefix: shared.prefix(a.Masked()), static: model.None, out: i, Source: Direct})
+			}
+		}
+	}
+	for _, p := range device.Beyond {
+		t.routes = append(t.routes, Route{prefix: shared.prefix(p.Prefix), static: model.None, out: model.None, Source: Local})
+	}
+}
+
+// group sorts the routes by prefix, better ones first, and finds for each
+// prefix the next shorter one around it.
+func (t *Table) group(shared *shared) {
+	slices.SortStableFunc(t.routes, func(a, b Route) int {
+		if a.prefix != b.prefix {
+			return comparePrefixes(shared.prefixes[a.prefix], shared.prefixes[b.prefix])
+		}
+		return cmp.Or(cmp.Compare(a.Distance, b.Distance), cmp.Compare(a.Metric, b.Metric), cmp.Compare(a.Source, b.Source))
+	})
+	var around []int32 // the groups whose prefixes hold the present one
+	for i := 0; i < len(t.routes); {
+		j := i
+		for j < len(t.routes) && t.routes[j].prefix == t.routes[i].prefix {
+			j++
+		}
+		g := group{prefix: t.routes[i].prefix, first: int32(i), count: int32(j - i), cover: -1, best: -1}
+		p := shared.prefixes[g.prefix]
+		for len(around) > 0 {
+			outer := shared.prefixes[t.groups[around[len(around)-1]].prefix]
+			if outer.Bits() <= p.Bits() && outer.Contains(p.Addr()) {
+				g.cover = around[len(around)-1]
+				break
+			}
+			around = around[:len(around)-1]
+		}
+		around = append(around, int32(len(t.groups)))
+		t.groups = append(t.groups, g)
+		i = j
+	}
+}
+
+// comparePrefixes orders by family, address, and then the shorter first.
+func comparePrefixes(a, b netip.Prefix) int {
+	return cmp.Or(a.Addr().Compare(b.Addr()), cmp.Compare(a.Bits(), b.Bits()))
+}
+
+// settle marks for each group what it does with a packet, from its best usable
+// routes, and which group decides where it has none.
+func (t *Table) settle() {
+	for i := range t.groups {
+		g := &t.groups[i]
+		g.best = -1
+		if g.cover >= 0 {
+			g.best = t.groups[g.cover].best // shorter prefixes come first
+		}
+		for _, r := range t.routes[g.first : g.first+g.count] {
+			if r.Usable == IsUsable {
+				g.best = int32(i)
+				break
+			}
+		}
+	}
+}

@@ -1,0 +1,173 @@
+package verify
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/prefix"
+)
+
+// subnets finds segments whose subnets have addresses in common.
+func (c *checker) subnets() {
+	type subnet struct {
+		model.Prefix
+		segment model.SegmentID
+	}
+	var all []subnet
+	for id, s := range c.spec.Segments {
+		for _, p := range s.Prefixes {
+			all = append(all, subnet{p, model.SegmentID(id)})
+		}
+	}
+	slices.SortStableFunc(all, func(a, b subnet) int {
+		if d := a.Addr().Compare(b.Addr()); d != 0 {
+			return d
+		}
+		return a.Bits() - b.Bits()
+	})
+	var around []subnet
+	for _, s := range all {
+		for len(around) > 0 && !prefix.Covers(around[len(around)-1].Prefix.Prefix, s.Prefix.Prefix) {
+			around = around[:len(around)-1]
+		}
+		if len(around) > 0 {
+			c.overlap(around[len(around)-1].Prefix, around[len(around)-1].segment, s.Prefix, s.segment)
+		}
+		around = append(around, s)
+	}
+}
+
+// overlap reports two subnets at whichever stands later in the plan.
+func (c *checker) overlap(outer model.Prefix, outerOf model.SegmentID, inner model.Prefix, innerOf model.SegmentID) {
+	at, other := inner.Place, outer.Place
+	name, otherName := c.spec.Segments[innerOf].Name, c.spec.Segments[outerOf].Name
+	reason := fmt.Sprintf("%s of %s is within %s of %s", inner.Prefix, name, outer.Prefix, otherName)
+	switch {
+	case outer.Prefix == inner.Prefix:
+		reason = fmt.Sprintf("%s and %s both have %s", otherName, name, inner.Prefix)
+	case at.Before(other):
+		at, other, name = other, at, otherName
+		reason = fmt.Sprintf("%s of %s takes in %s of %s", outer.Prefix, otherName, inner.Prefix, c.spec.Segments[innerOf].Name)
+	}
+	c.report(finding.New(finding.OverlappingSubnets, at, "%s", reason).About(name).With(other))
+}
+
+// addresses checks each address against its subnet and its segment.
+func (c *checker) addresses() {
+	c.each(func(id model.InterfaceID, a model.Address) {
+		label := c.spec.Label(id)
+		if c.spec.Interfaces[id].Kind == model.Loopback || a.Addr().IsLinkLocalUnicast() {
+			return
+		}
+		switch prefix.RoleOf(a.Prefix, a.Addr()) {
+		case prefix.SubnetAddress:
+			c.report(finding.New(finding.SubnetOrBroadcast, a.Place, "%s is the subnet itself", a.Prefix).About(label).
+				Mend("its first usable address is %s", prefix.First(a.Prefix)))
+			return
+		case prefix.RouterAnycast:
+			c.report(finding.New(finding.SubnetOrBroadcast, a.Place, "%s is the subnet itself, the address of all its routers", a.Prefix).About(label).
+				Mend("its first usable address is %s", prefix.First(a.Prefix)))
+			return
+		case prefix.BroadcastRole:
+			c.report(finding.New(finding.SubnetOrBroadcast, a.Place, "%s is the broadcast address of %s", a.Addr(), a.Masked()).About(label).
+				Mend("its last usable address is %s", prefix.Last(a.Prefix)))
+			return
+		}
+		c.inSegment(id, label, a)
+	})
+}
+
+// inSegment checks that an address is of its interface's segment.
+func (c *checker) inSegment(id model.InterfaceID, label string, a model.Address) {
+	s := c.spec.Interfaces[id].Segment
+	if s == model.None {
+		return
+	}
+	segment := &c.spec.Segments[s]
+	var same []model.Prefix
+	for _, p := range segment.Prefixes {
+		if p.Addr().Is4() != a.Addr().Is4() {
+			continue
+		}
+		if p.Contains(a.Addr()) {
+			if p.Bits() != a.Bits() {
+				c.report(finding.New(finding.LengthDiffers, a.Place, "%s has length %d, and %s has %d", a.Prefix, a.Bits(), segment.Name, p.Bits()).
+					About(label).Mend("write %s/%d", a.Addr(), p.Bits()).With(p.Place))
+			}
+			return
+		}
+		same = append(same, p)
+	}
+	if len(same) == 0 {
+		return // the segment says nothing of this family
+	}
+	f := finding.New(finding.AddressOutsideSegment, a.Place, "%s is not in %s, which is %s", a.Addr(), segment.Name, same[0].Prefix).
+		About(label).With(same[0].Place)
+	if other := c.spec.SegmentOf(a.Addr()); other != model.None {
+		f = f.Mend("it belongs to %s; use an address of %s, or put the interface on %s", c.spec.Segments[other].Name, same[0].Prefix, c.spec.Segments[other].Name)
+	} else {
+		f = f.Mend("use an address from %s to %s", prefix.First(same[0].Prefix), prefix.Last(same[0].Prefix))
+	}
+	c.report(f)
+}
+
+// duplicates finds addresses that two interfaces have; link-local ones count
+// only where they meet.
+func (c *checker) duplicates() {
+	type key struct {
+		address netip.Addr
+		domain  network.DomainID
+	}
+	first := map[key]model.InterfaceID{}
+	firstPlace := map[key]model.Address{}
+	c.each(func(id model.InterfaceID, a model.Address) {
+		k := key{a.Addr(), network.NoDomain}
+		if a.Addr().IsLinkLocalUnicast() {
+			if k.domain = c.tables.State.Domain(id); k.domain == network.NoDomain {
+				return
+			}
+		}
+		other, taken := first[k]
+		if !taken {
+			first[k], firstPlace[k] = id, a
+			return
+		}
+		line, _ := firstPlace[k].Place.Position()
+		f := finding.New(finding.DuplicateAddress, a.Place, "%s is already the address of %s, on line %d", a.Addr(), c.spec.Label(other), line).
+			About(c.spec.Label(id)).With(firstPlace[k].Place)
+		if free, ok := c.free(id, a.Prefix); ok {
+			f = f.Mend("%s is free", free)
+		}
+		c.report(f)
+	})
+}
+
+// free is the lowest usable address of the subnet that nobody has.
+func (c *checker) free(id model.InterfaceID, p netip.Prefix) (netip.Addr, bool) {
+	taken := map[netip.Addr]bool{}
+	c.each(func(_ model.InterfaceID, a model.Address) { taken[a.Addr()] = true })
+	for n := int64(1); n <= int64(len(taken))+1; n++ {
+		a, ok := prefix.Nth(p, n)
+		if !ok {
+			return netip.Addr{}, false
+		}
+		if !taken[a] {
+			return a, true
+		}
+	}
+	return netip.Addr{}, false
+}
+
+// down finds addressed interfaces that are switched off.
+func (c *checker) down() {
+	for id := range c.spec.Interfaces {
+		if i := &c.spec.Interfaces[id]; i.AdminDown && len(i.Addresses) > 0 {
+			c.report(finding.New(finding.AddressedInterfaceDown, i.Place, "%s has %s and is administratively down", c.spec.Label(model.InterfaceID(id)), i.Addresses[0].Prefix).
+				About(c.spec.Label(model.InterfaceID(id))).Mend("remove 'admin: down', or the address"))
+		}
+	}
+}

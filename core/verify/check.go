@@ -1,0 +1,39 @@
+// Package verify finds what is wrong in a network that was understood, and
+// tries what would mend it.
+package verify
+
+import (
+	"ropeswing/core/finding"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// Check is everything wrong or doubtful in a network.
+func Check(t *routing.Tables) []finding.Finding {
+	c := &checker{tables: t, spec: t.State.Spec}
+	c.subnets()
+	c.addresses()
+	c.duplicates()
+	c.down()
+	c.gateways()
+	c.routes()
+	c.waysOut()
+	return finding.Sort(c.found)
+}
+
+type checker struct {
+	tables *routing.Tables
+	spec   *model.Spec
+	found  []finding.Finding
+}
+
+func (c *checker) report(f finding.Finding) { c.found = append(c.found, f) }
+
+// each visits every address of every interface.
+func (c *checker) each(visit func(id model.InterfaceID, a model.Address)) {
+	for id := range c.spec.Interfaces {
+		for _, a := range c.spec.Interfaces[id].Addresses {
+			visit(model.InterfaceID(id), a)
+		}
+	}
+}

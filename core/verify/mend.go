@@ -1,0 +1,285 @@
+package verify
+
+import (
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/routing"
+)
+
+// Remedy is what makes a failing exchange work, tried in a copy.
+type Remedy struct {
+	Steps []Step
+}
+
+// Step is one change, with the network it is a change to.
+type Step struct {
+	Change model.Change
+	Before *model.Spec
+}
+
+// mostSteps is how many changes one remedy may have; a network that needs more
+// is not mended by a hint.
+const mostSteps = 8
+
+// Mend looks for changes that make an exchange work. Each is made in a copy of
+// the network and the exchange tried again, until it works or no further
+// change is known; then there is no remedy.
+func Mend(t *routing.Tables, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (Remedy, bool) {
+	var r Remedy
+	for range mostSteps {
+		if x.Verdict() == forward.Works {
+			return r, len(r.Steps) > 0
+		}
+		m := mender{t, x, t.State.Spec}
+		changed := false
+		for _, c := range m.propose() {
+			next := Try(t, c)
+			y := forward.Ping(next, x.From, source, x.Target, out)
+			if sameFailure(x, y) {
+				continue
+			}
+			r.Steps = append(r.Steps, Step{c, t.State.Spec})
+			t, x, changed = next, y, true
+			break
+		}
+		if !changed {
+			return Remedy{}, false
+		}
+	}
+	return Remedy{}, false
+}
+
+// Try makes a change in a copy of the network, with the same parts out of
+// order.
+func Try(t *routing.Tables, c model.Change) *routing.Tables {
+	spec := c.Apply(t.State.Spec)
+	return routing.Resolve(network.Build(spec).State(t.State.Failures()...), spec.Statics)
+}
+
+// sameFailure tells whether two exchanges fail in the same way at the same
+// place: then what was changed in between was no help.
+func sameFailure(a, b *forward.Exchange) bool {
+	if b.Verdict() == forward.Works {
+		return false
+	}
+	ga, ea, backA, _ := a.Failing()
+	gb, eb, backB, _ := b.Failing()
+	if ga == nil || gb == nil {
+		return ga == gb
+	}
+	return backA == backB && ea.Outcome == eb.Outcome && ga.Nodes[ea.Node].Device == gb.Nodes[eb.Node].Device
+}
+
+// mender proposes changes against the first failing way of an exchange.
+type mender struct {
+	t    *routing.Tables
+	x    *forward.Exchange
+	spec *model.Spec
+}
+
+// propose lists changes worth trying, the likeliest first.
+func (m mender) propose() []model.Change {
+	g, end, _, failing := m.x.Failing()
+	if !failing || !m.x.Source.IsValid() {
+		return nil
+	}
+	to := g.Flow.Destination
+	n := g.Nodes[end.Node]
+	switch end.Outcome {
+	case forward.Unrouted:
+		return append(m.bringUpTowards(n.Device, to), m.route(n.Device, to)...)
+	case forward.Dropped:
+		return m.route(n.Device, to)
+	case forward.Unanswered:
+		edge := n.Edges[end.Edge]
+		changes := m.bringUpHolder(edge.Address)
+		if edge.Address != to {
+			changes = append(changes, m.redirect(n, to)...)
+		}
+		return changes
+	case forward.NotPassedOn:
+		if path := g.Path(end.Node); len(path) > 1 {
+			return m.redirect(g.Nodes[path[len(path)-2]], to)
+		}
+	case forward.Looped:
+		var changes []model.Change
+		for _, i := range end.Loop {
+			changes = append(changes, m.redirect(g.Nodes[i], to)...)
+		}
+		return changes
+	}
+	return nil
+}
+
+// bringUpTowards switches on what keeps a device's way to the address down.
+func (m mender) bringUpTowards(d model.DeviceID, to netip.Addr) []model.Change {
+	if id, ok := forward.DownInterfaceTowards(m.t, d, to); ok {
+		if cause, ok := forward.CausedBy(m.t.State, id); ok {
+			return []model.Change{model.BringUp{Interface: cause}}
+		}
+	}
+	return nil
+}
+
+// bringUpHolder switches on whoever has the address and is down.
+func (m mender) bringUpHolder(a netip.Addr) []model.Change {
+	var changes []model.Change
+	for _, h := range m.spec.HoldersOf(a) {
+		if cause, ok := forward.CausedBy(m.t.State, h); ok {
+			changes = append(changes, model.BringUp{Interface: cause})
+		}
+	}
+	return changes
+}
+
+// route adds a route to where an address is, or sets right one that is there
+// and cannot be used.
+func (m mender) route(d model.DeviceID, to netip.Addr) []model.Change {
+	next, ok := m.towards(d, to)
+	if !ok {
+		return nil
+	}
+	p := m.destination(d, to)
+	static := model.Static{Device: d, To: p, Via: next.address, Out: model.None, Distance: 1, Key: p.String()}
+	if p.Bits() == 0 {
+		static.Key = "default"
+	}
+	if !m.spec.Devices[d].Forwards {
+		static.Origin = model.HostGateway
+	}
+	for id, s := range m.spec.Statics {
+		if s.Device != d || s.To != p {
+			continue
+		}
+		if len(m.t.State.Failures()) == 0 && s.Via.IsValid() {
+			return []model.Change{model.SetNextHop{Static: model.StaticID(id), Via: next.address}}
+		}
+		static.Distance = max(static.Distance, min(s.Distance, 244)+10) // floating behind it
+	}
+	return []model.Change{model.AddRoute{Static: static}}
+}
+
+// destination is the prefix a route to an address should have: everything for
+// who does not forward, else the address's own subnet, else what the world
+// holds beyond.
+func (m mender) destination(d model.DeviceID, to netip.Addr) netip.Prefix {
+	everything := netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+	if to.Is6() {
+		everything = netip.PrefixFrom(netip.IPv6Unspecified(), 0)
+	}
+	if !m.spec.Devices[d].Forwards {
+		return everything
+	}
+	if m.spec.Devices[d].Kind == model.World {
+		if block, ok := m.spec.WidestBlock(to); ok {
+			return block // the world is told of the whole of it, not of every segment
+		}
+	}
+	if s := m.spec.SegmentOf(to); s != model.None {
+		for _, p := range m.spec.Segments[s].Prefixes {
+			if p.Contains(to) {
+				return p.Prefix
+			}
+		}
+	}
+	if len(m.spec.HoldersOf(to)) > 0 {
+		return netip.PrefixFrom(to, to.BitLen())
+	}
+	return everything
+}
+
+// redirect gives the route that a node used another next hop, or adds a more
+// specific one.
+func (m mender) redirect(n forward.Node, to netip.Addr) []model.Change {
+	next, ok := m.towards(n.Device, to)
+	if !ok {
+		return nil
+	}
+	var changes []model.Change
+	if p := n.Decision.Match.Prefix; p.IsValid() && len(m.t.State.Failures()) == 0 && (p.Bits() > 0 || !m.spec.Devices[n.Device].Forwards) {
+		for _, e := range m.t.Table(n.Device).Of(n.Decision.Match) {
+			if e.InUse && e.Source == routing.Static && m.spec.Statics[e.Static()].Via != next.address {
+				changes = append(changes, model.SetNextHop{Static: e.Static(), Via: next.address})
+			}
+		}
+	}
+	if len(changes) == 0 && n.Decision.Match.Prefix != m.destination(n.Device, to) {
+		changes = m.route(n.Device, to)
+	}
+	return changes
+}
+
+// towards is the neighbour by which a device should reach an address: one from
+// which the packet arrives already without coming back, by the shortest way;
+// else the first on the shortest way through devices that forward.
+func (m mender) towards(d model.DeviceID, to netip.Addr) (neighbour, bool) {
+	var best neighbour
+	least := -1
+	for _, n := range neighbours(m.t, d, to.Is4()) {
+		if !m.spec.Devices[n.device].Forwards && !m.holds(n.device, to) {
+			continue
+		}
+		g := forward.Walk(m.t, forward.At{Device: n.device, In: model.None}, forward.Flow{Source: m.x.Source, Destination: to, Out: model.None})
+		if g.Verdict() != forward.Works || slices.ContainsFunc(g.Nodes, func(x forward.Node) bool { return x.Device == d }) {
+			continue
+		}
+		if least < 0 || len(g.Nodes) < least {
+			best, least = n, len(g.Nodes)
+		}
+	}
+	if least >= 0 {
+		return best, true
+	}
+	return m.shortest(d, to)
+}
+
+// holds tells whether the device answers for the address.
+func (m mender) holds(d model.DeviceID, a netip.Addr) bool {
+	match, ok := m.t.Table(d).Lookup(a)
+	return ok && match.Local
+}
+
+// shortest searches the links outwards from a device for whoever answers for
+// the address, and tells the first step.
+func (m mender) shortest(d model.DeviceID, to netip.Addr) (neighbour, bool) {
+	type visit struct {
+		device model.DeviceID
+		first  neighbour
+	}
+	seen := map[model.DeviceID]bool{d: true}
+	queue := []visit{{device: d}}
+	for len(queue) > 0 {
+		v := queue[0]
+		queue = queue[1:]
+		for _, n := range neighbours(m.t, v.device, to.Is4()) {
+			if seen[n.device] {
+				continue
+			}
+			seen[n.device] = true
+			first := v.first
+			if v.device == d {
+				first = n
+			}
+			if m.holds(n.device, to) || m.onLink(n.device, to) {
+				return first, true
+			}
+			if m.spec.Devices[n.device].Forwards {
+				queue = append(queue, visit{n.device, first})
+			}
+		}
+	}
+	return neighbour{}, false
+}
+
+// onLink tells whether a device that forwards is on the address's own subnet.
+func (m mender) onLink(d model.DeviceID, to netip.Addr) bool {
+	if !m.spec.Devices[d].Forwards {
+		return false
+	}
+	match, ok := m.t.Table(d).Lookup(to)
+	return ok && !match.Local && len(match.Hops) > 0 && !match.Hops[0].Via.IsValid()
+}

@@ -1,0 +1,196 @@
+package verify
+
+import (
+	"net/netip"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// linkTo is the device's interface in whose subnet the address is.
+func (c *checker) linkTo(d model.DeviceID, a netip.Addr) (model.InterfaceID, bool) {
+	for _, id := range c.spec.InterfacesOf(d) {
+		for _, own := range c.spec.Interfaces[id].Addresses {
+			if own.Contains(a) {
+				return id, true
+			}
+		}
+	}
+	return model.None, false
+}
+
+// held tells whether somebody else on the interface's link has the address.
+// While the link is down, the plan's segment stands for it.
+func (c *checker) held(link model.InterfaceID, a netip.Addr) bool {
+	for _, h := range c.tables.State.Holders(link, a) {
+		if h != link {
+			return true
+		}
+	}
+	for _, h := range c.spec.HoldersOf(a) {
+		down := !c.tables.State.IsUp(h) || !c.tables.State.IsUp(link)
+		if h != link && down && c.spec.Interfaces[h].Segment == c.spec.Interfaces[link].Segment {
+			return true
+		}
+	}
+	return false
+}
+
+// linkName is what a link is called in a message: its segment, or else the
+// interface.
+func (c *checker) linkName(id model.InterfaceID) string {
+	if s := c.spec.Interfaces[id].Segment; s != model.None {
+		return c.spec.Segments[s].Name
+	}
+	return c.spec.Label(id)
+}
+
+// gateways checks the gateway of every device that has one.
+func (c *checker) gateways() {
+	for i := range c.spec.Statics {
+		s := &c.spec.Statics[i]
+		if s.Origin == model.Written {
+			continue
+		}
+		name := c.spec.Devices[s.Device].Name
+		link, on := c.linkTo(s.Device, s.Via)
+		switch {
+		case s.Via.Is6() && s.Via.IsLinkLocalUnicast():
+			link = s.Out
+		case !on:
+			f := finding.New(finding.GatewayOutsideSubnet, s.Place, "%s uses the gateway %s, which is in none of its subnets", name, s.Via).About(name)
+			c.report(c.suggestGateway(f, s))
+			continue
+		}
+		if !c.held(link, s.Via) {
+			f := finding.New(finding.GatewayUnheld, s.Place, "%s uses the gateway %s, and nobody on %s has it", name, s.Via, c.linkName(link)).About(name)
+			c.report(c.suggestGateway(f, s))
+		}
+	}
+}
+
+// suggestGateway names the forwarding device on the link.
+func (c *checker) suggestGateway(f finding.Finding, s *model.Static) finding.Finding {
+	for _, n := range neighbours(c.tables, s.Device, s.Via.Is4()) {
+		if c.spec.Devices[n.device].Forwards {
+			return f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
+		}
+	}
+	return f
+}
+
+// routes checks the next hop of every written route.
+func (c *checker) routes() {
+	for d := range c.spec.Devices {
+		table := c.tables.Table(model.DeviceID(d))
+		direct := map[netip.Prefix]bool{}
+		for _, e := range table.Entries() {
+			if e.Source == routing.Direct {
+				direct[e.Prefix] = true
+			}
+			if e.Source == routing.Static && c.spec.Statics[e.Static()].Origin == model.Written {
+				c.route(table, e, direct[e.Prefix])
+			}
+		}
+	}
+}
+
+// route checks one written route. Hidden tells that a direct route leads to
+// the same prefix: entries of one prefix come best first.
+func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
+	s := &c.spec.Statics[e.Static()]
+	name := c.spec.Devices[s.Device].Name
+	if hidden {
+		c.report(finding.New(finding.StaticHidden, s.Place, "%s is on %s itself, and the direct route always wins over this one", name, e.Prefix).
+			About(name).Mend("remove it, unless it is for when the interface is down"))
+	}
+	if !s.Via.IsValid() {
+		return
+	}
+	switch e.Usable {
+	case routing.IsUsable:
+		link, on := s.Out, s.Out != model.None
+		if !on {
+			link, on = c.linkTo(s.Device, s.Via)
+		}
+		if on && !c.held(link, s.Via) {
+			f := finding.New(finding.NextHopUnheld, s.Place, "nobody on %s has %s, the next hop of %s to %s", c.linkName(link), s.Via, name, e.Prefix).About(name)
+			if n, ok := soleForwarder(c.tables, s.Device, link, s.Via.Is4()); ok {
+				f = f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
+			}
+			c.report(f)
+		}
+	case routing.NextHopOneself:
+		f := finding.New(finding.NextHopOneself, s.Place, "%s is %s's own address", s.Via, name).About(name)
+		if link, on := c.linkTo(s.Device, s.Via); on {
+			if n, ok := soleForwarder(c.tables, s.Device, link, s.Via.Is4()); ok {
+				f = f.Mend("the far end %s has %s", c.spec.Devices[n.device].Name, n.address)
+			}
+		}
+		c.report(f)
+	case routing.NextHopUnreachable, routing.OnlyThroughDefault, routing.ThroughItself:
+		if _, down := forward.DownInterfaceTowards(c.tables, s.Device, s.Via); !down {
+			c.report(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, table.Why(e)).About(name))
+		}
+	}
+}
+
+// waysOut finds devices that have addresses of a family and no route at all
+// beyond their own subnets, though the plan has others.
+func (c *checker) waysOut() {
+	for d := range c.spec.Devices {
+		for _, is4 := range []bool{true, false} {
+			c.wayOut(model.DeviceID(d), is4)
+		}
+	}
+}
+
+func (c *checker) wayOut(d model.DeviceID, is4 bool) {
+	on := map[model.SegmentID]bool{}
+	addressed := false
+	for _, id := range c.spec.InterfacesOf(d) {
+		i := &c.spec.Interfaces[id]
+		if i.Routed() && i.Segment != model.None {
+			on[i.Segment] = true
+		}
+		for _, a := range i.Addresses {
+			addressed = addressed || a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && i.Kind != model.Loopback
+		}
+	}
+	if !addressed {
+		return
+	}
+	for i := range c.spec.Statics {
+		if s := &c.spec.Statics[i]; s.Device == d && s.To.Addr().Is4() == is4 {
+			return
+		}
+	}
+	for id, s := range c.spec.Segments {
+		for _, p := range s.Prefixes {
+			if p.Addr().Is4() == is4 && !on[model.SegmentID(id)] {
+				c.reportNoWayOut(d, p.Prefix)
+				return
+			}
+		}
+	}
+}
+
+func (c *checker) reportNoWayOut(d model.DeviceID, other netip.Prefix) {
+	device := &c.spec.Devices[d]
+	family := forward.FamilyOf(other.Addr())
+	f := finding.New(finding.NoWayOut, device.Place, "%s has no way to any other %s subnet", device.Name, family).About(device.Name)
+	for _, n := range neighbours(c.tables, d, other.Addr().Is4()) {
+		if !c.spec.Devices[n.device].Forwards {
+			continue
+		}
+		if device.Forwards {
+			f = f.Mend("add 'routes: {default: %s}'", c.spec.Devices[n.device].Name)
+		} else {
+			f = f.Mend("add 'gateway: %s'", c.spec.Devices[n.device].Name)
+		}
+		break
+	}
+	c.report(f)
+}

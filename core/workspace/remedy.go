@@ -1,0 +1,156 @@
+package workspace
+
+import (
+	"net/netip"
+	"strings"
+
+	"ropeswing/core/model"
+	"ropeswing/core/plan"
+	"ropeswing/core/source"
+	"ropeswing/core/verify"
+)
+
+// Advice is a change that was tried, in words and, where the plan can be
+// edited for it, as an edit of the plan.
+type Advice struct {
+	Text   string
+	Edit   plan.Edit
+	InPlan bool // Edit is the change
+}
+
+// Mend looks for changes that make a failing ping work, all tried together in
+// a copy. It is false where none was found.
+func (w *Workspace) Mend(t Trial) ([]Advice, bool) {
+	r, ok := verify.Mend(w.Tables, t.Exchange, t.FixedSource, t.Out)
+	if !ok {
+		return nil, false
+	}
+	var all []Advice
+	for _, s := range r.Steps {
+		a := Advice{Text: s.Change.Describe(s.Before)}
+		a.Edit, a.InPlan = w.edit(s)
+		all = append(all, a)
+	}
+	return all, true
+}
+
+// edit is the edit of the plan that makes a change; false where the plan is
+// written in a way that leaves no one obvious place for it.
+func (w *Workspace) edit(s verify.Step) (plan.Edit, bool) {
+	switch c := s.Change.(type) {
+	case model.AddRoute:
+		return w.editAdd(s.Before, c.Static)
+	case model.SetNextHop:
+		return w.editNextHop(s.Before, c)
+	case model.BringUp:
+		i := &s.Before.Interfaces[c.Interface]
+		for _, d := range w.Document.Devices {
+			for _, x := range d.Interfaces {
+				if d.Name.Value == s.Before.Devices[i.Device].Name && x.Name.Value == i.Name && x.Admin.Written() {
+					return plan.Edit{Place: x.Admin.Place, Text: "up"}, true
+				}
+			}
+		}
+	}
+	return plan.Edit{}, false
+}
+
+// written is the device as the plan has it.
+func (w *Workspace) written(d model.DeviceID) *plan.Device { return &w.Document.Devices[d] }
+
+func (w *Workspace) editAdd(spec *model.Spec, s model.Static) (plan.Edit, bool) {
+	device := w.written(s.Device)
+	hop := hopWord(spec, s.Device, s.Via)
+	if s.Origin != model.Written {
+		if len(device.Gateway) > 0 {
+			return plan.Edit{}, false
+		}
+		return w.Document.Put([]string{"devices", device.Name.Value, "gateway"}, hop)
+	}
+	for _, r := range device.Routes {
+		if r.To.Value != s.Key {
+			continue
+		}
+		if len(r.Hops) == 1 && r.Hops[0].NextHop.Place == r.Hops[0].Place && s.Distance > 1 {
+			old := r.Hops[0].Place
+			return plan.Edit{Place: old, Text: "[" + old.Text() + ", " + hop + "]"}, true
+		}
+		return plan.Edit{}, false
+	}
+	return w.Document.Put([]string{"devices", device.Name.Value, "routes", s.Key}, hop)
+}
+
+func (w *Workspace) editNextHop(spec *model.Spec, c model.SetNextHop) (plan.Edit, bool) {
+	s := spec.Statics[c.Static]
+	device := w.written(s.Device)
+	hop := hopWord(spec, s.Device, c.Via)
+	if s.Origin == model.ImpliedRouter {
+		return w.Document.Put([]string{"devices", device.Name.Value, "gateway"}, hop)
+	}
+	if s.Origin == model.HostGateway && len(device.Gateway) == 0 {
+		return plan.Edit{}, false // it is the segment's, and others use it too
+	}
+	place, ok := w.hopPlace(device, s.Place)
+	if !ok {
+		return plan.Edit{}, false
+	}
+	old := strings.Trim(place.Text(), `"'`)
+	_, byName := spec.DeviceNamed(hop)
+	if _, err := netip.ParseAddr(old); err != nil && !byName {
+		return plan.Edit{}, false // a device's name serves both families, an address one
+	}
+	if byName && len(device.Gateway) > 1 {
+		hop = quoted(c.Via)
+	}
+	return plan.Edit{Place: place, Text: hop}, true
+}
+
+// hopPlace is where the next hop of a route itself is written, in its short
+// form or its long one.
+func (w *Workspace) hopPlace(device *plan.Device, place source.Place) (source.Place, bool) {
+	for _, g := range device.Gateway {
+		if g.Place == place {
+			return place, true
+		}
+	}
+	for _, r := range device.Routes {
+		for _, h := range r.Hops {
+			if h.Place == place && h.NextHop.Written() {
+				return h.NextHop.Place, true
+			}
+		}
+	}
+	return source.Place{}, false
+}
+
+// hopWord is how a next hop is best written: by its device, where the two
+// share one segment only, else by its address.
+func hopWord(spec *model.Spec, d model.DeviceID, via netip.Addr) string {
+	shared := map[model.SegmentID]bool{}
+	var far model.DeviceID = model.None
+	for _, h := range spec.HoldersOf(via) {
+		far = spec.Interfaces[h].Device
+	}
+	if far == model.None {
+		return quoted(via)
+	}
+	for _, a := range spec.InterfacesOf(d) {
+		for _, b := range spec.InterfacesOf(far) {
+			i, j := &spec.Interfaces[a], &spec.Interfaces[b]
+			if i.Segment != model.None && i.Segment == j.Segment && i.Routed() && j.Routed() {
+				shared[i.Segment] = true
+			}
+		}
+	}
+	if len(shared) == 1 {
+		return spec.Devices[far].Name
+	}
+	return quoted(via)
+}
+
+func quoted(a netip.Addr) string {
+	if a.Is6() {
+		return `"` + a.String() + `"`
+	}
+	return a.String()
+}

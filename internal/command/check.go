@@ -1,0 +1,81 @@
+package command
+
+import (
+	"fmt"
+	"slices"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/view"
+)
+
+func (a *app) check() *cobra.Command {
+	failOn := finding.Error.String()
+	cmd := &cobra.Command{
+		Use:               "check",
+		Short:             "Find what is wrong in the plan",
+		GroupID:           groupProve,
+		Args:              noArgs,
+		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --fail-on warning -o json",
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			least := slices.Index(finding.Severities, failOn)
+			if least < 0 {
+				return fmt.Errorf("--fail-on is error, warning or advice, not %s", failOn)
+			}
+			w, err := a.open()
+			if err != nil {
+				return err
+			}
+			all := w.Check()
+			v := findingsOf(w, all)
+			if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.explain) }); err != nil {
+				return err
+			}
+			switch {
+			case !w.Usable():
+				return errSaid
+			case finding.Count(all, finding.Severity(least)) > 0:
+				return errWrong
+			}
+			return nil
+		},
+	}
+	cmd.Flags().StringVar(&failOn, "fail-on", failOn, "exit with 1 from this `SEVERITY` on: error, warning, advice")
+	a.check2(cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(finding.Severities, cobra.ShellCompDirectiveNoFileComp)))
+	a.formatFlags(cmd)
+	a.explainFlag(cmd, "say why each finding matters")
+	return cmd
+}
+
+// findingsOf puts a check's result together.
+func findingsOf(w *workspace.Workspace, all []finding.Finding) view.Findings {
+	name, file := "", ""
+	if w.Document != nil {
+		name, file = w.Document.Name.Value, w.Document.File.Name
+	} else if len(all) > 0 {
+		file = all[0].Place.File.Name
+	}
+	return view.NewFindings(name, file, w.Basis, summary(w), w.Usable(), all)
+}
+
+// summary is what a plan holds, in one line.
+func summary(w *workspace.Workspace) string {
+	if !w.Usable() {
+		return ""
+	}
+	written := 0
+	for _, i := range w.Spec.Interfaces {
+		if len(i.Addresses) > 0 {
+			written++
+		}
+	}
+	return fmt.Sprintf("looked at %s, %s, %s with addresses and %s",
+		view.Count(len(w.Spec.Devices), "device"), view.Count(len(w.Spec.Segments), "segment"),
+		view.Count(written, "interface"), view.Count(len(w.Spec.Statics), "static route"))
+}

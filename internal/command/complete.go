@@ -1,0 +1,49 @@
+package command
+
+import (
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/model"
+	"ropeswing/core/workspace"
+)
+
+// quietly opens the plan for completion: what cannot be opened completes to
+// nothing.
+func (a *app) quietly() (*workspace.Workspace, bool) {
+	w, err := a.open()
+	return w, err == nil && w.Usable()
+}
+
+const noFiles = cobra.ShellCompDirectiveNoFileComp
+
+// completeDevices offers the plan's devices.
+func (a *app) completeDevices(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if w, ok := a.quietly(); ok {
+		return w.DeviceNames(), noFiles
+	}
+	return nil, noFiles
+}
+
+// completeEndpoints offers devices and, behind a colon, their interfaces that
+// have addresses.
+func (a *app) completeEndpoints(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	w, ok := a.quietly()
+	if !ok || len(args) >= 2 {
+		return nil, noFiles
+	}
+	names := w.DeviceNames()
+	for id := range w.Spec.Interfaces {
+		if len(w.Spec.Interfaces[id].Addresses) > 0 {
+			names = append(names, w.Spec.Label(model.InterfaceID(id)))
+		}
+	}
+	return names, noFiles
+}
+
+// completeParts offers all that can be out of order.
+func (a *app) completeParts(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if w, ok := a.quietly(); ok {
+		return w.Tables.State.PartNames(), noFiles
+	}
+	return nil, noFiles
+}

@@ -1,0 +1,71 @@
+package command
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/demo"
+	"ropeswing/internal/files"
+	"ropeswing/internal/view"
+)
+
+// tour is the commands the demo runs, each with a word on what it is for.
+var tour = []struct {
+	about string
+	args  []string
+}{
+	{"Is anything wrong in the plan?", []string{"check"}},
+	{"What is there?", []string{"show", "devices"}},
+	{"Does the operator's laptop reach the camera on the rock, and by which way?", []string{"ping", "tern-cam"}},
+	{"What would traceroute show?", []string{"trace", "tern-cam"}},
+	{"And with the beam to the mole out of order?", []string{"ping", "desk-7", "tern-cam", "--without", "beam-a", "-4"}},
+	{"The same network on a bad morning. What can be seen from the plan alone?", []string{"check", "-p", demo.BadMorning}},
+	{"The camera does not answer. Why, and what would mend it?", []string{"ping", "tern-cam", "-p", demo.BadMorning}},
+}
+
+func (a *app) demo() *cobra.Command {
+	dir := "skerry-lights"
+	cmd := &cobra.Command{
+		Use:     "demo",
+		Short:   "Write the Skerry Lights example to a new folder and show it at work",
+		GroupID: groupOther,
+		Args:    noArgs,
+		Example: "  ropeswing demo\n  ropeswing demo --dir /tmp/lights",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			full := dir
+			if !filepath.IsAbs(dir) {
+				full = filepath.Join(a.dir, dir)
+			}
+			switch err := files.WriteFolder(full, demo.Files()); {
+			case errors.Is(err, fs.ErrExist):
+				return fmt.Errorf("%s exists already and is left alone; name a new folder: ropeswing demo --dir FOLDER", dir)
+			case err != nil:
+				return fmt.Errorf("cannot write the demo: %w", err)
+			}
+			return a.tour(dir, full)
+		},
+		ValidArgsFunction: cobra.NoFileCompletions,
+	}
+	cmd.Flags().StringVar(&dir, "dir", dir, "the new `FOLDER` to write to")
+	return cmd
+}
+
+// tour runs the commands in the folder as a user would. A command that finds
+// something wrong is part of the show; one that cannot run is not.
+func (a *app) tour(dir, full string) error {
+	fmt.Fprintf(a.out, "Skerry Lights, an invented network, is now in %s:\n  %s   as planned\n  %s   as found on a bad morning\n", view.Clean(dir), demo.Plan, demo.BadMorning)
+	for _, step := range tour {
+		fmt.Fprintf(a.out, "\n%s\n%s\n\n", view.Title(step.about), view.Prompt("ropeswing "+strings.Join(step.args, " ")))
+		inside := &app{out: a.out, err: a.err, dir: full, width: a.width, getenv: func(string) string { return "" }}
+		if code := inside.run(step.args); code > ExitWrong {
+			return errSaid
+		}
+	}
+	fmt.Fprintf(a.out, "\n%s\n  cd %s\n  %s\n", view.Title("The files are yours to play with. Mend the bad morning, for a start:"), view.ShellWord(dir), "ropeswing check -p "+demo.BadMorning)
+	return nil
+}

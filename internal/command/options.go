@@ -1,0 +1,141 @@
+package command
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/files"
+	"ropeswing/internal/view"
+)
+
+type flag = pflag.Flag
+
+// The formats of an answer.
+const (
+	formatTable    = "table"
+	formatJSON     = "json"
+	formatCSV      = "csv"
+	formatMarkdown = "markdown"
+)
+
+var formats = []string{formatTable, formatJSON, formatCSV, formatMarkdown}
+
+// cleaned is an error's text, fit for a terminal.
+func cleaned(err error) string { return view.Clean(err.Error()) }
+
+// formatFlags gives a command the choice of format.
+func (a *app) formatFlags(cmd *cobra.Command) {
+	cmd.Flags().StringVarP(&a.format, "format", "o", formatTable, "the `FORMAT`: "+strings.Join(formats, ", "))
+	cmd.Flags().StringVar(&a.only, "only", "", "print the bare value of one `FIELD` of the JSON form")
+	a.check2(cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp)))
+}
+
+func (a *app) wideFlag(cmd *cobra.Command) {
+	cmd.Flags().BoolVar(&a.wide, "wide", false, "more columns")
+}
+
+func (a *app) explainFlag(cmd *cobra.Command, what string) {
+	cmd.Flags().BoolVar(&a.explain, "explain", false, what)
+}
+
+func (a *app) familyFlags(cmd *cobra.Command) {
+	cmd.Flags().BoolVarP(&a.only4, "ipv4", "4", false, "IPv4 only")
+	cmd.Flags().BoolVarP(&a.only6, "ipv6", "6", false, "IPv6 only")
+}
+
+// families is what -4 and -6 ask for.
+func (a *app) families() (workspace.Families, error) {
+	if a.only4 && a.only6 {
+		return workspace.Families{}, errors.New("-4 and -6 exclude each other; without either both are taken")
+	}
+	return workspace.Families{Only4: a.only4, Only6: a.only6}, nil
+}
+
+// print writes an answer in the format asked for: text by its own function,
+// JSON from data, the others from the table.
+func (a *app) print(data any, table view.Table, text func()) error {
+	if a.only != "" {
+		return view.Only(a.out, data, a.only)
+	}
+	switch a.format {
+	case formatTable:
+		text()
+	case formatJSON:
+		return view.JSON(a.out, data)
+	case formatCSV:
+		return table.CSV(a.out)
+	case formatMarkdown:
+		table.Markdown(a.out)
+	default:
+		if near, ok := finding.Nearest(a.format, formats); ok {
+			return fmt.Errorf("there is no format %s; did you mean %s?", a.format, near)
+		}
+		return fmt.Errorf("there is no format %s; there are %s", a.format, strings.Join(formats, ", "))
+	}
+	return nil
+}
+
+// checkFormat refuses a format there is not before any work is done.
+func (a *app) checkFormat() error {
+	if slices.Contains(formats, a.format) {
+		return nil
+	}
+	return a.print(nil, view.Table{}, nil)
+}
+
+// open finds and reads the plan. A plan with slips is opened too: Usable tells.
+func (a *app) open() (*workspace.Workspace, error) {
+	path := a.plan
+	if path == "" {
+		path = a.getenv("ROPESWING_PLAN")
+	}
+	var found files.Found
+	if path != "" {
+		found = files.At(a.dir, path)
+	} else {
+		var err error
+		if found, err = files.FindPlan(a.dir); err != nil {
+			if errors.Is(err, fs.ErrNotExist) {
+				return nil, fmt.Errorf("there is no %s here or in a folder above; name one with -p FILE, or try 'ropeswing demo'", files.PlanPattern)
+			}
+			return nil, err
+		}
+	}
+	return workspace.Open(found.FS, found.Name, found.Shown), nil
+}
+
+// usable opens the plan, and tells of its slips where it cannot be used.
+func (a *app) usable() (*workspace.Workspace, error) {
+	w, err := a.open()
+	if err != nil {
+		return nil, err
+	}
+	if w.Usable() {
+		return w, nil
+	}
+	slips := w.Slips()
+	for _, f := range slips {
+		view.FindingText(a.err, f, a.width, a.explain)
+	}
+	if len(slips) > 1 {
+		fmt.Fprintf(a.err, "%d errors; the plan cannot be used until they are mended\n", len(slips))
+	}
+	return nil, errSaid
+}
+
+// self is how the program is called with the same plan again: the start of any
+// command it suggests.
+func (a *app) self() string {
+	if a.plan == "" {
+		return "ropeswing"
+	}
+	return "ropeswing -p " + view.ShellWord(a.plan)
+}

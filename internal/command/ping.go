@@ -1,0 +1,98 @@
+package command
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/view"
+)
+
+// journey is what ping and trace have in common: from where, to where, and
+// with what out of order.
+type journey struct {
+	without []string
+	ttl     int
+}
+
+func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
+	j.ttl = forward.DefaultTTL
+	cmd.Flags().StringSliceVar(&j.without, "without", nil, "with the cable, device, segment or interface `NAME` out of order; repeatable")
+	a.check2(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
+	a.formatFlags(cmd)
+	a.familyFlags(cmd)
+	a.explainFlag(cmd, "show at each device which routes match and which decides")
+	cmd.Args = func(cmd *cobra.Command, args []string) error {
+		switch {
+		case len(args) == 0:
+			return fmt.Errorf("%s where to? %s [FROM] TO", cmd.Name(), cmd.CommandPath())
+		case len(args) > 2:
+			return fmt.Errorf("%s goes from one place to one other, and there are %d names", cmd.Name(), len(args))
+		}
+		return nil
+	}
+	cmd.ValidArgsFunction = a.completeEndpoints
+}
+
+// trials reads the plan and predicts the pings of a command line.
+func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, to workspace.Endpoint, trials []workspace.Trial, passed []string, err error) {
+	if err = a.checkFormat(); err != nil {
+		return
+	}
+	families, err := a.families()
+	if err != nil {
+		return
+	}
+	if j.ttl < 1 || j.ttl > 255 {
+		err = fmt.Errorf("--ttl is from 1 to 255, not %d", j.ttl)
+		return
+	}
+	if w, err = a.usable(); err != nil {
+		return
+	}
+	if w, err = w.Without(j.without...); err != nil {
+		return
+	}
+	if len(args) == 2 {
+		from, err = w.Endpoint(args[0])
+	} else {
+		from, err = w.Operator()
+	}
+	if err != nil {
+		return
+	}
+	if to, err = w.Endpoint(args[len(args)-1]); err != nil {
+		return
+	}
+	trials, passed, err = w.Pings(from, to, families, j.ttl)
+	return
+}
+
+func (a *app) ping() *cobra.Command {
+	var j journey
+	cmd := &cobra.Command{
+		Use:     "ping [FROM] TO",
+		Short:   "Predict a ping both ways; if it fails, why, and what mends it",
+		GroupID: groupProve,
+		Example: "  ropeswing ping tern-cam\n  ropeswing ping desk-7 2001:db8:ffff::9\n  ropeswing ping mole-rtr:beam0 log-server --without beam-a\n  ropeswing ping desk-7 tern-cam --explain",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			w, from, to, trials, passed, err := a.trials(&j, args)
+			if err != nil {
+				return err
+			}
+			p := view.NewPing(w, from.Text, to.Text, a.self(), j.without, trials, passed)
+			if err := a.print(p, p.Hops(w.Tables), func() { p.Text(a.out, w.Tables, a.width, a.explain) }); err != nil {
+				return err
+			}
+			if !p.Works() {
+				return errWrong
+			}
+			return nil
+		},
+	}
+	a.journeyFlags(cmd, &j)
+	cmd.Flags().IntVar(&j.ttl, "ttl", j.ttl, "the TTL (hop limit) of the request")
+	return cmd
+}

@@ -1,0 +1,198 @@
+// Package command is the command line: one file a command, each from options
+// through the core to a view.
+package command
+
+import (
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/charmbracelet/colorprofile"
+	"github.com/charmbracelet/x/term"
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/finding"
+)
+
+// The exit codes.
+const (
+	ExitWell    = 0 // all is well
+	ExitWrong   = 1 // understood, and something is wrong
+	ExitUnusual = 2 // the command or its input cannot be used
+)
+
+// errWrong ends a command with exit code 1; its answer has said everything.
+var errWrong = errors.New("something is wrong")
+
+// errSaid ends a command with exit code 2; everything has been said.
+var errSaid = errors.New("the input cannot be used")
+
+// app is one run of the program.
+type app struct {
+	out, err io.Writer
+	dir      string // the working folder
+	width    int    // columns of the terminal, 80 where there is none
+	getenv   func(string) string
+
+	plan    string
+	format  string
+	only    string
+	wide    bool
+	explain bool
+	only4   bool
+	only6   bool
+}
+
+// Main runs the program and returns its exit code.
+func Main(args []string, stdout, stderr *os.File) int {
+	environ := os.Environ()
+	width := 80
+	if w, _, err := term.GetSize(stdout.Fd()); err == nil && w > 20 {
+		width = w
+	}
+	a := &app{
+		out: colorprofile.NewWriter(stdout, environ), err: colorprofile.NewWriter(stderr, environ),
+		dir: ".", width: width, getenv: os.Getenv,
+	}
+	return a.run(args)
+}
+
+// run runs one command line.
+func (a *app) run(args []string) int {
+	root := a.root()
+	root.SetArgs(args)
+	root.SetOut(a.out)
+	root.SetErr(a.err)
+	err := root.Execute()
+	switch {
+	case err == nil:
+		return ExitWell
+	case errors.Is(err, errWrong):
+		return ExitWrong
+	case errors.Is(err, errSaid):
+		return ExitUnusual
+	}
+	fmt.Fprintln(a.err, "ropeswing: "+cleaned(err))
+	return ExitUnusual
+}
+
+// The groups of the help, in the order of an engineer's work.
+const (
+	groupArithmetic = "arithmetic"
+	groupLook       = "look"
+	groupProve      = "prove"
+	groupOther      = "other"
+)
+
+// root is the whole tree of commands.
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "ropeswing",
+		Short: "Plan subnets and static routes, and know what every ping will do, and why",
+		Long: "Rope Swing reads one plan of a routed network and answers questions about it:\n" +
+			"what every interface, route, ping and trace does, what is wrong, and what mends it.\n\n" +
+			"Beside a plan, 'ropeswing' alone tells its health.",
+		Args:              cobra.ArbitraryArgs,
+		SilenceErrors:     true,
+		SilenceUsage:      true,
+		CompletionOptions: cobra.CompletionOptions{DisableDescriptions: false},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return unknownCommand(cmd, args[0])
+			}
+			return a.health(cmd)
+		},
+	}
+	root.PersistentFlags().StringVarP(&a.plan, "plan", "p", "", "the plan `FILE`; else $ROPESWING_PLAN, else the only *.plan.yaml here or above")
+	a.check2(root.RegisterFlagCompletionFunc("plan", cobra.FixedCompletions([]string{"yaml"}, cobra.ShellCompDirectiveFilterFileExt)))
+	root.AddGroup(
+		&cobra.Group{ID: groupArithmetic, Title: "Arithmetic, no plan needed:"},
+		&cobra.Group{ID: groupLook, Title: "Look:"},
+		&cobra.Group{ID: groupProve, Title: "Prove:"},
+		&cobra.Group{ID: groupOther, Title: "And:"},
+	)
+	root.AddCommand(a.subnet(), a.show(), a.why(), a.check(), a.ping(), a.trace(), a.demo(), a.version())
+	root.SetHelpCommand(&cobra.Command{Use: "help", Hidden: true, RunE: func(cmd *cobra.Command, args []string) error {
+		if c, _, err := root.Find(args); err == nil {
+			return c.Help()
+		}
+		return unknownCommand(root, args[0])
+	}})
+	root.InitDefaultCompletionCmd()
+	for _, c := range root.Commands() {
+		if c.Name() == "completion" {
+			c.GroupID, c.Short = groupOther, "Print the completion script of your shell"
+		}
+	}
+	root.SetUsageTemplate(usage)
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return unknownFlag(cmd, err) })
+	return root
+}
+
+// check2 is for errors that only a slip in this program could cause.
+func (a *app) check2(err error) {
+	if err != nil {
+		panic(err)
+	}
+}
+
+// usage is how help shows a command: how to call it, examples, what there is.
+const usage = `Use:
+  {{.UseLine}}{{if .HasExample}}
+
+Examples:
+{{.Example}}{{end}}{{if .HasAvailableSubCommands}}{{$cmds := .Commands}}{{if .Groups}}{{range $group := .Groups}}
+
+{{.Title}}{{range $cmds}}{{if (and (eq .GroupID $group.ID) .IsAvailableCommand)}}
+  {{rpad .Name 12}}{{.Short}}{{end}}{{end}}{{end}}{{else}}
+
+There are:{{range $cmds}}{{if .IsAvailableCommand}}
+  {{rpad .Name 12}}{{.Short}}{{end}}{{end}}{{end}}{{end}}{{if .HasAvailableLocalFlags}}
+
+Options:
+{{.LocalFlags.FlagUsages | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableInheritedFlags}}
+
+For every command:
+{{.InheritedFlags.FlagUsages | trimTrailingWhitespaces}}{{end}}
+`
+
+// unknownCommand guesses at the command that was meant.
+func unknownCommand(cmd *cobra.Command, word string) error {
+	var names []string
+	for _, c := range cmd.Commands() {
+		if c.IsAvailableCommand() {
+			names = append(names, c.Name())
+			names = append(names, c.Aliases...)
+		}
+	}
+	path := cmd.CommandPath()
+	if near, ok := finding.Nearest(word, names); ok {
+		return fmt.Errorf("there is no '%s %s'; did you mean '%s %s'?", path, word, path, near)
+	}
+	return fmt.Errorf("there is no '%s %s'; '%s --help' lists what there is", path, word, path)
+}
+
+// unknownFlag guesses at the option that was meant.
+func unknownFlag(cmd *cobra.Command, err error) error {
+	text := err.Error()
+	if _, word, ok := strings.Cut(text, "unknown flag: --"); ok {
+		var names []string
+		cmd.Flags().VisitAll(func(f *flag) { names = append(names, f.Name) })
+		cmd.InheritedFlags().VisitAll(func(f *flag) { names = append(names, f.Name) })
+		if near, found := finding.Nearest(word, names); found {
+			return fmt.Errorf("%s has no option --%s; did you mean --%s?", cmd.CommandPath(), word, near)
+		}
+		return fmt.Errorf("%s has no option --%s; '%s --help' lists them", cmd.CommandPath(), word, cmd.CommandPath())
+	}
+	return fmt.Errorf("%s; '%s --help' lists the options", text, cmd.CommandPath())
+}
+
+// noArgs refuses arguments to a command that takes none.
+func noArgs(cmd *cobra.Command, args []string) error {
+	if len(args) > 0 {
+		return fmt.Errorf("%s takes nothing behind it, and %q is", cmd.CommandPath(), args[0])
+	}
+	return nil
+}

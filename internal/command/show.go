@@ -1,0 +1,103 @@
+package command
+
+import (
+	"errors"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/model"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/view"
+)
+
+func (a *app) show() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:     "show THING [DEVICE]",
+		Short:   "List devices, segments, interfaces or routes",
+		GroupID: groupLook,
+		Example: "  ropeswing show routes mole-rtr\n  ropeswing show interfaces --wide\n  ropeswing show segments -o csv",
+		Args:    cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return unknownCommand(cmd, args[0])
+			}
+			return errors.New("show what? devices, segments, interfaces or routes")
+		},
+	}
+	cmd.AddCommand(
+		a.list("devices", "device", "The devices with their addresses", false, func(w *workspace.Workspace, _ []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Devices(w.Tables)
+			return data, table, nil
+		}),
+		a.list("segments", "segment", "The segments with their subnets", false, func(w *workspace.Workspace, _ []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Segments(w.Tables)
+			return data, table, nil
+		}),
+		a.list("interfaces", "interface", "The interfaces with addresses and state", true, func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Interfaces(w.Tables, devices)
+			return data, table, nil
+		}),
+		a.routes(),
+	)
+	return cmd
+}
+
+// list is one 'show' command. Where it is of devices, one may be named.
+func (a *app) list(name, alias, short string, ofDevices bool, make func(*workspace.Workspace, []model.DeviceID) (any, view.Table, error)) *cobra.Command {
+	cmd := &cobra.Command{
+		Use: name, Aliases: []string{alias}, Short: short, Args: noArgs, ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			w, err := a.usable()
+			if err != nil {
+				return err
+			}
+			devices, err := devicesNamed(w, args)
+			if err != nil {
+				return err
+			}
+			data, table, err := make(w, devices)
+			if err != nil {
+				return err
+			}
+			return a.print(data, table, func() { table.Text(a.out, a.width, "", a.wide) })
+		},
+	}
+	if ofDevices {
+		cmd.Use, cmd.Args, cmd.ValidArgsFunction = name+" [DEVICE…]", cobra.ArbitraryArgs, a.completeDevices
+	}
+	a.formatFlags(cmd)
+	a.wideFlag(cmd)
+	return cmd
+}
+
+func (a *app) routes() *cobra.Command {
+	cmd := a.list("routes", "route", "The routes, and why some are not used", true, func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+		families, err := a.families()
+		data, table := view.Routes(w.Tables, devices, view.Families{Without4: families.Only6, Without6: families.Only4}, a.wide)
+		return data, table, err
+	})
+	a.familyFlags(cmd)
+	return cmd
+}
+
+// devicesNamed is the devices named, or all.
+func devicesNamed(w *workspace.Workspace, names []string) ([]model.DeviceID, error) {
+	var all []model.DeviceID
+	if len(names) == 0 {
+		for id := range w.Spec.Devices {
+			all = append(all, model.DeviceID(id))
+		}
+		return all, nil
+	}
+	for _, name := range names {
+		d, err := w.Device(name)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, d)
+	}
+	return all, nil
+}

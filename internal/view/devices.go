@@ -1,0 +1,93 @@
+package view
+
+import (
+	"fmt"
+	"strings"
+
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/routing"
+)
+
+// Device is a device in JSON.
+type Device struct {
+	Device         string   `json:"device"`
+	Is             string   `json:"is"`
+	Forwards       bool     `json:"forwards"`
+	Addresses      []string `json:"addresses"`
+	InterfacesUp   int      `json:"interfaces_up"`
+	InterfacesDown int      `json:"interfaces_down"`
+	Routes         int      `json:"static_routes"`
+	Place          string   `json:"place"`
+}
+
+// Devices is the devices for any format. Unused ports, down for want of a
+// cable, are not counted as down.
+func Devices(t *routing.Tables) ([]Device, Table) {
+	spec := t.State.Spec
+	table := Table{Columns: []Column{
+		{Key: "device", Title: "device"}, {Key: "is", Title: "is"}, {Key: "forwards", Title: "forwards", Wide: true},
+		{Key: "addresses", Title: "addresses"}, {Key: "interfaces", Title: "interfaces"},
+		{Key: "static_routes", Title: "static routes", Right: true}, {Key: "place", Title: "written at", Wide: true},
+	}, Empty: "the plan has no devices"}
+	data := []Device{}
+	statics := map[model.DeviceID]int{}
+	for _, s := range spec.Statics {
+		statics[s.Device]++
+	}
+	for id, d := range spec.Devices {
+		x := Device{Device: d.Name, Is: d.Kind.String(), Forwards: d.Forwards, Routes: statics[model.DeviceID(id)], Place: d.Place.String(), Addresses: []string{}}
+		unused := 0
+		for _, i := range spec.InterfacesOf(model.DeviceID(id)) {
+			switch status := t.State.Status(i); {
+			case status.Oper == network.Up:
+				x.InterfacesUp++
+			case status.Cause == network.NotCabled:
+				unused++
+			default:
+				x.InterfacesDown++
+			}
+			for _, a := range spec.Interfaces[i].Addresses {
+				x.Addresses = append(x.Addresses, a.Addr().String())
+			}
+		}
+		var states []string
+		for _, c := range []struct {
+			n    int
+			word string
+		}{{x.InterfacesUp, "up"}, {x.InterfacesDown, "down"}, {unused, "unused"}} {
+			if c.n > 0 {
+				states = append(states, fmt.Sprintf("%d %s", c.n, c.word))
+			}
+		}
+		data = append(data, x)
+		table.Rows = append(table.Rows, []string{
+			d.Name, x.Is, yesNo(d.Forwards), firstOf(spec, model.DeviceID(id)), strings.Join(states, ", "), fmt.Sprint(x.Routes), x.Place,
+		})
+	}
+	return data, table
+}
+
+func yesNo(b bool) string {
+	if b {
+		return "yes"
+	}
+	return "no"
+}
+
+// firstOf is a device's first address of each family, its loopback's before
+// others.
+func firstOf(spec *model.Spec, d model.DeviceID) string {
+	best := map[bool]string{}
+	for _, loopback := range []bool{true, false} {
+		for _, i := range spec.InterfacesOf(d) {
+			for _, a := range spec.Interfaces[i].Addresses {
+				is4 := a.Addr().Is4()
+				if (spec.Interfaces[i].Kind == model.Loopback) == loopback && best[is4] == "" && !a.Addr().IsLinkLocalUnicast() {
+					best[is4] = a.Addr().String()
+				}
+			}
+		}
+	}
+	return strings.TrimSpace(best[true] + " " + best[false])
+}

@@ -1,0 +1,252 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/source"
+)
+
+// Findings is a check's result.
+type Findings struct {
+	Plan     string `json:"plan"`
+	File     string `json:"file"`
+	Usable   bool   `json:"usable"`
+	Basis    string `json:"basis"`
+	Errors   int    `json:"errors"`
+	Warnings int    `json:"warnings"`
+	Advice   int    `json:"advice"`
+
+	Findings []Finding `json:"findings"`
+
+	Summary string            `json:"-"`
+	All     []finding.Finding `json:"-"`
+}
+
+// Finding is one finding in JSON and CSV.
+type Finding struct {
+	Name     string `json:"name"`
+	Severity string `json:"severity"`
+	File     string `json:"file"`
+	Line     int    `json:"line,omitempty"`
+	Column   int    `json:"column,omitempty"`
+	Subject  string `json:"subject,omitempty"`
+	Reason   string `json:"reason"`
+	Remedy   string `json:"remedy,omitempty"`
+	Also     []Spot `json:"also,omitempty"`
+}
+
+// Spot is a place in a file.
+type Spot struct {
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+	Column int    `json:"column"`
+}
+
+// NewFindings gathers the findings about a plan. What is the plan's name or
+// file; summary says what was looked at.
+func NewFindings(name, file, basis, summary string, usable bool, all []finding.Finding) Findings {
+	v := Findings{Plan: name, File: file, Usable: usable, Basis: basis, Summary: summary, All: all, Findings: []Finding{}}
+	v.Errors = finding.Count(all, finding.Error)
+	v.Warnings = finding.Count(all, finding.Warning) - v.Errors
+	v.Advice = len(all) - v.Errors - v.Warnings
+	for _, f := range all {
+		line, column := f.Place.Position()
+		x := Finding{Name: string(f.Name), Severity: f.Severity().String(), Line: line, Column: column, Subject: f.Subject, Reason: f.Reason, Remedy: f.Remedy}
+		if f.Place.Known() {
+			x.File = f.Place.File.Name
+		}
+		for _, p := range f.Also {
+			line, column := p.Position()
+			x.Also = append(x.Also, Spot{p.File.Name, line, column})
+		}
+		v.Findings = append(v.Findings, x)
+	}
+	return v
+}
+
+// Headline is the result in one line.
+func (v Findings) Headline() string {
+	what := v.Plan
+	if what == "" {
+		what = v.File
+	}
+	if !v.Usable {
+		return fmt.Sprintf("%s cannot be used: %s", v.File, Count(v.Errors, "error"))
+	}
+	var counts []string
+	for _, c := range []struct {
+		n    int
+		word string
+	}{{v.Errors, "error"}, {v.Warnings, "warning"}} {
+		if c.n > 0 {
+			counts = append(counts, Count(c.n, c.word))
+		}
+	}
+	if v.Advice > 0 {
+		counts = append(counts, fmt.Sprintf("%d advice", v.Advice))
+	}
+	if len(counts) == 0 {
+		return what + ": nothing wrong"
+	}
+	return what + ": " + strings.Join(counts, ", ")
+}
+
+// Text writes the headline and each finding with its line of the plan.
+func (v Findings) Text(w io.Writer, width int, explain bool) {
+	style := good
+	if v.Errors > 0 {
+		style = bad
+	} else if v.Warnings > 0 {
+		style = warn
+	}
+	fmt.Fprintln(w, style.Render(Clean(v.Headline())))
+	if v.Summary != "" {
+		fmt.Fprintln(w, faint.Render(Clean(v.Summary)))
+	}
+	for _, f := range v.All {
+		fmt.Fprintln(w)
+		FindingText(w, f, width, explain)
+	}
+}
+
+// FindingText writes one finding: where, what, the line with a caret, what to
+// do. Explain adds what the catalogue says of it.
+func FindingText(w io.Writer, f finding.Finding, width int, explain bool) {
+	style := map[finding.Severity]lipgloss.Style{finding.Error: bad, finding.Warning: warn, finding.Advice: bold}[f.Severity()]
+	where := ""
+	if f.Place.Known() {
+		where = f.Place.String() + ": "
+	}
+	paragraph(w, width, bold.Render(Clean(where))+style.Render(f.Severity().String()+":")+" "+Clean(f.Reason)+" "+faint.Render("("+string(f.Name)+")"), "  ")
+	excerpt(w, f.Place, width)
+	if f.Remedy != "" {
+		paragraph(w, width, "  remedy: "+Clean(f.Remedy), "          ")
+	}
+	if explain {
+		e := finding.Lookup(f.Name)
+		paragraph(w, width, "  "+faint.Render(Clean(e.Means+" "+e.Why)), "  ")
+	}
+}
+
+// paragraph writes text broken at spaces, further lines behind the indent.
+func paragraph(w io.Writer, width int, text, indent string) {
+	lead := text[:len(text)-len(strings.TrimLeft(text, " "))]
+	lines := wrap(text, max(20, width-len(indent)))
+	for i, l := range lines {
+		if i == 0 {
+			fmt.Fprintln(w, lead+l)
+		} else {
+			fmt.Fprintln(w, indent+l)
+		}
+	}
+}
+
+// excerpt writes the line of a place with a caret under what is meant. A line
+// too long for the width is cut on both sides.
+func excerpt(w io.Writer, p source.Place, width int) {
+	line, _ := p.Position()
+	if line == 0 {
+		return
+	}
+	before, marked, after := p.Excerpt()
+	before, marked, after = Clean(tabless(before)), Clean(tabless(marked)), Clean(tabless(after))
+	gutter := fmt.Sprintf("  %4d | ", line)
+	room := max(20, width-lipgloss.Width(gutter))
+	carets := max(1, lipgloss.Width(marked))
+	if over := lipgloss.Width(before+marked+after) - room; over > 0 {
+		trimmed := strings.TrimLeft(before, " ")
+		if spare := lipgloss.Width(before) - room/3; spare > 0 {
+			before = "… " + cutLeft(before, spare+2)
+		} else if trimmed == "" {
+			before = cutLeft(before, over)
+		}
+		marked = cutRight(marked, room-lipgloss.Width(before))
+		carets = max(1, lipgloss.Width(marked))
+		after = cutRight(after, room-lipgloss.Width(before)-lipgloss.Width(marked))
+	}
+	fmt.Fprintln(w, faint.Render(gutter)+before+bold.Render(marked)+after)
+	fmt.Fprintln(w, faint.Render("       | ")+strings.Repeat(" ", lipgloss.Width(before))+strings.Repeat("^", carets))
+}
+
+func tabless(s string) string { return strings.ReplaceAll(s, "\t", "    ") }
+
+// cutLeft drops n characters at the start.
+func cutLeft(s string, n int) string {
+	r := []rune(s)
+	return string(r[min(n, len(r)):])
+}
+
+// cutRight shortens to width, with a sign that there was more.
+func cutRight(s string, width int) string {
+	if lipgloss.Width(s) <= width {
+		return s
+	}
+	r := []rune(s)
+	for len(r) > 0 && lipgloss.Width(string(r))+1 > width {
+		r = r[:len(r)-1]
+	}
+	return string(r) + "…"
+}
+
+// Table is the findings for CSV and Markdown.
+func (v Findings) Table() Table {
+	t := Table{Columns: []Column{{Key: "severity", Title: "severity"}, {Key: "name", Title: "finding"}, {Key: "file", Title: "file"}, {Key: "line", Title: "line", Right: true}, {Key: "column", Title: "column", Right: true}, {Key: "subject", Title: "about"}, {Key: "reason", Title: "reason"}, {Key: "remedy", Title: "remedy"}}}
+	for _, f := range v.Findings {
+		t.Rows = append(t.Rows, []string{f.Severity, f.Name, f.File, fmt.Sprint(f.Line), fmt.Sprint(f.Column), f.Subject, f.Reason, f.Remedy})
+	}
+	return t
+}
+
+// Entry writes what the catalogue says of one kind of finding.
+func Entry(w io.Writer, e finding.Entry, width int) {
+	fmt.Fprintf(w, "%s %s\n", bold.Render(string(e.Name)), faint.Render(fmt.Sprintf("(%s, found when %s)", e.Severity, e.Stage)))
+	paragraph(w, width, e.Means, "")
+	fmt.Fprintln(w)
+	paragraph(w, width, "Why:    "+e.Why, "        ")
+	paragraph(w, width, "Remedy: "+e.Remedy, "        ")
+	fmt.Fprintln(w, "\nThe smallest plan that shows it"+pingOf(e)+":")
+	for _, l := range strings.Split(strings.TrimSuffix(e.Example, "\n"), "\n") {
+		fmt.Fprintln(w, "    "+Clean(tabsShown(l)))
+	}
+}
+
+// tabsShown makes a tab visible, for an example whose point it is.
+func tabsShown(s string) string { return strings.ReplaceAll(s, "\t", "⇥   ") }
+
+func pingOf(e finding.Entry) string {
+	if e.Ping[0] == "" {
+		return ""
+	}
+	ttl := ""
+	if e.TTL > 0 {
+		ttl = fmt.Sprintf("--ttl %d ", e.TTL)
+	}
+	return fmt.Sprintf(", by 'ping %s%s %s'", ttl, e.Ping[0], e.Ping[1])
+}
+
+// CatalogueEntry is one kind of finding in JSON.
+type CatalogueEntry struct {
+	Name     string `json:"name"`
+	Severity string `json:"severity"`
+	Stage    string `json:"stage"`
+	Means    string `json:"means"`
+	Why      string `json:"why"`
+	Remedy   string `json:"remedy"`
+	Example  string `json:"example"`
+}
+
+// Catalogue is the kinds of findings for any format.
+func Catalogue(entries []finding.Entry) ([]CatalogueEntry, Table) {
+	t := Table{Columns: []Column{{Key: "name", Title: "finding"}, {Key: "severity", Title: "severity"}, {Key: "stage", Title: "found when"}, {Key: "means", Title: "means"}}}
+	var data []CatalogueEntry
+	for _, e := range entries {
+		data = append(data, CatalogueEntry{string(e.Name), e.Severity.String(), e.Stage.String(), e.Means, e.Why, e.Remedy, e.Example})
+		t.Rows = append(t.Rows, []string{string(e.Name), e.Severity.String(), e.Stage.String(), e.Means})
+	}
+	return data, t
+}

@@ -1,0 +1,442 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+	"ropeswing/core/workspace"
+)
+
+// Ping is a predicted ping in JSON.
+type Ping struct {
+	From     string       `json:"from"`
+	To       string       `json:"to"`
+	Verdict  string       `json:"verdict"`
+	Basis    string       `json:"basis"`
+	Without  []string     `json:"without,omitempty"`
+	Families []PingFamily `json:"families"`
+	Passed   []string     `json:"passed_over,omitempty"` // families not tried, and why
+	Next     string       `json:"next,omitempty"`        // the command to type next, where it fails
+}
+
+// PingFamily is the ping in one family.
+type PingFamily struct {
+	Family  string   `json:"family"`
+	Verdict string   `json:"verdict"`
+	Source  string   `json:"source,omitempty"`
+	Target  string   `json:"target"`
+	Failure *Failure `json:"failure,omitempty"`
+	Remedy  []Change `json:"remedy,omitempty"` // tried, all together: it works
+	There   *Graph   `json:"there,omitempty"`
+	Back    []Graph  `json:"back,omitempty"`
+
+	trial workspace.Trial
+}
+
+// Failure is why a ping fails.
+type Failure struct {
+	Name   string   `json:"name"`
+	Way    string   `json:"way"` // "there" or "back"
+	Device string   `json:"device"`
+	Reason string   `json:"reason"`
+	Loop   []string `json:"loop,omitempty"`
+}
+
+// Change is one change of a remedy and, where the plan can be edited for it,
+// the lines to take out and put in.
+type Change struct {
+	Change string   `json:"change"`
+	File   string   `json:"file,omitempty"`
+	Line   int      `json:"line,omitempty"`
+	Out    []string `json:"out,omitempty"`
+	In     []string `json:"in,omitempty"`
+}
+
+// NewPing puts the pings of each family into their JSON form, with a remedy
+// where one fails. Prefix is the start of any command that uses the same plan.
+func NewPing(w *workspace.Workspace, from, to, prefix string, without []string, trials []workspace.Trial, passed []string) Ping {
+	return newPing(w, from, to, prefix, without, trials, passed, true)
+}
+
+func newPing(w *workspace.Workspace, from, to, prefix string, without []string, trials []workspace.Trial, passed []string, mend bool) Ping {
+	p := Ping{From: from, To: to, Basis: w.Basis, Without: without, Passed: passed}
+	verdicts := map[forward.Verdict]int{}
+	for _, t := range trials {
+		f := newFamily(w, t)
+		if mend && f.Failure != nil {
+			f.Remedy = remedyFor(w, t)
+		}
+		verdicts[t.Verdict()]++
+		if f.Failure != nil && p.Next == "" {
+			p.Next = nextCommand(*f.Failure, prefix)
+		}
+		p.Families = append(p.Families, f)
+	}
+	p.Verdict = forward.Depends.String()
+	for v, n := range verdicts {
+		if n == len(trials) {
+			p.Verdict = v.String()
+		}
+	}
+	if len(verdicts) > 1 && verdicts[forward.Depends] == 0 {
+		p.Verdict = "works in one family only"
+	}
+	return p
+}
+
+func newFamily(w *workspace.Workspace, t workspace.Trial) PingFamily {
+	f := PingFamily{Family: strings.ToLower(forward.FamilyOf(t.Target)), Verdict: t.Verdict().String(), Source: address(t.Source), Target: t.Target.String(), trial: t}
+	there := NewGraph(w.Tables, t.There)
+	f.There = &there
+	for _, b := range t.Back {
+		f.Back = append(f.Back, NewGraph(w.Tables, b))
+	}
+	if fail, failing := t.Failure(w.Tables); failing {
+		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: w.Spec.Devices[fail.Device].Name, Reason: fail.Reason}
+		for _, d := range fail.Loop {
+			f.Failure.Loop = append(f.Failure.Loop, w.Spec.Devices[d].Name)
+		}
+	}
+	return f
+}
+
+// remedyFor is what makes a failing ping work, tried.
+func remedyFor(w *workspace.Workspace, t workspace.Trial) []Change {
+	advice, _ := w.Mend(t)
+	var all []Change
+	for _, a := range advice {
+		all = append(all, newChange(a))
+	}
+	return all
+}
+
+func way(back bool) string {
+	if back {
+		return "back"
+	}
+	return "there"
+}
+
+// newChange shows an edit as the whole lines it takes out and puts in.
+func newChange(a workspace.Advice) Change {
+	c := Change{Change: a.Text}
+	if !a.InPlan {
+		return c
+	}
+	c.File = a.Edit.Place.File.Name
+	before, marked, after := a.Edit.Place.Excerpt()
+	line, _ := a.Edit.Place.Position()
+	if a.Edit.Place.Start == a.Edit.Place.End && strings.HasPrefix(strings.TrimPrefix(a.Edit.Text, "\r"), "\n") {
+		c.Line = line + 1
+		c.In = strings.Split(strings.TrimLeft(a.Edit.Text, "\r\n"), "\n")
+		return c
+	}
+	c.Line = line
+	c.Out = []string{before + marked + after}
+	c.In = strings.Split(before+a.Edit.Text+after, "\n")
+	return c
+}
+
+// nextCommand is what to look at first after a failure.
+func nextCommand(f Failure, prefix string) string {
+	switch f.Name {
+	case "interface-down", "address-silent", "next-hop-silent", "no-source-address":
+		return prefix + " show interfaces " + f.Device
+	}
+	return prefix + " show routes " + f.Device
+}
+
+// Works tells whether every family that was tried works.
+func (p Ping) Works() bool { return p.Verdict == forward.Works.String() }
+
+// Headline is the verdict in one sentence, with what it stands on.
+func (p Ping) Headline() string {
+	var works, fails, depends []string
+	for _, f := range p.Families {
+		word := forward.FamilyOf(f.trial.Target)
+		switch f.trial.Verdict() {
+		case forward.Works:
+			works = append(works, word)
+		case forward.Fails:
+			fails = append(fails, word)
+		default:
+			depends = append(depends, word)
+		}
+	}
+	var parts []string
+	if len(works) > 0 {
+		parts = append(parts, "reaches "+p.To+" in "+forward.And(works))
+	}
+	if len(fails) > 0 {
+		sentence := "does not reach " + p.To + " in " + strings.Join(fails, " or ")
+		if len(works) > 0 {
+			sentence = "not in " + forward.And(fails)
+		}
+		parts = append(parts, sentence)
+	}
+	if len(depends) > 0 {
+		parts = append(parts, "in "+forward.And(depends)+" it depends on the flow")
+	}
+	text := p.From + " " + strings.Join(parts, ", ")
+	if len(p.Without) > 0 {
+		text += " without " + forward.And(p.Without)
+	}
+	return text + " · " + p.Basis
+}
+
+// Text writes the verdict, then why and what would mend it, then the ways
+// there and back.
+func (p Ping) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
+	style := good
+	switch {
+	case p.Verdict == forward.Depends.String():
+		style = warn
+	case !p.Works():
+		style = bad
+	}
+	head, basis, _ := strings.Cut(p.Headline(), " · ")
+	fmt.Fprintln(w, style.Render(Clean(head))+faint.Render(" · "+basis))
+	for _, x := range p.Passed {
+		fmt.Fprintln(w, faint.Render("not tried: "+Clean(x)))
+	}
+	p.failures(w, width)
+	if p.Next != "" {
+		fmt.Fprintln(w, pad("next", 8)+Clean(p.Next))
+	}
+	for i, f := range p.Families {
+		fmt.Fprintln(w)
+		if i > 0 && !explain && sameWay(p.Families[0].trial, f.trial) {
+			fmt.Fprintf(w, "%s takes the same way there and back: %s to %s\n", bold.Render(forward.FamilyOf(f.trial.Target)), f.Source, f.Target)
+			continue
+		}
+		walkText(w, t, forward.FamilyOf(f.trial.Target)+" there", f.trial.There, width, explain)
+		for _, b := range f.trial.Back {
+			fmt.Fprintln(w)
+			walkText(w, t, forward.FamilyOf(f.trial.Target)+" back", b, width, explain)
+		}
+	}
+}
+
+// failures writes why each family fails, once where two fail alike.
+func (p Ping) failures(w io.Writer, width int) {
+	const indent = "        "
+	var said []PingFamily
+	for _, f := range p.Families {
+		if f.Failure == nil {
+			continue
+		}
+		if slices.ContainsFunc(said, func(x PingFamily) bool { return alike(x, f) }) {
+			continue
+		}
+		said = append(said, f)
+		label := pad("why", 8)
+		where := "on the way " + f.Failure.Way
+		if len(p.Families) > 1 && !slices.ContainsFunc(p.Families, func(x PingFamily) bool { return x.Family != f.Family && x.Failure != nil && alike(f, x) }) {
+			where = forward.FamilyOf(f.trial.Target) + ", " + where
+		}
+		paragraph(w, width, label+where+", "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), indent)
+		if len(f.Remedy) == 0 {
+			fmt.Fprintln(w, pad("remedy", 8)+"none was found that works when tried")
+			continue
+		}
+		for i, c := range f.Remedy {
+			label := pad("remedy", 8)
+			if i > 0 {
+				label = pad("and", 8)
+			}
+			text := label + Clean(c.Change)
+			if i == len(f.Remedy)-1 {
+				text += " " + good.Render("(tried: it works)")
+			}
+			paragraph(w, width, text, indent)
+			changeText(w, c, indent)
+		}
+	}
+}
+
+// changeText writes an edit of the plan as lines taken out and put in.
+func changeText(w io.Writer, c Change, indent string) {
+	if c.File == "" {
+		return
+	}
+	fmt.Fprintln(w, indent+faint.Render(fmt.Sprintf("%s:%d", Clean(c.File), c.Line)))
+	for _, l := range c.Out {
+		fmt.Fprintln(w, indent+bad.Render("-")+Clean(l))
+	}
+	for _, l := range c.In {
+		fmt.Fprintln(w, indent+good.Render("+")+Clean(strings.TrimRight(l, "\r")))
+	}
+}
+
+// alike tells whether two families fail in the same way and would be mended by
+// the same edit.
+func alike(a, b PingFamily) bool {
+	if a.Failure.Name != b.Failure.Name || a.Failure.Way != b.Failure.Way || a.Failure.Device != b.Failure.Device || len(a.Remedy) != len(b.Remedy) {
+		return false
+	}
+	for i := range a.Remedy {
+		x, y := a.Remedy[i], b.Remedy[i]
+		if x.File == "" && x.Change != y.Change || x.Line != y.Line || !slices.Equal(x.In, y.In) {
+			return false
+		}
+	}
+	return true
+}
+
+// sameWay tells whether two pings come by the same devices and interfaces.
+func sameWay(a, b workspace.Trial) bool {
+	if len(a.Back) != len(b.Back) || !sameGraph(a.There, b.There) {
+		return false
+	}
+	for i := range a.Back {
+		if !sameGraph(a.Back[i], b.Back[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+func sameGraph(a, b *forward.Graph) bool {
+	return slices.EqualFunc(a.Nodes, b.Nodes, func(x, y forward.Node) bool {
+		return x.At == y.At && x.Decision.Action == y.Decision.Action && len(x.Edges) == len(y.Edges)
+	}) && slices.EqualFunc(a.Ends, b.Ends, func(x, y forward.End) bool { return x.Outcome == y.Outcome && x.Node == y.Node })
+}
+
+// Hops is the walks as one table: for CSV and Markdown.
+func (p Ping) Hops(t *routing.Tables) Table {
+	table := Table{Columns: append([]Column{{Key: "family", Title: "family"}, {Key: "way", Title: "way"}}, walkColumns...)}
+	add := func(f PingFamily, way string, g *forward.Graph) {
+		for _, row := range walkRows(t, g) {
+			table.Rows = append(table.Rows, append([]string{f.Family, way}, row...))
+		}
+	}
+	for _, f := range p.Families {
+		add(f, "there", f.trial.There)
+		for _, b := range f.trial.Back {
+			add(f, "back", b)
+		}
+	}
+	return table
+}
+
+var walkColumns = []Column{
+	{Key: "device", Title: "device"}, {Key: "in", Title: "in by"}, {Key: "matched", Title: "longest match"},
+	{Key: "next_hop", Title: "next hop"}, {Key: "out", Title: "out of"},
+}
+
+// walkRows is a walk as rows: a step each, and a row for each end.
+func walkRows(t *routing.Tables, g *forward.Graph) [][]string {
+	spec := t.State.Spec
+	var rows [][]string
+	for i, n := range g.Nodes {
+		device, in := spec.Devices[n.Device].Name, ifaceName(spec, n.In)
+		matched := subnet(n.Decision.Match.Prefix)
+		for _, e := range n.Edges {
+			next := address(e.Address)
+			if e.To < 0 {
+				next += ": nobody answers"
+			}
+			rows = append(rows, []string{device, in, matched, next, ifaceName(spec, e.Hop.Out)})
+		}
+		if len(n.Edges) > 0 {
+			continue
+		}
+		word := actionWords[n.Decision.Action]
+		for _, e := range g.Ends {
+			if e.Node == i {
+				word = outcomeWords[e.Outcome]
+			}
+		}
+		rows = append(rows, []string{device, in, matched, word, ""})
+	}
+	for _, e := range g.Ends {
+		if e.Outcome == forward.Looped {
+			n := g.Nodes[e.Node]
+			rows = append(rows, []string{spec.Devices[n.Device].Name, ifaceName(spec, n.In), "", "here again: a loop", ""})
+		}
+	}
+	return rows
+}
+
+// walkText writes one walk.
+func walkText(w io.Writer, t *routing.Tables, title string, g *forward.Graph, width int, explain bool) {
+	from := address(g.Flow.Source)
+	if from == "" {
+		from = "no address"
+	}
+	fmt.Fprintln(w, bold.Render(title)+faint.Render(fmt.Sprintf(", %s to %s", from, g.Flow.Destination)))
+	Table{Columns: walkColumns, Rows: walkRows(t, g)}.Text(w, width, "  ", false)
+	if explain {
+		for _, n := range g.Nodes {
+			explainNode(w, t, g, n, width)
+		}
+	}
+}
+
+// explainNode shows what an expert would look at on a device: every route that
+// matches, longest first, and which decides.
+func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, n forward.Node, width int) {
+	spec := t.State.Spec
+	table := t.Table(n.Device)
+	fmt.Fprintln(w, "  "+bold.Render(spec.Devices[n.Device].Name)+faint.Render(" on its way to "+g.Flow.Destination.String()))
+	entries := table.Covering(g.Flow.Destination)
+	if len(entries) == 0 {
+		fmt.Fprintln(w, "    no route matches")
+	}
+	for _, e := range entries {
+		state := RouteState(table, e)
+		if e.InUse && e.Prefix != n.Decision.Match.Prefix {
+			state = "a longer match decides"
+		} else if e.InUse {
+			state = "decides"
+		}
+		paragraph(w, width, "    "+e.Prefix.String()+" "+RouteVia(spec, e)+": "+state, "      ")
+	}
+	for _, e := range n.Edges {
+		switch {
+		case e.To < 0:
+			fmt.Fprintf(w, "    asks on %s for %s: nobody answers\n", ifaceName(spec, e.Hop.Out), e.Address)
+		default:
+			to := g.Nodes[e.To]
+			fmt.Fprintf(w, "    asks on %s for %s: %s answers\n", ifaceName(spec, e.Hop.Out), e.Address, spec.Label(to.In))
+		}
+	}
+}
+
+// RouteVia says where a route leads: "direct on lan0", "via 10.48.0.1".
+func RouteVia(spec *model.Spec, e routing.Entry) string {
+	switch {
+	case e.Source == routing.Local && e.Out() == model.None:
+		return "answered here"
+	case e.Source == routing.Local:
+		return "its own, on " + ifaceName(spec, e.Out())
+	case e.Source == routing.Direct:
+		return "direct on " + ifaceName(spec, e.Out())
+	}
+	s := spec.Statics[e.Static()]
+	switch {
+	case s.Discard:
+		return "discard"
+	case !s.Via.IsValid():
+		return "static out of " + ifaceName(spec, s.Out)
+	case s.Out != model.None:
+		return "static via " + s.Via.String() + " out of " + ifaceName(spec, s.Out)
+	}
+	return "static via " + s.Via.String()
+}
+
+// RouteState says whether a route is in use, or why not.
+func RouteState(table routing.View, e routing.Entry) string {
+	switch {
+	case e.InUse:
+		return "in use"
+	case e.Usable == routing.IsUsable:
+		return "standby"
+	}
+	return "unusable: " + table.Why(e)
+}

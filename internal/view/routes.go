@@ -1,0 +1,95 @@
+package view
+
+import (
+	"fmt"
+
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// Route is a route in JSON.
+type Route struct {
+	Device   string `json:"device"`
+	To       string `json:"to"`
+	Source   string `json:"source"`
+	NextHop  string `json:"next_hop,omitempty"`
+	Through  string `json:"through,omitempty"` // the device that has the next hop
+	Out      string `json:"out,omitempty"`
+	Distance int    `json:"distance"`
+	Metric   uint32 `json:"metric"`
+	State    string `json:"state"` // "in use", "standby" or "unusable"
+	Why      string `json:"why,omitempty"`
+	Place    string `json:"place,omitempty"`
+}
+
+// Families says which families of routes to show.
+type Families struct{ Without4, Without6 bool }
+
+// Routes is the routes of the given devices for any format. Local routes, the
+// devices' own addresses, are in the table only where the plan says beyond, and
+// in JSON always.
+func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide bool) ([]Route, Table) {
+	table := Table{Columns: []Column{
+		{Key: "device", Title: "device"}, {Key: "to", Title: "to"}, {Key: "next_hop", Title: "next hop"},
+		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "distance", Right: true},
+		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "place", Title: "written at", Wide: true},
+	}, Empty: "no routes"}
+	if len(devices) == 1 {
+		table.Columns[0].Wide = true // it was asked for by name
+	}
+	data := []Route{}
+	for _, d := range devices {
+		view := t.Table(d)
+		for _, e := range view.Entries() {
+			if e.Prefix.Addr().Is4() && families.Without4 || e.Prefix.Addr().Is6() && families.Without6 {
+				continue
+			}
+			x := newRoute(t, view, d, e)
+			data = append(data, x)
+			if e.Source == routing.Local && e.Out() != model.None && !wide {
+				continue
+			}
+			next := x.NextHop
+			if x.Through != "" {
+				next += " " + x.Through
+			}
+			state := x.State
+			if x.Why != "" {
+				state += ": " + x.Why
+			}
+			table.Rows = append(table.Rows, []string{x.Device, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), state, x.Place})
+		}
+	}
+	return data, table
+}
+
+func newRoute(t *routing.Tables, view routing.View, d model.DeviceID, e routing.Entry) Route {
+	spec := t.State.Spec
+	x := Route{Device: spec.Devices[d].Name, To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance), Metric: e.Metric, Out: ifaceName(spec, e.Out())}
+	switch {
+	case e.InUse:
+		x.State = "in use"
+	case e.Usable == routing.IsUsable:
+		x.State = "standby"
+	default:
+		x.State, x.Why = "unusable", view.Why(e)
+	}
+	if e.Source != routing.Static {
+		return x
+	}
+	s := &spec.Statics[e.Static()]
+	x.Place = s.Place.String()
+	switch {
+	case s.Discard:
+		x.NextHop = "discard"
+	case s.Via.IsValid():
+		x.NextHop = s.Via.String()
+		for _, h := range spec.HoldersOf(s.Via) {
+			x.Through = spec.Devices[spec.Interfaces[h].Device].Name
+		}
+	}
+	if x.Out == "" && len(e.Hops) > 0 {
+		x.Out = ifaceName(spec, e.Hops[0].Out)
+	}
+	return x
+}

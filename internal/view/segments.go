@@ -1,0 +1,48 @@
+package view
+
+import (
+	"fmt"
+	"strings"
+
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// Segment is a segment in JSON.
+type Segment struct {
+	Segment  string   `json:"segment"`
+	VLAN     int      `json:"vlan,omitempty"`
+	Prefixes []string `json:"prefixes"`
+	Members  []string `json:"members"` // interfaces with an address on it
+	Place    string   `json:"place"`
+}
+
+// Segments is the segments for any format.
+func Segments(t *routing.Tables) ([]Segment, Table) {
+	spec := t.State.Spec
+	table := Table{Columns: []Column{
+		{Key: "segment", Title: "segment"}, {Key: "vlan", Title: "VLAN", Right: true}, {Key: "prefixes", Title: "subnets"},
+		{Key: "members", Title: "who has an address on it"}, {Key: "place", Title: "written at", Wide: true},
+	}, Empty: "the plan has no segments"}
+	data := []Segment{}
+	for id, s := range spec.Segments {
+		x := Segment{Segment: s.Name, VLAN: int(s.VLAN), Prefixes: []string{}, Members: []string{}, Place: s.Place.String()}
+		for _, p := range s.Prefixes {
+			x.Prefixes = append(x.Prefixes, p.Prefix.String())
+		}
+		var devices []string
+		for i := range spec.Interfaces {
+			if f := &spec.Interfaces[i]; f.Segment == model.SegmentID(id) && len(f.Addresses) > 0 {
+				x.Members = append(x.Members, spec.Label(model.InterfaceID(i)))
+				devices = append(devices, spec.Devices[f.Device].Name)
+			}
+		}
+		vlan := ""
+		if s.VLAN > 0 {
+			vlan = fmt.Sprint(s.VLAN)
+		}
+		data = append(data, x)
+		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), strings.Join(devices, ", "), x.Place})
+	}
+	return data, table
+}

@@ -1,0 +1,209 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"math/big"
+	"net/netip"
+	"strings"
+
+	"ropeswing/core/prefix"
+)
+
+// Subnet is the facts of a subnet in JSON: strings but for the length, absent
+// where there is none.
+type Subnet struct {
+	Address      string `json:"address,omitempty"`
+	Family       string `json:"family"`
+	Prefix       string `json:"prefix"`
+	PrefixLength int    `json:"prefix_length"`
+	Mask         string `json:"mask,omitempty"`
+	InverseMask  string `json:"inverse_mask,omitempty"`
+	First        string `json:"first"`
+	Last         string `json:"last"`
+	Broadcast    string `json:"broadcast,omitempty"`
+	Addresses    string `json:"addresses"`
+	Usable       string `json:"usable"`
+	Position     string `json:"position,omitempty"`
+	Previous     string `json:"previous,omitempty"`
+	Next         string `json:"next,omitempty"`
+	Parent       string `json:"parent,omitempty"`
+	Scope        string `json:"scope"`
+	Full         string `json:"full,omitempty"`
+}
+
+// NewSubnet puts facts into their JSON form.
+func NewSubnet(f prefix.Facts) Subnet {
+	s := Subnet{
+		Family: "ipv4", Prefix: f.Subnet.String(), PrefixLength: f.Subnet.Bits(),
+		First: f.First.String(), Last: f.Last.String(),
+		Addresses: f.Addresses.String(), Usable: f.Usable.String(),
+		Broadcast: address(f.Broadcast), Previous: subnet(f.Previous), Next: subnet(f.Next), Parent: subnet(f.Parent),
+		Scope: fmt.Sprintf("%s (%s)", f.Scope.Use, f.Scope.RFC),
+	}
+	if f.Subnet.Addr().Is4() {
+		s.Mask, s.InverseMask = f.Mask.String(), f.InverseMask.String()
+	} else {
+		s.Family, s.Full = "ipv6", f.Asked.Addr().StringExpanded()
+	}
+	if f.Address.IsValid() {
+		s.Address = f.Address.String()
+		if f.Role == prefix.UsableAddress {
+			s.Position = f.Position.String()
+		}
+	}
+	return s
+}
+
+func address(a netip.Addr) string {
+	if !a.IsValid() {
+		return ""
+	}
+	return a.String()
+}
+
+func subnet(p netip.Prefix) string {
+	if !p.IsValid() {
+		return ""
+	}
+	return p.String()
+}
+
+// SubnetText writes the facts a line each, the answer to the usual questions
+// first.
+func SubnetText(w io.Writer, f prefix.Facts, explain bool) {
+	s := NewSubnet(f)
+	usable := grouped(f.Usable) + " of " + grouped(f.Addresses) + " addresses"
+	rows := [][2]string{
+		{"subnet", s.Prefix},
+		{"address", s.Address},
+		{"mask", s.Mask},
+		{"inverse mask", s.InverseMask},
+		{"first usable", s.First},
+		{"last usable", s.Last},
+		{"broadcast", s.Broadcast},
+		{"usable", usable},
+		{"previous", s.Previous},
+		{"next", s.Next},
+		{"parent", s.Parent},
+		{"scope", s.Scope},
+		{"in full", s.Full},
+	}
+	if s.Address != "" {
+		rows[1][1] = s.Address
+		if place := f.Place(); place != "" {
+			rows[1][1] += ", " + place
+		}
+	}
+	for i, r := range rows {
+		switch {
+		case r[1] == "":
+		case i == 0:
+			fmt.Fprintln(w, pad(r[0], 12)+gap+bold.Render(r[1]))
+		default:
+			fmt.Fprintln(w, pad(r[0], 12)+gap+r[1])
+		}
+	}
+	if explain {
+		working(w, f)
+	}
+}
+
+// grouped writes a number with its digits in threes.
+func grouped(n *big.Int) string {
+	digits := n.String()
+	var b strings.Builder
+	for i, d := range digits {
+		if i > 0 && (len(digits)-i)%3 == 0 {
+			b.WriteByte(' ')
+		}
+		b.WriteRune(d)
+	}
+	return b.String()
+}
+
+// working shows the bits: the subnet is what the mask leaves of the address.
+func working(w io.Writer, f prefix.Facts) {
+	length := f.Subnet.Bits()
+	fmt.Fprintf(w, "\nThe first %s of the address are the subnet's, the other %d are the host's.\n", Count(length, "bit"), f.Subnet.Addr().BitLen()-length)
+	if f.Subnet.Addr().Is4() {
+		line := func(name string, a netip.Addr) {
+			fmt.Fprintln(w, pad(name, 12)+gap+bits4(a, length)+gap+a.String())
+		}
+		line("address", f.Asked.Addr())
+		line("mask", f.Mask)
+		line("subnet", f.Subnet.Addr())
+		if f.Broadcast.IsValid() {
+			line("broadcast", f.Broadcast)
+		}
+	} else {
+		fmt.Fprintln(w, pad("address", 12)+gap+digits6(f.Asked.Addr(), length))
+		fmt.Fprintln(w, pad("subnet", 12)+gap+digits6(f.Subnet.Addr(), length))
+	}
+	fmt.Fprintf(w, "Subnets of this size begin every 2^%d = %s addresses.\n", f.Subnet.Addr().BitLen()-length, grouped(f.Addresses))
+	switch {
+	case f.Subnet.Addr().Is4() && length < 31:
+		fmt.Fprintln(w, "All host bits 0 is the subnet's own address, all 1 its broadcast address; the rest are usable.")
+	case f.Subnet.Addr().Is4() && length == 31:
+		fmt.Fprintln(w, "On a point-to-point link of length 31 both addresses are usable (RFC 3021).")
+	case f.Subnet.Addr().Is6() && length == 127:
+		fmt.Fprintln(w, "On a point-to-point link of length 127 both addresses are usable (RFC 6164).")
+	case f.Subnet.Addr().Is6() && length < 127:
+		text := "All host bits 0 is the address of all its routers (RFC 4291)"
+		if length <= 120 {
+			text += ", and 128 at the end of the identifiers are kept for anycast (RFC 2526)"
+		}
+		fmt.Fprintln(w, text+"; the rest are usable.")
+	}
+}
+
+// bits4 writes an IPv4 address in bits, with a bar between subnet and host.
+func bits4(a netip.Addr, length int) string {
+	var b strings.Builder
+	octets := a.As4()
+	for i := range 32 {
+		if i == length {
+			b.WriteByte('|')
+		}
+		if i > 0 && i%8 == 0 {
+			b.WriteByte('.')
+		}
+		b.WriteByte('0' + octets[i/8]>>(7-i%8)&1)
+	}
+	if length == 32 {
+		b.WriteByte('|')
+	}
+	return b.String()
+}
+
+// digits6 writes an IPv6 address in full, with a bar behind the last digit
+// that is wholly the subnet's.
+func digits6(a netip.Addr, length int) string {
+	full := strings.ReplaceAll(a.StringExpanded(), ":", "")
+	var b strings.Builder
+	for i, d := range full {
+		if i == length/4 {
+			b.WriteByte('|')
+		}
+		if i > 0 && i%4 == 0 {
+			b.WriteByte(':')
+		}
+		b.WriteRune(d)
+	}
+	if length == 128 {
+		b.WriteByte('|')
+	}
+	return b.String()
+}
+
+// SubnetTable is subnets for CSV and Markdown.
+func SubnetTable(all []Subnet) Table {
+	t := Table{Columns: []Column{
+		{Key: "prefix", Title: "subnet"}, {Key: "address", Title: "address"}, {Key: "mask", Title: "mask"}, {Key: "first", Title: "first usable"},
+		{Key: "last", Title: "last usable"}, {Key: "broadcast", Title: "broadcast"}, {Key: "usable", Title: "usable", Right: true}, {Key: "scope", Title: "scope"},
+	}}
+	for _, s := range all {
+		t.Rows = append(t.Rows, []string{s.Prefix, s.Address, s.Mask, s.First, s.Last, s.Broadcast, s.Usable, s.Scope})
+	}
+	return t
+}

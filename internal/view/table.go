@@ -1,0 +1,160 @@
+package view
+
+import (
+	"encoding/csv"
+	"io"
+	"strings"
+
+	"charm.land/lipgloss/v2"
+)
+
+// Column is one column of a table. Its key is the one it has in JSON and CSV.
+type Column struct {
+	Key   string
+	Title string
+	Wide  bool // shown in text only when asked for more
+	Right bool // numbers
+}
+
+// Table is rows of cells, ready for any format but JSON.
+type Table struct {
+	Columns []Column
+	Rows    [][]string
+	Empty   string // what to say where there are no rows
+}
+
+// gap is what stands between two columns.
+const gap = "  "
+
+// Text writes the table within width columns, each line behind the indent. A
+// cell too wide is broken at spaces and goes on below.
+func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
+	if len(t.Rows) == 0 {
+		if t.Empty != "" {
+			io.WriteString(w, indent+t.Empty+"\n")
+		}
+		return
+	}
+	var shown []int
+	for c, column := range t.Columns {
+		if (!column.Wide || wide) && t.filled(c) {
+			shown = append(shown, c)
+		}
+	}
+	widths := t.widths(shown, width-len(indent))
+	head := make([]string, len(t.Columns))
+	for _, c := range shown {
+		head[c] = t.Columns[c].Title
+	}
+	t.line(w, head, shown, widths, indent, faint)
+	for _, row := range t.Rows {
+		t.line(w, row, shown, widths, indent, lipgloss.NewStyle())
+	}
+}
+
+// filled tells whether any row has something in the column.
+func (t Table) filled(c int) bool {
+	for _, row := range t.Rows {
+		if row[c] != "" {
+			return true
+		}
+	}
+	return false
+}
+
+// widths gives each column what its widest cell wants, and then takes from the
+// widest until all fit or nothing more can be broken.
+func (t Table) widths(shown []int, width int) map[int]int {
+	widths, least := map[int]int{}, map[int]int{}
+	total := len(gap) * (len(shown) - 1)
+	for _, c := range shown {
+		widths[c], least[c] = lipgloss.Width(t.Columns[c].Title), longestWord(t.Columns[c].Title)
+		for _, row := range t.Rows {
+			widths[c] = max(widths[c], lipgloss.Width(Clean(row[c])))
+			least[c] = max(least[c], longestWord(Clean(row[c])))
+		}
+		total += widths[c]
+	}
+	for total > width {
+		widest := -1
+		for _, c := range shown {
+			if widths[c] > least[c] && (widest < 0 || widths[c] > widths[widest]) {
+				widest = c
+			}
+		}
+		if widest < 0 {
+			break
+		}
+		widths[widest]--
+		total--
+	}
+	return widths
+}
+
+// line writes one row, on as many lines as its tallest cell needs.
+func (t Table) line(w io.Writer, row []string, shown []int, widths map[int]int, indent string, style lipgloss.Style) {
+	cells := map[int][]string{}
+	height := 1
+	for _, c := range shown {
+		cells[c] = wrap(Clean(row[c]), widths[c])
+		height = max(height, len(cells[c]))
+	}
+	for n := range height {
+		var b strings.Builder
+		for i, c := range shown {
+			text := ""
+			if n < len(cells[c]) {
+				text = cells[c][n]
+			}
+			if t.Columns[c].Right {
+				text = strings.Repeat(" ", max(0, widths[c]-lipgloss.Width(text))) + text
+			}
+			if i > 0 {
+				b.WriteString(gap)
+			}
+			b.WriteString(pad(text, widths[c]))
+		}
+		io.WriteString(w, indent+style.Render(strings.TrimRight(b.String(), " "))+"\n")
+	}
+}
+
+// CSV writes the table by RFC 4180, every column, its keys as the header.
+func (t Table) CSV(w io.Writer) error {
+	c := csv.NewWriter(w)
+	header := make([]string, len(t.Columns))
+	for i, column := range t.Columns {
+		header[i] = column.Key
+	}
+	if err := c.Write(header); err != nil {
+		return err
+	}
+	if err := c.WriteAll(t.Rows); err != nil {
+		return err
+	}
+	return c.Error()
+}
+
+// Markdown writes the table as a pipe table.
+func (t Table) Markdown(w io.Writer) {
+	escape := strings.NewReplacer("|", `\|`, "\n", " ")
+	io.WriteString(w, "|")
+	for _, c := range t.Columns {
+		io.WriteString(w, " "+c.Title+" |")
+	}
+	io.WriteString(w, "\n|")
+	for _, c := range t.Columns {
+		if c.Right {
+			io.WriteString(w, " ---: |")
+		} else {
+			io.WriteString(w, " --- |")
+		}
+	}
+	io.WriteString(w, "\n")
+	for _, row := range t.Rows {
+		io.WriteString(w, "|")
+		for _, cell := range row {
+			io.WriteString(w, " "+escape.Replace(Clean(cell))+" |")
+		}
+		io.WriteString(w, "\n")
+	}
+}

@@ -1,0 +1,106 @@
+// Package view turns results into text, JSON, CSV and Markdown. It decides how
+// things look and computes nothing.
+package view
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"charm.land/lipgloss/v2"
+)
+
+// The few looks there are. Colour is never the only carrier of meaning, and
+// the writer drops it where it is not wanted.
+var (
+	bold  = lipgloss.NewStyle().Bold(true)
+	faint = lipgloss.NewStyle().Faint(true)
+	good  = lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Green)
+	bad   = lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Red)
+	warn  = lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Yellow)
+)
+
+// Clean makes text from a file fit for a terminal: control characters, marks
+// that turn the direction of writing, and bytes that are no text are shown by
+// their codes.
+func Clean(s string) string {
+	if strings.IndexFunc(s, unsafe) < 0 && utf8.ValidString(s) {
+		return s
+	}
+	var b strings.Builder
+	for i, c := range s {
+		switch {
+		case c == utf8.RuneError && !strings.HasPrefix(s[i:], "\ufffd"):
+			fmt.Fprintf(&b, "\\x%02x", s[i])
+		case unsafe(c):
+			fmt.Fprintf(&b, "\\u%04x", c)
+		default:
+			b.WriteRune(c)
+		}
+	}
+	return b.String()
+}
+
+func unsafe(c rune) bool {
+	return c < 0x20 || c >= 0x7f && c < 0xa0 || c == 0x200e || c == 0x200f || c == 0xfeff ||
+		c >= 0x2028 && c <= 0x202e || c >= 0x2060 && c <= 0x206f
+}
+
+// cleanLines is Clean for text of our own making that may hold line breaks.
+func cleanLines(s string) string {
+	lines := strings.Split(s, "\n")
+	for i := range lines {
+		lines[i] = Clean(lines[i])
+	}
+	return strings.Join(lines, "\n")
+}
+
+// wrap breaks text into lines of at most width columns, at spaces and behind
+// commas. A word longer than that stands alone on a line.
+func wrap(text string, width int) []string {
+	var lines []string
+	line := ""
+	for _, word := range strings.Fields(text) {
+		switch {
+		case line == "":
+			line = word
+		case lipgloss.Width(line)+1+lipgloss.Width(word) <= width:
+			line += " " + word
+		default:
+			lines = append(lines, line)
+			line = word
+		}
+	}
+	if line != "" || len(lines) == 0 {
+		lines = append(lines, line)
+	}
+	return lines
+}
+
+// pad fills text up to width columns.
+func pad(text string, width int) string {
+	return text + strings.Repeat(" ", max(0, width-lipgloss.Width(text)))
+}
+
+// longestWord is the width of the widest word in a text.
+func longestWord(text string) int {
+	most := 0
+	for _, w := range strings.Fields(text) {
+		most = max(most, lipgloss.Width(w))
+	}
+	return most
+}
+
+// Count is a number with its noun, in the plural where it should be.
+func Count(n int, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
+}
+
+// Title is a line that says what comes.
+func Title(s string) string { return bold.Render(Clean(s)) }
+
+// Prompt is a command as a user would type it.
+func Prompt(s string) string { return faint.Render("$ ") + bold.Render(Clean(s)) }

@@ -1,0 +1,198 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+	"ropeswing/core/workspace"
+)
+
+// Trace is a predicted traceroute in JSON.
+type Trace struct {
+	From     string        `json:"from"`
+	To       string        `json:"to"`
+	Basis    string        `json:"basis"`
+	Verdict  string        `json:"verdict"`
+	Without  []string      `json:"without,omitempty"`
+	Families []TraceFamily `json:"families"`
+	Passed   []string      `json:"passed_over,omitempty"`
+	Next     string        `json:"next,omitempty"`
+}
+
+// TraceFamily is the traceroute in one family.
+type TraceFamily struct {
+	Family  string     `json:"family"`
+	Verdict string     `json:"verdict"`
+	Source  string     `json:"source,omitempty"`
+	Target  string     `json:"target"`
+	Hops    []TraceHop `json:"hops"`
+	Loop    []string   `json:"loop,omitempty"`
+	Failure *Failure   `json:"failure,omitempty"`
+	There   Graph      `json:"there"`
+	Back    []Graph    `json:"back,omitempty"`
+
+	trace *forward.Trace
+}
+
+// TraceHop is what one device sends back for one TTL.
+type TraceHop struct {
+	TTL     int    `json:"ttl"`
+	Address string `json:"address,omitempty"` // from which it answers; absent where nothing comes back
+	Device  string `json:"device"`
+	In      string `json:"in,omitempty"`
+	Answer  string `json:"answer"`
+	ICMP    string `json:"icmp,omitempty"` // type/code
+}
+
+// NewTrace puts traceroutes into their JSON form.
+func NewTrace(w *workspace.Workspace, from, to, prefix string, without []string, trials []workspace.Trial, passed []string) Trace {
+	p := newPing(w, from, to, prefix, without, trials, passed, false)
+	v := Trace{From: from, To: to, Basis: w.Basis, Verdict: p.Verdict, Without: without, Passed: passed}
+	if !p.Works() {
+		v.Next = strings.Join(append([]string{prefix, "ping", from, to}, withoutFlags(without)...), " ")
+	}
+	for i, t := range trials {
+		tr := forward.Follow(w.Tables, t.Exchange)
+		f := TraceFamily{
+			Family: p.Families[i].Family, Verdict: p.Families[i].Verdict, Source: p.Families[i].Source, Target: p.Families[i].Target,
+			Failure: p.Families[i].Failure, There: *p.Families[i].There, Back: p.Families[i].Back, Hops: []TraceHop{}, trace: tr,
+		}
+		for _, d := range tr.Loop {
+			f.Loop = append(f.Loop, w.Spec.Devices[d].Name)
+		}
+		for _, h := range tr.Hops {
+			for _, a := range h.Answers {
+				f.Hops = append(f.Hops, newTraceHop(w.Spec, h.TTL, a, t.Target.Is4()))
+			}
+		}
+		v.Families = append(v.Families, f)
+	}
+	return v
+}
+
+// withoutFlags is the options that put the same parts out of order again.
+func withoutFlags(names []string) []string {
+	var flags []string
+	for _, n := range names {
+		flags = append(flags, "--without", ShellWord(n))
+	}
+	return flags
+}
+
+// ShellWord puts quotes around a word that a shell would take apart.
+func ShellWord(s string) string {
+	if strings.ContainsAny(s, " '\"$&;()<>|*?[]#~`\\") {
+		return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
+	}
+	return s
+}
+
+func newTraceHop(spec *model.Spec, ttl int, a forward.Answer, is4 bool) TraceHop {
+	h := TraceHop{TTL: ttl, Device: spec.Devices[a.Device].Name, In: ifaceName(spec, a.In)}
+	switch {
+	case a.Silent:
+		h.Answer = "silent: it drops the packet without a word"
+	case a.Lost:
+		h.Answer = fmt.Sprintf("silent: its %s from %s does not get back", a.ICMP.Words(is4), a.Address)
+	default:
+		h.Address, h.Answer = a.Address.String(), a.ICMP.Words(is4)
+	}
+	if !a.Silent {
+		h.ICMP = fmt.Sprintf("%d/%d", a.ICMP.Type, a.ICMP.Code)
+	}
+	return h
+}
+
+// Headline is the outcome in one sentence.
+func (v Trace) Headline() string {
+	var parts []string
+	for _, f := range v.Families {
+		word := forward.FamilyOf(f.trace.Exchange.Target)
+		switch {
+		case len(f.trace.Loop) > 0:
+			parts = append(parts, fmt.Sprintf("in %s a loop between %s", word, forward.And(f.Loop)))
+		case f.trace.Exchange.Verdict() == forward.Works:
+			parts = append(parts, fmt.Sprintf("in %s %s", word, Count(len(f.trace.Hops), "hop")))
+		case f.trace.Exchange.Verdict() == forward.Depends:
+			parts = append(parts, fmt.Sprintf("in %s it depends on the flow", word))
+		default:
+			parts = append(parts, fmt.Sprintf("in %s it does not arrive", word))
+			if f.Failure != nil && f.Failure.Way == "back" {
+				parts[len(parts)-1] = fmt.Sprintf("in %s no reply comes back", word)
+			}
+		}
+	}
+	text := v.From + " to " + v.To
+	if len(v.Without) > 0 {
+		text += " without " + forward.And(v.Without)
+	}
+	return text + ": " + strings.Join(parts, ", ") + " · " + v.Basis
+}
+
+// Text writes each family's hops, and what is at the end of them.
+func (v Trace) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
+	style := good
+	if v.Verdict != forward.Works.String() {
+		style = bad
+	}
+	head, basis, _ := strings.Cut(v.Headline(), " · ")
+	fmt.Fprintln(w, style.Render(Clean(head))+faint.Render(" · "+basis))
+	for _, x := range v.Passed {
+		fmt.Fprintln(w, faint.Render("not tried: "+Clean(x)))
+	}
+	for _, f := range v.Families {
+		fmt.Fprintln(w)
+		fmt.Fprintln(w, bold.Render(forward.FamilyOf(f.trace.Exchange.Target))+faint.Render(fmt.Sprintf(", %s to %s", f.Source, f.Target)))
+		f.table().Text(w, width, "  ", false)
+		if len(f.Loop) > 0 {
+			fmt.Fprintf(w, "  %s\n", bad.Render("and so on: "+Clean(forward.And(f.Loop))+" pass it round until its TTL runs out"))
+		} else if f.Failure != nil {
+			paragraph(w, width, "  "+bad.Render("on the way "+f.Failure.Way+",")+" "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), "  ")
+		}
+		if explain {
+			for _, n := range f.trace.Exchange.There.Nodes {
+				explainNode(w, t, f.trace.Exchange.There, n, width)
+			}
+		}
+	}
+	if v.Next != "" {
+		// The ping tells why, and what would mend it.
+		fmt.Fprintln(w, "\n"+pad("next", 8)+Clean(v.Next))
+	}
+}
+
+// table is the hops of one family.
+func (f TraceFamily) table() Table {
+	t := Table{Columns: traceColumns, Empty: "no packet leaves"}
+	for _, h := range f.Hops {
+		t.Rows = append(t.Rows, h.row())
+	}
+	return t
+}
+
+var traceColumns = []Column{
+	{Key: "ttl", Title: "hop", Right: true}, {Key: "address", Title: "answers from"}, {Key: "device", Title: "device"},
+	{Key: "in", Title: "in by"}, {Key: "answer", Title: "answer"},
+}
+
+func (h TraceHop) row() []string {
+	return []string{fmt.Sprint(h.TTL), h.Address, h.Device, h.In, h.Answer}
+}
+
+// Hops is all families' hops as one table: for CSV and Markdown.
+func (v Trace) Hops() Table {
+	t := Table{Columns: append([]Column{{Key: "family", Title: "family"}}, traceColumns...)}
+	for _, f := range v.Families {
+		for _, h := range f.Hops {
+			t.Rows = append(t.Rows, append([]string{f.Family}, h.row()...))
+		}
+	}
+	return t
+}
+
+// Works tells whether every family's probes arrive and are answered.
+func (v Trace) Works() bool { return v.Verdict == forward.Works.String() }
