@@ -13,9 +13,10 @@ import (
 
 // Failure is why an exchange fails: which way, at which device, and why.
 type Failure struct {
-	Name   finding.Name // of the Walking stage
-	Back   bool         // on the way back
-	Device model.DeviceID
+	Name   finding.Name     // of the Walking stage
+	Back   bool             // on the way back
+	Device model.DeviceID   // where the packet ends
+	Cause  model.DeviceID   // where what ends it is to be seen; most often the same
 	Reason string           // one sentence without its full stop
 	Loop   []model.DeviceID // of a loop, in order
 }
@@ -24,10 +25,7 @@ type Failure struct {
 func (x *Exchange) Failure(t *routing.Tables) (Failure, bool) {
 	spec := t.State.Spec
 	if !x.Source.IsValid() {
-		return Failure{
-			Name: finding.NoSourceAddress, Device: x.From,
-			Reason: fmt.Sprintf("%s has no %s address on an interface that is up", spec.Devices[x.From].Name, FamilyOf(x.Target)),
-		}, true
+		return x.noSource(t), true
 	}
 	g, end, back, failing := x.Failing()
 	if !failing {
@@ -36,7 +34,31 @@ func (x *Exchange) Failure(t *routing.Tables) (Failure, bool) {
 	e := explainer{t, spec, g, end}
 	f := e.explain()
 	f.Back = back
+	f.Reason += e.fallback()
 	return f, true
+}
+
+// noSource: the sender has no address of the family, or only on interfaces that
+// are down.
+func (x *Exchange) noSource(t *routing.Tables) Failure {
+	spec := t.State.Spec
+	if id, ok := DownWithAddress(t, x.From, x.Target.Is4()); ok {
+		return Failure{Name: finding.InterfaceIsDown, Device: x.From, Cause: x.From, Reason: fmt.Sprintf("%s is down: %s", spec.Label(id), t.State.Why(id))}
+	}
+	return Failure{Name: finding.NoSourceAddress, Device: x.From, Cause: x.From, Reason: fmt.Sprintf("%s has no %s address", spec.Devices[x.From].Name, FamilyOf(x.Target))}
+}
+
+// DownWithAddress finds an interface of the device that is down and has an
+// address of the family.
+func DownWithAddress(t *routing.Tables, d model.DeviceID, is4 bool) (model.InterfaceID, bool) {
+	for _, id := range t.State.Spec.InterfacesOf(d) {
+		for _, a := range t.State.Spec.Interfaces[id].Addresses {
+			if a.Addr().Is4() == is4 && !t.State.IsUp(id) {
+				return id, true
+			}
+		}
+	}
+	return model.None, false
 }
 
 // FamilyOf is the word for an address's family.
@@ -59,24 +81,24 @@ func (e explainer) name(d model.DeviceID) string { return e.spec.Devices[d].Name
 
 func (e explainer) explain() Failure {
 	n := e.g.Nodes[e.end.Node]
-	f := Failure{Device: n.Device}
+	f := Failure{Device: n.Device, Cause: n.Device}
 	switch e.end.Outcome {
 	case Unrouted:
 		e.unrouted(&f)
 	case Dropped:
-		f.Name = finding.Discarded
-		f.Reason = fmt.Sprintf("%s discards what it has for %s", e.name(n.Device), n.Decision.Match.Prefix)
+		e.discarded(&f, n)
 	case NotPassedOn:
 		e.notPassedOn(&f)
 	case Unanswered:
 		e.unanswered(&f)
 	case Looped:
 		f.Name = finding.ForwardingLoop
+		f.Loop = loopOf(e.g, e.end)
 		var names []string
-		for _, i := range e.end.Loop {
-			f.Loop = append(f.Loop, e.g.Nodes[i].Device)
-			names = append(names, e.name(e.g.Nodes[i].Device))
+		for _, d := range f.Loop {
+			names = append(names, e.name(d))
 		}
+		f.Device, f.Cause = f.Loop[0], f.Loop[0]
 		f.Reason = fmt.Sprintf("its TTL runs out in a loop between %s", And(names))
 	case Expired:
 		f.Name = finding.TTLRanOut
@@ -85,12 +107,50 @@ func (e explainer) explain() Failure {
 	return f
 }
 
+// fallback tells of a device on the way that had a longer match it could not
+// use: what the packet met after that is only the consequence.
+func (e explainer) fallback() string {
+	to := e.g.Flow.Destination
+	for _, n := range e.g.Nodes {
+		if !n.Decision.Matched {
+			continue
+		}
+		table := e.t.Table(n.Device)
+		for _, entry := range table.Covering(to) {
+			if entry.Prefix.Bits() > n.Decision.Match.Prefix.Bits() && entry.Usable != routing.IsUsable {
+				return fmt.Sprintf("; before that %s could not use its route to %s: %s", e.name(n.Device), entry.Prefix, table.Why(entry))
+			}
+		}
+	}
+	return ""
+}
+
 // And joins names the way a sentence does.
 func And(names []string) string {
 	if len(names) < 2 {
 		return strings.Join(names, "")
 	}
 	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
+}
+
+// discarded: a discard route matches, or a route whose next hop is to be found
+// through one.
+func (e explainer) discarded(f *Failure, n Node) {
+	f.Name = finding.Discarded
+	f.Reason = fmt.Sprintf("%s discards what it has for %s", e.name(n.Device), n.Decision.Match.Prefix)
+	table := e.t.Table(n.Device)
+	for _, entry := range table.Of(n.Decision.Match) {
+		if !entry.InUse || entry.Static() == model.None {
+			continue
+		}
+		via := e.spec.Statics[entry.Static()].Via
+		if m, ok := table.Lookup(via); via.IsValid() && ok {
+			f.Reason += fmt.Sprintf(", since its next hop %s falls under the discard route %s", via, m.Prefix)
+			if why := table.DownSubnet(via); why != "" {
+				f.Reason += "; " + why
+			}
+		}
+	}
 }
 
 // unrouted: no usable route. The reason is an interface that is down, a route
@@ -202,7 +262,7 @@ func (e explainer) unanswered(f *Failure) {
 			return
 		}
 		if !e.t.State.IsUp(h) {
-			f.Name = finding.InterfaceIsDown
+			f.Name, f.Cause = finding.InterfaceIsDown, e.spec.Interfaces[h].Device
 			f.Reason = fmt.Sprintf("%s does not answer: %s is down: %s", what, e.spec.Label(h), e.t.State.Why(h))
 			return
 		}

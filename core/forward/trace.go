@@ -64,8 +64,8 @@ func Follow(t *routing.Tables, x *Exchange) *Trace {
 		}
 		slices.Sort(next)
 		if slices.ContainsFunc(seen, func(s []int) bool { return slices.Equal(s, next) }) {
-			tr.Loop = loopOf(g)
-			if len(tr.Loop) > 0 {
+			if i := slices.IndexFunc(g.Ends, func(e End) bool { return e.Outcome == Looped }); i >= 0 {
+				tr.Loop = loopOf(g, g.Ends[i])
 				break
 			}
 		}
@@ -75,21 +75,19 @@ func Follow(t *routing.Tables, x *Exchange) *Trace {
 	return tr
 }
 
-// loopOf is the devices of the graph's loop, each once.
-func loopOf(g *Graph) []model.DeviceID {
-	for _, e := range g.Ends {
-		if e.Outcome != Looped {
-			continue
-		}
-		var devices []model.DeviceID
-		for _, n := range e.Loop {
-			if d := g.Nodes[n].Device; !slices.Contains(devices, d) {
-				devices = append(devices, d)
-			}
-		}
-		return devices
+// loopOf is the devices that pass a packet round, each once, in the order in
+// which it first came to them.
+func loopOf(g *Graph, e End) []model.DeviceID {
+	var in, ordered []model.DeviceID
+	for _, n := range e.Loop {
+		in = append(in, g.Nodes[n].Device)
 	}
-	return nil
+	for _, n := range g.Nodes {
+		if slices.Contains(in, n.Device) && !slices.Contains(ordered, n.Device) {
+			ordered = append(ordered, n.Device)
+		}
+	}
+	return ordered
 }
 
 // arrival is what a probe that has just the TTL to get to a node meets there.

@@ -124,6 +124,9 @@ func (r *resolver) placed(id InterfaceID, t plan.Text) []Address {
 	subject := r.spec.Label(id)
 	s := r.spec.Interfaces[id].Segment
 	if s == None {
+		if named := r.written[id].segment; named.Written() && named.Place != r.spec.Interfaces[id].Place {
+			return nil // that there is no such segment, or that it has no number, was said
+		}
 		r.report(finding.New(finding.NoSubnet, t.Place, "%s is on no segment, so there is no %s usable address", subject, t.Value).
 			About(subject).Mend("say which segment it is on, or write the address with its length"))
 		return nil

@@ -18,6 +18,8 @@ type Change interface {
 	Apply(*Spec) *Spec
 	// Describe says what to do, in one line.
 	Describe(*Spec) string
+	// On is the device that changes.
+	On(*Spec) DeviceID
 }
 
 // AddRoute adds a static route.
@@ -35,6 +37,9 @@ func (c AddRoute) Apply(s *Spec) *Spec {
 func (c AddRoute) Describe(s *Spec) string {
 	return fmt.Sprintf("add to %s: %s via %s", s.Devices[c.Static.Device].Name, c.Static.To, s.hopLabel(c.Static.Via))
 }
+
+// On implements Change.
+func (c AddRoute) On(*Spec) DeviceID { return c.Static.Device }
 
 // hopLabel is an address with the device that has it, where one has.
 func (s *Spec) hopLabel(a netip.Addr) string {
@@ -69,6 +74,9 @@ func (c SetNextHop) Describe(s *Spec) string {
 	return fmt.Sprintf("on %s send %s via %s instead of %s", name, route.To, s.hopLabel(c.Via), s.hopLabel(route.Via))
 }
 
+// On implements Change.
+func (c SetNextHop) On(s *Spec) DeviceID { return s.Statics[c.Static].Device }
+
 // BringUp switches an interface on.
 type BringUp struct{ Interface InterfaceID }
 
@@ -84,3 +92,6 @@ func (c BringUp) Apply(s *Spec) *Spec {
 func (c BringUp) Describe(s *Spec) string {
 	return fmt.Sprintf("bring up %s, which is administratively down", s.Label(c.Interface))
 }
+
+// On implements Change.
+func (c BringUp) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }

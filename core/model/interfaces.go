@@ -50,10 +50,10 @@ func (r *resolver) devices() {
 			b.declare(&d.Interfaces[j])
 		}
 		if d.At.Written() {
-			b.add(Interface{Name: portName, Kind: Port, Parent: None, Segment: None, Own: true, Place: d.At.Place}, d.Addresses)
+			b.add(Interface{Name: portName, Kind: Port, Parent: None, Segment: None, Own: true, Place: d.At.Place}, written{d, d.Addresses, d.At})
 		}
 		if len(d.Loopback) > 0 {
-			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Own: true, Place: d.Loopback[0].Place}, nil)
+			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Own: true, Place: d.Loopback[0].Place}, written{device: d})
 		}
 		b.parents(cabled[d.Name.Value])
 		device.Count = len(b.interfaces)
@@ -113,7 +113,7 @@ type builder struct {
 	parentName map[int]plan.Text
 }
 
-func (b *builder) add(i Interface, addresses []plan.Text) {
+func (b *builder) add(i Interface, w written) {
 	i.Device = b.id
 	if at, ok := b.byName[i.Name]; ok {
 		first := &b.interfaces[at]
@@ -124,13 +124,13 @@ func (b *builder) add(i Interface, addresses []plan.Text) {
 				About(b.device.Name.Value + ":" + i.Name).With(first.Place))
 		case i.Own:
 			*first = i
-			b.written[at] = written{b.device, addresses}
+			b.written[at] = w
 		}
 		return
 	}
 	b.byName[i.Name] = len(b.interfaces)
 	b.interfaces = append(b.interfaces, i)
-	b.written = append(b.written, written{b.device, addresses})
+	b.written = append(b.written, w)
 }
 
 // declare makes the interface, or the range of ports, that an entry stands
@@ -153,7 +153,11 @@ func (b *builder) declare(w *plan.Interface) {
 				b.parentName[len(b.interfaces)] = w.Parent
 			}
 		}
-		b.add(i, w.Addresses)
+		on := w.Segment
+		if w.VLAN.Written() {
+			on = w.VLAN
+		}
+		b.add(i, written{b.device, w.Addresses, on})
 		return
 	}
 	i.Own = false
@@ -163,7 +167,7 @@ func (b *builder) declare(w *plan.Interface) {
 	}
 	for _, name := range names {
 		i.Name = name
-		b.add(i, nil)
+		b.add(i, written{device: b.device})
 	}
 }
 
@@ -299,7 +303,7 @@ func (b *builder) parents(cabled []string) {
 		}
 		at, ok := b.byName[parent]
 		if !ok {
-			b.add(Interface{Name: parent, Kind: Port, Parent: None, Segment: None, Place: i.Place}, nil)
+			b.add(Interface{Name: parent, Kind: Port, Parent: None, Segment: None, Place: i.Place}, written{device: b.device})
 			at = b.byName[parent]
 		}
 		i.Kind, i.Parent = Subinterface, InterfaceID(len(b.spec.Interfaces)+at)

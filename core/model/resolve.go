@@ -49,6 +49,7 @@ type resolver struct {
 type written struct {
 	device    *plan.Device
 	addresses []plan.Text
+	segment   plan.Text // as named, whether it was found or not
 }
 
 func (r *resolver) report(f finding.Finding) { r.found = append(r.found, f) }

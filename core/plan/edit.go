@@ -117,8 +117,6 @@ func (r *reader) end(n *yaml.Node) int {
 			return end
 		}
 		return r.indentedEnd(n.Line)
-	case n.Kind == yaml.AliasNode:
-		return start + 1 + len(n.Value)
 	case n.Style&yaml.FlowStyle != 0:
 		return flowEnd(r.file.Text, start)
 	case len(n.Content) == 0:

@@ -84,6 +84,9 @@ func Parse(file *source.File) (*Document, []finding.Finding) {
 	if root.Kind != yaml.DocumentNode || len(root.Content) != 1 || root.Content[0].Kind != yaml.MappingNode {
 		return nil, []finding.Finding{finding.New(finding.NotAPlan, file.Whole(), "this is YAML, but no plan: a plan is a map that begins with 'ropeswing: %d'", Version)}
 	}
+	if n, count := aliases(root.Content[0]); n != nil {
+		return nil, []finding.Finding{aliasUsed(r.place(n), n, count)}
+	}
 	d := &Document{File: file, root: root.Content[0]}
 	fields(r, d.root, "the plan", topKeys(), d)
 	if child(d.root, "ropeswing") == nil {
@@ -93,10 +96,41 @@ func Parse(file *source.File) (*Document, []finding.Finding) {
 	return d, r.found
 }
 
+// aliases finds the first alias or merge key below a node, and how many there
+// are. Nothing else is read from a file that has any: what it says is not what
+// it seems to say.
+func aliases(n *yaml.Node) (first *yaml.Node, count int) {
+	if n.Kind == yaml.AliasNode || n.Tag == "!!merge" {
+		return n, 1
+	}
+	for _, c := range n.Content {
+		below, k := aliases(c)
+		if first == nil {
+			first = below
+		}
+		count += k
+	}
+	return first, count
+}
+
+func aliasUsed(place source.Place, n *yaml.Node, count int) finding.Finding {
+	f := finding.New(finding.AliasUsed, place, "a plan has no aliases: write out what *%s stands for", n.Value)
+	if n.Tag == "!!merge" {
+		f = finding.New(finding.AliasUsed, place, "a plan has no merge keys: write the entries out")
+	}
+	if count > 1 {
+		f.Reason += fmt.Sprintf("; there are %d such places", count)
+	}
+	return f
+}
+
 // notText finds the first thing in a file that no text holds, so that nothing
 // strange reaches the YAML reader or the terminal.
 func notText(file *source.File) (finding.Finding, bool) {
 	text := file.Text
+	if isBinary(text) {
+		return finding.New(finding.UnreadableFile, file.Whole(), "this is a binary file, not a plan"), true
+	}
 	for i := 0; i < len(text); {
 		c, size := rune(text[i]), 1
 		if c >= utf8.RuneSelf {
@@ -104,8 +138,6 @@ func notText(file *source.File) (finding.Finding, bool) {
 		}
 		place := source.Place{File: file, Start: i, End: i + size}
 		switch {
-		case c == 0:
-			return finding.New(finding.UnreadableFile, place, "this is a binary file, not a plan"), true
 		case c == utf8.RuneError && size == 1:
 			return finding.New(finding.UnreadableFile, place, "the byte %#02x is not UTF-8 text; save the file as UTF-8", text[i]), true
 		case c == '\t' || c == '\n' || c == '\r' && i+1 < len(text) && text[i+1] == '\n' || c == 0xfeff && i == 0:
@@ -115,6 +147,24 @@ func notText(file *source.File) (finding.Finding, bool) {
 		i += size
 	}
 	return finding.Finding{}, false
+}
+
+// isBinary judges by the start of a file: a zero byte, or more than one byte in
+// twenty that is no text.
+func isBinary(text []byte) bool {
+	head := text[:min(len(text), 1024)]
+	strange := 0
+	for i := 0; i < len(head); {
+		c, size := utf8.DecodeRune(head[i:])
+		if c == 0 {
+			return true
+		}
+		if c == utf8.RuneError && size == 1 || c < ' ' && c != '\n' && c != '\r' && c != '\t' {
+			strange++
+		}
+		i += size
+	}
+	return strange > 4 && strange*20 > len(head)
 }
 
 // syntax turns the YAML reader's error into a finding in our own words, and

@@ -29,7 +29,7 @@ func (r *reader) place(n *yaml.Node) source.Place {
 	case n.Kind == yaml.MappingNode && n.Style&yaml.FlowStyle == 0 && len(n.Content) > 0:
 		return r.place(n.Content[0])
 	case n.Kind == yaml.AliasNode:
-		return source.Place{File: r.file, Start: start, End: start + 1 + len(n.Value)}
+		return source.Place{File: r.file, Start: start, End: start + len("*") + len(n.Value)}
 	}
 	return source.Place{File: r.file, Start: start, End: min(start+1, len(r.file.Text))}
 }
@@ -95,14 +95,9 @@ func (r *reader) word(n *yaml.Node, what string) (Text, bool) {
 	return Text{n.Value, r.place(n)}, true
 }
 
-// plain refuses what a plan has no use for: aliases, which could make a small
-// file grow without bounds, and tags.
+// plain refuses YAML tags, for which a plan has no use.
 func (r *reader) plain(n *yaml.Node) bool {
-	switch {
-	case n.Kind == yaml.AliasNode:
-		r.report(finding.New(finding.AliasUsed, r.place(n), "a plan has no aliases: write out what *%s stands for", n.Value))
-		return false
-	case n.Style&yaml.TaggedStyle != 0:
+	if n.Style&yaml.TaggedStyle != 0 {
 		r.report(finding.New(finding.WrongType, r.place(n), "a plan has no YAML tags: leave out %s", n.Tag))
 		return false
 	}
@@ -217,10 +212,6 @@ func (r *reader) mapping(n *yaml.Node, what string, visit func(key Text, value *
 	seen := make(map[string]Text, len(n.Content)/2)
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		k, v := n.Content[i], n.Content[i+1]
-		if k.Tag == "!!merge" {
-			r.report(finding.New(finding.AliasUsed, r.place(k), "a plan has no merge keys: write the entries out"))
-			continue
-		}
 		key, ok := r.word(k, "a key of "+what)
 		if !ok {
 			continue

@@ -1,7 +1,6 @@
 package prefix
 
 import (
-	"fmt"
 	"math/big"
 	"net/netip"
 )
@@ -43,22 +42,8 @@ func FactsOf(p netip.Prefix) Facts {
 	return f
 }
 
-// Place says where the address stands in its subnet: "13th usable of 30".
-// It is empty where only the subnet was asked about.
-func (f Facts) Place() string {
-	switch f.Role {
-	case UsableAddress:
-		return fmt.Sprintf("%s usable of %s", Ordinal(f.Position.Int()), f.Usable)
-	case BroadcastRole:
-		return "the broadcast address"
-	case ReservedAnycast:
-		return "reserved for anycast (RFC 2526)"
-	}
-	return ""
-}
-
-// Ordinal is n with its English ending: 1st, 12th, 22nd.
-func Ordinal(n *big.Int) string {
+// Ending is what English puts behind an ordinal number: st, nd, rd or th.
+func Ending(n *big.Int) string {
 	hundred := new(big.Int).Mod(n, big.NewInt(100)).Int64()
 	ending := "th"
 	if hundred < 11 || hundred > 13 {
@@ -71,5 +56,5 @@ func Ordinal(n *big.Int) string {
 			ending = "rd"
 		}
 	}
-	return n.String() + ending
+	return ending
 }

@@ -110,7 +110,7 @@ func (v View) Why(e Entry) string {
 	case ThroughItself:
 		return fmt.Sprintf("finding the next hop %s leads back to this route", via)
 	}
-	if why := v.downSubnet(via); why != "" {
+	if why := v.DownSubnet(via); why != "" {
 		return why
 	}
 	switch e.Usable {
@@ -126,9 +126,9 @@ func (v View) Why(e Entry) string {
 	return fmt.Sprintf("no route leads to the next hop %s", via)
 }
 
-// downSubnet names the interface that is down and whose subnet holds the
-// address.
-func (v View) downSubnet(a netip.Addr) string {
+// DownSubnet says which interface of the device is down, and why, in whose
+// subnet the next hop is. It is empty where there is none.
+func (v View) DownSubnet(a netip.Addr) string {
 	spec, state := v.tables.State.Spec, v.tables.State
 	for _, id := range spec.InterfacesOf(v.table.device) {
 		if state.IsUp(id) {

@@ -63,7 +63,7 @@ func Try(t *routing.Tables, c model.Change) *routing.Tables {
 // sameFailure tells whether two exchanges fail in the same way at the same
 // place: then what was changed in between was no help.
 func sameFailure(a, b *forward.Exchange) bool {
-	if b.Verdict() == forward.Works {
+	if b.Verdict() == forward.Works || a.Source.IsValid() != b.Source.IsValid() {
 		return false
 	}
 	ga, ea, backA, _ := a.Failing()
@@ -83,8 +83,14 @@ type mender struct {
 
 // propose lists changes worth trying, the likeliest first.
 func (m mender) propose() []model.Change {
+	if !m.x.Source.IsValid() {
+		if id, ok := forward.DownWithAddress(m.t, m.x.From, m.x.Target.Is4()); ok {
+			return m.bringUp(id)
+		}
+		return nil
+	}
 	g, end, _, failing := m.x.Failing()
-	if !failing || !m.x.Source.IsValid() {
+	if !failing {
 		return nil
 	}
 	to := g.Flow.Destination
@@ -118,9 +124,15 @@ func (m mender) propose() []model.Change {
 // bringUpTowards switches on what keeps a device's way to the address down.
 func (m mender) bringUpTowards(d model.DeviceID, to netip.Addr) []model.Change {
 	if id, ok := forward.DownInterfaceTowards(m.t, d, to); ok {
-		if cause, ok := forward.CausedBy(m.t.State, id); ok {
-			return []model.Change{model.BringUp{Interface: cause}}
-		}
+		return m.bringUp(id)
+	}
+	return nil
+}
+
+// bringUp switches on what keeps an interface down, if that is switched off.
+func (m mender) bringUp(id model.InterfaceID) []model.Change {
+	if cause, ok := forward.CausedBy(m.t.State, id); ok {
+		return []model.Change{model.BringUp{Interface: cause}}
 	}
 	return nil
 }
@@ -129,9 +141,7 @@ func (m mender) bringUpTowards(d model.DeviceID, to netip.Addr) []model.Change {
 func (m mender) bringUpHolder(a netip.Addr) []model.Change {
 	var changes []model.Change
 	for _, h := range m.spec.HoldersOf(a) {
-		if cause, ok := forward.CausedBy(m.t.State, h); ok {
-			changes = append(changes, model.BringUp{Interface: cause})
-		}
+		changes = append(changes, m.bringUp(h)...)
 	}
 	return changes
 }

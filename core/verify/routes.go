@@ -186,7 +186,7 @@ func (c *checker) reportNoWayOut(d model.DeviceID, other netip.Prefix) {
 			continue
 		}
 		if device.Forwards {
-			f = f.Mend("add 'routes: {default: %s}'", c.spec.Devices[n.device].Name)
+			f = f.Mend("add 'default: %s' to its routes", c.spec.Devices[n.device].Name)
 		} else {
 			f = f.Mend("add 'gateway: %s'", c.spec.Devices[n.device].Name)
 		}

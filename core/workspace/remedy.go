@@ -14,6 +14,7 @@ import (
 // edited for it, as an edit of the plan.
 type Advice struct {
 	Text   string
+	Device string // that changes
 	Edit   plan.Edit
 	InPlan bool // Edit is the change
 }
@@ -27,7 +28,7 @@ func (w *Workspace) Mend(t Trial) ([]Advice, bool) {
 	}
 	var all []Advice
 	for _, s := range r.Steps {
-		a := Advice{Text: s.Change.Describe(s.Before)}
+		a := Advice{Text: s.Change.Describe(s.Before), Device: s.Before.Devices[s.Change.On(s.Before)].Name}
 		a.Edit, a.InPlan = w.edit(s)
 		all = append(all, a)
 	}

@@ -75,7 +75,7 @@ func summary(w *workspace.Workspace) string {
 			written++
 		}
 	}
-	return fmt.Sprintf("looked at %s, %s, %s with addresses and %s",
+	return fmt.Sprintf("%s, %s, %s, %s",
 		view.Count(len(w.Spec.Devices), "device"), view.Count(len(w.Spec.Segments), "segment"),
-		view.Count(written, "interface"), view.Count(len(w.Spec.Statics), "static route"))
+		view.Count(written, "addressed interface"), view.Count(len(w.Spec.Statics), "static route"))
 }

@@ -93,6 +93,6 @@ func (a *app) ping() *cobra.Command {
 		},
 	}
 	a.journeyFlags(cmd, &j)
-	cmd.Flags().IntVar(&j.ttl, "ttl", j.ttl, "the TTL (hop limit) of the request")
+	cmd.Flags().IntVar(&j.ttl, "ttl", j.ttl, "the request's TTL or hop limit, `N` from 1 to 255")
 	return cmd
 }

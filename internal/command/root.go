@@ -89,11 +89,11 @@ const (
 // root is the whole tree of commands.
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
-		Use:   "ropeswing",
+		Use:   "ropeswing COMMAND",
 		Short: "Plan subnets and static routes, and know what every ping will do, and why",
-		Long: "Rope Swing reads one plan of a routed network and answers questions about it:\n" +
-			"what every interface, route, ping and trace does, what is wrong, and what mends it.\n\n" +
-			"Beside a plan, 'ropeswing' alone tells its health.",
+		Long: "Rope Swing reads the plan of a routed network and answers questions about it:\n" +
+			"what every interface, route, ping and trace does, what is wrong, and what would\n" +
+			"mend it. Beside a plan, 'ropeswing' alone tells its health.",
 		Args:              cobra.ArbitraryArgs,
 		SilenceErrors:     true,
 		SilenceUsage:      true,
@@ -105,7 +105,7 @@ func (a *app) root() *cobra.Command {
 			return a.health(cmd)
 		},
 	}
-	root.PersistentFlags().StringVarP(&a.plan, "plan", "p", "", "the plan `FILE`; else $ROPESWING_PLAN, else the only *.plan.yaml here or above")
+	root.PersistentFlags().StringVarP(&a.plan, "plan", "p", "", "the plan `FILE`; else $ROPESWING_PLAN, else the only *.plan.yaml here or in a folder above")
 	a.check2(root.RegisterFlagCompletionFunc("plan", cobra.FixedCompletions([]string{"yaml"}, cobra.ShellCompDirectiveFilterFileExt)))
 	root.AddGroup(
 		&cobra.Group{ID: groupArithmetic, Title: "Arithmetic, no plan needed:"},
@@ -127,8 +127,18 @@ func (a *app) root() *cobra.Command {
 		}
 	}
 	root.SetUsageTemplate(usage)
+	disableFlagsInUse(root)
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return unknownFlag(cmd, err) })
 	return root
+}
+
+// disableFlagsInUse keeps cobra from adding its own word for options to the
+// line that shows how to call a command.
+func disableFlagsInUse(cmd *cobra.Command) {
+	cmd.DisableFlagsInUseLine = true
+	for _, c := range cmd.Commands() {
+		disableFlagsInUse(c)
+	}
 }
 
 // check2 is for errors that only a slip in this program could cause.
@@ -152,10 +162,10 @@ There are:{{range $cmds}}{{if .IsAvailableCommand}}
   {{rpad .Name 12}}{{.Short}}{{end}}{{end}}{{end}}{{end}}{{if .HasAvailableLocalFlags}}
 
 Options:
-{{.LocalFlags.FlagUsages | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableInheritedFlags}}
+{{.LocalFlags.FlagUsagesWrapped 80 | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableInheritedFlags}}
 
 For every command:
-{{.InheritedFlags.FlagUsages | trimTrailingWhitespaces}}{{end}}
+{{.InheritedFlags.FlagUsagesWrapped 80 | trimTrailingWhitespaces}}{{end}}
 `
 
 // unknownCommand guesses at the command that was meant.
@@ -182,9 +192,9 @@ func unknownFlag(cmd *cobra.Command, err error) error {
 		cmd.Flags().VisitAll(func(f *flag) { names = append(names, f.Name) })
 		cmd.InheritedFlags().VisitAll(func(f *flag) { names = append(names, f.Name) })
 		if near, found := finding.Nearest(word, names); found {
-			return fmt.Errorf("%s has no option --%s; did you mean --%s?", cmd.CommandPath(), word, near)
+			return fmt.Errorf("'%s' has no option --%s; did you mean --%s?", cmd.CommandPath(), word, near)
 		}
-		return fmt.Errorf("%s has no option --%s; '%s --help' lists them", cmd.CommandPath(), word, cmd.CommandPath())
+		return fmt.Errorf("'%s' has no option --%s; '%s --help' lists them", cmd.CommandPath(), word, cmd.CommandPath())
 	}
 	return fmt.Errorf("%s; '%s --help' lists the options", text, cmd.CommandPath())
 }

@@ -93,7 +93,7 @@ func (a *app) printSubnets(all []netip.Prefix) error {
 			if i > 0 {
 				fmt.Fprintln(a.out)
 			}
-			view.SubnetText(a.out, prefix.FactsOf(p), a.explain)
+			view.SubnetText(a.out, prefix.FactsOf(p), a.width, a.explain)
 		}
 	})
 }

@@ -62,7 +62,7 @@ func Devices(t *routing.Tables) ([]Device, Table) {
 		}
 		data = append(data, x)
 		table.Rows = append(table.Rows, []string{
-			d.Name, x.Is, yesNo(d.Forwards), firstOf(spec, model.DeviceID(id)), strings.Join(states, ", "), fmt.Sprint(x.Routes), x.Place,
+			d.Name, x.Is, yesNo(d.Forwards), firstOf(spec, model.DeviceID(id)), strings.Join(states, ", "), fmt.Sprint(x.Routes), lineOf(x.Place),
 		})
 	}
 	return data, table

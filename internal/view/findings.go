@@ -106,7 +106,7 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 	}
 	fmt.Fprintln(w, style.Render(Clean(v.Headline())))
 	if v.Summary != "" {
-		fmt.Fprintln(w, faint.Render(Clean(v.Summary)))
+		paragraph(w, width, faint.Render(Clean(v.Summary)), "")
 	}
 	for _, f := range v.All {
 		fmt.Fprintln(w)
@@ -136,10 +136,14 @@ func FindingText(w io.Writer, f finding.Finding, width int, explain bool) {
 // paragraph writes text broken at spaces, further lines behind the indent.
 func paragraph(w io.Writer, width int, text, indent string) {
 	lead := text[:len(text)-len(strings.TrimLeft(text, " "))]
-	lines := wrap(text, max(20, width-len(indent)))
-	for i, l := range lines {
+	labelled(w, width, lead, strings.TrimLeft(text, " "), indent)
+}
+
+// labelled is paragraph with a label in front whose spaces are kept.
+func labelled(w io.Writer, width int, label, text, indent string) {
+	for i, l := range wrap(text, max(20, width-max(len(label), len(indent)))) {
 		if i == 0 {
-			fmt.Fprintln(w, lead+l)
+			fmt.Fprintln(w, label+l)
 		} else {
 			fmt.Fprintln(w, indent+l)
 		}
@@ -207,8 +211,8 @@ func Entry(w io.Writer, e finding.Entry, width int) {
 	fmt.Fprintf(w, "%s %s\n", bold.Render(string(e.Name)), faint.Render(fmt.Sprintf("(%s, found when %s)", e.Severity, e.Stage)))
 	paragraph(w, width, e.Means, "")
 	fmt.Fprintln(w)
-	paragraph(w, width, "Why:    "+e.Why, "        ")
-	paragraph(w, width, "Remedy: "+e.Remedy, "        ")
+	labelled(w, width, "why     ", e.Why, "        ")
+	labelled(w, width, "remedy  ", e.Remedy, "        ")
 	fmt.Fprintln(w, "\nThe smallest plan that shows it"+pingOf(e)+":")
 	for _, l := range strings.Split(strings.TrimSuffix(e.Example, "\n"), "\n") {
 		fmt.Fprintln(w, "    "+Clean(tabsShown(l)))

@@ -49,12 +49,12 @@ func Interfaces(t *routing.Tables, devices []model.DeviceID) ([]Interface, Table
 				state += ": " + x.Why
 			}
 			table.Rows = append(table.Rows, []string{
-				x.Device, x.Interface, strings.Join(x.Addresses, " "), carried(spec, &spec.Interfaces[id]), state, x.Kind, x.FarEnd, x.Place,
+				x.Device, x.Interface, strings.Join(x.Addresses, " "), carried(spec, &spec.Interfaces[id]), state, x.Kind, x.FarEnd, lineOf(x.Place),
 			})
 		}
 	}
 	if len(devices) == 1 {
-		table.Columns[0].Wide = true // it was asked for by name
+		table.Columns[0].Hidden = true // it was asked for by name
 	}
 	table.Rows = foldAlike(table.Rows)
 	return data, table
@@ -96,19 +96,19 @@ func carried(spec *model.Spec, i *model.Interface) string {
 		}
 		return fmt.Sprint(v)
 	}
+	if i.Switched && len(i.Tagged) == 0 {
+		return vlan(i.Untagged)
+	}
 	if i.Switched {
-		var parts []string
+		var numbers []string
+		for _, v := range i.Tagged {
+			numbers = append(numbers, fmt.Sprint(v))
+		}
+		text := "tagged " + strings.Join(numbers, ", ")
 		if i.Untagged != 0 {
-			parts = append(parts, "untagged "+vlan(i.Untagged))
+			text += fmt.Sprintf(", untagged %d", i.Untagged)
 		}
-		if len(i.Tagged) > 0 {
-			var names []string
-			for _, v := range i.Tagged {
-				names = append(names, vlan(v))
-			}
-			parts = append(parts, "tagged "+strings.Join(names, ", "))
-		}
-		return strings.Join(parts, ", ")
+		return text
 	}
 	switch {
 	case i.Segment != model.None && i.Tag != 0:

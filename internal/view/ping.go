@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
@@ -45,12 +46,15 @@ type Failure struct {
 	Device string   `json:"device"`
 	Reason string   `json:"reason"`
 	Loop   []string `json:"loop,omitempty"`
+
+	cause string // the device to look at
 }
 
 // Change is one change of a remedy and, where the plan can be edited for it,
 // the lines to take out and put in.
 type Change struct {
 	Change string   `json:"change"`
+	Device string   `json:"device"`
 	File   string   `json:"file,omitempty"`
 	Line   int      `json:"line,omitempty"`
 	Out    []string `json:"out,omitempty"`
@@ -73,7 +77,7 @@ func newPing(w *workspace.Workspace, from, to, prefix string, without []string, 
 		}
 		verdicts[t.Verdict()]++
 		if f.Failure != nil && p.Next == "" {
-			p.Next = nextCommand(*f.Failure, prefix)
+			p.Next = nextCommand(f, prefix)
 		}
 		p.Families = append(p.Families, f)
 	}
@@ -97,7 +101,7 @@ func newFamily(w *workspace.Workspace, t workspace.Trial) PingFamily {
 		f.Back = append(f.Back, NewGraph(w.Tables, b))
 	}
 	if fail, failing := t.Failure(w.Tables); failing {
-		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: w.Spec.Devices[fail.Device].Name, Reason: fail.Reason}
+		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: w.Spec.Devices[fail.Device].Name, Reason: fail.Reason, cause: w.Spec.Devices[fail.Cause].Name}
 		for _, d := range fail.Loop {
 			f.Failure.Loop = append(f.Failure.Loop, w.Spec.Devices[d].Name)
 		}
@@ -124,7 +128,7 @@ func way(back bool) string {
 
 // newChange shows an edit as the whole lines it takes out and puts in.
 func newChange(a workspace.Advice) Change {
-	c := Change{Change: a.Text}
+	c := Change{Change: a.Text, Device: a.Device}
 	if !a.InPlan {
 		return c
 	}
@@ -142,13 +146,18 @@ func newChange(a workspace.Advice) Change {
 	return c
 }
 
-// nextCommand is what to look at first after a failure.
-func nextCommand(f Failure, prefix string) string {
-	switch f.Name {
-	case "interface-down", "address-silent", "next-hop-silent", "no-source-address":
-		return prefix + " show interfaces " + f.Device
+// nextCommand is what to look at first after a failure: the device to change,
+// or else the one where it fails.
+func nextCommand(f PingFamily, prefix string) string {
+	device := f.Failure.cause
+	if len(f.Remedy) > 0 {
+		device = f.Remedy[0].Device
 	}
-	return prefix + " show routes " + f.Device
+	switch finding.Name(f.Failure.Name) {
+	case finding.InterfaceIsDown, finding.AddressSilent, finding.NextHopSilent, finding.NoSourceAddress:
+		return prefix + " show interfaces " + device
+	}
+	return prefix + " show routes " + device
 }
 
 // Works tells whether every family that was tried works.
@@ -211,7 +220,11 @@ func (p Ping) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
 	for i, f := range p.Families {
 		fmt.Fprintln(w)
 		if i > 0 && !explain && sameWay(p.Families[0].trial, f.trial) {
-			fmt.Fprintf(w, "%s takes the same way there and back: %s to %s\n", bold.Render(forward.FamilyOf(f.trial.Target)), f.Source, f.Target)
+			way := "goes the same way, there and back"
+			if len(f.trial.Back) == 0 {
+				way = "goes the same way"
+			}
+			paragraph(w, width, fmt.Sprintf("%s %s, %s to %s", bold.Render(forward.FamilyOf(f.trial.Target)), way, orNone(f.Source), f.Target), "  ")
 			continue
 		}
 		walkText(w, t, forward.FamilyOf(f.trial.Target)+" there", f.trial.There, width, explain)
@@ -234,14 +247,13 @@ func (p Ping) failures(w io.Writer, width int) {
 			continue
 		}
 		said = append(said, f)
-		label := pad("why", 8)
 		where := "on the way " + f.Failure.Way
 		if len(p.Families) > 1 && !slices.ContainsFunc(p.Families, func(x PingFamily) bool { return x.Family != f.Family && x.Failure != nil && alike(f, x) }) {
 			where = forward.FamilyOf(f.trial.Target) + ", " + where
 		}
-		paragraph(w, width, label+where+", "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), indent)
+		labelled(w, width, pad("why", 8), where+", "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), indent)
 		if len(f.Remedy) == 0 {
-			fmt.Fprintln(w, pad("remedy", 8)+"none was found that works when tried")
+			fmt.Fprintln(w, pad("remedy", 8)+"none found: nothing that was tried helps")
 			continue
 		}
 		for i, c := range f.Remedy {
@@ -249,11 +261,11 @@ func (p Ping) failures(w io.Writer, width int) {
 			if i > 0 {
 				label = pad("and", 8)
 			}
-			text := label + Clean(c.Change)
+			text := Clean(c.Change)
 			if i == len(f.Remedy)-1 {
 				text += " " + good.Render("(tried: it works)")
 			}
-			paragraph(w, width, text, indent)
+			labelled(w, width, label, text, indent)
 			changeText(w, c, indent)
 		}
 	}
@@ -363,13 +375,17 @@ func walkRows(t *routing.Tables, g *forward.Graph) [][]string {
 	return rows
 }
 
+// orNone is an address, or the words for having none.
+func orNone(a string) string {
+	if a == "" {
+		return "no address"
+	}
+	return a
+}
+
 // walkText writes one walk.
 func walkText(w io.Writer, t *routing.Tables, title string, g *forward.Graph, width int, explain bool) {
-	from := address(g.Flow.Source)
-	if from == "" {
-		from = "no address"
-	}
-	fmt.Fprintln(w, bold.Render(title)+faint.Render(fmt.Sprintf(", %s to %s", from, g.Flow.Destination)))
+	fmt.Fprintln(w, bold.Render(title)+faint.Render(fmt.Sprintf(", %s to %s", orNone(address(g.Flow.Source)), g.Flow.Destination)))
 	Table{Columns: walkColumns, Rows: walkRows(t, g)}.Text(w, width, "  ", false)
 	if explain {
 		for _, n := range g.Nodes {

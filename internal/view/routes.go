@@ -35,7 +35,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "place", Title: "written at", Wide: true},
 	}, Empty: "no routes"}
 	if len(devices) == 1 {
-		table.Columns[0].Wide = true // it was asked for by name
+		table.Columns[0].Hidden = true // it was asked for by name
 	}
 	data := []Route{}
 	for _, d := range devices {
@@ -57,7 +57,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 			if x.Why != "" {
 				state += ": " + x.Why
 			}
-			table.Rows = append(table.Rows, []string{x.Device, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), state, x.Place})
+			table.Rows = append(table.Rows, []string{x.Device, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), state, lineOf(x.Place)})
 		}
 	}
 	return data, table

@@ -42,7 +42,7 @@ func Segments(t *routing.Tables) ([]Segment, Table) {
 			vlan = fmt.Sprint(s.VLAN)
 		}
 		data = append(data, x)
-		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), strings.Join(devices, ", "), x.Place})
+		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), strings.Join(devices, ", "), lineOf(x.Place)})
 	}
 	return data, table
 }

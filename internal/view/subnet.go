@@ -71,7 +71,7 @@ func subnet(p netip.Prefix) string {
 
 // SubnetText writes the facts a line each, the answer to the usual questions
 // first.
-func SubnetText(w io.Writer, f prefix.Facts, explain bool) {
+func SubnetText(w io.Writer, f prefix.Facts, width int, explain bool) {
 	s := NewSubnet(f)
 	usable := grouped(f.Usable) + " of " + grouped(f.Addresses) + " addresses"
 	rows := [][2]string{
@@ -89,12 +89,7 @@ func SubnetText(w io.Writer, f prefix.Facts, explain bool) {
 		{"scope", s.Scope},
 		{"in full", s.Full},
 	}
-	if s.Address != "" {
-		rows[1][1] = s.Address
-		if place := f.Place(); place != "" {
-			rows[1][1] += ", " + place
-		}
-	}
+	rows[1][1] += standing(f)
 	for i, r := range rows {
 		switch {
 		case r[1] == "":
@@ -105,8 +100,22 @@ func SubnetText(w io.Writer, f prefix.Facts, explain bool) {
 		}
 	}
 	if explain {
-		working(w, f)
+		working(w, f, width)
 	}
+}
+
+// standing says where the address stands in its subnet.
+func standing(f prefix.Facts) string {
+	switch f.Role {
+	case prefix.UsableAddress:
+		n := f.Position.Int()
+		return fmt.Sprintf(", %s%s usable of %s", grouped(n), prefix.Ending(n), grouped(f.Usable))
+	case prefix.BroadcastRole:
+		return ", the broadcast address"
+	case prefix.ReservedAnycast:
+		return ", reserved for anycast (RFC 2526)"
+	}
+	return ""
 }
 
 // grouped writes a number with its digits in threes.
@@ -123,7 +132,7 @@ func grouped(n *big.Int) string {
 }
 
 // working shows the bits: the subnet is what the mask leaves of the address.
-func working(w io.Writer, f prefix.Facts) {
+func working(w io.Writer, f prefix.Facts, width int) {
 	length := f.Subnet.Bits()
 	fmt.Fprintf(w, "\nThe first %s of the address are the subnet's, the other %d are the host's.\n", Count(length, "bit"), f.Subnet.Addr().BitLen()-length)
 	if f.Subnet.Addr().Is4() {
@@ -143,7 +152,7 @@ func working(w io.Writer, f prefix.Facts) {
 	fmt.Fprintf(w, "Subnets of this size begin every 2^%d = %s addresses.\n", f.Subnet.Addr().BitLen()-length, grouped(f.Addresses))
 	switch {
 	case f.Subnet.Addr().Is4() && length < 31:
-		fmt.Fprintln(w, "All host bits 0 is the subnet's own address, all 1 its broadcast address; the rest are usable.")
+		paragraph(w, width, "All host bits 0 is the subnet's own address, all 1 its broadcast address; the rest are usable.", "")
 	case f.Subnet.Addr().Is4() && length == 31:
 		fmt.Fprintln(w, "On a point-to-point link of length 31 both addresses are usable (RFC 3021).")
 	case f.Subnet.Addr().Is6() && length == 127:
@@ -153,7 +162,7 @@ func working(w io.Writer, f prefix.Facts) {
 		if length <= 120 {
 			text += ", and 128 at the end of the identifiers are kept for anycast (RFC 2526)"
 		}
-		fmt.Fprintln(w, text+"; the rest are usable.")
+		paragraph(w, width, text+"; the rest are usable.", "")
 	}
 }
 
@@ -162,11 +171,11 @@ func bits4(a netip.Addr, length int) string {
 	var b strings.Builder
 	octets := a.As4()
 	for i := range 32 {
-		if i == length {
-			b.WriteByte('|')
-		}
 		if i > 0 && i%8 == 0 {
 			b.WriteByte('.')
+		}
+		if i == length {
+			b.WriteByte('|')
 		}
 		b.WriteByte('0' + octets[i/8]>>(7-i%8)&1)
 	}
@@ -182,11 +191,11 @@ func digits6(a netip.Addr, length int) string {
 	full := strings.ReplaceAll(a.StringExpanded(), ":", "")
 	var b strings.Builder
 	for i, d := range full {
-		if i == length/4 {
-			b.WriteByte('|')
-		}
 		if i > 0 && i%4 == 0 {
 			b.WriteByte(':')
+		}
+		if i == length/4 {
+			b.WriteByte('|')
 		}
 		b.WriteRune(d)
 	}

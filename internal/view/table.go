@@ -14,6 +14,8 @@ type Column struct {
 	Title string
 	Wide  bool // shown in text only when asked for more
 	Right bool // numbers
+
+	Hidden bool // not shown in text: it would say the same in every row
 }
 
 // Table is rows of cells, ready for any format but JSON.
@@ -37,7 +39,7 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 	}
 	var shown []int
 	for c, column := range t.Columns {
-		if (!column.Wide || wide) && t.filled(c) {
+		if !column.Hidden && (!column.Wide || wide) && t.filled(c) {
 			shown = append(shown, c)
 		}
 	}
@@ -116,6 +118,14 @@ func (t Table) line(w io.Writer, row []string, shown []int, widths map[int]int, 
 		}
 		io.WriteString(w, indent+style.Render(strings.TrimRight(b.String(), " "))+"\n")
 	}
+}
+
+// lineOf is a place without its column, for tables.
+func lineOf(place string) string {
+	if i := strings.LastIndexByte(place, ':'); i >= 0 {
+		return place[:i]
+	}
+	return place
 }
 
 // CSV writes the table by RFC 4180, every column, its keys as the header.

@@ -109,28 +109,40 @@ func newTraceHop(spec *model.Spec, ttl int, a forward.Answer, is4 bool) TraceHop
 
 // Headline is the outcome in one sentence.
 func (v Trace) Headline() string {
-	var parts []string
+	var order []string // what becomes of it, each once
+	families := map[string][]string{}
 	for _, f := range v.Families {
-		word := forward.FamilyOf(f.trace.Exchange.Target)
-		switch {
-		case len(f.trace.Loop) > 0:
-			parts = append(parts, fmt.Sprintf("in %s a loop between %s", word, forward.And(f.Loop)))
-		case f.trace.Exchange.Verdict() == forward.Works:
-			parts = append(parts, fmt.Sprintf("in %s %s", word, Count(len(f.trace.Hops), "hop")))
-		case f.trace.Exchange.Verdict() == forward.Depends:
-			parts = append(parts, fmt.Sprintf("in %s it depends on the flow", word))
-		default:
-			parts = append(parts, fmt.Sprintf("in %s it does not arrive", word))
-			if f.Failure != nil && f.Failure.Way == "back" {
-				parts[len(parts)-1] = fmt.Sprintf("in %s no reply comes back", word)
-			}
+		what := f.outcome()
+		if families[what] == nil {
+			order = append(order, what)
 		}
+		families[what] = append(families[what], forward.FamilyOf(f.trace.Exchange.Target))
+	}
+	var parts []string
+	for _, what := range order {
+		parts = append(parts, what+" in "+forward.And(families[what]))
 	}
 	text := v.From + " to " + v.To
 	if len(v.Without) > 0 {
 		text += " without " + forward.And(v.Without)
 	}
 	return text + ": " + strings.Join(parts, ", ") + " · " + v.Basis
+}
+
+// outcome is what becomes of one family's probes.
+func (f TraceFamily) outcome() string {
+	verdict := f.trace.Exchange.Verdict()
+	switch {
+	case len(f.trace.Loop) > 0:
+		return "a loop between " + forward.And(f.Loop)
+	case verdict == forward.Works:
+		return Count(len(f.trace.Hops), "hop")
+	case verdict == forward.Depends:
+		return "it depends on the flow"
+	case f.Failure != nil && f.Failure.Way == "back":
+		return "no reply comes back"
+	}
+	return "it does not arrive"
 }
 
 // Text writes each family's hops, and what is at the end of them.
@@ -146,7 +158,7 @@ func (v Trace) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
 	}
 	for _, f := range v.Families {
 		fmt.Fprintln(w)
-		fmt.Fprintln(w, bold.Render(forward.FamilyOf(f.trace.Exchange.Target))+faint.Render(fmt.Sprintf(", %s to %s", f.Source, f.Target)))
+		fmt.Fprintln(w, bold.Render(forward.FamilyOf(f.trace.Exchange.Target))+faint.Render(fmt.Sprintf(", %s to %s", orNone(f.Source), f.Target)))
 		f.table().Text(w, width, "  ", false)
 		if len(f.Loop) > 0 {
 			fmt.Fprintf(w, "  %s\n", bad.Render("and so on: "+Clean(forward.And(f.Loop))+" pass it round until its TTL runs out"))
