@@ -69,7 +69,7 @@ func (r *resolver) port(t plan.Text) (InterfaceID, bool) {
 	}
 	id, ok := r.spec.InterfaceNamed(d, portName.Value)
 	if !ok {
-		r.unknown(portName, "a port of "+deviceName.Value, r.InterfaceNames(d))
+		r.unknown(portName, "port of "+deviceName.Value, r.InterfaceNames(d))
 		return None, false
 	}
 	if kind := r.spec.Interfaces[id].Kind; kind != Port {

@@ -288,7 +288,7 @@ func (b *builder) parents(cabled []string) {
 		if t, said := b.parentName[n]; said {
 			parent = t.Value
 			if _, ok := b.byName[parent]; !ok && !slices.Contains(cabled, parent) {
-				b.unknown(t, "an interface of "+b.device.Name.Value, keysOf(b.byName))
+				b.unknown(t, "interface of "+b.device.Name.Value, keysOf(b.byName))
 				continue
 			}
 		} else if dot := strings.LastIndexByte(i.Name, '.'); dot > 0 {

@@ -163,7 +163,7 @@ func (r *resolver) device(t plan.Text) (DeviceID, bool) {
 	if id, ok := r.spec.devices[t.Value]; ok {
 		return id, true
 	}
-	r.unknown(t, "a device", keysOf(r.spec.devices))
+	r.unknown(t, "device", keysOf(r.spec.devices))
 	return None, false
 }
 
@@ -172,12 +172,12 @@ func (r *resolver) segment(t plan.Text) (SegmentID, bool) {
 	if id, ok := r.spec.segments[t.Value]; ok {
 		return id, true
 	}
-	r.unknown(t, "a segment", keysOf(r.spec.segments))
+	r.unknown(t, "segment", keysOf(r.spec.segments))
 	return None, false
 }
 
 func (r *resolver) unknown(t plan.Text, what string, names []string) {
-	f := finding.New(finding.UnknownName, t.Place, "there is no %s called %s", strings.TrimPrefix(what, "a "), t.Value).About(t.Value)
+	f := finding.New(finding.UnknownName, t.Place, "there is no %s called %s", what, t.Value).About(t.Value)
 	if near, ok := finding.Nearest(t.Value, names); ok {
 		f = f.Mend("did you mean %s?", near)
 	}

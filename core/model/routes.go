@@ -70,6 +70,9 @@ func plainPrefixes(all []Prefix) []netip.Prefix {
 func (r *resolver) route(d DeviceID, route *plan.Route) {
 	subject := r.spec.Devices[d].Name
 	to, named := r.destinations(route.To, subject)
+	if len(to) == 0 {
+		return // said, or a name that stands for nothing yet
+	}
 	position := map[bool]int{} // by Is4: how many next hops so far
 	for i := range route.Hops {
 		hop := &route.Hops[i]
@@ -101,7 +104,7 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 	if hop.Out.Written() {
 		id, ok := r.spec.InterfaceNamed(d, hop.Out.Value)
 		if !ok {
-			r.unknown(hop.Out, "an interface of "+subject, r.spec.InterfaceNames(d))
+			r.unknown(hop.Out, "interface of "+subject, r.spec.InterfaceNames(d))
 			return nil, false
 		}
 		base.Out = id
@@ -139,7 +142,7 @@ func (r *resolver) unknownHop(t plan.Text, subject string) {
 		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
 		return
 	}
-	r.unknown(t, "a device", keysOf(r.spec.devices))
+	r.unknown(t, "device", keysOf(r.spec.devices))
 }
 
 // hopByAddress resolves a next hop that is written as an address: it serves

@@ -44,6 +44,10 @@ func text[T any](field func(*T) *Text) func(*reader, *T, *yaml.Node, string) {
 	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into), _ = r.word(n, what) }
 }
 
+func prose[T any](field func(*T) *Text) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into), _ = r.prose(n, what) }
+}
+
 func texts[T any](field func(*T) *[]Text) func(*reader, *T, *yaml.Node, string) {
 	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.words(n, what) }
 }
@@ -90,7 +94,7 @@ var segmentKeys = []key[Segment]{
 	{"vlan", "1 to 4094", "The VLAN number. Needed where a switch carries the segment.", whole(1, 4094, func(s *Segment) *Number { return &s.VLAN })},
 	{"prefix", "a prefix, or a list", "The segment's IPv4 and IPv6 subnets.", texts(func(s *Segment) *[]Text { return &s.Prefixes })},
 	{"gateway", "a device, an address or a place such as `first`; or a list", "What the segment's hosts use as their gateway. Unless set: the one forwarding device on the segment, or among several the one that holds the first usable address.", texts(func(s *Segment) *[]Text { return &s.Gateway })},
-	{"note", "text", note, text(func(s *Segment) *Text { return &s.Note })},
+	{"note", "text", note, prose(func(s *Segment) *Text { return &s.Note })},
 }
 
 // Kinds are the words for what a device is.
@@ -106,7 +110,7 @@ var deviceKeys = []key[Device]{
 	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},
 	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
 	{"routes", "destination: next hop, or a list", "Static routes. A destination is a prefix, `default`, or the name of a segment or block. Next hops stand in order of preference: the first has distance 1, each further one 10 more. A next hop is an address, or a device: its address on the segment the two share.", (*reader).routes},
-	{"note", "text", note, text(func(d *Device) *Text { return &d.Note })},
+	{"note", "text", note, prose(func(d *Device) *Text { return &d.Note })},
 }
 
 var interfaceKeys = []key[Interface]{
@@ -119,7 +123,7 @@ var interfaceKeys = []key[Interface]{
 	{"parent", "an interface", "The port this is a subinterface of, where the name does not tell.", text(func(i *Interface) *Text { return &i.Parent })},
 	{"tag", "1 to 4094", "A subinterface's tag. Unless set: the number at the end of its name, else its segment's VLAN number.", whole(1, 4094, func(i *Interface) *Number { return &i.Tag })},
 	{"admin", "`up` or `down`; `up` unless set", "Whether it is switched on.", choice(func(i *Interface) *Text { return &i.Admin }, "up", "down")},
-	{"note", "text", note, text(func(i *Interface) *Text { return &i.Note })},
+	{"note", "text", note, prose(func(i *Interface) *Text { return &i.Note })},
 }
 
 var hopKeys = []key[Hop]{

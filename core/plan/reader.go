@@ -25,7 +25,7 @@ func (r *reader) place(n *yaml.Node) source.Place {
 	start := r.file.Offset(n.Line, n.Column)
 	switch {
 	case n.Kind == yaml.ScalarNode:
-		return source.Place{File: r.file, Start: start, End: max(r.scalarEnd(n, start), start+1)}
+		return source.Place{File: r.file, Start: start, End: min(max(r.scalarEnd(n, start), start+1), len(r.file.Text))}
 	case n.Kind == yaml.MappingNode && n.Style&yaml.FlowStyle == 0 && len(n.Content) > 0:
 		return r.place(n.Content[0])
 	case n.Kind == yaml.AliasNode:
@@ -71,8 +71,18 @@ func quotedEnd(text []byte, start int) int {
 	return len(text)
 }
 
+// prose is a node's text, which may run over several lines.
+func (r *reader) prose(n *yaml.Node, what string) (Text, bool) {
+	return r.printable(n, what, func(c rune) bool { return c != '\n' && unprintable(c) })
+}
+
 // word is a node's text, taken as written.
 func (r *reader) word(n *yaml.Node, what string) (Text, bool) {
+	return r.printable(n, what, unprintable)
+}
+
+// printable is a node's text if it is one and holds nothing forbidden.
+func (r *reader) printable(n *yaml.Node, what string, forbidden func(rune) bool) (Text, bool) {
 	if !r.plain(n) {
 		return Text{}, false
 	}
@@ -88,7 +98,7 @@ func (r *reader) word(n *yaml.Node, what string) (Text, bool) {
 		r.report(finding.New(finding.WrongType, r.place(n), "%s is empty", what))
 		return Text{}, false
 	}
-	if bad := strings.IndexFunc(n.Value, unprintable); bad >= 0 {
+	if bad := strings.IndexFunc(n.Value, forbidden); bad >= 0 {
 		r.report(finding.New(finding.BadName, r.place(n), "%s holds a control character; write it with printable characters only", what))
 		return Text{}, false
 	}

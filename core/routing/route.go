@@ -27,9 +27,9 @@ const (
 	InterfaceDown             // the interface it leads out of is down
 	NextHopUnreachable        // nothing matches the next hop
 	OnlyThroughDefault        // only the default route matches the next hop
-	NextHopOneself            // the next hop is the device's own address
-	ThroughItself             // resolving the next hop leads back to the route
 	ThroughUnusable           // what matches the next hop is not usable itself
+	ThroughItself             // resolving the next hop leads back to the route
+	NextHopOneself            // the next hop is the device's own address
 )
 
 // Indexes into the lists of Tables and Table.

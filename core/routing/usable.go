@@ -145,38 +145,41 @@ func (s solver) defaultBarred(r *Route) bool {
 func (s solver) reason(i int32, proven map[int32]bool) Usable {
 	reason := NextHopUnreachable
 	s.classes(i, func(class []int32) bool {
+		decided := false
 		for _, j := range class {
 			r := &s.routes[j]
+			because := NextHopUnreachable
 			switch {
 			case r.Usable != IsUsable && !s.isOpen(j):
 				continue
 			case r.Source == Local:
-				reason = NextHopOneself
+				because = NextHopOneself
 			case s.defaultBarred(r):
-				reason = OnlyThroughDefault
+				because = OnlyThroughDefault
+			case s.hangsOn(j, i, map[int32]bool{}):
+				because = ThroughItself
 			case s.isOpen(j) && !proven[j]:
-				reason = ThroughUnusable
-				if s.hangsOn(j, i, map[int32]bool{}) {
-					reason = ThroughItself
-				}
+				because = ThroughUnusable
 			}
-			return false
+			// Of several in one class the later in the list of reasons is told,
+			// whatever the order they stand in.
+			reason, decided = max(reason, because), true
 		}
-		return true
+		return !decided
 	})
 	return reason
 }
 
 // hangsOn tells whether resolving open route i comes by route target.
 func (s solver) hangsOn(i, target int32, seen map[int32]bool) bool {
-	if seen[i] {
+	if seen[i] || !s.isOpen(i) {
 		return false
 	}
 	seen[i] = true
 	found := false
 	s.classes(i, func(class []int32) bool {
 		for _, j := range class {
-			if j == target || s.isOpen(j) && s.hangsOn(j, target, seen) {
+			if j == target || s.hangsOn(j, target, seen) {
 				found = true
 			}
 		}

@@ -1,0 +1,62 @@
+// Package coretest makes networks from plan text for tests of the core.
+package coretest
+
+import (
+	"strings"
+	"testing"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/plan"
+	"ropeswing/core/routing"
+	"ropeswing/core/source"
+)
+
+// Resolve reads a plan without its first line, which is added.
+func Resolve(text string) (*plan.Document, *model.Spec, []finding.Finding) {
+	doc, found := plan.Parse(source.New("test.plan.yaml", []byte("ropeswing: 1\n"+strings.TrimLeft(text, "\n"))))
+	if doc == nil {
+		return nil, nil, found
+	}
+	spec, more := model.Resolve(doc)
+	return doc, spec, finding.Sort(append(found, more...))
+}
+
+// Spec is the network of a plan in which nothing stops it from being used.
+func Spec(t testing.TB, text string) *model.Spec {
+	t.Helper()
+	_, spec, found := Resolve(text)
+	if finding.Stops(found) {
+		t.Fatalf("the test's plan has slips: %v", found)
+	}
+	return spec
+}
+
+// Tables is the routing tables of a plan.
+func Tables(t testing.TB, text string) *routing.Tables {
+	t.Helper()
+	spec := Spec(t, text)
+	return routing.Resolve(network.Build(spec).State(), spec.Statics)
+}
+
+// Device finds a device by name.
+func Device(t testing.TB, spec *model.Spec, name string) model.DeviceID {
+	t.Helper()
+	d, ok := spec.DeviceNamed(name)
+	if !ok {
+		t.Fatalf("the test's plan has no device %s", name)
+	}
+	return d
+}
+
+// Interface finds an interface by DEVICE:INTERFACE.
+func Interface(t testing.TB, spec *model.Spec, label string) model.InterfaceID {
+	t.Helper()
+	device, name, _ := strings.Cut(label, ":")
+	i, ok := spec.InterfaceNamed(Device(t, spec, device), name)
+	if !ok {
+		t.Fatalf("the test's plan has no interface %s", label)
+	}
+	return i
+}
