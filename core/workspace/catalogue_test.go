@@ -1,0 +1,55 @@
+package workspace_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/workspace"
+)
+
+// names lists the kinds of findings, each once.
+func names(found []finding.Finding) []string {
+	var all []string
+	for _, f := range found {
+		if len(all) == 0 || all[len(all)-1] != string(f.Name) {
+			all = append(all, string(f.Name))
+		}
+	}
+	return all
+}
+
+// Every example of the catalogue shows its finding, and no other.
+func TestEveryExampleShowsJustItsFinding(t *testing.T) {
+	for _, e := range finding.Catalogue() {
+		w := workspace.FromText("example.plan.yaml", []byte(e.Example))
+		switch e.Stage {
+		case finding.Reading:
+			assert.Equal(t, []string{string(e.Name)}, names(w.Check()), e.Name)
+			assert.False(t, w.Usable(), "%s: such a plan cannot be used", e.Name)
+			assert.Len(t, w.Slips(), 1, e.Name)
+		case finding.Checking:
+			assert.Equal(t, []string{string(e.Name)}, names(w.Check()), e.Name)
+			assert.True(t, w.Usable(), "%s: such a plan can be used", e.Name)
+		case finding.Walking:
+			require.True(t, w.Usable(), "%s: %v", e.Name, w.Check())
+			from, err := w.Endpoint(e.Ping[0])
+			require.NoError(t, err, e.Name)
+			to, err := w.Endpoint(e.Ping[1])
+			require.NoError(t, err, e.Name)
+			ttl := forward.DefaultTTL
+			if e.TTL > 0 {
+				ttl = e.TTL
+			}
+			trials, _, err := w.Pings(from, to, workspace.Families{}, ttl)
+			require.NoError(t, err, e.Name)
+			require.Len(t, trials, 1, e.Name)
+			f, failing := trials[0].Failure(w.Tables)
+			assert.True(t, failing, e.Name)
+			assert.Equal(t, e.Name, f.Name, f.Reason)
+		}
+	}
+}
