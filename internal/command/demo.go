@@ -32,7 +32,7 @@ func (a *app) demo() *cobra.Command {
 	dir := "skerry-lights"
 	cmd := &cobra.Command{
 		Use:     "demo",
-		Short:   "Write the Skerry Lights example to a new folder and show it at work",
+		Short:   "Write the Skerry Lights example to a new folder and tour it",
 		GroupID: groupOther,
 		Args:    noArgs,
 		Example: "  ropeswing demo\n  ropeswing demo --dir /tmp/lights",

@@ -8,15 +8,12 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
-
-type flag = pflag.Flag
 
 // The formats of an answer.
 const (

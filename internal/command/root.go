@@ -12,6 +12,7 @@ import (
 	"github.com/charmbracelet/colorprofile"
 	"github.com/charmbracelet/x/term"
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"ropeswing/core/finding"
 )
@@ -88,6 +89,7 @@ const (
 
 // root is the whole tree of commands.
 func (a *app) root() *cobra.Command {
+	cobra.EnableCommandSorting = false // they are listed in the order of the work
 	root := &cobra.Command{
 		Use:   "ropeswing COMMAND",
 		Short: "Plan subnets and static routes, and know what every ping will do, and why",
@@ -115,10 +117,11 @@ func (a *app) root() *cobra.Command {
 	)
 	root.AddCommand(a.subnet(), a.show(), a.why(), a.check(), a.ping(), a.trace(), a.demo(), a.version())
 	root.SetHelpCommand(&cobra.Command{Use: "help", Hidden: true, RunE: func(cmd *cobra.Command, args []string) error {
-		if c, _, err := root.Find(args); err == nil {
-			return c.Help()
+		c, rest, err := root.Find(args)
+		if err != nil || len(rest) > 0 {
+			return unknownCommand(c, rest[0])
 		}
-		return unknownCommand(root, args[0])
+		return c.Help()
 	}})
 	root.InitDefaultCompletionCmd()
 	for _, c := range root.Commands() {
@@ -189,8 +192,8 @@ func unknownFlag(cmd *cobra.Command, err error) error {
 	text := err.Error()
 	if _, word, ok := strings.Cut(text, "unknown flag: --"); ok {
 		var names []string
-		cmd.Flags().VisitAll(func(f *flag) { names = append(names, f.Name) })
-		cmd.InheritedFlags().VisitAll(func(f *flag) { names = append(names, f.Name) })
+		cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
+		cmd.InheritedFlags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
 		if near, found := finding.Nearest(word, names); found {
 			return fmt.Errorf("'%s' has no option --%s; did you mean --%s?", cmd.CommandPath(), word, near)
 		}

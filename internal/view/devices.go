@@ -11,14 +11,14 @@ import (
 
 // Device is a device in JSON.
 type Device struct {
-	Device         string   `json:"device"`
-	Is             string   `json:"is"`
-	Forwards       bool     `json:"forwards"`
-	Addresses      []string `json:"addresses"`
-	InterfacesUp   int      `json:"interfaces_up"`
-	InterfacesDown int      `json:"interfaces_down"`
-	Routes         int      `json:"static_routes"`
-	Place          string   `json:"place"`
+	Device         string   `json:"device"`          // its name
+	Is             string   `json:"is"`              // router, switch, firewall, host or world
+	Forwards       bool     `json:"forwards"`        // whether it passes on what is not for itself
+	Addresses      []string `json:"addresses"`       // all of them, without their lengths
+	InterfacesUp   int      `json:"interfaces_up"`   // how many work
+	InterfacesDown int      `json:"interfaces_down"` // how many do not, unused ports not counted
+	Routes         int      `json:"static_routes"`   // how many, gateways among them
+	Place          string   `json:"place"`           // where the plan names it: file:line:column
 }
 
 // Devices is the devices for any format. Unused ports, down for want of a

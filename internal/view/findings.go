@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/source"
@@ -13,15 +14,15 @@ import (
 
 // Findings is a check's result.
 type Findings struct {
-	Plan     string `json:"plan"`
-	File     string `json:"file"`
-	Usable   bool   `json:"usable"`
-	Basis    string `json:"basis"`
-	Errors   int    `json:"errors"`
-	Warnings int    `json:"warnings"`
-	Advice   int    `json:"advice"`
+	Plan     string `json:"plan"`     // the plan's name
+	File     string `json:"file"`     // its file
+	Usable   bool   `json:"usable"`   // false where the plan could not be understood
+	Basis    string `json:"basis"`    // what the answer stands on
+	Errors   int    `json:"errors"`   // how many findings of severity error
+	Warnings int    `json:"warnings"` // how many of severity warning
+	Advice   int    `json:"advice"`   // how many of severity advice
 
-	Findings []Finding `json:"findings"`
+	Findings []Finding `json:"findings"` // in the order of the file
 
 	Summary string            `json:"-"`
 	All     []finding.Finding `json:"-"`
@@ -29,22 +30,22 @@ type Findings struct {
 
 // Finding is one finding in JSON and CSV.
 type Finding struct {
-	Name     string `json:"name"`
-	Severity string `json:"severity"`
+	Name     string `json:"name"`     // its name in the catalogue
+	Severity string `json:"severity"` // error, warning or advice
 	File     string `json:"file"`
-	Line     int    `json:"line,omitempty"`
-	Column   int    `json:"column,omitempty"`
-	Subject  string `json:"subject,omitempty"`
-	Reason   string `json:"reason"`
-	Remedy   string `json:"remedy,omitempty"`
-	Also     []Spot `json:"also,omitempty"`
+	Line     int    `json:"line,omitempty"`    // from 1
+	Column   int    `json:"column,omitempty"`  // from 1, in characters
+	Subject  string `json:"subject,omitempty"` // the device, interface, segment or key it is about
+	Reason   string `json:"reason"`            // one sentence
+	Remedy   string `json:"remedy,omitempty"`  // what to do
+	Also     []Spot `json:"also,omitempty"`    // further places that have a part in it
 }
 
 // Spot is a place in a file.
 type Spot struct {
 	File   string `json:"file"`
-	Line   int    `json:"line"`
-	Column int    `json:"column"`
+	Line   int    `json:"line"`   // from 1
+	Column int    `json:"column"` // from 1, in characters
 }
 
 // NewFindings gathers the findings about a plan. What is the plan's name or
@@ -150,6 +151,9 @@ func labelled(w io.Writer, width int, label, text, indent string) {
 	}
 }
 
+// farOff is how many bytes from its place a line is no longer worth looking at.
+const farOff = 1000
+
 // excerpt writes the line of a place with a caret under what is meant. A line
 // too long for the width is cut on both sides.
 func excerpt(w io.Writer, p source.Place, width int) {
@@ -158,6 +162,10 @@ func excerpt(w io.Writer, p source.Place, width int) {
 		return
 	}
 	before, marked, after := p.Excerpt()
+	if len(before) > farOff { // a line may be megabytes long
+		before = "…" + strings.ToValidUTF8(before[len(before)-farOff:], "")
+	}
+	marked, after = strings.ToValidUTF8(marked[:min(len(marked), farOff)], ""), strings.ToValidUTF8(after[:min(len(after), farOff)], "")
 	before, marked, after = Clean(tabless(before)), Clean(tabless(marked)), Clean(tabless(after))
 	gutter := fmt.Sprintf("  %4d | ", line)
 	room := max(20, width-lipgloss.Width(gutter))
@@ -190,11 +198,7 @@ func cutRight(s string, width int) string {
 	if lipgloss.Width(s) <= width {
 		return s
 	}
-	r := []rune(s)
-	for len(r) > 0 && lipgloss.Width(string(r))+1 > width {
-		r = r[:len(r)-1]
-	}
-	return string(r) + "…"
+	return ansi.Truncate(s, max(1, width), "…")
 }
 
 // Table is the findings for CSV and Markdown.
@@ -236,12 +240,12 @@ func pingOf(e finding.Entry) string {
 // CatalogueEntry is one kind of finding in JSON.
 type CatalogueEntry struct {
 	Name     string `json:"name"`
-	Severity string `json:"severity"`
-	Stage    string `json:"stage"`
-	Means    string `json:"means"`
-	Why      string `json:"why"`
-	Remedy   string `json:"remedy"`
-	Example  string `json:"example"`
+	Severity string `json:"severity"` // error, warning or advice
+	Stage    string `json:"stage"`    // when it is found
+	Means    string `json:"means"`    // what it is
+	Why      string `json:"why"`      // why it matters, and how it comes about
+	Remedy   string `json:"remedy"`   // what to do
+	Example  string `json:"example"`  // the smallest plan that shows it
 }
 
 // Catalogue is the kinds of findings for any format.

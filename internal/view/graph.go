@@ -8,36 +8,36 @@ import (
 
 // Graph is a walk in JSON.
 type Graph struct {
-	Source      string `json:"source"`
-	Destination string `json:"destination"`
-	Verdict     string `json:"verdict"`
-	Nodes       []Node `json:"nodes"`
-	Edges       []Edge `json:"edges"`
-	Ends        []End  `json:"ends"`
+	Source      string `json:"source"`      // the packet's source
+	Destination string `json:"destination"` // the packet's destination
+	Verdict     string `json:"verdict"`     // of all the ways together
+	Nodes       []Node `json:"nodes"`       // the devices it may come to
+	Edges       []Edge `json:"edges"`       // the steps between them
+	Ends        []End  `json:"ends"`        // how each way ends
 }
 
 // Node is a packet at a device. Node 0 is where it starts.
 type Node struct {
-	ID      int    `json:"id"`
+	ID      int    `json:"id"` // its place in the list
 	Device  string `json:"device"`
-	In      string `json:"in,omitempty"` // the interface it came in by
-	Action  string `json:"action"`
+	In      string `json:"in,omitempty"`      // the interface it came in by; absent where it starts
+	Action  string `json:"action"`            // deliver, pass on, no route, discard or does not forward
 	Matched string `json:"matched,omitempty"` // the prefix of the longest match
 }
 
 // Edge is a step to the next device; without to, nobody answered.
 type Edge struct {
-	From    int    `json:"from"`
-	To      *int   `json:"to,omitempty"`
-	Out     string `json:"out"`
-	NextHop string `json:"next_hop"`
+	From    int    `json:"from"`         // a node
+	To      *int   `json:"to,omitempty"` // a node; absent where nobody answered
+	Out     string `json:"out"`          // the interface it leaves by
+	NextHop string `json:"next_hop"`     // the address asked for on the link
 }
 
 // End is how one way through the graph ends.
 type End struct {
-	Node    int    `json:"node"`
-	Outcome string `json:"outcome"`
-	Loop    []int  `json:"loop,omitempty"`
+	Node    int    `json:"node"`           // where it ends; of a loop: where it is entered
+	Outcome string `json:"outcome"`        // delivered, no route, discarded, not forwarded, nobody answers, loop or ttl ran out
+	Loop    []int  `json:"loop,omitempty"` // the nodes of a loop, in order
 }
 
 var (

@@ -16,18 +16,18 @@ import (
 type Interface struct {
 	Device    string   `json:"device"`
 	Interface string   `json:"interface"`
-	Kind      string   `json:"kind"`
-	Addresses []string `json:"addresses"`
+	Kind      string   `json:"kind"`      // port, subinterface, VLAN interface or loopback
+	Addresses []string `json:"addresses"` // with their lengths
 	Segment   string   `json:"segment,omitempty"`
-	Untagged  int      `json:"untagged_vlan,omitempty"`
-	Tagged    []int    `json:"tagged_vlans,omitempty"`
-	Tag       int      `json:"tag,omitempty"`
-	Admin     string   `json:"admin"`
-	Oper      string   `json:"oper"`
-	Why       string   `json:"why,omitempty"`
-	Cable     string   `json:"cable,omitempty"`
-	FarEnd    string   `json:"far_end,omitempty"`
-	Place     string   `json:"place"`
+	Untagged  int      `json:"untagged_vlan,omitempty"` // of a switch port
+	Tagged    []int    `json:"tagged_vlans,omitempty"`  // of a switch port
+	Tag       int      `json:"tag,omitempty"`           // of a subinterface or VLAN interface
+	Admin     string   `json:"admin"`                   // up or down
+	Oper      string   `json:"oper"`                    // up, down or unknown
+	Why       string   `json:"why,omitempty"`           // why it is not up
+	Cable     string   `json:"cable,omitempty"`         // the name of the cable in it
+	FarEnd    string   `json:"far_end,omitempty"`       // DEVICE:INTERFACE
+	Place     string   `json:"place"`                   // where the plan names it: file:line:column
 }
 
 // Interfaces is the interfaces of the given devices for any format. In the
@@ -53,11 +53,8 @@ func Interfaces(t *routing.Tables, devices []model.DeviceID) ([]Interface, Table
 			})
 		}
 	}
-	if len(devices) == 1 {
-		table.Columns[0].Hidden = true // it was asked for by name
-	}
 	table.Rows = foldAlike(table.Rows)
-	return data, table
+	return data, table.headed()
 }
 
 func newInterface(s *network.State, id model.InterfaceID) Interface {

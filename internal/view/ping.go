@@ -15,37 +15,37 @@ import (
 
 // Ping is a predicted ping in JSON.
 type Ping struct {
-	From     string       `json:"from"`
-	To       string       `json:"to"`
-	Verdict  string       `json:"verdict"`
-	Basis    string       `json:"basis"`
-	Without  []string     `json:"without,omitempty"`
-	Families []PingFamily `json:"families"`
+	From     string       `json:"from"`                  // as asked
+	To       string       `json:"to"`                    // as asked
+	Verdict  string       `json:"verdict"`               // works, fails, depends on the flow, unknown, or works in one family only
+	Basis    string       `json:"basis"`                 // what the answer stands on
+	Without  []string     `json:"without,omitempty"`     // what was taken to be out of order
+	Families []PingFamily `json:"families"`              // IPv4 first
 	Passed   []string     `json:"passed_over,omitempty"` // families not tried, and why
 	Next     string       `json:"next,omitempty"`        // the command to type next, where it fails
 }
 
 // PingFamily is the ping in one family.
 type PingFamily struct {
-	Family  string   `json:"family"`
-	Verdict string   `json:"verdict"`
-	Source  string   `json:"source,omitempty"`
+	Family  string   `json:"family"`           // ipv4 or ipv6
+	Verdict string   `json:"verdict"`          // works, fails, depends on the flow or unknown
+	Source  string   `json:"source,omitempty"` // absent where the sender has no address
 	Target  string   `json:"target"`
-	Failure *Failure `json:"failure,omitempty"`
-	Remedy  []Change `json:"remedy,omitempty"` // tried, all together: it works
-	There   *Graph   `json:"there,omitempty"`
-	Back    []Graph  `json:"back,omitempty"`
+	Failure *Failure `json:"failure,omitempty"` // the first that fails, there before back
+	Remedy  []Change `json:"remedy,omitempty"`  // changes tried all together: it works
+	There   *Graph   `json:"there,omitempty"`   // the request
+	Back    []Graph  `json:"back,omitempty"`    // the reply; several where an address is held twice
 
 	trial workspace.Trial
 }
 
 // Failure is why a ping fails.
 type Failure struct {
-	Name   string   `json:"name"`
-	Way    string   `json:"way"` // "there" or "back"
-	Device string   `json:"device"`
-	Reason string   `json:"reason"`
-	Loop   []string `json:"loop,omitempty"`
+	Name   string   `json:"name"`           // its name in the catalogue
+	Way    string   `json:"way"`            // there or back
+	Device string   `json:"device"`         // where the packet ends
+	Reason string   `json:"reason"`         // one sentence
+	Loop   []string `json:"loop,omitempty"` // the devices that pass it round
 
 	cause string // the device to look at
 }
@@ -53,12 +53,12 @@ type Failure struct {
 // Change is one change of a remedy and, where the plan can be edited for it,
 // the lines to take out and put in.
 type Change struct {
-	Change string   `json:"change"`
-	Device string   `json:"device"`
-	File   string   `json:"file,omitempty"`
-	Line   int      `json:"line,omitempty"`
-	Out    []string `json:"out,omitempty"`
-	In     []string `json:"in,omitempty"`
+	Change string   `json:"change"`         // in words
+	Device string   `json:"device"`         // that changes
+	File   string   `json:"file,omitempty"` // absent where the plan has no one obvious place for it
+	Line   int      `json:"line,omitempty"` // of the first line taken out or put in
+	Out    []string `json:"out,omitempty"`  // lines to take out
+	In     []string `json:"in,omitempty"`   // lines to put in
 }
 
 // NewPing puts the pings of each family into their JSON form, with a remedy

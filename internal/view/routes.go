@@ -10,16 +10,16 @@ import (
 // Route is a route in JSON.
 type Route struct {
 	Device   string `json:"device"`
-	To       string `json:"to"`
-	Source   string `json:"source"`
-	NextHop  string `json:"next_hop,omitempty"`
-	Through  string `json:"through,omitempty"` // the device that has the next hop
-	Out      string `json:"out,omitempty"`
-	Distance int    `json:"distance"`
-	Metric   uint32 `json:"metric"`
-	State    string `json:"state"` // "in use", "standby" or "unusable"
-	Why      string `json:"why,omitempty"`
-	Place    string `json:"place,omitempty"`
+	To       string `json:"to"`                 // a prefix
+	Source   string `json:"source"`             // local, direct or static
+	NextHop  string `json:"next_hop,omitempty"` // an address, or discard
+	Through  string `json:"through,omitempty"`  // the device that has the next hop
+	Out      string `json:"out,omitempty"`      // the interface it leaves by
+	Distance int    `json:"distance"`           // lower wins
+	Metric   uint32 `json:"metric"`             // lower wins among equal distances
+	State    string `json:"state"`              // in use, standby or unusable
+	Why      string `json:"why,omitempty"`      // why it is unusable
+	Place    string `json:"place,omitempty"`    // where the plan says so: file:line:column
 }
 
 // Families says which families of routes to show.
@@ -34,9 +34,6 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "distance", Right: true},
 		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "place", Title: "written at", Wide: true},
 	}, Empty: "no routes"}
-	if len(devices) == 1 {
-		table.Columns[0].Hidden = true // it was asked for by name
-	}
 	data := []Route{}
 	for _, d := range devices {
 		view := t.Table(d)
@@ -60,7 +57,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 			table.Rows = append(table.Rows, []string{x.Device, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), state, lineOf(x.Place)})
 		}
 	}
-	return data, table
+	return data, table.headed()
 }
 
 func newRoute(t *routing.Tables, view routing.View, d model.DeviceID, e routing.Entry) Route {

@@ -10,11 +10,11 @@ import (
 
 // Segment is a segment in JSON.
 type Segment struct {
-	Segment  string   `json:"segment"`
+	Segment  string   `json:"segment"` // its name
 	VLAN     int      `json:"vlan,omitempty"`
 	Prefixes []string `json:"prefixes"`
-	Members  []string `json:"members"` // interfaces with an address on it
-	Place    string   `json:"place"`
+	Members  []string `json:"members"` // interfaces with an address on it: DEVICE:INTERFACE
+	Place    string   `json:"place"`   // where the plan names it: file:line:column
 }
 
 // Segments is the segments for any format.

@@ -13,23 +13,23 @@ import (
 // Subnet is the facts of a subnet in JSON: strings but for the length, absent
 // where there is none.
 type Subnet struct {
-	Address      string `json:"address,omitempty"`
-	Family       string `json:"family"`
-	Prefix       string `json:"prefix"`
-	PrefixLength int    `json:"prefix_length"`
-	Mask         string `json:"mask,omitempty"`
-	InverseMask  string `json:"inverse_mask,omitempty"`
-	First        string `json:"first"`
-	Last         string `json:"last"`
-	Broadcast    string `json:"broadcast,omitempty"`
-	Addresses    string `json:"addresses"`
-	Usable       string `json:"usable"`
-	Position     string `json:"position,omitempty"`
-	Previous     string `json:"previous,omitempty"`
-	Next         string `json:"next,omitempty"`
-	Parent       string `json:"parent,omitempty"`
-	Scope        string `json:"scope"`
-	Full         string `json:"full,omitempty"`
+	Address      string `json:"address,omitempty"`      // the address asked about
+	Family       string `json:"family"`                 // ipv4 or ipv6
+	Prefix       string `json:"prefix"`                 // the subnet
+	PrefixLength int    `json:"prefix_length"`          // the only number among these
+	Mask         string `json:"mask,omitempty"`         // IPv4
+	InverseMask  string `json:"inverse_mask,omitempty"` // IPv4
+	First        string `json:"first"`                  // the first usable address
+	Last         string `json:"last"`                   // the last usable address
+	Broadcast    string `json:"broadcast,omitempty"`    // IPv4, lengths up to 30
+	Addresses    string `json:"addresses"`              // how many there are
+	Usable       string `json:"usable"`                 // how many may be given to interfaces
+	Position     string `json:"position,omitempty"`     // which usable address the one asked about is, from 1
+	Previous     string `json:"previous,omitempty"`     // the subnet of this size before
+	Next         string `json:"next,omitempty"`         // the subnet of this size behind
+	Parent       string `json:"parent,omitempty"`       // the subnet twice the size around it
+	Scope        string `json:"scope"`                  // what it is for, with the RFC
+	Full         string `json:"full,omitempty"`         // IPv6: the address asked about, written out
 }
 
 // NewSubnet puts facts into their JSON form.

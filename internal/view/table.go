@@ -15,7 +15,7 @@ type Column struct {
 	Wide  bool // shown in text only when asked for more
 	Right bool // numbers
 
-	Hidden bool // not shown in text: it would say the same in every row
+	Heading bool // in text not a column but a line above the rows that share it
 }
 
 // Table is rows of cells, ready for any format but JSON.
@@ -23,6 +23,12 @@ type Table struct {
 	Columns []Column
 	Rows    [][]string
 	Empty   string // what to say where there are no rows
+}
+
+// headed makes the first column a heading in text.
+func (t Table) headed() Table {
+	t.Columns[0].Heading = true
+	return t
 }
 
 // gap is what stands between two columns.
@@ -39,9 +45,13 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 	}
 	var shown []int
 	for c, column := range t.Columns {
-		if !column.Hidden && (!column.Wide || wide) && t.filled(c) {
+		if !column.Heading && (!column.Wide || wide) && t.filled(c) {
 			shown = append(shown, c)
 		}
+	}
+	headed := t.Columns[0].Heading
+	if headed {
+		indent += "  "
 	}
 	widths := t.widths(shown, width-len(indent))
 	head := make([]string, len(t.Columns))
@@ -49,7 +59,10 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 		head[c] = t.Columns[c].Title
 	}
 	t.line(w, head, shown, widths, indent, faint)
-	for _, row := range t.Rows {
+	for i, row := range t.Rows {
+		if headed && (i == 0 || row[0] != t.Rows[i-1][0]) {
+			io.WriteString(w, strings.TrimSuffix(indent, "  ")+bold.Render(Clean(row[0]))+"\n")
+		}
 		t.line(w, row, shown, widths, indent, lipgloss.NewStyle())
 	}
 }

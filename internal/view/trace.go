@@ -13,38 +13,38 @@ import (
 
 // Trace is a predicted traceroute in JSON.
 type Trace struct {
-	From     string        `json:"from"`
-	To       string        `json:"to"`
-	Basis    string        `json:"basis"`
-	Verdict  string        `json:"verdict"`
-	Without  []string      `json:"without,omitempty"`
-	Families []TraceFamily `json:"families"`
-	Passed   []string      `json:"passed_over,omitempty"`
-	Next     string        `json:"next,omitempty"`
+	From     string        `json:"from"`                  // as asked
+	To       string        `json:"to"`                    // as asked
+	Basis    string        `json:"basis"`                 // what the answer stands on
+	Verdict  string        `json:"verdict"`               // as of a ping
+	Without  []string      `json:"without,omitempty"`     // what was taken to be out of order
+	Families []TraceFamily `json:"families"`              // IPv4 first
+	Passed   []string      `json:"passed_over,omitempty"` // families not tried, and why
+	Next     string        `json:"next,omitempty"`        // the command to type next, where it fails
 }
 
 // TraceFamily is the traceroute in one family.
 type TraceFamily struct {
-	Family  string     `json:"family"`
-	Verdict string     `json:"verdict"`
-	Source  string     `json:"source,omitempty"`
+	Family  string     `json:"family"`           // ipv4 or ipv6
+	Verdict string     `json:"verdict"`          // of a ping in this family
+	Source  string     `json:"source,omitempty"` // absent where the sender has no address
 	Target  string     `json:"target"`
-	Hops    []TraceHop `json:"hops"`
-	Loop    []string   `json:"loop,omitempty"`
-	Failure *Failure   `json:"failure,omitempty"`
-	There   Graph      `json:"there"`
-	Back    []Graph    `json:"back,omitempty"`
+	Hops    []TraceHop `json:"hops"`              // several of one TTL where ways of equal cost lead to different devices
+	Loop    []string   `json:"loop,omitempty"`    // the devices that pass it round
+	Failure *Failure   `json:"failure,omitempty"` // why a ping fails
+	There   Graph      `json:"there"`             // the request
+	Back    []Graph    `json:"back,omitempty"`    // the reply
 
 	trace *forward.Trace
 }
 
 // TraceHop is what one device sends back for one TTL.
 type TraceHop struct {
-	TTL     int    `json:"ttl"`
+	TTL     int    `json:"ttl"`               // from 1
 	Address string `json:"address,omitempty"` // from which it answers; absent where nothing comes back
 	Device  string `json:"device"`
-	In      string `json:"in,omitempty"`
-	Answer  string `json:"answer"`
+	In      string `json:"in,omitempty"`   // the interface the probe came in by
+	Answer  string `json:"answer"`         // in words
 	ICMP    string `json:"icmp,omitempty"` // type/code
 }
 

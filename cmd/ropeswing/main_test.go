@@ -1,0 +1,498 @@
+package main
+
+import (
+	"bytes"
+	"encoding/csv"
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/demo"
+)
+
+// program is the built program, one for all tests here.
+var program string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "ropeswing")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "ropeswing")
+	build := exec.Command("go", "build", "-o", program, ".")
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		panic(string(out))
+	}
+	code := m.Run()
+	os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+// result is what came of one run.
+type result struct {
+	out, err string
+	code     int
+}
+
+// run runs the program in a folder.
+func run(t testing.TB, dir string, args ...string) result {
+	t.Helper()
+	return runWith(t, dir, nil, args...)
+}
+
+func runWith(t testing.TB, dir string, env []string, args ...string) result {
+	t.Helper()
+	cmd := exec.Command(program, args...)
+	cmd.Dir = dir
+	cmd.Env = append([]string{"PATH=/nowhere", "TERM=xterm-256color", "HOME=/nowhere"}, env...)
+	var out, errOut bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errOut
+	err := cmd.Run()
+	if _, isExit := err.(*exec.ExitError); err != nil && !isExit {
+		require.NoError(t, err)
+	}
+	r := result{out.String(), errOut.String(), cmd.ProcessState.ExitCode()}
+	assert.NotContains(t, r.out+r.err, "goroutine ", "no stack trace, ever")
+	assert.NotContains(t, r.out+r.err, "\x1b", "nothing but plain text where there is no terminal")
+	return r
+}
+
+// lights is a folder with the demo's files.
+func lights(t testing.TB) string {
+	t.Helper()
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, demo.Files()))
+	return dir
+}
+
+// write puts a file into a folder.
+func write(t testing.TB, dir, name, text string) {
+	t.Helper()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+}
+
+func first(text string) string {
+	line, _, _ := strings.Cut(text, "\n")
+	return line
+}
+
+func TestThePlanIsFoundHereAboveOrByName(t *testing.T) {
+	dir := lights(t)
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "below"), 0o755))
+	for about, r := range map[string]result{
+		"here":              run(t, dir, "check"),
+		"in a folder above": run(t, filepath.Join(dir, "below"), "check"),
+		"by -p":             run(t, t.TempDir(), "check", "-p", filepath.Join(dir, demo.Plan)),
+		"by environment":    runWith(t, t.TempDir(), []string{"ROPESWING_PLAN=" + filepath.Join(dir, demo.Plan)}, "check"),
+	} {
+		assert.Equal(t, 0, r.code, "%s: %s", about, r.err)
+		assert.Equal(t, "Skerry Lights: nothing wrong", first(r.out), about)
+	}
+	write(t, dir, "second.plan.yaml", "ropeswing: 1\n")
+	r := run(t, dir, "check")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "several plans")
+	r = run(t, t.TempDir(), "ping", "x")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "ropeswing demo")
+}
+
+func TestBareIsHealthBesideAPlanElseHelp(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir)
+	assert.Equal(t, 0, r.code)
+	assert.Equal(t, 3, strings.Count(r.out, "\n"), r.out)
+	assert.Contains(t, r.out, "nothing wrong")
+
+	r = run(t, filepath.Join(dir, "bad-morning"))
+	assert.Equal(t, 1, r.code)
+	assert.Equal(t, 3, strings.Count(r.out, "\n"), r.out)
+	assert.Contains(t, r.out, "2 errors")
+	assert.Contains(t, r.out, "next: ropeswing check")
+
+	r = run(t, t.TempDir())
+	assert.Equal(t, 0, r.code)
+	for _, command := range []string{"subnet", "show", "why", "check", "ping", "trace", "demo", "version", "completion"} {
+		assert.Contains(t, r.out, "\n  "+command+" ")
+	}
+	assert.LessOrEqual(t, strings.Count(r.out, "\n"), 40, "the help is one screen")
+	for _, line := range strings.Split(r.out, "\n") {
+		assert.LessOrEqual(t, len(line), 80, line)
+	}
+}
+
+func TestPingSaysFirstWhetherItWorks(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "ping", "tern-cam")
+	assert.Equal(t, 0, r.code)
+	assert.Equal(t, "ops-laptop reaches tern-cam in IPv4 and IPv6 · predicted from the plan", first(r.out))
+	for _, hop := range []string{"quay-core", "quay-edge", "mole-rtr", "tern-rock"} {
+		assert.Equal(t, 2, strings.Count(r.out, hop), "%s on both ways", hop)
+	}
+	r = run(t, dir, "ping", "desk-7", "192.0.2.9", "-4")
+	assert.Equal(t, 0, r.code, r.out)
+	r = run(t, dir, "ping", "quay-edge:wan0", "2001:db8:5ea:310::2")
+	assert.Equal(t, 0, r.code, r.out)
+}
+
+func TestPingThatFailsSaysWhyAndWhatMendsIt(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "-p", demo.BadMorning, "ping", "tern-cam")
+	assert.Equal(t, 1, r.code)
+	assert.Equal(t, "ops-laptop does not reach tern-cam in IPv4 or IPv6 · predicted from the plan", first(r.out))
+	for _, part := range []string{
+		"on the way there, its TTL runs out in a loop between quay-edge and", "(forwarding-loop)",
+		"(tried: it works)", "-      tern: quay-edge\n", "+      tern: tern-rock\n",
+		"next    ropeswing -p bad-morning/skerry.plan.yaml show routes mole-rtr\n",
+	} {
+		assert.Contains(t, r.out, part)
+	}
+
+	// The remedy as printed, done by hand.
+	file := filepath.Join(dir, demo.BadMorning)
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	write(t, dir, demo.BadMorning, strings.Replace(string(text), "      tern: quay-edge\n", "      tern: tern-rock\n", 1))
+	assert.Equal(t, 0, run(t, dir, "-p", demo.BadMorning, "ping", "tern-cam").code)
+}
+
+func TestTheCommandToTypeNextCanBeTyped(t *testing.T) {
+	dir := lights(t)
+	for _, to := range []string{"tern-cam", "desk-7", "mole-sw", "2001:db8:ffff::9"} {
+		r := run(t, dir, "-p", demo.BadMorning, "ping", to, "-o", "json")
+		require.Equal(t, 1, r.code)
+		var p struct{ Next string }
+		require.NoError(t, json.Unmarshal([]byte(r.out), &p))
+		words := strings.Fields(p.Next)
+		require.Equal(t, "ropeswing", words[0])
+		assert.Equal(t, 0, run(t, dir, words[1:]...).code, p.Next)
+	}
+}
+
+func TestPingInJSONIsAGraph(t *testing.T) {
+	r := run(t, lights(t), "ping", "tern-cam", "-o", "json")
+	var p struct {
+		Verdict, Basis string
+		Families       []struct {
+			Family, Source, Target string
+			There                  struct {
+				Nodes []struct {
+					ID                  int
+					Device, In, Matched string
+				}
+				Edges []struct {
+					From    int
+					To      *int
+					Out     string
+					NextHop string `json:"next_hop"`
+				}
+				Ends []struct{ Outcome string }
+			}
+			Back []json.RawMessage
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &p))
+	assert.Equal(t, "works", p.Verdict)
+	assert.Equal(t, "predicted from the plan", p.Basis)
+	require.Len(t, p.Families, 2)
+	f := p.Families[0]
+	assert.Equal(t, []string{"ipv4", "10.48.1.106", "10.48.3.2"}, []string{f.Family, f.Source, f.Target})
+	require.Len(t, f.There.Nodes, 6)
+	require.Len(t, f.There.Edges, 5)
+	for i, e := range f.There.Edges {
+		assert.Equal(t, i, e.From)
+		require.NotNil(t, e.To)
+		assert.Equal(t, i+1, *e.To)
+	}
+	assert.Equal(t, "10.48.1.97", f.There.Edges[0].NextHop)
+	assert.Equal(t, "delivered", f.There.Ends[0].Outcome)
+	assert.Len(t, f.Back, 1)
+}
+
+func TestTraceListsWhatTracerouteSees(t *testing.T) {
+	r := run(t, lights(t), "trace", "tern-cam", "-4", "-o", "csv")
+	assert.Equal(t, 0, r.code)
+	rows, err := csv.NewReader(strings.NewReader(r.out)).ReadAll()
+	require.NoError(t, err)
+	assert.Equal(t, [][]string{
+		{"family", "ttl", "address", "device", "in", "answer"},
+		{"ipv4", "1", "10.48.1.97", "quay-core", "vlan190", "time exceeded"},
+		{"ipv4", "2", "10.48.0.0", "quay-edge", "lan0", "time exceeded"},
+		{"ipv4", "3", "10.48.0.3", "mole-rtr", "beam0", "time exceeded"},
+		{"ipv4", "4", "10.48.0.5", "tern-rock", "beam0", "time exceeded"},
+		{"ipv4", "5", "10.48.3.2", "tern-cam", "port", "reply"},
+	}, rows)
+
+	r = run(t, lights(t), "-p", demo.BadMorning, "trace", "tern-cam")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, first(r.out), "a loop between quay-edge and mole-rtr in IPv4 and IPv6")
+	assert.Contains(t, r.out, "next    ropeswing -p bad-morning/skerry.plan.yaml ping ops-laptop tern-cam\n")
+}
+
+func TestWithout(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "ping", "tern-cam", "--without", "beam-a")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, first(r.out), "without beam-a")
+	r = run(t, dir, "ping", "tern-cam", "--without", "bean-a")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "did you mean beam-a?")
+}
+
+func TestShowInEveryFormat(t *testing.T) {
+	dir := lights(t)
+	for _, thing := range []string{"devices", "segments", "interfaces", "routes"} {
+		for _, name := range []string{thing, strings.TrimSuffix(thing, "s")} {
+			r := run(t, dir, "show", name)
+			assert.Equal(t, 0, r.code, name)
+			for _, line := range strings.Split(r.out, "\n") {
+				assert.LessOrEqual(t, len([]rune(line)), 80, "%s: %s", name, line)
+			}
+		}
+		var rows []map[string]any
+		require.NoError(t, json.Unmarshal([]byte(run(t, dir, "show", thing, "-o", "json").out), &rows), thing)
+		assert.NotEmpty(t, rows)
+		csvRows, err := csv.NewReader(strings.NewReader(run(t, dir, "show", thing, "-o", "csv").out)).ReadAll()
+		require.NoError(t, err, thing)
+		assert.Greater(t, len(csvRows), 5)
+		assert.True(t, strings.HasPrefix(run(t, dir, "show", thing, "-o", "markdown").out, "| "), thing)
+	}
+	r := run(t, dir, "show", "routes", "mole-rtr", "-6")
+	assert.NotContains(t, r.out, "10.48.")
+	assert.Contains(t, r.out, "2001:db8:5ea:f1::")
+	r = run(t, dir, "show", "devices", "--only", "device")
+	assert.Equal(t, "quay-edge", first(r.out))
+}
+
+func TestSubnet(t *testing.T) {
+	dir := t.TempDir()
+	r := run(t, dir, "subnet", "10.48.1.77", "255.255.255.224", "-o", "json")
+	require.Equal(t, 0, r.code, r.err)
+	var got map[string]any
+	require.NoError(t, json.Unmarshal([]byte(r.out), &got))
+	assert.Equal(t, map[string]any{
+		"address": "10.48.1.77", "family": "ipv4", "prefix": "10.48.1.64/27", "prefix_length": 27.0, "mask": "255.255.255.224", "inverse_mask": "0.0.0.31",
+		"first": "10.48.1.65", "last": "10.48.1.94", "broadcast": "10.48.1.95", "addresses": "32", "usable": "30", "position": "13",
+		"previous": "10.48.1.32/27", "next": "10.48.1.96/27", "parent": "10.48.1.64/26", "scope": "private use (RFC 1918)",
+	}, got)
+	for _, tt := range []struct{ args, want string }{
+		{"10.48.1.77/27 --only broadcast", "10.48.1.95\n"},
+		{"10.48.1.77 --len 27 --only prefix", "10.48.1.64/27\n"},
+		{"10.48.1.77/255.255.255.0 --only last", "10.48.1.254\n"},
+		{"10.1.0.0/24 10.2.0.0 255.255.0.0 --only prefix_length", "24\n16\n"},
+		{"2001:db8::1/64 --only usable", "18446744073709551487\n"},
+	} {
+		assert.Equal(t, tt.want, run(t, dir, append([]string{"subnet"}, strings.Fields(tt.args)...)...).out, tt.args)
+	}
+	assert.Contains(t, run(t, dir, "subnet", "10.48.1.77/27").out, "13th usable of 30")
+	assert.Contains(t, run(t, dir, "subnet", "10.48.1.77/27", "--explain").out, "00001010.00110000.00000001.010|01101")
+}
+
+func TestWhy(t *testing.T) {
+	dir := t.TempDir()
+	r := run(t, dir, "why", "duplicate-address")
+	assert.Equal(t, 0, r.code)
+	assert.Contains(t, r.out, "Two interfaces have the same address.")
+	assert.Contains(t, r.out, "    devices:\n")
+	assert.Greater(t, strings.Count(run(t, dir, "why").out, "\n"), 40)
+}
+
+func TestCheckExitCodes(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "warn.plan.yaml", "ropeswing: 1\nsegments: {s: {prefix: 10.0.0.0/24}}\ndevices: {r: {is: router, interfaces: {e: {segment: s, address: 1, admin: down}}}}\n")
+	assert.Equal(t, 0, run(t, dir, "check").code, "a warning is no error")
+	assert.Equal(t, 1, run(t, dir, "check", "--fail-on", "warning").code)
+	assert.Equal(t, 2, run(t, dir, "check", "--fail-on", "nonsense").code)
+
+	r := run(t, lights(t), "check", "-p", demo.BadMorning, "-o", "json")
+	assert.Equal(t, 1, r.code)
+	var v struct {
+		Errors   int
+		Usable   bool
+		Findings []struct {
+			Name, File   string
+			Line, Column int
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+	assert.Equal(t, 2, v.Errors)
+	assert.True(t, v.Usable)
+	assert.Equal(t, "no-way-out", v.Findings[0].Name)
+	assert.Equal(t, demo.BadMorning, v.Findings[0].File)
+	assert.Positive(t, v.Findings[0].Line)
+
+	assert.Contains(t, run(t, lights(t), "check", "-p", demo.BadMorning, "--explain").out, "can talk to its neighbours only")
+}
+
+// One clear message each, exit code 2, no panic.
+func TestBadInput(t *testing.T) {
+	dir := t.TempDir()
+	plans := map[string]string{
+		"empty":  "",
+		"binary": "\x7fELF\x00\x01\x02",
+		"junk":   strings.Repeat("\xff\xfe\x01\x9d", 400),
+		"bomb":   "ropeswing: 1\nblocks:\n  a: &a [x, x]\n  b: &b [*a, *a]\n  c: [*b, *b]\n",
+		"cable":  "ropeswing: 1\ndevices: {r: {is: router, interfaces: {lan0: {}}}, s: {is: switch, interfaces: {p1: {}}}}\ncables: [r:lan1 to s:p1]\n",
+		"escape": "ropeswing: 1\ndevices:\n  evil\x1b[31m: {is: router}\n",
+		"quoted": "ropeswing: 1\ndevices:\n  \"evil\\e[31m\": {is: router}\n",
+		"deep":   "ropeswing: 1\nplan: " + strings.Repeat("[", 100000),
+	}
+	for name, text := range plans {
+		write(t, dir, name, text)
+	}
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "folder"), 0o755))
+	huge, err := os.Create(filepath.Join(dir, "huge"))
+	require.NoError(t, err)
+	require.NoError(t, huge.Truncate(100<<20))
+	require.NoError(t, huge.Close())
+	for name, says := range map[string]string{
+		"missing": "no such file", "empty": "the file is empty", "folder": "a directory", "binary": "a binary file", "junk": "a binary file", "huge": "100 MB; a plan has 32 MB at most",
+		"bomb": "no aliases", "cable": "no port of r called lan1", "escape": "U+001B", "quoted": "control character", "deep": "nested more than",
+	} {
+		r := run(t, dir, "show", "devices", "-p", name)
+		assert.Equal(t, 2, r.code, name)
+		assert.Empty(t, r.out, "%s: nothing on standard output", name)
+		assert.Contains(t, strings.Join(strings.Fields(r.err), " "), says, name)
+		assert.Equal(t, 1, strings.Count(r.err, "error:"), "%s: one message: %s", name, r.err)
+		assert.Equal(t, 2, run(t, dir, "check", "-p", name).code, name)
+	}
+}
+
+func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
+	dir := lights(t)
+	for line, says := range map[string]string{
+		"pnig tern-cam":             "did you mean 'ropeswing ping'?",
+		"show devces":               "did you mean 'ropeswing show devices'?",
+		"show":                      "show what? devices, segments, interfaces or routes",
+		"ping tren-cam":             "did you mean tern-cam?",
+		"ping":                      "ping where to?",
+		"ping a b c":                "from one place to one other",
+		"ping tern-cam -4 -6":       "exclude each other",
+		"ping tern-cam --ttl 0":     "from 1 to 255",
+		"ping tern-cam -o jsn":      "did you mean json?",
+		"ping tern-cam --formt x":   "did you mean --format?",
+		"ping 10.48.1.0/26":         "is a subnet",
+		"ping quay-edge:wan1":       "did you mean wan0?",
+		"show routes mole-rtrr":     "did you mean mole-rtr?",
+		"show devices quay-edge":    "takes nothing behind it",
+		"subnet":                    "name a subnet",
+		"subnet 10.48.1.77":         "has no prefix length",
+		"subnet 10.48.1.0/33":       "not a prefix length",
+		"subnet 10.0.0.0 0.0.0.255": "the mask is 255.255.255.0",
+		"why duplicat-address":      "did you mean duplicate-address?",
+		"check --only erorrs":       "did you mean errors?",
+		"help pnig":                 "did you mean 'ropeswing ping'?",
+	} {
+		r := run(t, dir, strings.Fields(line)...)
+		assert.Equal(t, 2, r.code, line)
+		assert.Contains(t, r.err, says, line)
+		assert.Empty(t, r.out, line)
+		assert.Equal(t, 1, strings.Count(r.err, "\n"), "%s: one line: %s", line, r.err)
+	}
+}
+
+func TestDemoWritesShowsAndNeverOverwrites(t *testing.T) {
+	dir := t.TempDir()
+	r := run(t, dir, "demo")
+	require.Equal(t, 0, r.code, r.err)
+	for _, part := range []string{
+		"$ ropeswing check\n", "$ ropeswing show devices\n", "$ ropeswing ping tern-cam\n", "$ ropeswing trace tern-cam\n",
+		"reaches tern-cam in IPv4 and IPv6", "does not reach tern-cam", "(tried: it works)",
+	} {
+		assert.Contains(t, r.out, part)
+	}
+	assert.Empty(t, r.err)
+	plan := filepath.Join(dir, "skerry-lights", demo.Plan)
+	require.FileExists(t, plan)
+	require.NoError(t, os.WriteFile(plan, []byte("mine"), 0o644))
+
+	r = run(t, dir, "demo")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "left alone")
+	text, err := os.ReadFile(plan)
+	require.NoError(t, err)
+	assert.Equal(t, "mine", string(text))
+
+	r = run(t, dir, "demo", "--dir", "other/place")
+	assert.Equal(t, 0, r.code)
+	assert.FileExists(t, filepath.Join(dir, "other/place", demo.BadMorning))
+	assert.Equal(t, 0, run(t, filepath.Join(dir, "other/place"), "check").code, "the files work where they are")
+}
+
+func TestCompletionKnowsThePlan(t *testing.T) {
+	dir := lights(t)
+	tests := []struct {
+		line string
+		want []string
+	}{
+		{"ping ", []string{"tern-cam", "quay-edge:wan0", "log-server"}},
+		{"ping desk-7 quay-edge:", []string{"quay-edge:beam0", "quay-edge:loopback"}},
+		{"show routes ", []string{"mole-rtr"}},
+		{"show ", []string{"devices", "segments", "interfaces", "routes"}},
+		{"ping x --without ", []string{"beam-a", "quay-staff", "mole-rtr"}},
+		{"why ", []string{"duplicate-address"}},
+		{"check -o ", []string{"json"}},
+	}
+	for _, tt := range tests {
+		words := strings.Split(tt.line, " ")
+		r := run(t, dir, append([]string{"__complete"}, words...)...)
+		for _, w := range tt.want {
+			assert.Contains(t, "\n"+r.out, "\n"+w, tt.line)
+		}
+	}
+	for _, shell := range []string{"bash", "zsh", "fish"} {
+		r := run(t, dir, "completion", shell)
+		assert.Equal(t, 0, r.code)
+		assert.Greater(t, len(r.out), 500, shell)
+	}
+}
+
+func TestColourIsForTerminalsAndCanBeForced(t *testing.T) {
+	dir := lights(t)
+	cmd := exec.Command(program, "ping", "tern-cam")
+	cmd.Dir = dir
+	cmd.Env = []string{"TERM=xterm-256color", "CLICOLOR_FORCE=1"}
+	out, err := cmd.Output()
+	require.NoError(t, err)
+	assert.Contains(t, string(out), "\x1b[", "the looks are there; without a terminal the writer drops them, as every other test here sees")
+}
+
+func TestVersion(t *testing.T) {
+	r := run(t, t.TempDir(), "version")
+	assert.Equal(t, 0, r.code)
+	assert.Regexp(t, `^ropeswing \d+\.\d+\.\d+ \(go1\.`, r.out)
+}
+
+// BenchmarkProcess is a whole run of the program, from start to end.
+func BenchmarkProcess(b *testing.B) {
+	for b.Loop() {
+		if err := exec.Command(program, "subnet", "10.48.1.64/26").Run(); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+// BenchmarkEmptyProcess is what the process of an empty Go program takes, for
+// comparison.
+func BenchmarkEmptyProcess(b *testing.B) {
+	dir := b.TempDir()
+	write(b, dir, "main.go", "package main\n\nfunc main() {}\n")
+	empty := filepath.Join(dir, "empty")
+	build := exec.Command("go", "build", "-o", empty, filepath.Join(dir, "main.go"))
+	build.Env = append(os.Environ(), "CGO_ENABLED=0")
+	if out, err := build.CombinedOutput(); err != nil {
+		b.Fatal(string(out))
+	}
+	for b.Loop() {
+		if err := exec.Command(empty).Run(); err != nil {
+			b.Fatal(err)
+		}
+	}
+}

@@ -1,0 +1,92 @@
+package verify_test
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/core/coretest"
+	"ropeswing/core/finding"
+	"ropeswing/core/verify"
+)
+
+// checked lists what a check finds: "name about: reason | remedy".
+func checked(t *testing.T, text string) []string {
+	t.Helper()
+	var all []string
+	for _, f := range verify.Check(coretest.Tables(t, text)) {
+		line := fmt.Sprintf("%s %s: %s", f.Name, f.Subject, f.Reason)
+		if f.Remedy != "" {
+			line += " | " + f.Remedy
+		}
+		all = append(all, line)
+	}
+	return all
+}
+
+// The catalogue's examples show each finding once; here are the cases beside
+// them, those that must be found and those that must not.
+func TestCheck(t *testing.T) {
+	const lan = "segments: {lan: {prefix: [10.1.0.0/24, '2001:db8:1::/64']}}\n"
+	tests := []struct {
+		about, text string
+		want        []string
+	}{
+		{"nothing wrong", lan + "devices: {a: {is: host, interfaces: {p: {segment: lan, address: 1}}}, b: {is: host, interfaces: {p: {segment: lan, address: 2}}}}", nil},
+		{"the broadcast address", lan + "devices: {a: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.255/24}}}}",
+			[]string{"subnet-or-broadcast-address a:p: 10.1.0.255 is the broadcast address of 10.1.0.0/24 | its last usable address is 10.1.0.254"}},
+		{"the IPv6 subnet itself", lan + "devices: {a: {is: host, interfaces: {p: {segment: lan, address: '2001:db8:1::/64'}}}}",
+			[]string{"subnet-or-broadcast-address a:p: 2001:db8:1::/64 is the subnet itself, the address of all its routers | its first usable address is 2001:db8:1::1"}},
+		{"both ends of a /31 are usable", "segments: {l: {prefix: [10.0.0.0/31, '2001:db8::/127']}}\ndevices: {a: {is: host, interfaces: {p: {segment: l, address: first}}}, b: {is: host, interfaces: {p: {segment: l, address: last}}}}", nil},
+		{"a duplicate, with a free address", lan + "devices: {a: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.1}}}, b: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.1}}}}",
+			[]string{"duplicate-address b:p: 10.1.0.1 is already the address of a:p, on line 3 | 10.1.0.2 is free"}},
+		{"link-local twice on one segment", lan + "devices: {a: {is: host, interfaces: {p: {segment: lan, address: 'fe80::1'}}}, b: {is: host, interfaces: {p: {segment: lan, address: 'fe80::1'}}}}",
+			[]string{"duplicate-address b:p: fe80::1 is already the address of a:p, on line 3 | fe80::2 is free"}},
+		{"link-local again on another segment is fine", "segments: {one: {}, two: {}}\ndevices: {a: {is: router, interfaces: {p: {segment: one, address: 'fe80::1'}, q: {segment: two, address: 'fe80::1'}}}}", nil},
+		{"an address of another segment", "segments: {lan: {prefix: 10.1.0.0/24}, far: {prefix: 10.2.0.0/24}}\ndevices: {a: {is: router, interfaces: {p: {segment: lan, address: 10.2.0.5/24}, q: {segment: far, address: 9}}}}",
+			[]string{"address-outside-segment a:p: 10.2.0.5 is not in lan, which is 10.1.0.0/24 | it belongs to far; use an address of 10.1.0.0/24, or put the interface on far"}},
+		{"a family the segment says nothing of", "segments: {lan: {prefix: 10.1.0.0/24}}\ndevices: {a: {is: host, interfaces: {p: {segment: lan, address: [1, '2001:db8::1/64']}}}}", nil},
+		{"the same subnet twice", "segments: {one: {prefix: 10.1.0.0/24}, two: {prefix: 10.1.0.0/24}}", []string{"overlapping-subnets two: one and two both have 10.1.0.0/24"}},
+		{"the larger one written later", "segments: {one: {prefix: 10.1.0.0/24}, two: {prefix: 10.1.0.0/16}}", []string{"overlapping-subnets two: 10.1.0.0/16 of two takes in 10.1.0.0/24 of one"}},
+		{"three within one another", "segments: {a: {prefix: 10.0.0.0/8}, b: {prefix: 10.1.0.0/16}, c: {prefix: 10.1.1.0/24}, d: {prefix: 10.2.0.0/16}}", []string{
+			"overlapping-subnets b: 10.1.0.0/16 of b is within 10.0.0.0/8 of a", "overlapping-subnets c: 10.1.1.0/24 of c is within 10.1.0.0/16 of b", "overlapping-subnets d: 10.2.0.0/16 of d is within 10.0.0.0/8 of a"}},
+		{"side by side is no overlap", "segments: {a: {prefix: 10.0.0.0/25}, b: {prefix: 10.0.0.128/25}}", nil},
+		{"a gateway outside, with the router's address", lan + "devices: {r: {is: router, interfaces: {p: {segment: lan, address: 1}}}, h: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.9/24}}, gateway: 10.2.0.1}}",
+			[]string{"gateway-outside-subnet h: h uses the gateway 10.2.0.1, which is in none of its subnets | r there has 10.1.0.1"}},
+		{"a gateway nobody has, with the router's address", lan + "devices: {r: {is: router, interfaces: {p: {segment: lan, address: 1}}}, h: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.9/24}}, gateway: 10.1.0.254}}",
+			[]string{"gateway-unheld h: h uses the gateway 10.1.0.254, and nobody on lan has it | r there has 10.1.0.1"}},
+		{"a link-local gateway that is there", lan + "devices: {r: {is: router, interfaces: {p: {segment: lan, address: [1, 'fe80::1']}}}, h: {is: host, interfaces: {p: {segment: lan, address: '2001:db8:1::9/64'}}, gateway: 'fe80::1'}}", nil},
+		{"its own address, with the far end's", "segments: {l: {prefix: 10.0.0.0/31}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: first}}, routes: {10.9.0.0/16: 10.0.0.0}}, b: {is: router, interfaces: {p: {segment: l, address: last}}, routes: {10.8.0.0/16: a}}}",
+			[]string{"next-hop-oneself a: 10.0.0.0 is a's own address | the far end b has 10.0.0.1"}},
+		{"a next hop nobody has, with who is there", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.9.0.0/16: 10.0.0.3}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: a}}}",
+			[]string{"next-hop-unheld a: nobody on l has 10.0.0.3, the next hop of a to 10.9.0.0/16 | b there has 10.0.0.2"}},
+		{"a next hop behind an interface that is down is not unresolvable", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1, admin: down}}, routes: {10.9.0.0/16: 10.0.0.2}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: a}}}",
+			[]string{"addressed-interface-down a:p: a:p has 10.0.0.1/29 and is administratively down | remove 'admin: down', or the address"}},
+		{"only the default leads to the next hop", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {default: b, 10.9.0.0/16: 10.7.0.1}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: a}}}",
+			[]string{"next-hop-unresolvable a: a never uses its route to 10.9.0.0/16: only the default route matches the next hop 10.7.0.1"}},
+		{"no way out of a router", "segments: {l: {prefix: 10.0.0.0/29}, far: {prefix: 10.3.0.0/24}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}}, b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}}",
+			[]string{"no-way-out a: a has no way to any other IPv4 subnet | add 'default: b' to its routes"}},
+		{"no way out in one family", "segments: {l: {prefix: [10.0.0.0/29, '2001:db8::/64']}, far: {prefix: [10.3.0.0/24, '2001:db8:3::/64']}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.3.0.0/24: b}}, b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}}",
+			[]string{"no-way-out a: a has no way to any other IPv6 subnet | add 'default: b' to its routes"}},
+	}
+	for _, tt := range tests {
+		assert.Equal(t, tt.want, checked(t, tt.text), tt.about)
+	}
+}
+
+func TestFindingsPointAtBothPlaces(t *testing.T) {
+	found := verify.Check(coretest.Tables(t, strings.TrimLeft(`
+segments: {lan: {prefix: 10.1.0.0/24}}
+devices:
+  a: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.5}}}
+  b: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.5}}}
+`, "\n")))
+	require.Len(t, found, 1)
+	assert.Equal(t, finding.DuplicateAddress, found[0].Name)
+	assert.Equal(t, "test.plan.yaml:5:57", found[0].Place.String())
+	require.Len(t, found[0].Also, 1)
+	assert.Equal(t, "test.plan.yaml:4:57", found[0].Also[0].String())
+}
