@@ -69,7 +69,7 @@ func (r *resolver) port(t plan.Text) (InterfaceID, bool) {
 	}
 	id, ok := r.spec.InterfaceNamed(d, portName.Value)
 	if !ok {
-		r.unknown(portName, "port of "+deviceName.Value, r.InterfaceNames(d))
+		r.unknown(portName, "port of "+deviceName.Value, func() []string { return r.spec.InterfaceNames(d) })
 		return None, false
 	}
 	if kind := r.spec.Interfaces[id].Kind; kind != Port {
@@ -78,10 +78,6 @@ func (r *resolver) port(t plan.Text) (InterfaceID, bool) {
 	}
 	return id, true
 }
-
-// InterfaceNames lists the names of a device's interfaces, in the plan's
-// order.
-func (r *resolver) InterfaceNames(d DeviceID) []string { return r.spec.InterfaceNames(d) }
 
 // InterfaceNames lists the names of a device's interfaces, in the plan's
 // order.

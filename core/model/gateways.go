@@ -12,6 +12,12 @@ import (
 // gateways works out each segment's gateways and gives every device that does
 // not forward a default route through one.
 func (r *resolver) gateways() {
+	r.on = map[SegmentID][]InterfaceID{}
+	for id := range r.spec.Interfaces {
+		if i := &r.spec.Interfaces[id]; i.Segment != None && i.Routed() {
+			r.on[i.Segment] = append(r.on[i.Segment], InterfaceID(id))
+		}
+	}
 	for id := range r.spec.Segments {
 		for _, t := range r.doc.Segments[id].Gateway {
 			r.spec.Segments[id].Gateways = append(r.spec.Segments[id].Gateways, r.gatewayFrom(t, SegmentID(id))...)
@@ -57,7 +63,7 @@ func (r *resolver) gatewayFrom(t plan.Text, segment SegmentID) []Gateway {
 	a, err := prefix.ParseAddress(t.Value)
 	if err != nil {
 		f := finding.New(finding.UnknownName, t.Place, "%s is neither a device nor an address", t.Value).About(subject)
-		if near, ok := finding.Nearest(t.Value, keysOf(r.spec.devices)); ok {
+		if near, ok := finding.Nearest(t.Value, keysOf(r.spec.devices)()); ok {
 			f = f.Mend("did you mean %s?", near)
 		}
 		r.report(f)
@@ -161,9 +167,9 @@ func defaultOf(is4 bool) netip.Prefix {
 // the one that holds the first usable address of a subnet.
 func (r *resolver) impliedRouter(segment SegmentID) DeviceID {
 	only, several, first := DeviceID(None), false, DeviceID(None)
-	for id := range r.spec.Interfaces {
+	for _, id := range r.on[segment] {
 		i := &r.spec.Interfaces[id]
-		if i.Segment != segment || !i.Routed() || !r.spec.Devices[i.Device].Forwards || len(i.Addresses) == 0 {
+		if !r.spec.Devices[i.Device].Forwards || len(i.Addresses) == 0 {
 			continue
 		}
 		if only != None && only != i.Device {

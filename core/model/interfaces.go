@@ -230,16 +230,10 @@ func (r *resolver) vlan(t plan.Text) (SegmentID, VLAN, bool) {
 			r.report(finding.New(finding.BadValue, t.Place, "a VLAN number is from 1 to 4094, not %d", n))
 			return None, 0, false
 		}
-		found := SegmentID(None)
-		for id, s := range r.spec.Segments {
-			if s.VLAN == VLAN(n) {
-				if found != None {
-					return None, VLAN(n), true
-				}
-				found = SegmentID(id)
-			}
+		if named := r.byVLAN[VLAN(n)]; len(named) == 1 {
+			return named[0], VLAN(n), true
 		}
-		return found, VLAN(n), true
+		return None, VLAN(n), true
 	}
 	id, ok := r.segment(t)
 	if !ok {

@@ -42,7 +42,9 @@ type resolver struct {
 	spec  *Spec
 	found []finding.Finding
 
-	written []written // by interface: what the plan says of it
+	written []written                   // by interface: what the plan says of it
+	byVLAN  map[VLAN][]SegmentID        // the segments that have a number
+	on      map[SegmentID][]InterfaceID // the routed interfaces on a segment
 }
 
 // written is what the plan says of an interface.
@@ -52,7 +54,14 @@ type written struct {
 	segment   plan.Text // as named, whether it was found or not
 }
 
-func (r *resolver) report(f finding.Finding) { r.found = append(r.found, f) }
+// mostSlips is how many slips of one plan are worth telling.
+const mostSlips = 200
+
+func (r *resolver) report(f finding.Finding) {
+	if len(r.found) < mostSlips {
+		r.found = append(r.found, f)
+	}
+}
 
 func (r *resolver) settings() {
 	r.spec.Settings = Settings{
@@ -148,6 +157,10 @@ func (r *resolver) segments() {
 			Prefixes: r.prefixes(s.Prefixes, s.Name.Value), Place: s.Name.Place,
 		})
 	}
+	r.byVLAN = map[VLAN][]SegmentID{}
+	for id, s := range r.spec.Segments {
+		r.byVLAN[s.VLAN] = append(r.byVLAN[s.VLAN], SegmentID(id))
+	}
 }
 
 func (r *resolver) operator() {
@@ -176,18 +189,31 @@ func (r *resolver) segment(t plan.Text) (SegmentID, bool) {
 	return None, false
 }
 
-func (r *resolver) unknown(t plan.Text, what string, names []string) {
+// unknown reports a name that nothing has, with the nearest that something
+// does. Names are listed on demand: a plan may have many, and many slips.
+func (r *resolver) unknown(t plan.Text, what string, names func() []string) {
+	if len(r.found) >= mostSlips {
+		return
+	}
 	f := finding.New(finding.UnknownName, t.Place, "there is no %s called %s", what, t.Value).About(t.Value)
-	if near, ok := finding.Nearest(t.Value, names); ok {
-		f = f.Mend("did you mean %s?", near)
+	if len(r.found) < mostGuesses {
+		if near, ok := finding.Nearest(t.Value, names()); ok {
+			f = f.Mend("did you mean %s?", near)
+		}
 	}
 	r.report(f)
 }
 
-func keysOf[V any](m map[string]V) []string {
-	names := make([]string, 0, len(m))
-	for name := range m {
-		names = append(names, name)
+// mostGuesses is for how many slips the nearest name is looked for: who made
+// more did not mistype a name.
+const mostGuesses = 20
+
+func keysOf[V any](m map[string]V) func() []string {
+	return func() []string {
+		names := make([]string, 0, len(m))
+		for name := range m {
+			names = append(names, name)
+		}
+		return sorted(names)
 	}
-	return sorted(names)
 }

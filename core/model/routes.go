@@ -38,7 +38,7 @@ func (r *resolver) destinations(t plan.Text, subject string) (to []netip.Prefix,
 		return plainPrefixes(r.spec.Segments[s].Prefixes), true
 	}
 	if !strings.ContainsAny(t.Value, ".:/") {
-		names := append(keysOf(r.spec.blocks), keysOf(r.spec.segments)...)
+		names := append(keysOf(r.spec.blocks)(), keysOf(r.spec.segments)()...)
 		f := finding.New(finding.UnknownName, t.Place, "%s is neither a prefix, a segment nor a block", t.Value).About(subject)
 		if near, ok := finding.Nearest(t.Value, append(names, "default")); ok {
 			f = f.Mend("did you mean %s?", near)
@@ -104,7 +104,7 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 	if hop.Out.Written() {
 		id, ok := r.spec.InterfaceNamed(d, hop.Out.Value)
 		if !ok {
-			r.unknown(hop.Out, "interface of "+subject, r.spec.InterfaceNames(d))
+			r.unknown(hop.Out, "interface of "+subject, func() []string { return r.spec.InterfaceNames(d) })
 			return nil, false
 		}
 		base.Out = id

@@ -5,6 +5,7 @@ package model
 
 import (
 	"net/netip"
+	"sort"
 
 	"ropeswing/core/source"
 )
@@ -180,6 +181,17 @@ func (s *Spec) InterfacesOf(d DeviceID) []InterfaceID {
 		ids[i] = device.First + InterfaceID(i)
 	}
 	return ids
+}
+
+// StaticsOf is the range of a device's routes in Statics: from first up to,
+// not including, last.
+func (s *Spec) StaticsOf(d DeviceID) (first, last int) {
+	first = sort.Search(len(s.Statics), func(i int) bool { return s.Statics[i].Device >= d })
+	last = first
+	for last < len(s.Statics) && s.Statics[last].Device == d {
+		last++
+	}
+	return first, last
 }
 
 // DeviceNamed finds a device by its name.

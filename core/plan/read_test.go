@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -219,6 +220,23 @@ func TestAliasBombIsOneFinding(t *testing.T) {
 	_, found := parse(text)
 	assert.Equal(t, []string{"alias-used:4:10"}, places(found))
 	assert.Contains(t, found[0].Reason, "90 such places") // ten lists of nine
+}
+
+// A plan may be one line of many megabytes, and a file may be wrong in every
+// word; neither may take forever.
+func TestHugeLinesAndEndlessSlips(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("ropeswing: 1\nplan: küste\nsegments: {")
+	for i := range 50_000 {
+		fmt.Fprintf(&b, "\"ü%d\": {vlan: %d}, ", i, 1+i%4094)
+	}
+	d, found := parse(b.String() + "}\n")
+	require.Empty(t, found)
+	assert.Len(t, d.Segments, 50_000)
+	assert.Equal(t, `"ü49999"`, d.Segments[49_999].Name.Place.Text())
+
+	_, found = parse(strings.ReplaceAll(b.String(), "vlan", "vlam") + "}\n")
+	assert.Len(t, found, mostSlips)
 }
 
 func TestUnknownKeyNamesTheNearest(t *testing.T) {

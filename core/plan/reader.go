@@ -18,7 +18,14 @@ type reader struct {
 	found []finding.Finding
 }
 
-func (r *reader) report(f finding.Finding) { r.found = append(r.found, f) }
+// mostSlips is how many slips of one file are worth telling.
+const mostSlips = 200
+
+func (r *reader) report(f finding.Finding) {
+	if len(r.found) < mostSlips {
+		r.found = append(r.found, f)
+	}
+}
 
 // place is where a node stands: a word whole, a list or map by its start.
 func (r *reader) place(n *yaml.Node) source.Place {

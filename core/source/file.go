@@ -15,8 +15,14 @@ type File struct {
 	Name string
 	Text []byte
 
-	starts []int // byte offset of the first byte of each line
+	starts []int         // byte offset of the first byte of each line
+	marks  map[int][]int // of each long line, counted from 1: the offset of every markEvery-th character
 }
+
+// markEvery is how far apart the marks of a long line are: a plan may be one
+// line of many megabytes, and counting its characters from the start for every
+// word would take forever.
+const markEvery = 512
 
 // byteOrderMark may begin a UTF-8 text; it is no character of the first line.
 var byteOrderMark = []byte("\ufeff")
@@ -32,7 +38,29 @@ func New(name string, text []byte) *File {
 			f.starts = append(f.starts, i+1)
 		}
 	}
+	for line := 1; line <= len(f.starts); line++ {
+		if f.lineEnd(line)-f.starts[line-1] > 2*markEvery {
+			f.mark(line)
+		}
+	}
 	return f
+}
+
+// mark notes where every markEvery-th character of a line is.
+func (f *File) mark(line int) {
+	if f.marks == nil {
+		f.marks = map[int][]int{}
+	}
+	end := f.lineEnd(line)
+	var marks []int
+	for at, n := f.starts[line-1], 0; at < end; n++ {
+		if n%markEvery == 0 {
+			marks = append(marks, at)
+		}
+		_, size := utf8.DecodeRune(f.Text[at:end])
+		at += size
+	}
+	f.marks[line] = marks
 }
 
 // Lines is the number of lines; a text that ends in a line break has an empty
@@ -51,6 +79,10 @@ func (f *File) Offset(line, column int) int {
 	}
 	at := f.starts[line-1]
 	end := f.lineEnd(line)
+	if marks := f.marks[line]; len(marks) > 0 && column > 1 {
+		n := min((column-1)/markEvery, len(marks)-1)
+		at, column = marks[n], column-n*markEvery
+	}
 	for ; column > 1 && at < end; column-- {
 		_, size := utf8.DecodeRune(f.Text[at:end])
 		at += size
@@ -94,8 +126,12 @@ func (p Place) Position() (line, column int) {
 		return 0, 0
 	}
 	line = sort.SearchInts(p.File.starts, p.Start+1)
-	start := p.File.starts[line-1]
-	return line, utf8.RuneCount(p.File.Text[start:p.Start]) + 1
+	start, before := p.File.starts[line-1], 0
+	if marks := p.File.marks[line]; len(marks) > 0 {
+		n := max(0, sort.SearchInts(marks, p.Start+1)-1)
+		start, before = marks[n], n*markEvery
+	}
+	return line, before + utf8.RuneCount(p.File.Text[start:p.Start]) + 1
 }
 
 // String is the place as a person or an editor reads it: file:line:column.

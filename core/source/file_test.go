@@ -1,9 +1,11 @@
 package source
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 func TestPositionCountsCharacters(t *testing.T) {
@@ -40,6 +42,22 @@ func TestOffsetIsPositionTurnedRound(t *testing.T) {
 	assert.Equal(t, 0, f.Offset(0, 5), "before the text")
 	assert.Equal(t, len(f.Text), f.Offset(99, 1), "behind the text")
 	assert.Equal(t, 3, f.Offset(1, 99), "behind the line's end")
+}
+
+func TestLongLinesAreCountedFromTheirMarks(t *testing.T) {
+	text := "first\n" + strings.Repeat("aä漢", 3000) + "\nlast"
+	f := New("a.yaml", []byte(text))
+	column := 1
+	for at := range text {
+		if at < len("first\n") || at > len(text)-len("\nlast")-1 {
+			continue
+		}
+		line, got := (Place{f, at, at + 1}).Position()
+		require.Equal(t, [2]int{2, column}, [2]int{line, got}, "offset %d", at)
+		require.Equal(t, at, f.Offset(2, column))
+		column++
+	}
+	assert.Equal(t, len(text)-len("\nlast"), f.Offset(2, 1_000_000), "behind the line's end")
 }
 
 func TestByteOrderMarkIsNoCharacter(t *testing.T) {

@@ -139,7 +139,7 @@ func (c *checker) duplicates() {
 		line, _ := firstPlace[k].Place.Position()
 		f := finding.New(finding.DuplicateAddress, a.Place, "%s is already the address of %s, on line %d", a.Addr(), c.spec.Label(other), line).
 			About(c.spec.Label(id)).With(firstPlace[k].Place)
-		if free, ok := c.free(id, a.Prefix); ok {
+		if free, ok := c.free(a.Prefix); ok {
 			f = f.Mend("%s is free", free)
 		}
 		c.report(f)
@@ -147,19 +147,17 @@ func (c *checker) duplicates() {
 }
 
 // free is the lowest usable address of the subnet that nobody has.
-func (c *checker) free(id model.InterfaceID, p netip.Prefix) (netip.Addr, bool) {
-	taken := map[netip.Addr]bool{}
-	c.each(func(_ model.InterfaceID, a model.Address) { taken[a.Addr()] = true })
-	for n := int64(1); n <= int64(len(taken))+1; n++ {
+func (c *checker) free(p netip.Prefix) (netip.Addr, bool) {
+	if c.taken == nil {
+		c.taken = map[netip.Addr]bool{}
+		c.each(func(_ model.InterfaceID, a model.Address) { c.taken[a.Addr()] = true })
+	}
+	for n := int64(1); ; n++ {
 		a, ok := prefix.Nth(p, n)
-		if !ok {
-			return netip.Addr{}, false
-		}
-		if !taken[a] {
-			return a, true
+		if !ok || !c.taken[a] {
+			return a, ok
 		}
 	}
-	return netip.Addr{}, false
 }
 
 // down finds addressed interfaces that are switched off.

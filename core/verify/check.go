@@ -3,6 +3,8 @@
 package verify
 
 import (
+	"net/netip"
+
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
@@ -25,6 +27,7 @@ type checker struct {
 	tables *routing.Tables
 	spec   *model.Spec
 	found  []finding.Finding
+	taken  map[netip.Addr]bool // every address in the plan, once it is asked for
 }
 
 func (c *checker) report(f finding.Finding) { c.found = append(c.found, f) }

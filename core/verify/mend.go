@@ -161,8 +161,10 @@ func (m mender) route(d model.DeviceID, to netip.Addr) []model.Change {
 	if !m.spec.Devices[d].Forwards {
 		static.Origin = model.HostGateway
 	}
-	for id, s := range m.spec.Statics {
-		if s.Device != d || s.To != p {
+	first, last := m.spec.StaticsOf(d)
+	for id := first; id < last; id++ {
+		s := m.spec.Statics[id]
+		if s.To != p {
 			continue
 		}
 		if len(m.t.State.Failures()) == 0 && s.Via.IsValid() {

@@ -162,8 +162,9 @@ func (c *checker) wayOut(d model.DeviceID, is4 bool) {
 	if !addressed {
 		return
 	}
-	for i := range c.spec.Statics {
-		if s := &c.spec.Statics[i]; s.Device == d && s.To.Addr().Is4() == is4 {
+	first, last := c.spec.StaticsOf(d)
+	for _, s := range c.spec.Statics[first:last] {
+		if s.To.Addr().Is4() == is4 {
 			return
 		}
 	}

@@ -54,22 +54,16 @@ func subnetsFrom(args []string, length int) ([]netip.Prefix, error) {
 		case err != nil:
 			return nil, err
 		case whole && length >= 0:
-			if p, err = p.Addr().Prefix(length); err != nil {
+			if length > p.Addr().BitLen() {
 				return nil, fmt.Errorf("--len %d is no prefix length for %s", length, text)
 			}
-			p = netip.PrefixFrom(mustAddress(text), length)
+			p = netip.PrefixFrom(p.Addr(), length)
 		case whole && !strings.Contains(text, "/"):
 			return nil, fmt.Errorf("%s has no prefix length; write %s/24, or a mask behind it, or --len 24", text, text)
 		}
 		all = append(all, p)
 	}
 	return all, nil
-}
-
-// mustAddress reads an address that was read before.
-func mustAddress(text string) netip.Addr {
-	p, _, _ := prefix.Parse(text)
-	return p.Addr()
 }
 
 // isMask tells whether next is the mask of the bare address before it.

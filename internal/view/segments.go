@@ -25,17 +25,21 @@ func Segments(t *routing.Tables) ([]Segment, Table) {
 		{Key: "members", Title: "who has an address on it"}, {Key: "place", Title: "written at", Wide: true},
 	}, Empty: "the plan has no segments"}
 	data := []Segment{}
+	on := map[model.SegmentID][]model.InterfaceID{}
+	for id := range spec.Interfaces {
+		if i := &spec.Interfaces[id]; len(i.Addresses) > 0 {
+			on[i.Segment] = append(on[i.Segment], model.InterfaceID(id))
+		}
+	}
 	for id, s := range spec.Segments {
 		x := Segment{Segment: s.Name, VLAN: int(s.VLAN), Prefixes: []string{}, Members: []string{}, Place: s.Place.String()}
 		for _, p := range s.Prefixes {
 			x.Prefixes = append(x.Prefixes, p.Prefix.String())
 		}
 		var devices []string
-		for i := range spec.Interfaces {
-			if f := &spec.Interfaces[i]; f.Segment == model.SegmentID(id) && len(f.Addresses) > 0 {
-				x.Members = append(x.Members, spec.Label(model.InterfaceID(i)))
-				devices = append(devices, spec.Devices[f.Device].Name)
-			}
+		for _, i := range on[model.SegmentID(id)] {
+			x.Members = append(x.Members, spec.Label(i))
+			devices = append(devices, spec.Devices[spec.Interfaces[i].Device].Name)
 		}
 		vlan := ""
 		if s.VLAN > 0 {

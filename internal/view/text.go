@@ -46,15 +46,6 @@ func unsafe(c rune) bool {
 		c >= 0x2028 && c <= 0x202e || c >= 0x2060 && c <= 0x206f
 }
 
-// cleanLines is Clean for text of our own making that may hold line breaks.
-func cleanLines(s string) string {
-	lines := strings.Split(s, "\n")
-	for i := range lines {
-		lines[i] = Clean(lines[i])
-	}
-	return strings.Join(lines, "\n")
-}
-
 // wrap breaks text into lines of at most width columns, at spaces and behind
 // commas. A word longer than that stands alone on a line.
 func wrap(text string, width int) []string {
