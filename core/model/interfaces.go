@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
@@ -247,11 +248,11 @@ func (r *resolver) vlan(t plan.Text) (SegmentID, VLAN, bool) {
 	return id, r.spec.Segments[id].VLAN, true
 }
 
-var rangePattern = regexp.MustCompile(`^(.*?)(\d+)\.\.(.*?)(\d+)$`)
+var rangePattern = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(\d+)\.\.(.*?)(\d+)$`) })
 
 // expand writes out a range of ports: p1..p12.
 func (b *builder) expand(name plan.Text) ([]string, bool) {
-	m := rangePattern.FindStringSubmatch(name.Value)
+	m := rangePattern().FindStringSubmatch(name.Value)
 	if m == nil {
 		return nil, false
 	}

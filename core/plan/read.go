@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"regexp"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v4"
@@ -194,9 +195,11 @@ func syntax(file *source.File, err error) finding.Finding {
 }
 
 var (
-	endsInColons = regexp.MustCompile(`(?:^|[\s\[{,])([0-9A-Fa-f]{1,4}(?::[0-9A-Fa-f]{1,4})*::)(?:\s|,|\]|}|$)`)
-	tabIndent    = regexp.MustCompile(`^ *\t`)
-	spaceless    = regexp.MustCompile(`^[\s-]*([a-z][a-z-]*:[^\s:/"'].*)$`)
+	endsInColons = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`(?:^|[\s\[{,])([0-9A-Fa-f]{1,4}(?::[0-9A-Fa-f]{1,4})*::)(?:\s|,|\]|}|$)`)
+	})
+	tabIndent = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^ *\t`) })
+	spaceless = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[\s-]*([a-z][a-z-]*:[^\s:/"'].*)$`) })
 )
 
 // trap looks for one of YAML's traps on a line that could not be read.
@@ -206,14 +209,14 @@ func trap(file *source.File, line int) (finding.Finding, bool) {
 	at := func(m []int, group int) source.Place {
 		return source.Place{File: file, Start: start + m[2*group], End: start + m[2*group+1]}
 	}
-	if m := tabIndent.FindStringIndex(text); m != nil {
+	if m := tabIndent().FindStringIndex(text); m != nil {
 		return finding.New(finding.TabIndent, at(m, 0), "YAML indents with spaces; here is a tab"), true
 	}
-	if m := endsInColons.FindStringSubmatchIndex(text); m != nil {
+	if m := endsInColons().FindStringSubmatchIndex(text); m != nil {
 		address := text[m[2]:m[3]]
 		return finding.New(finding.UnquotedIPv6, at(m, 1), "YAML reads the colons at its end as a map; put it in quotes: %q", address), true
 	}
-	if m := spaceless.FindStringSubmatchIndex(text); m != nil {
+	if m := spaceless().FindStringSubmatchIndex(text); m != nil {
 		r := &reader{file: file}
 		r.reportMissingSpace(at(m, 1), strings.TrimRight(text[m[2]:m[3]], "\r"))
 		return r.found[0], true

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 
 	"go.yaml.in/yaml/v4"
 
@@ -219,7 +220,7 @@ func (r *reader) mapping(n *yaml.Node, what string, visit func(key Text, value *
 		switch {
 		case n.Kind == yaml.ScalarNode && n.Value == "":
 			return // 'devices:' with nothing under it yet
-		case n.Kind == yaml.ScalarNode && missingSpace.MatchString(n.Value):
+		case n.Kind == yaml.ScalarNode && missingSpace().MatchString(n.Value):
 			r.reportMissingSpace(r.place(n), n.Value)
 		default:
 			r.report(finding.New(finding.WrongType, r.place(n), "%s is a map of 'key: value', not %s", what, kindOf(n)))
@@ -245,10 +246,10 @@ func (r *reader) mapping(n *yaml.Node, what string, visit func(key Text, value *
 }
 
 // missingSpace is 'vlan:110' where 'vlan: 110' is meant.
-var missingSpace = regexp.MustCompile(`^([a-z][a-z-]*):([^\s:/].*)$`)
+var missingSpace = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^([a-z][a-z-]*):([^\s:/].*)$`) })
 
 func (r *reader) reportMissingSpace(place source.Place, text string) {
-	m := missingSpace.FindStringSubmatch(text)
+	m := missingSpace().FindStringSubmatch(text)
 	r.report(finding.New(finding.MissingSpace, place, "YAML wants a space behind the colon: write '%s: %s'", m[1], m[2]))
 }
 
@@ -259,13 +260,13 @@ func brokenIPv6(n *yaml.Node) (string, bool) {
 		return "", false
 	}
 	text := n.Content[0].Value
-	if !looksIPv6.MatchString(text) {
+	if !looksIPv6().MatchString(text) {
 		return "", false
 	}
 	return text + ":", true
 }
 
-var looksIPv6 = regexp.MustCompile(`^[0-9A-Fa-f]{1,4}(:[0-9A-Fa-f]{1,4})*:$`)
+var looksIPv6 = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[0-9A-Fa-f]{1,4}(:[0-9A-Fa-f]{1,4})*:$`) })
 
 // kindOf names what a node is, as a person would.
 func kindOf(n *yaml.Node) string {
@@ -312,7 +313,7 @@ func namesOf[T any](keys []key[T]) []string {
 }
 
 func (r *reader) unknownKey(name Text, value *yaml.Node, what string, names []string) {
-	if m := missingSpace.FindStringSubmatch(name.Value); m != nil && value.Value == "" {
+	if m := missingSpace().FindStringSubmatch(name.Value); m != nil && value.Value == "" {
 		r.reportMissingSpace(name.Place, name.Value)
 		return
 	}

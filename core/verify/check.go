@@ -27,6 +27,7 @@ type checker struct {
 	tables *routing.Tables
 	spec   *model.Spec
 	found  []finding.Finding
+	trials int                 // how many remedies were tried
 	taken  map[netip.Addr]bool // every address in the plan, once it is asked for
 }
 

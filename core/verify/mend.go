@@ -179,10 +179,7 @@ func (m mender) route(d model.DeviceID, to netip.Addr) []model.Change {
 // who does not forward, else the address's own subnet, else what the world
 // holds beyond.
 func (m mender) destination(d model.DeviceID, to netip.Addr) netip.Prefix {
-	everything := netip.PrefixFrom(netip.IPv4Unspecified(), 0)
-	if to.Is6() {
-		everything = netip.PrefixFrom(netip.IPv6Unspecified(), 0)
-	}
+	everything := defaultOf(to.Is4())
 	if !m.spec.Devices[d].Forwards {
 		return everything
 	}

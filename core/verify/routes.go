@@ -171,27 +171,74 @@ func (c *checker) wayOut(d model.DeviceID, is4 bool) {
 	for id, s := range c.spec.Segments {
 		for _, p := range s.Prefixes {
 			if p.Addr().Is4() == is4 && !on[model.SegmentID(id)] {
-				c.reportNoWayOut(d, p.Prefix)
+				c.reportNoWayOut(d, model.SegmentID(id), is4)
 				return
 			}
 		}
 	}
 }
 
-func (c *checker) reportNoWayOut(d model.DeviceID, other netip.Prefix) {
+// mostTrials is for how many devices without a way out one is tried; each
+// trial makes the network anew.
+const mostTrials = 10
+
+// reportNoWayOut names, where there is one, the neighbour that is a way out:
+// with a route through it somebody on the other segment is reached.
+func (c *checker) reportNoWayOut(d model.DeviceID, other model.SegmentID, is4 bool) {
 	device := &c.spec.Devices[d]
-	family := forward.FamilyOf(other.Addr())
+	family := forward.FamilyOf(defaultOf(is4).Addr())
 	f := finding.New(finding.NoWayOut, device.Place, "%s has no way to any other %s subnet", device.Name, family).About(device.Name)
-	for _, n := range neighbours(c.tables, d, other.Addr().Is4()) {
+	if c.trials++; c.trials <= mostTrials {
+		if way, ok := c.wayThatWorks(d, other, is4); ok {
+			word := "add 'gateway: %s'"
+			if device.Forwards {
+				word = "add 'default: %s' to its routes"
+			}
+			f = f.Mend(word+" (tried: it works)", way)
+		}
+	}
+	c.report(f)
+}
+
+// wayThatWorks tries a default route through each forwarding neighbour until
+// somebody on the segment is reached, and back.
+func (c *checker) wayThatWorks(d model.DeviceID, segment model.SegmentID, is4 bool) (string, bool) {
+	target, ok := c.anyoneOn(segment, is4)
+	if !ok {
+		return "", false
+	}
+	for _, n := range neighbours(c.tables, d, is4) {
 		if !c.spec.Devices[n.device].Forwards {
 			continue
 		}
-		if device.Forwards {
-			f = f.Mend("add 'default: %s' to its routes", c.spec.Devices[n.device].Name)
-		} else {
-			f = f.Mend("add 'gateway: %s'", c.spec.Devices[n.device].Name)
+		route := model.Static{Device: d, To: defaultOf(is4), Via: n.address, Out: model.None, Distance: 1}
+		t := Try(c.tables, model.AddRoute{Static: route})
+		if forward.Ping(t, d, netip.Addr{}, target, model.None).Verdict() == forward.Works {
+			return c.spec.Devices[n.device].Name, true
 		}
-		break
 	}
-	c.report(f)
+	return "", false
+}
+
+// anyoneOn is an address of the family that somebody on the segment has.
+func (c *checker) anyoneOn(segment model.SegmentID, is4 bool) (netip.Addr, bool) {
+	for id := range c.spec.Interfaces {
+		if c.spec.Interfaces[id].Segment != segment || !c.tables.State.IsUp(model.InterfaceID(id)) {
+			continue
+		}
+		for _, a := range c.spec.Interfaces[id].Addresses {
+			if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() {
+				return a.Addr(), true
+			}
+		}
+	}
+	return netip.Addr{}, false
+}
+
+// defaultOf is the prefix of everything in a family.
+func defaultOf(is4 bool) netip.Prefix {
+	if is4 {
+		return netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+	}
+	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 }

@@ -3,6 +3,7 @@
 package command
 
 import (
+	"bufio"
 	"errors"
 	"fmt"
 	"io"
@@ -53,11 +54,20 @@ func Main(args []string, stdout, stderr *os.File) int {
 	if w, _, err := term.GetSize(stdout.Fd()); err == nil && w > 20 {
 		width = w
 	}
+	// One write for a whole answer; what of it is there goes out before the
+	// program ends, however it ends.
+	out := bufio.NewWriterSize(stdout, 1<<16)
 	a := &app{
-		out: colorprofile.NewWriter(stdout, environ), err: colorprofile.NewWriter(stderr, environ),
+		out: &colorprofile.Writer{Forward: out, Profile: colorprofile.Detect(stdout, environ)},
+		err: &colorprofile.Writer{Forward: stderr, Profile: colorprofile.Detect(stderr, environ)},
 		dir: ".", width: width, getenv: os.Getenv,
 	}
-	return a.run(args)
+	code := a.run(args)
+	if err := out.Flush(); err != nil && code == ExitWell {
+		fmt.Fprintln(stderr, "ropeswing: cannot write the answer:", cleaned(err))
+		return ExitUnusual
+	}
+	return code
 }
 
 // run runs one command line.

@@ -5,7 +5,6 @@ import (
 	"io"
 	"strings"
 
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 
 	"ropeswing/core/finding"
@@ -118,7 +117,7 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 // FindingText writes one finding: where, what, the line with a caret, what to
 // do. Explain adds what the catalogue says of it.
 func FindingText(w io.Writer, f finding.Finding, width int, explain bool) {
-	style := map[finding.Severity]lipgloss.Style{finding.Error: bad, finding.Warning: warn, finding.Advice: bold}[f.Severity()]
+	style := map[finding.Severity]look{finding.Error: bad, finding.Warning: warn, finding.Advice: bold}[f.Severity()]
 	where := ""
 	if f.Place.Known() {
 		where = f.Place.String() + ": "
@@ -168,21 +167,21 @@ func excerpt(w io.Writer, p source.Place, width int) {
 	marked, after = strings.ToValidUTF8(marked[:min(len(marked), farOff)], ""), strings.ToValidUTF8(after[:min(len(after), farOff)], "")
 	before, marked, after = Clean(tabless(before)), Clean(tabless(marked)), Clean(tabless(after))
 	gutter := fmt.Sprintf("  %4d | ", line)
-	room := max(20, width-lipgloss.Width(gutter))
-	carets := max(1, lipgloss.Width(marked))
-	if over := lipgloss.Width(before+marked+after) - room; over > 0 {
+	room := max(20, width-ansi.StringWidth(gutter))
+	carets := max(1, ansi.StringWidth(marked))
+	if over := ansi.StringWidth(before+marked+after) - room; over > 0 {
 		trimmed := strings.TrimLeft(before, " ")
-		if spare := lipgloss.Width(before) - room/3; spare > 0 {
+		if spare := ansi.StringWidth(before) - room/3; spare > 0 {
 			before = "… " + cutLeft(before, spare+2)
 		} else if trimmed == "" {
 			before = cutLeft(before, over)
 		}
-		marked = cutRight(marked, room-lipgloss.Width(before))
-		carets = max(1, lipgloss.Width(marked))
-		after = cutRight(after, room-lipgloss.Width(before)-lipgloss.Width(marked))
+		marked = cutRight(marked, room-ansi.StringWidth(before))
+		carets = max(1, ansi.StringWidth(marked))
+		after = cutRight(after, room-ansi.StringWidth(before)-ansi.StringWidth(marked))
 	}
 	fmt.Fprintln(w, faint.Render(gutter)+before+bold.Render(marked)+after)
-	fmt.Fprintln(w, faint.Render("       | ")+strings.Repeat(" ", lipgloss.Width(before))+strings.Repeat("^", carets))
+	fmt.Fprintln(w, faint.Render("       | ")+strings.Repeat(" ", ansi.StringWidth(before))+strings.Repeat("^", carets))
 }
 
 func tabless(s string) string { return strings.ReplaceAll(s, "\t", "    ") }
@@ -195,7 +194,7 @@ func cutLeft(s string, n int) string {
 
 // cutRight shortens to width, with a sign that there was more.
 func cutRight(s string, width int) string {
-	if lipgloss.Width(s) <= width {
+	if ansi.StringWidth(s) <= width {
 		return s
 	}
 	return ansi.Truncate(s, max(1, width), "…")

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -118,7 +119,7 @@ func carried(spec *model.Spec, i *model.Interface) string {
 	return ""
 }
 
-var endsInNumber = regexp.MustCompile(`^(.*?)(\d+)$`)
+var endsInNumber = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(\d+)$`) })
 
 // foldAlike joins rows of one device that differ in nothing but their name,
 // p1, p2, p3 and so on, into one row p1..p3.
@@ -141,7 +142,7 @@ func foldAlike(rows [][]string) [][]string {
 
 // follows tells whether b is the next port name behind a.
 func follows(a, b string) bool {
-	x, y := endsInNumber.FindStringSubmatch(a), endsInNumber.FindStringSubmatch(b)
+	x, y := endsInNumber().FindStringSubmatch(a), endsInNumber().FindStringSubmatch(b)
 	if x == nil || y == nil || x[1] != y[1] {
 		return false
 	}

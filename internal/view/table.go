@@ -5,7 +5,7 @@ import (
 	"io"
 	"strings"
 
-	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
 )
 
 // Column is one column of a table. Its key is the one it has in JSON and CSV.
@@ -63,7 +63,7 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 		if headed && (i == 0 || row[0] != t.Rows[i-1][0]) {
 			io.WriteString(w, strings.TrimSuffix(indent, "  ")+bold.Render(Clean(row[0]))+"\n")
 		}
-		t.line(w, row, shown, widths, indent, lipgloss.NewStyle())
+		t.line(w, row, shown, widths, indent, plain)
 	}
 }
 
@@ -83,9 +83,9 @@ func (t Table) widths(shown []int, width int) map[int]int {
 	widths, least := map[int]int{}, map[int]int{}
 	total := len(gap) * (len(shown) - 1)
 	for _, c := range shown {
-		widths[c], least[c] = lipgloss.Width(t.Columns[c].Title), longestWord(t.Columns[c].Title)
+		widths[c], least[c] = ansi.StringWidth(t.Columns[c].Title), longestWord(t.Columns[c].Title)
 		for _, row := range t.Rows {
-			widths[c] = max(widths[c], lipgloss.Width(Clean(row[c])))
+			widths[c] = max(widths[c], ansi.StringWidth(Clean(row[c])))
 			least[c] = max(least[c], longestWord(Clean(row[c])))
 		}
 		total += widths[c]
@@ -107,7 +107,7 @@ func (t Table) widths(shown []int, width int) map[int]int {
 }
 
 // line writes one row, on as many lines as its tallest cell needs.
-func (t Table) line(w io.Writer, row []string, shown []int, widths map[int]int, indent string, style lipgloss.Style) {
+func (t Table) line(w io.Writer, row []string, shown []int, widths map[int]int, indent string, style look) {
 	cells := map[int][]string{}
 	height := 1
 	for _, c := range shown {
@@ -122,7 +122,7 @@ func (t Table) line(w io.Writer, row []string, shown []int, widths map[int]int, 
 				text = cells[c][n]
 			}
 			if t.Columns[c].Right {
-				text = strings.Repeat(" ", max(0, widths[c]-lipgloss.Width(text))) + text
+				text = strings.Repeat(" ", max(0, widths[c]-ansi.StringWidth(text))) + text
 			}
 			if i > 0 {
 				b.WriteString(gap)

@@ -7,17 +7,29 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
 )
+
+// look is how a piece of text looks on a terminal.
+type look ansi.Style
+
+// Render puts the look around text.
+func (l look) Render(s string) string {
+	if len(l) == 0 {
+		return s
+	}
+	return ansi.Style(l).Styled(s)
+}
 
 // The few looks there are. Colour is never the only carrier of meaning, and
 // the writer drops it where it is not wanted.
 var (
-	bold  = lipgloss.NewStyle().Bold(true)
-	faint = lipgloss.NewStyle().Faint(true)
-	good  = lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Green)
-	bad   = lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Red)
-	warn  = lipgloss.NewStyle().Bold(true).Foreground(lipgloss.Yellow)
+	plain = look{}
+	bold  = look(ansi.Style{}.Bold())
+	faint = look(ansi.Style{}.Faint())
+	good  = look(ansi.Style{}.Bold().ForegroundColor(ansi.Green))
+	bad   = look(ansi.Style{}.Bold().ForegroundColor(ansi.Red))
+	warn  = look(ansi.Style{}.Bold().ForegroundColor(ansi.Yellow))
 )
 
 // Clean makes text from a file fit for a terminal: control characters, marks
@@ -55,7 +67,7 @@ func wrap(text string, width int) []string {
 		switch {
 		case line == "":
 			line = word
-		case lipgloss.Width(line)+1+lipgloss.Width(word) <= width:
+		case ansi.StringWidth(line)+1+ansi.StringWidth(word) <= width:
 			line += " " + word
 		default:
 			lines = append(lines, line)
@@ -70,14 +82,14 @@ func wrap(text string, width int) []string {
 
 // pad fills text up to width columns.
 func pad(text string, width int) string {
-	return text + strings.Repeat(" ", max(0, width-lipgloss.Width(text)))
+	return text + strings.Repeat(" ", max(0, width-ansi.StringWidth(text)))
 }
 
 // longestWord is the width of the widest word in a text.
 func longestWord(text string) int {
 	most := 0
 	for _, w := range strings.Fields(text) {
-		most = max(most, lipgloss.Width(w))
+		most = max(most, ansi.StringWidth(w))
 	}
 	return most
 }

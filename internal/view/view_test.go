@@ -6,7 +6,6 @@ import (
 	"strings"
 	"testing"
 
-	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -65,7 +64,7 @@ func TestTableFoldsToTheWidth(t *testing.T) {
 	sample.Text(&b, 40, "  ", true)
 	text := ansi.Strip(b.String())
 	for _, line := range strings.Split(text, "\n") {
-		assert.LessOrEqual(t, lipgloss.Width(line), 40, line)
+		assert.LessOrEqual(t, ansi.StringWidth(line), 40, line)
 	}
 	assert.Equal(t, strings.TrimLeft(`
   device     number  a longer text  more
@@ -143,7 +142,7 @@ func TestALongLineIsCutAroundItsPlace(t *testing.T) {
 	FindingText(&b, finding.New(finding.BadValue, source.Place{File: file, Start: start, End: start + 5}, "x"), 80, false)
 	lines := strings.Split(ansi.Strip(b.String()), "\n")
 	for _, l := range lines {
-		assert.LessOrEqual(t, lipgloss.Width(l), 80, l)
+		assert.LessOrEqual(t, ansi.StringWidth(l), 80, l)
 	}
 	at := strings.Index(lines[1], "WRONG")
 	require.Positive(t, at)
