@@ -140,15 +140,8 @@ func (e explainer) discarded(f *Failure, n Node) {
 	f.Reason = fmt.Sprintf("%s discards what it has for %s", e.name(n.Device), n.Decision.Match.Prefix)
 	table := e.t.Table(n.Device)
 	for _, entry := range table.Of(n.Decision.Match) {
-		if !entry.InUse || entry.Static() == model.None {
-			continue
-		}
-		via := e.spec.Statics[entry.Static()].Via
-		if m, ok := table.Lookup(via); via.IsValid() && ok {
-			f.Reason += fmt.Sprintf(", since its next hop %s falls under the discard route %s", via, m.Prefix)
-			if why := table.DownSubnet(via); why != "" {
-				f.Reason += "; " + why
-			}
+		if why := table.Why(entry); entry.InUse && why != "" {
+			f.Reason += ": " + why
 		}
 	}
 }

@@ -94,12 +94,13 @@ func (v View) EntryOf(id model.StaticID) (Entry, bool) {
 
 // Why says why a route is not usable, following the chain: "next hop 10.48.0.9
 // is on beam0, which is down: the far end mole-rtr:beam0 is administratively
-// down". It is empty for a usable route.
+// down". Of a usable
+// route it says why it discards though it has a next hop; else it is empty.
 func (v View) Why(e Entry) string {
 	spec := v.tables.State.Spec
 	switch e.Usable {
 	case IsUsable:
-		return ""
+		return v.whyDiscards(e)
 	case InterfaceDown:
 		return fmt.Sprintf("%s is down: %s", spec.Interfaces[e.out].Name, v.tables.State.Why(e.out))
 	}
@@ -124,6 +125,24 @@ func (v View) Why(e Entry) string {
 		}
 	}
 	return fmt.Sprintf("no route leads to the next hop %s", via)
+}
+
+// whyDiscards says why a usable route with a next hop discards: its next hop is
+// to be found through a discard route.
+func (v View) whyDiscards(e Entry) string {
+	if !e.Discard || e.static == model.None {
+		return ""
+	}
+	via := v.tables.State.Spec.Statics[e.static].Via
+	m, ok := v.Lookup(via)
+	if !via.IsValid() || !ok {
+		return ""
+	}
+	why := fmt.Sprintf("its next hop %s falls under the discard route %s, so it discards too", via, m.Prefix)
+	if down := v.DownSubnet(via); down != "" {
+		why += "; " + down
+	}
+	return why
 }
 
 // DownSubnet says which interface of the device is down, and why, in whose

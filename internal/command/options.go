@@ -35,6 +35,12 @@ func (a *app) formatFlags(cmd *cobra.Command) {
 	a.check2(cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp)))
 }
 
+// withoutFlag lets a command be asked what would be if parts were out of order.
+func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
+	cmd.Flags().StringSliceVar(names, "without", nil, "with the cable, device, segment or interface `NAME` out of order; repeatable")
+	a.check2(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
+}
+
 func (a *app) wideFlag(cmd *cobra.Command) {
 	cmd.Flags().BoolVar(&a.wide, "wide", false, "more columns")
 }

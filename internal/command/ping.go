@@ -19,8 +19,7 @@ type journey struct {
 
 func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
 	j.ttl = forward.DefaultTTL
-	cmd.Flags().StringSliceVar(&j.without, "without", nil, "with the cable, device, segment or interface `NAME` out of order; repeatable")
-	a.check2(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
+	a.withoutFlag(cmd, &j.without)
 	a.formatFlags(cmd)
 	a.familyFlags(cmd)
 	a.explainFlag(cmd, "show at each device which routes match and which decides")

@@ -15,7 +15,7 @@ func (a *app) show() *cobra.Command {
 		Use:     "show THING [DEVICE]",
 		Short:   "List devices, segments, interfaces or routes",
 		GroupID: groupLook,
-		Example: "  ropeswing show routes mole-rtr\n  ropeswing show interfaces --wide\n  ropeswing show segments -o csv",
+		Example: "  ropeswing show routes mole-rtr\n  ropeswing show routes quay-edge --without beam-a\n  ropeswing show interfaces --wide\n  ropeswing show segments -o csv",
 		Args:    cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
@@ -44,6 +44,7 @@ func (a *app) show() *cobra.Command {
 
 // list is one 'show' command. Where it is of devices, one may be named.
 func (a *app) list(name, alias, short string, ofDevices bool, make func(*workspace.Workspace, []model.DeviceID) (any, view.Table, error)) *cobra.Command {
+	var without []string
 	cmd := &cobra.Command{
 		Use: name, Aliases: []string{alias}, Short: short, Args: noArgs, ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -52,6 +53,9 @@ func (a *app) list(name, alias, short string, ofDevices bool, make func(*workspa
 			}
 			w, err := a.usable()
 			if err != nil {
+				return err
+			}
+			if w, err = w.Without(without...); err != nil {
 				return err
 			}
 			devices, err := devicesNamed(w, args)
@@ -68,6 +72,7 @@ func (a *app) list(name, alias, short string, ofDevices bool, make func(*workspa
 	if ofDevices {
 		cmd.Use, cmd.Args, cmd.ValidArgsFunction = name+" [DEVICE…]", cobra.ArbitraryArgs, a.completeDevices
 	}
+	a.withoutFlag(cmd, &without)
 	a.formatFlags(cmd)
 	a.wideFlag(cmd)
 	return cmd

@@ -77,7 +77,7 @@ func newPing(w *workspace.Workspace, from, to, prefix string, without []string, 
 		}
 		verdicts[t.Verdict()]++
 		if f.Failure != nil && p.Next == "" {
-			p.Next = nextCommand(f, prefix)
+			p.Next = strings.Join(append([]string{nextCommand(f, prefix)}, withoutFlags(without)...), " ")
 		}
 		p.Families = append(p.Families, f)
 	}
@@ -405,13 +405,13 @@ func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, n forward.Nod
 		fmt.Fprintln(w, "    no route matches")
 	}
 	for _, e := range entries {
-		state := RouteState(table, e)
+		state := routeState(table, e)
 		if e.InUse && e.Prefix != n.Decision.Match.Prefix {
 			state = "a longer match decides"
 		} else if e.InUse {
 			state = "decides"
 		}
-		paragraph(w, width, "    "+e.Prefix.String()+" "+RouteVia(spec, e)+": "+state, "      ")
+		paragraph(w, width, "    "+e.Prefix.String()+" "+routeVia(spec, e)+": "+state, "      ")
 	}
 	for _, e := range n.Edges {
 		switch {
@@ -424,8 +424,8 @@ func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, n forward.Nod
 	}
 }
 
-// RouteVia says where a route leads: "direct on lan0", "via 10.48.0.1".
-func RouteVia(spec *model.Spec, e routing.Entry) string {
+// routeVia says where a route leads: "direct on lan0", "via 10.48.0.1".
+func routeVia(spec *model.Spec, e routing.Entry) string {
 	switch {
 	case e.Source == routing.Local && e.Out() == model.None:
 		return "answered here"
@@ -446,13 +446,23 @@ func RouteVia(spec *model.Spec, e routing.Entry) string {
 	return "static via " + s.Via.String()
 }
 
-// RouteState says whether a route is in use, or why not.
-func RouteState(table routing.View, e routing.Entry) string {
+// stateWord says whether a route is in use.
+func stateWord(e routing.Entry) string {
 	switch {
 	case e.InUse:
 		return "in use"
 	case e.Usable == routing.IsUsable:
 		return "standby"
 	}
-	return "unusable: " + table.Why(e)
+	return "unusable"
+}
+
+// routeState says whether a route is in use, and why not.
+func routeState(table routing.View, e routing.Entry) string {
+	word := stateWord(e)
+	why := table.Why(e)
+	if why == "" {
+		return word
+	}
+	return word + ": " + why
 }

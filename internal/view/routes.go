@@ -18,7 +18,8 @@ type Route struct {
 	Distance int    `json:"distance"`           // lower wins
 	Metric   uint32 `json:"metric"`             // lower wins among equal distances
 	State    string `json:"state"`              // in use, standby or unusable
-	Why      string `json:"why,omitempty"`      // why it is unusable
+	Discards bool   `json:"discards"`           // drops what matches
+	Why      string `json:"why,omitempty"`      // why it is unusable, or discards though it has a next hop
 	Place    string `json:"place,omitempty"`    // where the plan says so: file:line:column
 }
 
@@ -32,7 +33,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "to", Title: "to"}, {Key: "next_hop", Title: "next hop"},
 		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "distance", Right: true},
-		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "place", Title: "written at", Wide: true},
+		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}, Empty: "no routes"}
 	data := []Route{}
 	for _, d := range devices {
@@ -50,11 +51,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 			if x.Through != "" {
 				next += " " + x.Through
 			}
-			state := x.State
-			if x.Why != "" {
-				state += ": " + x.Why
-			}
-			table.Rows = append(table.Rows, []string{x.Device, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), state, lineOf(x.Place)})
+			table.Rows = append(table.Rows, []string{x.Device, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), lineOf(x.Place), x.Why})
 		}
 	}
 	return data, table.headed()
@@ -63,14 +60,8 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 func newRoute(t *routing.Tables, view routing.View, d model.DeviceID, e routing.Entry) Route {
 	spec := t.State.Spec
 	x := Route{Device: spec.Devices[d].Name, To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance), Metric: e.Metric, Out: ifaceName(spec, e.Out())}
-	switch {
-	case e.InUse:
-		x.State = "in use"
-	case e.Usable == routing.IsUsable:
-		x.State = "standby"
-	default:
-		x.State, x.Why = "unusable", view.Why(e)
-	}
+	x.State = stateWord(e)
+	x.Why, x.Discards = view.Why(e), e.Discard
 	if e.Source != routing.Static {
 		return x
 	}

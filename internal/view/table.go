@@ -15,6 +15,7 @@ type Column struct {
 	Wide  bool // shown in text only when asked for more
 	Right bool // numbers
 
+	Below   bool // in text not a column but a line below its row, where there is something to say
 	Heading bool // in text not a column but a line above the rows that share it
 }
 
@@ -45,7 +46,7 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 	}
 	var shown []int
 	for c, column := range t.Columns {
-		if !column.Heading && (!column.Wide || wide) && t.filled(c) {
+		if !column.Heading && !column.Below && (!column.Wide || wide) && t.filled(c) {
 			shown = append(shown, c)
 		}
 	}
@@ -64,6 +65,11 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 			io.WriteString(w, strings.TrimSuffix(indent, "  ")+bold.Render(Clean(row[0]))+"\n")
 		}
 		t.line(w, row, shown, widths, indent, plain)
+		for c, column := range t.Columns {
+			if column.Below && row[c] != "" {
+				labelled(w, width, indent+"    ", Clean(row[c]), indent+"    ")
+			}
+		}
 	}
 }
 
