@@ -270,6 +270,8 @@ func TestShowInEveryFormat(t *testing.T) {
 	r := run(t, dir, "show", "routes", "mole-rtr", "-6")
 	assert.NotContains(t, r.out, "10.48.")
 	assert.Contains(t, r.out, "2001:db8:5ea:f1::")
+	assert.Equal(t, "quay-link\nbeam-mole\nfibre\n", run(t, dir, "show", "segments", "quay-edge", "--only", "segment").out)
+	assert.Equal(t, "host\n", run(t, dir, "show", "device", "desk-7", "--only", "is").out)
 	r = run(t, dir, "show", "devices", "--only", "device")
 	assert.Equal(t, "quay-edge", first(r.out))
 }
@@ -384,7 +386,8 @@ func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
 		"ping 10.48.1.0/26":         "is a subnet",
 		"ping quay-edge:wan1":       "did you mean wan0?",
 		"show routes mole-rtrr":     "did you mean mole-rtr?",
-		"show devices quay-edge":    "takes nothing behind it",
+		"show devices quay-egde":    "did you mean quay-edge?",
+		"version now":               "takes nothing behind it",
 		"subnet":                    "name a subnet",
 		"subnet 10.48.1.77":         "has no prefix length",
 		"subnet 10.48.1.0/33":       "not a prefix length",
@@ -427,6 +430,28 @@ func TestDemoWritesShowsAndNeverOverwrites(t *testing.T) {
 	assert.Equal(t, 0, r.code)
 	assert.FileExists(t, filepath.Join(dir, "other/place", demo.BadMorning))
 	assert.Equal(t, 0, run(t, filepath.Join(dir, "other/place"), "check").code, "the files work where they are")
+}
+
+// What the guide shows is tried here, so that nobody copies a slip from it.
+func TestTheGuidesPlanWorks(t *testing.T) {
+	text, err := os.ReadFile("../../docs/guide/plan.md")
+	require.NoError(t, err)
+	blocks := strings.Split(string(text), "```yaml\n")
+	require.Len(t, blocks, 3)
+	for i := range blocks {
+		blocks[i], _, _ = strings.Cut(blocks[i], "```")
+	}
+	dir := t.TempDir()
+	write(t, dir, "a.plan.yaml", blocks[1])
+	assert.Equal(t, 0, run(t, dir, "check").code)
+	assert.Equal(t, 0, run(t, dir, "ping", "buoy").code)
+
+	// The second part goes on in the first: a switch and cables.
+	write(t, dir, "a.plan.yaml", blocks[1]+blocks[2])
+	r := run(t, dir, "check")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.Equal(t, 0, run(t, dir, "ping", "crane-4", "buoy").code)
+	assert.Contains(t, run(t, dir, "show", "interfaces", "crane-sw", "--only", "why").out, "administratively down")
 }
 
 func TestCompletionKnowsThePlan(t *testing.T) {

@@ -1,6 +1,7 @@
 package verify
 
 import (
+	"fmt"
 	"net/netip"
 
 	"ropeswing/core/finding"
@@ -47,6 +48,16 @@ func (c *checker) linkName(id model.InterfaceID) string {
 	return c.spec.Label(id)
 }
 
+// nobody says that nobody on the link has the address, or who has it elsewhere.
+func (c *checker) nobody(link model.InterfaceID, a netip.Addr) string {
+	for _, h := range c.spec.HoldersOf(a) {
+		if h != link {
+			return fmt.Sprintf("%s, which has it, is not on that wire", c.spec.Label(h))
+		}
+	}
+	return fmt.Sprintf("nobody on %s has it", c.linkName(link))
+}
+
 // gateways checks the gateway of every device that has one.
 func (c *checker) gateways() {
 	for i := range c.spec.Statics {
@@ -65,7 +76,7 @@ func (c *checker) gateways() {
 			continue
 		}
 		if !c.held(link, s.Via) {
-			f := finding.New(finding.GatewayUnheld, s.Place, "%s uses the gateway %s, and nobody on %s has it", name, s.Via, c.linkName(link)).About(name)
+			f := finding.New(finding.GatewayUnheld, s.Place, "%s uses the gateway %s, and %s", name, s.Via, c.nobody(link, s.Via)).About(name)
 			c.report(c.suggestGateway(f, s))
 		}
 	}
@@ -116,7 +127,7 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 			link, on = c.linkTo(s.Device, s.Via)
 		}
 		if on && !c.held(link, s.Via) {
-			f := finding.New(finding.NextHopUnheld, s.Place, "nobody on %s has %s, the next hop of %s to %s", c.linkName(link), s.Via, name, e.Prefix).About(name)
+			f := finding.New(finding.NextHopUnheld, s.Place, "%s sends %s via %s, and %s", name, e.Prefix, s.Via, c.nobody(link, s.Via)).About(name)
 			if n, ok := soleForwarder(c.tables, s.Device, link, s.Via.Is4()); ok {
 				f = f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
 			}

@@ -12,7 +12,7 @@ import (
 
 func (a *app) show() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:     "show THING [DEVICE]",
+		Use:     "show THING [DEVICE…]",
 		Short:   "List devices, segments, interfaces or routes",
 		GroupID: groupLook,
 		Example: "  ropeswing show routes mole-rtr\n  ropeswing show routes quay-edge --without beam-a\n  ropeswing show interfaces --wide\n  ropeswing show segments -o csv",
@@ -25,15 +25,15 @@ func (a *app) show() *cobra.Command {
 		},
 	}
 	cmd.AddCommand(
-		a.list("devices", "device", "The devices with their addresses", false, func(w *workspace.Workspace, _ []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Devices(w.Tables)
+		a.list("devices", "device", "The devices with their addresses", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Devices(w.Tables, devices)
 			return data, table, nil
 		}),
-		a.list("segments", "segment", "The segments with their subnets", false, func(w *workspace.Workspace, _ []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Segments(w.Tables)
+		a.list("segments", "segment", "The segments with their subnets; of a device: those it is on", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Segments(w.Tables, devices)
 			return data, table, nil
 		}),
-		a.list("interfaces", "interface", "The interfaces with addresses and state", true, func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+		a.list("interfaces", "interface", "The interfaces with addresses and state", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
 			data, table := view.Interfaces(w.Tables, devices)
 			return data, table, nil
 		}),
@@ -42,11 +42,11 @@ func (a *app) show() *cobra.Command {
 	return cmd
 }
 
-// list is one 'show' command. Where it is of devices, one may be named.
-func (a *app) list(name, alias, short string, ofDevices bool, make func(*workspace.Workspace, []model.DeviceID) (any, view.Table, error)) *cobra.Command {
+// list is one 'show' command, of the devices named or of all.
+func (a *app) list(name, alias, short string, make func(*workspace.Workspace, []model.DeviceID) (any, view.Table, error)) *cobra.Command {
 	var without []string
 	cmd := &cobra.Command{
-		Use: name, Aliases: []string{alias}, Short: short, Args: noArgs, ValidArgsFunction: cobra.NoFileCompletions,
+		Use: name + " [DEVICE…]", Aliases: []string{alias}, Short: short, ValidArgsFunction: a.completeDevices,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -69,9 +69,6 @@ func (a *app) list(name, alias, short string, ofDevices bool, make func(*workspa
 			return a.print(data, table, func() { table.Text(a.out, a.width, "", a.wide) })
 		},
 	}
-	if ofDevices {
-		cmd.Use, cmd.Args, cmd.ValidArgsFunction = name+" [DEVICE…]", cobra.ArbitraryArgs, a.completeDevices
-	}
 	a.withoutFlag(cmd, &without)
 	a.formatFlags(cmd)
 	a.wideFlag(cmd)
@@ -79,7 +76,7 @@ func (a *app) list(name, alias, short string, ofDevices bool, make func(*workspa
 }
 
 func (a *app) routes() *cobra.Command {
-	cmd := a.list("routes", "route", "The routes, and why some are not used", true, func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+	cmd := a.list("routes", "route", "The routes, and why some are not used", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
 		families, err := a.families()
 		data, table := view.Routes(w.Tables, devices, view.Families{Without4: families.Only6, Without6: families.Only4}, a.wide)
 		return data, table, err

@@ -21,9 +21,9 @@ type Device struct {
 	Place          string   `json:"place"`           // where the plan names it: file:line:column
 }
 
-// Devices is the devices for any format. Unused ports, down for want of a
+// Devices is the given devices for any format. Unused ports, down for want of a
 // cable, are not counted as down.
-func Devices(t *routing.Tables) ([]Device, Table) {
+func Devices(t *routing.Tables, devices []model.DeviceID) ([]Device, Table) {
 	spec := t.State.Spec
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "is", Title: "is"}, {Key: "forwards", Title: "forwards", Wide: true},
@@ -35,10 +35,11 @@ func Devices(t *routing.Tables) ([]Device, Table) {
 	for _, s := range spec.Statics {
 		statics[s.Device]++
 	}
-	for id, d := range spec.Devices {
-		x := Device{Device: d.Name, Is: d.Kind.String(), Forwards: d.Forwards, Routes: statics[model.DeviceID(id)], Place: d.Place.String(), Addresses: []string{}}
+	for _, id := range devices {
+		d := &spec.Devices[id]
+		x := Device{Device: d.Name, Is: d.Kind.String(), Forwards: d.Forwards, Routes: statics[id], Place: d.Place.String(), Addresses: []string{}}
 		unused := 0
-		for _, i := range spec.InterfacesOf(model.DeviceID(id)) {
+		for _, i := range spec.InterfacesOf(id) {
 			switch status := t.State.Status(i); {
 			case status.Oper == network.Up:
 				x.InterfacesUp++
@@ -62,7 +63,7 @@ func Devices(t *routing.Tables) ([]Device, Table) {
 		}
 		data = append(data, x)
 		table.Rows = append(table.Rows, []string{
-			d.Name, x.Is, yesNo(d.Forwards), firstOf(spec, model.DeviceID(id)), strings.Join(states, ", "), fmt.Sprint(x.Routes), lineOf(x.Place),
+			d.Name, x.Is, yesNo(d.Forwards), firstOf(spec, id), strings.Join(states, ", "), fmt.Sprint(x.Routes), lineOf(x.Place),
 		})
 	}
 	return data, table

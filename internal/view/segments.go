@@ -17,8 +17,9 @@ type Segment struct {
 	Place    string   `json:"place"`   // where the plan names it: file:line:column
 }
 
-// Segments is the segments for any format.
-func Segments(t *routing.Tables) ([]Segment, Table) {
+// Segments is the segments that any of the given devices is on, for any format;
+// where every device is given, all segments.
+func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 	spec := t.State.Spec
 	table := Table{Columns: []Column{
 		{Key: "segment", Title: "segment"}, {Key: "vlan", Title: "VLAN", Right: true}, {Key: "prefixes", Title: "subnets"},
@@ -31,7 +32,16 @@ func Segments(t *routing.Tables) ([]Segment, Table) {
 			on[i.Segment] = append(on[i.Segment], model.InterfaceID(id))
 		}
 	}
+	shown := map[model.SegmentID]bool{}
+	for _, d := range devices {
+		for _, i := range spec.InterfacesOf(d) {
+			shown[spec.Interfaces[i].Segment] = true
+		}
+	}
 	for id, s := range spec.Segments {
+		if !shown[model.SegmentID(id)] && len(devices) < len(spec.Devices) {
+			continue
+		}
 		x := Segment{Segment: s.Name, VLAN: int(s.VLAN), Prefixes: []string{}, Members: []string{}, Place: s.Place.String()}
 		for _, p := range s.Prefixes {
 			x.Prefixes = append(x.Prefixes, p.Prefix.String())
