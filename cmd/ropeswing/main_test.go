@@ -119,7 +119,7 @@ func TestBareIsHealthBesideAPlanElseHelp(t *testing.T) {
 
 	r = run(t, t.TempDir())
 	assert.Equal(t, 0, r.code)
-	for _, command := range []string{"subnet", "show", "why", "check", "ping", "trace", "demo", "version", "completion"} {
+	for _, command := range []string{"subnet", "split", "merge", "fit", "beside", "show", "why", "check", "ping", "trace", "demo", "version", "completion"} {
 		assert.Contains(t, r.out, "\n  "+command+" ")
 	}
 	assert.LessOrEqual(t, strings.Count(r.out, "\n"), 40, "the help is one screen")
@@ -285,7 +285,7 @@ func TestSubnet(t *testing.T) {
 	assert.Equal(t, map[string]any{
 		"address": "10.48.1.77", "family": "ipv4", "prefix": "10.48.1.64/27", "prefix_length": 27.0, "mask": "255.255.255.224", "inverse_mask": "0.0.0.31",
 		"first": "10.48.1.65", "last": "10.48.1.94", "broadcast": "10.48.1.95", "addresses": "32", "usable": "30", "position": "13",
-		"previous": "10.48.1.32/27", "next": "10.48.1.96/27", "parent": "10.48.1.64/26", "scope": "private use (RFC 1918)",
+		"previous": "10.48.1.32/27", "next": "10.48.1.96/27", "parent": "10.48.1.64/26", "scope": "private use (RFC 1918)", "reverse_zones": []any{"64/27.1.48.10.in-addr.arpa"},
 	}, got)
 	for _, tt := range []struct{ args, want string }{
 		{"10.48.1.77/27 --only broadcast", "10.48.1.95\n"},

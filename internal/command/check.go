@@ -47,7 +47,7 @@ func (a *app) check() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&failOn, "fail-on", failOn, "exit with 1 from this `SEVERITY` on: error, warning, advice")
-	a.check2(cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(finding.Severities, cobra.ShellCompDirectiveNoFileComp)))
+	a.must(cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(finding.Severities, cobra.ShellCompDirectiveNoFileComp)))
 	a.formatFlags(cmd)
 	a.explainFlag(cmd, "say why each finding matters")
 	return cmd

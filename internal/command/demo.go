@@ -61,7 +61,7 @@ func (a *app) tour(dir, full string) error {
 	fmt.Fprintf(a.out, "Skerry Lights, an invented network, is now in %s:\n  %s   as planned\n  %s   as found on a bad morning\n", view.Clean(dir), demo.Plan, demo.BadMorning)
 	for _, step := range tour {
 		fmt.Fprintf(a.out, "\n%s\n%s\n\n", view.Title(step.about), view.Prompt("ropeswing "+strings.Join(step.args, " ")))
-		inside := &app{out: a.out, err: a.err, dir: full, width: a.width, getenv: func(string) string { return "" }}
+		inside := &app{out: a.out, raw: a.raw, in: strings.NewReader(""), err: a.err, dir: full, width: a.width, getenv: func(string) string { return "" }}
 		if code := inside.run(step.args); code > ExitWrong {
 			return errSaid
 		}

@@ -32,13 +32,13 @@ func cleaned(err error) string { return view.Clean(err.Error()) }
 func (a *app) formatFlags(cmd *cobra.Command) {
 	cmd.Flags().StringVarP(&a.format, "format", "o", formatTable, "the `FORMAT`: "+strings.Join(formats, ", "))
 	cmd.Flags().StringVar(&a.only, "only", "", "print the bare value of one `FIELD` of the JSON form")
-	a.check2(cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp)))
+	a.must(cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp)))
 }
 
 // withoutFlag lets a command be asked what would be if parts were out of order.
 func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
 	cmd.Flags().StringSliceVar(names, "without", nil, "with the cable, device, segment or interface `NAME` out of order; repeatable")
-	a.check2(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
+	a.must(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
 }
 
 func (a *app) wideFlag(cmd *cobra.Command) {

@@ -20,9 +20,9 @@ import (
 
 // The exit codes.
 const (
-	ExitWell    = 0 // all is well
-	ExitWrong   = 1 // understood, and something is wrong
-	ExitUnusual = 2 // the command or its input cannot be used
+	ExitWell     = 0 // all is well
+	ExitWrong    = 1 // understood, and something is wrong
+	ExitUnusable = 2 // the command or its input cannot be used
 )
 
 // errWrong ends a command with exit code 1; its answer has said everything.
@@ -34,6 +34,8 @@ var errSaid = errors.New("the input cannot be used")
 // app is one run of the program.
 type app struct {
 	out, err io.Writer
+	raw      io.Writer // out without looks: for what is too much to look good
+	in       io.Reader
 	dir      string // the working folder
 	width    int    // columns of the terminal, 80 where there is none
 	getenv   func(string) string
@@ -58,6 +60,7 @@ func Main(args []string, stdout, stderr *os.File) int {
 	// program ends, however it ends.
 	out := bufio.NewWriterSize(stdout, 1<<16)
 	a := &app{
+		raw: out, in: os.Stdin,
 		out: &colorprofile.Writer{Forward: out, Profile: colorprofile.Detect(stdout, environ)},
 		err: &colorprofile.Writer{Forward: stderr, Profile: colorprofile.Detect(stderr, environ)},
 		dir: ".", width: width, getenv: os.Getenv,
@@ -65,7 +68,7 @@ func Main(args []string, stdout, stderr *os.File) int {
 	code := a.run(args)
 	if err := out.Flush(); err != nil && code == ExitWell {
 		fmt.Fprintln(stderr, "ropeswing: cannot write the answer:", cleaned(err))
-		return ExitUnusual
+		return ExitUnusable
 	}
 	return code
 }
@@ -83,10 +86,10 @@ func (a *app) run(args []string) int {
 	case errors.Is(err, errWrong):
 		return ExitWrong
 	case errors.Is(err, errSaid):
-		return ExitUnusual
+		return ExitUnusable
 	}
 	fmt.Fprintln(a.err, "ropeswing: "+cleaned(err))
-	return ExitUnusual
+	return ExitUnusable
 }
 
 // The groups of the help, in the order of an engineer's work.
@@ -118,14 +121,14 @@ func (a *app) root() *cobra.Command {
 		},
 	}
 	root.PersistentFlags().StringVarP(&a.plan, "plan", "p", "", "the plan `FILE`; else $ROPESWING_PLAN, else the only *.plan.yaml here or in a folder above")
-	a.check2(root.RegisterFlagCompletionFunc("plan", cobra.FixedCompletions([]string{"yaml"}, cobra.ShellCompDirectiveFilterFileExt)))
+	a.must(root.RegisterFlagCompletionFunc("plan", cobra.FixedCompletions([]string{"yaml"}, cobra.ShellCompDirectiveFilterFileExt)))
 	root.AddGroup(
 		&cobra.Group{ID: groupArithmetic, Title: "Arithmetic, no plan needed:"},
 		&cobra.Group{ID: groupLook, Title: "Look:"},
 		&cobra.Group{ID: groupProve, Title: "Prove:"},
 		&cobra.Group{ID: groupOther, Title: "And:"},
 	)
-	root.AddCommand(a.subnet(), a.show(), a.why(), a.check(), a.ping(), a.trace(), a.demo(), a.version())
+	root.AddCommand(a.subnet(), a.split(), a.merge(), a.fit(), a.beside(), a.show(), a.why(), a.check(), a.ping(), a.trace(), a.demo(), a.version())
 	root.SetHelpCommand(&cobra.Command{Use: "help", Hidden: true, RunE: func(cmd *cobra.Command, args []string) error {
 		c, rest, err := root.Find(args)
 		if err != nil || len(rest) > 0 {
@@ -154,8 +157,8 @@ func disableFlagsInUse(cmd *cobra.Command) {
 	}
 }
 
-// check2 is for errors that only a slip in this program could cause.
-func (a *app) check2(err error) {
+// must is for errors that only a slip in this program could cause.
+func (a *app) must(err error) {
 	if err != nil {
 		panic(err)
 	}

@@ -1,10 +1,10 @@
 package command
 
 import (
+	"bufio"
 	"errors"
 	"fmt"
 	"net/netip"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -12,67 +12,58 @@ import (
 	"ropeswing/internal/view"
 )
 
+// subnetOptions are what 'subnet' can be asked beside the facts.
+type subnetOptions struct {
+	length int
+	nth    int64
+	list   bool
+	mac    string
+}
+
 func (a *app) subnet() *cobra.Command {
-	length := -1
+	var o subnetOptions
 	cmd := &cobra.Command{
 		Use:     "subnet X…",
 		Short:   "The facts of a subnet, and of an address in it",
 		GroupID: groupArithmetic,
-		Example: "  ropeswing subnet 10.48.1.77/26\n  ropeswing subnet 10.48.1.77 255.255.255.192\n  ropeswing subnet 2001:db8:5ea:110::1/64\n  ropeswing subnet 10.48.1.77/26 --only broadcast",
+		Example: "  ropeswing subnet 10.48.1.77/26\n  ropeswing subnet 10.48.1.77 255.255.255.192\n  ropeswing subnet 2001:db8:5ea:110::1/64\n  ropeswing subnet 10.48.1.0/26 --nth -2\n  ropeswing subnet 2001:db8:5ea:110::/64 --mac 02:00:5e:10:00:01\n  ropeswing subnet 10.48.1.0/26 10.48.1.64/26",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			all, err := subnetsFrom(args, length)
+			operands, err := a.operands(args)
 			if err != nil {
 				return err
+			}
+			all, err := prefixes(operands, o.length, false)
+			switch {
+			case err != nil:
+				return err
+			case len(all) == 0:
+				return errors.New("name a subnet: ropeswing subnet 10.48.1.0/26")
+			case o.nth != 0:
+				return a.printNth(all, o.nth)
+			case cmd.Flags().Changed("nth"):
+				return errors.New("there is no 0th address; --nth 1 is the first, --nth -1 the last")
+			case o.list:
+				return a.listAddresses(all)
+			case o.mac != "":
+				return a.printFromMAC(all, o.mac)
 			}
 			return a.printSubnets(all)
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
-	cmd.Flags().IntVar(&length, "len", -1, "the prefix `LENGTH` of a bare address")
+	cmd.Flags().IntVar(&o.length, "len", -1, "the prefix `LENGTH` of a bare address")
+	cmd.Flags().Int64Var(&o.nth, "nth", 0, "print the `N`th usable address; -2 is the last but one")
+	cmd.Flags().BoolVar(&o.list, "list", false, "print every usable address")
+	cmd.Flags().StringVar(&o.mac, "mac", "", "print the address an interface with this `MAC` makes for itself")
 	a.formatFlags(cmd)
 	a.explainFlag(cmd, "show the working: the bits of address and mask")
 	return cmd
 }
 
-// subnetsFrom reads the arguments; a mask behind a bare address belongs to it.
-func subnetsFrom(args []string, length int) ([]netip.Prefix, error) {
-	if len(args) == 0 {
-		return nil, errors.New("name a subnet: ropeswing subnet 10.48.1.0/26")
-	}
-	var all []netip.Prefix
-	for i := 0; i < len(args); i++ {
-		text := args[i]
-		if i+1 < len(args) && !strings.ContainsAny(text, "/ ") && isMask(text, args[i+1]) {
-			text += " " + args[i+1]
-			i++
-		}
-		p, whole, err := prefix.Parse(text)
-		switch {
-		case err != nil:
-			return nil, err
-		case whole && length >= 0:
-			if length > p.Addr().BitLen() {
-				return nil, fmt.Errorf("--len %d is no prefix length for %s", length, text)
-			}
-			p = netip.PrefixFrom(p.Addr(), length)
-		case whole && !strings.Contains(text, "/"):
-			return nil, fmt.Errorf("%s has no prefix length; write %s/24, or a mask behind it, or --len 24", text, text)
-		}
-		all = append(all, p)
-	}
-	return all, nil
-}
-
-// isMask tells whether next is the mask of the bare address before it.
-func isMask(address, next string) bool {
-	_, _, err := prefix.Parse(address + " " + next)
-	m, maskErr := prefix.ParseAddress(strings.Trim(next, ",'\""))
-	return maskErr == nil && m.Is4() && (err == nil || strings.HasPrefix(next, "255.") || strings.HasPrefix(next, "0."))
-}
-
+// printSubnets prints the facts of each, and how several relate.
 func (a *app) printSubnets(all []netip.Prefix) error {
 	var data []view.Subnet
 	for _, p := range all {
@@ -83,6 +74,10 @@ func (a *app) printSubnets(all []netip.Prefix) error {
 		shape = data[0]
 	}
 	return a.print(shape, view.SubnetTable(data), func() {
+		if len(all) > 1 {
+			view.Relations(a.out, all)
+			fmt.Fprintln(a.out)
+		}
 		for i, p := range all {
 			if i > 0 {
 				fmt.Fprintln(a.out)
@@ -90,4 +85,55 @@ func (a *app) printSubnets(all []netip.Prefix) error {
 			view.SubnetText(a.out, prefix.FactsOf(p), a.width, a.explain)
 		}
 	})
+}
+
+func (a *app) printNth(all []netip.Prefix, n int64) error {
+	for _, p := range all {
+		address, ok := prefix.Nth(p, n)
+		if !ok {
+			return fmt.Errorf("%s has %s usable addresses, and no number %d", p.Masked(), prefix.Usable(p), n)
+		}
+		fmt.Fprintln(a.out, address)
+	}
+	return nil
+}
+
+// listAddresses streams every usable address.
+func (a *app) listAddresses(all []netip.Prefix) error {
+	w := bufio.NewWriterSize(a.raw, 1<<16)
+	var line []byte
+	for _, p := range all {
+		for n := int64(1); ; n++ {
+			address, ok := prefix.Nth(p, n)
+			if !ok {
+				break
+			}
+			line = append(address.AppendTo(line[:0]), '\n')
+			if _, err := w.Write(line); err != nil {
+				return err
+			}
+		}
+	}
+	return w.Flush()
+}
+
+// printFromMAC prints what an interface makes of its MAC in each subnet, and
+// its link-local address.
+func (a *app) printFromMAC(all []netip.Prefix, mac string) error {
+	var made []netip.Addr
+	for _, p := range append(all[:len(all):len(all)], prefix.LinkLocal) {
+		address, err := prefix.FromMAC(p, mac)
+		if err != nil {
+			return err
+		}
+		made = append(made, address)
+	}
+	for i, address := range made {
+		what := "link-local"
+		if i < len(all) {
+			what = "in " + all[i].Masked().String()
+		}
+		fmt.Fprintf(a.out, "%s  %s\n", address, what)
+	}
+	return nil
 }

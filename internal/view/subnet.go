@@ -30,6 +30,11 @@ type Subnet struct {
 	Parent       string `json:"parent,omitempty"`       // the subnet twice the size around it
 	Scope        string `json:"scope"`                  // what it is for, with the RFC
 	Full         string `json:"full,omitempty"`         // IPv6: the address asked about, written out
+
+	ReverseZones  []string `json:"reverse_zones"`            // by RFC 1035, RFC 3596 and RFC 2317
+	SolicitedNode string   `json:"solicited_node,omitempty"` // IPv6: the multicast group it is looked for in
+	RouterAnycast string   `json:"router_anycast,omitempty"` // IPv6: the address of all routers of the subnet
+	Reserved      string   `json:"reserved,omitempty"`       // IPv6: the reserved anycast addresses, first to last
 }
 
 // NewSubnet puts facts into their JSON form.
@@ -46,8 +51,18 @@ func NewSubnet(f prefix.Facts) Subnet {
 	} else {
 		s.Family, s.Full = "ipv6", f.Asked.Addr().StringExpanded()
 	}
+	s.ReverseZones = prefix.ReverseZones(f.Subnet)
+	if f.Subnet.Addr().Is6() && f.Subnet.Bits() < 127 {
+		s.RouterAnycast = f.Subnet.Addr().String()
+		if first, last, ok := prefix.ReservedRange(f.Subnet); ok {
+			s.Reserved = first.String() + " to " + last.String()
+		}
+	}
 	if f.Address.IsValid() {
 		s.Address = f.Address.String()
+		if f.Address.Is6() {
+			s.SolicitedNode = prefix.SolicitedNode(f.Address).String()
+		}
 		if f.Role == prefix.UsableAddress {
 			s.Position = f.Position.String()
 		}
@@ -88,6 +103,13 @@ func SubnetText(w io.Writer, f prefix.Facts, width int, explain bool) {
 		{"parent", s.Parent},
 		{"scope", s.Scope},
 		{"in full", s.Full},
+		{"anycast", strings.TrimSpace(s.RouterAnycast + " (all routers)")},
+		{"reserved", s.Reserved},
+		{"solicited", s.SolicitedNode},
+		{"reverse zone", zones(s.ReverseZones)},
+	}
+	if s.RouterAnycast == "" {
+		rows[13][1] = ""
 	}
 	rows[1][1] += standing(f)
 	for i, r := range rows {
@@ -96,12 +118,20 @@ func SubnetText(w io.Writer, f prefix.Facts, width int, explain bool) {
 		case i == 0:
 			fmt.Fprintln(w, pad(r[0], 12)+gap+bold.Render(r[1]))
 		default:
-			fmt.Fprintln(w, pad(r[0], 12)+gap+r[1])
+			labelled(w, width, pad(r[0], 12)+gap, r[1], strings.Repeat(" ", 14))
 		}
 	}
 	if explain {
 		working(w, f, width)
 	}
+}
+
+// zones lists reverse zones, the first and last of many.
+func zones(all []string) string {
+	if len(all) > 4 {
+		return fmt.Sprintf("%d zones, %s to %s", len(all), all[0], all[len(all)-1])
+	}
+	return strings.Join(all, ", ")
 }
 
 // standing says where the address stands in its subnet.
@@ -149,7 +179,16 @@ func working(w io.Writer, f prefix.Facts, width int) {
 		fmt.Fprintln(w, pad("address", 12)+gap+digits6(f.Asked.Addr(), length))
 		fmt.Fprintln(w, pad("subnet", 12)+gap+digits6(f.Subnet.Addr(), length))
 	}
-	fmt.Fprintf(w, "Subnets of this size begin every 2^%d = %s addresses.\n", f.Subnet.Addr().BitLen()-length, grouped(f.Addresses))
+	fmt.Fprintf(w, "Subnets of this size begin every 2^%d = %s addresses", f.Subnet.Addr().BitLen()-length, grouped(f.Addresses))
+	if run := runOf(f); len(run) > 1 {
+		fmt.Fprintln(w, ":")
+		paragraph(w, width, "  "+strings.Join(run, ", "), "  ")
+	} else {
+		fmt.Fprintln(w, ".")
+	}
+	if border, ok := classBorder(f.Subnet); ok {
+		paragraph(w, width, fmt.Sprintf("Beyond %s, %s are borrowed for subnets: %s of %s.", border, Count(length-border.Bits(), "bit"), Count(1<<(length-border.Bits()), "subnet"), border), "")
+	}
 	switch {
 	case f.Subnet.Addr().Is4() && length < 31:
 		paragraph(w, width, "All host bits 0 is the subnet's own address, all 1 its broadcast address; the rest are usable.", "")
@@ -164,6 +203,40 @@ func working(w io.Writer, f prefix.Facts, width int) {
 		}
 		paragraph(w, width, text+"; the rest are usable.", "")
 	}
+}
+
+// runOf is the neighbourhood of a subnet: two before it, itself in brackets,
+// and two behind.
+func runOf(f prefix.Facts) []string {
+	run := []string{"[" + f.Subnet.String() + "]"}
+	for p, n := f.Subnet, 0; n < 2; n++ {
+		before, ok := prefix.Previous(p)
+		if !ok {
+			break
+		}
+		run, p = append([]string{before.String()}, run...), before
+	}
+	for p, n := f.Subnet, 0; n < 2; n++ {
+		behind, ok := prefix.Next(p)
+		if !ok {
+			break
+		}
+		run, p = append(run, behind.String()), behind
+	}
+	return run
+}
+
+// classBorder is the subnet on the next shorter octet or nibble border, from
+// which a length borrows bits.
+func classBorder(p netip.Prefix) (netip.Prefix, bool) {
+	step := 8
+	if p.Addr().Is6() {
+		step = 4
+	}
+	if p.Bits()%step == 0 {
+		return p, false
+	}
+	return netip.PrefixFrom(p.Addr(), p.Bits()/step*step).Masked(), true
 }
 
 // bits4 writes an IPv4 address in bits, with a bar between subnet and host.

@@ -15,6 +15,7 @@ type Column struct {
 	Wide  bool // shown in text only when asked for more
 	Right bool // numbers
 
+	IfRoom  bool // in text shown only where all such fit beside the others, or when asked for more
 	Below   bool // in text not a column but a line below its row, where there is something to say
 	Heading bool // in text not a column but a line above the rows that share it
 }
@@ -44,11 +45,9 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 		}
 		return
 	}
-	var shown []int
-	for c, column := range t.Columns {
-		if !column.Heading && !column.Below && (!column.Wide || wide) && t.filled(c) {
-			shown = append(shown, c)
-		}
+	shown := t.shown(wide, true)
+	if !wide && t.natural(shown) > width {
+		shown = t.shown(wide, false)
 	}
 	headed := t.Columns[0].Heading
 	if headed {
@@ -71,6 +70,26 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 			}
 		}
 	}
+}
+
+// shown lists the columns that are shown as such.
+func (t Table) shown(wide, room bool) []int {
+	var shown []int
+	for c, column := range t.Columns {
+		if !column.Heading && !column.Below && (!column.Wide || wide) && (!column.IfRoom || room) && t.filled(c) {
+			shown = append(shown, c)
+		}
+	}
+	return shown
+}
+
+// natural is the width the columns would have with nothing broken.
+func (t Table) natural(shown []int) int {
+	total := 0
+	for _, w := range t.widths(shown, 1<<20) {
+		total += w
+	}
+	return total + len(gap)*(len(shown)-1)
 }
 
 // filled tells whether any row has something in the column.

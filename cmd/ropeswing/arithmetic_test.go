@@ -1,0 +1,179 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"io"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// runIn runs the program with something on its standard input.
+func runIn(t testing.TB, in string, args ...string) result {
+	t.Helper()
+	cmd := exec.Command(program, args...)
+	cmd.Dir = t.TempDir()
+	cmd.Stdin = strings.NewReader(in)
+	var out, errOut bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &out, &errOut
+	if err := cmd.Run(); err != nil {
+		_, isExit := err.(*exec.ExitError)
+		require.True(t, isExit, "%v", err)
+	}
+	return result{out.String(), errOut.String(), cmd.ProcessState.ExitCode()}
+}
+
+func TestSubnetAnswersMore(t *testing.T) {
+	for line, want := range map[string]string{
+		"subnet 10.48.1.0/26 --nth 10":                              "10.48.1.10\n",
+		"subnet 10.48.1.0/26 --nth -2":                              "10.48.1.61\n",
+		"subnet 10.48.1.0/30 --list":                                "10.48.1.1\n10.48.1.2\n",
+		"subnet 2001:db8:1:2::/64 --mac 34:56:78:9a:bc:de":          "2001:db8:1:2:3656:78ff:fe9a:bcde  in 2001:db8:1:2::/64\nfe80::3656:78ff:fe9a:bcde  link-local\n",
+		"subnet 10.48.0.0/22 --only reverse_zones":                  "0.48.10.in-addr.arpa\n1.48.10.in-addr.arpa\n2.48.10.in-addr.arpa\n3.48.10.in-addr.arpa\n",
+		"subnet 2001:db8::1:800:200e:8c6c/64 --only solicited_node": "ff02::1:ff0e:8c6c\n",
+		"merge 10.48.0.0/24 10.48.1.0/24":                           "10.48.0.0/23\n",
+		"merge --one 10.48.1.0/26 10.48.1.128/26":                   "10.48.1.0/24\ntakes in besides: 10.48.1.64/26, 10.48.1.192/26\n",
+		"merge --one 10.48.1.0/26 10.48.1.64/26":                    "10.48.1.0/25\ntakes in nothing besides\n",
+		"split 10.48.0.0/22 --len 24":                               "10.48.0.0/24\n10.48.1.0/24\n10.48.2.0/24\n10.48.3.0/24\n",
+		"split 10.48.0.0/22 --into 3":                               "10.48.0.0/24\n10.48.1.0/24\n10.48.2.0/24\n10.48.3.0/24\n",
+		"split 10.48.0.0/24 --hosts 100":                            "10.48.0.0/25\n10.48.0.128/25\n",
+		"split 10.48.0.0/24 --len 25 -o csv":                        "prefix,first,last\n10.48.0.0/25,10.48.0.1,10.48.0.126\n10.48.0.128/25,10.48.0.129,10.48.0.254\n",
+		"beside 10.48.1.98/28 --avoid 10.48.1.99 --only address":    "10.48.1.100\n",
+	} {
+		r := run(t, t.TempDir(), strings.Fields(line)...)
+		assert.Equal(t, 0, r.code, "%s: %s", line, r.err)
+		assert.Equal(t, want, r.out, line)
+	}
+}
+
+func TestSeveralSubnetsAreRelated(t *testing.T) {
+	r := run(t, t.TempDir(), "subnet", "10.48.0.0/22", "10.48.1.77/26", "10.48.4.0/22")
+	assert.True(t, strings.HasPrefix(r.out, "10.48.0.0/22 contains 10.48.1.64/26\n10.48.0.0/22 and 10.48.4.0/22 are adjacent, and merge into 10.48.0.0/21\n10.48.1.64/26 and 10.48.4.0/22 are apart\n"), r.out)
+}
+
+func TestStandardInput(t *testing.T) {
+	lines := "# our subnets\n10.48.0.0/24   # desks\n\n  \"10.48.1.0 255.255.255.0\",\n10.48.2.9/23\n"
+	r := runIn(t, lines, "merge", "-")
+	assert.Equal(t, "10.48.0.0/22\n", r.out)
+	assert.Contains(t, r.err, "1 address had host bits")
+	assert.Equal(t, "10.48.0.0/22\n", runIn(t, lines, "merge").out, "without arguments too")
+	r = runIn(t, "10.48.0.0/24\n10.48.300.0/24\n", "merge", "-")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "standard input:2:")
+	r = runIn(t, "10.48.1.77 255.255.255.224\n2001:db8::1/64\n", "subnet", "-", "--only", "prefix")
+	assert.Equal(t, "10.48.1.64/27\n2001:db8::/64\n", r.out)
+}
+
+func TestSplitStreams(t *testing.T) {
+	cmd := exec.Command(program, "split", "::/0", "--len", "128")
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	head := make([]byte, 16)
+	_, err = io.ReadFull(out, head)
+	require.NoError(t, err)
+	assert.Equal(t, "::/128\n::1/128\n:", string(head), "it prints at once, though it would never end")
+	require.NoError(t, cmd.Process.Kill())
+	cmd.Wait()
+
+	var rows []struct{ Prefix, First, Last string }
+	require.NoError(t, json.Unmarshal([]byte(run(t, t.TempDir(), "split", "10.48.0.0/22", "--len", "23", "-o", "json").out), &rows))
+	assert.Len(t, rows, 2)
+	assert.Equal(t, "10.48.3.254", rows[1].Last)
+}
+
+func TestFitFromArgumentsAndFiles(t *testing.T) {
+	dir := t.TempDir()
+	r := run(t, dir, "fit", "10.48.0.0/23", "desks:42", "servers:12", "guests:100", "beam:/31")
+	assert.Equal(t, 0, r.code)
+	assert.Equal(t, "4 needs into 10.48.0.0/23: all fitted, and 41.0 % of it is in use", first(r.out)) // 128 + 64 + 16 + 2 of 512
+	assert.Contains(t, r.out, "free: 10.48.0.210/31")
+
+	write(t, dir, "needs.csv", "\ufeffHosts,note,Name\n42,\"the office, upstairs\",desks\n12,,servers\n")
+	r = run(t, dir, "fit", "10.48.0.0/24", "--needs", "needs.csv", "--grow", "50%", "-o", "csv")
+	assert.Equal(t, "name,need,prefix,mask,first,last,broadcast,usable,spare\n"+
+		"desks,63,10.48.0.0/25,255.255.255.128,10.48.0.1,10.48.0.126,10.48.0.127,126,63\n"+ // 42 and half of it
+		"servers,18,10.48.0.128/27,255.255.255.224,10.48.0.129,10.48.0.158,10.48.0.159,30,12\n", r.out)
+
+	r = run(t, dir, "fit", "10.48.0.0/24", "small:2", "large:100", "--keep-order", "--used", "10.48.0.0/28", "--only", "subnets")
+	assert.Contains(t, r.out, `"prefix":"10.48.0.16/30"`)
+
+	r = run(t, dir, "fit", "2001:db8:5ea::/48", "annex:/57", "--nibbles", "-o", "json")
+	assert.Contains(t, r.out, `"prefix": "2001:db8:5ea::/56"`)
+}
+
+func TestFitThatDoesNotFit(t *testing.T) {
+	r := run(t, t.TempDir(), "fit", "10.48.0.0/24", "a:200", "b:100")
+	assert.Equal(t, 1, r.code)
+	assert.Equal(t, "2 needs into 10.48.0.0/24: they do not fit", first(r.out))
+	assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "b, which wants a subnet of length 25, finds no place; in all 128 addresses are missing")
+	r = run(t, t.TempDir(), "fit", "10.48.0.0/24", "a:200", "b:100", "-o", "json")
+	assert.Equal(t, 1, r.code)
+	var v struct {
+		Fits    bool
+		First   string `json:"first_unfit"`
+		Missing string
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+	assert.False(t, v.Fits)
+	assert.Equal(t, "b", v.First)
+	assert.Equal(t, "128", v.Missing)
+}
+
+func TestBeside(t *testing.T) {
+	r := run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "10.48.1.106/28,10.48.1.97")
+	assert.Equal(t, 0, r.code)
+	assert.Equal(t, "set      192.168.200.2/24, mask 255.255.255.0\ngateway  none: the box is on the same link\nthen     ping 192.168.200.1\nafter    put back 10.48.1.106/28, gateway 10.48.1.97\n", r.out)
+	r = run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "192.168.200.77/24")
+	assert.Contains(t, r.out, "nothing to change: 192.168.200.77/24 is in the box's subnet already")
+	r = run(t, t.TempDir(), "beside", "192.168.200.2/30", "--avoid", "192.168.200.1")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, r.out, "no other address free")
+}
+
+func TestArithmeticSlips(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "bad.csv", "name,size\nx,1\n")
+	write(t, dir, "short.csv", "name,note,hosts\nx\n")
+	write(t, dir, "word.csv", "name,hosts\nx,many\n")
+	write(t, dir, "empty.csv", "")
+	for line, says := range map[string]string{
+		"split 10.48.0.0/24":                          "one of --into N, --len LENGTH, --hosts H",
+		"split 10.48.0.0/24 --into 2 --len 25":        "one of --into N",
+		"split 10.48.0.0/24 --into 0":                 "from 1 on, not 0",
+		"split 10.48.0.0/24 --into 300":               "has 256 addresses, and cannot be split into 300 parts",
+		"split 10.48.0.0/24 --hosts 300":              "has 254 usable addresses, fewer than 300",
+		"split 10.48.0.0/24 --len 23":                 "lengths from 24 to 32, not 23",
+		"split --len 25":                              "name one subnet",
+		"split 10.48.0.0/24 --len 25 --only x":        "there is prefix",
+		"merge --one 10.0.0.0/8 2001:db8::/32":        "both IPv4 and IPv6",
+		"fit":                                         "name the block",
+		"fit 10.48.0.0/24":                            "nothing to fit",
+		"fit 10.48.0.0/24 desks":                      "write NAME:HOSTS or NAME:/LENGTH",
+		"fit 10.48.0.0/24 desks:0":                    "from 1 on, not 0",
+		"fit 10.48.0.0/24 desks:/23":                  "lengths in 10.48.0.0/24 are from 24 to 32",
+		"fit 10.48.0.0/24 desks:4 desks:5":            "stands twice",
+		"fit 10.48.0.0/24 desks:4 --grow half":        "a percentage such as 50%",
+		"fit 10.48.0.0/24 --needs missing.csv":        "cannot read missing.csv",
+		"fit 10.48.0.0/24 --needs bad.csv":            "bad.csv:1: the header has name, size, and no columns called name and hosts",
+		"fit 10.48.0.0/24 --needs short.csv":          "short.csv:2: the row has 1 field, and the header 3",
+		"fit 10.48.0.0/24 --needs word.csv":           "word.csv:2: the hosts of x is a whole number",
+		"fit 10.48.0.0/24 --needs empty.csv":          "there is no header",
+		"beside 10.48.1.64/26":                        "is no machine's address in its subnet",
+		"beside":                                      "name the box's address",
+		"beside 10.48.1.98/28 --now 10.48.1.1":        "has no prefix length",
+		"subnet 10.48.1.0/26 --nth 0":                 "there is no 0th address",
+		"subnet 10.48.1.0/26 --nth 63":                "has 62 usable addresses, and no number 63",
+		"subnet 10.48.1.0/26 --mac 02:00:5e:10:00:01": "wants an IPv6 subnet of length 64",
+		"subnet 2001:db8::/64 --mac 02:00":            "not a MAC address",
+	} {
+		r := run(t, dir, strings.Fields(line)...)
+		assert.Equal(t, 2, r.code, line)
+		assert.Contains(t, r.err, says, line)
+		assert.Empty(t, r.out, line)
+	}
+}

@@ -1,0 +1,213 @@
+package command
+
+import (
+	"encoding/csv"
+	"errors"
+	"fmt"
+	"io"
+	"math/big"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/prefix"
+	"ropeswing/internal/view"
+)
+
+// fitOptions are how needs are to be fitted.
+type fitOptions struct {
+	needs   string
+	used    []string
+	grow    string
+	inOrder bool
+	nibbles bool
+}
+
+func (a *app) fit() *cobra.Command {
+	var o fitOptions
+	cmd := &cobra.Command{
+		Use:     "fit BLOCK NAME:HOSTS…",
+		Short:   "Give each need the smallest subnet of a block that holds it",
+		GroupID: groupArithmetic,
+		Example: "  ropeswing fit 10.48.0.0/23 desks:42 servers:12 guests:100 beam:/31\n  ropeswing fit 10.48.0.0/23 desks:42 servers:12 --grow 50% --used 10.48.0.0/26\n  ropeswing fit 10.48.0.0/20 --needs needs.csv -o csv\n  ropeswing fit 2001:db8:5ea::/48 desks:42 servers:12 annex:/57 --nibbles",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			if len(args) == 0 {
+				return errors.New("name the block and what is to be fitted into it: ropeswing fit 10.48.0.0/23 desks:42 servers:12")
+			}
+			block, err := a.oneSubnet(args[:1], "ropeswing fit 10.48.0.0/23 desks:42")
+			if err != nil {
+				return err
+			}
+			needs, err := a.gatherNeeds(block, args[1:], o)
+			if err != nil {
+				return err
+			}
+			var usedOperands []operand
+			for _, u := range o.used {
+				usedOperands = append(usedOperands, operand{text: u})
+			}
+			used, err := prefixes(usedOperands, -1, true)
+			if err != nil {
+				return err
+			}
+			return a.printFit(block, used, needs, o.inOrder)
+		},
+		ValidArgsFunction: cobra.NoFileCompletions,
+	}
+	cmd.Flags().StringVar(&o.needs, "needs", "", "read needs from a CSV `FILE` with the columns name and hosts; - is standard input")
+	cmd.Flags().StringSliceVar(&o.used, "used", nil, "this `PREFIX` of the block is taken; repeatable")
+	cmd.Flags().StringVar(&o.grow, "grow", "0%", "add so many `PERCENT` to every need by hosts")
+	cmd.Flags().BoolVar(&o.inOrder, "keep-order", false, "let the subnets lie in the order of the needs")
+	cmd.Flags().BoolVar(&o.nibbles, "nibbles", false, "IPv6: make every length a multiple of four")
+	a.formatFlags(cmd)
+	a.wideFlag(cmd)
+	return cmd
+}
+
+// gatherNeeds reads the needs of the command line and of a file.
+func (a *app) gatherNeeds(block netip.Prefix, args []string, o fitOptions) ([]prefix.Need, error) {
+	percent, ok := strings.CutSuffix(o.grow, "%")
+	grow, err := strconv.Atoi(percent)
+	if err != nil || grow < 0 || !ok && o.grow != "0" {
+		return nil, fmt.Errorf("--grow is a percentage such as 50%%, not %s", o.grow)
+	}
+	var texts []operand
+	for _, arg := range args {
+		texts = append(texts, operand{text: strings.Trim(arg, ",'\" ")})
+	}
+	if o.needs != "" {
+		more, err := a.needsFrom(o.needs)
+		if err != nil {
+			return nil, err
+		}
+		texts = append(texts, more...)
+	}
+	if len(texts) == 0 {
+		return nil, errors.New("there is nothing to fit; name needs such as desks:42, or a file with --needs")
+	}
+	var needs []prefix.Need
+	seen := map[string]bool{}
+	for _, t := range texts {
+		n, err := readNeed(t, block, grow)
+		if err != nil {
+			return nil, err
+		}
+		if o.nibbles && block.Addr().Is6() {
+			n = onNibble(n)
+		}
+		if seen[n.Name] {
+			return nil, fmt.Errorf("%s%s stands twice among the needs", t.where, n.Name)
+		}
+		seen[n.Name] = true
+		needs = append(needs, n)
+	}
+	return needs, nil
+}
+
+// onNibble makes a need's length a multiple of four.
+func onNibble(n prefix.Need) prefix.Need {
+	if n.Length == 0 {
+		n.Length, _ = prefix.LengthForHosts(false, n.Hosts)
+	}
+	n.Length = n.Length / 4 * 4
+	return n
+}
+
+// readNeed reads NAME:HOSTS or NAME:/LENGTH.
+func readNeed(o operand, block netip.Prefix, grow int) (prefix.Need, error) {
+	colon := strings.LastIndexByte(o.text, ':')
+	if colon < 1 {
+		return prefix.Need{}, fmt.Errorf("%s%s is no need; write NAME:HOSTS or NAME:/LENGTH", o.where, o.text)
+	}
+	name, amount := strings.TrimSpace(o.text[:colon]), strings.TrimSpace(o.text[colon+1:])
+	if strings.IndexFunc(name, func(c rune) bool { return c < ' ' }) >= 0 {
+		return prefix.Need{}, fmt.Errorf("%sthe name of a need holds a control character", o.where)
+	}
+	if length, ok := strings.CutPrefix(amount, "/"); ok {
+		n, err := strconv.Atoi(length)
+		if err != nil || n < block.Bits() || n > block.Addr().BitLen() || n == 0 {
+			return prefix.Need{}, fmt.Errorf("%s%s: lengths in %s are from %d to %d", o.where, o.text, block, max(1, block.Bits()), block.Addr().BitLen())
+		}
+		return prefix.Need{Name: name, Length: n}, nil
+	}
+	hosts, err := positive(amount, "the hosts of "+name)
+	if err != nil {
+		return prefix.Need{}, fmt.Errorf("%s%w", o.where, err)
+	}
+	// Rounded up: a percentage of a host is a host.
+	hosts.Mul(hosts, big.NewInt(int64(100+grow)))
+	hosts.Add(hosts, big.NewInt(99)).Div(hosts, big.NewInt(100))
+	return prefix.Need{Name: name, Hosts: hosts}, nil
+}
+
+// needsFrom reads a CSV file with a header that names the columns name and
+// hosts, in any order and among others.
+func (a *app) needsFrom(path string) ([]operand, error) {
+	in, shown := a.in, "standard input"
+	if path != "-" {
+		shown = path
+		if !filepath.IsAbs(path) {
+			path = filepath.Join(a.dir, path)
+		}
+		file, err := os.Open(path)
+		if err != nil {
+			return nil, fmt.Errorf("cannot read %s: %w", shown, errors.Unwrap(err))
+		}
+		defer file.Close()
+		in = file
+	}
+	rows := csv.NewReader(in)
+	rows.TrimLeadingSpace, rows.Comment, rows.FieldsPerRecord = true, '#', -1
+	header, err := rows.Read()
+	if err != nil {
+		return nil, fmt.Errorf("%s: there is no header; its first line names the columns name and hosts", shown)
+	}
+	for i := range header {
+		header[i] = strings.ToLower(strings.TrimSpace(strings.TrimPrefix(header[i], "\ufeff")))
+	}
+	name, hosts := slices.Index(header, "name"), slices.Index(header, "hosts")
+	if name < 0 || hosts < 0 {
+		return nil, fmt.Errorf("%s:1: the header has %s, and no columns called name and hosts", shown, strings.Join(header, ", "))
+	}
+	var all []operand
+	for {
+		row, err := rows.Read()
+		if err == io.EOF {
+			return all, nil
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", shown, err)
+		}
+		line, _ := rows.FieldPos(0)
+		where := fmt.Sprintf("%s:%d: ", shown, line)
+		if len(row) <= max(name, hosts) {
+			return nil, fmt.Errorf("%sthe row has %s, and the header %d", where, view.Count(len(row), "field"), len(header))
+		}
+		all = append(all, operand{row[name] + ":" + row[hosts], where})
+	}
+}
+
+func (a *app) printFit(block netip.Prefix, used []netip.Prefix, needs []prefix.Need, inOrder bool) error {
+	fitted, err := prefix.Fit(block, used, needs, inOrder)
+	var unfit *prefix.Unfit
+	switch {
+	case errors.As(err, &unfit):
+		v := view.NewUnfit(block, len(needs), unfit)
+		if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide) }); err != nil {
+			return err
+		}
+		return errWrong
+	case err != nil:
+		return err
+	}
+	v := view.NewFit(fitted)
+	return a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide) })
+}

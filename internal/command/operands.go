@@ -1,0 +1,89 @@
+package command
+
+import (
+	"bufio"
+	"errors"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"ropeswing/core/prefix"
+)
+
+// operand is one thing to compute with, and where it came from for messages.
+type operand struct{ text, where string }
+
+// operands are the arguments, with '-' standing for the lines of standard
+// input. A '#' begins a comment there, and empty lines are passed over.
+func (a *app) operands(args []string) ([]operand, error) {
+	var all []operand
+	for _, arg := range args {
+		if arg != "-" {
+			all = append(all, operand{text: arg})
+			continue
+		}
+		lines := bufio.NewScanner(a.in)
+		lines.Buffer(make([]byte, 64<<10), 1<<20)
+		for n := 1; lines.Scan(); n++ {
+			text, _, _ := strings.Cut(lines.Text(), "#")
+			if text = strings.TrimSpace(text); text != "" {
+				all = append(all, operand{text, fmt.Sprintf("standard input:%d: ", n)})
+			}
+		}
+		if err := lines.Err(); err != nil {
+			return nil, fmt.Errorf("standard input: %w", err)
+		}
+	}
+	return all, nil
+}
+
+// prefixes reads operands as subnets or addresses in them. A mask that is an
+// argument of its own belongs to the bare address before it. A bare address is
+// one of the given length, or where that is negative is whole.
+func prefixes(operands []operand, length int, whole bool) ([]netip.Prefix, error) {
+	var all []netip.Prefix
+	for i := 0; i < len(operands); i++ {
+		o := operands[i]
+		if i+1 < len(operands) && o.where == "" && !strings.ContainsAny(o.text, "/ ") && isMask(o.text, operands[i+1].text) {
+			i++
+			o.text += " " + operands[i].text
+		}
+		p, bare, err := prefix.Parse(o.text)
+		bare = bare && !strings.Contains(o.text, "/")
+		switch {
+		case err != nil:
+			return nil, fmt.Errorf("%s%w", o.where, err)
+		case bare && length > p.Addr().BitLen():
+			return nil, fmt.Errorf("--len %d is no prefix length for %s", length, o.text)
+		case bare && length >= 0:
+			p = netip.PrefixFrom(p.Addr(), length)
+		case bare && !whole:
+			return nil, fmt.Errorf("%s%s has no prefix length; write %s/24, or a mask behind it, or --len 24", o.where, o.text, o.text)
+		}
+		all = append(all, p)
+	}
+	return all, nil
+}
+
+// isMask tells whether next is the mask of the bare address before it.
+func isMask(address, next string) bool {
+	_, _, err := prefix.Parse(address + " " + next)
+	m, maskErr := prefix.ParseAddress(strings.Trim(next, ",'\""))
+	return maskErr == nil && m.Is4() && (err == nil || strings.HasPrefix(next, "255.") || strings.HasPrefix(next, "0."))
+}
+
+// oneSubnet reads the one subnet a command works on.
+func (a *app) oneSubnet(args []string, example string) (netip.Prefix, error) {
+	operands, err := a.operands(args)
+	if err != nil {
+		return netip.Prefix{}, err
+	}
+	all, err := prefixes(operands, -1, false)
+	switch {
+	case err != nil:
+		return netip.Prefix{}, err
+	case len(all) != 1:
+		return netip.Prefix{}, errors.New("name one subnet: " + example)
+	}
+	return all[0].Masked(), nil
+}
