@@ -41,6 +41,12 @@ const (
 	StaticHidden           Name = "static-hidden-by-direct"
 	NoWayOut               Name = "no-way-out"
 	AddressedInterfaceDown Name = "addressed-interface-down"
+	PrefixOutsideBlocks    Name = "prefix-outside-blocks"
+	PublicSpace            Name = "public-space"
+	SpecialSpace           Name = "special-space"
+	LANNot64               Name = "lan-not-64"
+	ReservedAnycastGiven   Name = "reserved-anycast-address"
+	NetworksOverlap        Name = "networks-overlap"
 
 	NoSourceAddress Name = "no-source-address"
 	NoGateway       Name = "no-gateway"
@@ -321,6 +327,48 @@ var catalogue = [...]Entry{
 		Why:     "On much equipment ports are down until they are switched on, and it is the easiest thing to forget.",
 		Remedy:  "Switch it on, or remove its address if it is out of use.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first, admin: down}}}\n",
+	},
+	{
+		Name: PrefixOutsideBlocks, Severity: Warning, Stage: Checking,
+		Means:   "A segment's subnet is in none of the plan's blocks.",
+		Why:     "The plan says which address space it may use, and this is not of it. Either a digit is off, or a block is missing.",
+		Remedy:  "Use a subnet of a block, or add a block for it.",
+		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20}\nsegments:\n  quay-staff: {prefix: 10.84.1.0/26}\n",
+	},
+	{
+		Name: PublicSpace, Severity: Warning, Stage: Checking,
+		Means:   "A segment uses public address space that no block says is ours.",
+		Why:     "It belongs to somebody. Whoever really has it cannot be reached from here, and nobody beyond will route it to us.",
+		Remedy:  "Use private or unique local addresses, or add a block if the space is yours.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 11.48.1.0/26}\n",
+	},
+	{
+		Name: SpecialSpace, Severity: Error, Stage: Checking,
+		Means:   "A segment uses address space that is kept for something else.",
+		Why:     "Loopback, link-local, multicast and reserved addresses are treated specially by every machine, and a segment with them does not work.",
+		Remedy:  "Use private or unique local addresses.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 127.48.1.0/26}\n",
+	},
+	{
+		Name: LANNot64, Severity: Warning, Stage: Checking,
+		Means:   "An IPv6 segment has a length other than 64, and is no point-to-point link.",
+		Why:     "Hosts that make their own addresses need 64 bits for them (RFC 4291 §2.5.4, RFC 4862); with another length they get none.",
+		Remedy:  "Use a length of 64, or 127 on a link between two routers.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: \"2001:db8:5ea:110::/72\"}\n",
+	},
+	{
+		Name: ReservedAnycastGiven, Severity: Error, Stage: Checking,
+		Means:   "An interface has one of the reserved IPv6 anycast addresses.",
+		Why:     "RFC 2526 keeps 128 identifiers of every subnet for services that several machines offer together; such an address is not one machine's.",
+		Remedy:  "Use another address of the subnet.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: \"2001:db8:5ea:110::/64\"}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: \"2001:db8:5ea:110:fdff:ffff:ffff:fffe/64\"}}}\n",
+	},
+	{
+		Name: NetworksOverlap, Severity: Error, Stage: Checking,
+		Means:   "Two addresses of one device are in subnets that overlap without being the same.",
+		Why:     "The device takes an address in both to be on one of the two links only, and much equipment refuses the second.",
+		Remedy:  "Give both the same length, or move one to another subnet.",
+		Example: "ropeswing: 1\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {lan0: {address: [10.48.1.1/24, 10.48.1.129/25]}}\n",
 	},
 
 	{

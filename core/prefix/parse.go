@@ -6,6 +6,8 @@ import (
 	"net/netip"
 	"strconv"
 	"strings"
+
+	"ropeswing/core/finding"
 )
 
 // tidy drops what comes along when an address is pasted: spaces, quotes,
@@ -59,6 +61,9 @@ func ParseAddress(text string) (netip.Addr, error) {
 // slipIn4 says why a text is not an IPv4 address.
 func slipIn4(text string) string {
 	parts := strings.Split(text, ".")
+	if guesses := likely4(parts); len(guesses) > 0 {
+		return fmt.Sprintf("it has %s, and IPv4 has four%s", plural(len(parts), "number"), didYouMean(guesses...))
+	}
 	for _, part := range parts {
 		n, err := strconv.Atoi(part)
 		switch {
@@ -129,9 +134,57 @@ func maskLength(m netip.Addr) (int, error) {
 			right := netip.PrefixFrom(m, inverse)
 			return 0, fmt.Errorf("%s is an inverse mask; the mask is %s", m, Mask(right))
 		}
-		return 0, fmt.Errorf("%s is not a mask: its ones are not in one run; %s would be the nearest shorter one", m, Mask(netip.PrefixFrom(m, length)))
+		return 0, fmt.Errorf("%s is not a mask: its ones are not in one run%s", m, didYouMean(nearestMask(m, length)))
 	}
 	return length, nil
+}
+
+// nearestMask is the mask most like one that is none: that with the fewest
+// letters different, else the one of the same leading ones.
+func nearestMask(m netip.Addr, length int) string {
+	var masks []string
+	for l := 30; l >= 0; l-- { // nobody writes a mask for 31 or 32 by mistake
+		masks = append(masks, Mask(netip.PrefixFrom(m, l)).String())
+	}
+	if near, ok := finding.Nearest(m.String(), masks); ok {
+		return near
+	}
+	return Mask(netip.PrefixFrom(m, length)).String()
+}
+
+// didYouMean puts a guess into words; there may be none, or several.
+func didYouMean(guesses ...string) string {
+	if len(guesses) == 0 {
+		return ""
+	}
+	return "; did you mean " + strings.Join(guesses, " or ") + "?"
+}
+
+// likely4 guesses at an IPv4 address with too few numbers, one of which is two
+// with the dot left out, or with one number twice.
+func likely4(parts []string) []string {
+	var guesses []string
+	switch len(parts) {
+	case 3:
+		for i, p := range parts {
+			for cut := 1; cut < len(p); cut++ {
+				try := strings.Join(append(append(append([]string{}, parts[:i]...), p[:cut], p[cut:]), parts[i+1:]...), ".")
+				if a, err := netip.ParseAddr(try); err == nil {
+					guesses = append(guesses, a.String())
+				}
+			}
+		}
+	case 5:
+		for i := 1; i < len(parts); i++ {
+			if parts[i] == parts[i-1] {
+				guesses = append(guesses, strings.Join(append(append([]string{}, parts[:i]...), parts[i+1:]...), "."))
+			}
+		}
+	}
+	if len(guesses) > 3 {
+		return nil // anything could be meant
+	}
+	return guesses
 }
 
 func family(a netip.Addr) string {

@@ -72,6 +72,10 @@ func (c *checker) addresses() {
 			c.report(finding.New(finding.SubnetOrBroadcast, a.Place, "%s is the subnet itself, the address of all its routers", a.Prefix).About(label).
 				Mend("its first usable address is %s", prefix.First(a.Prefix)))
 			return
+		case prefix.ReservedAnycast:
+			c.report(finding.New(finding.ReservedAnycastGiven, a.Place, "%s is reserved for anycast", a.Addr()).About(label).
+				Mend("use another, such as %s", prefix.First(a.Prefix)))
+			return
 		case prefix.BroadcastRole:
 			c.report(finding.New(finding.SubnetOrBroadcast, a.Place, "%s is the broadcast address of %s", a.Addr(), a.Masked()).About(label).
 				Mend("its last usable address is %s", prefix.Last(a.Prefix)))

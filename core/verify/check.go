@@ -14,6 +14,8 @@ import (
 func Check(t *routing.Tables) []finding.Finding {
 	c := &checker{tables: t, spec: t.State.Spec}
 	c.subnets()
+	c.space()
+	c.networks()
 	c.addresses()
 	c.duplicates()
 	c.down()
