@@ -38,7 +38,7 @@ var outer = map[string][]string{
 var noCore = []string{"internal/files", "demo", "cmd/ropeswing"}
 
 // forbidden to the core: printing, flags, the disk, the network, the clock.
-var forbidden = []string{"os", "net", "net/http", "flag", "log", "log/slog", "time", "path/filepath", "os/exec", "github.com/spf13/cobra", "charm.land/lipgloss/v2"}
+var forbidden = []string{"os", "net", "net/http", "flag", "log", "log/slog", "time", "path/filepath", "os/exec", "github.com/spf13/cobra", "golang.org/x/term"}
 
 func TestImportsRunOneWay(t *testing.T) {
 	seen := map[string]bool{}

@@ -10,12 +10,12 @@ import (
 	"os"
 	"strings"
 
-	"github.com/charmbracelet/colorprofile"
-	"github.com/charmbracelet/x/term"
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
+	"golang.org/x/term"
 
 	"ropeswing/core/finding"
+	"ropeswing/internal/view"
 )
 
 // The exit codes.
@@ -51,9 +51,8 @@ type app struct {
 
 // Main runs the program and returns its exit code.
 func Main(args []string, stdout, stderr *os.File) int {
-	environ := os.Environ()
 	width := 80
-	if w, _, err := term.GetSize(stdout.Fd()); err == nil && w > 20 {
+	if w, _, err := term.GetSize(int(stdout.Fd())); err == nil && w > 20 {
 		width = w
 	}
 	// One write for a whole answer; what of it is there goes out before the
@@ -61,8 +60,7 @@ func Main(args []string, stdout, stderr *os.File) int {
 	out := bufio.NewWriterSize(stdout, 1<<16)
 	a := &app{
 		raw: out, in: os.Stdin,
-		out: &colorprofile.Writer{Forward: out, Profile: colorprofile.Detect(stdout, environ)},
-		err: &colorprofile.Writer{Forward: stderr, Profile: colorprofile.Detect(stderr, environ)},
+		out: looking(out, stdout), err: looking(stderr, stderr),
 		dir: ".", width: width, getenv: os.Getenv,
 	}
 	code := a.run(args)
@@ -71,6 +69,21 @@ func Main(args []string, stdout, stderr *os.File) int {
 		return ExitUnusable
 	}
 	return code
+}
+
+// looking is a writer with looks where they are wanted: on a terminal that can
+// show them, unless NO_COLOR says no, or where CLICOLOR_FORCE insists.
+func looking(w io.Writer, file *os.File) io.Writer {
+	force := os.Getenv("CLICOLOR_FORCE")
+	switch {
+	case os.Getenv("NO_COLOR") != "":
+		return view.Plain{W: w}
+	case force != "" && force != "0":
+		return w
+	case term.IsTerminal(int(file.Fd())) && os.Getenv("TERM") != "dumb":
+		return w
+	}
+	return view.Plain{W: w}
 }
 
 // run runs one command line.

@@ -5,8 +5,6 @@ import (
 	"io"
 	"strings"
 
-	"github.com/charmbracelet/x/ansi"
-
 	"ropeswing/core/finding"
 	"ropeswing/core/source"
 )
@@ -167,21 +165,21 @@ func excerpt(w io.Writer, p source.Place, width int) {
 	marked, after = strings.ToValidUTF8(marked[:min(len(marked), farOff)], ""), strings.ToValidUTF8(after[:min(len(after), farOff)], "")
 	before, marked, after = Clean(tabless(before)), Clean(tabless(marked)), Clean(tabless(after))
 	gutter := fmt.Sprintf("  %4d | ", line)
-	room := max(20, width-ansi.StringWidth(gutter))
-	carets := max(1, ansi.StringWidth(marked))
-	if over := ansi.StringWidth(before+marked+after) - room; over > 0 {
+	room := max(20, width-columns(gutter))
+	carets := max(1, columns(marked))
+	if over := columns(before+marked+after) - room; over > 0 {
 		trimmed := strings.TrimLeft(before, " ")
-		if spare := ansi.StringWidth(before) - room/3; spare > 0 {
+		if spare := columns(before) - room/3; spare > 0 {
 			before = "… " + cutLeft(before, spare+2)
 		} else if trimmed == "" {
 			before = cutLeft(before, over)
 		}
-		marked = cutRight(marked, room-ansi.StringWidth(before))
-		carets = max(1, ansi.StringWidth(marked))
-		after = cutRight(after, room-ansi.StringWidth(before)-ansi.StringWidth(marked))
+		marked = cutRight(marked, room-columns(before))
+		carets = max(1, columns(marked))
+		after = cutRight(after, room-columns(before)-columns(marked))
 	}
 	fmt.Fprintln(w, faint.Render(gutter)+before+bold.Render(marked)+after)
-	fmt.Fprintln(w, faint.Render("       | ")+strings.Repeat(" ", ansi.StringWidth(before))+strings.Repeat("^", carets))
+	fmt.Fprintln(w, faint.Render("       | ")+strings.Repeat(" ", columns(before))+strings.Repeat("^", carets))
 }
 
 func tabless(s string) string { return strings.ReplaceAll(s, "\t", "    ") }
@@ -194,10 +192,10 @@ func cutLeft(s string, n int) string {
 
 // cutRight shortens to width, with a sign that there was more.
 func cutRight(s string, width int) string {
-	if ansi.StringWidth(s) <= width {
+	if columns(s) <= width {
 		return s
 	}
-	return ansi.Truncate(s, max(1, width), "…")
+	return measure.TruncateString(s, max(1, width), "…")
 }
 
 // Table is the findings for CSV and Markdown.

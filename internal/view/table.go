@@ -4,8 +4,6 @@ import (
 	"encoding/csv"
 	"io"
 	"strings"
-
-	"github.com/charmbracelet/x/ansi"
 )
 
 // Column is one column of a table. Its key is the one it has in JSON and CSV.
@@ -108,9 +106,9 @@ func (t Table) widths(shown []int, width int) map[int]int {
 	widths, least := map[int]int{}, map[int]int{}
 	total := len(gap) * (len(shown) - 1)
 	for _, c := range shown {
-		widths[c], least[c] = ansi.StringWidth(t.Columns[c].Title), longestWord(t.Columns[c].Title)
+		widths[c], least[c] = columns(t.Columns[c].Title), longestWord(t.Columns[c].Title)
 		for _, row := range t.Rows {
-			widths[c] = max(widths[c], ansi.StringWidth(Clean(row[c])))
+			widths[c] = max(widths[c], columns(Clean(row[c])))
 			least[c] = max(least[c], longestWord(Clean(row[c])))
 		}
 		total += widths[c]
@@ -147,7 +145,7 @@ func (t Table) line(w io.Writer, row []string, shown []int, widths map[int]int, 
 				text = cells[c][n]
 			}
 			if t.Columns[c].Right {
-				text = strings.Repeat(" ", max(0, widths[c]-ansi.StringWidth(text))) + text
+				text = strings.Repeat(" ", max(0, widths[c]-columns(text))) + text
 			}
 			if i > 0 {
 				b.WriteString(gap)

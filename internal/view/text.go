@@ -7,30 +7,36 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"github.com/charmbracelet/x/ansi"
+	"github.com/clipperhouse/displaywidth"
 )
 
-// look is how a piece of text looks on a terminal.
-type look ansi.Style
+// look is how a piece of text looks on a terminal: the parameters of the
+// control sequence that selects it (ECMA-48 §8.3.117).
+type look string
 
 // Render puts the look around text.
 func (l look) Render(s string) string {
-	if len(l) == 0 {
+	if l == "" || s == "" {
 		return s
 	}
-	return ansi.Style(l).Styled(s)
+	return "\x1b[" + string(l) + "m" + s + "\x1b[m"
 }
 
 // The few looks there are. Colour is never the only carrier of meaning, and
 // the writer drops it where it is not wanted.
-var (
-	plain = look{}
-	bold  = look(ansi.Style{}.Bold())
-	faint = look(ansi.Style{}.Faint())
-	good  = look(ansi.Style{}.Bold().ForegroundColor(ansi.Green))
-	bad   = look(ansi.Style{}.Bold().ForegroundColor(ansi.Red))
-	warn  = look(ansi.Style{}.Bold().ForegroundColor(ansi.Yellow))
+const (
+	plain = look("")
+	bold  = look("1")
+	faint = look("2")
+	good  = look("1;32")
+	bad   = look("1;31")
+	warn  = look("1;33")
 )
+
+// measure knows how many columns a text takes up on a terminal.
+var measure = displaywidth.Options{ControlSequences: true}
+
+func columns(s string) int { return measure.String(s) }
 
 // Clean makes text from a file fit for a terminal: control characters, marks
 // that turn the direction of writing, and bytes that are no text are shown by
@@ -67,7 +73,7 @@ func wrap(text string, width int) []string {
 		switch {
 		case line == "":
 			line = word
-		case ansi.StringWidth(line)+1+ansi.StringWidth(word) <= width:
+		case columns(line)+1+columns(word) <= width:
 			line += " " + word
 		default:
 			lines = append(lines, line)
@@ -82,14 +88,14 @@ func wrap(text string, width int) []string {
 
 // pad fills text up to width columns.
 func pad(text string, width int) string {
-	return text + strings.Repeat(" ", max(0, width-ansi.StringWidth(text)))
+	return text + strings.Repeat(" ", max(0, width-columns(text)))
 }
 
 // longestWord is the width of the widest word in a text.
 func longestWord(text string) int {
 	most := 0
 	for _, w := range strings.Fields(text) {
-		most = max(most, ansi.StringWidth(w))
+		most = max(most, columns(w))
 	}
 	return most
 }
