@@ -251,9 +251,9 @@ func TestWithout(t *testing.T) {
 
 func TestShowInEveryFormat(t *testing.T) {
 	dir := lights(t)
-	for _, thing := range []string{"devices", "segments", "interfaces", "routes"} {
-		for _, name := range []string{thing, strings.TrimSuffix(thing, "s")} {
-			r := run(t, dir, "show", name)
+	for _, thing := range []string{"devices", "segments", "interfaces", "routes", "hosts", "addresses", "blocks"} {
+		for _, name := range []string{thing, strings.TrimSuffix(strings.Replace(thing, "addresses", "address ", 1), "s")} {
+			r := run(t, dir, "show", strings.TrimSpace(name)) // in the singular too
 			assert.Equal(t, 0, r.code, name)
 			for _, line := range strings.Split(r.out, "\n") {
 				assert.LessOrEqual(t, len([]rune(line)), 80, "%s: %s", name, line)
@@ -274,6 +274,78 @@ func TestShowInEveryFormat(t *testing.T) {
 	assert.Equal(t, "host\n", run(t, dir, "show", "device", "desk-7", "--only", "is").out)
 	r = run(t, dir, "show", "devices", "--only", "device")
 	assert.Equal(t, "quay-edge", first(r.out))
+}
+
+func TestShowHostsMarksTheOddOnes(t *testing.T) {
+	dir := lights(t)
+	assert.Equal(t, "", run(t, dir, "show", "hosts", "-o", "csv", "--only", "nothing").out)
+	r := run(t, dir, "show", "hosts", "-p", demo.BadMorning, "-o", "json")
+	var hosts []struct {
+		Host, Mask, Gateway string
+		Odd                 []string
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &hosts))
+	require.Len(t, hosts, 6)
+	for _, h := range hosts {
+		if h.Host == "pilot-desk" {
+			assert.Equal(t, []string{"its mask is not the segment's, 255.255.255.224"}, h.Odd)
+		} else {
+			assert.Empty(t, h.Odd, h.Host)
+		}
+	}
+	write(t, dir, "odd.yaml", `ropeswing: 1
+segments: {s: {prefix: [10.0.0.0/24, "2001:db8::/64"]}}
+devices:
+  r: {is: router, interfaces: {e: {segment: s, address: 1}}}
+  a: {is: host, interfaces: {p: {segment: s, address: 5}}}
+  b: {is: host, interfaces: {p: {segment: s, address: 6}}}
+  c: {is: host, interfaces: {p: {segment: s, address: 10.0.0.7}}, gateway: 10.0.0.9}
+`)
+	odd := run(t, dir, "show", "hosts", "-p", "odd.yaml").out
+	assert.Contains(t, odd, "its gateway is 10.0.0.9, most on s have 10.0.0.1")
+	assert.Contains(t, odd, "it has no IPv6 address")
+	assert.Equal(t, 1, strings.Count(odd, "most on s have 10.0.0.1"))
+}
+
+func TestShowBlocksDrawsWhatLiesWhere(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "b.plan.yaml", `ropeswing: 1
+blocks: {home: 10.0.0.0/24}
+segments: {a: {prefix: 10.0.0.0/26}, b: {prefix: 10.0.0.128/27}}
+devices: {r: {is: router, loopback: 10.0.0.255}}
+`)
+	out := run(t, dir, "show", "blocks").out
+	// 64 + 32 + 1 of 256; each mark of the strip is four addresses.
+	assert.Equal(t, "home 10.0.0.0/24 37.8 % in use", first(out))
+	assert.Contains(t, out, "  "+strings.Repeat("█", 16)+strings.Repeat("·", 16)+strings.Repeat("█", 8)+strings.Repeat("·", 23)+"▄\n")
+	assert.Equal(t, []string{
+		"10.0.0.0/26 64 a", "10.0.0.64 10.0.0.127 64 free", "10.0.0.128/27 32 b", "10.0.0.160 10.0.0.254 95 free", "10.0.0.255/32 1 r:loopback",
+	}, squeezed(strings.Split(strings.TrimSpace(out), "\n")[3:]))
+}
+
+// IPv6 is counted in subnets of length 64.
+func TestShowBlocksInIPv6(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "b.plan.yaml", `ropeswing: 1
+blocks: {home: "2001:db8:5ea::/60", other: 10.0.0.0/8}
+segments: {a: {prefix: "2001:db8:5ea:2::/64"}, l: {prefix: "2001:db8:5ea:8::/127"}}
+`)
+	out := run(t, dir, "show", "blocks", "home").out
+	assert.Equal(t, []string{
+		"2001:db8:5ea::/64 2001:db8:5ea:1::/64 2 free", "2001:db8:5ea:2::/64 1 a", "2001:db8:5ea:3::/64 2001:db8:5ea:7::/64 5 free",
+		"2001:db8:5ea:8::/127 l", "2001:db8:5ea:9::/64 2001:db8:5ea:f::/64 7 free",
+	}, squeezed(strings.Split(strings.TrimSpace(out), "\n")[3:]))
+	r := run(t, dir, "show", "blocks", "hoem")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "did you mean home?")
+}
+
+// squeezed makes one space of many.
+func squeezed(lines []string) []string {
+	for i := range lines {
+		lines[i] = strings.Join(strings.Fields(lines[i]), " ")
+	}
+	return lines
 }
 
 func TestSubnet(t *testing.T) {
@@ -375,7 +447,7 @@ func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
 	for line, says := range map[string]string{
 		"pnig tern-cam":             "did you mean 'ropeswing ping'?",
 		"show devces":               "did you mean 'ropeswing show devices'?",
-		"show":                      "show what? devices, segments, interfaces or routes",
+		"show":                      "show what? devices, segments, interfaces, routes, hosts, addresses or blocks",
 		"ping tren-cam":             "did you mean tern-cam?",
 		"ping":                      "ping where to?",
 		"ping a b c":                "from one place to one other",

@@ -214,7 +214,7 @@ func (b *builder) attach(i *Interface, w *plan.Interface) {
 		slices.Sort(i.Tagged)
 		i.Tagged = slices.Compact(i.Tagged)
 		if w.Untagged.Written() {
-			_, i.Untagged, _ = b.vlan(w.Untagged)
+			i.Segment, i.Untagged, _ = b.vlan(w.Untagged)
 		}
 	}
 	if i.Switched && b.device.Is.Value != "switch" && b.device.Is.Written() {

@@ -174,7 +174,10 @@ devices:
   r:   {is: router, interfaces: {lan0: {segment: cam, address: first}}}
   pc:  {is: host, at: "sw:p1", address: 10}
   eye: {is: host, at: "r:lan0", address: 2}
+  ap:  {is: switch, interfaces: {p1: {tagged: [110], untagged: staff}}}
+  tab: {is: host, at: "ap:p1", address: 11}
 `)
+	assert.Equal(t, "10.1.0.11/24", addressesOf(spec, coretest.Interface(t, spec, "tab:port")), "of the untagged VLAN of a trunk")
 	assert.Equal(t, "10.1.0.10/24", addressesOf(spec, coretest.Interface(t, spec, "pc:port")), "of the segment the access port serves")
 	assert.Equal(t, "10.2.0.2/24", addressesOf(spec, coretest.Interface(t, spec, "eye:port")), "of the routed port's segment")
 	assert.Equal(t, coretest.Interface(t, spec, "sw:p1"), spec.Cables[0].Ends[1])

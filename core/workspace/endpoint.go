@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"ropeswing/core/finding"
@@ -102,6 +103,24 @@ func (w *Workspace) Device(name string) (model.DeviceID, error) {
 		return d, nil
 	}
 	return model.None, unknown("the plan has no device called "+name, name, w.DeviceNames())
+}
+
+// BlockNames lists the blocks of the plan, in its order.
+func (w *Workspace) BlockNames() []string {
+	var names []string
+	for _, b := range w.Spec.Blocks {
+		names = append(names, b.Name)
+	}
+	return names
+}
+
+// HasBlock is the error of naming a block that is not there; it guesses at what
+// was meant.
+func (w *Workspace) HasBlock(name string) error {
+	if slices.Contains(w.BlockNames(), name) {
+		return nil
+	}
+	return unknown("the plan has no block called "+name, name, w.BlockNames())
 }
 
 // Operator is the host the engineer sits at.

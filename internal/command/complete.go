@@ -40,6 +40,14 @@ func (a *app) completeEndpoints(_ *cobra.Command, args []string, _ string) ([]st
 	return names, noFiles
 }
 
+// completeBlocks offers the plan's blocks.
+func (a *app) completeBlocks(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if w, ok := a.quietly(); ok {
+		return w.BlockNames(), noFiles
+	}
+	return nil, noFiles
+}
+
 // completeParts offers all that can be out of order.
 func (a *app) completeParts(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if w, ok := a.quietly(); ok {

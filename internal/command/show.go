@@ -13,7 +13,7 @@ import (
 func (a *app) show() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:     "show THING [DEVICE…]",
-		Short:   "List devices, segments, interfaces or routes",
+		Short:   "List devices, segments, interfaces, routes, hosts, blocks and more",
 		GroupID: groupLook,
 		Example: "  ropeswing show routes mole-rtr\n  ropeswing show routes quay-edge --without beam-a\n  ropeswing show interfaces --wide\n  ropeswing show segments -o csv",
 		Args:    cobra.ArbitraryArgs,
@@ -21,7 +21,7 @@ func (a *app) show() *cobra.Command {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
 			}
-			return errors.New("show what? devices, segments, interfaces or routes")
+			return errors.New("show what? devices, segments, interfaces, routes, hosts, addresses or blocks")
 		},
 	}
 	cmd.AddCommand(
@@ -38,6 +38,15 @@ func (a *app) show() *cobra.Command {
 			return data, table, nil
 		}),
 		a.routes(),
+		a.list("hosts", "host", "The hosts side by side, and what is odd about any", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Hosts(w.Tables, devices)
+			return data, table, nil
+		}),
+		a.list("addresses", "address", "Every address, in order, and who has it", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Addresses(w.Tables, devices)
+			return data, table, nil
+		}),
+		a.blocks(),
 	)
 	return cmd
 }
@@ -82,6 +91,31 @@ func (a *app) routes() *cobra.Command {
 		return data, table, err
 	})
 	a.familyFlags(cmd)
+	return cmd
+}
+
+// blocks is the one 'show' command that is not of devices.
+func (a *app) blocks() *cobra.Command {
+	cmd := &cobra.Command{
+		Use: "blocks [BLOCK…]", Aliases: []string{"block"}, Short: "The blocks: how full, and what lies where", ValidArgsFunction: a.completeBlocks,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			w, err := a.usable()
+			if err != nil {
+				return err
+			}
+			for _, name := range args {
+				if err := w.HasBlock(name); err != nil {
+					return err
+				}
+			}
+			data, table := view.Blocks(w.Spec, args)
+			return a.print(data, table, func() { view.BlocksText(a.out, data, a.width) })
+		},
+	}
+	a.formatFlags(cmd)
 	return cmd
 }
 
