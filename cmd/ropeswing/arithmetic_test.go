@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bytes"
 	"encoding/json"
 	"io"
 	"os/exec"
@@ -11,21 +10,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
-
-// runIn runs the program with something on its standard input.
-func runIn(t testing.TB, in string, args ...string) result {
-	t.Helper()
-	cmd := exec.Command(program, args...)
-	cmd.Dir = t.TempDir()
-	cmd.Stdin = strings.NewReader(in)
-	var out, errOut bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &errOut
-	if err := cmd.Run(); err != nil {
-		_, isExit := err.(*exec.ExitError)
-		require.True(t, isExit, "%v", err)
-	}
-	return result{out.String(), errOut.String(), cmd.ProcessState.ExitCode()}
-}
 
 func TestSubnetAnswersMore(t *testing.T) {
 	for line, want := range map[string]string{
@@ -148,7 +132,7 @@ func TestArithmeticSlips(t *testing.T) {
 		"split 10.48.0.0/24 --into 300":               "has 256 addresses, and cannot be split into 300 parts",
 		"split 10.48.0.0/24 --hosts 300":              "has 254 usable addresses, fewer than 300",
 		"split 10.48.0.0/24 --len 23":                 "lengths from 24 to 32, not 23",
-		"split --len 25":                              "name one subnet",
+		"split --len 25":                              "name one: ropeswing split",
 		"split 10.48.0.0/24 --len 25 --only x":        "there is prefix",
 		"merge --one 10.0.0.0/8 2001:db8::/32":        "both IPv4 and IPv6",
 		"fit":                                         "name the block",
@@ -164,7 +148,7 @@ func TestArithmeticSlips(t *testing.T) {
 		"fit 10.48.0.0/24 --needs word.csv":           "word.csv:2: the hosts of x is a whole number",
 		"fit 10.48.0.0/24 --needs empty.csv":          "there is no header",
 		"beside 10.48.1.64/26":                        "is no machine's address in its subnet",
-		"beside":                                      "name the box's address",
+		"beside":                                      "name one: ropeswing beside",
 		"beside 10.48.1.98/28 --now 10.48.1.1":        "has no prefix length",
 		"subnet 10.48.1.0/26 --nth 0":                 "there is no 0th address",
 		"subnet 10.48.1.0/26 --nth 63":                "has 62 usable addresses, and no number 63",

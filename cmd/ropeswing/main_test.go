@@ -44,13 +44,25 @@ type result struct {
 // run runs the program in a folder.
 func run(t testing.TB, dir string, args ...string) result {
 	t.Helper()
-	return runWith(t, dir, nil, args...)
+	return start(t, dir, nil, "", args...)
 }
 
+// runWith is run with further environment.
 func runWith(t testing.TB, dir string, env []string, args ...string) result {
 	t.Helper()
+	return start(t, dir, env, "", args...)
+}
+
+// runIn is run with something on standard input.
+func runIn(t testing.TB, in string, args ...string) result {
+	t.Helper()
+	return start(t, t.TempDir(), nil, in, args...)
+}
+
+func start(t testing.TB, dir string, env []string, in string, args ...string) result {
+	t.Helper()
 	cmd := exec.Command(program, args...)
-	cmd.Dir = dir
+	cmd.Dir, cmd.Stdin = dir, strings.NewReader(in)
 	cmd.Env = append([]string{"PATH=/nowhere", "TERM=xterm-256color", "HOME=/nowhere"}, env...)
 	var out, errOut bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &out, &errOut

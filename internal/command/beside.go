@@ -1,7 +1,6 @@
 package command
 
 import (
-	"errors"
 	"fmt"
 	"net/netip"
 	"strings"
@@ -24,16 +23,9 @@ func (a *app) beside() *cobra.Command {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			operands, err := a.operands(args)
+			box, err := a.oneSubnet(args, "ropeswing beside 192.168.200.1/24")
 			if err != nil {
 				return err
-			}
-			all, err := prefixes(operands, -1, false)
-			switch {
-			case err != nil:
-				return err
-			case len(all) != 1:
-				return errors.New("name the box's address with its length: ropeswing beside 192.168.200.1/24")
 			}
 			taken, err := addresses(avoid)
 			if err != nil {
@@ -43,7 +35,7 @@ func (a *app) beside() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.printBeside(all[0], taken, setting)
+			return a.printBeside(box, taken, setting)
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}

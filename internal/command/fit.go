@@ -46,6 +46,7 @@ func (a *app) fit() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			block = block.Masked()
 			needs, err := a.gatherNeeds(block, args[1:], o)
 			if err != nil {
 				return err

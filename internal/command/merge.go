@@ -26,11 +26,7 @@ func (a *app) merge() *cobra.Command {
 			if len(args) == 0 {
 				args = []string{"-"}
 			}
-			operands, err := a.operands(args)
-			if err != nil {
-				return err
-			}
-			all, err := prefixes(operands, -1, true)
+			all, err := a.subnets(args, -1, true)
 			switch {
 			case err != nil:
 				return err

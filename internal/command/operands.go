@@ -72,18 +72,24 @@ func isMask(address, next string) bool {
 	return maskErr == nil && m.Is4() && (err == nil || strings.HasPrefix(next, "255.") || strings.HasPrefix(next, "0."))
 }
 
-// oneSubnet reads the one subnet a command works on.
-func (a *app) oneSubnet(args []string, example string) (netip.Prefix, error) {
+// subnets reads arguments, or lines of standard input, as subnets or addresses
+// in them.
+func (a *app) subnets(args []string, length int, whole bool) ([]netip.Prefix, error) {
 	operands, err := a.operands(args)
 	if err != nil {
-		return netip.Prefix{}, err
+		return nil, err
 	}
-	all, err := prefixes(operands, -1, false)
+	return prefixes(operands, length, whole)
+}
+
+// oneSubnet reads the one subnet, or address in it, that a command works on.
+func (a *app) oneSubnet(args []string, example string) (netip.Prefix, error) {
+	all, err := a.subnets(args, -1, false)
 	switch {
 	case err != nil:
 		return netip.Prefix{}, err
 	case len(all) != 1:
-		return netip.Prefix{}, errors.New("name one subnet: " + example)
+		return netip.Prefix{}, errors.New("name one: " + example)
 	}
-	return all[0].Masked(), nil
+	return all[0], nil
 }

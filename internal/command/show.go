@@ -54,8 +54,28 @@ func (a *app) show() *cobra.Command {
 // list is one 'show' command, of the devices named or of all.
 func (a *app) list(name, alias, short string, make func(*workspace.Workspace, []model.DeviceID) (any, view.Table, error)) *cobra.Command {
 	var without []string
+	cmd := a.shown(name+" [DEVICE…]", alias, short, a.completeDevices, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+		w, err := w.Without(without...)
+		if err != nil {
+			return nil, view.Table{}, nil, err
+		}
+		devices, err := devicesNamed(w, names)
+		if err != nil {
+			return nil, view.Table{}, nil, err
+		}
+		data, table, err := make(w, devices)
+		return data, table, func() { table.Text(a.out, a.width, "", a.wide) }, err
+	})
+	a.withoutFlag(cmd, &without)
+	a.wideFlag(cmd)
+	return cmd
+}
+
+// shown is one 'show' command: it reads the plan, makes an answer of what is
+// named, and prints it.
+func (a *app) shown(use, alias, short string, complete cobra.CompletionFunc, make func(*workspace.Workspace, []string) (any, view.Table, func(), error)) *cobra.Command {
 	cmd := &cobra.Command{
-		Use: name + " [DEVICE…]", Aliases: []string{alias}, Short: short, ValidArgsFunction: a.completeDevices,
+		Use: use, Aliases: []string{alias}, Short: short, ValidArgsFunction: complete,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -64,23 +84,14 @@ func (a *app) list(name, alias, short string, make func(*workspace.Workspace, []
 			if err != nil {
 				return err
 			}
-			if w, err = w.Without(without...); err != nil {
-				return err
-			}
-			devices, err := devicesNamed(w, args)
+			data, table, text, err := make(w, args)
 			if err != nil {
 				return err
 			}
-			data, table, err := make(w, devices)
-			if err != nil {
-				return err
-			}
-			return a.print(data, table, func() { table.Text(a.out, a.width, "", a.wide) })
+			return a.print(data, table, text)
 		},
 	}
-	a.withoutFlag(cmd, &without)
 	a.formatFlags(cmd)
-	a.wideFlag(cmd)
 	return cmd
 }
 
@@ -96,27 +107,15 @@ func (a *app) routes() *cobra.Command {
 
 // blocks is the one 'show' command that is not of devices.
 func (a *app) blocks() *cobra.Command {
-	cmd := &cobra.Command{
-		Use: "blocks [BLOCK…]", Aliases: []string{"block"}, Short: "The blocks: how full, and what lies where", ValidArgsFunction: a.completeBlocks,
-		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := a.checkFormat(); err != nil {
-				return err
+	return a.shown("blocks [BLOCK…]", "block", "The blocks: how full, and what lies where", a.completeBlocks, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+		for _, name := range names {
+			if err := w.HasBlock(name); err != nil {
+				return nil, view.Table{}, nil, err
 			}
-			w, err := a.usable()
-			if err != nil {
-				return err
-			}
-			for _, name := range args {
-				if err := w.HasBlock(name); err != nil {
-					return err
-				}
-			}
-			data, table := view.Blocks(w.Spec, args)
-			return a.print(data, table, func() { view.BlocksText(a.out, data, a.width) })
-		},
-	}
-	a.formatFlags(cmd)
-	return cmd
+		}
+		data, table := view.Blocks(w.Spec, names)
+		return data, table, func() { view.BlocksText(a.out, data, a.width) }, nil
+	})
 }
 
 // devicesNamed is the devices named, or all.

@@ -28,6 +28,7 @@ func (a *app) split() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			p = p.Masked()
 			l, err := partLength(p, into, length, hosts)
 			if err != nil {
 				return err

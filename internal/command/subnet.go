@@ -31,11 +31,7 @@ func (a *app) subnet() *cobra.Command {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			operands, err := a.operands(args)
-			if err != nil {
-				return err
-			}
-			all, err := prefixes(operands, o.length, false)
+			all, err := a.subnets(args, o.length, false)
 			switch {
 			case err != nil:
 				return err
