@@ -147,7 +147,11 @@ func (p Ping) Headline() string {
 		parts = append(parts, sentence)
 	}
 	if len(depends) > 0 {
-		parts = append(parts, "in "+forward.And(depends)+" it depends on the flow")
+		sentence := "in " + forward.And(depends) + " by some ways only (it depends on the flow)"
+		if len(parts) == 0 {
+			sentence = "reaches " + p.To + " " + sentence
+		}
+		parts = append(parts, sentence)
 	}
 	text := p.From + " " + strings.Join(parts, ", ")
 	if len(p.Without) > 0 {
