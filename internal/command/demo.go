@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"os/exec"
 	"path/filepath"
 	"strings"
 
@@ -67,5 +68,8 @@ func (a *app) tour(dir, full string) error {
 		}
 	}
 	fmt.Fprintf(a.out, "\n%s\n  cd %s\n  %s\n", view.Title("The files are yours to play with. Mend the bad morning, for a start:"), view.ShellWord(dir), "ropeswing check -p "+demo.BadMorning)
+	if _, err := exec.LookPath("ropeswing"); err != nil {
+		fmt.Fprintln(a.out, "\n'ropeswing' is not on your path yet: build it with 'go build ./cmd/ropeswing' and put it there.")
+	}
 	return nil
 }
