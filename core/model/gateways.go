@@ -105,43 +105,52 @@ func (r *resolver) hostGateway(d DeviceID) {
 	if home != None {
 		segment = r.spec.Interfaces[home].Segment
 	}
-	origin := HostGateway
-	var gateways []Gateway
+	var own []Gateway
 	for _, t := range r.doc.Devices[d].Gateway {
-		gateways = append(gateways, r.gatewayFrom(t, segment)...)
+		own = append(own, r.gatewayFrom(t, segment)...)
 	}
 	if home == None {
 		return
 	}
-	if len(gateways) == 0 && segment != None {
-		gateways = r.spec.Segments[segment].Gateways
-	}
-	if len(gateways) == 0 && segment != None {
-		origin = ImpliedRouter
-		if router := r.impliedRouter(segment); router != None {
-			gateways = r.addressesOn(router, segment, r.spec.Devices[d].Place)
-		}
-	}
-	done := map[bool]bool{}
 	for _, route := range r.doc.Devices[d].Routes {
 		if route.To.Value == "default" {
 			return // what is written stands
 		}
 	}
-	for _, g := range gateways {
-		is4 := g.Address.Is4()
-		if done[is4] || !r.spec.Interfaces[home].hasFamily(is4) {
+	for _, is4 := range []bool{true, false} {
+		if !r.spec.Interfaces[home].hasFamily(is4) {
 			continue
 		}
-		done[is4] = true
-		out := InterfaceID(None)
-		if g.Address.IsLinkLocalUnicast() {
-			out = home
+		if g, origin, ok := r.gatewayOf(d, segment, own, is4); ok {
+			out := InterfaceID(None)
+			if g.Address.IsLinkLocalUnicast() {
+				out = home
+			}
+			r.spec.Statics = append(r.spec.Statics, Static{
+				Device: d, To: defaultOf(is4), Via: g.Address, Out: out, Distance: 1, Origin: origin, Place: g.Place, Key: "default",
+			})
 		}
-		r.spec.Statics = append(r.spec.Statics, Static{
-			Device: d, To: defaultOf(is4), Via: g.Address, Out: out, Distance: 1, Origin: origin, Place: g.Place, Key: "default",
-		})
 	}
+}
+
+// gatewayOf is the gateway of one family: the device's own, else its
+// segment's, else the one router there.
+func (r *resolver) gatewayOf(d DeviceID, segment SegmentID, own []Gateway, is4 bool) (Gateway, Origin, bool) {
+	sources := [][]Gateway{own, nil, nil}
+	if segment != None {
+		sources[1] = r.spec.Segments[segment].Gateways
+		if router := r.impliedRouter(segment); router != None {
+			sources[2] = r.addressesOn(router, segment, r.spec.Devices[d].Place)
+		}
+	}
+	for n, gateways := range sources {
+		for _, g := range gateways {
+			if g.Address.Is4() == is4 {
+				return g, map[bool]Origin{true: ImpliedRouter, false: HostGateway}[n == 2], true
+			}
+		}
+	}
+	return Gateway{}, HostGateway, false
 }
 
 // hasFamily tells whether the interface has an address of the family that

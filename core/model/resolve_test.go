@@ -221,6 +221,7 @@ devices:
   last-one:     {is: host, interfaces: {p: {segment: end, address: 10}}}
   v4-only:      {is: host, interfaces: {p: {segment: one, address: 10.1.0.77}}}
   written:      {is: host, interfaces: {p: {segment: one, address: 12}}, routes: {default: 10.1.0.200}}
+  mixed:        {is: host, interfaces: {p: {segment: one, address: 13}}, gateway: "fe80::1"}
   link-local:   {is: host, interfaces: {p: {segment: one, address: "2001:db8:1::99"}}, gateway: "fe80::1"}
 `)
 	for device, want := range map[string][]string{
@@ -234,6 +235,7 @@ devices:
 		"v4-only":      {"0.0.0.0/0 10.1.0.5 1"},
 		"written":      {"0.0.0.0/0 10.1.0.200 1"},
 		"link-local":   {"::/0 fe80::1 1 p"},
+		"mixed":        {"0.0.0.0/0 10.1.0.5 1", "::/0 fe80::1 1 p"}, // its own for IPv6, the one router for IPv4
 	} {
 		assert.Equal(t, want, staticsOf(t, spec, device), device)
 	}

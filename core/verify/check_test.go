@@ -71,6 +71,8 @@ func TestCheck(t *testing.T) {
 		{"a point-to-point /127 and a /128", "segments: {s: {prefix: ['2001:db8::/127', '2001:db8:1::1/128']}}", nil},
 		{"its own address, with the far end's", "segments: {l: {prefix: 10.0.0.0/31}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: first}}, routes: {10.9.0.0/16: 10.0.0.0}}, b: {is: router, interfaces: {p: {segment: l, address: last}}, routes: {10.8.0.0/16: a}}}",
 			[]string{"next-hop-oneself a: 10.0.0.0 is a's own address | the far end b has 10.0.0.1"}},
+		{"the broadcast address as next hop", "segments: {l: {prefix: 10.0.0.0/30}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.9.0.0/16: 10.0.0.3}}}",
+			[]string{"next-hop-unheld a: a sends 10.9.0.0/16 via 10.0.0.3, and that is the broadcast address of l"}},
 		{"a next hop nobody has, with who is there", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.9.0.0/16: 10.0.0.3}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: a}}}",
 			[]string{"next-hop-unheld a: a sends 10.9.0.0/16 via 10.0.0.3, and nobody on l has it | b there has 10.0.0.2"}},
 		{"a next hop behind an interface that is down is not unresolvable", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1, admin: down}}, routes: {10.9.0.0/16: 10.0.0.2}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: a}}}",

@@ -7,6 +7,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -53,6 +54,11 @@ func (c *checker) nobody(link model.InterfaceID, a netip.Addr) string {
 	for _, h := range c.spec.HoldersOf(a) {
 		if h != link {
 			return fmt.Sprintf("%s, which has it, is not on that wire", c.spec.Label(h))
+		}
+	}
+	for _, own := range c.spec.Interfaces[link].Addresses {
+		if b, ok := prefix.Broadcast(own.Prefix); ok && b == a {
+			return fmt.Sprintf("that is the broadcast address of %s", c.linkName(link))
 		}
 	}
 	return fmt.Sprintf("nobody on %s has it", c.linkName(link))

@@ -112,7 +112,7 @@ func nextCommand(f PingFamily, prefix string) string {
 		device = f.Remedy[0].Device
 	}
 	switch finding.Name(f.Failure.Name) {
-	case finding.InterfaceIsDown, finding.AddressSilent, finding.NextHopSilent, finding.NoSourceAddress:
+	case finding.InterfaceIsDown, finding.AddressSilent, finding.NoSourceAddress:
 		return prefix + " show interfaces " + device
 	}
 	return prefix + " show routes " + device
