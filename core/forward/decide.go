@@ -47,7 +47,7 @@ type Decision struct {
 // Decide is what a device does with a packet. It depends on nothing but its
 // arguments.
 func Decide(t *routing.Tables, at At, f Flow) Decision {
-	table := t.Table(at.Device)
+	table := t.For(at.Device, at.In)
 	if f.Destination.IsLinkLocalUnicast() && f.Destination.Is6() {
 		return decideLinkLocal(t, at, f)
 	}

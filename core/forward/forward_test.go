@@ -304,6 +304,51 @@ func TestWhereErrorsComeFromIsASetting(t *testing.T) {
 	assert.Equal(t, "2 b 10.0.0.5: time exceeded, lost", traced(t, coretest.Tables(t, "settings: {error-source: towards-sender}\n"+plan), "west", "10.2.0.10")[1])
 }
 
+// A packet is looked up in the table of the interface it came in by, what a
+// device itself sends in its main one, and neither knows the other's routes.
+func TestTablesByName(t *testing.T) {
+	spec := coretest.Spec(t, `
+segments: {in: {prefix: 10.1.0.0/24}, apart: {prefix: 10.2.0.0/24}, out: {prefix: 10.3.0.0/24}}
+devices:
+  r: {is: router, interfaces: {i: {segment: in, address: 1}, m: {segment: apart, address: 1}, o: {segment: out, address: 1}}, routes: {default: 10.3.0.9, 10.9.0.0/16: 10.2.0.9}}
+  n: {is: router, interfaces: {o: {segment: out, address: 9}}, routes: {default: r}}
+`)
+	spec.Interfaces[coretest.Interface(t, spec, "r:m")].Table = "manage"
+	for i := range spec.Statics {
+		if spec.Statics[i].To.Bits() == 16 {
+			spec.Statics[i].Table = "manage"
+		}
+	}
+	topology := network.Build(spec)
+	tables := routing.Resolve(topology.State(), spec.Statics)
+	r, i, m := coretest.Device(t, spec, "r"), coretest.Interface(t, spec, "r:i"), coretest.Interface(t, spec, "r:m")
+	matched := func(tables *routing.Tables, in model.InterfaceID, to string) string {
+		d := forward.Decide(tables, forward.At{Device: r, In: in}, forward.Flow{Source: netip.MustParseAddr("10.1.0.7"), Destination: netip.MustParseAddr(to), Out: model.None})
+		if d.Action == forward.NoRoute {
+			return "no route"
+		}
+		return d.Match.Prefix.String()
+	}
+	for _, in := range []model.InterfaceID{i, model.None} {
+		assert.Equal(t, "0.0.0.0/0", matched(tables, in, "10.9.0.1"), "the main table does not know the other's route")
+		assert.Equal(t, "0.0.0.0/0", matched(tables, in, "10.2.0.5"), "nor its subnet")
+	}
+	assert.Equal(t, "10.9.0.0/16", matched(tables, m, "10.9.0.1"))
+	assert.Equal(t, "10.2.0.0/24", matched(tables, m, "10.2.0.5"))
+	assert.Equal(t, "no route", matched(tables, m, "10.3.0.5"), "nor has the other the main one's")
+
+	_, ok := tables.Named(routing.Key{Device: r, Name: "manage"})
+	assert.True(t, ok)
+	_, ok = tables.Named(routing.Key{Device: r, Name: "none"})
+	assert.False(t, ok)
+
+	f, err := topology.FailureNamed("r:m")
+	require.NoError(t, err)
+	down := tables.Update(topology.State(f))
+	assert.Equal(t, "no route", matched(down, m, "10.9.0.1"), "worked out anew when its interface goes")
+	assert.Equal(t, "10.9.0.0/16", matched(tables, m, "10.9.0.1"), "and the first tables are as they were")
+}
+
 func TestDecideAllocatesNothing(t *testing.T) {
 	tables := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
 	at := forward.At{Device: coretest.Device(t, tables.State.Spec, "b"), In: coretest.Interface(t, tables.State.Spec, "b:l")}

@@ -115,7 +115,7 @@ func (e explainer) fallback() string {
 		if !n.Decision.Matched {
 			continue
 		}
-		table := e.t.Table(n.Device)
+		table := e.t.For(n.Device, n.In)
 		for _, entry := range table.Covering(to) {
 			if entry.Prefix.Bits() > n.Decision.Match.Prefix.Bits() && entry.Usable != routing.IsUsable {
 				return fmt.Sprintf("; before that %s could not use its route to %s: %s", e.name(n.Device), entry.Prefix, table.Why(entry))
@@ -138,7 +138,7 @@ func And(names []string) string {
 func (e explainer) discarded(f *Failure, n Node) {
 	f.Name = finding.Discarded
 	f.Reason = fmt.Sprintf("%s discards what it has for %s", e.name(n.Device), n.Decision.Match.Prefix)
-	table := e.t.Table(n.Device)
+	table := e.t.For(n.Device, n.In)
 	for _, entry := range table.Of(n.Decision.Match) {
 		if why := table.Why(entry); entry.InUse && why != "" {
 			f.Reason += ": " + why

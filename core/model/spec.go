@@ -132,7 +132,8 @@ type Interface struct {
 	Tagged    []VLAN      // of a switch port, in ascending order
 	Addresses []Address
 	AdminDown bool
-	Own       bool // has an entry of its own in the plan, not one of a range or none
+	Table     string // the routing table it belongs to; "" is the main one
+	Own       bool   // has an entry of its own in the plan, not one of a range or none
 	Place     source.Place
 }
 
@@ -168,6 +169,7 @@ type Static struct {
 	Discard  bool
 	Distance uint8  // 1 to 254, lower wins
 	Metric   uint32 // lower wins among equal distances
+	Table    string // the routing table it is in; "" is the main one
 	Origin   Origin
 	Place    source.Place // of the next hop
 	Key      string       // the destination as written in the plan

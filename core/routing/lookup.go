@@ -107,7 +107,7 @@ func (v View) Why(e Entry) string {
 	via := spec.Statics[e.static].Via
 	switch e.Usable {
 	case NextHopOneself:
-		return fmt.Sprintf("the next hop %s is %s's own address", via, spec.Devices[v.table.device].Name)
+		return fmt.Sprintf("the next hop %s is %s's own address", via, spec.Devices[v.table.key.Device].Name)
 	case ThroughItself:
 		return fmt.Sprintf("finding the next hop %s leads back to this route", via)
 	}
@@ -149,8 +149,8 @@ func (v View) whyDiscards(e Entry) string {
 // subnet the next hop is. It is empty where there is none.
 func (v View) DownSubnet(a netip.Addr) string {
 	spec, state := v.tables.State.Spec, v.tables.State
-	for _, id := range spec.InterfacesOf(v.table.device) {
-		if state.IsUp(id) {
+	for _, id := range spec.InterfacesOf(v.table.key.Device) {
+		if state.IsUp(id) || spec.Interfaces[id].Table != v.table.key.Name {
 			continue
 		}
 		for _, own := range spec.Interfaces[id].Addresses {

@@ -2,6 +2,7 @@ package routing
 
 import (
 	"cmp"
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -9,16 +10,15 @@ import (
 	"ropeswing/core/network"
 )
 
-// Main is the table every device has; further ones have names.
-const Main = ""
-
-// Key names one table.
+// Key names one table of a device. The empty name is the main table, which
+// every device has; others are those its interfaces or static routes name.
 type Key struct {
 	Device model.DeviceID
 	Name   string
 }
 
-// Tables is the routing tables of every device in one state of the network.
+// Tables is the routing tables of every device in one state of the network, by
+// device and name.
 // It is never changed; Update makes another.
 type Tables struct {
 	State *network.State
@@ -74,21 +74,49 @@ func Resolve(state *network.State, statics []model.Static) *Tables {
 		for last < len(statics) && statics[last].Device == model.DeviceID(d) {
 			last++
 		}
-		t.main[d] = build(state, t.shared, model.DeviceID(d), statics, first, last)
+		t.main[d] = build(state, t.shared, Key{Device: model.DeviceID(d)}, statics, first, last)
+		for _, name := range furtherTables(state.Spec, model.DeviceID(d), statics[first:last]) {
+			key := Key{model.DeviceID(d), name}
+			t.named[key] = build(state, t.shared, key, statics, first, last)
+		}
 		first = last
 	}
 	return t
 }
 
+// furtherTables lists the names of a device's tables beside the main one, each
+// once, in order.
+func furtherTables(spec *model.Spec, d model.DeviceID, statics []model.Static) []string {
+	var names []string
+	device := &spec.Devices[d]
+	for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
+		if name := spec.Interfaces[i].Table; name != "" {
+			names = append(names, name)
+		}
+	}
+	for i := range statics {
+		if name := statics[i].Table; name != "" {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return slices.Compact(names)
+}
+
 // Update is the tables in another state of the same topology. Only the devices
 // on which the status of an interface differs are worked out anew.
 func (t *Tables) Update(state *network.State) *Tables {
-	next := &Tables{State: state, shared: t.shared.clone(), main: slices.Clone(t.main), named: t.named}
+	next := &Tables{State: state, shared: t.shared.clone(), main: slices.Clone(t.main), named: maps.Clone(t.named)}
 	for d, old := range t.main {
 		device := &state.Spec.Devices[d]
 		for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
 			if state.IsUp(i) != t.State.IsUp(i) {
-				next.main[d] = build(state, next.shared, model.DeviceID(d), state.Spec.Statics, old.firstStatic, old.lastStatic)
+				first, last := old.firstStatic, old.lastStatic
+				next.main[d] = build(state, next.shared, old.key, state.Spec.Statics, first, last)
+				for _, name := range furtherTables(state.Spec, old.key.Device, state.Spec.Statics[first:last]) {
+					key := Key{old.key.Device, name}
+					next.named[key] = build(state, next.shared, key, state.Spec.Statics, first, last)
+				}
 				break
 			}
 		}
@@ -113,6 +141,26 @@ func (s *shared) clone() *shared {
 // Table is a device's main table.
 func (t *Tables) Table(d model.DeviceID) View { return View{t, t.main[d]} }
 
+// Named is a table by its key; false where the device has none of that name.
+func (t *Tables) Named(k Key) (View, bool) {
+	if k.Name == "" {
+		return t.Table(k.Device), true
+	}
+	table, ok := t.named[k]
+	return View{t, table}, ok
+}
+
+// For is the table a device looks a packet up in: that of the interface it came
+// in by, or the main one for what the device itself sends, in being None.
+func (t *Tables) For(d model.DeviceID, in model.InterfaceID) View {
+	if in != model.None {
+		if name := t.State.Spec.Interfaces[in].Table; name != "" {
+			return View{t, t.named[Key{d, name}]}
+		}
+	}
+	return t.Table(d)
+}
+
 // View is one table together with what it shares with the others.
 type View struct {
 	tables *Tables
@@ -122,7 +170,7 @@ type View struct {
 // Table is the routes of one device, grouped by prefix in the order of
 // addresses, with the ranges of addresses each group wins.
 type Table struct {
-	device                  model.DeviceID
+	key                     Key
 	firstStatic, lastStatic int
 	routes                  []Route
 	groups                  []group
@@ -153,11 +201,14 @@ type range6 struct {
 }
 
 // build makes one device's table.
-func build(state *network.State, shared *shared, d model.DeviceID, statics []model.Static, first, last int) *Table {
-	t := &Table{device: d, firstStatic: first, lastStatic: last}
+func build(state *network.State, shared *shared, key Key, statics []model.Static, first, last int) *Table {
+	t := &Table{key: key, firstStatic: first, lastStatic: last}
 	t.addOwn(state, shared)
 	for id := first; id < last; id++ {
 		s := &statics[id]
+		if s.Table != key.Name {
+			continue
+		}
 		route := Route{
 			prefix: shared.prefix(s.To), static: model.StaticID(id), out: s.Out,
 			Distance: s.Distance, Metric: s.Metric, Source: Static, Discard: s.Discard,
@@ -179,9 +230,9 @@ func build(state *network.State, shared *shared, d model.DeviceID, statics []mod
 // subnets are on every interface and are not looked up.
 func (t *Table) addOwn(state *network.State, shared *shared) {
 	spec := state.Spec
-	device := &spec.Devices[t.device]
+	device := &spec.Devices[t.key.Device]
 	for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
-		if !state.IsUp(i) || spec.Interfaces[i].Switched {
+		if !state.IsUp(i) || spec.Interfaces[i].Switched || spec.Interfaces[i].Table != t.key.Name {
 			continue
 		}
 		for _, a := range spec.Interfaces[i].Addresses {
@@ -194,6 +245,9 @@ func (t *Table) addOwn(state *network.State, shared *shared) {
 				t.routes = append(t.routes, Route{prefix: shared.prefix(a.Masked()), static: model.None, out: i, Source: Direct})
 			}
 		}
+	}
+	if t.key.Name != "" {
+		return
 	}
 	for _, p := range device.Beyond {
 		t.routes = append(t.routes, Route{prefix: shared.prefix(p.Prefix), static: model.None, out: model.None, Source: Local})

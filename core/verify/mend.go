@@ -210,7 +210,7 @@ func (m mender) redirect(n forward.Node, to netip.Addr) []model.Change {
 	}
 	var changes []model.Change
 	if p := n.Decision.Match.Prefix; p.IsValid() && len(m.t.State.Failures()) == 0 && (p.Bits() > 0 || !m.spec.Devices[n.Device].Forwards) {
-		for _, e := range m.t.Table(n.Device).Of(n.Decision.Match) {
+		for _, e := range m.t.For(n.Device, n.In).Of(n.Decision.Match) {
 			if e.InUse && e.Source == routing.Static && m.spec.Statics[e.Static()].Via != next.address {
 				changes = append(changes, model.SetNextHop{Static: e.Static(), Via: next.address})
 			}

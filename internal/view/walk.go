@@ -71,7 +71,7 @@ func walkText(w io.Writer, t *routing.Tables, title string, g *forward.Graph, wi
 // matches, longest first, and which decides.
 func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, n forward.Node, width int) {
 	spec := t.State.Spec
-	table := t.Table(n.Device)
+	table := t.For(n.Device, n.In)
 	fmt.Fprintln(w, "  "+bold.Render(spec.Devices[n.Device].Name)+faint.Render(" on its way to "+g.Flow.Destination.String()))
 	entries := table.Covering(g.Flow.Destination)
 	if len(entries) == 0 {
