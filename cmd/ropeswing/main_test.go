@@ -129,6 +129,11 @@ func TestBareIsHealthBesideAPlanElseHelp(t *testing.T) {
 	assert.Contains(t, r.out, "2 errors")
 	assert.Contains(t, r.out, "next: ropeswing check")
 
+	write(t, dir, demo.Plan, "ropeswing: 1\nsegmnets: {}\n")
+	r = run(t, dir)
+	assert.Equal(t, 2, r.code)
+	assert.Equal(t, "skerry.plan.yaml cannot be used: 1 error\nskerry.plan.yaml:2:1: the plan has no key segmnets (unknown-key)\nnext: ropeswing check\n", r.out)
+
 	r = run(t, t.TempDir())
 	assert.Equal(t, 0, r.code)
 	for _, command := range []string{"subnet", "split", "merge", "fit", "beside", "show", "why", "check", "ping", "trace", "demo", "version", "completion"} {
@@ -505,6 +510,7 @@ func TestColourIsForTerminalsAndCanBeForced(t *testing.T) {
 	cmd.Env = []string{"TERM=xterm-256color", "CLICOLOR_FORCE=1"}
 	out, err := cmd.Output()
 	require.NoError(t, err)
+	assert.NotContains(t, runWith(t, dir, []string{"CLICOLOR_FORCE=1", "NO_COLOR=1"}, "ping", "tern-cam").out, "\x1b", "NO_COLOR has the last word")
 	assert.Contains(t, string(out), "\x1b[", "the looks are there; without a terminal the writer drops them, as every other test here sees")
 }
 

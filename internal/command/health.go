@@ -28,7 +28,7 @@ func (a *app) health(cmd *cobra.Command) error {
 	v := findingsOf(w, all)
 	fmt.Fprintln(a.out, view.Clean(v.Headline()))
 	if !w.Usable() {
-		fmt.Fprintf(a.out, "%s\n%s check\n", view.Clean(all[0].String()), a.self())
+		fmt.Fprintf(a.out, "%s\nnext: %s check\n", view.Clean(all[0].String()), a.self())
 		return errSaid
 	}
 	fmt.Fprintf(a.out, "%s: %s\n", view.Clean(v.File), summary(w))
