@@ -253,6 +253,11 @@ func TestTraceListsWhatTracerouteSees(t *testing.T) {
 	assert.Contains(t, r.out, "next    ropeswing -p bad-morning/skerry.plan.yaml ping ops-laptop tern-cam\n")
 }
 
+func TestTheNextCommandIsOfTheSameFamily(t *testing.T) {
+	r := run(t, lights(t), "-p", demo.BadMorning, "trace", "tern-cam", "-6", "--without", "fibre")
+	assert.Contains(t, r.out, "next    ropeswing -p bad-morning/skerry.plan.yaml ping ops-laptop tern-cam --without fibre -6\n")
+}
+
 func TestWithout(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "ping", "tern-cam", "--without", "beam-a")

@@ -62,6 +62,17 @@ func (a *app) families() (workspace.Families, error) {
 	return workspace.Families{Only4: a.only4, Only6: a.only6}, nil
 }
 
+// familyWords is the option of the family asked for, as typed.
+func (a *app) familyWords() string {
+	switch {
+	case a.only4:
+		return " -4"
+	case a.only6:
+		return " -6"
+	}
+	return ""
+}
+
 // print writes an answer in the format asked for: text by its own function,
 // JSON from data, the others from the table.
 func (a *app) print(data any, table view.Table, text func()) error {

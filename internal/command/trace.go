@@ -19,6 +19,9 @@ func (a *app) trace() *cobra.Command {
 				return err
 			}
 			v := view.NewTrace(w, from.Text, to.Text, a.self(), j.without, trials, passed)
+			if v.Next != "" {
+				v.Next += a.familyWords()
+			}
 			if err := a.print(v, v.Hops(), func() { v.Text(a.out, w.Tables, a.width, a.explain) }); err != nil {
 				return err
 			}
