@@ -2,9 +2,11 @@
 package coretest
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -19,8 +21,12 @@ func Resolve(text string) (*plan.Document, *model.Spec, []finding.Finding) {
 	if doc == nil {
 		return nil, nil, found
 	}
-	spec, more := model.Resolve(doc)
-	return doc, spec, finding.Sort(append(found, more...))
+	numbering := assign.NewNumbering(nil)
+	spec, more := model.Resolve(doc, numbering)
+	numbering.Finish(spec)
+	// That there is no ledger is no fault of the plan.
+	given := slices.DeleteFunc(numbering.Findings(doc.File), func(f finding.Finding) bool { return f.Name == finding.LedgerBehind })
+	return doc, spec, finding.Sort(slices.Concat(found, more, given))
 }
 
 // Spec is the network of a plan in which nothing stops it from being used.

@@ -26,6 +26,8 @@ const (
 	NoSubnet        Name = "no-subnet"
 	NoSuchPlace     Name = "no-such-place"
 	NoSharedSegment Name = "no-shared-segment"
+	IncludeRefused  Name = "include-refused"
+	LedgerBroken    Name = "ledger-broken"
 
 	DuplicateAddress       Name = "duplicate-address"
 	SubnetOrBroadcast      Name = "subnet-or-broadcast-address"
@@ -47,6 +49,13 @@ const (
 	LANNot64               Name = "lan-not-64"
 	ReservedAnycastGiven   Name = "reserved-anycast-address"
 	NetworksOverlap        Name = "networks-overlap"
+	NeedUnfit              Name = "need-does-not-fit"
+	NoNumberFree           Name = "no-number-free"
+	SegmentOutgrown        Name = "segment-outgrown"
+	HeadRoomGone           Name = "head-room-gone"
+	LedgerBehind           Name = "ledger-behind"
+	LeaseOverFixed         Name = "lease-over-fixed-address"
+	SeveralPrimaries       Name = "several-primaries"
 
 	NoSourceAddress Name = "no-source-address"
 	NoGateway       Name = "no-gateway"
@@ -229,6 +238,21 @@ var catalogue = [...]Entry{
 		Remedy:  "Name a neighbour, or write an address that another route leads to.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  mole-staff: {prefix: 10.48.2.0/26}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {lan0: {segment: quay-staff, address: first}}\n    routes: {default: mole-rtr}\n  mole-rtr:\n    is: router\n    interfaces: {lan0: {segment: mole-staff, address: first}}\n    routes: {10.48.1.0/26: {discard: true}}\n",
 	},
+	{
+		Name: IncludeRefused, Severity: Error, Stage: Reading,
+		Means:   "A file that the plan includes cannot be taken in.",
+		Why:     "It is missing, taken in already, or outside the plan's folder: a plan never reads what is not below it.",
+		Remedy:  "Name a file in the plan's folder or below it, by its path from the file that includes it.",
+		Example: "ropeswing: 1\ninclude: ../mole.yaml\n",
+	},
+	{
+		Name: LedgerBroken, Severity: Error, Stage: Reading,
+		Means:   "The ledger beside the plan cannot be read, or contradicts itself.",
+		Why:     "It was edited or merged by hand: a number has two owners, an owner two numbers, or subnets overlap. Which is right cannot be told, and a guess could renumber a network.",
+		Remedy:  "Remove the line that is wrong; a version control system has the ledger as it was.",
+		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 42}\n",
+		Ledger:  "ropeswing-ledger 1\nquay-staff subnet 10.48.0.0/26\nquay-staff subnet 10.48.1.0/26\n",
+	},
 
 	{
 		Name: DuplicateAddress, Severity: Error, Stage: Checking,
@@ -369,6 +393,58 @@ var catalogue = [...]Entry{
 		Why:     "The device takes an address in both to be on one of the two links only, and much equipment refuses the second.",
 		Remedy:  "Give both the same length, or move one to another subnet.",
 		Example: "ropeswing: 1\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {lan0: {address: [10.48.1.1/24, 10.48.1.129/25]}}\n",
+	},
+
+	{
+		Name: NeedUnfit, Severity: Error, Stage: Checking,
+		Means:   "A segment's need has no place in its block.",
+		Why:     "The block is too small, or what is free of it lies in pieces that are. What was given stays where it is, so nothing is moved to make room.",
+		Remedy:  "Want less, widen the block, take from another one, or release numbers that are retired.",
+		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/26]}\nsegments:\n  quay-staff: {hosts: 100}\n",
+	},
+	{
+		Name: NoNumberFree, Severity: Error, Stage: Checking,
+		Means:   "No VLAN number or address is left to give.",
+		Why:     "All of the range or subnet are in use, kept for leases, or retired.",
+		Remedy:  "Widen the range, let the segment grow, or release what is retired.",
+		Example: "ropeswing: 1\nvlans: 110\nsegments:\n  quay-staff: {vlan: 110}\n  quay-guest: {vlan: auto}\n",
+	},
+	{
+		Name: SegmentOutgrown, Severity: Error, Stage: Checking,
+		Means:   "A segment needs more addresses than its subnet has.",
+		Why:     "Its hosts have become more since the subnet was given, and a subnet that was given stays as it is until it is asked to grow.",
+		Remedy:  "'ropeswing assign --grow SEGMENT' makes it larger where it lies, if what is beside it is free, and else shows what moving it would renumber.",
+		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 100}\n",
+		Ledger:  "ropeswing-ledger 1\nquay-staff subnet 10.48.0.0/26\n",
+	},
+	{
+		Name: HeadRoomGone, Severity: Warning, Stage: Checking,
+		Means:   "A segment's subnet still holds its hosts, and no longer the growth the plan wants room for.",
+		Why:     "The next few machines will find no address.",
+		Remedy:  "Let it grow now, while it is no emergency: 'ropeswing assign --grow SEGMENT'.",
+		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 60, grow: 50%}\n",
+		Ledger:  "ropeswing-ledger 1\nquay-staff subnet 10.48.0.0/26\n",
+	},
+	{
+		Name: LedgerBehind, Severity: Warning, Stage: Checking,
+		Means:   "The plan uses numbers that the ledger does not remember yet, or the ledger remembers some that nothing asks for.",
+		Why:     "What is not remembered may come out differently once the plan changes.",
+		Remedy:  "Look at them with 'ropeswing assign', and keep them with 'ropeswing assign -w'.",
+		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 42}\n",
+	},
+	{
+		Name: LeaseOverFixed, Severity: Error, Stage: Checking,
+		Means:   "An interface has an address that hosts may lease.",
+		Why:     "Sooner or later some host is given it too, and one of the two falls silent.",
+		Remedy:  "Give the interface another address, or shorten the range.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26, leases: 10..29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 12}}}\n",
+	},
+	{
+		Name: SeveralPrimaries, Severity: Warning, Stage: Checking,
+		Means:   "An interface has several IPv4 addresses of one subnet, and none is said to be secondary.",
+		Why:     "What the device sends comes from one of them, and makes differ in which: permits and monitoring that expect the other see a stranger.",
+		Remedy:  "Leave the one to send from under 'address', and put the others under 'secondary'.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: [1, 2]}}}\n",
 	},
 
 	{

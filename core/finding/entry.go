@@ -23,6 +23,7 @@ type Entry struct {
 	Remedy   string // what to do
 	// Example is the smallest plan that shows this finding and no other.
 	Example string
+	Ledger  string // beside it, where the finding is about one
 	// Ping is, for the Walking stage, the two ends of the ping that shows it.
 	Ping [2]string
 	TTL  int // of that ping, where it is not the usual one

@@ -171,7 +171,7 @@ func TestSourceAddressIPv4(t *testing.T) {
 	tables := coretest.Tables(t, `
 segments: {lan: {prefix: [10.1.0.0/24, 10.7.0.0/24]}}
 devices:
-  r: {is: router, loopback: 10.9.9.9, interfaces: {e: {segment: lan, address: [10.1.0.1/24, 10.7.0.1/24]}, u: {segment: lan}}, routes: {10.20.0.0/16: 10.7.0.2, 10.30.0.0/16: 10.1.0.2, 10.40.0.0/16: {out: u}}}
+  r: {is: router, loopback: 10.9.9.9, interfaces: {e: {segment: lan, address: [10.1.0.1/24, 10.7.0.1/24]}, u: {segment: lan, address: none}}, routes: {10.20.0.0/16: 10.7.0.2, 10.30.0.0/16: 10.1.0.2, 10.40.0.0/16: {out: u}}}
   n: {is: router, interfaces: {e: {segment: lan, address: [10.1.0.2/24, 10.7.0.2/24]}}, routes: {default: 10.1.0.1}}
 `)
 	r := coretest.Device(t, tables.State.Spec, "r")

@@ -2,31 +2,75 @@ package model
 
 import (
 	"net/netip"
+	"slices"
 	"strconv"
+	"strings"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
 )
 
-// addresses gives every interface the addresses the plan gives it.
+// addresses gives every interface the addresses the plan gives it, and notes
+// which want the next free one.
 func (r *resolver) addresses() {
+	for n := range r.spec.Interfaces {
+		id := InterfaceID(n)
+		i := &r.spec.Interfaces[id]
+		w := r.written[id]
+		if i.Kind == Loopback {
+			continue // read before, as other numbers must keep off them
+		}
+		if i.Switched {
+			for _, t := range w.allAddresses() {
+				r.report(finding.New(finding.KeyOutOfPlace, t.Place, "%s is a switch port, which has no address of its own", r.spec.Label(id)).
+					About(r.spec.Label(id)).Mend("give the switch a VLAN interface: 'mgmt: {vlan: SEGMENT, address: …}'"))
+				break
+			}
+			continue
+		}
+		r.interfaceAddresses(id, w)
+	}
+}
+
+// claims reads the loopbacks that are written out, counts how many addresses
+// each segment's machines take, and notes what space is in use by addresses
+// written out in full: no number given out may meet it.
+func (r *resolver) claims() {
 	for id := range r.spec.Interfaces {
 		i := &r.spec.Interfaces[id]
 		w := r.written[id]
 		if i.Kind == Loopback {
 			i.Addresses = r.loopback(w.device.Loopback, r.spec.Label(InterfaceID(id)))
+			for _, a := range i.Addresses {
+				r.spec.Claimed = append(r.spec.Claimed, a.Prefix)
+			}
 			continue
 		}
-		if len(w.addresses) == 0 {
-			continue
+		words := w.allAddresses()
+		for _, t := range words {
+			if p, whole, err := prefix.Parse(t.Value); err == nil && !whole && !p.Addr().IsLinkLocalUnicast() {
+				r.spec.Claimed = append(r.spec.Claimed, p.Masked())
+			}
+			if t.Value != "none" && !strings.Contains(t.Value, ":") && t.Value != eui64 {
+				i.Claims++
+			}
 		}
-		if i.Switched {
-			r.report(finding.New(finding.KeyOutOfPlace, w.addresses[0].Place, "%s is a switch port, which has no address of its own", r.spec.Label(InterfaceID(id))).
-				About(r.spec.Label(InterfaceID(id))).Mend("give the switch a VLAN interface: 'mgmt: {vlan: SEGMENT, address: …}'"))
-			continue
+		if len(words) == 0 {
+			i.Claims = 1
 		}
-		i.Addresses = r.interfaceAddresses(InterfaceID(id), w.addresses)
+		if i.Segment != None && i.Routed() {
+			if s := &r.spec.Segments[i.Segment]; r.spec.Devices[i.Device].Kind == Host {
+				s.HostsThere += int64(i.Claims)
+			} else {
+				s.Own += int64(i.Claims)
+			}
+		}
+	}
+	for _, d := range r.spec.Devices {
+		for _, p := range d.Beyond {
+			r.spec.Claimed = append(r.spec.Claimed, p.Prefix)
+		}
 	}
 }
 
@@ -43,67 +87,120 @@ func (r *resolver) loopback(texts []plan.Text, subject string) []Address {
 			r.report(finding.New(finding.BadAddress, t.Place, "a loopback address has length %d, not %d", p.Addr().BitLen(), p.Bits()).
 				About(subject).Mend("write %s", p.Addr()))
 		default:
-			all = append(all, Address{p, t.Place})
+			all = append(all, Address{Prefix: p, Place: t.Place})
 		}
 	}
 	return all
 }
 
-// interfaceAddresses reads an interface's addresses. A place such as 'first'
-// holds for each of the segment's subnets, but for a family in which an
-// address is written out.
-func (r *resolver) interfaceAddresses(id InterfaceID, texts []plan.Text) []Address {
-	var all []Address
+// allAddresses is every word that speaks of an address.
+func (w *written) allAddresses() []plan.Text {
+	all := slices.Concat(w.addresses, w.secondary)
+	if w.linkLocal.Written() {
+		all = append(all, w.linkLocal)
+	}
+	return all
+}
+
+// interfaceAddresses gives an interface its addresses. A place such as 'first'
+// holds for each of the segment's subnets, but for a family in which an address
+// is written out; the next free one is for the families that have none.
+func (r *resolver) interfaceAddresses(id InterfaceID, w written) {
+	i := &r.spec.Interfaces[id]
 	var places []plan.Text
-	have := map[bool]bool{} // by Is4: an address of the family is written out
-	for _, t := range texts {
+	wantsNext := len(w.addresses) == 0
+	i.NextPlace = i.Place
+	for _, t := range w.addresses {
 		if _, isPlace := placeNumber(t.Value); isPlace {
 			places = append(places, t)
 			continue
 		}
-		if a, ok := r.interfaceAddress(id, t); ok {
-			all = append(all, a)
-			if !a.Addr().IsLinkLocalUnicast() {
-				have[a.Addr().Is4()] = true
+		switch t.Value {
+		case "next":
+			wantsNext, i.NextPlace = true, t.Place
+		case "none":
+			if len(w.addresses) > 1 {
+				r.report(finding.New(finding.BadValue, t.Place, "%s has either no address or the others here", r.spec.Label(id)).About(r.spec.Label(id)))
 			}
+		default:
+			i.Addresses = append(i.Addresses, r.addressWord(id, t)...)
 		}
 	}
+	has := [2]bool{i.hasFamily(true), i.hasFamily(false)}
 	for _, t := range places {
-		for _, p := range r.placed(id, t) {
-			if !have[p.Addr().Is4()] {
-				all = append(all, p)
+		for _, a := range r.placed(id, t) {
+			if !has[familyIndex(a.Addr())] {
+				i.Addresses = append(i.Addresses, a)
 			}
 		}
 	}
-	return all
+	for _, t := range w.secondary {
+		more := r.addressWord
+		if _, isPlace := placeNumber(t.Value); isPlace {
+			more = r.placed
+		}
+		for _, a := range more(id, t) {
+			a.Secondary = true
+			i.Addresses = append(i.Addresses, a)
+		}
+	}
+	if w.linkLocal.Written() {
+		r.linkLocal(id, w.linkLocal)
+	}
+	if !wantsNext || i.Segment == None {
+		if i.NextPlace != i.Place && i.Segment == None {
+			r.report(finding.New(finding.NoSubnet, i.NextPlace, "%s is on no segment, so there is no next free address", r.spec.Label(id)).About(r.spec.Label(id)))
+		}
+		return
+	}
+	for _, p := range r.spec.Segments[i.Segment].Prefixes {
+		f := familyIndex(p.Addr())
+		i.Next[f] = i.Next[f] || !i.hasFamily(f == 0)
+	}
 }
 
-// interfaceAddress reads one address that is written out. Without a length it
-// takes that of the segment's subnet of its family.
-func (r *resolver) interfaceAddress(id InterfaceID, t plan.Text) (Address, bool) {
+// familyIndex is 0 for IPv4 and 1 for IPv6.
+func familyIndex(a netip.Addr) int {
+	if a.Is4() {
+		return 0
+	}
+	return 1
+}
+
+// addressWord reads one address that is no place: written out, an IPv6
+// identifier, or one made from the MAC. Without a length it takes that of the
+// segment's subnet of its family.
+func (r *resolver) addressWord(id InterfaceID, t plan.Text) []Address {
 	subject := r.spec.Label(id)
+	i := &r.spec.Interfaces[id]
+	if t.Value == eui64 {
+		return r.fromMAC(id, t)
+	}
 	p, whole, err := prefix.Parse(t.Value)
 	if err != nil {
 		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject).
-			Mend("write first, last, a number such as 10 or -2, or an address with its length"))
-		return Address{}, false
+			Mend("write next, first, last, a number such as 10 or -2, or an address with its length"))
+		return nil
 	}
 	if !whole {
-		return Address{p, t.Place}, true
+		return []Address{{Prefix: p, Place: t.Place}}
 	}
 	if p.Addr().IsLinkLocalUnicast() && p.Addr().Is6() {
-		return Address{netip.PrefixFrom(p.Addr(), 64), t.Place}, true
+		return []Address{{Prefix: netip.PrefixFrom(p.Addr(), 64), Place: t.Place}}
 	}
-	if s := r.spec.Interfaces[id].Segment; s != None {
-		for _, subnet := range r.spec.Segments[s].Prefixes {
+	if prefix.IsIdentifier(p.Addr()) {
+		return r.identified(id, p.Addr(), t)
+	}
+	if i.Segment != None {
+		for _, subnet := range r.spec.Segments[i.Segment].Prefixes {
 			if subnet.Addr().Is4() == p.Addr().Is4() {
-				return Address{netip.PrefixFrom(p.Addr(), subnet.Bits()), t.Place}, true
+				return []Address{{Prefix: netip.PrefixFrom(p.Addr(), subnet.Bits()), Place: t.Place}}
 			}
 		}
 	}
 	r.report(finding.New(finding.BadAddress, t.Place, "%s has no prefix length", p.Addr()).About(subject).
 		Mend("write %s/%d", p.Addr(), likelyLength(p.Addr())))
-	return Address{}, false
+	return nil
 }
 
 // placeNumber reads a place in a subnet: first, last, 10, -2.
@@ -133,17 +230,97 @@ func (r *resolver) placed(id InterfaceID, t plan.Text) []Address {
 	}
 	segment := &r.spec.Segments[s]
 	if len(segment.Prefixes) == 0 {
-		r.report(finding.New(finding.NoSubnet, t.Place, "segment %s has no prefix, so there is no %s usable address", segment.Name, t.Value).
-			About(subject).Mend("add 'prefix:' to segment %s", segment.Name).With(segment.Place))
-		return nil
+		if !segment.Need.Said() {
+			r.report(finding.New(finding.NoSubnet, t.Place, "segment %s has no prefix, so there is no %s usable address", segment.Name, t.Value).
+				About(subject).Mend("add 'prefix:' or what it needs, such as 'hosts: 20', to segment %s", segment.Name).With(segment.Place))
+		}
+		return nil // that its need does not fit is said
 	}
 	var all []Address
+	var of4 netip.Prefix // the IPv4 address that the place stands for
 	for _, p := range segment.Prefixes {
-		if a, ok := r.nth(p, t, subject); ok {
-			all = append(all, Address{netip.PrefixFrom(a, p.Bits()), t.Place})
+		a, ok := netip.Addr{}, false
+		if of4.IsValid() && p.Addr().Is6() {
+			a, ok = prefix.Matching(p.Prefix, of4, segment.Identifier, int(segment.VLAN))
+		}
+		if !ok {
+			a, ok = r.nth(p, t, subject)
+		}
+		if ok {
+			if p.Addr().Is4() && !of4.IsValid() {
+				of4 = netip.PrefixFrom(a, p.Bits())
+			}
+			all = append(all, Address{Prefix: netip.PrefixFrom(a, p.Bits()), Place: t.Place, Rule: t.Value})
 		}
 	}
 	return all
+}
+
+// identified puts an IPv6 interface identifier into the segment's subnets.
+func (r *resolver) identified(id InterfaceID, identifier netip.Addr, t plan.Text) []Address {
+	var all []Address
+	if s := r.spec.Interfaces[id].Segment; s != None {
+		for _, p := range r.spec.Segments[s].Prefixes {
+			if a, ok := prefix.WithIdentifier(p.Prefix, identifier); ok {
+				all = append(all, Address{Prefix: netip.PrefixFrom(a, p.Bits()), Place: t.Place, Rule: t.Value})
+			}
+		}
+	}
+	if len(all) == 0 {
+		r.report(finding.New(finding.NoSubnet, t.Place, "%s is an interface identifier, and %s is on no segment with an IPv6 subnet for it", identifier, r.spec.Label(id)).
+			About(r.spec.Label(id)).Mend("write the address with its length"))
+	}
+	return all
+}
+
+// eui64 is the word for an address made from the MAC.
+const eui64 = "eui-64"
+
+// fromMAC makes the addresses an interface has by its MAC in the segment's
+// subnets of length 64 (RFC 4291, appendix A).
+func (r *resolver) fromMAC(id InterfaceID, t plan.Text) []Address {
+	i := &r.spec.Interfaces[id]
+	subject := r.spec.Label(id)
+	if i.MAC == "" {
+		r.report(finding.New(finding.MissingKey, t.Place, "%s has no MAC to make an address from", subject).About(subject).Mend("add 'mac:' to the interface"))
+		return nil
+	}
+	var all []Address
+	if i.Segment != None {
+		for _, p := range r.spec.Segments[i.Segment].Prefixes {
+			if a, err := prefix.FromMAC(p.Prefix, i.MAC); err == nil {
+				all = append(all, Address{Prefix: netip.PrefixFrom(a, p.Bits()), Place: t.Place, Rule: eui64})
+			}
+		}
+	}
+	if len(all) == 0 {
+		r.report(finding.New(finding.NoSubnet, t.Place, "%s is on no segment with an IPv6 subnet of length 64, which %s needs", subject, eui64).About(subject))
+	}
+	return all
+}
+
+// linkLocal gives an interface its link-local address.
+func (r *resolver) linkLocal(id InterfaceID, t plan.Text) {
+	i := &r.spec.Interfaces[id]
+	subject := r.spec.Label(id)
+	if t.Value == eui64 {
+		a, err := prefix.FromMAC(prefix.LinkLocal, i.MAC)
+		if err != nil {
+			r.report(finding.New(finding.MissingKey, t.Place, "%s has no MAC to make an address from", subject).About(subject).Mend("add 'mac:' to the interface"))
+			return
+		}
+		i.Addresses = append(i.Addresses, Address{Prefix: netip.PrefixFrom(a, 64), Place: t.Place, Rule: eui64})
+		return
+	}
+	a, err := prefix.ParseAddress(t.Value)
+	switch {
+	case err != nil:
+		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+	case !a.Is6() || !a.IsLinkLocalUnicast():
+		r.report(finding.New(finding.BadAddress, t.Place, "%s is not an IPv6 link-local address, which begin with fe80:", a).About(subject).Mend("write \"fe80::1\", or put it under 'address'"))
+	default:
+		i.Addresses = append(i.Addresses, Address{Prefix: netip.PrefixFrom(a, 64), Place: t.Place})
+	}
 }
 
 // nth is the address at a place of a subnet, reported where there is none.

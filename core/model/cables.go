@@ -16,8 +16,7 @@ func (r *resolver) cables() {
 		}
 		for n, end := range ends {
 			if first, twice := usedBy[end]; twice {
-				line, _ := first.Position()
-				r.report(finding.New(finding.PortCabledTwice, texts[n].Place, "%s has a cable already, on line %d", r.spec.Label(end), line).
+				r.report(finding.New(finding.PortCabledTwice, texts[n].Place, "%s has a cable already, %s", r.spec.Label(end), first.From(texts[n].Place)).
 					About(r.spec.Label(end)).With(first))
 				return
 			}

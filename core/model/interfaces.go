@@ -9,6 +9,7 @@ import (
 
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
+	"ropeswing/core/prefix"
 )
 
 func sorted(words []string) []string {
@@ -51,9 +52,13 @@ func (r *resolver) devices() {
 			b.declare(&d.Interfaces[j])
 		}
 		if d.At.Written() {
-			b.add(Interface{Name: portName, Kind: Port, Parent: None, Segment: None, Own: true, Place: d.At.Place}, written{d, d.Addresses, d.At})
+			b.add(Interface{Name: portName, Kind: Port, Parent: None, Segment: None, Own: true, Place: d.At.Place}, written{device: d, addresses: d.Addresses, segment: d.At})
 		}
-		if len(d.Loopback) > 0 {
+		switch {
+		case d.LoopbackOn.Value:
+			device.From = r.from(d.From, d.LoopbackOn.Place, d.Name.Value)
+			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Own: true, Place: d.LoopbackOn.Place}, written{device: d})
+		case len(d.Loopback) > 0:
 			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Own: true, Place: d.Loopback[0].Place}, written{device: d})
 		}
 		b.parents(cabled[d.Name.Value])
@@ -73,6 +78,9 @@ func (r *resolver) outOfPlace(d *plan.Device, kind Kind) {
 	if len(d.Beyond) > 0 && kind != World {
 		r.report(finding.New(finding.KeyOutOfPlace, d.Beyond[0].Place, "%s is a %s, and only the world answers for what is beyond", d.Name.Value, kind).
 			About(d.Name.Value).Mend("say 'is: world', or remove 'beyond'"))
+	}
+	if len(d.From) > 0 && !d.LoopbackOn.Value {
+		r.report(finding.New(finding.KeyOutOfPlace, d.From[0].Place, "%s takes nothing from a block unless it has 'loopback: true'", d.Name.Value).About(d.Name.Value))
 	}
 	if d.At.Written() && len(d.Interfaces) > 0 {
 		r.report(finding.New(finding.KeyOutOfPlace, d.At.Place, "%s has interfaces, and 'at' is for a device with one port only", d.Name.Value).
@@ -120,8 +128,7 @@ func (b *builder) add(i Interface, w written) {
 		first := &b.interfaces[at]
 		switch {
 		case i.Own == first.Own:
-			line, _ := first.Place.Position()
-			b.report(finding.New(finding.NameTaken, i.Place, "%s has an interface %s already, from line %d", b.device.Name.Value, i.Name, line).
+			b.report(finding.New(finding.NameTaken, i.Place, "%s has an interface %s already, %s", b.device.Name.Value, i.Name, first.Place.From(i.Place)).
 				About(b.device.Name.Value + ":" + i.Name).With(first.Place))
 		case i.Own:
 			*first = i
@@ -139,7 +146,7 @@ func (b *builder) add(i Interface, w written) {
 func (b *builder) declare(w *plan.Interface) {
 	i := Interface{
 		Name: w.Name.Value, Kind: Port, Parent: None, Segment: None,
-		AdminDown: w.Admin.Value == "down", Own: true, Place: w.Name.Place,
+		AdminDown: w.Admin.Value == "down", Own: true, Place: w.Name.Place, MAC: b.mac(w),
 	}
 	b.attach(&i, w)
 	names, isRange := b.expand(w.Name)
@@ -158,7 +165,7 @@ func (b *builder) declare(w *plan.Interface) {
 		if w.VLAN.Written() {
 			on = w.VLAN
 		}
-		b.add(i, written{b.device, w.Addresses, on})
+		b.add(i, written{b.device, w.Addresses, w.Secondary, w.LinkLocal, on})
 		return
 	}
 	i.Own = false
@@ -170,6 +177,18 @@ func (b *builder) declare(w *plan.Interface) {
 		i.Name = name
 		b.add(i, written{device: b.device})
 	}
+}
+
+// mac reads an interface's MAC address.
+func (b *builder) mac(w *plan.Interface) string {
+	if !w.MAC.Written() {
+		return ""
+	}
+	mac, err := prefix.ParseMAC(w.MAC.Value)
+	if err != nil {
+		b.report(finding.New(finding.BadValue, w.MAC.Place, "%s", err).About(b.device.Name.Value + ":" + w.Name.Value))
+	}
+	return mac
 }
 
 // attach says what the interface is on: a segment as a routed interface, a

@@ -13,28 +13,60 @@ import (
 // Resolve makes everything in the document explicit. The findings are all
 // references that lead nowhere and all values that cannot be; the Spec holds
 // what could be resolved.
-func Resolve(doc *plan.Document) (*Spec, []finding.Finding) {
+//
+// Numbers the plan leaves open are given out by numbering; with none, they
+// stay open.
+func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding) {
 	r := &resolver{doc: doc, spec: &Spec{
 		Name:     doc.Name.Value,
 		Operator: None,
 		devices:  map[string]DeviceID{},
 		segments: map[string]SegmentID{},
-		blocks:   map[string]int{},
+		blocks:   map[string]BlockID{},
 		cables:   map[string]CableID{},
 	}}
 	r.settings()
 	r.names()
 	r.blocks()
 	r.segments()
+	if numbering == nil {
+		numbering = noNumbering{}
+	}
+	numbering.VLANs(r.spec)
+	r.vlanNumbers()
 	r.devices()
 	r.cables()
 	r.hostSegments()
+	r.claims()
+	numbering.Subnets(r.spec)
+	r.leases()
 	r.addresses()
+	r.gatewayHints()
+	numbering.Addresses(r.spec)
 	r.gateways()
 	r.routes()
 	r.operator()
 	return r.spec, r.found
 }
+
+// Numbering gives out numbers that a plan leaves open, as resolving comes to
+// them.
+type Numbering interface {
+	// VLANs gives a number to each segment that wants one given.
+	VLANs(*Spec)
+	// Subnets gives subnets to the segments that need some, and loopbacks.
+	// What interfaces there are, and on which segments, is known.
+	Subnets(*Spec)
+	// Addresses gives the next free address to the interfaces that want it.
+	// Every other address is known.
+	Addresses(*Spec)
+}
+
+type noNumbering struct{}
+
+func (noNumbering) VLANs(*Spec)     {}
+func (noNumbering) Subnets(*Spec)   {}
+func (noNumbering) Addresses(*Spec) {}
 
 // resolver holds what is at hand while a document is resolved.
 type resolver struct {
@@ -51,6 +83,8 @@ type resolver struct {
 type written struct {
 	device    *plan.Device
 	addresses []plan.Text
+	secondary []plan.Text
+	linkLocal plan.Text
 	segment   plan.Text // as named, whether it was found or not
 }
 
@@ -82,8 +116,7 @@ func (r *resolver) names() {
 	taken := map[string]owner{}
 	claim := func(name plan.Text, what string) {
 		if first, ok := taken[name.Value]; ok {
-			line, _ := first.place.Position()
-			r.report(finding.New(finding.NameTaken, name.Place, "%s is already the name of %s on line %d", name.Value, first.what, line).
+			r.report(finding.New(finding.NameTaken, name.Place, "%s is already the name of %s %s", name.Value, first.what, first.place.From(name.Place)).
 				About(name.Value).With(first.place))
 			return
 		}
@@ -91,7 +124,7 @@ func (r *resolver) names() {
 	}
 	for i, b := range r.doc.Blocks {
 		claim(b.Name, "a block")
-		r.spec.blocks[b.Name.Value] = i
+		r.spec.blocks[b.Name.Value] = BlockID(i)
 	}
 	for i, s := range r.doc.Segments {
 		claim(s.Name, "a segment")
@@ -123,7 +156,7 @@ func (r *resolver) prefixOf(t plan.Text, subject string) (Prefix, bool) {
 		r.report(finding.New(finding.HostBitsSet, t.Place, "%s is an address in a subnet, and a subnet is meant", p).About(subject).
 			Mend("write %s", p.Masked()))
 	}
-	return Prefix{p.Masked(), t.Place}, true
+	return Prefix{Prefix: p.Masked(), Place: t.Place}, true
 }
 
 // likelyLength is the length most subnets of the family have.
@@ -142,25 +175,6 @@ func (r *resolver) prefixes(texts []plan.Text, subject string) []Prefix {
 		}
 	}
 	return all
-}
-
-func (r *resolver) blocks() {
-	for _, b := range r.doc.Blocks {
-		r.spec.Blocks = append(r.spec.Blocks, Block{b.Name.Value, r.prefixes(b.Prefixes, b.Name.Value), b.Name.Place})
-	}
-}
-
-func (r *resolver) segments() {
-	for _, s := range r.doc.Segments {
-		r.spec.Segments = append(r.spec.Segments, Segment{
-			Name: s.Name.Value, VLAN: VLAN(s.VLAN.Value),
-			Prefixes: r.prefixes(s.Prefixes, s.Name.Value), Place: s.Name.Place,
-		})
-	}
-	r.byVLAN = map[VLAN][]SegmentID{}
-	for id, s := range r.spec.Segments {
-		r.byVLAN[s.VLAN] = append(r.byVLAN[s.VLAN], SegmentID(id))
-	}
 }
 
 func (r *resolver) operator() {

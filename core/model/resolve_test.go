@@ -287,7 +287,7 @@ func TestSlipsAreNamedWithARemedy(t *testing.T) {
 		{"unknown segment", "devices: {r: {is: router, interfaces: {a: {segment: lam, address: first}}}}", "unknown-name: there is no segment called lam | did you mean lan?"},
 		{"unknown operator", "operator: q\ndevices: {r: {is: router}}", "unknown-name: there is no device called q | did you mean r?"},
 		{"a place the subnet has not", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 15}}}}", "no-such-place: 10.1.0.0/28 has 14 usable addresses, and no number 15"},
-		{"a place without a subnet", "devices: {r: {is: router, interfaces: {a: {segment: nolan, address: 1}}}}", "no-subnet: segment nolan has no prefix, so there is no 1 usable address | add 'prefix:' to segment nolan"},
+		{"a place without a subnet", "devices: {r: {is: router, interfaces: {a: {segment: nolan, address: 1}}}}", "no-subnet: segment nolan has no prefix, so there is no 1 usable address | add 'prefix:' or what it needs, such as 'hosts: 20', to segment nolan"},
 		{"no segment at all", "devices: {r: {is: router, interfaces: {a: {address: first}}}}", "no-subnet: r:a is on no segment, so there is no first usable address | say which segment it is on, or write the address with its length"},
 		{"no length", "devices: {r: {is: router, interfaces: {a: {address: 192.0.2.1}}}}", "bad-address: 192.0.2.1 has no prefix length | write 192.0.2.1/24"},
 		{"a subnet without a length", "blocks: {b: 10.0.0.0}", "bad-address: 10.0.0.0 has no prefix length | write 10.0.0.0/24"},
@@ -313,7 +313,7 @@ func TestSlipsAreNamedWithARemedy(t *testing.T) {
 		{"a gateway that is not there", "devices: {h: {is: host, interfaces: {p: {segment: lan, address: 3}}, gateway: r}, r: {is: router}}", "no-shared-segment: r has no address on lan to be its gateway"},
 		{"an unknown parent", "devices: {r: {is: router, interfaces: {a: {}, v: {segment: lan, address: 1, parent: b}}}}", "unknown-name: there is no interface of r called b | did you mean a?"},
 		{"host bits in a destination", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {10.9.1.1/16: 10.1.0.2}}}", "host-bits-set: 10.9.1.1/16 is an address in a subnet, and the destination of a route is a subnet | write 10.9.0.0/16"},
-		{"two ports of one name", "devices: {r: {is: router, loopback: 10.9.9.9, interfaces: {loopback: {}}}}", "name-taken: r has an interface loopback already, from line 3"},
+		{"two ports of one name", "devices: {r: {is: router, loopback: 10.9.9.9, interfaces: {loopback: {}}}}", "name-taken: r has an interface loopback already, on line 3"},
 	}
 	for _, tt := range tests {
 		_, _, found := coretest.Resolve(base + tt.text)

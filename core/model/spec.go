@@ -4,9 +4,11 @@
 package model
 
 import (
+	"math/big"
 	"net/netip"
 	"sort"
 
+	"ropeswing/core/prefix"
 	"ropeswing/core/source"
 )
 
@@ -18,6 +20,7 @@ type (
 	SegmentID   int32
 	CableID     int32
 	StaticID    int32
+	BlockID     int32
 )
 
 // None is no device, interface, segment, cable or static route.
@@ -26,21 +29,27 @@ const None = -1
 // VLAN is a VLAN number from 1 to 4094 (IEEE 802.1Q); 0 is untagged, or none.
 type VLAN uint16
 
+// VLANRange is VLAN numbers from First up to Last, both in it.
+type VLANRange struct{ First, Last VLAN }
+
 // Spec is a network, wholly explicit.
 type Spec struct {
 	Name       string
 	Operator   DeviceID // None where the plan names none
 	Settings   Settings
+	VLANs      []VLANRange // that 'vlan: auto' takes from
 	Blocks     []Block
 	Segments   []Segment
 	Devices    []Device
-	Interfaces []Interface // those of one device stand together, in the devices' order
+	Interfaces []Interface    // those of one device stand together, in the devices' order
+	Retired    []Retired      // of the ledger
+	Claimed    []netip.Prefix // space of addresses written out with their length, and of what lies beyond
 	Cables     []Cable
 	Statics    []Static // those of one device stand together, in the devices' order
 
 	devices  map[string]DeviceID
 	segments map[string]SegmentID
-	blocks   map[string]int
+	blocks   map[string]BlockID
 	cables   map[string]CableID
 }
 
@@ -51,26 +60,100 @@ type Settings struct {
 	ErrorsTowardsSender    bool // IPv4 errors come from the address used towards the sender
 }
 
+// Giver is who gave out a number.
+type Giver uint8
+
+const (
+	Fixed      Giver = iota // the plan, which says it
+	Remembered              // an assignment before, which the ledger remembers
+	Proposed                // this assignment; nothing remembers it yet
+)
+
 // Prefix is an address range and where it was written.
 type Prefix struct {
 	netip.Prefix
 	Place source.Place
+	Giver Giver
 }
 
 // Block is address space the plan may use.
 type Block struct {
 	Name     string
 	Prefixes []Prefix
+	Kept     []Prefix // what is not to be given out
 	Place    source.Place
 }
 
 // Segment is one broadcast domain as planned.
 type Segment struct {
-	Name     string
-	VLAN     VLAN
-	Prefixes []Prefix // without host bits
-	Gateways []Gateway
-	Place    source.Place
+	Name       string
+	VLAN       VLAN
+	VLANGiver  Giver
+	VLANPlace  source.Place
+	Need       Need
+	From       []BlockID // where its subnets are taken from
+	Prefixes   []Prefix  // without host bits
+	Identifier string    // which IPv6 identifier goes with a place, as the plan writes it
+	Gateways   []Gateway
+	Leases     []Lease
+	Own        int64        // how many addresses its routers and switches take
+	HostsThere int64        // how many its hosts in the plan take
+	Lead       DeviceID     // the device named as its gateway, None where none is
+	Held       []netip.Addr // addresses named as its gateway
+	Place      source.Place
+}
+
+// Need is what a segment wants of its subnets.
+type Need struct {
+	Hosts        int64
+	HostsSaid    bool
+	Grow         int // percent, on top of the hosts
+	PointToPoint bool
+	Length4      int // 0 where none is said
+	Length6      int
+	Place        source.Place // of the hosts, or whatever else says that there is a need
+}
+
+// Said tells whether the segment wants subnets given out at all.
+func (n Need) Said() bool {
+	return n.HostsSaid || n.PointToPoint || n.Length4 > 0 || n.Length6 > 0
+}
+
+// Wanted is how many usable addresses of a subnet the segment cannot do without,
+// and how many it wants with the growth of its hosts: a percentage of a host is
+// a host. Hosts count as many as are said or are there, whichever is more.
+func (s *Segment) Wanted() (least, grown int64) {
+	hosts := max(s.Need.Hosts, s.HostsThere)
+	return hosts + s.Own, (hosts*int64(100+s.Need.Grow)+99)/100 + s.Own
+}
+
+// WantedLength is the length of the subnet the segment wants of a family; false
+// where it wants none.
+func (s *Segment) WantedLength(is4 bool) (int, bool) {
+	n := s.Need
+	switch {
+	case is4 && n.Length4 > 0:
+		return n.Length4, true
+	case !is4 && n.Length6 > 0:
+		return n.Length6, true
+	case n.PointToPoint && is4:
+		return 31, true
+	case n.PointToPoint:
+		return 127, true
+	case !is4 && n.Said():
+		return 64, true
+	case is4 && n.HostsSaid:
+		_, grown := s.Wanted()
+		return prefix.LengthForHosts(true, big.NewInt(grown))
+	}
+	return 0, false
+}
+
+// Lease is a range of addresses that hosts lease, both ends in it.
+type Lease struct {
+	First, Last netip.Addr
+	By          DeviceID // None where the plan does not say
+	Place       source.Place
 }
 
 // Gateway is an address hosts send through.
@@ -98,8 +181,9 @@ func (k Kind) String() string {
 type Device struct {
 	Name     string
 	Kind     Kind
-	Forwards bool     // passes on packets that are not for itself
-	Beyond   []Prefix // for the world: what it answers for
+	Forwards bool      // passes on packets that are not for itself
+	Beyond   []Prefix  // for the world: what it answers for
+	From     []BlockID // where its loopback is taken from; empty where none is wanted
 	First    InterfaceID
 	Count    int // its interfaces are First up to First+Count
 	Place    source.Place
@@ -131,6 +215,10 @@ type Interface struct {
 	Untagged  VLAN        // of a switch port: where untagged frames belong, 0: nowhere
 	Tagged    []VLAN      // of a switch port, in ascending order
 	Addresses []Address
+	Next      [2]bool      // wants the next free address, of IPv4 and of IPv6
+	NextPlace source.Place // that says so
+	MAC       string
+	Claims    int // how many IPv4 addresses it is going to have
 	AdminDown bool
 	Table     string // the routing table it belongs to; "" is the main one
 	Own       bool   // has an entry of its own in the plan, not one of a range or none
@@ -140,7 +228,10 @@ type Interface struct {
 // Address is an address with its length, and where it was written.
 type Address struct {
 	netip.Prefix
-	Place source.Place
+	Place     source.Place
+	Giver     Giver
+	Rule      string // how it came about: a place such as 'first' or '10', 'next', an identifier, 'eui-64'; "" where it is written out
+	Secondary bool
 }
 
 // Cable joins two ports.

@@ -7,15 +7,29 @@ import (
 	"slices"
 
 	"ropeswing/core/prefix"
+	"ropeswing/core/source"
 )
+
+// Retired is space whose owner is gone, and that is not given to anyone else
+// yet.
+type Retired struct {
+	Prefix netip.Prefix
+	Owner  string
+	Place  source.Place // in the ledger
+}
 
 // Stretch is a run of a block's addresses in one use, or in none.
 type Stretch struct {
 	Prefix    netip.Prefix
 	Segment   SegmentID   // None where it is no segment's
 	Interface InterfaceID // of a single address that is no segment's, None otherwise
+	Kept      bool        // for later, by the plan
+	Retired   string      // whose it was, "" where it is not retired
 	Free      bool
 }
+
+// InUse tells whether something in the plan has the stretch.
+func (s Stretch) InUse() bool { return s.Segment != None || s.Interface != None }
 
 // Stretches lists what lies where in a block's prefix, in the order of
 // addresses, free runs as the fewest subnets among them. Subnets that reach out
@@ -31,14 +45,35 @@ func (s *Spec) Stretches(block netip.Prefix) []Stretch {
 			}
 		}
 	}
+	inSegments := prefix.NewTaken(taken)
 	for id := range s.Interfaces {
 		for _, a := range s.Interfaces[id].Addresses {
 			single := netip.PrefixFrom(a.Addr(), a.Addr().BitLen())
-			inSegment := slices.ContainsFunc(taken, func(p netip.Prefix) bool { return p.Contains(a.Addr()) })
-			if block.Contains(a.Addr()) && !inSegment {
+			if block.Contains(a.Addr()) && !inSegments.Meets(single) {
 				all = append(all, Stretch{Prefix: single, Segment: None, Interface: InterfaceID(id)})
 				taken = append(taken, single)
 			}
+		}
+	}
+	set := func(p netip.Prefix, kept bool, retired string) {
+		if !block.Overlaps(p) {
+			return
+		}
+		if prefix.Covers(p, block) {
+			p = block
+		}
+		for _, rest := range prefix.Without(p, prefix.NewTaken(taken).Within(p)) {
+			all = append(all, Stretch{Prefix: rest, Segment: None, Interface: None, Kept: kept, Retired: retired})
+			taken = append(taken, rest)
+		}
+	}
+	retired := slices.SortedStableFunc(slices.Values(s.Retired), func(a, b Retired) int { return cmp.Compare(a.Prefix.Bits(), b.Prefix.Bits()) })
+	for _, r := range retired {
+		set(r.Prefix, false, r.Owner)
+	}
+	for _, b := range s.Blocks {
+		for _, p := range b.Kept {
+			set(p.Prefix, true, "")
 		}
 	}
 	for _, p := range prefix.Without(block, taken) {
@@ -50,46 +85,107 @@ func (s *Spec) Stretches(block netip.Prefix) []Stretch {
 	return all
 }
 
-// Taken is how many addresses of a block's prefix its stretches use.
+// Taken is how many addresses of a block's prefix its stretches use: all that
+// are not free, kept or retired.
 func Taken(block netip.Prefix, stretches []Stretch) *big.Int {
 	n := prefix.Addresses(block)
 	for _, s := range stretches {
-		if s.Free {
+		if !s.InUse() {
 			n.Sub(n, prefix.Addresses(s.Prefix))
 		}
 	}
 	return n
 }
 
-// Shares tells how much of each of n equal parts of a block is in use: 0 for
-// none, 1 for some, 2 for all of it. N is a power of two.
-func Shares(block netip.Prefix, stretches []Stretch, n int) []uint8 {
+// Share is how much of a part of a block is in use.
+type Share uint8
+
+const (
+	NoneOfIt Share = iota // all of it is free
+	SomeOfIt              // some is in use
+	AllOfIt               // all of it is in use
+	HeldBack              // none is in use, and some is kept or retired
+)
+
+// Shares tells how much of each of n equal parts of a block is in use. N is a
+// power of two.
+func Shares(block netip.Prefix, stretches []Stretch, n int) []Share {
 	length, ok := prefix.LengthForParts(block, big.NewInt(int64(n)))
 	if !ok {
 		length = block.Addr().BitLen()
 	}
-	var free []netip.Prefix
+	var used, other []netip.Prefix
 	for _, s := range stretches {
-		if s.Free {
-			free = append(free, s.Prefix)
+		switch {
+		case s.InUse():
+			used = append(used, s.Prefix)
+		case !s.Free:
+			other = append(other, s.Prefix)
 		}
 	}
-	var shares []uint8
+	inUse, heldBack := prefix.NewTaken(used), prefix.NewTaken(other)
+	var shares []Share
 	for part := range prefix.Split(block, length) {
-		share := uint8(2)
-		for _, f := range free {
-			if prefix.Covers(f, part) {
-				share = 0
-				break
-			}
-			if prefix.Covers(part, f) {
-				share = 1
-			}
-		}
-		if share == 1 && len(prefix.Without(part, free)) == 0 {
-			share = 0
+		share := NoneOfIt
+		switch {
+		case len(prefix.Without(part, inUse.Within(part))) == 0:
+			share = AllOfIt
+		case inUse.Meets(part):
+			share = SomeOfIt
+		case heldBack.Meets(part):
+			share = HeldBack
 		}
 		shares = append(shares, share)
 	}
 	return shares
+}
+
+// Room is how full a segment's IPv4 subnets are.
+type Room struct {
+	Usable int64 // addresses for interfaces
+	Held   int64 // that interfaces have
+	Leased int64 // that hosts lease, and no interface has
+	Spare  int64 // what is left
+}
+
+// Rooms works out how full every segment is; of IPv6 there is always enough.
+func (s *Spec) Rooms() []Room {
+	all := make([]Room, len(s.Segments))
+	held := make([]map[netip.Addr]bool, len(s.Segments))
+	for id := range s.Interfaces {
+		i := &s.Interfaces[id]
+		if i.Segment == None {
+			continue
+		}
+		for _, a := range i.Addresses {
+			if a.Addr().Is4() && s.Segments[i.Segment].holds(a.Addr(), a.Addr()) {
+				if held[i.Segment] == nil {
+					held[i.Segment] = map[netip.Addr]bool{}
+				}
+				held[i.Segment][a.Addr()] = true
+			}
+		}
+	}
+	for id := range s.Segments {
+		segment, room := &s.Segments[id], &all[id]
+		room.Held = int64(len(held[id]))
+		for _, p := range segment.Prefixes {
+			if p.Addr().Is4() {
+				room.Usable += prefix.Usable(p.Prefix).Int64()
+			}
+		}
+		for _, l := range segment.Leases {
+			if !l.First.Is4() {
+				continue
+			}
+			room.Leased += prefix.Distance(l.First, l.Last) + 1
+			for a := range held[id] {
+				if !a.Less(l.First) && !l.Last.Less(a) {
+					room.Leased--
+				}
+			}
+		}
+		room.Spare = room.Usable - room.Held - room.Leased
+	}
+	return all
 }

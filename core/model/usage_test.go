@@ -65,9 +65,9 @@ func TestStretchesCoverTheBlockOnceAndInOrder(t *testing.T) {
 					count++
 				}
 			}
-			want := map[bool]uint8{true: 1}[count > 0]
+			want := map[bool]model.Share{true: model.SomeOfIt}[count > 0]
 			if count == 4 {
-				want = 2
+				want = model.AllOfIt
 			}
 			require.Equal(t, want, share, "part %d in\n%s", part, text)
 		}
@@ -87,7 +87,7 @@ func itoa(n int) string { return netip.AddrFrom4([4]byte{0, 0, 0, byte(n)}).Stri
 func TestSharesOfASmallBlock(t *testing.T) {
 	spec := coretest.Spec(t, "segments: {a: {prefix: 10.0.0.0/30}}")
 	block := netip.MustParsePrefix("10.0.0.0/29")
-	assert.Equal(t, []uint8{2, 2, 2, 2, 0, 0, 0, 0}, model.Shares(block, spec.Stretches(block), 64), "no more parts than addresses")
+	assert.Equal(t, []model.Share{2, 2, 2, 2, 0, 0, 0, 0}, model.Shares(block, spec.Stretches(block), 64), "no more parts than addresses")
 }
 
 func TestWidestBlock(t *testing.T) {

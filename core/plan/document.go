@@ -48,16 +48,33 @@ func (s Switch) Or(otherwise bool) bool {
 // Document is a plan as written: words and places, nothing worked out yet.
 // Everything is in the order of the file.
 type Document struct {
-	File     *source.File
+	File     *source.File // the plan's own; places may be in files it includes
 	Name     Text
 	Operator Text
 	Settings Settings
+	VLANs    []Text // ranges that 'vlan: auto' takes from
 	Blocks   []Block
 	Segments []Segment
 	Devices  []Device
 	Cables   []Cable
 
-	root *yaml.Node
+	parts []part // the plan's own file, then those it includes
+}
+
+// part is one file of a plan.
+type part struct {
+	file     *source.File
+	root     *yaml.Node
+	included []Text // the files it names
+}
+
+// Files lists the plan's own file and those it includes.
+func (d *Document) Files() []*source.File {
+	var all []*source.File
+	for _, p := range d.parts {
+		all = append(all, p.file)
+	}
+	return all
 }
 
 // Settings are the behaviours in which makes of equipment differ.
@@ -71,15 +88,32 @@ type Settings struct {
 type Block struct {
 	Name     Text
 	Prefixes []Text
+	Keep     []Text // what of it is not to be given out yet
+	Note     Text
 }
 
-// Segment is one broadcast domain.
+// Segment is one broadcast domain. What it needs stands beside what it has.
 type Segment struct {
-	Name     Text
-	VLAN     Number
-	Prefixes []Text
-	Gateway  []Text
-	Note     Text
+	Name         Text
+	VLAN         Number
+	VLANAuto     Switch
+	Prefixes     []Text
+	Hosts        Number
+	Grow         Number // percent
+	PointToPoint Switch
+	Lengths      []Number
+	From         []Text
+	Identifier   Text
+	Gateway      []Text
+	Leases       []Lease
+	Note         Text
+	Made         bool // from a pattern
+}
+
+// Lease is a range of addresses that hosts lease.
+type Lease struct {
+	Range Text
+	By    Text
 }
 
 // Device is anything with ports.
@@ -90,11 +124,14 @@ type Device struct {
 	Addresses  []Text
 	Gateway    []Text
 	Loopback   []Text
+	LoopbackOn Switch // 'loopback: true'
+	From       []Text
 	Forwards   Switch
 	Beyond     []Text
 	Interfaces []Interface
 	Routes     []Route
 	Note       Text
+	Made       bool // from a pattern
 }
 
 // Interface is one interface of a device, or a range of switch ports.
@@ -106,6 +143,9 @@ type Interface struct {
 	Tagged    []Text
 	Untagged  Text
 	Addresses []Text
+	Secondary []Text
+	LinkLocal Text
+	MAC       Text
 	Parent    Text
 	Tag       Number
 	Admin     Text

@@ -17,19 +17,19 @@ type Edit struct {
 	Text  string
 }
 
-// Apply returns the document's text with the edits made. Edits must not
-// overlap.
-func (d *Document) Apply(edits ...Edit) []byte {
-	edits = slices.Clone(edits)
+// Apply returns the file's text with those of the edits made that are in it.
+// Edits must not overlap.
+func Apply(file *source.File, edits ...Edit) []byte {
+	edits = slices.DeleteFunc(slices.Clone(edits), func(e Edit) bool { return e.Place.File != file })
 	slices.SortStableFunc(edits, func(a, b Edit) int { return a.Place.Start - b.Place.Start })
 	var out bytes.Buffer
 	at := 0
 	for _, e := range edits {
-		out.Write(d.File.Text[at:e.Place.Start])
+		out.Write(file.Text[at:e.Place.Start])
 		out.WriteString(e.Text)
 		at = e.Place.End
 	}
-	out.Write(d.File.Text[at:])
+	out.Write(file.Text[at:])
 	return out.Bytes()
 }
 
@@ -37,9 +37,19 @@ func (d *Document) Apply(edits ...Edit) []byte {
 // they are to stand in the file. A value that is there is replaced; a key that
 // is not is added behind the last of its map, in the layout of that map. It is
 // false where the path leads through something that is no map.
+//
+// In a plan of several files it is made in the one that has the first two
+// names of the path, else in the plan's own.
 func (d *Document) Put(path []string, value string) (Edit, bool) {
-	at := d.root
-	r := &reader{file: d.File}
+	home := d.parts[0]
+	for _, p := range d.parts {
+		if c := child(p.root, path[0]); c != nil && len(path) > 1 && child(c, path[1]) != nil {
+			home = p
+			break
+		}
+	}
+	at := home.root
+	r := &reader{file: home.file}
 	for i, name := range path {
 		if at.Kind != yaml.MappingNode {
 			return Edit{}, false
@@ -50,8 +60,8 @@ func (d *Document) Put(path []string, value string) (Edit, bool) {
 		}
 		at = next
 	}
-	start := d.File.Offset(at.Line, at.Column)
-	return Edit{source.Place{File: d.File, Start: start, End: r.end(at)}, value}, true
+	start := home.file.Offset(at.Line, at.Column)
+	return Edit{source.Place{File: home.file, Start: start, End: r.end(at)}, value}, true
 }
 
 // child is the value of a map's key, nil where there is none.

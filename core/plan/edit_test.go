@@ -20,7 +20,7 @@ func edited(t *testing.T, text, path, value string) (string, bool) {
 	if !ok {
 		return "", false
 	}
-	out := string(d.Apply(e))
+	out := string(Apply(d.File, e))
 	again, found := parse(out)
 	require.Empty(t, found, out)
 	require.NotNil(t, again)
@@ -95,7 +95,7 @@ func TestPutKeepsLineEndings(t *testing.T) {
 	require.Empty(t, found)
 	e, ok := d.Put([]string{"devices", "a", "routes", "default"}, "b")
 	require.True(t, ok)
-	assert.Equal(t, "ropeswing: 1\r\ndevices:\r\n  a:\r\n    is: router\r\n    routes:\r\n      default: b\r\n", string(d.Apply(e)))
+	assert.Equal(t, "ropeswing: 1\r\ndevices:\r\n  a:\r\n    is: router\r\n    routes:\r\n      default: b\r\n", string(Apply(d.File, e)))
 }
 
 func TestKeysThatYAMLWouldMisreadAreQuoted(t *testing.T) {
@@ -108,6 +108,6 @@ func TestApplyMakesSeveralEdits(t *testing.T) {
 	d, _ := parse("ropeswing: 1\nplan: one\noperator: two\n")
 	second, _ := d.Put([]string{"operator"}, "deux")
 	first, _ := d.Put([]string{"plan"}, "un")
-	assert.Equal(t, "ropeswing: 1\nplan: un\noperator: deux\n", string(d.Apply(second, first)), "in whatever order they are given")
+	assert.Equal(t, "ropeswing: 1\nplan: un\noperator: deux\n", string(Apply(d.File, second, first)), "in whatever order they are given")
 	assert.Equal(t, source.Place{File: d.File, Start: 19, End: 22}, first.Place)
 }

@@ -1,6 +1,9 @@
 package plan
 
 import (
+	"strconv"
+	"strings"
+
 	"go.yaml.in/yaml/v4"
 
 	"ropeswing/core/finding"
@@ -21,7 +24,9 @@ func Keys() []KeyGroup {
 	return []KeyGroup{
 		{"At the top of the plan", docs(topKeys())},
 		{"Under `settings`", docs(settingKeys)},
+		{"Of a block in its long form, under `blocks`", docs(blockKeys)},
 		{"Of each segment, under `segments`", docs(segmentKeys)},
+		{"Of a lease range in its long form, under a segment's `leases`", docs(leaseKeys)},
 		{"Of each device, under `devices`", docs(deviceKeys)},
 		{"Of each interface, under a device's `interfaces`", docs(interfaceKeys)},
 		{"Of a route in its long form, under a device's `routes`", docs(hopKeys)},
@@ -56,6 +61,20 @@ func whole[T any](low, high int, field func(*T) *Number) func(*reader, *T, *yaml
 	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.number(n, what, low, high) }
 }
 
+func numbers[T any](low, high int, field func(*T) *[]Number) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) {
+		all := []*yaml.Node{n}
+		if n.Kind == yaml.SequenceNode {
+			all = n.Content
+		}
+		for _, v := range all {
+			if number := r.number(v, what, low, high); number.Written() {
+				*field(into) = append(*field(into), number)
+			}
+		}
+	}
+}
+
 func truth[T any](field func(*T) *Switch) func(*reader, *T, *yaml.Node, string) {
 	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.truth(n, what) }
 }
@@ -73,14 +92,16 @@ func topKeys() []key[Document] {
 			r.number(n, what, Version, Version)
 		}},
 		{"plan", "text", "The plan's name.", text(func(d *Document) *Text { return &d.Name })},
+		{"include", "a file, or a list", "Files that hold more of the plan: `blocks`, `segments`, `devices`, `cables`, and further `include`. A path is relative to the file it stands in, and stays within the plan's folder.", (*reader).includes},
 		{"operator", "a device", "The host the engineer sits at: where `ping` and `trace` start when no other start is named.", text(func(d *Document) *Text { return &d.Operator })},
 		{"settings", "a map", "Behaviours in which makes of equipment differ.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			fields(r, n, "settings", settingKeys, &d.Settings)
 		}},
-		{"blocks", "name: prefixes", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route.", (*reader).blocks},
-		{"segments", "name: a map", "The broadcast domains.", (*reader).segments},
-		{"devices", "name: a map", "Routers, switches, firewalls, hosts, and the world beyond.", (*reader).devices},
-		{"cables", "a list", "`DEVICE:PORT to DEVICE:PORT`, or `NAME: DEVICE:PORT to DEVICE:PORT`, or `NAME: {between: …, fault: …}`.", (*reader).cables},
+		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},
+		{"blocks", "name: prefixes, or a map", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route. A block that lies within another is kept for who takes from it by name.", (*reader).blocks},
+		{"segments", "name: a map", "The broadcast domains. A name such as `hut-(1..20)` is a pattern: it stands for twenty segments, and `(n)`, `(200+n)` or `(n*4)` in what stands under it is worked out for each. An exact `hut-7` beside it overrides.", (*reader).segments},
+		{"devices", "name: a map", "Routers, switches, firewalls, hosts, and the world beyond. Names may be patterns, as those of segments.", (*reader).devices},
+		{"cables", "a list", "A cable, or with a pattern such as `hut-(1..20):up to mole-rtr:p(n)` several: `DEVICE:PORT to DEVICE:PORT`, or `NAME: DEVICE:PORT to DEVICE:PORT`, or `NAME: {between: …, fault: …}`.", (*reader).cables},
 	}
 }
 
@@ -90,11 +111,29 @@ var settingKeys = []key[Settings]{
 	{"error-source", "`incoming` or `towards-sender`; `incoming` unless set", "Which IPv4 address an ICMP error comes from: the primary one of the interface the packet came in by, or the one the device would use to reach the sender.", choice(func(s *Settings) *Text { return &s.ErrorSource }, "incoming", "towards-sender")},
 }
 
+var blockKeys = []key[Block]{
+	{"prefix", "a prefix, or a list", "The block's prefixes.", texts(func(b *Block) *[]Text { return &b.Prefixes })},
+	{"keep", "a prefix or a range such as `10.48.9.0..10.48.9.63`; or a list", "What of the block is kept for later: nothing of it is given out.", texts(func(b *Block) *[]Text { return &b.Keep })},
+	{"note", "text", note, prose(func(b *Block) *Text { return &b.Note })},
+}
+
 var segmentKeys = []key[Segment]{
-	{"vlan", "1 to 4094", "The VLAN number. Needed where a switch carries the segment.", whole(1, 4094, func(s *Segment) *Number { return &s.VLAN })},
-	{"prefix", "a prefix, or a list", "The segment's IPv4 and IPv6 subnets.", texts(func(s *Segment) *[]Text { return &s.Prefixes })},
+	{"vlan", "1 to 4094, or `auto`", "The VLAN number. Needed where a switch carries the segment. `auto`: one is given out of the plan's `vlans`.", (*reader).vlan},
+	{"prefix", "a prefix, or a list", "The segment's IPv4 and IPv6 subnets, where they are fixed. A family with no prefix here gets a subnet if the segment says what it needs.", texts(func(s *Segment) *[]Text { return &s.Prefixes })},
+	{"hosts", "a number", "How many hosts the segment needs room for; the addresses of its routers and switches come on top. In IPv6 the subnet has length 64.", whole(0, 1<<32-1, func(s *Segment) *Number { return &s.Hosts })},
+	{"grow", "a percentage such as `50%`", "How much more room for hosts is wanted, before the need is rounded up to a subnet.", (*reader).grow},
+	{"point-to-point", "true", "A link between two devices: length 31 (RFC 3021) and 127 (RFC 6164).", truth(func(s *Segment) *Switch { return &s.PointToPoint })},
+	{"length", "8 to 128, or a list", "The length of the subnet wanted: up to 32 it is that of the IPv4 subnet, above that of the IPv6 one.", numbers(8, 128, func(s *Segment) *[]Number { return &s.Lengths })},
+	{"from", "a block, or a list", "The block to take subnets from. Unless set: the only block there is.", texts(func(s *Segment) *[]Text { return &s.From })},
+	{"identifier", "`place`, `matched`, `digits` or `vlan`; `place` unless set", "Which IPv6 address goes with a place such as 10. `place`: the same place, `::a`. `matched`: the host number of the interface's IPv4 address. `digits`: the digits of its last octet as they are read, `::10`, or of the last two where the subnet is larger than a /24. `vlan`: the place behind the digits of the VLAN number, `::110:0:0:a`.", choice(func(s *Segment) *Text { return &s.Identifier }, "place", "matched", "digits", "vlan")},
+	{"leases", "a range such as `100..149`, or a map; or a list", "Addresses hosts lease: by places in the subnet, or `10.48.1.30..10.48.1.39`. None of them is given out.", (*reader).leases},
 	{"gateway", "a device, an address or a place such as `first`; or a list", "What the segment's hosts use as their gateway. Unless set: the one forwarding device on the segment, or among several the one that holds the first usable address.", texts(func(s *Segment) *[]Text { return &s.Gateway })},
 	{"note", "text", note, prose(func(s *Segment) *Text { return &s.Note })},
+}
+
+var leaseKeys = []key[Lease]{
+	{"range", "a range such as `100..149`", "The addresses.", text(func(l *Lease) *Text { return &l.Range })},
+	{"by", "a device", "The device that gives the leases.", text(func(l *Lease) *Text { return &l.By })},
 }
 
 // Kinds are the words for what a device is.
@@ -105,7 +144,8 @@ var deviceKeys = []key[Device]{
 	{"at", "DEVICE:PORT", "A cable from the device's only port, which is then called `port`.", text(func(d *Device) *Text { return &d.At })},
 	{"address", "as for an interface", "The address of the only port of a device that has `at`.", texts(func(d *Device) *[]Text { return &d.Addresses })},
 	{"gateway", "a device, an address or a place; or a list", "The gateway of a device that does not forward. Unless set: its segment's.", texts(func(d *Device) *[]Text { return &d.Gateway })},
-	{"loopback", "an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128.", texts(func(d *Device) *[]Text { return &d.Loopback })},
+	{"loopback", "`true`, an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128. `true`: they are given out of the block.", (*reader).loopback},
+	{"from", "a block, or a list", "The block to take the loopback from. Unless set: the only block there is.", texts(func(d *Device) *[]Text { return &d.From })},
 	{"forwards", "true or false", "Whether the device forwards packets that are not for itself.", truth(func(d *Device) *Switch { return &d.Forwards })},
 	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},
 	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
@@ -119,7 +159,10 @@ var interfaceKeys = []key[Interface]{
 	{"access", "a segment or VLAN number", "Makes it a switch port with one VLAN, untagged.", text(func(i *Interface) *Text { return &i.Access })},
 	{"tagged", "segments or VLAN numbers", "Makes it a switch port that carries these VLANs tagged.", texts(func(i *Interface) *[]Text { return &i.Tagged })},
 	{"untagged", "a segment or VLAN number", "The VLAN of a tagged port's untagged frames.", text(func(i *Interface) *Text { return &i.Untagged })},
-	{"address", "`first`, `last`, 10, -2, an address with its length; or a list", "10 is the tenth usable address of each subnet of the segment, -2 the last but one.", texts(func(i *Interface) *[]Text { return &i.Addresses })},
+	{"address", "`next`, `first`, `last`, 10, -2, `\"::a\"`, `eui-64`, an address with its length, or `none`; or a list", "10 is the tenth usable address of each subnet of the segment, -2 the last but one. `next` is the next free one, of which a device that forwards gets the first usable, if it is free; it is what an interface has that does not say. `::a` is an interface identifier in the IPv6 subnets, `eui-64` the one made from `mac`.", texts(func(i *Interface) *[]Text { return &i.Addresses })},
+	{"secondary", "as `address`", "Further addresses, which are not what the device sends from.", texts(func(i *Interface) *[]Text { return &i.Secondary })},
+	{"link-local", "an address such as `\"fe80::1\"`, or `eui-64`", "The IPv6 link-local address.", text(func(i *Interface) *Text { return &i.LinkLocal })},
+	{"mac", "such as `02:00:5e:10:00:01`", "The MAC address.", text(func(i *Interface) *Text { return &i.MAC })},
 	{"parent", "an interface", "The port this is a subinterface of, where the name does not tell.", text(func(i *Interface) *Text { return &i.Parent })},
 	{"tag", "1 to 4094", "A subinterface's tag. Unless set: the number at the end of its name, else its segment's VLAN number.", whole(1, 4094, func(i *Interface) *Number { return &i.Tag })},
 	{"admin", "`up` or `down`; `up` unless set", "Whether it is switched on.", choice(func(i *Interface) *Text { return &i.Admin }, "up", "down")},
@@ -145,30 +188,93 @@ var cableKeys = []key[cableBody]{
 func (r *reader) blocks(d *Document, n *yaml.Node, what string) {
 	r.mapping(n, "blocks", func(name Text, v *yaml.Node) {
 		r.checkName(name, "a block")
-		d.Blocks = append(d.Blocks, Block{name, r.words(v, "a prefix of block "+name.Value)})
+		b := Block{Name: name}
+		if _, broken := brokenIPv6(v); v.Kind == yaml.MappingNode && !broken {
+			fields(r, v, "block "+name.Value, blockKeys, &b)
+		} else {
+			b.Prefixes = r.words(v, "a prefix of block "+name.Value)
+		}
+		d.Blocks = append(d.Blocks, b)
 	})
 }
 
 func (r *reader) segments(d *Document, n *yaml.Node, what string) {
-	r.mapping(n, "segments", func(name Text, v *yaml.Node) {
-		r.checkName(name, "a segment")
-		s := Segment{Name: name}
-		fields(r, v, "segment "+name.Value, segmentKeys, &s)
-		d.Segments = append(d.Segments, s)
+	r.mapping(n, "segments", func(key Text, v *yaml.Node) {
+		r.made(key, func(name Text, made bool) {
+			r.checkName(name, "a segment")
+			s := Segment{Name: name, Made: made}
+			fields(r, v, "segment "+name.Value, segmentKeys, &s)
+			d.Segments = append(d.Segments, s)
+		})
 	})
 }
 
-func (r *reader) devices(d *Document, n *yaml.Node, what string) {
-	r.mapping(n, "devices", func(name Text, v *yaml.Node) {
-		r.checkName(name, "a device")
-		device := Device{Name: name}
-		before := len(r.found)
-		fields(r, v, "device "+name.Value, deviceKeys, &device)
-		if !device.Is.Written() && len(r.found) == before {
-			r.report(finding.New(finding.MissingKey, name.Place, "device %s does not say what it is", name.Value).
-				Mend("add 'is:' with one of %s", oneOf(Kinds)))
+func (r *reader) vlan(s *Segment, n *yaml.Node, what string) {
+	if n.Kind == yaml.ScalarNode && n.Value == "auto" {
+		s.VLANAuto = Switch{true, r.place(n)}
+		return
+	}
+	s.VLAN = r.number(n, what, 1, 4094)
+}
+
+func (r *reader) grow(s *Segment, n *yaml.Node, what string) {
+	t, ok := r.word(n, what)
+	if !ok {
+		return
+	}
+	percent, cut := strings.CutSuffix(t.Value, "%")
+	value, err := strconv.Atoi(strings.TrimSpace(percent))
+	if !cut || err != nil || value < 0 || value > mostGrowth {
+		r.report(finding.New(finding.BadValue, t.Place, "grow is a percentage from 0%% to %d%%, not %s", mostGrowth, t.Value))
+		return
+	}
+	s.Grow = Number{value, t.Place}
+}
+
+// mostGrowth is the largest growth, in percent, that is no slip.
+const mostGrowth = 1000
+
+func (r *reader) leases(s *Segment, n *yaml.Node, what string) {
+	all := []*yaml.Node{n}
+	if n.Kind == yaml.SequenceNode {
+		all = n.Content
+	}
+	for _, v := range all {
+		l := Lease{}
+		if v.Kind == yaml.MappingNode {
+			fields(r, v, "a lease range", leaseKeys, &l)
+			if !l.Range.Written() {
+				r.report(finding.New(finding.MissingKey, r.place(v), "the lease range does not say which addresses").Mend("add 'range: 100..149'"))
+				continue
+			}
+		} else if l.Range, _ = r.word(v, what); !l.Range.Written() {
+			continue
 		}
-		d.Devices = append(d.Devices, device)
+		s.Leases = append(s.Leases, l)
+	}
+}
+
+func (r *reader) loopback(d *Device, n *yaml.Node, what string) {
+	if n.Kind == yaml.ScalarNode && (n.Value == "true" || n.Value == "false") {
+		d.LoopbackOn = r.truth(n, what)
+		return
+	}
+	d.Loopback = r.words(n, what)
+}
+
+func (r *reader) devices(d *Document, n *yaml.Node, what string) {
+	r.mapping(n, "devices", func(key Text, v *yaml.Node) {
+		r.made(key, func(name Text, made bool) {
+			r.checkName(name, "a device")
+			device := Device{Name: name, Made: made}
+			before := len(r.found)
+			fields(r, v, "device "+name.Value, deviceKeys, &device)
+			if !device.Is.Written() && len(r.found) == before {
+				r.report(finding.New(finding.MissingKey, name.Place, "device %s does not say what it is", name.Value).
+					Mend("add 'is:' with one of %s", oneOf(Kinds)))
+			}
+			d.Devices = append(d.Devices, device)
+		})
 	})
 }
 
@@ -229,7 +335,31 @@ func (r *reader) cables(d *Document, n *yaml.Node, what string) {
 	}
 }
 
+// cable reads one entry of the list: one cable, or those of a pattern.
 func (r *reader) cable(d *Document, n *yaml.Node) {
+	text := rangeBelow(n)
+	if text == nil {
+		r.oneCable(d, n)
+		return
+	}
+	r.made(Text{Value: text.Value, Place: r.place(text)}, func(Text, bool) { r.oneCable(d, n) })
+}
+
+// rangeBelow is the first word of a cable's entry that is a pattern, nil where
+// none is.
+func rangeBelow(n *yaml.Node) *yaml.Node {
+	if n.Kind == yaml.ScalarNode && hasRange(n.Value) {
+		return n
+	}
+	for _, c := range n.Content {
+		if found := rangeBelow(c); found != nil {
+			return found
+		}
+	}
+	return nil
+}
+
+func (r *reader) oneCable(d *Document, n *yaml.Node) {
 	c := Cable{Place: r.place(n)}
 	body := cableBody{}
 	switch {

@@ -17,31 +17,38 @@ var reserved = []string{
 // longestName is how many characters a name may have.
 const longestName = 63
 
-// checkName refuses names that would be read as something else: as an
-// address, as DEVICE:INTERFACE, as a number or as a word of a sentence.
+// checkName refuses names that would be read as something else.
 func (r *reader) checkName(name Text, what string) {
-	var wrong string
-	_, addressErr := netip.ParseAddr(name.Value)
-	_, prefixErr := netip.ParsePrefix(name.Value)
-	switch {
-	case strings.ContainsAny(name.Value, " \t"):
-		wrong = "has a space in it"
-	case strings.Contains(name.Value, ":"):
-		wrong = "has a colon in it, which stands between device and interface"
-	case strings.Contains(name.Value, "/"):
-		wrong = "has a slash in it, which stands between address and length"
-	case addressErr == nil || prefixErr == nil:
-		wrong = "reads as an address"
-	case strings.HasPrefix(name.Value, "-"):
-		wrong = "begins with a hyphen and would be read as an option"
-	case slices.Contains(reserved, name.Value):
-		wrong = "is a word Rope Swing uses in sentences"
-	case len([]rune(name.Value)) > longestName:
-		wrong = "is longer than 63 characters"
-	default:
-		return
+	if wrong, bad := CheckName(name.Value); bad {
+		r.report(finding.New(finding.BadName, name.Place, "%s cannot be called %s: it %s", what, name.Value, wrong))
 	}
-	r.report(finding.New(finding.BadName, name.Place, "%s cannot be called %s: it %s", what, name.Value, wrong))
+}
+
+// CheckName tells what is wrong with a name of a device, segment, block or
+// cable: it would be read as an address, as DEVICE:INTERFACE, as an option, a
+// remark or a word of a sentence.
+func CheckName(name string) (wrong string, bad bool) {
+	_, addressErr := netip.ParseAddr(name)
+	_, prefixErr := netip.ParsePrefix(name)
+	switch {
+	case strings.ContainsAny(name, " \t"):
+		return "has a space in it", true
+	case strings.Contains(name, ":"):
+		return "has a colon in it, which stands between device and interface", true
+	case strings.Contains(name, "/"):
+		return "has a slash in it, which stands between address and length", true
+	case addressErr == nil || prefixErr == nil:
+		return "reads as an address", true
+	case strings.HasPrefix(name, "-"):
+		return "begins with a hyphen and would be read as an option", true
+	case strings.HasPrefix(name, "#"):
+		return "begins with a # and would be read as a remark", true
+	case slices.Contains(reserved, name):
+		return "is a word Rope Swing uses in sentences", true
+	case len([]rune(name)) > longestName:
+		return "is longer than 63 characters", true
+	}
+	return "", false
 }
 
 // checkInterfaceName is milder: interface names are whatever the equipment

@@ -33,7 +33,7 @@ func Read(fsys fs.FS, name, shown string) (*Document, []finding.Finding) {
 	if err != nil {
 		return nil, []finding.Finding{finding.New(finding.UnreadableFile, source.New(shown, nil).Whole(), "%s", err)}
 	}
-	return Parse(source.New(shown, text))
+	return readAll(fsys, source.New(shown, text), name)
 }
 
 // load reads a file within the limits.
@@ -69,32 +69,58 @@ func load(fsys fs.FS, name string) ([]byte, error) {
 	return text, nil
 }
 
-// Parse reads a plan from a text in memory.
+// Parse reads a plan from a text in memory. It cannot include files.
 func Parse(file *source.File) (*Document, []finding.Finding) {
-	r := &reader{file: file}
-	if f, bad := notText(file); bad {
+	return readAll(nil, file, file.Name)
+}
+
+// readAll reads a plan and the files it includes. Name is the plan's within
+// fsys.
+func readAll(fsys fs.FS, file *source.File, name string) (*Document, []finding.Finding) {
+	root, f := tree(file)
+	if root == nil {
 		return nil, []finding.Finding{f}
 	}
+	r := &reader{file: file}
+	d := &Document{File: file}
+	r.whole(d, root, topKeys())
+	d.parts = []part{{file, root, r.include}}
+	found := append(r.found, includeAll(fsys, d, name)...)
+	d.Segments = exactOverPattern(d.Segments, func(s *Segment) (string, bool) { return s.Name.Value, s.Made })
+	d.Devices = exactOverPattern(d.Devices, func(x *Device) (string, bool) { return x.Name.Value, x.Made })
+	return d, found
+}
+
+// whole reads all of one file of the plan.
+func (r *reader) whole(d *Document, root *yaml.Node, keys []key[Document]) {
+	fields(r, root, "the plan", keys, d)
+	if child(root, "ropeswing") == nil {
+		r.report(finding.New(finding.NotAPlan, r.place(root), "the plan does not say which version of the format it is in").
+			Mend("add 'ropeswing: %d' as its first line", Version))
+	}
+}
+
+// tree reads a file as YAML; the root is nil where it is no map, or holds what
+// no plan may.
+func tree(file *source.File) (*yaml.Node, finding.Finding) {
+	if f, bad := notText(file); bad {
+		return nil, f
+	}
 	if len(bytes.TrimSpace(file.Text)) == 0 {
-		return nil, []finding.Finding{finding.New(finding.UnreadableFile, file.Whole(), "the file is empty; a plan begins with 'ropeswing: %d'", Version)}
+		return nil, finding.New(finding.UnreadableFile, file.Whole(), "the file is empty; a plan begins with 'ropeswing: %d'", Version)
 	}
 	var root yaml.Node
 	if err := yaml.Load(file.Text, &root, yaml.WithPlugin(loaderlimits.New(loaderlimits.DepthValue(deepest)))); err != nil {
-		return nil, []finding.Finding{syntax(file, err)}
+		return nil, syntax(file, err)
 	}
 	if root.Kind != yaml.DocumentNode || len(root.Content) != 1 || root.Content[0].Kind != yaml.MappingNode {
-		return nil, []finding.Finding{finding.New(finding.NotAPlan, file.Whole(), "this is YAML, but no plan: a plan is a map that begins with 'ropeswing: %d'", Version)}
+		return nil, finding.New(finding.NotAPlan, file.Whole(), "this is YAML, but no plan: a plan is a map that begins with 'ropeswing: %d'", Version)
 	}
 	if n, count := aliases(root.Content[0]); n != nil {
-		return nil, []finding.Finding{aliasUsed(r.place(n), n, count)}
+		r := &reader{file: file}
+		return nil, aliasUsed(r.place(n), n, count)
 	}
-	d := &Document{File: file, root: root.Content[0]}
-	fields(r, d.root, "the plan", topKeys(), d)
-	if child(d.root, "ropeswing") == nil {
-		r.report(finding.New(finding.NotAPlan, r.place(d.root), "the plan does not say which version of the format it is in").
-			Mend("add 'ropeswing: %d' as its first line", Version))
-	}
-	return d, r.found
+	return root.Content[0], finding.Finding{}
 }
 
 // aliases finds the first alias or merge key below a node, and how many there

@@ -276,10 +276,10 @@ func FuzzParse(f *testing.F) {
 		if d == nil {
 			return
 		}
-		require.Equal(t, text, d.Apply(), "no edit, no change")
+		require.Equal(t, text, Apply(d.File), "no edit, no change")
 		if e, ok := d.Put([]string{"plan"}, "other"); ok && len(found) == 0 {
-			again, found := Parse(source.New("f", d.Apply(e)))
-			require.Empty(t, found, "%s", d.Apply(e))
+			again, found := Parse(source.New("f", Apply(d.File, e)))
+			require.Empty(t, found, "%s", Apply(d.File, e))
 			require.Equal(t, "other", again.Name.Value)
 		}
 	})

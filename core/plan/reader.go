@@ -15,8 +15,10 @@ import (
 
 // reader turns YAML nodes into the plan's words, noting all that is wrong.
 type reader struct {
-	file  *source.File
-	found []finding.Finding
+	file    *source.File
+	found   []finding.Finding
+	current *number // the number of the pattern being read, nil outside of one
+	include []Text  // the files this one names
 }
 
 // mostSlips is how many slips of one file are worth telling.
@@ -110,7 +112,7 @@ func (r *reader) printable(n *yaml.Node, what string, forbidden func(rune) bool)
 		r.report(finding.New(finding.BadName, r.place(n), "%s holds a control character; write it with printable characters only", what))
 		return Text{}, false
 	}
-	return Text{n.Value, r.place(n)}, true
+	return Text{r.filled(n.Value), r.place(n)}, true
 }
 
 // plain refuses YAML tags, for which a plan has no use.
@@ -235,8 +237,7 @@ func (r *reader) mapping(n *yaml.Node, what string, visit func(key Text, value *
 			continue
 		}
 		if first, twice := seen[key.Value]; twice {
-			line, _ := first.Place.Position()
-			r.report(finding.New(finding.DuplicateKey, key.Place, "%s stands here twice; the first is on line %d", key.Value, line).
+			r.report(finding.New(finding.DuplicateKey, key.Place, "%s stands here twice; the first is %s", key.Value, first.Place.From(key.Place)).
 				Mend("remove one, or join the two").With(first.Place))
 			continue
 		}

@@ -1,7 +1,6 @@
 package prefix
 
 import (
-	"container/heap"
 	"fmt"
 	"math/big"
 	"net/netip"
@@ -104,46 +103,10 @@ func shortage(block netip.Prefix, free []netip.Prefix, lengths []int) *big.Int {
 	return short
 }
 
-// freeLists holds free stretches by their length, the lowest first.
-type freeLists [129]lowest
-
-type lowest []netip.Prefix
-
-func (l lowest) Len() int           { return len(l) }
-func (l lowest) Less(i, j int) bool { return l[i].Addr().Less(l[j].Addr()) }
-func (l lowest) Swap(i, j int)      { l[i], l[j] = l[j], l[i] }
-func (l *lowest) Push(x any)        { *l = append(*l, x.(netip.Prefix)) }
-func (l *lowest) Pop() any {
-	last := (*l)[len(*l)-1]
-	*l = (*l)[:len(*l)-1]
-	return last
-}
-
-// take gives out a subnet of the length from the smallest stretch that holds
-// it, and keeps what is left of that.
-func (f *freeLists) take(length int) (netip.Prefix, bool) {
-	for l := length; l >= 0; l-- {
-		if f[l].Len() == 0 {
-			continue
-		}
-		p := heap.Pop(&f[l]).(netip.Prefix)
-		for p.Bits() < length {
-			p = netip.PrefixFrom(p.Addr(), p.Bits()+1)
-			upper, _ := Next(p)
-			heap.Push(&f[p.Bits()], upper)
-		}
-		return p, true
-	}
-	return netip.Prefix{}, false
-}
-
 // placeLargestFirst places subnets of the given lengths. Failed is the first
 // one that found no place, -1 where all did.
 func placeLargestFirst(free []netip.Prefix, lengths []int) (subnets []netip.Prefix, failed int) {
-	var lists freeLists
-	for _, p := range free {
-		heap.Push(&lists[p.Bits()], p)
-	}
+	space := NewSpace(free)
 	order := make([]int, len(lengths))
 	for i := range order {
 		order[i] = i
@@ -151,7 +114,7 @@ func placeLargestFirst(free []netip.Prefix, lengths []int) (subnets []netip.Pref
 	slices.SortStableFunc(order, func(a, b int) int { return lengths[a] - lengths[b] })
 	subnets = make([]netip.Prefix, len(lengths))
 	for _, i := range order {
-		p, ok := lists.take(lengths[i])
+		p, ok := space.Take(lengths[i])
 		if !ok {
 			return nil, i
 		}

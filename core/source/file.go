@@ -146,6 +146,16 @@ func (p Place) String() string {
 	return p.File.Name + ":" + strconv.Itoa(line) + ":" + strconv.Itoa(column)
 }
 
+// From is the place as one says it who is at another: 'on line 12', with the
+// file's name where it is another file.
+func (p Place) From(other Place) string {
+	line, _ := p.Position()
+	if p.File != other.File {
+		return "in " + p.File.Name + " on line " + strconv.Itoa(line)
+	}
+	return "on line " + strconv.Itoa(line)
+}
+
 // Text is the stretch of text the place covers.
 func (p Place) Text() string {
 	if p.File == nil {

@@ -140,8 +140,7 @@ func (c *checker) duplicates() {
 			first[k], firstPlace[k] = id, a
 			return
 		}
-		line, _ := firstPlace[k].Place.Position()
-		f := finding.New(finding.DuplicateAddress, a.Place, "%s is already the address of %s, on line %d", a.Addr(), c.spec.Label(other), line).
+		f := finding.New(finding.DuplicateAddress, a.Place, "%s is already the address of %s, %s", a.Addr(), c.spec.Label(other), firstPlace[k].Place.From(a.Place)).
 			About(c.spec.Label(id)).With(firstPlace[k].Place)
 		if free, ok := c.free(a.Prefix); ok {
 			f = f.Mend("%s is free", free)
@@ -150,11 +149,19 @@ func (c *checker) duplicates() {
 	})
 }
 
-// free is the lowest usable address of the subnet that nobody has.
+// free is the lowest usable address of the subnet that nobody has, and that is
+// not for leases.
 func (c *checker) free(p netip.Prefix) (netip.Addr, bool) {
 	if c.taken == nil {
 		c.taken = map[netip.Addr]bool{}
 		c.each(func(_ model.InterfaceID, a model.Address) { c.taken[a.Addr()] = true })
+		for _, s := range c.spec.Segments {
+			for _, l := range s.Leases {
+				for a, n := l.First, 0; n < mostLeased && !l.Last.Less(a) && a.IsValid(); a, n = a.Next(), n+1 {
+					c.taken[a] = true
+				}
+			}
+		}
 	}
 	for n := int64(1); ; n++ {
 		a, ok := prefix.Nth(p, n)
@@ -164,12 +171,56 @@ func (c *checker) free(p netip.Prefix) (netip.Addr, bool) {
 	}
 }
 
+// mostLeased is how many addresses of a lease range are looked at one by one.
+const mostLeased = 1 << 16
+
 // down finds addressed interfaces that are switched off.
 func (c *checker) down() {
 	for id := range c.spec.Interfaces {
 		if i := &c.spec.Interfaces[id]; i.AdminDown && len(i.Addresses) > 0 {
 			c.report(finding.New(finding.AddressedInterfaceDown, i.Place, "%s has %s and is administratively down", c.spec.Label(model.InterfaceID(id)), i.Addresses[0].Prefix).
 				About(c.spec.Label(model.InterfaceID(id))).Mend("remove 'admin: down', or the address"))
+		}
+	}
+}
+
+// leases finds addresses of interfaces that hosts may lease as well.
+func (c *checker) leases() {
+	c.each(func(id model.InterfaceID, a model.Address) {
+		s := c.spec.Interfaces[id].Segment
+		if s == model.None {
+			return
+		}
+		for _, l := range c.spec.Segments[s].Leases {
+			if l.First.Is4() == a.Addr().Is4() && !a.Addr().Less(l.First) && !l.Last.Less(a.Addr()) {
+				label := c.spec.Label(id)
+				f := finding.New(finding.LeaseOverFixed, a.Place, "%s is within the leases of %s, %s to %s", a.Addr(), c.spec.Segments[s].Name, l.First, l.Last).About(label).With(l.Place)
+				if free, ok := c.free(a.Prefix); ok {
+					f = f.Mend("%s is free", free)
+				}
+				c.report(f)
+			}
+		}
+	})
+}
+
+// primaries finds interfaces with several IPv4 addresses of one subnet of which
+// none is secondary.
+func (c *checker) primaries() {
+	for id := range c.spec.Interfaces {
+		var seen []model.Address
+		for _, a := range c.spec.Interfaces[id].Addresses {
+			if !a.Addr().Is4() || a.Secondary {
+				continue
+			}
+			for _, other := range seen {
+				if other.Masked() == a.Masked() && !a.IsSingleIP() && other.Addr() != a.Addr() {
+					c.report(finding.New(finding.SeveralPrimaries, a.Place, "%s and %s are both primary addresses in %s", other.Addr(), a.Addr(), a.Masked()).
+						About(c.spec.Label(model.InterfaceID(id))).Mend("put %s under 'secondary'", a.Addr()).With(other.Place))
+					break
+				}
+			}
+			seen = append(seen, a)
 		}
 	}
 }

@@ -18,6 +18,8 @@ func Check(t *routing.Tables) []finding.Finding {
 	c.networks()
 	c.addresses()
 	c.duplicates()
+	c.leases()
+	c.primaries()
 	c.down()
 	c.gateways()
 	c.routes()

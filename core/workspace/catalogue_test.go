@@ -22,10 +22,18 @@ func names(found []finding.Finding) []string {
 	return all
 }
 
+// ledgerOf is an example's ledger, nil where it has none.
+func ledgerOf(e finding.Entry) []byte {
+	if e.Ledger == "" {
+		return nil
+	}
+	return []byte(e.Ledger)
+}
+
 // Every example of the catalogue shows its finding, and no other.
 func TestEveryExampleShowsJustItsFinding(t *testing.T) {
 	for _, e := range finding.Catalogue() {
-		w := workspace.FromText("example.plan.yaml", []byte(e.Example))
+		w := workspace.FromTexts("example.plan.yaml", []byte(e.Example), ledgerOf(e))
 		switch e.Stage {
 		case finding.Reading:
 			assert.Equal(t, []string{string(e.Name)}, names(w.Check()), e.Name)

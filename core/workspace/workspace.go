@@ -3,8 +3,13 @@
 package workspace
 
 import (
+	"errors"
+	"fmt"
 	"io/fs"
+	"path"
+	"strings"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -17,33 +22,108 @@ import (
 // Workspace is a plan with all that follows from it.
 type Workspace struct {
 	Document *plan.Document
+	Ledger   *assign.Ledger // as it is on the disk; nil where there is none
+	Next     *assign.Ledger // as it has to be
+	Changes  []assign.Change
+	NotGrown []string // segments that were to grow and have no reason or no way to
 	Spec     *model.Spec
 	Tables   *routing.Tables // nil while the plan cannot be used
 	Basis    string          // what answers stand on: "predicted from the plan"
 
-	read []finding.Finding
+	read    []finding.Finding
+	renamed []assign.Change
 }
 
-// Open reads the plan called name from fsys; shown is what messages call it.
-func Open(fsys fs.FS, name, shown string) *Workspace {
-	return resolve(plan.Read(fsys, name, shown))
+// Open reads the plan called name from fsys, and the ledger beside it; shown is
+// what messages call the plan. Segments named in grow are to get a larger subnet,
+// if theirs is too small.
+func Open(fsys fs.FS, name, shown string, grow ...string) *Workspace {
+	doc, found := plan.Read(fsys, name, shown)
+	ledger, more := readLedger(fsys, LedgerName(name), LedgerName(shown))
+	return resolve(doc, ledger, append(found, more...), grow...)
 }
 
-// FromText is the workspace of a plan in memory.
-func FromText(name string, text []byte) *Workspace {
-	return resolve(plan.Parse(source.New(name, text)))
-}
-
-func resolve(doc *plan.Document, found []finding.Finding) *Workspace {
-	w := &Workspace{Document: doc, read: found, Basis: "predicted from the plan"}
-	if doc != nil {
-		spec, more := model.Resolve(doc)
-		w.Spec, w.read = spec, finding.Sort(append(w.read, more...))
+// LedgerName is what the ledger of a plan is called: NAME.ledger for
+// NAME.plan.yaml.
+func LedgerName(plan string) string {
+	base, ok := strings.CutSuffix(plan, ".plan.yaml")
+	if !ok {
+		base = strings.TrimSuffix(plan, path.Ext(plan))
 	}
+	return base + ".ledger"
+}
+
+// readLedger reads a plan's ledger; nil where there is none.
+func readLedger(fsys fs.FS, name, shown string) (*assign.Ledger, []finding.Finding) {
+	info, err := fs.Stat(fsys, name)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, nil
+	}
+	text := []byte(nil)
+	switch {
+	case err != nil:
+	case info.Size() > assign.LargestFile:
+		err = fmt.Errorf("it has %d MB; a ledger has %d MB at most", info.Size()>>20, assign.LargestFile>>20)
+	default:
+		text, err = fs.ReadFile(fsys, name)
+	}
+	if err != nil {
+		var cause *fs.PathError
+		if errors.As(err, &cause) {
+			err = cause.Err
+		}
+		return nil, []finding.Finding{finding.New(finding.LedgerBroken, source.New(shown, nil).Whole(), "the ledger cannot be read: %s", err)}
+	}
+	return assign.ReadLedger(source.New(shown, text))
+}
+
+// FromText is the workspace of a plan in memory that has no ledger.
+func FromText(name string, text []byte) *Workspace { return FromTexts(name, text, nil) }
+
+// FromTexts is the workspace of a plan and its ledger in memory; with the
+// ledger nil there is none.
+func FromTexts(name string, text, ledger []byte) *Workspace {
+	doc, found := plan.Parse(source.New(name, text))
+	if ledger == nil {
+		return resolve(doc, nil, found)
+	}
+	read, more := assign.ReadLedger(source.New(LedgerName(name), ledger))
+	return resolve(doc, read, append(found, more...))
+}
+
+func resolve(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, grow ...string) *Workspace {
+	w := &Workspace{Document: doc, Ledger: ledger, read: found, Basis: "predicted from the plan"}
+	if doc != nil {
+		if ledger != nil && ledger.Rename != nil {
+			ledger = w.finishRename(ledger)
+		}
+		numbering := assign.NewNumbering(ledger, grow...)
+		spec, more := model.Resolve(doc, numbering)
+		w.Changes, w.Next = numbering.Finish(spec)
+		w.NotGrown = numbering.NotGrown()
+		w.Changes = append(w.Changes, w.renamed...)
+		w.Spec = spec
+		w.read = append(w.read, more...)
+		if !finding.Stops(found) { // else the numbers were given out on a wrong footing
+			w.read = append(w.read, numbering.Findings(doc.File)...)
+		}
+	}
+	w.read = finding.Sort(w.read)
 	if !finding.Stops(w.read) {
 		w.Tables = routing.Resolve(network.Build(w.Spec).State(), w.Spec.Statics)
 	}
 	return w
+}
+
+// finishRename is the ledger with a rename in it carried through that was cut
+// short: the plan has the new name already.
+func (w *Workspace) finishRename(l *assign.Ledger) *assign.Ledger {
+	if !w.Document.Has(l.Rename.New) || w.Document.Has(l.Rename.Old) {
+		return l // it never got as far as the plan, and is void
+	}
+	next, changes := l.Renamed(*l.Rename)
+	w.renamed = changes
+	return next
 }
 
 // Usable tells whether the plan could be understood.
@@ -58,6 +138,17 @@ func (w *Workspace) Slips() []finding.Finding {
 		}
 	}
 	return slips
+}
+
+// Unmet are the findings about needs for which no number was left.
+func (w *Workspace) Unmet() []finding.Finding {
+	var all []finding.Finding
+	for _, f := range w.read {
+		if f.Name == finding.NeedUnfit || f.Name == finding.NoNumberFree {
+			all = append(all, f)
+		}
+	}
+	return all
 }
 
 // Check is every finding about the plan, those of reading it among them.

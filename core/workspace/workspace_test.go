@@ -9,6 +9,7 @@ import (
 
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
+	"ropeswing/core/plan"
 	"ropeswing/core/workspace"
 	"ropeswing/demo"
 )
@@ -236,9 +237,9 @@ func TestRemediesWorkWhenWrittenIntoThePlan(t *testing.T) {
 		assert.Contains(t, wanted, tt.edit, tt.about)
 		switch len(advice) {
 		case 1:
-			text = w.Document.Apply(advice[0].Edit)
+			text = plan.Apply(w.Document.File, advice[0].Edit)
 		case 2:
-			text = w.Document.Apply(advice[0].Edit, advice[1].Edit)
+			text = plan.Apply(w.Document.File, advice[0].Edit, advice[1].Edit)
 		}
 		again := workspace.FromText("again", text)
 		require.True(t, again.Usable(), "%s:\n%s", tt.about, text)
@@ -282,7 +283,7 @@ cables: [cable-p: a:p to b:p, cable-q: a:q to b:q]
 	require.True(t, ok)
 	require.Len(t, advice, 1)
 	assert.Equal(t, "[10.0.0.1, 10.0.0.3]", advice[0].Edit.Text)
-	again := workspace.FromText("again", w.Document.Apply(advice[0].Edit))
+	again := workspace.FromText("again", plan.Apply(w.Document.File, advice[0].Edit))
 	mended, err := again.Without("cable-p")
 	require.NoError(t, err)
 	assert.Equal(t, forward.Works, ping(t, mended, "pc", "tv")[0].Verdict())

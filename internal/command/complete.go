@@ -1,6 +1,8 @@
 package command
 
 import (
+	"slices"
+
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/model"
@@ -52,6 +54,42 @@ func (a *app) completeBlocks(_ *cobra.Command, _ []string, _ string) ([]string, 
 func (a *app) completeParts(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if w, ok := a.quietly(); ok {
 		return w.Tables.State.PartNames(), noFiles
+	}
+	return nil, noFiles
+}
+
+// completeSegments offers the plan's segments.
+func (a *app) completeSegments(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	w, ok := a.quietly()
+	if !ok {
+		return nil, noFiles
+	}
+	var names []string
+	for _, s := range w.Spec.Segments {
+		names = append(names, s.Name)
+	}
+	return names, noFiles
+}
+
+// completeRetired offers whose numbers are retired.
+func (a *app) completeRetired(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	w, ok := a.quietly()
+	if !ok || w.Ledger == nil {
+		return nil, noFiles
+	}
+	var names []string
+	for _, e := range w.Ledger.Entries {
+		if e.Retired && !slices.Contains(names, e.Owner) {
+			names = append(names, e.Owner)
+		}
+	}
+	return names, noFiles
+}
+
+// completeNames offers everything in the plan that has a name.
+func (a *app) completeNames(_ *cobra.Command, args []string, _ string) ([]string, cobra.ShellCompDirective) {
+	if w, ok := a.quietly(); ok && len(args) == 0 {
+		return w.Names(), noFiles
 	}
 	return nil, noFiles
 }

@@ -105,33 +105,44 @@ func (a *app) checkFormat() error {
 	return a.print(nil, view.Table{}, nil)
 }
 
-// open finds and reads the plan. A plan with slips is opened too: Usable tells.
-func (a *app) open() (*workspace.Workspace, error) {
+// find finds the plan: the one named, else the only one near.
+func (a *app) find() (files.Found, error) {
 	path := a.plan
 	if path == "" {
 		path = a.getenv("ROPESWING_PLAN")
 	}
-	var found files.Found
 	if path != "" {
-		found = files.At(a.dir, path)
-	} else {
-		var err error
-		if found, err = files.FindPlan(a.dir); err != nil {
-			if errors.Is(err, fs.ErrNotExist) {
-				return nil, fmt.Errorf("there is no %s here or in a folder above; name one with -p FILE, or try 'ropeswing demo'", files.PlanPattern)
-			}
-			return nil, err
-		}
+		return files.At(a.dir, path), nil
+	}
+	found, err := files.FindPlan(a.dir)
+	if errors.Is(err, fs.ErrNotExist) {
+		return found, fmt.Errorf("there is no %s here or in a folder above; name one with -p FILE, or try 'ropeswing demo'", files.PlanPattern)
+	}
+	return found, err
+}
+
+// open finds and reads the plan. A plan with slips is opened too: Usable tells.
+func (a *app) open() (*workspace.Workspace, error) {
+	found, err := a.find()
+	if err != nil {
+		return nil, err
 	}
 	return workspace.Open(found.FS, found.Name, found.Shown), nil
 }
 
 // usable opens the plan, and tells of its slips where it cannot be used.
 func (a *app) usable() (*workspace.Workspace, error) {
-	w, err := a.open()
+	found, err := a.find()
 	if err != nil {
 		return nil, err
 	}
+	return a.usableAt(found)
+}
+
+// usableAt is usable for a plan that is found; segments named in grow are to
+// get a larger subnet.
+func (a *app) usableAt(found files.Found, grow ...string) (*workspace.Workspace, error) {
+	w := workspace.Open(found.FS, found.Name, found.Shown, grow...)
 	if w.Usable() {
 		return w, nil
 	}

@@ -106,6 +106,9 @@ func findingsReference() string {
 			fmt.Fprintf(&b, "Shown by `ping %s %s` in:\n\n", e.Ping[0], e.Ping[1])
 		}
 		fmt.Fprintf(&b, "```yaml\n%s```\n", strings.NewReplacer("\x07", "\\x07").Replace(e.Example))
+		if e.Ledger != "" {
+			fmt.Fprintf(&b, "\nwith the ledger\n\n```\n%s```\n", e.Ledger)
+		}
 	}
 	return b.String()
 }

@@ -108,6 +108,7 @@ func (a *app) run(args []string) int {
 // The groups of the help, in the order of an engineer's work.
 const (
 	groupArithmetic = "arithmetic"
+	groupPlan       = "plan"
 	groupLook       = "look"
 	groupProve      = "prove"
 	groupOther      = "other"
@@ -137,11 +138,12 @@ func (a *app) root() *cobra.Command {
 	a.must(root.RegisterFlagCompletionFunc("plan", cobra.FixedCompletions([]string{"yaml"}, cobra.ShellCompDirectiveFilterFileExt)))
 	root.AddGroup(
 		&cobra.Group{ID: groupArithmetic, Title: "Arithmetic, no plan needed:"},
+		&cobra.Group{ID: groupPlan, Title: "The plan:"},
 		&cobra.Group{ID: groupLook, Title: "Look:"},
 		&cobra.Group{ID: groupProve, Title: "Prove:"},
 		&cobra.Group{ID: groupOther, Title: "And:"},
 	)
-	root.AddCommand(a.subnet(), a.split(), a.merge(), a.fit(), a.beside(), a.show(), a.why(), a.check(), a.ping(), a.trace(), a.demo(), a.version())
+	root.AddCommand(a.subnet(), a.split(), a.merge(), a.fit(), a.beside(), a.assign(), a.rename(), a.show(), a.why(), a.check(), a.ping(), a.trace(), a.demo(), a.version())
 	root.SetHelpCommand(&cobra.Command{Use: "help", Hidden: true, RunE: func(cmd *cobra.Command, args []string) error {
 		c, rest, err := root.Find(args)
 		if err != nil || len(rest) > 0 {

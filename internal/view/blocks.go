@@ -20,16 +20,16 @@ type Block struct {
 	Used      string    `json:"used"`      // how many are in use
 	Stretches []Stretch `json:"stretches"` // what lies where, in the order of addresses
 
-	shares  []uint8
+	shares  []model.Share
 	percent string
 }
 
 // Stretch is a run of addresses in one use, or in none.
 type Stretch struct {
 	Prefix  string `json:"prefix"`
-	Use     string `json:"use"`               // segment, interface or free
+	Use     string `json:"use"`               // segment, interface, kept, retired or free
 	Segment string `json:"segment,omitempty"` // whose it is
-	Of      string `json:"of,omitempty"`      // DEVICE:INTERFACE, of a single address
+	Of      string `json:"of,omitempty"`      // DEVICE:INTERFACE, of a single address; of what is retired: whose it was
 }
 
 // strip is how many parts of a block its picture shows.
@@ -58,6 +58,11 @@ func Blocks(spec *model.Spec, names []string) ([]Block, Table) {
 					of = y.Segment
 				case s.Interface != model.None:
 					y.Use, y.Of = "interface", spec.Label(s.Interface)
+					of = y.Of
+				case s.Kept:
+					y.Use = "kept"
+				case s.Retired != "":
+					y.Use, y.Of = "retired", s.Retired
 					of = y.Of
 				}
 				x.Stretches = append(x.Stretches, y)
@@ -114,7 +119,13 @@ func (b Block) unit() string {
 func (b Block) row(i int) ([]string, int) {
 	s := b.Stretches[i]
 	from := netip.MustParsePrefix(s.Prefix)
-	if s.Use != "free" {
+	switch s.Use {
+	case "free":
+	case "kept":
+		return []string{s.Prefix, "", b.count(prefix.Addresses(from)), "kept for later"}, i + 1
+	case "retired":
+		return []string{s.Prefix, "", b.count(prefix.Addresses(from)), "retired, was " + s.Of}, i + 1
+	default:
 		return []string{s.Prefix, "", b.count(prefix.Addresses(from)), s.Segment + s.Of}, i + 1
 	}
 	var run []netip.Prefix
@@ -154,11 +165,12 @@ func (b Block) count(n *big.Int) string {
 }
 
 // picture draws equal parts of a block side by side: a full mark for one
-// wholly in use, half a mark for one in use in part, a dot for a free one.
-func picture(shares []uint8) string {
+// wholly in use, half a mark for one in use in part, a dot for a free one, and a
+// shade for one that is kept or retired.
+func picture(shares []model.Share) string {
 	var b strings.Builder
 	for _, s := range shares {
-		b.WriteString([]string{"·", "▄", "█"}[s])
+		b.WriteString([]string{model.NoneOfIt: "·", model.SomeOfIt: "▄", model.AllOfIt: "█", model.HeldBack: "░"}[s])
 	}
 	return b.String()
 }

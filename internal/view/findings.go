@@ -218,6 +218,12 @@ func Entry(w io.Writer, e finding.Entry, width int) {
 	for _, l := range strings.Split(strings.TrimSuffix(e.Example, "\n"), "\n") {
 		fmt.Fprintln(w, "    "+Clean(tabsShown(l)))
 	}
+	if e.Ledger != "" {
+		fmt.Fprintln(w, "\nwith the ledger beside it:")
+		for _, l := range strings.Split(strings.TrimSuffix(e.Ledger, "\n"), "\n") {
+			fmt.Fprintln(w, "    "+Clean(l))
+		}
+	}
 }
 
 // tabsShown makes a tab visible, for an example whose point it is.
@@ -237,12 +243,13 @@ func pingOf(e finding.Entry) string {
 // CatalogueEntry is one kind of finding in JSON.
 type CatalogueEntry struct {
 	Name     string `json:"name"`
-	Severity string `json:"severity"` // error, warning or advice
-	Stage    string `json:"stage"`    // when it is found
-	Means    string `json:"means"`    // what it is
-	Why      string `json:"why"`      // why it matters, and how it comes about
-	Remedy   string `json:"remedy"`   // what to do
-	Example  string `json:"example"`  // the smallest plan that shows it
+	Severity string `json:"severity"`         // error, warning or advice
+	Stage    string `json:"stage"`            // when it is found
+	Means    string `json:"means"`            // what it is
+	Why      string `json:"why"`              // why it matters, and how it comes about
+	Remedy   string `json:"remedy"`           // what to do
+	Example  string `json:"example"`          // the smallest plan that shows it
+	Ledger   string `json:"ledger,omitempty"` // beside it, where the finding is about one
 }
 
 // Catalogue is the kinds of findings for any format.
@@ -250,7 +257,7 @@ func Catalogue(entries []finding.Entry) ([]CatalogueEntry, Table) {
 	t := Table{Columns: []Column{{Key: "name", Title: "finding"}, {Key: "severity", Title: "severity"}, {Key: "stage", Title: "found when"}, {Key: "means", Title: "means"}}}
 	var data []CatalogueEntry
 	for _, e := range entries {
-		data = append(data, CatalogueEntry{string(e.Name), e.Severity.String(), e.Stage.String(), e.Means, e.Why, e.Remedy, e.Example})
+		data = append(data, CatalogueEntry{string(e.Name), e.Severity.String(), e.Stage.String(), e.Means, e.Why, e.Remedy, e.Example, e.Ledger})
 		t.Rows = append(t.Rows, []string{string(e.Name), e.Severity.String(), e.Stage.String(), e.Means})
 	}
 	return data, t

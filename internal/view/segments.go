@@ -13,8 +13,14 @@ type Segment struct {
 	Segment  string   `json:"segment"` // its name
 	VLAN     int      `json:"vlan,omitempty"`
 	Prefixes []string `json:"prefixes"`
-	Members  []string `json:"members"` // interfaces with an address on it: DEVICE:INTERFACE
-	Place    string   `json:"place"`   // where the plan names it: file:line:column
+	Hosts    int64    `json:"hosts,omitempty"` // how many it is to have room for, without growth
+	Grow     int      `json:"grow,omitempty"`  // percent
+	Usable   int64    `json:"usable"`          // IPv4 addresses for interfaces
+	Used     int64    `json:"used"`            // that interfaces have, or hosts lease
+	Spare    int64    `json:"spare"`           // that are left
+	Given    string   `json:"given,omitempty"` // fixed, remembered or proposed: how it came by its subnets
+	Members  []string `json:"members"`         // interfaces with an address on it: DEVICE:INTERFACE
+	Place    string   `json:"place"`           // where the plan names it: file:line:column
 }
 
 // Segments is the segments that any of the given devices is on, for any format;
@@ -23,7 +29,8 @@ func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 	spec := t.State.Spec
 	table := Table{Columns: []Column{
 		{Key: "segment", Title: "segment"}, {Key: "vlan", Title: "VLAN", Right: true}, {Key: "prefixes", Title: "subnets"},
-		{Key: "members", Title: "who has an address on it"}, {Key: "place", Title: "written at", Wide: true},
+		{Key: "hosts", Title: "hosts", Right: true}, {Key: "grow", Title: "grow", Wide: true, Right: true}, {Key: "used", Title: "used", Right: true}, {Key: "spare", Title: "spare", Right: true},
+		{Key: "members", Title: "who has an address on it", IfRoom: true}, {Key: "given", Title: "given", Wide: true}, {Key: "place", Title: "written at", Wide: true},
 	}, Empty: "the plan has no segments"}
 	data := []Segment{}
 	on := map[model.SegmentID][]model.InterfaceID{}
@@ -32,6 +39,7 @@ func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 			on[i.Segment] = append(on[i.Segment], model.InterfaceID(id))
 		}
 	}
+	rooms := spec.Rooms()
 	shown := map[model.SegmentID]bool{}
 	for _, d := range devices {
 		for _, i := range spec.InterfacesOf(d) {
@@ -46,6 +54,21 @@ func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 		for _, p := range s.Prefixes {
 			x.Prefixes = append(x.Prefixes, p.Prefix.String())
 		}
+		room := rooms[id]
+		x.Hosts, x.Grow, x.Usable, x.Used, x.Spare = s.Need.Hosts, s.Need.Grow, room.Usable, room.Held+room.Leased, room.Spare
+		for _, p := range s.Prefixes {
+			x.Given = givers[max(p.Giver, givenAs[x.Given])]
+		}
+		hosts, grow, used, spare := "", "", "", ""
+		if s.Need.HostsSaid {
+			hosts = fmt.Sprint(x.Hosts)
+		}
+		if x.Grow > 0 {
+			grow = fmt.Sprintf("%d %%", x.Grow)
+		}
+		if x.Usable > 0 {
+			used, spare = fmt.Sprint(x.Used), fmt.Sprint(x.Spare)
+		}
 		var devices []string
 		for _, i := range on[model.SegmentID(id)] {
 			x.Members = append(x.Members, spec.Label(i))
@@ -56,7 +79,12 @@ func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 			vlan = fmt.Sprint(s.VLAN)
 		}
 		data = append(data, x)
-		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), strings.Join(devices, ", "), lineOf(x.Place)})
+		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), hosts, grow, used, spare, strings.Join(devices, ", "), x.Given, lineOf(x.Place)})
 	}
 	return data, table
 }
+
+// givers are the words for who gave out a number.
+var givers = []string{model.Fixed: "fixed", model.Remembered: "remembered", model.Proposed: "proposed"}
+
+var givenAs = map[string]model.Giver{"": model.Fixed, "fixed": model.Fixed, "remembered": model.Remembered, "proposed": model.Proposed}

@@ -1,0 +1,146 @@
+package assign
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/model"
+	"ropeswing/core/source"
+)
+
+// Finish retires what nobody has any more, and returns every change with the
+// ledger that has them. To be called when the plan is resolved, to spec.
+func (n *Numbering) Finish(spec *model.Spec) ([]Change, *Ledger) {
+	next := &Ledger{File: n.ledger.File, Entries: n.next, remarks: n.ledger.remarks}
+	for _, e := range n.ledger.Entries {
+		k := wanted{e.Owner, e.Kind, e.is6()}
+		if e.Retired {
+			restored := slices.ContainsFunc(n.retired[k], func(h *held) bool { return h.Entry == e && h.kept })
+			if !restored {
+				next.Entries = append(next.Entries, e)
+			}
+			continue
+		}
+		if n.entries[k].kept {
+			continue
+		}
+		old := e
+		old.Retired = true
+		next.Entries = append(next.Entries, old)
+		moved := slices.ContainsFunc(n.changes, func(c Change) bool {
+			return c.What == Moved && c.Entry.Owner == e.Owner && c.Entry.Kind == e.Kind && c.Entry.is6() == e.is6()
+		})
+		if !moved {
+			n.changes = append(n.changes, Change{What: Retired, Entry: old, Because: "nothing in the plan asks for it"})
+		}
+	}
+	for _, e := range next.Entries {
+		if e.Retired && e.Kind != VLAN {
+			spec.Retired = append(spec.Retired, model.Retired{Prefix: e.Prefix, Owner: e.Owner, Place: e.Place})
+		}
+	}
+	return n.changes, next
+}
+
+// Findings is what was found while numbers were given out. Plan is the plan's
+// file.
+func (n *Numbering) Findings(plan *source.File) []finding.Finding {
+	if len(n.changes) == 0 {
+		return n.found
+	}
+	count := map[What]int{}
+	for _, c := range n.changes {
+		count[c.What]++
+	}
+	given := len(n.changes) - count[Retired]
+	text := ""
+	switch {
+	case given > 0 && count[Retired] > 0:
+		text = fmt.Sprintf("%s not in the ledger yet, and %s for nothing in the plan", are(given), are(count[Retired]))
+	case given > 0:
+		text = are(given) + " not in the ledger yet, and could come out differently another time"
+	default:
+		text = are(count[Retired]) + " in the ledger for nothing in the plan"
+	}
+	return append(n.found, finding.New(finding.LedgerBehind, plan.Whole(), "%s", text).Mend("see them with 'ropeswing assign', and keep them with 'ropeswing assign -w'"))
+}
+
+// are is 'so many numbers are'.
+func are(n int) string {
+	if n == 1 {
+		return "1 number is"
+	}
+	return fmt.Sprintf("%d numbers are", n)
+}
+
+// NotGrown lists those asked to grow that had no need to, or have no subnet
+// given out.
+func (n *Numbering) NotGrown() []string {
+	var names []string
+	for name := range n.grow {
+		if !n.grew[name] {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
+// Release drops the retired numbers of the owners named from the ledger, those
+// of a device's interfaces among them; with no owners, all. It lists them.
+func (l *Ledger) Release(owners ...string) []Change {
+	var changes []Change
+	l.Entries = slices.DeleteFunc(l.Entries, func(e Entry) bool {
+		if !e.Retired || len(owners) > 0 && !slices.ContainsFunc(owners, e.belongsTo) {
+			return false
+		}
+		changes = append(changes, Change{What: Released, Entry: e, Because: "it was retired"})
+		return true
+	})
+	slices.SortFunc(changes, func(a, b Change) int {
+		return cmp.Or(cmp.Compare(a.Entry.Owner, b.Entry.Owner), cmp.Compare(a.Entry.Number(), b.Entry.Number()))
+	})
+	return changes
+}
+
+// belongsTo tells whether the number is the owner's, or one of the interfaces
+// of the device that it is.
+func (e Entry) belongsTo(owner string) bool {
+	if e.Owner == owner {
+		return true
+	}
+	return e.Kind == Address && len(e.Owner) > len(owner) && e.Owner[:len(owner)] == owner && e.Owner[len(owner)] == ':'
+}
+
+// renamed is a name after the change; false where it is not concerned.
+func (r Rename) renamed(owner string) (string, bool) {
+	if owner == r.Old {
+		return r.New, true
+	}
+	if len(owner) > len(r.Old) && owner[:len(r.Old)] == r.Old && owner[len(r.Old)] == ':' {
+		return r.New + owner[len(r.Old):], true
+	}
+	// A subinterface goes with its parent: DEVICE:lan0.110 with DEVICE:lan0.
+	if slices.Contains([]byte(r.Old), ':') && len(owner) > len(r.Old) && owner[:len(r.Old)] == r.Old && owner[len(r.Old)] == '.' {
+		return r.New + owner[len(r.Old):], true
+	}
+	return owner, false
+}
+
+// Renamed returns the ledger in which what was Old's is New's, and what changed.
+func (l *Ledger) Renamed(r Rename) (*Ledger, []Change) {
+	next := *l
+	next.Entries, next.Rename = slices.Clone(l.Entries), nil
+	var changes []Change
+	for i := range next.Entries {
+		e := &next.Entries[i]
+		if to, ok := r.renamed(e.Owner); ok {
+			was := e.Owner
+			e.Owner = to
+			changes = append(changes, Change{What: Renamed, Entry: *e, Was: was})
+		}
+	}
+	return &next, changes
+}

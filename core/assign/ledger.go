@@ -1,0 +1,289 @@
+// Package assign gives out the numbers a plan leaves open: VLAN numbers,
+// subnets, loopbacks and addresses. What was given is remembered in a ledger,
+// and stays given.
+package assign
+
+import (
+	"bytes"
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/source"
+)
+
+// Kind is what a number is for.
+type Kind uint8
+
+const (
+	Subnet   Kind = iota // of a segment
+	VLAN                 // of a segment
+	Loopback             // of a device
+	Address              // of an interface, written DEVICE:INTERFACE
+)
+
+var kinds = []string{Subnet: "subnet", VLAN: "vlan", Loopback: "loopback", Address: "address"}
+
+func (k Kind) String() string { return kinds[k] }
+
+// Entry is one number and whose it is.
+type Entry struct {
+	Owner   string // a segment, a device, or DEVICE:INTERFACE
+	Kind    Kind
+	Prefix  netip.Prefix // of a subnet; of a loopback or address: with its full length
+	VLAN    int
+	Retired bool // its owner is gone or has another number; not to be given to anyone else yet
+	Place   source.Place
+}
+
+// Number is the number as the ledger writes it.
+func (e Entry) Number() string {
+	switch e.Kind {
+	case VLAN:
+		return strconv.Itoa(e.VLAN)
+	case Subnet:
+		return e.Prefix.String()
+	}
+	return e.Prefix.Addr().String()
+}
+
+// line is the entry as a line of the ledger.
+func (e Entry) line() string {
+	text := e.Owner + " " + kinds[e.Kind] + " " + e.Number()
+	if e.Retired {
+		text += " retired"
+	}
+	return text
+}
+
+// is6 tells whether the number is one of IPv6.
+func (e Entry) is6() bool { return e.Prefix.IsValid() && e.Prefix.Addr().Is6() }
+
+// Rename is a change of name under way: entries of Old are New's once the plan
+// has New and no Old. It is in a ledger only from the moment a rename begins to
+// write until it is done, so that one cut short loses nothing.
+type Rename struct{ Old, New string }
+
+// Ledger is the numbers given out so far.
+type Ledger struct {
+	File    *source.File
+	Entries []Entry
+	Rename  *Rename
+	remarks []string
+}
+
+// heading is the first line of a ledger.
+const heading = "ropeswing-ledger 1"
+
+// explained is what a new ledger says of itself.
+const explained = "# What was given stays given. Written by 'ropeswing assign'; one line a number: OWNER KIND NUMBER [retired]."
+
+// renaming is the word of the line of a rename under way.
+const renaming = "renaming"
+
+// LargestFile is how large a ledger may be, in bytes.
+const LargestFile = 64 << 20
+
+// mostSlips is how many slips of one ledger are worth telling.
+const mostSlips = 200
+
+// ReadLedger reads a ledger. It is refused where a line cannot be read, or
+// contradicts another: then the ledger is nil, and the findings say why.
+func ReadLedger(file *source.File) (*Ledger, []finding.Finding) {
+	r := &ledgerReader{file: file, ledger: &Ledger{File: file}}
+	r.lines()
+	if len(r.found) == 0 {
+		r.contradictions()
+	}
+	if len(r.found) > 0 {
+		return nil, r.found
+	}
+	return r.ledger, nil
+}
+
+type ledgerReader struct {
+	file   *source.File
+	ledger *Ledger
+	found  []finding.Finding
+}
+
+func (r *ledgerReader) refuse(start, end int, reason string, args ...any) *finding.Finding {
+	if len(r.found) >= mostSlips {
+		return &finding.Finding{}
+	}
+	r.found = append(r.found, finding.New(finding.LedgerBroken, source.Place{File: r.file, Start: start, End: max(end, start+1)}, reason, args...))
+	return &r.found[len(r.found)-1]
+}
+
+func (r *ledgerReader) lines() {
+	text := r.file.Text
+	headed := false
+	for line := 1; line <= r.file.Lines(); line++ {
+		start := r.file.LineStart(line)
+		raw := text[start:]
+		if end := bytes.IndexByte(raw, '\n'); end >= 0 {
+			raw = raw[:end]
+		}
+		raw = bytes.TrimRight(raw, "\r \t")
+		end := min(start+len(raw), len(text))
+		switch {
+		case len(raw) == 0:
+		case !utf8.Valid(raw) || bytes.IndexFunc(raw, unicode.IsControl) >= 0:
+			r.refuse(start, end, "this line is no text that a ledger holds")
+		case raw[0] == '#':
+			if string(raw) != explained {
+				r.ledger.remarks = append(r.ledger.remarks, string(raw))
+			}
+		case !headed && string(raw) == heading:
+			headed = true
+		case !headed:
+			r.refuse(start, end, "a ledger begins with the line '%s'", heading)
+			return
+		default:
+			r.entry(string(raw), start)
+		}
+	}
+	if !headed {
+		r.refuse(0, 0, "the ledger is empty; it begins with the line '%s'", heading)
+		r.found[len(r.found)-1].Place = r.file.Whole()
+	}
+}
+
+// entry reads one line.
+func (r *ledgerReader) entry(line string, start int) {
+	end := start + len(line)
+	for _, mark := range []string{"<<<<<<<", "=======", ">>>>>>>", "|||||||"} {
+		if strings.HasPrefix(line, mark) {
+			r.refuse(start, end, "a merge of two versions was not finished here; keep the lines of both, and 'ropeswing assign' tells what contradicts")
+			return
+		}
+	}
+	words := strings.Fields(line)
+	if len(words) == 3 && words[1] == renaming {
+		r.ledger.Rename = &Rename{words[0], words[2]}
+		return
+	}
+	e := Entry{Place: source.Place{File: r.file, Start: start, End: end}}
+	if len(words) == 4 && words[3] == "retired" {
+		e.Retired = true
+		words = words[:3]
+	}
+	if len(words) != 3 {
+		r.refuse(start, end, "a line is OWNER KIND NUMBER, or with 'retired' behind it")
+		return
+	}
+	kind := slices.Index(kinds, words[1])
+	if kind < 0 {
+		r.refuse(start, end, "%s is no kind of number; there are %s", words[1], strings.Join(kinds, ", "))
+		return
+	}
+	e.Owner, e.Kind = words[0], Kind(kind)
+	if strings.Contains(e.Owner, ":") != (e.Kind == Address) {
+		r.refuse(start, end, "an address belongs to DEVICE:INTERFACE, and nothing else does")
+		return
+	}
+	var err error
+	switch e.Kind {
+	case VLAN:
+		if e.VLAN, err = strconv.Atoi(words[2]); err != nil || e.VLAN < 1 || e.VLAN > 4094 {
+			r.refuse(start, end, "a VLAN number is from 1 to 4094, not %s", words[2])
+			return
+		}
+	case Subnet:
+		if e.Prefix, err = netip.ParsePrefix(words[2]); err != nil || e.Prefix != e.Prefix.Masked() {
+			r.refuse(start, end, "%s is no subnet, written as 10.48.1.0/26 with no host bits", words[2])
+			return
+		}
+	default:
+		var a netip.Addr
+		if a, err = netip.ParseAddr(words[2]); err != nil || a.Zone() != "" {
+			r.refuse(start, end, "%s is no address", words[2])
+			return
+		}
+		e.Prefix = netip.PrefixFrom(a, a.BitLen())
+	}
+	r.ledger.Entries = append(r.ledger.Entries, e)
+}
+
+// contradictions refuses entries that cannot all be true: two numbers of one
+// kind for one owner, or one number for two owners.
+func (r *ledgerReader) contradictions() {
+	all := slices.Clone(r.ledger.Entries)
+	type wanted struct {
+		owner string
+		kind  Kind
+		six   bool
+	}
+	active := map[wanted]Entry{}
+	vlans := map[int]Entry{}
+	var ranges []Entry
+	against := func(e, other Entry, reason string, args ...any) {
+		r.refuse(e.Place.Start, e.Place.End, "%s", fmt.Sprintf(reason, args...)+" "+other.Place.From(e.Place)).Also = []source.Place{other.Place}
+	}
+	for _, e := range all {
+		if !e.Retired {
+			k := wanted{e.Owner, e.Kind, e.is6()}
+			if other, twice := active[k]; twice {
+				against(e, other, "%s has the %s %s already,", e.Owner, e.Kind, other.Number())
+				continue
+			}
+			active[k] = e
+		}
+		switch e.Kind {
+		case VLAN:
+			if other, twice := vlans[e.VLAN]; twice {
+				against(e, other, "VLAN %d was given to %s,", e.VLAN, other.Owner)
+				continue
+			}
+			vlans[e.VLAN] = e
+		case Subnet, Loopback:
+			ranges = append(ranges, e)
+		}
+	}
+	byRange := func(a, b Entry) int {
+		return cmp.Or(a.Prefix.Addr().Compare(b.Prefix.Addr()), cmp.Compare(a.Prefix.Bits(), b.Prefix.Bits()))
+	}
+	slices.SortStableFunc(ranges, byRange)
+	for i := 1; i < len(ranges); i++ {
+		if a, b := ranges[i-1], ranges[i]; a.Prefix.Overlaps(b.Prefix) {
+			if b.Place.Before(a.Place) {
+				a, b = b, a
+			}
+			against(b, a, "%s overlaps %s, which %s was given", b.Number(), a.Number(), a.Owner)
+			ranges[i] = ranges[i-1] // the wider one may overlap more
+		}
+	}
+	addresses := slices.DeleteFunc(all, func(e Entry) bool { return e.Kind != Address })
+	slices.SortStableFunc(addresses, byRange)
+	for i := 1; i < len(addresses); i++ {
+		if a, b := addresses[i-1], addresses[i]; a.Prefix == b.Prefix {
+			against(b, a, "%s was given to %s,", b.Number(), a.Owner)
+		}
+	}
+}
+
+// Text is the ledger as its file holds it: the heading, remarks, and the
+// entries in the order of their lines' bytes.
+func (l *Ledger) Text() []byte {
+	lines := make([]string, len(l.Entries))
+	for i, e := range l.Entries {
+		lines[i] = e.line()
+	}
+	if l.Rename != nil {
+		lines = append(lines, l.Rename.Old+" "+renaming+" "+l.Rename.New)
+	}
+	slices.Sort(lines)
+	var b bytes.Buffer
+	b.WriteString(heading + "\n" + explained + "\n")
+	for _, x := range slices.Concat(l.remarks, lines) {
+		b.WriteString(x)
+		b.WriteByte('\n')
+	}
+	return b.Bytes()
+}

@@ -1,0 +1,543 @@
+package assign
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+	"sync"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/model"
+	"ropeswing/core/prefix"
+	"ropeswing/core/source"
+)
+
+// What happens to a number.
+type What uint8
+
+const (
+	New      What = iota // given for the first time
+	Back                 // was retired, and its owner has it again
+	Grown                // a subnet became larger where it lies
+	Moved                // its owner has another one instead
+	Retired              // its owner is gone, or has another number
+	Released             // may be given to others from now on
+	Renamed              // its owner has another name
+)
+
+func (w What) String() string {
+	return [...]string{"new", "back", "grown", "moved", "retired", "released", "renamed"}[w]
+}
+
+// Change is one number that the ledger does not have as the plan wants it.
+type Change struct {
+	What    What
+	Entry   Entry  // as it will be; of one retired or released: as it was
+	Was     string // the number before, of one grown or moved; the name before, of one renamed
+	Because string
+}
+
+// Numbering gives out the numbers of one plan. It is a model.Numbering.
+type Numbering struct {
+	ledger *Ledger
+	grow   map[string]bool
+
+	entries map[wanted]*held   // what is given
+	retired map[wanted][]*held // what was given, by whose it was
+	next    []Entry            // of the ledger to come
+	changes []Change
+	found   []finding.Finding
+	grew    map[string]bool // of those asked to grow
+	moved   map[string]bool // segments that have another subnet now
+}
+
+// wanted is a number's owner and what it is for.
+type wanted struct {
+	owner string
+	kind  Kind
+	six   bool
+}
+
+// held is an entry of the ledger, and whether it still holds.
+type held struct {
+	Entry
+	kept bool
+}
+
+// NewNumbering gives out numbers in agreement with the ledger, which may be
+// nil. Segments named in grow are to get a larger subnet if theirs is too small.
+func NewNumbering(ledger *Ledger, grow ...string) *Numbering {
+	n := &Numbering{
+		ledger: ledger, grow: map[string]bool{}, grew: map[string]bool{}, moved: map[string]bool{},
+		entries: map[wanted]*held{}, retired: map[wanted][]*held{},
+	}
+	if n.ledger == nil {
+		n.ledger = &Ledger{}
+	}
+	for _, name := range grow {
+		n.grow[name] = true
+	}
+	for _, e := range n.ledger.Entries {
+		k := wanted{e.Owner, e.Kind, e.is6()}
+		if e.Retired {
+			n.retired[k] = append(n.retired[k], &held{Entry: e})
+		} else {
+			n.entries[k] = &held{Entry: e}
+		}
+	}
+	return n
+}
+
+func (n *Numbering) report(f finding.Finding) { n.found = append(n.found, f) }
+
+// keep says that a number goes on as it is.
+func (n *Numbering) keep(h *held) {
+	h.kept = true
+	n.next = append(n.next, h.Entry)
+}
+
+// restore gives a retired number back to its owner.
+func (n *Numbering) restore(h *held) {
+	h.kept = true
+	e := h.Entry
+	e.Retired = false
+	n.next = append(n.next, e)
+	n.changes = append(n.changes, Change{What: Back, Entry: e, Because: "it was its own before"})
+}
+
+// give gives out a number.
+func (n *Numbering) give(e Entry, because string) {
+	n.next = append(n.next, e)
+	n.changes = append(n.changes, Change{What: New, Entry: e, Because: because})
+}
+
+// VLANs implements model.Numbering.
+func (n *Numbering) VLANs(spec *model.Spec) {
+	taken := map[int]bool{}
+	for _, s := range spec.Segments {
+		taken[int(s.VLAN)] = true
+	}
+	for _, e := range n.ledger.Entries {
+		taken[e.VLAN] = true
+	}
+	at := 0 // of all the ranges' numbers: those before it are taken
+	for i := range spec.Segments {
+		s := &spec.Segments[i]
+		if s.VLANGiver != model.Proposed {
+			continue
+		}
+		k := wanted{s.Name, VLAN, false}
+		if h := n.entries[k]; h != nil {
+			n.keep(h)
+			s.VLAN, s.VLANGiver, s.VLANPlace = model.VLAN(h.VLAN), model.Remembered, h.Place
+			continue
+		}
+		if own := n.retired[k]; len(own) > 0 {
+			n.restore(own[0])
+			s.VLAN = model.VLAN(own[0].VLAN)
+			continue
+		}
+		number, ok := 0, false
+		if number, at, ok = nextVLAN(spec.VLANs, taken, at); !ok {
+			n.report(finding.New(finding.NoNumberFree, s.VLANPlace, "no VLAN number is free for %s", s.Name).About(s.Name).
+				Mend("widen 'vlans' of the plan, or release numbers that are retired"))
+			continue
+		}
+		taken[number] = true
+		s.VLAN = model.VLAN(number)
+		n.give(Entry{Owner: s.Name, Kind: VLAN, VLAN: number, Place: s.VLANPlace}, "the lowest that is free")
+	}
+}
+
+// nextVLAN is the first number of the ranges, from the one at position at on,
+// that is not taken, and its position.
+func nextVLAN(ranges []model.VLANRange, taken map[int]bool, at int) (number, position int, ok bool) {
+	before := 0
+	for _, r := range ranges {
+		count := int(r.Last-r.First) + 1
+		for ; at < before+count; at++ {
+			if v := int(r.First) + at - before; !taken[v] {
+				return v, at, true
+			}
+		}
+		before += count
+	}
+	return 0, at, false
+}
+
+// need is one subnet or loopback that has to be given out.
+type need struct {
+	wanted
+	length  int
+	from    []model.BlockID
+	place   source.Place
+	because string
+	moved   *held // what the owner has so far, where it is too small
+	give    func(netip.Prefix, model.Giver, source.Place)
+}
+
+// Subnets implements model.Numbering.
+func (n *Numbering) Subnets(spec *model.Spec) {
+	var open []need
+	var growing []need
+	for i := range spec.Segments {
+		s := &spec.Segments[i]
+		for _, is4 := range []bool{true, false} {
+			x, wants := n.segmentNeed(spec, s, is4)
+			h := n.entries[x.wanted]
+			switch fixed, ok := subnetOf(s, is4); {
+			case ok:
+				if h != nil && h.Prefix == fixed.Prefix {
+					n.keep(h)
+				}
+				n.judge(s, fixed)
+			case !wants:
+			case h != nil && n.grow[s.Name] && h.Prefix.Bits() > x.length:
+				x.moved = h
+				growing = append(growing, x)
+			case h != nil:
+				n.keep(h)
+				x.give(h.Prefix, model.Remembered, h.Place)
+				n.judge(s, s.Prefixes[len(s.Prefixes)-1])
+			default:
+				open = append(open, x)
+			}
+		}
+	}
+	open = append(open, n.loopbacks(spec)...)
+	n.growInPlace(spec, &growing)
+	open = n.restoreRetired(spec, append(open, growing...))
+	n.place(spec, open)
+	for i := range spec.Segments {
+		s := &spec.Segments[i]
+		slices.SortStableFunc(s.Prefixes, func(a, b model.Prefix) int { // IPv4 first, as ever
+			return cmp.Compare(a.Addr().BitLen(), b.Addr().BitLen())
+		})
+	}
+}
+
+// subnetOf is the segment's subnet of a family so far.
+func subnetOf(s *model.Segment, is4 bool) (model.Prefix, bool) {
+	for _, p := range s.Prefixes {
+		if p.Addr().Is4() == is4 {
+			return p, true
+		}
+	}
+	return model.Prefix{}, false
+}
+
+// segmentNeed is what a segment wants of a family; false where it is nothing,
+// or its blocks have nothing of the family.
+func (n *Numbering) segmentNeed(spec *model.Spec, s *model.Segment, is4 bool) (need, bool) {
+	x := need{wanted: wanted{s.Name, Subnet, !is4}, from: s.From, place: s.Need.Place}
+	length, ok := s.WantedLength(is4)
+	if !ok {
+		if _, grown := s.Wanted(); is4 && s.Need.HostsSaid && offers(spec, s.From, is4) {
+			n.report(finding.New(finding.NeedUnfit, s.Need.Place, "%s wants %d usable addresses, more than IPv4 has", s.Name, grown).About(s.Name))
+		}
+		return x, false
+	}
+	x.length, x.because = length, BecauseOf(s, is4)
+	x.give = func(p netip.Prefix, giver model.Giver, place source.Place) {
+		s.Prefixes = append(s.Prefixes, model.Prefix{Prefix: p, Place: place, Giver: giver})
+	}
+	return x, offers(spec, s.From, is4)
+}
+
+// offers tells whether any of the blocks has space of the family.
+func offers(spec *model.Spec, from []model.BlockID, is4 bool) bool {
+	for _, b := range from {
+		for _, p := range spec.Blocks[b].Prefixes {
+			if p.Addr().Is4() == is4 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// BecauseOf is why a segment's subnet of a family has its length.
+func BecauseOf(s *model.Segment, is4 bool) string {
+	switch {
+	case is4 && s.Need.Length4 > 0, !is4 && s.Need.Length6 > 0:
+		return "the length it asks for"
+	case s.Need.PointToPoint && is4:
+		return "a link between two devices (RFC 3021)"
+	case s.Need.PointToPoint:
+		return "a link between two devices (RFC 6164)"
+	case !is4:
+		return "a LAN has length 64"
+	}
+	_, grown := s.Wanted()
+	text := fmt.Sprintf("%d hosts", max(s.Need.Hosts, s.HostsThere))
+	if s.Need.Grow > 0 {
+		text += fmt.Sprintf(", %d %% more", s.Need.Grow)
+	}
+	if s.Own > 0 {
+		text += fmt.Sprintf(", %d of its own", s.Own)
+	}
+	return text + fmt.Sprintf(": %d addresses", grown)
+}
+
+// loopbacks is the loopbacks that have to be given out.
+func (n *Numbering) loopbacks(spec *model.Spec) []need {
+	var open []need
+	for d := range spec.Devices {
+		device := &spec.Devices[d]
+		if len(device.From) == 0 {
+			continue
+		}
+		var loopback *model.Interface
+		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
+			if i := &spec.Interfaces[id]; i.Kind == model.Loopback {
+				loopback = i
+			}
+		}
+		if loopback == nil {
+			continue // another interface has its name, which was said
+		}
+		for _, is4 := range []bool{true, false} {
+			if !offers(spec, device.From, is4) {
+				continue
+			}
+			x := need{wanted: wanted{device.Name, Loopback, !is4}, length: 128, from: device.From, place: loopback.Place, because: "a loopback"}
+			if is4 {
+				x.length = 32
+			}
+			x.give = func(p netip.Prefix, giver model.Giver, place source.Place) {
+				loopback.Addresses = append(loopback.Addresses, model.Address{Prefix: p, Place: place, Giver: giver, Rule: "given"})
+			}
+			if h := n.entries[x.wanted]; h != nil {
+				n.keep(h)
+				x.give(h.Prefix, model.Remembered, h.Place)
+				continue
+			}
+			open = append(open, x)
+		}
+	}
+	return open
+}
+
+// taken is all the space that nothing may be given out of: what is written in
+// the plan, kept of a block, or given before, retired or not.
+func (n *Numbering) taken(spec *model.Spec, but *held) []netip.Prefix {
+	all := n.fixed(spec)
+	for _, b := range spec.Blocks {
+		for _, p := range b.Kept {
+			all = append(all, p.Prefix)
+		}
+	}
+	for _, e := range n.ledger.Entries {
+		if (e.Kind == Subnet || e.Kind == Loopback) && (but == nil || e != but.Entry) {
+			all = append(all, e.Prefix)
+		}
+	}
+	for _, c := range n.changes {
+		if c.Entry.Kind == Subnet || c.Entry.Kind == Loopback {
+			all = append(all, c.Entry.Prefix)
+		}
+	}
+	return all
+}
+
+// growInPlace gives those subnets that are to grow a larger one around them,
+// where what that takes in is free. The others are left in growing.
+func (n *Numbering) growInPlace(spec *model.Spec, growing *[]need) {
+	var left []need
+	for _, x := range *growing {
+		n.grew[x.owner] = true
+		larger := netip.PrefixFrom(x.moved.Prefix.Addr(), x.length).Masked()
+		inBlock := false
+		for _, home := range homes(spec, x.from, !x.six) {
+			for _, p := range home.own {
+				inBlock = inBlock || prefix.Covers(p, larger)
+			}
+		}
+		if !inBlock || prefix.NewTaken(n.taken(spec, x.moved)).Meets(larger) {
+			left = append(left, x)
+			continue
+		}
+		x.moved.kept = true
+		e := Entry{Owner: x.owner, Kind: Subnet, Prefix: larger, Place: x.moved.Place}
+		n.next = append(n.next, e)
+		n.changes = append(n.changes, Change{What: Grown, Entry: e, Was: x.moved.Number(), Because: x.because})
+		x.give(larger, model.Proposed, x.place)
+	}
+	*growing = left
+}
+
+// restoreRetired gives back what a need's owner had before, where it is large
+// enough still and nobody else has it by now.
+func (n *Numbering) restoreRetired(spec *model.Spec, open []need) []need {
+	var left []need
+	fixed := sync.OnceValue(func() prefix.Taken { return prefix.NewTaken(n.fixed(spec)) })
+	for _, x := range open {
+		restored := false
+		for _, h := range n.retired[x.wanted] {
+			if h.kept || h.Prefix.Bits() > x.length || x.moved != nil || fixed().Meets(h.Prefix) {
+				continue
+			}
+			n.restore(h)
+			x.give(h.Prefix, model.Proposed, x.place)
+			restored = true
+			break
+		}
+		if !restored {
+			left = append(left, x)
+		}
+	}
+	return left
+}
+
+// fixed is the space the plan itself says is in use.
+func (n *Numbering) fixed(spec *model.Spec) []netip.Prefix {
+	all := slices.Clone(spec.Claimed)
+	for _, s := range spec.Segments {
+		for _, p := range s.Prefixes {
+			if p.Giver == model.Fixed {
+				all = append(all, p.Prefix)
+			}
+		}
+	}
+	return all
+}
+
+// home is a block's space of a family: its own prefixes, less those of other
+// blocks within them.
+type home struct {
+	block model.BlockID
+	own   []netip.Prefix
+}
+
+func homes(spec *model.Spec, from []model.BlockID, is4 bool) []home {
+	var all []home
+	for _, b := range from {
+		h := home{block: b}
+		for _, p := range spec.Blocks[b].Prefixes {
+			if p.Addr().Is4() != is4 {
+				continue
+			}
+			var inner []netip.Prefix
+			for other, block := range spec.Blocks {
+				for _, q := range block.Prefixes {
+					within := prefix.Covers(p.Prefix, q.Prefix) && (p.Prefix != q.Prefix || model.BlockID(other) > b)
+					if model.BlockID(other) != b && within {
+						inner = append(inner, q.Prefix)
+					}
+				}
+			}
+			h.own = append(h.own, prefix.Without(p.Prefix, inner)...)
+		}
+		h.own = prefix.Merge(h.own)
+		all = append(all, h)
+	}
+	return all
+}
+
+// place gives each need a subnet: the largest first, each from the start of
+// the smallest free stretch that holds it. As every size divides every larger
+// one, that fits whatever can be fitted beside what was given before.
+func (n *Numbering) place(spec *model.Spec, open []need) {
+	if len(open) == 0 {
+		return
+	}
+	taken := prefix.NewTaken(n.taken(spec, nil))
+	spaces := map[string]*prefix.Space{}
+	space := func(h home, is4 bool) *prefix.Space {
+		key := fmt.Sprint(h.block, is4)
+		if spaces[key] == nil {
+			spaces[key] = prefix.NewSpace(withoutAll(h.own, taken))
+			if !is4 {
+				spaces[key].LeaveReserved()
+			}
+		}
+		return spaces[key]
+	}
+	slices.SortStableFunc(open, func(a, b need) int { return cmp.Compare(a.length, b.length) })
+	for _, x := range open {
+		var best *prefix.Space
+		bestLength := -1
+		all := homes(spec, x.from, !x.six)
+		for _, h := range all {
+			s := space(h, !x.six)
+			if l, ok := s.Best(x.length); ok && l > bestLength {
+				best, bestLength = s, l
+			}
+		}
+		var p netip.Prefix
+		ok := best != nil
+		if ok {
+			p, ok = best.Take(x.length)
+		}
+		if !ok {
+			n.unfit(spec, x, all, space)
+			continue
+		}
+		e := Entry{Owner: x.owner, Kind: x.kind, Prefix: p, Place: x.place}
+		x.give(p, model.Proposed, x.place)
+		if x.moved != nil {
+			n.moved[x.owner] = true
+			n.next = append(n.next, e)
+			n.changes = append(n.changes, Change{What: Moved, Entry: e, Was: x.moved.Number(), Because: x.because + "; beside " + x.moved.Number() + " nothing is free"})
+			continue
+		}
+		n.give(e, x.because)
+	}
+}
+
+// withoutAll is what is left of some subnets when others are taken out.
+func withoutAll(own []netip.Prefix, taken prefix.Taken) []netip.Prefix {
+	var free []netip.Prefix
+	for _, p := range own {
+		free = append(free, prefix.Without(p, taken.Within(p))...)
+	}
+	return free
+}
+
+// unfit reports a need that finds no place, and leaves its owner what it has.
+func (n *Numbering) unfit(spec *model.Spec, x need, all []home, space func(home, bool) *prefix.Space) {
+	names, largest := "", netip.Prefix{}
+	for i, h := range all {
+		if i > 0 {
+			names += " and "
+		}
+		names += spec.Blocks[h.block].Name
+		if p, ok := space(h, !x.six).Largest(); ok && (!largest.IsValid() || p.Bits() < largest.Bits()) {
+			largest = p
+		}
+	}
+	f := finding.New(finding.NeedUnfit, x.place, "%s wants a subnet of length %d (%s), and %s has none free", x.owner, x.length, x.because, names).About(x.owner)
+	if largest.IsValid() {
+		f = f.Mend("the largest that is free is %s; want less, widen the block, or release what is retired", largest)
+	} else {
+		f = f.Mend("nothing of it is free; widen the block, or release what is retired")
+	}
+	n.report(f)
+	if x.moved != nil {
+		n.keep(x.moved)
+		x.give(x.moved.Prefix, model.Remembered, x.moved.Place)
+	}
+}
+
+// judge reports a subnet that is too small by now for what its segment needs.
+func (n *Numbering) judge(s *model.Segment, p model.Prefix) {
+	if !p.Addr().Is4() || !s.Need.HostsSaid || s.Need.Length4 > 0 {
+		return
+	}
+	least, grown := s.Wanted()
+	usable := prefix.Usable(p.Prefix).Int64()
+	remedy := fmt.Sprintf("see what 'ropeswing assign --grow %s' does", s.Name)
+	if p.Giver == model.Fixed {
+		remedy = "write a larger prefix for it"
+	}
+	place := s.Need.Place
+	switch {
+	case usable < least:
+		n.report(finding.New(finding.SegmentOutgrown, place, "%s has outgrown %s: it needs %d addresses, and there are %d", s.Name, p.Prefix, least, usable).
+			About(s.Name).Mend("%s", remedy).With(p.Place))
+	case usable < grown:
+		n.report(finding.New(finding.HeadRoomGone, place, "%s has less room left than it should: with %d %% more hosts it needs %d addresses, and %s has %d", s.Name, s.Need.Grow, grown, p.Prefix, usable).
+			About(s.Name).Mend("%s", remedy).With(p.Place))
+	}
+}

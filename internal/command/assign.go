@@ -1,0 +1,166 @@
+package command
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/assign"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/files"
+	"ropeswing/internal/view"
+)
+
+// assignOptions are what an assignment is to do.
+type assignOptions struct {
+	write, check bool
+	grow         []string
+	release      []string
+	releaseAll   bool
+}
+
+func (a *app) assign() *cobra.Command {
+	var o assignOptions
+	cmd := &cobra.Command{
+		Use:     "assign",
+		Short:   "Give out the numbers the plan leaves open, and remember them",
+		GroupID: groupPlan,
+		Long: "Give out VLAN numbers, subnets, loopbacks and addresses where the plan leaves\n" +
+			"them open, and keep them in the ledger beside the plan. What was given stays\n" +
+			"given. Without -w it only shows what would change.",
+		Example: "  ropeswing assign\n  ropeswing assign -w\n  ropeswing assign --grow quay-staff\n  ropeswing assign --release old-cam -w\n  ropeswing assign --check",
+		Args:    noArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			if o.check && o.write {
+				return errors.New("--check only looks, and --write writes; leave out one")
+			}
+			found, err := a.find()
+			if err != nil {
+				return err
+			}
+			if o.write {
+				// What is read from here on is what is written back.
+				unlock, err := files.Lock(filepath.Dir(found.Path))
+				if err != nil {
+					return fmt.Errorf("cannot lock the plan's folder: %w", err)
+				}
+				defer unlock()
+			}
+			return a.runAssign(found, o)
+		},
+		ValidArgsFunction: cobra.NoFileCompletions,
+	}
+	cmd.Flags().BoolVarP(&o.write, "write", "w", false, "write the ledger")
+	cmd.Flags().BoolVar(&o.check, "check", false, "exit with 1 where the ledger is behind")
+	cmd.Flags().StringSliceVar(&o.grow, "grow", nil, "give `SEGMENT` a larger subnet, if its own is too small: where it lies, or else another; repeatable")
+	cmd.Flags().StringSliceVar(&o.release, "release", nil, "let the retired numbers of `NAME` be given to others; repeatable")
+	cmd.Flags().BoolVar(&o.releaseAll, "release-all", false, "let all retired numbers be given to others")
+	a.must(cmd.RegisterFlagCompletionFunc("grow", a.completeSegments))
+	a.must(cmd.RegisterFlagCompletionFunc("release", a.completeRetired))
+	a.formatFlags(cmd)
+	a.wideFlag(cmd)
+	return cmd
+}
+
+func (a *app) runAssign(found files.Found, o assignOptions) error {
+	w, err := a.usableAt(found, o.grow...)
+	if err != nil {
+		return err
+	}
+	var before *workspace.Workspace
+	if len(o.grow) > 0 {
+		before = workspace.Open(found.FS, found.Name, found.Shown)
+		if err := notGrown(w, before); err != nil {
+			return err
+		}
+	}
+	v := view.NewAssignment(workspace.LedgerName(found.Shown), w, before)
+	if o.releaseAll || len(o.release) > 0 {
+		if err := release(w, o, &v); err != nil {
+			return err
+		}
+	}
+	if o.write && len(v.Changes) > 0 {
+		if err := files.Save(workspace.LedgerName(found.Path), w.Next.Text()); err != nil {
+			return fmt.Errorf("cannot write the ledger: %w; it is as it was", err)
+		}
+		v.Written = true
+	}
+	behind := len(v.Changes) > 0 && !v.Written
+	next := ""
+	if behind {
+		next = a.self() + " assign" + o.words() + " -w"
+	}
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide, next) }); err != nil {
+		return err
+	}
+	if len(v.Findings) > 0 || o.check && behind {
+		return errWrong
+	}
+	return nil
+}
+
+// words is the options that say what to do, as typed.
+func (o assignOptions) words() string {
+	text := ""
+	for _, n := range o.grow {
+		text += " --grow " + view.ShellWord(n)
+	}
+	for _, n := range o.release {
+		text += " --release " + view.ShellWord(n)
+	}
+	if o.releaseAll {
+		text += " --release-all"
+	}
+	return text
+}
+
+// notGrown is the error of having asked something to grow that has no reason
+// to, or no subnet that was given out.
+func notGrown(w, before *workspace.Workspace) error {
+	if len(w.NotGrown) == 0 {
+		return nil
+	}
+	name := w.NotGrown[0]
+	s, ok := w.Spec.SegmentNamed(name)
+	if !ok {
+		return w.Named(name)
+	}
+	segment := &before.Spec.Segments[s]
+	switch {
+	case !segment.Need.Said():
+		return fmt.Errorf("%s does not say what it needs; add 'hosts:' to it", name)
+	case len(segment.Prefixes) > 0 && segment.Prefixes[0].Giver == 0:
+		return fmt.Errorf("%s: the subnet of %s is fixed in the plan; change it there", segment.Prefixes[0].Place, name)
+	}
+	_, grown := segment.Wanted()
+	var subnets []string
+	for _, p := range segment.Prefixes {
+		subnets = append(subnets, p.Prefix.String())
+	}
+	return fmt.Errorf("%s has room enough: it needs %d addresses and has %s; raise its 'hosts' first", name, grown, strings.Join(subnets, " and "))
+}
+
+// release takes retired numbers out of the ledger to come.
+func release(w *workspace.Workspace, o assignOptions, v *view.Assignment) error {
+	var released []assign.Change
+	if o.releaseAll {
+		released = w.Next.Release()
+	} else {
+		for _, name := range o.release {
+			changes := w.Next.Release(name)
+			if len(changes) == 0 {
+				return fmt.Errorf("the ledger has nothing retired of %s", name)
+			}
+			released = append(released, changes...)
+		}
+	}
+	v.Add(released)
+	return nil
+}
