@@ -123,6 +123,7 @@ func (r *ledgerReader) refuse(start, end int, reason string, args ...any) *findi
 
 func (r *ledgerReader) lines() {
 	text := r.file.Text
+	r.ledger.Entries = make([]Entry, 0, r.file.Lines())
 	headed := false
 	for line := 1; line <= r.file.Lines(); line++ {
 		start := r.file.LineStart(line)
@@ -196,8 +197,12 @@ func (r *ledgerReader) entry(line string, start int) {
 			return
 		}
 	case Subnet:
-		if e.Prefix, err = netip.ParsePrefix(words[2]); err != nil || e.Prefix != e.Prefix.Masked() {
-			r.refuse(start, end, "%s is no subnet, written as 10.48.1.0/26 with no host bits", words[2])
+		if e.Prefix, err = netip.ParsePrefix(words[2]); err != nil {
+			r.refuse(start, end, "%s is no subnet, which is written as 10.48.1.0/26", words[2])
+			return
+		}
+		if e.Prefix != e.Prefix.Masked() {
+			r.refuse(start, end, "%s is an address in a subnet, and a subnet is meant: %s", words[2], e.Prefix.Masked())
 			return
 		}
 	default:
@@ -214,26 +219,21 @@ func (r *ledgerReader) entry(line string, start int) {
 // contradictions refuses entries that cannot all be true: two numbers of one
 // kind for one owner, or one number for two owners.
 func (r *ledgerReader) contradictions() {
-	all := slices.Clone(r.ledger.Entries)
-	type wanted struct {
-		owner string
-		kind  Kind
-		six   bool
-	}
-	active := map[wanted]Entry{}
+	all := r.ledger.Entries
+	active := make(map[wanted]int, len(all))
 	vlans := map[int]Entry{}
 	var ranges []Entry
 	against := func(e, other Entry, reason string, args ...any) {
 		r.refuse(e.Place.Start, e.Place.End, "%s", fmt.Sprintf(reason, args...)+" "+other.Place.From(e.Place)).Also = []source.Place{other.Place}
 	}
-	for _, e := range all {
+	for i, e := range all {
 		if !e.Retired {
 			k := wanted{e.Owner, e.Kind, e.is6()}
 			if other, twice := active[k]; twice {
-				against(e, other, "%s has the %s %s already,", e.Owner, e.Kind, other.Number())
+				against(e, all[other], "%s has the %s %s already,", e.Owner, e.Kind, all[other].Number())
 				continue
 			}
-			active[k] = e
+			active[k] = i
 		}
 		switch e.Kind {
 		case VLAN:
@@ -259,12 +259,16 @@ func (r *ledgerReader) contradictions() {
 			ranges[i] = ranges[i-1] // the wider one may overlap more
 		}
 	}
-	addresses := slices.DeleteFunc(all, func(e Entry) bool { return e.Kind != Address })
-	slices.SortStableFunc(addresses, byRange)
-	for i := 1; i < len(addresses); i++ {
-		if a, b := addresses[i-1], addresses[i]; a.Prefix == b.Prefix {
-			against(b, a, "%s was given to %s,", b.Number(), a.Owner)
+	addresses := make(map[netip.Addr]int, len(all))
+	for i, e := range all {
+		if e.Kind != Address {
+			continue
 		}
+		if other, twice := addresses[e.Prefix.Addr()]; twice {
+			against(e, all[other], "%s was given to %s,", e.Number(), all[other].Owner)
+			continue
+		}
+		addresses[e.Prefix.Addr()] = i
 	}
 }
 

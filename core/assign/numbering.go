@@ -70,7 +70,7 @@ type held struct {
 func NewNumbering(ledger *Ledger, grow ...string) *Numbering {
 	n := &Numbering{
 		ledger: ledger, grow: map[string]bool{}, grew: map[string]bool{}, moved: map[string]bool{},
-		entries: map[wanted]*held{}, retired: map[wanted][]*held{},
+		retired: map[wanted][]*held{},
 	}
 	if n.ledger == nil {
 		n.ledger = &Ledger{}
@@ -78,6 +78,8 @@ func NewNumbering(ledger *Ledger, grow ...string) *Numbering {
 	for _, name := range grow {
 		n.grow[name] = true
 	}
+	n.entries = make(map[wanted]*held, len(n.ledger.Entries))
+	n.next = make([]Entry, 0, len(n.ledger.Entries))
 	for _, e := range n.ledger.Entries {
 		k := wanted{e.Owner, e.Kind, e.is6()}
 		if e.Retired {
@@ -267,7 +269,7 @@ func BecauseOf(s *model.Segment, is4 bool) string {
 	case s.Need.PointToPoint:
 		return "a link between two devices (RFC 6164)"
 	case !is4:
-		return "a LAN has length 64"
+		return "as every LAN in IPv6"
 	}
 	_, grown := s.Wanted()
 	text := fmt.Sprintf("%d hosts", max(s.Need.Hosts, s.HostsThere))

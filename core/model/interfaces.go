@@ -32,6 +32,13 @@ const loopbackName = "loopback"
 // from their subinterfaces and cables.
 func (r *resolver) devices() {
 	cabled := r.cabledPorts()
+	count := 0
+	for i := range r.doc.Devices {
+		count += len(r.doc.Devices[i].Interfaces) + 1
+	}
+	r.spec.Interfaces = make([]Interface, 0, count)
+	r.written = make([]written, 0, count)
+	r.spec.Devices = make([]Device, 0, len(r.doc.Devices))
 	for i := range r.doc.Devices {
 		d := &r.doc.Devices[i]
 		device := Device{
@@ -47,7 +54,9 @@ func (r *resolver) devices() {
 		device.Forwards = d.Forwards.Or(device.Forwards)
 		r.outOfPlace(d, device.Kind)
 
-		b := &builder{resolver: r, id: DeviceID(i), device: d, byName: map[string]int{}}
+		b := &builder{resolver: r, id: DeviceID(i), device: d, byName: make(map[string]int, len(d.Interfaces)+1)}
+		b.interfaces = make([]Interface, 0, len(d.Interfaces)+1)
+		b.written = make([]written, 0, len(d.Interfaces)+1)
 		for j := range d.Interfaces {
 			b.declare(&d.Interfaces[j])
 		}

@@ -13,6 +13,7 @@ import (
 
 // segments reads what each segment has and needs.
 func (r *resolver) segments() {
+	r.spec.Segments = make([]Segment, 0, len(r.doc.Segments))
 	for i := range r.doc.Segments {
 		s := &r.doc.Segments[i]
 		segment := Segment{

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -199,12 +200,12 @@ func (r *reader) blocks(d *Document, n *yaml.Node, what string) {
 }
 
 func (r *reader) segments(d *Document, n *yaml.Node, what string) {
+	d.Segments = slices.Grow(d.Segments, len(n.Content)/2)
 	r.mapping(n, "segments", func(key Text, v *yaml.Node) {
 		r.made(key, func(name Text, made bool) {
 			r.checkName(name, "a segment")
-			s := Segment{Name: name, Made: made}
-			fields(r, v, "segment "+name.Value, segmentKeys, &s)
-			d.Segments = append(d.Segments, s)
+			d.Segments = append(d.Segments, Segment{Name: name, Made: made})
+			fields(r, v, "segment "+name.Value, segmentKeys, &d.Segments[len(d.Segments)-1])
 		})
 	})
 }
@@ -263,27 +264,28 @@ func (r *reader) loopback(d *Device, n *yaml.Node, what string) {
 }
 
 func (r *reader) devices(d *Document, n *yaml.Node, what string) {
+	d.Devices = slices.Grow(d.Devices, len(n.Content)/2)
 	r.mapping(n, "devices", func(key Text, v *yaml.Node) {
 		r.made(key, func(name Text, made bool) {
 			r.checkName(name, "a device")
-			device := Device{Name: name, Made: made}
+			d.Devices = append(d.Devices, Device{Name: name, Made: made})
+			device := &d.Devices[len(d.Devices)-1]
 			before := len(r.found)
-			fields(r, v, "device "+name.Value, deviceKeys, &device)
+			fields(r, v, "device "+name.Value, deviceKeys, device)
 			if !device.Is.Written() && len(r.found) == before {
 				r.report(finding.New(finding.MissingKey, name.Place, "device %s does not say what it is", name.Value).
 					Mend("add 'is:' with one of %s", oneOf(Kinds)))
 			}
-			d.Devices = append(d.Devices, device)
 		})
 	})
 }
 
 func (r *reader) interfaces(d *Device, n *yaml.Node, what string) {
+	d.Interfaces = make([]Interface, 0, len(n.Content)/2)
 	r.mapping(n, "interfaces", func(name Text, v *yaml.Node) {
 		r.checkInterfaceName(name)
-		i := Interface{Name: name}
-		fields(r, v, "interface "+name.Value, interfaceKeys, &i)
-		d.Interfaces = append(d.Interfaces, i)
+		d.Interfaces = append(d.Interfaces, Interface{Name: name})
+		fields(r, v, "interface "+name.Value, interfaceKeys, &d.Interfaces[len(d.Interfaces)-1])
 	})
 }
 

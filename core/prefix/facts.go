@@ -58,3 +58,6 @@ func Ending(n *big.Int) string {
 	}
 	return ending
 }
+
+// Ordinal is an ordinal number in figures: 1st, 22nd.
+func Ordinal(n *big.Int) string { return n.String() + Ending(n) }

@@ -27,7 +27,7 @@ type Workspace struct {
 	Changes  []assign.Change
 	NotGrown []string // segments that were to grow and have no reason or no way to
 	Spec     *model.Spec
-	Tables   *routing.Tables // nil while the plan cannot be used
+	Tables   *routing.Tables // nil while the plan cannot be used, and where only numbers were asked for
 	Basis    string          // what answers stand on: "predicted from the plan"
 
 	read    []finding.Finding
@@ -38,9 +38,24 @@ type Workspace struct {
 // what messages call the plan. Segments named in grow are to get a larger subnet,
 // if theirs is too small.
 func Open(fsys fs.FS, name, shown string, grow ...string) *Workspace {
+	w := OpenNumbers(fsys, name, shown, grow...)
+	w.tables()
+	return w
+}
+
+// OpenNumbers is Open as far as numbers go: there are no tables, and so nothing
+// that packets do.
+func OpenNumbers(fsys fs.FS, name, shown string, grow ...string) *Workspace {
 	doc, found := plan.Read(fsys, name, shown)
 	ledger, more := readLedger(fsys, LedgerName(name), LedgerName(shown))
 	return resolve(doc, ledger, append(found, more...), grow...)
+}
+
+// tables works out what packets do, where the plan can be used.
+func (w *Workspace) tables() {
+	if w.Usable() {
+		w.Tables = routing.Resolve(network.Build(w.Spec).State(), w.Spec.Statics)
+	}
 }
 
 // LedgerName is what the ledger of a plan is called: NAME.ledger for
@@ -84,11 +99,15 @@ func FromText(name string, text []byte) *Workspace { return FromTexts(name, text
 // ledger nil there is none.
 func FromTexts(name string, text, ledger []byte) *Workspace {
 	doc, found := plan.Parse(source.New(name, text))
-	if ledger == nil {
-		return resolve(doc, nil, found)
+	var read *assign.Ledger
+	if ledger != nil {
+		var more []finding.Finding
+		read, more = assign.ReadLedger(source.New(LedgerName(name), ledger))
+		found = append(found, more...)
 	}
-	read, more := assign.ReadLedger(source.New(LedgerName(name), ledger))
-	return resolve(doc, read, append(found, more...))
+	w := resolve(doc, read, found)
+	w.tables()
+	return w
 }
 
 func resolve(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, grow ...string) *Workspace {
@@ -109,9 +128,6 @@ func resolve(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding,
 		}
 	}
 	w.read = finding.Sort(w.read)
-	if !finding.Stops(w.read) {
-		w.Tables = routing.Resolve(network.Build(w.Spec).State(), w.Spec.Statics)
-	}
 	return w
 }
 
@@ -127,7 +143,7 @@ func (w *Workspace) finishRename(l *assign.Ledger) *assign.Ledger {
 }
 
 // Usable tells whether the plan could be understood.
-func (w *Workspace) Usable() bool { return w.Tables != nil }
+func (w *Workspace) Usable() bool { return w.Document != nil && !finding.Stops(w.read) }
 
 // Slips are the findings for which the plan cannot be used.
 func (w *Workspace) Slips() []finding.Finding {

@@ -69,13 +69,13 @@ func (a *app) assign() *cobra.Command {
 }
 
 func (a *app) runAssign(found files.Found, o assignOptions) error {
-	w, err := a.usableAt(found, o.grow...)
+	w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown, o.grow...))
 	if err != nil {
 		return err
 	}
 	var before *workspace.Workspace
 	if len(o.grow) > 0 {
-		before = workspace.Open(found.FS, found.Name, found.Shown)
+		before = workspace.OpenNumbers(found.FS, found.Name, found.Shown)
 		if err := notGrown(w, before); err != nil {
 			return err
 		}

@@ -136,13 +136,11 @@ func (a *app) usable() (*workspace.Workspace, error) {
 	if err != nil {
 		return nil, err
 	}
-	return a.usableAt(found)
+	return a.used(workspace.Open(found.FS, found.Name, found.Shown))
 }
 
-// usableAt is usable for a plan that is found; segments named in grow are to
-// get a larger subnet.
-func (a *app) usableAt(found files.Found, grow ...string) (*workspace.Workspace, error) {
-	w := workspace.Open(found.FS, found.Name, found.Shown, grow...)
+// used is the workspace, where it is of use; else its slips are told.
+func (a *app) used(w *workspace.Workspace) (*workspace.Workspace, error) {
 	if w.Usable() {
 		return w, nil
 	}

@@ -38,7 +38,7 @@ func (a *app) rename() *cobra.Command {
 				}
 				defer unlock()
 			}
-			w, err := a.usableAt(found)
+			w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown))
 			if err != nil {
 				return err
 			}

@@ -1,20 +1,26 @@
 package command
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/finding"
+	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
 
 func (a *app) why() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:     "why [FINDING]",
-		Short:   "Explain a finding with its smallest example; alone, list them all",
+		Use:     "why [NAME|ADDRESS|SUBNET|FINDING]",
+		Short:   "Explain where a number comes from, or what a finding means",
 		GroupID: groupLook,
-		Example: "  ropeswing why next-hop-unresolvable\n  ropeswing why forwarding-loop\n  ropeswing why",
+		Long: "Explain a segment, subnet, address, device, interface (DEVICE:INTERFACE) or\n" +
+			"block of the plan: how its numbers came about, step by step. Or explain a\n" +
+			"finding, with its smallest example. Alone, list all findings there are.",
+		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why next-hop-unresolvable\n  ropeswing why",
 		Args:    cobra.MaximumNArgs(1),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
@@ -30,15 +36,40 @@ func (a *app) why() *cobra.Command {
 					return a.print(data[0], table, func() { view.Entry(a.out, e, a.width) })
 				}
 			}
-			if near, ok := finding.Nearest(args[0], finding.Names()); ok {
-				return fmt.Errorf("there is no finding called %s; did you mean %s?", args[0], near)
-			}
-			return fmt.Errorf("there is no finding called %s; 'ropeswing why' lists them", args[0])
+			return a.whyInPlan(args[0])
 		},
-		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
-			return finding.Names(), cobra.ShellCompDirectiveNoFileComp
+		ValidArgsFunction: func(cmd *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
+			names, _ := a.completeNames(cmd, args, word)
+			return append(names, finding.Names()...), cobra.ShellCompDirectiveNoFileComp
 		},
 	}
 	a.formatFlags(cmd)
 	return cmd
+}
+
+// whyInPlan explains something of the plan. Where there is no plan, a finding
+// was meant.
+func (a *app) whyInPlan(word string) error {
+	near, isNear := finding.Nearest(word, finding.Names())
+	if a.plan == "" && a.getenv("ROPESWING_PLAN") == "" {
+		if _, err := files.FindPlan(a.dir); errors.Is(err, fs.ErrNotExist) {
+			if isNear {
+				return fmt.Errorf("there is no finding called %s; did you mean %s?", word, near)
+			}
+			return fmt.Errorf("there is no finding called %s, and no plan here; 'ropeswing why' lists the findings", word)
+		}
+	}
+	w, err := a.usable()
+	if err != nil {
+		return err
+	}
+	y, err := w.Why(word)
+	if err != nil {
+		if isNear {
+			return fmt.Errorf("%w; or the finding %s?", err, near)
+		}
+		return err
+	}
+	v := view.NewWhy(y)
+	return a.print(v, v.Table(), func() { v.Text(a.out, a.width) })
 }

@@ -1,0 +1,69 @@
+package view
+
+import (
+	"fmt"
+	"io"
+
+	"ropeswing/core/workspace"
+)
+
+// Why is where the numbers of something come from, in JSON.
+type Why struct {
+	Subject string   `json:"subject"`
+	Answer  string   `json:"answer"` // in one line
+	Numbers []Origin `json:"numbers"`
+}
+
+// Origin is where one number comes from.
+type Origin struct {
+	Number string `json:"number"` // or the interface that has it
+	Steps  []Step `json:"steps"`  // in the order in which it came about
+}
+
+// Step is one reason for a number.
+type Step struct {
+	About string `json:"about"` // need, growth, its own, rounding, block, beside, segment, rule, fixed, ledger and so on
+	Text  string `json:"text"`
+	Place string `json:"place,omitempty"` // where that stands: file:line:column
+}
+
+// NewWhy puts an explanation into its JSON form.
+func NewWhy(y workspace.Why) Why {
+	v := Why{Subject: y.Subject, Answer: y.Answer, Numbers: []Origin{}}
+	for _, o := range y.Numbers {
+		x := Origin{Number: o.Number, Steps: []Step{}}
+		for _, s := range o.Steps {
+			x.Steps = append(x.Steps, Step{s.About, s.Text, s.Place.String()})
+		}
+		v.Numbers = append(v.Numbers, x)
+	}
+	return v
+}
+
+// Table is every step of every number.
+func (v Why) Table() Table {
+	t := Table{Columns: []Column{{Key: "number", Title: "number"}, {Key: "about", Title: "about"}, {Key: "text", Title: "why"}, {Key: "place", Title: "written at"}}}
+	for _, o := range v.Numbers {
+		for _, s := range o.Steps {
+			t.Rows = append(t.Rows, []string{o.Number, s.About, s.Text, lineOf(s.Place)})
+		}
+	}
+	return t
+}
+
+// Text writes the answer, and each number with its steps.
+func (v Why) Text(w io.Writer, width int) {
+	labelled(w, width, "", bold.Render(Clean(v.Subject)+": "+Clean(v.Answer)), "  ")
+	for _, o := range v.Numbers {
+		if len(v.Numbers) > 1 || o.Number != v.Subject && o.Number != v.Answer {
+			fmt.Fprintln(w, Clean(o.Number))
+		}
+		for _, s := range o.Steps {
+			text := Clean(s.Text)
+			if s.Place != "" {
+				text += " " + faint.Render("("+Clean(lineOf(s.Place))+")")
+			}
+			labelled(w, width, fmt.Sprintf("  %-9s ", s.About), text, "            ")
+		}
+	}
+}
