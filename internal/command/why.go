@@ -4,10 +4,12 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/finding"
+	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
@@ -59,14 +61,18 @@ func (a *app) whyInPlan(word string) error {
 			return fmt.Errorf("there is no finding called %s, and no plan here; 'ropeswing why' lists the findings", word)
 		}
 	}
-	w, err := a.usable()
+	found, err := a.find()
+	if err != nil {
+		return err
+	}
+	w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown))
 	if err != nil {
 		return err
 	}
 	y, err := w.Why(word)
 	if err != nil {
-		if isNear {
-			return fmt.Errorf("%w; or the finding %s?", err, near)
+		if isNear && !strings.Contains(err.Error(), "did you mean") {
+			return fmt.Errorf("%w; did you mean %s?", err, near)
 		}
 		return err
 	}

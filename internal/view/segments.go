@@ -13,11 +13,11 @@ type Segment struct {
 	Segment  string   `json:"segment"` // its name
 	VLAN     int      `json:"vlan,omitempty"`
 	Prefixes []string `json:"prefixes"`
-	Hosts    int64    `json:"hosts,omitempty"` // how many it is to have room for, without growth
+	Hosts    int      `json:"hosts,omitempty"` // how many it is to have room for, without growth
 	Grow     int      `json:"grow,omitempty"`  // percent
-	Usable   int64    `json:"usable"`          // IPv4 addresses for interfaces
-	Used     int64    `json:"used"`            // that interfaces have, or hosts lease
-	Spare    int64    `json:"spare"`           // that are left
+	Usable   int      `json:"usable"`          // IPv4 addresses for interfaces
+	Used     int      `json:"used"`            // that interfaces have, or hosts lease
+	Spare    int      `json:"spare"`           // that are left
 	Given    string   `json:"given,omitempty"` // fixed, remembered or proposed: how it came by its subnets
 	Members  []string `json:"members"`         // interfaces with an address on it: DEVICE:INTERFACE
 	Place    string   `json:"place"`           // where the plan names it: file:line:column
@@ -55,7 +55,7 @@ func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 			x.Prefixes = append(x.Prefixes, p.Prefix.String())
 		}
 		room := rooms[id]
-		x.Hosts, x.Grow, x.Usable, x.Used, x.Spare = s.Need.Hosts, s.Need.Grow, room.Usable, room.Held+room.Leased, room.Spare
+		x.Hosts, x.Grow, x.Usable, x.Used, x.Spare = int(s.Need.Hosts), s.Need.Grow, int(room.Usable), int(room.Held+room.Leased), int(room.Spare)
 		for _, p := range s.Prefixes {
 			x.Given = givers[max(p.Giver, givenAs[x.Given])]
 		}
