@@ -28,7 +28,8 @@ var rooms = []string{
 var outer = map[string][]string{
 	"internal/files":   {},
 	"internal/view":    {},
-	"internal/command": {"internal/files", "internal/view", "demo"},
+	"internal/wire":    {},
+	"internal/command": {"internal/files", "internal/view", "internal/wire", "demo"},
 	"demo":             {},
 	"cmd/ropeswing":    {"internal/command"},
 	"core/coretest":    {},

@@ -144,7 +144,7 @@ func TestArithmeticSlips(t *testing.T) {
 		"fit 10.48.0.0/24 desks:4 --grow half":        "a percentage such as 50%",
 		"fit 10.48.0.0/24 --needs missing.csv":        "cannot read missing.csv",
 		"fit 10.48.0.0/24 --needs bad.csv":            "bad.csv:1: the header has name, size, and no columns called name and hosts",
-		"fit 10.48.0.0/24 --needs short.csv":          "short.csv:2: the row has 1 field, and the header 3",
+		"fit 10.48.0.0/24 --needs short.csv":          "short.csv:2: the row has 1 of the header's 3 fields",
 		"fit 10.48.0.0/24 --needs word.csv":           "word.csv:2: the hosts of x is a whole number",
 		"fit 10.48.0.0/24 --needs empty.csv":          "there is no header",
 		"beside 10.48.1.64/26":                        "is no machine's address in its subnet",

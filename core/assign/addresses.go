@@ -67,6 +67,22 @@ func (n *Numbering) onSegment(spec *model.Spec, segment model.SegmentID, waiting
 			pool.next(id, rank(id) < 2)
 		}
 	}
+	for _, id := range waiting {
+		slices.SortStableFunc(spec.Interfaces[id].Addresses, func(a, b model.Address) int {
+			return cmp.Compare(order(a.Addr()), order(b.Addr()))
+		})
+	}
+}
+
+// order is how addresses of one interface are listed: IPv4, IPv6, link-local.
+func order(a netip.Addr) int {
+	switch {
+	case a.Is4():
+		return 0
+	case a.IsLinkLocalUnicast():
+		return 2
+	}
+	return 1
 }
 
 // remembered gives an interface the address it had before, if that is still in

@@ -42,7 +42,7 @@ func (r *resolver) devices() {
 	for i := range r.doc.Devices {
 		d := &r.doc.Devices[i]
 		device := Device{
-			Name: d.Name.Value, Kind: kindOf(d.Is.Value), Place: d.Name.Place,
+			Name: d.Name.Value, Kind: kindOf(d.Is.Value), Note: d.Note.Value, Place: d.Name.Place,
 			First: InterfaceID(len(r.spec.Interfaces)), Beyond: r.prefixes(d.Beyond, d.Name.Value),
 		}
 		switch device.Kind {
@@ -155,7 +155,7 @@ func (b *builder) add(i Interface, w written) {
 func (b *builder) declare(w *plan.Interface) {
 	i := Interface{
 		Name: w.Name.Value, Kind: Port, Parent: None, Segment: None,
-		AdminDown: w.Admin.Value == "down", Own: true, Place: w.Name.Place, MAC: b.mac(w),
+		AdminDown: w.Admin.Value == "down", Own: true, Place: w.Name.Place, MAC: b.mac(w), Note: w.Note.Value,
 	}
 	b.attach(&i, w)
 	names, isRange := b.expand(w.Name)

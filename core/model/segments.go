@@ -17,7 +17,7 @@ func (r *resolver) segments() {
 	for i := range r.doc.Segments {
 		s := &r.doc.Segments[i]
 		segment := Segment{
-			Name: s.Name.Value, VLAN: VLAN(s.VLAN.Value), VLANPlace: s.VLAN.Place,
+			Name: s.Name.Value, Note: s.Note.Value, VLAN: VLAN(s.VLAN.Value), VLANPlace: s.VLAN.Place,
 			Prefixes: r.prefixes(s.Prefixes, s.Name.Value), Identifier: s.Identifier.Value, Lead: None, Place: s.Name.Place,
 		}
 		if s.VLANAuto.Value {

@@ -93,7 +93,8 @@ type Segment struct {
 	Need       Need
 	From       []BlockID // where its subnets are taken from
 	Prefixes   []Prefix  // without host bits
-	Identifier string    // which IPv6 identifier goes with a place, as the plan writes it
+	Note       string
+	Identifier string // which IPv6 identifier goes with a place, as the plan writes it
 	Gateways   []Gateway
 	Leases     []Lease
 	Own        int64        // how many addresses its routers and switches take
@@ -181,6 +182,7 @@ func (k Kind) String() string {
 type Device struct {
 	Name     string
 	Kind     Kind
+	Note     string
 	Forwards bool      // passes on packets that are not for itself
 	Beyond   []Prefix  // for the world: what it answers for
 	From     []BlockID // where its loopback is taken from; empty where none is wanted
@@ -218,6 +220,7 @@ type Interface struct {
 	Next      [2]bool      // wants the next free address, of IPv4 and of IPv6
 	NextPlace source.Place // that says so
 	MAC       string
+	Note      string
 	Claims    int // how many IPv4 addresses it is going to have
 	AdminDown bool
 	Table     string // the routing table it belongs to; "" is the main one
@@ -331,6 +334,24 @@ func (s *Spec) SegmentOf(a netip.Addr) SegmentID {
 		for _, p := range s.Segments[id].Prefixes {
 			if p.Contains(a) && p.Bits() > bits {
 				best, bits = SegmentID(id), p.Bits()
+			}
+		}
+	}
+	return best
+}
+
+// MainAddress is the address a device is known by: that of a loopback, else of
+// a VLAN interface, else its first; invalid where it has none of the family.
+// Link-local ones do not count.
+func (s *Spec) MainAddress(d DeviceID, is4 bool) netip.Addr {
+	var best netip.Addr
+	bestRank := 0
+	for _, id := range s.InterfacesOf(d) {
+		i := &s.Interfaces[id]
+		rank := map[InterfaceKind]int{Loopback: 3, VLANInterface: 2}[i.Kind] + 1
+		for _, a := range i.Addresses {
+			if a.Addr().Is4() == is4 && rank > bestRank && !a.Addr().IsLinkLocalUnicast() && !a.Secondary {
+				best, bestRank = a.Addr(), rank
 			}
 		}
 	}

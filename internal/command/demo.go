@@ -22,6 +22,7 @@ var tour = []struct {
 }{
 	{"Is anything wrong in the plan?", []string{"check"}},
 	{"What is there?", []string{"show", "devices"}},
+	{"Where does a number come from?", []string{"why", "quay-staff"}},
 	{"Does the operator's laptop reach the camera on the rock, and by which way?", []string{"ping", "tern-cam"}},
 	{"What would traceroute show?", []string{"trace", "tern-cam"}},
 	{"And with the beam to the mole out of order?", []string{"ping", "desk-7", "tern-cam", "--without", "beam-a", "-4"}},

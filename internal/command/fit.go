@@ -1,15 +1,10 @@
 package command
 
 import (
-	"encoding/csv"
 	"errors"
 	"fmt"
-	"io"
 	"math/big"
 	"net/netip"
-	"os"
-	"path/filepath"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -149,51 +144,17 @@ func readNeed(o operand, block netip.Prefix, grow int) (prefix.Need, error) {
 	return prefix.Need{Name: name, Hosts: hosts}, nil
 }
 
-// needsFrom reads a CSV file with a header that names the columns name and
-// hosts, in any order and among others.
+// needsFrom reads a CSV file with the columns name and hosts.
 func (a *app) needsFrom(path string) ([]operand, error) {
-	in, shown := a.in, "standard input"
-	if path != "-" {
-		shown = path
-		if !filepath.IsAbs(path) {
-			path = filepath.Join(a.dir, path)
-		}
-		file, err := os.Open(path)
-		if err != nil {
-			return nil, fmt.Errorf("cannot read %s: %w", shown, errors.Unwrap(err))
-		}
-		defer file.Close()
-		in = file
-	}
-	rows := csv.NewReader(in)
-	rows.TrimLeadingSpace, rows.Comment, rows.FieldsPerRecord = true, '#', -1
-	header, err := rows.Read()
+	rows, err := a.table(path, []string{"name", "hosts"}, nil)
 	if err != nil {
-		return nil, fmt.Errorf("%s: there is no header; its first line names the columns name and hosts", shown)
-	}
-	for i := range header {
-		header[i] = strings.ToLower(strings.TrimSpace(strings.TrimPrefix(header[i], "\ufeff")))
-	}
-	name, hosts := slices.Index(header, "name"), slices.Index(header, "hosts")
-	if name < 0 || hosts < 0 {
-		return nil, fmt.Errorf("%s:1: the header has %s, and no columns called name and hosts", shown, strings.Join(header, ", "))
+		return nil, err
 	}
 	var all []operand
-	for {
-		row, err := rows.Read()
-		if err == io.EOF {
-			return all, nil
-		}
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", shown, err)
-		}
-		line, _ := rows.FieldPos(0)
-		where := fmt.Sprintf("%s:%d: ", shown, line)
-		if len(row) <= max(name, hosts) {
-			return nil, fmt.Errorf("%sthe row has %s, and the header %d", where, view.Count(len(row), "field"), len(header))
-		}
-		all = append(all, operand{row[name] + ":" + row[hosts], where})
+	for _, r := range rows {
+		all = append(all, operand{r.Fields["name"] + ":" + r.Fields["hosts"], r.Where})
 	}
+	return all, nil
 }
 
 func (a *app) printFit(block netip.Prefix, used []netip.Prefix, needs []prefix.Need, inOrder bool) error {

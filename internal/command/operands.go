@@ -5,9 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"os"
+	"path/filepath"
 	"strings"
 
 	"ropeswing/core/prefix"
+	"ropeswing/internal/files"
 )
 
 // operand is one thing to compute with, and where it came from for messages.
@@ -92,4 +95,21 @@ func (a *app) oneSubnet(args []string, example string) (netip.Prefix, error) {
 		return netip.Prefix{}, errors.New("name one: " + example)
 	}
 	return all[0], nil
+}
+
+// table reads a CSV file, or standard input where path is '-'.
+func (a *app) table(path string, needed, optional []string) ([]files.Row, error) {
+	if path == "-" {
+		return files.ReadTable(a.in, "standard input", needed, optional)
+	}
+	full := path
+	if !filepath.IsAbs(path) {
+		full = filepath.Join(a.dir, path)
+	}
+	file, err := os.Open(full)
+	if err != nil {
+		return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
+	}
+	defer file.Close()
+	return files.ReadTable(file, path, needed, optional)
 }

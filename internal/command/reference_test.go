@@ -46,7 +46,7 @@ func commandsReference() string {
 	var b strings.Builder
 	b.WriteString("# Commands\n\n" + generated)
 	b.WriteString("Exit codes: 0 all is well; 1 understood, and something is wrong (a finding of severity error, a ping that does not work); 2 the command or its input cannot be used; 130 interrupted. Answers go to standard output, all else to standard error. Colour is used on a terminal only, and never under `NO_COLOR`.\n\n")
-	root := (&app{out: &b, err: &b, getenv: func(string) string { return "" }}).root()
+	root := (&app{out: &b, err: &b, getenv: func(string) string { return "" }}).root("")
 	b.WriteString("For every command: `-p FILE`, `--plan FILE`: the plan; else the file in `ROPESWING_PLAN`, else the only `*.plan.yaml` in this folder or the nearest one above that has any.\n")
 	var walk func(c *cobra.Command)
 	walk = func(c *cobra.Command) {
@@ -175,7 +175,7 @@ func structReference(b *strings.Builder, name, doc string, s *ast.StructType) {
 }
 
 func TestEveryCommandSaysHowToUseIt(t *testing.T) {
-	root := (&app{out: &bytes.Buffer{}, err: &bytes.Buffer{}, getenv: os.Getenv}).root()
+	root := (&app{out: &bytes.Buffer{}, err: &bytes.Buffer{}, getenv: os.Getenv}).root("")
 	groups := map[string]bool{}
 	for _, g := range root.Groups() {
 		groups[g.ID] = true

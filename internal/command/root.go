@@ -88,7 +88,7 @@ func looking(w io.Writer, file *os.File) io.Writer {
 
 // run runs one command line.
 func (a *app) run(args []string) int {
-	root := a.root()
+	root := a.root(a.called(args))
 	root.SetArgs(args)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
@@ -114,8 +114,37 @@ const (
 	groupOther      = "other"
 )
 
-// root is the whole tree of commands.
-func (a *app) root() *cobra.Command {
+// command is how one command is made.
+type command struct {
+	name string
+	make func() *cobra.Command
+}
+
+// commands is every command, in the order of an engineer's work.
+func (a *app) commands() []command {
+	return []command{
+		{"subnet", a.subnet}, {"split", a.split}, {"merge", a.merge}, {"fit", a.fit}, {"beside", a.beside},
+		{"new", a.new}, {"assign", a.assign}, {"rename", a.rename}, {"export", a.export},
+		{"show", a.show}, {"why", a.why},
+		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace},
+		{"demo", a.demo}, {"version", a.version},
+	}
+}
+
+// called is the command that a command line begins with, "" where it begins
+// with something else: then all of them are needed. Making all takes as long as
+// many an answer.
+func (a *app) called(args []string) string {
+	for _, c := range a.commands() {
+		if len(args) > 0 && c.name == args[0] {
+			return c.name
+		}
+	}
+	return ""
+}
+
+// root is the tree of commands: of all, or only of the one named.
+func (a *app) root(only string) *cobra.Command {
 	cobra.EnableCommandSorting = false // they are listed in the order of the work
 	root := &cobra.Command{
 		Use:   "ropeswing COMMAND",
@@ -143,7 +172,11 @@ func (a *app) root() *cobra.Command {
 		&cobra.Group{ID: groupProve, Title: "Prove:"},
 		&cobra.Group{ID: groupOther, Title: "And:"},
 	)
-	root.AddCommand(a.subnet(), a.split(), a.merge(), a.fit(), a.beside(), a.assign(), a.rename(), a.show(), a.why(), a.check(), a.ping(), a.trace(), a.demo(), a.version())
+	for _, c := range a.commands() {
+		if only == "" || c.name == only {
+			root.AddCommand(c.make())
+		}
+	}
 	root.SetHelpCommand(&cobra.Command{Use: "help", Hidden: true, RunE: func(cmd *cobra.Command, args []string) error {
 		c, rest, err := root.Find(args)
 		if err != nil || len(rest) > 0 {
@@ -151,6 +184,7 @@ func (a *app) root() *cobra.Command {
 		}
 		return c.Help()
 	}})
+	root.CompletionOptions.DisableDefaultCmd = only != ""
 	root.InitDefaultCompletionCmd()
 	for _, c := range root.Commands() {
 		if c.Name() == "completion" {

@@ -1,0 +1,275 @@
+package command
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/model"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/files"
+	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
+)
+
+// exportOptions say where an export goes.
+type exportOptions struct {
+	to    string
+	write bool
+}
+
+// output is one file of an export.
+type output struct {
+	name string
+	text []byte
+}
+
+func (a *app) export() *cobra.Command {
+	cmd := &cobra.Command{
+		Use:     "export FORMAT",
+		Short:   "Put the plan out as a hosts file, DNS zones, CSV or by a template",
+		GroupID: groupPlan,
+		Long: "Print the plan in another form, or with --to put it into files: without -w it\n" +
+			"only says which would change.",
+		Example: "  ropeswing export hosts\n  ropeswing export zones --domain skerry.example --to zones -w\n  ropeswing export csv >addresses.csv\n  ropeswing export template interfaces.tmpl quay-edge",
+		Args:    cobra.ArbitraryArgs,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 0 {
+				return unknownCommand(cmd, args[0])
+			}
+			return errors.New("export as what? hosts, zones, csv, json or template")
+		},
+	}
+	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportTemplate())
+	return cmd
+}
+
+// exported is one 'export' command: it reads the plan and makes files of it.
+// Whole is what one file holds when it is printed, else all of them are.
+func (a *app) exported(use, short, file string, make func(w *workspace.Workspace, args []string) ([]output, error)) *cobra.Command {
+	var o exportOptions
+	cmd := &cobra.Command{
+		Use: use, Short: short, ValidArgsFunction: a.completeDevices,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			found, err := a.find()
+			if err != nil {
+				return err
+			}
+			w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown))
+			if err != nil {
+				return err
+			}
+			all, err := make(w, args)
+			if err != nil {
+				return err
+			}
+			return a.put(all, o)
+		},
+	}
+	cmd.Flags().StringVar(&o.to, "to", "", "put it into `"+file+"` instead of printing it")
+	cmd.Flags().BoolVarP(&o.write, "write", "w", false, "with --to: write; without, only say what would change")
+	return cmd
+}
+
+// put prints what was made, or writes it where it is to go. A single output
+// without a name of its own goes into the very file named.
+func (a *app) put(all []output, o exportOptions) error {
+	if o.to == "" {
+		if o.write {
+			return errors.New("-w writes to a place named with --to; name one")
+		}
+		for _, x := range all {
+			view.Raw(a.out, x.text)
+		}
+		return nil
+	}
+	changed := 0
+	for _, x := range all {
+		path := filepath.Join(o.to, x.name)
+		full := path
+		if !filepath.IsAbs(path) {
+			full = filepath.Join(a.dir, path)
+		}
+		state, err := a.putOne(full, x.text, o.write)
+		if err != nil {
+			return fmt.Errorf("cannot write %s: %w", path, err)
+		}
+		if state != "as it is" {
+			changed++
+		}
+		view.FileText(a.out, path, state)
+	}
+	if !o.write && changed > 0 {
+		fmt.Fprintln(a.out, "nothing is written yet; the same with -w writes")
+	}
+	return nil
+}
+
+// putOne writes one file where it differs, and says how it stood.
+func (a *app) putOne(path string, text []byte, write bool) (state string, err error) {
+	old, err := os.ReadFile(path)
+	switch {
+	case err == nil && bytes.Equal(old, text):
+		return "as it is", nil
+	case err == nil:
+		state = "changed"
+	case errors.Is(err, os.ErrNotExist):
+		state = "new"
+	default:
+		return "", errors.Unwrap(err)
+	}
+	if !write {
+		return state, nil
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		return "", err
+	}
+	return state, files.Save(path, text)
+}
+
+func (a *app) exportHosts() *cobra.Command {
+	domain := ""
+	cmd := a.exported("hosts", "A hosts file: every address with its name", "FILE", func(w *workspace.Workspace, args []string) ([]output, error) {
+		all, err := wire.Names(w.Spec)
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		wire.Hosts(&b, all, domain)
+		return []output{{"", b.Bytes()}}, nothingElse("hosts", args)
+	})
+	cmd.Flags().StringVar(&domain, "domain", "", "the `DOMAIN` the names are in")
+	return cmd
+}
+
+func (a *app) exportZones() *cobra.Command {
+	var o wire.ZoneOptions
+	cmd := a.exported("zones", "DNS zones, forward and reverse (RFC 1035)", "FOLDER", func(w *workspace.Workspace, args []string) ([]output, error) {
+		if o.Domain == "" {
+			return nil, errors.New("name the domain: ropeswing export zones --domain skerry.example")
+		}
+		all, err := wire.Names(w.Spec)
+		if err != nil {
+			return nil, err
+		}
+		zones, err := wire.Zones(w.Spec, all, o)
+		if err != nil {
+			return nil, err
+		}
+		var outputs []output
+		for _, z := range zones {
+			outputs = append(outputs, output{strings.ReplaceAll(z.Name, "/", "-") + ".zone", z.Text})
+		}
+		return outputs, nothingElse("zones", args)
+	})
+	cmd.Flags().StringVar(&o.Domain, "domain", "", "the `DOMAIN` of the forward zone")
+	cmd.Flags().StringVar(&o.Server, "server", "", "the name `SERVER` of the zones; ns1 of the domain unless set")
+	cmd.Flags().StringVar(&o.Mail, "mail", "", "the hostmaster's `ADDRESS`; hostmaster of the domain unless set")
+	cmd.Flags().Uint32Var(&o.Serial, "serial", 1, "the zones' serial `NUMBER`")
+	cmd.Flags().Uint32Var(&o.TTL, "ttl", 3600, "how many `SECONDS` an answer may be kept")
+	return cmd
+}
+
+// nothingElse is the error of naming something that an export does not take.
+func nothingElse(what string, args []string) error {
+	if len(args) > 0 {
+		return fmt.Errorf("ropeswing export %s takes nothing behind it, and %q is", what, args[0])
+	}
+	return nil
+}
+
+func (a *app) exportCSV() *cobra.Command {
+	return a.exported("csv [DEVICE…]", "Every address with its interface, mask and gateway, as CSV", "FILE", func(w *workspace.Workspace, args []string) ([]output, error) {
+		devices, err := devicesNamed(w, args)
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		err = view.ExportedTable(view.NewExported(w.Spec, devices)).CSV(&b)
+		return []output{{"", b.Bytes()}}, err
+	})
+}
+
+func (a *app) exportJSON() *cobra.Command {
+	return a.exported("json [DEVICE…]", "Every device with all that the plan says of it, as JSON", "FILE", func(w *workspace.Workspace, args []string) ([]output, error) {
+		devices, err := devicesNamed(w, args)
+		if err != nil {
+			return nil, err
+		}
+		var b bytes.Buffer
+		err = view.JSON(&b, view.NewExported(w.Spec, devices))
+		return []output{{"", b.Bytes()}}, err
+	})
+}
+
+func (a *app) exportTemplate() *cobra.Command {
+	cmd := a.exported("template FILE [DEVICE…]", "Through a template of your own, one file a device", "FOLDER", func(w *workspace.Workspace, args []string) ([]output, error) {
+		if len(args) == 0 {
+			return nil, errors.New("name the template: ropeswing export template FILE [DEVICE…]")
+		}
+		devices, err := devicesNamed(w, args[1:])
+		if err != nil {
+			return nil, err
+		}
+		return a.filled(w.Spec, args[0], devices)
+	})
+	cmd.Long = "Fill a template (Go's text/template) once for each device. It is given what\n" +
+		"'export json' prints of the device, by the same keys: {{.device}}, or\n" +
+		"{{range .interfaces}}{{.interface}}{{end}}. Beside the usual functions there are\n" +
+		"join, lower, upper and replace. A file is called by its device, with what the\n" +
+		"template's name has behind its first dot, but for '.tmpl'."
+	cmd.ValidArgsFunction = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
+		if len(args) == 0 {
+			return nil, cobra.ShellCompDirectiveDefault
+		}
+		return a.completeDevices(c, args, word)
+	}
+	return cmd
+}
+
+// largestTemplate is how large a template may be, in bytes.
+const largestTemplate = 16 << 20
+
+// filled is a template filled for each device.
+func (a *app) filled(spec *model.Spec, path string, devices []model.DeviceID) ([]output, error) {
+	full := path
+	if !filepath.IsAbs(path) {
+		full = filepath.Join(a.dir, path)
+	}
+	file, err := os.Open(full)
+	if err != nil {
+		return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
+	}
+	defer file.Close()
+	text, err := io.ReadAll(io.LimitReader(file, largestTemplate))
+	if err != nil {
+		return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
+	}
+	t, err := view.NewTextTemplate(filepath.Base(path), string(text))
+	if err != nil {
+		return nil, err
+	}
+	_, ending, _ := strings.Cut(strings.TrimSuffix(filepath.Base(path), ".tmpl"), ".")
+	if ending != "" {
+		ending = "." + ending
+	}
+	var all []output
+	for _, x := range view.NewExported(spec, devices) {
+		filled, err := t.Fill(x)
+		if err != nil {
+			return nil, err
+		}
+		name := x.Device + ending
+		if !filepath.IsLocal(name) || name == "." || strings.ContainsAny(name, `/\`) {
+			return nil, fmt.Errorf("%s makes no name for a file", x.Device)
+		}
+		all = append(all, output{name, filled})
+	}
+	return all, nil
+}

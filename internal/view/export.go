@@ -1,0 +1,259 @@
+package view
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"text/template"
+
+	"ropeswing/core/model"
+	"ropeswing/core/prefix"
+)
+
+// Exported is a device with all that the plan says of it: what 'export json'
+// lists, and what a template of the user's own is given, by these same keys. No
+// key is ever absent.
+type Exported struct {
+	Device     string              `json:"device"`
+	Is         string              `json:"is"` // router, switch, firewall, host or world
+	Note       string              `json:"note"`
+	Forwards   bool                `json:"forwards"`  // whether it passes on what is not for itself
+	Main       string              `json:"main"`      // the IPv4 address it is known by, "" where it has none
+	MainIPv6   string              `json:"main_ipv6"` // likewise
+	Gateway    string              `json:"gateway"`   // the next hop of its IPv4 default route, "" where it has none
+	Gateway6   string              `json:"gateway_ipv6"`
+	Interfaces []ExportedInterface `json:"interfaces"` // in the order of the plan
+	Routes     []ExportedRoute     `json:"routes"`     // static ones, gateways among them
+}
+
+// ExportedInterface is one interface of an exported device.
+type ExportedInterface struct {
+	Interface string            `json:"interface"`
+	Kind      string            `json:"kind"` // port, subinterface, VLAN interface or loopback
+	Note      string            `json:"note"`
+	Admin     string            `json:"admin"`   // up or down
+	Parent    string            `json:"parent"`  // of a subinterface
+	Tag       int               `json:"tag"`     // of a subinterface or VLAN interface, 0 where there is none
+	Segment   string            `json:"segment"` // whose addresses it has, or which an access port serves
+	Switched  bool              `json:"switched"`
+	Untagged  int               `json:"untagged_vlan"` // of a switch port, 0 where there is none
+	Tagged    []int             `json:"tagged_vlans"`  // of a switch port
+	MAC       string            `json:"mac"`
+	Addresses []ExportedAddress `json:"addresses"`
+}
+
+// ExportedAddress is one address of an exported interface.
+type ExportedAddress struct {
+	Address      string `json:"address"` // without its length
+	PrefixLength int    `json:"prefix_length"`
+	Family       string `json:"family"`       // ipv4 or ipv6
+	Mask         string `json:"mask"`         // IPv4, else ""
+	InverseMask  string `json:"inverse_mask"` // IPv4, else ""
+	Subnet       string `json:"subnet"`       // with its length
+	Secondary    bool   `json:"secondary"`
+	LinkLocal    bool   `json:"link_local"`
+}
+
+// ExportedRoute is one static route of an exported device.
+type ExportedRoute struct {
+	To           string `json:"to"` // the subnet without its length
+	PrefixLength int    `json:"prefix_length"`
+	Family       string `json:"family"`   // ipv4 or ipv6
+	Mask         string `json:"mask"`     // IPv4, else ""
+	NextHop      string `json:"next_hop"` // "" where it has none
+	Out          string `json:"out"`      // the interface, "" where only the next hop is given
+	Discard      bool   `json:"discard"`
+	Distance     int    `json:"distance"`
+	Metric       int    `json:"metric"`
+}
+
+// NewExported is the devices in their exported form.
+func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
+	all := []Exported{}
+	for _, d := range devices {
+		device := &spec.Devices[d]
+		x := Exported{
+			Device: device.Name, Is: device.Kind.String(), Note: device.Note, Forwards: device.Forwards,
+			Main: address(spec.MainAddress(d, true)), MainIPv6: address(spec.MainAddress(d, false)),
+			Interfaces: []ExportedInterface{}, Routes: []ExportedRoute{},
+		}
+		for _, id := range spec.InterfacesOf(d) {
+			x.Interfaces = append(x.Interfaces, exportedInterface(spec, id))
+		}
+		first, last := spec.StaticsOf(d)
+		for _, s := range spec.Statics[first:last] {
+			r := ExportedRoute{
+				To: s.To.Addr().String(), PrefixLength: s.To.Bits(), Family: familyOf(s.To.Addr().Is4()), Mask: maskOf(prefix.Mask(s.To), s.To.Addr().Is4()),
+				NextHop: address(s.Via), Discard: s.Discard, Distance: int(s.Distance), Metric: int(s.Metric),
+			}
+			if s.Out != model.None {
+				r.Out = spec.Interfaces[s.Out].Name
+			}
+			switch {
+			case s.To.Bits() > 0:
+			case s.To.Addr().Is4() && x.Gateway == "":
+				x.Gateway = r.NextHop
+			case s.To.Addr().Is6() && x.Gateway6 == "":
+				x.Gateway6 = r.NextHop
+			}
+			x.Routes = append(x.Routes, r)
+		}
+		all = append(all, x)
+	}
+	return all
+}
+
+func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface {
+	i := &spec.Interfaces[id]
+	x := ExportedInterface{
+		Interface: i.Name, Kind: i.Kind.String(), Note: i.Note, Admin: "up", Tag: int(i.Tag), Switched: i.Switched,
+		Untagged: int(i.Untagged), Tagged: []int{}, MAC: i.MAC, Addresses: []ExportedAddress{},
+	}
+	if i.AdminDown {
+		x.Admin = "down"
+	}
+	if i.Parent != model.None {
+		x.Parent = spec.Interfaces[i.Parent].Name
+	}
+	if i.Segment != model.None {
+		x.Segment = spec.Segments[i.Segment].Name
+	}
+	for _, v := range i.Tagged {
+		x.Tagged = append(x.Tagged, int(v))
+	}
+	for _, a := range i.Addresses {
+		is4 := a.Addr().Is4()
+		x.Addresses = append(x.Addresses, ExportedAddress{
+			Address: a.Addr().String(), PrefixLength: a.Bits(), Family: familyOf(is4), Mask: maskOf(prefix.Mask(a.Prefix), is4), InverseMask: maskOf(prefix.InverseMask(a.Prefix), is4),
+			Subnet: a.Masked().String(), Secondary: a.Secondary, LinkLocal: a.Addr().IsLinkLocalUnicast(),
+		})
+	}
+	return x
+}
+
+func familyOf(is4 bool) string {
+	if is4 {
+		return "ipv4"
+	}
+	return "ipv6"
+}
+
+func maskOf(m fmt.Stringer, is4 bool) string {
+	if is4 {
+		return m.String()
+	}
+	return ""
+}
+
+// ExportedTable is every address of the devices, a row each.
+func ExportedTable(all []Exported) Table {
+	t := Table{Columns: []Column{
+		{Key: "device", Title: "device"}, {Key: "is", Title: "is"}, {Key: "interface", Title: "interface"}, {Key: "kind", Title: "kind", Wide: true}, {Key: "segment", Title: "segment"},
+		{Key: "tag", Title: "tag", Wide: true}, {Key: "address", Title: "address"}, {Key: "prefix_length", Title: "length"}, {Key: "mask", Title: "mask"}, {Key: "subnet", Title: "subnet", Wide: true},
+		{Key: "gateway", Title: "gateway", Wide: true}, {Key: "mac", Title: "MAC", Wide: true}, {Key: "note", Title: "note", Wide: true},
+	}, Empty: "the plan has no addresses"}
+	for _, d := range all {
+		for _, i := range d.Interfaces {
+			for _, a := range i.Addresses {
+				gateway := d.Gateway
+				if a.Family == "ipv6" {
+					gateway = d.Gateway6
+				}
+				tag := ""
+				if i.Tag > 0 {
+					tag = strconv.Itoa(i.Tag)
+				}
+				t.Rows = append(t.Rows, []string{d.Device, d.Is, i.Interface, i.Kind, i.Segment, tag, a.Address, strconv.Itoa(a.PrefixLength), a.Mask, a.Subnet, gateway, i.MAC, i.Note})
+			}
+		}
+	}
+	return t
+}
+
+// TextTemplate is a template of the user's own (text/template), given one
+// Exported by its JSON keys.
+type TextTemplate struct{ parsed *template.Template }
+
+// NewTextTemplate reads a template; name is what its errors call it.
+func NewTextTemplate(name, text string) (*TextTemplate, error) {
+	functions := template.FuncMap{
+		"join": func(separator string, all []any) string {
+			words := make([]string, len(all))
+			for i, x := range all {
+				words[i] = fmt.Sprint(x)
+			}
+			return strings.Join(words, separator)
+		},
+		"lower": strings.ToLower, "upper": strings.ToUpper,
+		"replace": func(from, to, text string) string { return strings.ReplaceAll(text, from, to) },
+	}
+	t, err := template.New(name).Funcs(functions).Option("missingkey=error").Parse(text)
+	if err != nil {
+		return nil, fmt.Errorf("%s", strings.TrimPrefix(err.Error(), "template: "))
+	}
+	return &TextTemplate{t}, nil
+}
+
+// Fill is the template's text for one device.
+func (t *TextTemplate) Fill(x Exported) ([]byte, error) {
+	raw, err := json.Marshal(x)
+	if err != nil {
+		return nil, err
+	}
+	decoder := json.NewDecoder(bytes.NewReader(raw))
+	decoder.UseNumber()
+	var data any
+	if err := decoder.Decode(&data); err != nil {
+		return nil, err
+	}
+	var b bytes.Buffer
+	if err := t.parsed.Execute(&b, whole(data)); err != nil {
+		return nil, fmt.Errorf("%s: %s", x.Device, strings.TrimPrefix(err.Error(), "template: "))
+	}
+	return b.Bytes(), nil
+}
+
+// whole turns JSON's numbers, which are all whole here, into ones a template
+// can compare.
+func whole(v any) any {
+	switch v := v.(type) {
+	case map[string]any:
+		for k := range v {
+			v[k] = whole(v[k])
+		}
+	case []any:
+		for i := range v {
+			v[i] = whole(v[i])
+		}
+	case json.Number:
+		n, _ := strconv.Atoi(v.String()) // it came from an int
+		return n
+	}
+	return v
+}
+
+// Raw writes text of several lines, every one of them made fit for a terminal;
+// tabs stay.
+func Raw(w io.Writer, text []byte) {
+	for line := range strings.Lines(string(text)) {
+		body, end := strings.TrimSuffix(line, "\n"), ""
+		if body != line {
+			end = "\n"
+		}
+		for i, part := range strings.Split(strings.TrimSuffix(body, "\r"), "\t") {
+			if i > 0 {
+				io.WriteString(w, "\t")
+			}
+			io.WriteString(w, Clean(part))
+		}
+		io.WriteString(w, end)
+	}
+}
+
+// FileText says what becomes of a file.
+func FileText(w io.Writer, name, state string) {
+	fmt.Fprintf(w, "  %-10s %s\n", state, Clean(name))
+}

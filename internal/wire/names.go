@@ -1,0 +1,80 @@
+// Package wire speaks the formats of the outside world.
+package wire
+
+import (
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"ropeswing/core/model"
+)
+
+// Named is an address and the names it goes by.
+type Named struct {
+	Address netip.Prefix // with its length
+	Name    string       // within the domain
+	Main    bool         // the address its device is known by
+}
+
+// Names gives every address of the plan's own devices a name: the address a
+// device is known by has the device's, the others INTERFACE.DEVICE. Names are
+// made of letters, digits and hyphens (RFC 952, RFC 1123 §2.1). It is an error
+// where two devices, or two interfaces of one, come to the same name.
+func Names(spec *model.Spec) ([]Named, error) {
+	var all []Named
+	owners := map[string]string{}
+	claim := func(name, owner string) error {
+		if first, taken := owners[name]; taken && first != owner {
+			return fmt.Errorf("%s and %s would both be called %s; rename one of them", first, owner, name)
+		}
+		owners[name] = owner
+		return nil
+	}
+	for d := range spec.Devices {
+		device := &spec.Devices[d]
+		if device.Kind == model.World {
+			continue // whose machines are not ours to name
+		}
+		name := hostLabel(device.Name)
+		if err := claim(name, device.Name); err != nil {
+			return nil, err
+		}
+		main := [2]netip.Addr{spec.MainAddress(model.DeviceID(d), true), spec.MainAddress(model.DeviceID(d), false)}
+		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
+			i := &spec.Interfaces[id]
+			for _, a := range i.Addresses {
+				if a.Addr().IsLinkLocalUnicast() {
+					continue
+				}
+				if a.Addr() == main[0] || a.Addr() == main[1] {
+					all = append(all, Named{a.Prefix, name, true})
+					continue
+				}
+				own := hostLabel(i.Name) + "." + name
+				if err := claim(own, spec.Label(id)); err != nil {
+					return nil, err
+				}
+				all = append(all, Named{a.Prefix, own, false})
+			}
+		}
+	}
+	return all, nil
+}
+
+// hostLabel is a name with everything that a host name may not hold turned into
+// hyphens.
+func hostLabel(name string) string {
+	label := strings.Map(func(c rune) rune {
+		switch {
+		case c >= 'a' && c <= 'z', c >= '0' && c <= '9', c == '-':
+			return c
+		case c >= 'A' && c <= 'Z':
+			return c - 'A' + 'a'
+		}
+		return '-'
+	}, name)
+	if label = strings.Trim(label, "-"); label == "" {
+		label = "x"
+	}
+	return label
+}
