@@ -306,7 +306,7 @@ func TestExport(t *testing.T) {
 	assert.Contains(t, r.out, "10.48.0.254                             quay-edge.skerry.example quay-edge\n", "a router is known by its loopback")
 	assert.NotContains(t, r.out, "fibre-carrier", "which is not ours")
 
-	args := []string{"export", "zones", "--domain", "skerry.example", "--to", "zones"}
+	args := []string{"export", "zones", "--domain", "skerry.example", "--server", "log-server", "--to", "zones"}
 	r = run(t, dir, args...)
 	assert.Contains(t, r.out, "new        zones/skerry.example.zone\n")
 	assert.Contains(t, r.out, "nothing is written yet")
@@ -330,7 +330,7 @@ func TestExport(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "export", "json", "desk-7").out), &all))
 	assert.Equal(t, "10.48.1.1", all[0].Gateway)
 	assert.Contains(t, run(t, dir, "export", "csv", "desk-7").out, "desk-7,host,port,port,quay-staff,,10.48.1.10,26,255.255.255.192,10.48.1.0/26,10.48.1.1,,\n")
-	for args, message := range map[string]string{"zones": "name the domain", "zones --domain a..b": "no domain name", "hosts -w": "name one", "hosts x": "takes nothing", "template": "name the template", "template none": "cannot read none", "csv desk7": "did you mean desk-7?", "cvs": "did you mean 'ropeswing export csv'?"} {
+	for args, message := range map[string]string{"zones": "name the domain", "zones --server log-server --domain a..b": "no domain name", "zones --domain a.example --server ns1": "is no name server", "zones --domain a.example --server ns1.a.example": "is no name server", "hosts -w": "name one", "hosts x": "takes nothing", "template": "name the template", "template none": "cannot read none", "csv desk7": "did you mean desk-7?", "cvs": "did you mean 'ropeswing export csv'?"} {
 		r = run(t, dir, append([]string{"export"}, strings.Fields(args)...)...)
 		assert.Equal(t, 2, r.code, args)
 		assert.Contains(t, r.err, message, args)
@@ -341,4 +341,28 @@ func TestTheDemosLedgerIsUpToDate(t *testing.T) {
 	dir := lights(t)
 	assert.Equal(t, 0, run(t, dir, "assign", "--check").code)
 	assert.Equal(t, 0, run(t, dir, "assign", "--check", "-p", demo.BadMorning).code)
+}
+
+// The guide's plans on numbers are tried too.
+func TestTheGuidesNumbersWork(t *testing.T) {
+	text := read(t, "../../docs/guide", "assign.md")
+	blocks := strings.Split(text, "```yaml\n")
+	require.Len(t, blocks, 3)
+	for i := range blocks {
+		blocks[i], _, _ = strings.Cut(blocks[i], "```")
+	}
+	dir := t.TempDir()
+	write(t, dir, "farm.plan.yaml", blocks[1])
+	assert.Equal(t, 0, run(t, dir, "assign", "-w").code)
+	r := run(t, dir, "check")
+	assert.Equal(t, "Wind farm: 1 warning", first(r.out), r.out+r.err)
+	assert.Contains(t, r.out, "lan-not-64", "the yard's /60, which is there to be shown")
+	assert.Equal(t, 0, run(t, dir, "ping", "desk", "meter").code)
+
+	dir = t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "sites"), 0o755))
+	write(t, dir, "huts.plan.yaml", blocks[2])
+	write(t, dir, "sites/yards.yaml", "ropeswing: 1\nsegments: {yard: {hosts: 3}}\n")
+	assert.Equal(t, 0, run(t, dir, "assign", "-w").code)
+	assert.Equal(t, 20, strings.Count(run(t, dir, "show", "devices", "--only", "device").out, "hut-"))
 }

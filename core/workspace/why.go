@@ -182,6 +182,10 @@ func (w *Workspace) stretchLabel(all []model.Stretch, at, step int) string {
 		end += step
 	}
 	first, last := all[min(at, end)].Prefix.Addr(), prefix.Top(all[max(at, end)].Prefix)
+	low, high := netip.PrefixFrom(first, 64), netip.PrefixFrom(last, 64)
+	if first.Is6() && low == low.Masked() && prefix.Top(high) == last {
+		return fmt.Sprintf("free space (%s to %s)", low, high.Masked())
+	}
 	return fmt.Sprintf("free space (%s to %s)", first, last)
 }
 

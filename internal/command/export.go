@@ -37,7 +37,7 @@ func (a *app) export() *cobra.Command {
 		GroupID: groupPlan,
 		Long: "Print the plan in another form, or with --to put it into files: without -w it\n" +
 			"only says which would change.",
-		Example: "  ropeswing export hosts\n  ropeswing export zones --domain skerry.example --to zones -w\n  ropeswing export csv >addresses.csv\n  ropeswing export template interfaces.tmpl quay-edge",
+		Example: "  ropeswing export hosts\n  ropeswing export zones --domain skerry.example --server log-server --to zones -w\n  ropeswing export csv >addresses.csv\n  ropeswing export template interfaces.tmpl quay-edge",
 		Args:    cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
@@ -151,8 +151,8 @@ func (a *app) exportHosts() *cobra.Command {
 func (a *app) exportZones() *cobra.Command {
 	var o wire.ZoneOptions
 	cmd := a.exported("zones", "DNS zones, forward and reverse (RFC 1035)", "FOLDER", func(w *workspace.Workspace, args []string) ([]output, error) {
-		if o.Domain == "" {
-			return nil, errors.New("name the domain: ropeswing export zones --domain skerry.example")
+		if o.Domain == "" || o.Server == "" {
+			return nil, errors.New("name the domain and its name server: ropeswing export zones --domain skerry.example --server log-server")
 		}
 		all, err := wire.Names(w.Spec)
 		if err != nil {
@@ -169,7 +169,7 @@ func (a *app) exportZones() *cobra.Command {
 		return outputs, nothingElse("zones", args)
 	})
 	cmd.Flags().StringVar(&o.Domain, "domain", "", "the `DOMAIN` of the forward zone")
-	cmd.Flags().StringVar(&o.Server, "server", "", "the name `SERVER` of the zones; ns1 of the domain unless set")
+	cmd.Flags().StringVar(&o.Server, "server", "", "the name `SERVER` of the zones: a device of the plan, or a name in full")
 	cmd.Flags().StringVar(&o.Mail, "mail", "", "the hostmaster's `ADDRESS`; hostmaster of the domain unless set")
 	cmd.Flags().Uint32Var(&o.Serial, "serial", 1, "the zones' serial `NUMBER`")
 	cmd.Flags().Uint32Var(&o.TTL, "ttl", 3600, "how many `SECONDS` an answer may be kept")

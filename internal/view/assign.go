@@ -98,6 +98,28 @@ func (v Assignment) Table() Table {
 	return t
 }
 
+// byOwner is the changes with one row for what an owner has of both families,
+// where the same becomes of both.
+func (v Assignment) byOwner() Table {
+	t := v.Table()
+	const change, kind, owner, number, was = 0, 1, 2, 3, 4
+	var rows [][]string
+	at := map[[4]string]int{}
+	for _, r := range t.Rows {
+		k := [4]string{r[change], r[kind], r[owner], fmt.Sprint(strings.Contains(r[number], ":"))}
+		other := k
+		other[3] = fmt.Sprint(!strings.Contains(r[number], ":"))
+		if i, ok := at[other]; ok && r[kind] != assign.VLAN.String() && r[was] == "" && rows[i][was] == "" {
+			rows[i][number] += " " + r[number]
+			continue
+		}
+		at[k] = len(rows)
+		rows = append(rows, r)
+	}
+	t.Rows = rows
+	return t
+}
+
 // headline counts the changes by what they are.
 func (v Assignment) headline() string {
 	count := map[string]int{}
@@ -121,7 +143,11 @@ func (v Assignment) headline() string {
 // Text writes what changes, what has to be renumbered, and what could not be
 // met. Next is the command to type next, "" where there is none.
 func (v Assignment) Text(w io.Writer, width int, wide bool, next string) {
+	if len(v.Findings) > 0 {
+		fmt.Fprintln(w, bad.Render(Count(len(v.Findings), "need")+" not met"))
+	}
 	switch {
+	case len(v.Changes) == 0 && len(v.Findings) > 0:
 	case len(v.Changes) == 0 && v.kept == 0:
 		fmt.Fprintln(w, good.Render("the plan leaves no number open, and needs no ledger"))
 	case len(v.Changes) == 0:
@@ -131,7 +157,7 @@ func (v Assignment) Text(w io.Writer, width int, wide bool, next string) {
 	default:
 		fmt.Fprintln(w, warn.Render(Clean(v.Ledger)+" is behind: "+v.headline()))
 	}
-	v.Table().Text(w, width, "  ", wide)
+	v.byOwner().Text(w, width, "  ", wide)
 	if len(v.Renumber) > 0 {
 		fmt.Fprintln(w, bold.Render(fmt.Sprintf("to renumber: %d", len(v.Renumber))))
 		t := Table{Columns: []Column{{Title: "interface"}, {Title: "was"}, {Title: "becomes"}}}

@@ -17,7 +17,7 @@ import (
 // ZoneOptions are what zones say beside the addresses.
 type ZoneOptions struct {
 	Domain string // of the forward zone
-	Server string // the name server; ns1 of the domain unless set
+	Server string // the name server: a device of the plan, or a name in full
 	Mail   string // of the hostmaster; hostmaster of the domain unless set
 	Serial uint32
 	TTL    uint32 // seconds
@@ -37,7 +37,14 @@ func Zones(spec *model.Spec, all []Named, o ZoneOptions) ([]Zone, error) {
 	if _, ok := dns.IsDomainName(domain); !ok || domain == "." {
 		return nil, fmt.Errorf("%q is no domain name; write one such as skerry.example", o.Domain)
 	}
-	o.Server, o.Mail = orWithin(o.Server, "ns1", domain), orWithin(o.Mail, "hostmaster", domain)
+	if o.Mail = dns.Fqdn(strings.Replace(o.Mail, "@", ".", 1)); o.Mail == "." {
+		o.Mail = "hostmaster." + domain
+	}
+	server, err := serverName(o.Server, domain, all)
+	if err != nil {
+		return nil, err
+	}
+	o.Server = server
 	forward := []dns.RR{}
 	reverse := map[string][]dns.RR{}
 	for _, n := range all {
@@ -68,11 +75,21 @@ func Zones(spec *model.Spec, all []Named, o ZoneOptions) ([]Zone, error) {
 	return zones, nil
 }
 
-func orWithin(said, otherwise, domain string) string {
-	if said == "" {
-		return otherwise + "." + domain
+// serverName is the name server's name in full. One within the zone must have an
+// address there, or no name server takes the zone.
+func serverName(server, domain string, all []Named) (string, error) {
+	isOurs := func(name string) bool { return slices.ContainsFunc(all, func(n Named) bool { return n.Name == name }) }
+	if isOurs(server) {
+		return server + "." + domain, nil
 	}
-	return dns.Fqdn(strings.Replace(said, "@", ".", 1))
+	full := dns.CanonicalName(server)
+	if short, within := strings.CutSuffix(full, "."+domain); within && isOurs(short) {
+		return full, nil
+	}
+	if _, ok := dns.IsDomainName(full); !ok || !strings.Contains(server, ".") || dns.IsSubDomain(domain, full) {
+		return "", fmt.Errorf("%q is no name server: name a device of the plan, or a name in full that is not in %s", server, strings.TrimSuffix(domain, "."))
+	}
+	return full, nil
 }
 
 func header(name string, kind uint16, o ZoneOptions) dns.RR_Header {
