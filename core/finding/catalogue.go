@@ -2,32 +2,37 @@ package finding
 
 // The names of all findings. What each means stands in the catalogue below.
 const (
-	UnreadableFile  Name = "unreadable-file"
-	NotYAML         Name = "not-yaml"
-	NotAPlan        Name = "not-a-plan"
-	TabIndent       Name = "tab-indent"
-	MissingSpace    Name = "missing-space"
-	UnquotedIPv6    Name = "unquoted-ipv6"
-	LeadingZero     Name = "leading-zero"
-	AliasUsed       Name = "alias-used"
-	UnknownKey      Name = "unknown-key"
-	DuplicateKey    Name = "duplicate-key"
-	MissingKey      Name = "missing-key"
-	KeyOutOfPlace   Name = "key-out-of-place"
-	WrongType       Name = "wrong-type"
-	BadValue        Name = "bad-value"
-	BadName         Name = "bad-name"
-	NameTaken       Name = "name-taken"
-	BadAddress      Name = "bad-address"
-	UnknownName     Name = "unknown-name"
-	Ambiguous       Name = "ambiguous"
-	PortCabledTwice Name = "port-cabled-twice"
-	NoVLANNumber    Name = "no-vlan-number"
-	NoSubnet        Name = "no-subnet"
-	NoSuchPlace     Name = "no-such-place"
-	NoSharedSegment Name = "no-shared-segment"
-	IncludeRefused  Name = "include-refused"
-	LedgerBroken    Name = "ledger-broken"
+	UnreadableFile    Name = "unreadable-file"
+	NotYAML           Name = "not-yaml"
+	NotAPlan          Name = "not-a-plan"
+	TabIndent         Name = "tab-indent"
+	MissingSpace      Name = "missing-space"
+	UnquotedIPv6      Name = "unquoted-ipv6"
+	LeadingZero       Name = "leading-zero"
+	AliasUsed         Name = "alias-used"
+	UnknownKey        Name = "unknown-key"
+	DuplicateKey      Name = "duplicate-key"
+	MissingKey        Name = "missing-key"
+	KeyOutOfPlace     Name = "key-out-of-place"
+	WrongType         Name = "wrong-type"
+	BadValue          Name = "bad-value"
+	BadName           Name = "bad-name"
+	NameTaken         Name = "name-taken"
+	BadAddress        Name = "bad-address"
+	TooManyOctets     Name = "too-many-octets"
+	MissingDot        Name = "missing-dot"
+	MaskNotContiguous Name = "mask-not-contiguous"
+	InverseMask       Name = "inverse-mask"
+	NoPrefixLength    Name = "no-prefix-length"
+	UnknownName       Name = "unknown-name"
+	Ambiguous         Name = "ambiguous"
+	PortCabledTwice   Name = "port-cabled-twice"
+	NoVLANNumber      Name = "no-vlan-number"
+	NoSubnet          Name = "no-subnet"
+	NoSuchPlace       Name = "no-such-place"
+	NoSharedSegment   Name = "no-shared-segment"
+	IncludeRefused    Name = "include-refused"
+	LedgerBroken      Name = "ledger-broken"
 
 	DuplicateAddress       Name = "duplicate-address"
 	SubnetOrBroadcast      Name = "subnet-or-broadcast-address"
@@ -188,6 +193,41 @@ var catalogue = [...]Entry{
 		Why:     "A number is too large or missing, the length is missing, or the address is of the other family.",
 		Remedy:  "Mend the address as the message says.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.256/26}\n",
+	},
+	{
+		Name: TooManyOctets, Severity: Error, Stage: Reading,
+		Means:   "An IPv4 address has more than four numbers.",
+		Why:     "One was typed or pasted twice, or two addresses ran together.",
+		Remedy:  "Leave out the one too many; where one stands twice, the message says what was likely meant.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.48.1.0/26}\n",
+	},
+	{
+		Name: MissingDot, Severity: Error, Stage: Reading,
+		Means:   "An IPv4 address has three numbers, one of which is likely two.",
+		Why:     "A dot was left out in typing.",
+		Remedy:  "Put the dot in; the message says where it may have been.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.481.0/26}\n",
+	},
+	{
+		Name: MaskNotContiguous, Severity: Error, Stage: Reading,
+		Means:   "A mask has ones behind a zero.",
+		Why:     "A digit is off: no prefix length has this mask, and equipment refuses it or does what nobody expects.",
+		Remedy:  "Use the mask suggested, or better a prefix length.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0 255.255.225.0}\n",
+	},
+	{
+		Name: InverseMask, Severity: Error, Stage: Reading,
+		Means:   "An inverse mask stands where a mask is wanted.",
+		Why:     "Some equipment wants inverse masks in its permits, and the two are easily mixed up.",
+		Remedy:  "Use the mask suggested, or better a prefix length.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0 0.0.0.63}\n",
+	},
+	{
+		Name: NoPrefixLength, Severity: Error, Stage: Reading,
+		Means:   "An address stands alone where its subnet matters.",
+		Why:     "Without a length or mask it cannot be told which addresses are on the link.",
+		Remedy:  "Write the length behind it.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0}\n",
 	},
 	{
 		Name: UnknownName, Severity: Error, Stage: Reading,

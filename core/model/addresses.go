@@ -82,7 +82,7 @@ func (r *resolver) loopback(texts []plan.Text, subject string) []Address {
 		p, _, err := prefix.Parse(t.Value)
 		switch {
 		case err != nil:
-			r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+			r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject))
 		case !p.IsSingleIP():
 			r.report(finding.New(finding.BadAddress, t.Place, "a loopback address has length %d, not %d", p.Addr().BitLen(), p.Bits()).
 				About(subject).Mend("write %s", p.Addr()))
@@ -178,7 +178,7 @@ func (r *resolver) addressWord(id InterfaceID, t plan.Text) []Address {
 	}
 	p, whole, err := prefix.Parse(t.Value)
 	if err != nil {
-		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject).
+		r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject).
 			Mend("write next, first, last, a number such as 10 or -2, or an address with its length"))
 		return nil
 	}
@@ -198,7 +198,7 @@ func (r *resolver) addressWord(id InterfaceID, t plan.Text) []Address {
 			}
 		}
 	}
-	r.report(finding.New(finding.BadAddress, t.Place, "%s has no prefix length", p.Addr()).About(subject).
+	r.report(finding.New(finding.NoPrefixLength, t.Place, "%s has no prefix length", p.Addr()).About(subject).
 		Mend("write %s/%d", p.Addr(), likelyLength(p.Addr())))
 	return nil
 }
@@ -315,7 +315,7 @@ func (r *resolver) linkLocal(id InterfaceID, t plan.Text) {
 	a, err := prefix.ParseAddress(t.Value)
 	switch {
 	case err != nil:
-		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+		r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject))
 	case !a.Is6() || !a.IsLinkLocalUnicast():
 		r.report(finding.New(finding.BadAddress, t.Place, "%s is not an IPv6 link-local address, which begin with fe80:", a).About(subject).Mend("write \"fe80::1\", or put it under 'address'"))
 	default:

@@ -146,10 +146,10 @@ func (r *resolver) prefixOf(t plan.Text, subject string) (Prefix, bool) {
 	p, whole, err := prefix.Parse(t.Value)
 	switch {
 	case err != nil:
-		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+		r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject))
 		return Prefix{}, false
 	case whole && !strings.Contains(t.Value, "/"):
-		r.report(finding.New(finding.BadAddress, t.Place, "%s has no prefix length", p.Addr()).About(subject).
+		r.report(finding.New(finding.NoPrefixLength, t.Place, "%s has no prefix length", p.Addr()).About(subject).
 			Mend("write %s/%d", p.Addr(), likelyLength(p.Addr())))
 		return Prefix{}, false
 	case p.Addr() != p.Masked().Addr():

@@ -48,7 +48,7 @@ func (r *resolver) destinations(t plan.Text, subject string) (to []netip.Prefix,
 	}
 	p, _, err := prefix.Parse(t.Value)
 	if err != nil {
-		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+		r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject))
 		return nil, false
 	}
 	if p != p.Masked() {
@@ -139,7 +139,7 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 func (r *resolver) unknownHop(t plan.Text, subject string) {
 	if strings.ContainsAny(t.Value, ".:") {
 		_, err := prefix.ParseAddress(t.Value)
-		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+		r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject))
 		return
 	}
 	r.unknown(t, "device", keysOf(r.spec.devices))

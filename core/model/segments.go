@@ -152,7 +152,7 @@ func (r *resolver) addressRange(t plan.Text, low, high, subject string) (first, 
 	}
 	switch {
 	case err != nil:
-		r.report(finding.New(finding.BadAddress, t.Place, "%s", err).About(subject))
+		r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject))
 	case first.Is4() != last.Is4() || last.Less(first):
 		r.report(finding.New(finding.BadValue, t.Place, "%s is no range of addresses: the lower one comes first, and both are of one family", t.Value).About(subject))
 	default:

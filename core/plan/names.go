@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"unicode"
 
 	"ropeswing/core/finding"
 )
@@ -31,7 +32,7 @@ func CheckName(name string) (wrong string, bad bool) {
 	_, addressErr := netip.ParseAddr(name)
 	_, prefixErr := netip.ParsePrefix(name)
 	switch {
-	case strings.ContainsAny(name, " \t"):
+	case strings.ContainsFunc(name, unicode.IsSpace):
 		return "has a space in it", true
 	case strings.Contains(name, ":"):
 		return "has a colon in it, which stands between device and interface", true
@@ -55,7 +56,7 @@ func CheckName(name string) (wrong string, bad bool) {
 // calls them.
 func (r *reader) checkInterfaceName(name Text) {
 	switch {
-	case strings.ContainsAny(name.Value, " \t"):
+	case strings.ContainsFunc(name.Value, unicode.IsSpace):
 		r.report(finding.New(finding.BadName, name.Place, "an interface cannot be called %s: it has a space in it", name.Value))
 	case len([]rune(name.Value)) > longestName:
 		r.report(finding.New(finding.BadName, name.Place, "an interface cannot be called %s: it is longer than 63 characters", name.Value))

@@ -1,6 +1,7 @@
 package prefix
 
 import (
+	"errors"
 	"fmt"
 	"math/bits"
 	"net/netip"
@@ -55,7 +56,41 @@ func ParseAddress(text string) (netip.Addr, error) {
 	case text == "":
 		return netip.Addr{}, fmt.Errorf("there is no address here; write one such as 10.48.1.1 or 2001:db8::1")
 	}
-	return netip.Addr{}, fmt.Errorf("%q is not an address: %s", text, slipIn4(text))
+	return netip.Addr{}, slip(nameOf4(text), "%q is not an address: %s", text, slipIn4(text))
+}
+
+// namedError is an error of a kind that has an entry of its own among the
+// findings.
+type namedError struct {
+	name finding.Name
+	text string
+}
+
+func (e *namedError) Error() string { return e.text }
+
+func slip(name finding.Name, text string, args ...any) error {
+	return &namedError{name, fmt.Sprintf(text, args...)}
+}
+
+// FindingOf is the finding that an error of this package is in a plan.
+func FindingOf(err error) finding.Name {
+	var e *namedError
+	if errors.As(err, &e) {
+		return e.name
+	}
+	return finding.BadAddress
+}
+
+// nameOf4 is what kind of slip is in a text that is not an IPv4 address.
+func nameOf4(text string) finding.Name {
+	parts := strings.Split(text, ".")
+	switch {
+	case len(parts) > 4:
+		return finding.TooManyOctets
+	case len(parts) == 3 && len(likely4(parts)) > 0:
+		return finding.MissingDot
+	}
+	return finding.BadAddress
 }
 
 // slipIn4 says why a text is not an IPv4 address.
@@ -132,9 +167,9 @@ func maskLength(m netip.Addr) (int, error) {
 	if n<<length != 0 {
 		if inverse := bits.LeadingZeros32(n); inverse > 0 && ^n<<inverse == 0 {
 			right := netip.PrefixFrom(m, inverse)
-			return 0, fmt.Errorf("%s is an inverse mask; the mask is %s", m, Mask(right))
+			return 0, slip(finding.InverseMask, "%s is an inverse mask; the mask is %s", m, Mask(right))
 		}
-		return 0, fmt.Errorf("%s is not a mask: its ones are not in one run%s", m, didYouMean(nearestMask(m, length)))
+		return 0, slip(finding.MaskNotContiguous, "%s is not a mask: its ones are not in one run%s", m, didYouMean(nearestMask(m, length)))
 	}
 	return length, nil
 }

@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
+	"ropeswing/core/plan"
 	"ropeswing/core/workspace"
 	"ropeswing/demo"
 )
@@ -21,6 +22,7 @@ func FuzzWorkspace(f *testing.F) {
 		f.Add(text)
 	}
 	f.Add([]byte("ropeswing: 1\n" + office))
+	f.Add([]byte("ropeswing: 1\nvlans: 100..102\nblocks: {home: {prefix: [10.0.0.0/26, '2001:db8::/60'], keep: 10.0.0.9..10.0.0.12}}\nsegments:\n  a: {vlan: auto, hosts: 5, grow: 20%, identifier: digits, leases: 2..3}\n  b-(1..2): {vlan: auto, length: [30, 64], leases: {range: 1..1, by: r}}\n  c: {point-to-point: true}\ndevices:\n  r: {is: router, loopback: true, interfaces: {p: {segment: a}, q: {segment: c}, s(1): {segment: b-1, mac: 020000000001, address: ['::a', next], secondary: 2, link-local: eui-64}}}\n  t-(1..2): {is: host, interfaces: {p: {segment: b-(n)}}}\n"))
 	for _, e := range finding.Catalogue() {
 		f.Add([]byte(e.Example))
 	}
@@ -31,6 +33,17 @@ func FuzzWorkspace(f *testing.F) {
 		}
 		if !w.Usable() || len(w.Spec.Devices) > 12 {
 			return
+		}
+		// What it gives out is remembered, and then nothing is left to give.
+		again := workspace.FromTexts("f", text, w.Next.Text())
+		require.True(t, again.Usable(), "%v", again.Slips())
+		require.Empty(t, again.Changes, "%s", w.Next.Text())
+		for _, name := range w.Names() {
+			_, _ = w.Why(name) // a cable has no numbers
+			if r, err := w.Rename(name, "another-name", false); err == nil {
+				renamed := workspace.FromText("f", plan.Apply(w.Document.File, r.Edits...))
+				require.True(t, renamed.Usable(), "%s: %v", name, renamed.Slips())
+			}
 		}
 		for _, from := range w.DeviceNames() {
 			for _, to := range w.DeviceNames() {

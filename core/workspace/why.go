@@ -214,7 +214,7 @@ func (w *Workspace) whyInterfaces(subject string, ids []model.InterfaceID) Why {
 	y.Answer = strings.Join(numbers, ", ")
 	if len(numbers) == 0 {
 		y.Answer = "no address"
-		if i := &w.Spec.Interfaces[ids[0]]; len(ids) == 1 && i.Switched {
+		if len(ids) == 1 && w.Spec.Interfaces[ids[0]].Switched {
 			y.Answer = "no address: it is a switch port"
 		}
 	}
