@@ -232,8 +232,9 @@ func TestWhyTellsWhereANumberComesFrom(t *testing.T) {
 
 func TestSpareIsShownBySegment(t *testing.T) {
 	dir := windFarm(t)
+	write(t, dir, "farm.plan.yaml", strings.Replace(read(t, dir, "farm.plan.yaml"), "grow: 50%", "grow: 50%, leases: {range: 10..19, by: core}", 1))
 	r := run(t, dir, "show", "segments", "-o", "csv")
-	assert.Equal(t, "segment,vlan,prefixes,hosts,grow,used,spare,members,given,place\nstaff,2,10.48.0.0/25 2001:db8:5ea::/64,42,50 %,2,124,\"core, desk\",proposed,farm.plan.yaml:5", strings.Join(strings.SplitN(r.out, "\n", 3)[:2], "\n"))
+	assert.Equal(t, "segment,vlan,prefixes,hosts,grow,used,spare,members,leases,given,place\nstaff,2,10.48.0.0/25 2001:db8:5ea::/64,42,50 %,12,114,\"core, desk\",10.48.0.10 to 10.48.0.19 by core,proposed,farm.plan.yaml:5", strings.Join(strings.SplitN(r.out, "\n", 3)[:2], "\n"))
 }
 
 func TestPatternsAndIncludedFiles(t *testing.T) {

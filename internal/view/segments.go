@@ -13,14 +13,15 @@ type Segment struct {
 	Segment  string   `json:"segment"` // its name
 	VLAN     int      `json:"vlan,omitempty"`
 	Prefixes []string `json:"prefixes"`
-	Hosts    int      `json:"hosts,omitempty"` // how many it is to have room for, without growth
-	Grow     int      `json:"grow,omitempty"`  // percent
-	Usable   int      `json:"usable"`          // IPv4 addresses for interfaces
-	Used     int      `json:"used"`            // that interfaces have, or hosts lease
-	Spare    int      `json:"spare"`           // that are left
-	Given    string   `json:"given,omitempty"` // fixed, remembered or proposed: how it came by its subnets
-	Members  []string `json:"members"`         // interfaces with an address on it: DEVICE:INTERFACE
-	Place    string   `json:"place"`           // where the plan names it: file:line:column
+	Hosts    int      `json:"hosts,omitempty"`  // how many it is to have room for, without growth
+	Grow     int      `json:"grow,omitempty"`   // percent
+	Usable   int      `json:"usable"`           // IPv4 addresses for interfaces
+	Used     int      `json:"used"`             // that interfaces have, or hosts lease
+	Spare    int      `json:"spare"`            // that are left
+	Leases   []string `json:"leases,omitempty"` // ranges hosts lease: "FIRST to LAST", with "by DEVICE" behind it where the plan says
+	Given    string   `json:"given,omitempty"`  // fixed, remembered or proposed: how it came by its subnets
+	Members  []string `json:"members"`          // interfaces with an address on it: DEVICE:INTERFACE
+	Place    string   `json:"place"`            // where the plan names it: file:line:column
 }
 
 // Segments is the segments that any of the given devices is on, for any format;
@@ -30,7 +31,7 @@ func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 	table := Table{Columns: []Column{
 		{Key: "segment", Title: "segment"}, {Key: "vlan", Title: "VLAN", Right: true}, {Key: "prefixes", Title: "subnets"},
 		{Key: "hosts", Title: "hosts", Right: true}, {Key: "grow", Title: "grow", Wide: true, Right: true}, {Key: "used", Title: "used", Right: true}, {Key: "spare", Title: "spare", Right: true},
-		{Key: "members", Title: "who has an address on it", IfRoom: true}, {Key: "given", Title: "given", Wide: true}, {Key: "place", Title: "written at", Wide: true},
+		{Key: "members", Title: "who has an address on it", IfRoom: true}, {Key: "leases", Title: "leases", Wide: true}, {Key: "given", Title: "given", Wide: true}, {Key: "place", Title: "written at", Wide: true},
 	}, Empty: "the plan has no segments"}
 	data := []Segment{}
 	on := map[model.SegmentID][]model.InterfaceID{}
@@ -59,6 +60,13 @@ func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 		for _, p := range s.Prefixes {
 			x.Given = givers[max(p.Giver, givenAs[x.Given])]
 		}
+		for _, l := range s.Leases {
+			text := fmt.Sprintf("%s to %s", l.First, l.Last)
+			if l.By != model.None {
+				text += " by " + spec.Devices[l.By].Name
+			}
+			x.Leases = append(x.Leases, text)
+		}
 		hosts, grow, used, spare := "", "", "", ""
 		if s.Need.HostsSaid {
 			hosts = fmt.Sprint(x.Hosts)
@@ -79,7 +87,7 @@ func Segments(t *routing.Tables, devices []model.DeviceID) ([]Segment, Table) {
 			vlan = fmt.Sprint(s.VLAN)
 		}
 		data = append(data, x)
-		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), hosts, grow, used, spare, strings.Join(devices, ", "), x.Given, lineOf(x.Place)})
+		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), hosts, grow, used, spare, strings.Join(devices, ", "), strings.Join(x.Leases, ", "), x.Given, lineOf(x.Place)})
 	}
 	return data, table
 }
