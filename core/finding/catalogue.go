@@ -61,6 +61,24 @@ const (
 	LedgerBehind           Name = "ledger-behind"
 	LeaseOverFixed         Name = "lease-over-fixed-address"
 	SeveralPrimaries       Name = "several-primaries"
+	PortInNothing          Name = "port-in-nothing"
+	AccessDiffer           Name = "access-vlans-differ"
+	UntaggedDiffer         Name = "untagged-vlans-differ"
+	VLANMissing            Name = "vlan-missing"
+	VLANShared             Name = "vlan-number-shared"
+	TagDiffers             Name = "tag-differs"
+	VLANInterfaceDead      Name = "vlan-interface-dead"
+	SegmentSplit           Name = "segment-split"
+	SegmentsLeak           Name = "segments-leak"
+	Layer2Loop             Name = "layer-2-loop"
+	Layer2Storm            Name = "layer-2-storm"
+	VLANBlocked            Name = "vlan-blocked"
+	MTUDiffers             Name = "mtu-differs"
+	SerialClock            Name = "serial-clock"
+	VirtualMaster          Name = "virtual-master"
+	NoManagement           Name = "no-management-address"
+	Unmanageable           Name = "unmanageable"
+	ManagedByItself        Name = "managed-by-itself"
 
 	NoSourceAddress Name = "no-source-address"
 	NoGateway       Name = "no-gateway"
@@ -487,6 +505,111 @@ var catalogue = [...]Entry{
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: [1, 2]}}}\n",
 	},
 
+	{
+		Name: PortInNothing, Severity: Warning, Stage: Checking,
+		Means:   "A cable leads to a port that is on no segment and in no VLAN.",
+		Why:     "Nothing that comes by the cable gets any further. On some equipment such a port is in VLAN 1: say so with the setting default-vlan.",
+		Remedy:  "Say what the port carries, or remove the cable.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}}}\n  quay-sw2: {is: switch, interfaces: {p1: {}}}\ncables: [quay-sw1:p1 to quay-sw2:p1]\n",
+	},
+	{
+		Name: AccessDiffer, Severity: Error, Stage: Checking,
+		Means:   "The two ends of a cable are access ports in different VLANs.",
+		Why:     "The frames of the one VLAN become those of the other: two segments are on one wire, and hosts of the one sit in the subnet of the other.",
+		Remedy:  "Put both in one VLAN, or carry them tagged.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\n  quay-guest: {vlan: 120}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}}}\n  quay-sw2: {is: switch, interfaces: {p1: {access: quay-guest}}}\ncables: [quay-sw1:p1 to quay-sw2:p1]\n",
+	},
+	{
+		Name: UntaggedDiffer, Severity: Error, Stage: Checking,
+		Means:   "The untagged frames of a trunk are in different VLANs at its two ends.",
+		Why:     "The one VLAN leaks into the other, silently.",
+		Remedy:  "Use the same untagged VLAN at both ends, or none.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\n  quay-guest: {vlan: 120}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {tagged: [7], untagged: quay-staff}}}\n  quay-sw2: {is: switch, interfaces: {p1: {tagged: [7], untagged: quay-guest}}}\ncables: [quay-sw1:p1 to quay-sw2:p1]\n",
+	},
+	{
+		Name: VLANMissing, Severity: Warning, Stage: Checking,
+		Means:   "A VLAN is carried at one end of a cable and not at the other.",
+		Why:     "Its frames are dropped where they arrive. It is the slip most often made on trunks, and shows only as a ping without a reply.",
+		Remedy:  "Add it where it is missing, or take it away at the other end.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\n  quay-guest: {vlan: 120}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {tagged: [quay-staff, quay-guest]}}}\n  quay-sw2: {is: switch, interfaces: {p1: {tagged: [quay-staff]}}}\ncables: [quay-sw1:p1 to quay-sw2:p1]\n",
+	},
+	{
+		Name: VLANShared, Severity: Error, Stage: Checking,
+		Means:   "Two segments have one VLAN number, and switches carry both as one.",
+		Why:     "Switches know numbers, not names: the two are one wire.",
+		Remedy:  "Give one of them another number.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\n  mole-staff: {vlan: 110}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}, p24: {tagged: [110]}}}\n  mole-sw: {is: switch, interfaces: {p1: {access: mole-staff}, p24: {tagged: [110]}}}\n  desk-1: {is: host, at: \"quay-sw1:p1\", address: none}\n  desk-2: {is: host, at: \"mole-sw:p1\", address: none}\ncables: [quay-sw1:p24 to mole-sw:p24]\n",
+	},
+	{
+		Name: TagDiffers, Severity: Advice, Stage: Checking,
+		Means:   "The number of a subinterface is not its tag.",
+		Why:     "It works. Whoever reads the name expects the tag, and that is how the wrong one is changed.",
+		Remedy:  "Let the name end in the tag.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {}, lan0.11: {segment: quay-staff, tag: 110, address: first}}}\n",
+	},
+	{
+		Name: VLANInterfaceDead, Severity: Warning, Stage: Checking,
+		Means:   "A VLAN interface is down, since no port that carries its VLAN is up.",
+		Why:     "The switch cannot be reached there, and its segment has lost its gateway.",
+		Remedy:  "Bring up a port that carries the VLAN; or say vlan-interface-needs-port: false where the equipment does not mind.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff, admin: down}, mgmt: {vlan: quay-staff, address: first}}}\n  desk-1: {is: host, at: \"quay-sw1:p1\", address: none}\n",
+	},
+	{
+		Name: SegmentSplit, Severity: Error, Stage: Checking,
+		Means:   "The members of a segment do not all hear one another.",
+		Why:     "They have addresses of one subnet and look for one another on the link, in vain. A cable is missing, or a VLAN on a trunk.",
+		Remedy:  "Join the pieces, or make two segments of them.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1..p2: {access: quay-staff}}}\n  mole-sw: {is: switch, interfaces: {p1..p2: {access: quay-staff}}}\n  desk-1: {is: host, at: \"quay-sw1:p1\", address: 1}\n  desk-2: {is: host, at: \"mole-sw:p1\", address: 2}\n",
+	},
+	{
+		Name: SegmentsLeak, Severity: Error, Stage: Checking,
+		Means:   "Two segments are on one wire.",
+		Why:     "Broadcasts of the one reach the other, and a host that asks for an address may be given one of the wrong segment.",
+		Remedy:  "Follow the two interfaces named to where they meet.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {}\n  quay-guest: {}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff}}}\n  desk-1: {is: host, interfaces: {port: {segment: quay-guest}}}\ncables: [quay-edge:lan0 to desk-1:port]\n",
+	},
+	{
+		Name: Layer2Loop, Severity: Advice, Stage: Checking,
+		Means:   "A cable closes a loop of switches, and the spanning tree blocks it.",
+		Why:     "That is how it should be where the loop is meant for redundancy. The cable carries nothing until another fails.",
+		Remedy:  "None is needed. Which cable is blocked depends on the root: say tree-root where it is not the first switch.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1..p2: {tagged: [quay-staff]}}}\n  quay-sw2: {is: switch, interfaces: {p1..p2: {tagged: [quay-staff]}}}\ncables:\n  - quay-sw1:p1 to quay-sw2:p1\n  - quay-sw1:p2 to quay-sw2:p2\n",
+	},
+	{
+		Name: Layer2Storm, Severity: Error, Stage: Checking,
+		Means:   "A cable closes a loop of switches, and nothing blocks it.",
+		Why:     "The first broadcast goes round for ever, and with it all others until nothing else gets through.",
+		Remedy:  "Remove the cable, group the two, or use a spanning tree.",
+		Example: "ropeswing: 1\nsettings: {spanning-tree: none}\nsegments:\n  quay-staff: {vlan: 110}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1..p2: {tagged: [quay-staff]}}}\n  quay-sw2: {is: switch, interfaces: {p1..p2: {tagged: [quay-staff]}}}\ncables:\n  - quay-sw1:p1 to quay-sw2:p1\n  - quay-sw1:p2 to quay-sw2:p2\n",
+	},
+	{
+		Name: VLANBlocked, Severity: Error, Stage: Checking,
+		Means:   "The only cable that carries a VLAN is blocked by the spanning tree.",
+		Why:     "One tree for all VLANs knows nothing of which cable carries which: the VLAN is in pieces though a cable is there.",
+		Remedy:  "Carry it on the other cables of the loop too, or use a tree for each VLAN.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110}\n  quay-guest: {vlan: 120}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {tagged: [quay-staff]}, p2: {tagged: [quay-guest]}}}\n  quay-sw2: {is: switch, interfaces: {p1: {tagged: [quay-staff]}, p2: {tagged: [quay-guest]}}}\ncables:\n  - quay-sw1:p1 to quay-sw2:p1\n  - quay-sw1:p2 to quay-sw2:p2\n",
+	},
+	{
+		Name: MTUDiffers, Severity: Warning, Stage: Checking,
+		Means:   "Two interfaces of one wire have different MTUs.",
+		Why:     "What the one sends the other may drop, without a word: small pings work, large transfers hang.",
+		Remedy:  "Use one MTU on the whole wire.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first, mtu: 9000}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1500}}}\n",
+	},
+	{
+		Name: SerialClock, Severity: Error, Stage: Checking,
+		Means:   "A serial line is not clocked by exactly one of its ends.",
+		Why:     "Without a clock no bit moves; with two none is where the other looks for it. The line stays down.",
+		Remedy:  "Say clock: here at the one end that gives the clock.",
+		Example: "ropeswing: 1\nsegments:\n  line: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge: {is: router, interfaces: {ser0: {segment: line, address: first, line: serial}}}\n  far-skerry: {is: router, interfaces: {ser0: {segment: line, address: last, line: serial}}}\ncables: [quay-edge:ser0 to far-skerry:ser0]\n",
+	},
+	{
+		Name: VirtualMaster, Severity: Error, Stage: Checking,
+		Means:   "A gateway address that routers share has no master, or several.",
+		Why:     "Without a master nobody forwards for the segment. With two, which have lost sight of each other, each answers on its side.",
+		Remedy:  "Bring up one of the interfaces, or what joins them.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: none, virtual: first}}}\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}}}\n  desk-1: {is: host, at: \"quay-sw1:p1\", address: none}\n",
+	},
 	{
 		Name: NoSourceAddress, Severity: Error, Stage: Walking,
 		Means:   "The sender has no address of the family on an interface that is up.",

@@ -47,7 +47,7 @@ type Decision struct {
 // Decide is what a device does with a packet. It depends on nothing but its
 // arguments.
 func Decide(t *routing.Tables, at At, f Flow) Decision {
-	table := t.For(at.Device, at.In)
+	table := tableAt(t, at, f)
 	if f.Destination.IsLinkLocalUnicast() && f.Destination.Is6() {
 		return decideLinkLocal(t, at, f)
 	}
@@ -63,6 +63,15 @@ func Decide(t *routing.Tables, at At, f Flow) Decision {
 		return Decision{Discard, true, m}
 	}
 	return Decision{PassOn, true, m}
+}
+
+// tableAt is the table a device looks a packet up in: that of the interface it
+// came in by, or that of the source address it sends from.
+func tableAt(t *routing.Tables, at At, f Flow) routing.View {
+	if at.In == model.None {
+		return t.ForSource(at.Device, f.Source)
+	}
+	return t.For(at.Device, at.In)
 }
 
 // decideLinkLocal handles a destination that means something on one link only

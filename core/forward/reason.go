@@ -156,7 +156,7 @@ func (e explainer) unrouted(f *Failure) {
 		f.Reason = fmt.Sprintf("%s:%s is down: %s", device, e.spec.Interfaces[id].Name, e.t.State.Why(id))
 		return
 	}
-	table := e.t.Table(f.Device)
+	table := tableAt(e.t, e.g.Nodes[e.end.Node].At, e.g.Flow)
 	for _, entry := range table.Covering(to) {
 		f.Name = finding.NoRouteFound
 		f.Reason = fmt.Sprintf("%s has no usable route to %s: for %s, %s", device, to, routeWord(entry.Prefix), table.Why(entry))

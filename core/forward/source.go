@@ -35,22 +35,40 @@ func sourceOut(t *routing.Tables, d model.DeviceID, hop routing.Hop, to netip.Ad
 	if to.Is6() {
 		return source6(t, d, hop.Out, to)
 	}
-	var first netip.Addr
-	for _, a := range t.State.Spec.Interfaces[hop.Out].Addresses {
-		if !a.Addr().Is4() {
-			continue
-		}
-		if a.Contains(hop.Via) {
-			return a.Addr(), true
-		}
-		if !first.IsValid() {
-			first = a.Addr()
-		}
+	out := &t.State.Spec.Interfaces[hop.Out]
+	if a, ok := source4(out, hop.Via); ok {
+		return a, true
 	}
-	if first.IsValid() {
-		return first, true
+	if out.Borrow != model.None {
+		if a, ok := source4(&t.State.Spec.Interfaces[out.Borrow], hop.Via); ok {
+			return a, true
+		}
 	}
 	return anySource(t, d, to)
+}
+
+// source4 chooses among an interface's own IPv4 addresses: the preferred one,
+// the primary one in the next hop's subnet, the first primary one.
+func source4(i *model.Interface, via netip.Addr) (netip.Addr, bool) {
+	var best netip.Addr
+	rank := 0
+	for _, a := range i.Addresses {
+		r := 1
+		switch {
+		case !a.Addr().Is4() || a.Virtual:
+			continue
+		case a.Preferred:
+			r = 4
+		case !a.Secondary && a.Contains(via):
+			r = 3
+		case !a.Secondary:
+			r = 2
+		}
+		if r > rank {
+			best, rank = a.Addr(), r
+		}
+	}
+	return best, best.IsValid()
 }
 
 // anySource is the first address of the family on any interface that is up.
@@ -63,7 +81,7 @@ func anySource(t *routing.Tables, d model.DeviceID, to netip.Addr) (netip.Addr, 
 			continue
 		}
 		for _, a := range t.State.Spec.Interfaces[id].Addresses {
-			if a.Addr().Is4() {
+			if a.Addr().Is4() && !a.Virtual && t.State.Spec.Interfaces[id].Table == "" {
 				return a.Addr(), true
 			}
 		}
@@ -84,7 +102,7 @@ func source6(t *routing.Tables, d model.DeviceID, out model.InterfaceID, to neti
 		for _, a := range t.State.Spec.Interfaces[id].Addresses {
 			c := a.Addr()
 			// A link-local source means nothing beyond its own link.
-			if c.Is4() || c.IsLinkLocalUnicast() && (id != out || !to.IsLinkLocalUnicast()) {
+			if c.Is4() || a.Virtual || c.IsLinkLocalUnicast() && (id != out || !to.IsLinkLocalUnicast()) {
 				continue
 			}
 			if !best.IsValid() || better6(c, id == out, best, bestOut, to) {

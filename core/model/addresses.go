@@ -147,6 +147,10 @@ func (r *resolver) interfaceAddresses(id InterfaceID, w written) {
 	if w.linkLocal.Written() {
 		r.linkLocal(id, w.linkLocal)
 	}
+	r.virtual(id, w.entry)
+	if w.entry != nil && (w.entry.Borrow.Written() || len(w.entry.Members) > 0) && len(w.addresses) == 0 {
+		wantsNext = false
+	}
 	if !wantsNext || i.Segment == None {
 		if i.NextPlace != i.Place && i.Segment == None {
 			r.report(finding.New(finding.NoSubnet, i.NextPlace, "%s is on no segment, so there is no next free address", r.spec.Label(id)).About(r.spec.Label(id)))
@@ -156,6 +160,23 @@ func (r *resolver) interfaceAddresses(id InterfaceID, w written) {
 	for _, p := range r.spec.Segments[i.Segment].Prefixes {
 		f := familyIndex(p.Addr())
 		i.Next[f] = i.Next[f] || !i.hasFamily(f == 0)
+	}
+}
+
+// virtual gives an interface the addresses it shares with other routers.
+func (r *resolver) virtual(id InterfaceID, w *plan.Interface) {
+	if w == nil {
+		return
+	}
+	for _, t := range w.Virtual {
+		more := r.addressWord
+		if _, isPlace := placeNumber(t.Value); isPlace {
+			more = r.placed
+		}
+		for _, a := range more(id, t) {
+			a.Virtual, a.Secondary = true, true
+			r.spec.Interfaces[id].Addresses = append(r.spec.Interfaces[id].Addresses, a)
+		}
 	}
 }
 

@@ -80,7 +80,7 @@ func (r *resolver) addressesOn(d DeviceID, segment SegmentID, place source.Place
 	for _, id := range r.spec.InterfacesOf(d) {
 		if i := &r.spec.Interfaces[id]; i.Segment == segment && i.Routed() {
 			for _, a := range i.Addresses {
-				if is4 := a.Addr().Is4(); !have[is4] && !a.Addr().IsLinkLocalUnicast() {
+				if is4 := a.Addr().Is4(); !have[is4] && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
 					have[is4] = true
 					all = append(all, Gateway{a.Addr(), place})
 				}
@@ -139,7 +139,9 @@ func (r *resolver) gatewayOf(d DeviceID, segment SegmentID, own []Gateway, is4 b
 	sources := [][]Gateway{own, nil, nil}
 	if segment != None {
 		sources[1] = r.spec.Segments[segment].Gateways
-		if router := r.impliedRouter(segment); router != None {
+		if shared := r.virtualOn(segment, r.spec.Devices[d].Place); len(shared) > 0 {
+			sources[2] = shared
+		} else if router := r.impliedRouter(segment); router != None {
 			sources[2] = r.addressesOn(router, segment, r.spec.Devices[d].Place)
 		}
 	}
@@ -153,11 +155,24 @@ func (r *resolver) gatewayOf(d DeviceID, segment SegmentID, own []Gateway, is4 b
 	return Gateway{}, HostGateway, false
 }
 
+// virtualOn lists the gateway addresses that routers of the segment share.
+func (r *resolver) virtualOn(segment SegmentID, place source.Place) []Gateway {
+	var all []Gateway
+	for _, id := range r.on[segment] {
+		for _, a := range r.spec.Interfaces[id].Addresses {
+			if a.Virtual {
+				all = append(all, Gateway{a.Addr(), place})
+			}
+		}
+	}
+	return all
+}
+
 // hasFamily tells whether the interface has an address of the family that
 // reaches beyond the link.
 func (i *Interface) hasFamily(is4 bool) bool {
 	for _, a := range i.Addresses {
-		if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() {
+		if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
 			return true
 		}
 	}

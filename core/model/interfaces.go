@@ -43,7 +43,7 @@ func (r *resolver) devices() {
 		d := &r.doc.Devices[i]
 		device := Device{
 			Name: d.Name.Value, Kind: kindOf(d.Is.Value), Note: d.Note.Value, Place: d.Name.Place,
-			First: InterfaceID(len(r.spec.Interfaces)), Beyond: r.prefixes(d.Beyond, d.Name.Value),
+			First: InterfaceID(len(r.spec.Interfaces)), Beyond: r.prefixes(d.Beyond, d.Name.Value), Manage: None,
 		}
 		switch device.Kind {
 		case Router, Firewall, World:
@@ -61,14 +61,14 @@ func (r *resolver) devices() {
 			b.declare(&d.Interfaces[j])
 		}
 		if d.At.Written() {
-			b.add(Interface{Name: portName, Kind: Port, Parent: None, Segment: None, Own: true, Place: d.At.Place}, written{device: d, addresses: d.Addresses, segment: d.At})
+			b.add(Interface{Name: portName, Kind: Port, Parent: None, Segment: None, Group: None, Borrow: None, Own: true, Place: d.At.Place}, written{device: d, addresses: d.Addresses, segment: d.At})
 		}
 		switch {
 		case d.LoopbackOn.Value:
 			device.From = r.from(d.From, d.LoopbackOn.Place, d.Name.Value)
-			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Own: true, Place: d.LoopbackOn.Place}, written{device: d})
+			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Group: None, Borrow: None, Own: true, Place: d.LoopbackOn.Place}, written{device: d})
 		case len(d.Loopback) > 0:
-			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Own: true, Place: d.Loopback[0].Place}, written{device: d})
+			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Group: None, Borrow: None, Own: true, Place: d.Loopback[0].Place}, written{device: d})
 		}
 		b.parents(cabled[d.Name.Value])
 		device.Count = len(b.interfaces)
@@ -154,10 +154,23 @@ func (b *builder) add(i Interface, w written) {
 // for.
 func (b *builder) declare(w *plan.Interface) {
 	i := Interface{
-		Name: w.Name.Value, Kind: Port, Parent: None, Segment: None,
-		AdminDown: w.Admin.Value == "down", Own: true, Place: w.Name.Place, MAC: b.mac(w), Note: w.Note.Value,
+		Name: w.Name.Value, Kind: Port, Parent: None, Segment: None, Group: None, Borrow: None,
+		AdminDown: b.downAtFirst(w), Own: true, Place: w.Name.Place, MAC: b.mac(w), Note: w.Note.Value,
+		MTU: w.MTU.Value, Bandwidth: b.bandwidth(w), Serial: w.Line.Value == "serial", Clocks: w.Clock.Written(),
+		Table: w.Table.Value, Priority: 100,
+	}
+	if w.Priority.Written() {
+		i.Priority = uint8(w.Priority.Value)
+	}
+	if w.Clock.Written() && !i.Serial {
+		b.report(finding.New(finding.KeyOutOfPlace, w.Clock.Place, "%s is no serial line, which alone is clocked", w.Name.Value).
+			About(b.device.Name.Value + ":" + w.Name.Value).Mend("add 'line: serial'"))
+	}
+	if len(w.Members) > 0 {
+		i.Kind = Group
 	}
 	b.attach(&i, w)
+	b.defaultVLAN(&i, w)
 	names, isRange := b.expand(w.Name)
 	if !isRange {
 		if w.Parent.Written() || w.Tag.Written() {
@@ -174,7 +187,7 @@ func (b *builder) declare(w *plan.Interface) {
 		if w.VLAN.Written() {
 			on = w.VLAN
 		}
-		b.add(i, written{b.device, w.Addresses, w.Secondary, w.LinkLocal, on})
+		b.add(i, written{device: b.device, addresses: w.Addresses, secondary: w.Secondary, linkLocal: w.LinkLocal, entry: w, segment: on})
 		return
 	}
 	i.Own = false
@@ -186,6 +199,58 @@ func (b *builder) declare(w *plan.Interface) {
 		i.Name = name
 		b.add(i, written{device: b.device})
 	}
+}
+
+// downAtFirst tells whether an interface is administratively down: by its own
+// word, else by how ports start.
+func (b *builder) downAtFirst(w *plan.Interface) bool {
+	if w.Admin.Written() {
+		return w.Admin.Value == "down"
+	}
+	return b.doc.Settings.PortsStart.Value == "down"
+}
+
+// defaultVLAN puts what a switch port does not say into the default VLAN, where
+// the plan has one.
+func (b *builder) defaultVLAN(i *Interface, w *plan.Interface) {
+	v := VLAN(b.doc.Settings.DefaultVLAN.Value)
+	routed := w.Segment.Written() || w.VLAN.Written() || len(w.Addresses) > 0 || w.Parent.Written() || w.Tag.Written()
+	if v == 0 || routed || b.device.Is.Value != "switch" || i.Untagged != 0 {
+		return
+	}
+	i.Switched, i.Untagged = true, v
+	if named := b.byVLAN[v]; len(named) == 1 {
+		i.Segment = named[0]
+	}
+}
+
+// bandwidth reads how many bits a second.
+func (b *builder) bandwidth(w *plan.Interface) int64 {
+	t := w.Bandwidth
+	if !t.Written() {
+		return 0
+	}
+	number, unit := strings.TrimRight(t.Value, "kMGT"), int64(1)
+	switch t.Value[len(number):] {
+	case "k":
+		unit = 1e3
+	case "M":
+		unit = 1e6
+	case "G":
+		unit = 1e9
+	case "T":
+		unit = 1e12
+	case "":
+	default:
+		number = "?"
+	}
+	n, err := strconv.ParseInt(number, 10, 64)
+	if err != nil || n < 1 || n > 1e15/unit {
+		b.report(finding.New(finding.BadValue, t.Place, "%s is no bandwidth; write bits a second such as 64k, 100M or 10G", t.Value).
+			About(b.device.Name.Value + ":" + w.Name.Value))
+		return 0
+	}
+	return n * unit
 }
 
 // mac reads an interface's MAC address.
@@ -235,9 +300,7 @@ func (b *builder) attach(i *Interface, w *plan.Interface) {
 	case len(w.Tagged) > 0 || w.Untagged.Written():
 		i.Switched = true
 		for _, t := range w.Tagged {
-			if _, vlan, ok := b.vlan(t); ok {
-				i.Tagged = append(i.Tagged, vlan)
-			}
+			i.Tagged = append(i.Tagged, b.vlans(t)...)
 		}
 		slices.Sort(i.Tagged)
 		i.Tagged = slices.Compact(i.Tagged)
@@ -276,6 +339,28 @@ func (r *resolver) vlan(t plan.Text) (SegmentID, VLAN, bool) {
 	return id, r.spec.Segments[id].VLAN, true
 }
 
+// vlans reads a VLAN, or a range of numbers such as 100..199.
+func (r *resolver) vlans(t plan.Text) []VLAN {
+	low, high, isRange := cutRange(t.Value)
+	first, err1 := strconv.Atoi(low)
+	last, err2 := strconv.Atoi(high)
+	if !isRange || err1 != nil || err2 != nil {
+		if _, vlan, ok := r.vlan(t); ok {
+			return []VLAN{vlan}
+		}
+		return nil
+	}
+	if first < 1 || last > 4094 || first > last {
+		r.report(finding.New(finding.BadValue, t.Place, "%s is no range of VLAN numbers, which are from 1 to 4094", t.Value))
+		return nil
+	}
+	var all []VLAN
+	for v := first; v <= last; v++ {
+		all = append(all, VLAN(v))
+	}
+	return all
+}
+
 var rangePattern = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(\d+)\.\.(.*?)(\d+)$`) })
 
 // expand writes out a range of ports: p1..p12.
@@ -304,7 +389,7 @@ func (b *builder) expand(name plan.Text) ([]string, bool) {
 func (b *builder) parents(cabled []string) {
 	for n := 0; n < len(b.interfaces); n++ {
 		i := b.interfaces[n]
-		if i.Switched || i.Kind == VLANInterface || i.Kind == Loopback {
+		if i.Switched || i.Kind == VLANInterface || i.Kind == Loopback || i.Kind == Group {
 			continue
 		}
 		parent, tag := "", ""
@@ -326,7 +411,7 @@ func (b *builder) parents(cabled []string) {
 		}
 		at, ok := b.byName[parent]
 		if !ok {
-			b.add(Interface{Name: parent, Kind: Port, Parent: None, Segment: None, Place: i.Place}, written{device: b.device})
+			b.add(Interface{Name: parent, Kind: Port, Parent: None, Segment: None, Group: None, Borrow: None, Place: i.Place}, written{device: b.device})
 			at = b.byName[parent]
 		}
 		i.Kind, i.Parent = Subinterface, InterfaceID(len(b.spec.Interfaces)+at)

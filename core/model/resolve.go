@@ -43,6 +43,8 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	r.addresses()
 	r.gatewayHints()
 	numbering.Addresses(r.spec)
+	r.links()
+	r.managed()
 	r.gateways()
 	r.routes()
 	r.operator()
@@ -85,7 +87,8 @@ type written struct {
 	addresses []plan.Text
 	secondary []plan.Text
 	linkLocal plan.Text
-	segment   plan.Text // as named, whether it was found or not
+	entry     *plan.Interface // nil where the interface has none of its own
+	segment   plan.Text       // as named, whether it was found or not
 }
 
 // mostSlips is how many slips of one plan are worth telling.
@@ -102,6 +105,8 @@ func (r *resolver) settings() {
 		ResolveThroughDefault:  r.doc.Settings.ResolveThroughDefault.Or(false),
 		VLANInterfaceNeedsPort: r.doc.Settings.VLANInterfaceNeedsPort.Or(true),
 		ErrorsTowardsSender:    r.doc.Settings.ErrorSource.Value == "towards-sender",
+		Tree:                   map[string]Tree{"per-vlan": TreePerVLAN, "none": NoTree}[r.doc.Settings.SpanningTree.Value],
+		TreeRoot:               None,
 	}
 }
 
@@ -181,6 +186,11 @@ func (r *resolver) operator() {
 	if t := r.doc.Operator; t.Written() {
 		if id, ok := r.device(t); ok {
 			r.spec.Operator = id
+		}
+	}
+	if t := r.doc.Settings.TreeRoot; t.Written() {
+		if id, ok := r.device(t); ok {
+			r.spec.Settings.TreeRoot = id
 		}
 	}
 }

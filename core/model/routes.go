@@ -18,7 +18,13 @@ const distanceStep = 10
 func (r *resolver) routes() {
 	for id := range r.doc.Devices {
 		for i := range r.doc.Devices[id].Routes {
-			r.route(DeviceID(id), &r.doc.Devices[id].Routes[i])
+			r.route(DeviceID(id), &r.doc.Devices[id].Routes[i], "")
+		}
+		for _, table := range r.doc.Devices[id].Tables {
+			r.namedTable(DeviceID(id), table.Name)
+			for i := range table.Routes {
+				r.route(DeviceID(id), &table.Routes[i], table.Name.Value)
+			}
 		}
 	}
 	// Gateways were appended before; routes of one device stand together.
@@ -67,7 +73,7 @@ func plainPrefixes(all []Prefix) []netip.Prefix {
 }
 
 // route resolves one destination with all its next hops.
-func (r *resolver) route(d DeviceID, route *plan.Route) {
+func (r *resolver) route(d DeviceID, route *plan.Route, table string) {
 	subject := r.spec.Devices[d].Name
 	to, named := r.destinations(route.To, subject)
 	if len(to) == 0 {
@@ -84,7 +90,7 @@ func (r *resolver) route(d DeviceID, route *plan.Route) {
 		for _, s := range statics {
 			is4 := s.To.Addr().Is4()
 			families[is4] = true
-			s.Device, s.Metric, s.Place, s.Key = d, uint32(hop.Metric.Value), hop.Place, route.To.Value
+			s.Device, s.Table, s.Metric, s.Place, s.Key = d, table, uint32(hop.Metric.Value), hop.Place, route.To.Value
 			s.Distance = uint8(min(254, 1+distanceStep*position[is4]))
 			if hop.Distance.Written() {
 				s.Distance = uint8(hop.Distance.Value)
@@ -95,6 +101,19 @@ func (r *resolver) route(d DeviceID, route *plan.Route) {
 			position[is4]++
 		}
 	}
+}
+
+// namedTable reports a table with routes that no interface is in.
+func (r *resolver) namedTable(d DeviceID, name plan.Text) {
+	var names []string
+	for _, id := range r.spec.InterfacesOf(d) {
+		if t := r.spec.Interfaces[id].Table; t == name.Value {
+			return
+		} else if t != "" {
+			names = append(names, t)
+		}
+	}
+	r.unknown(name, "interface of "+r.spec.Devices[d].Name+" in a table", func() []string { return names })
 }
 
 // hop resolves one next hop to a static route for each destination prefix of

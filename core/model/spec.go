@@ -58,7 +58,18 @@ type Settings struct {
 	ResolveThroughDefault  bool // a next hop may be found through the default route
 	VLANInterfaceNeedsPort bool // a VLAN interface is up only while a port with its VLAN is
 	ErrorsTowardsSender    bool // IPv4 errors come from the address used towards the sender
+	Tree                   Tree
+	TreeRoot               DeviceID // None: the first switch
 }
+
+// Tree is how loops of switches are blocked.
+type Tree uint8
+
+const (
+	SingleTree  Tree = iota // by one tree for all VLANs
+	TreePerVLAN             // by one tree for each
+	NoTree                  // not at all
+)
 
 // Giver is who gave out a number.
 type Giver uint8
@@ -183,9 +194,11 @@ type Device struct {
 	Name     string
 	Kind     Kind
 	Note     string
-	Forwards bool      // passes on packets that are not for itself
-	Beyond   []Prefix  // for the world: what it answers for
-	From     []BlockID // where its loopback is taken from; empty where none is wanted
+	Forwards bool        // passes on packets that are not for itself
+	Beyond   []Prefix    // for the world: what it answers for
+	Manage   InterfaceID // where it is managed; None where it has no address
+	Answers  []string    // the services it answers there
+	From     []BlockID   // where its loopback is taken from; empty where none is wanted
 	First    InterfaceID
 	Count    int // its interfaces are First up to First+Count
 	Place    source.Place
@@ -199,10 +212,11 @@ const (
 	Subinterface
 	VLANInterface
 	Loopback
+	Group // of ports
 )
 
 func (k InterfaceKind) String() string {
-	return [...]string{"port", "subinterface", "VLAN interface", "loopback"}[k]
+	return [...]string{"port", "subinterface", "VLAN interface", "loopback", "group"}[k]
 }
 
 // Interface is one interface of a device.
@@ -221,7 +235,15 @@ type Interface struct {
 	NextPlace source.Place // that says so
 	MAC       string
 	Note      string
-	Claims    int // how many IPv4 addresses it is going to have
+	Group     InterfaceID   // of a grouped port: what it is a member of, else None
+	Members   []InterfaceID // of a group
+	Borrow    InterfaceID   // whose addresses it sends from, None where it has its own
+	Priority  uint8         // for becoming master of its virtual addresses
+	MTU       int           // bytes; 0 where the plan does not say
+	Bandwidth int64         // bits a second; 0 where the plan does not say
+	Serial    bool
+	Clocks    bool // this end of a serial line clocks it
+	Claims    int  // how many IPv4 addresses it is going to have
 	AdminDown bool
 	Table     string // the routing table it belongs to; "" is the main one
 	Own       bool   // has an entry of its own in the plan, not one of a range or none
@@ -235,6 +257,8 @@ type Address struct {
 	Giver     Giver
 	Rule      string // how it came about: a place such as 'first' or '10', 'next', an identifier, 'eui-64'; "" where it is written out
 	Secondary bool
+	Virtual   bool // shared with other routers; only the master answers for it
+	Preferred bool // what the device sends from by this interface
 }
 
 // Cable joins two ports.
@@ -322,6 +346,17 @@ func (s *Spec) InterfaceNamed(d DeviceID, name string) (InterfaceID, bool) {
 // Label is an interface as a person refers to it: DEVICE:INTERFACE.
 func (s *Spec) Label(i InterfaceID) string {
 	return s.Devices[s.Interfaces[i].Device].Name + ":" + s.Interfaces[i].Name
+}
+
+// Primary is the interface's first address that is neither secondary nor
+// shared; invalid where it has none.
+func (i *Interface) Primary() netip.Addr {
+	for _, a := range i.Addresses {
+		if !a.Secondary && !a.Addr().IsLinkLocalUnicast() {
+			return a.Addr()
+		}
+	}
+	return netip.Addr{}
 }
 
 // Routed tells whether the interface can have addresses.

@@ -26,12 +26,15 @@ func (s *State) workOutDomains() {
 			sets.join(int32(id), s.bridges[bridge{i.Device, i.Tag}])
 		}
 	}
+	blocked := s.workOutTree(f)
 	for id := range spec.Cables {
-		if a, b := spec.Cables[id].Ends[0], spec.Cables[id].Ends[1]; s.passes(a, f) {
-			joinEnds(sets, s.attached(a), s.attached(b))
+		if a, b := spec.Cables[id].Ends[0], spec.Cables[id].Ends[1]; s.passes(a, f) && !blocked[model.CableID(id)] {
+			joinEnds(sets, s.attached(s.carrier(a)), s.attached(s.carrier(b)))
 		}
 	}
 	s.joinWires(sets)
+	s.sets = sets
+	s.workOutLost(blocked)
 	s.number(sets)
 }
 
@@ -123,9 +126,42 @@ func (s *State) number(sets *sets) {
 		s.members[d] = append(s.members[d], model.InterfaceID(id))
 		for _, a := range i.Addresses {
 			key := holding{d, a.Addr()}
+			if a.Virtual && len(s.holders[key]) > 0 && s.virtualAt(s.holders[key][0], a.Addr()) {
+				// Of those that share it, the master alone answers.
+				if s.before(model.InterfaceID(id), s.holders[key][0]) {
+					s.holders[key][0] = model.InterfaceID(id)
+				}
+				continue
+			}
 			s.holders[key] = append(s.holders[key], model.InterfaceID(id))
 		}
 	}
+}
+
+// virtualAt tells whether the interface shares the address.
+func (s *State) virtualAt(id model.InterfaceID, a netip.Addr) bool {
+	for _, x := range s.Spec.Interfaces[id].Addresses {
+		if x.Addr() == a && x.Virtual {
+			return true
+		}
+	}
+	return false
+}
+
+// before tells whether a becomes master before b (RFC 9568 §6.4): the higher
+// priority, then the higher primary address.
+func (s *State) before(a, b model.InterfaceID) bool {
+	x, y := &s.Spec.Interfaces[a], &s.Spec.Interfaces[b]
+	if x.Priority != y.Priority {
+		return x.Priority > y.Priority
+	}
+	return y.Primary().Less(x.Primary())
+}
+
+// Holds tells whether the interface answers for an address of its own: always,
+// but for one that is shared, which only the master does.
+func (s *State) Holds(id model.InterfaceID, a model.Address) bool {
+	return !a.Virtual || slices.Contains(s.Holders(id, a.Addr()), id)
 }
 
 // Domain is the broadcast domain of a routed interface; NoDomain while it is

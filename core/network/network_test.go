@@ -212,12 +212,14 @@ type flood struct {
 	s    *network.State
 	got  map[model.InterfaceID]bool
 	seen map[string]bool
+
+	blocked map[model.CableID]bool
 }
 
 // send puts a frame with a tag onto the cable in a port.
 func (f *flood) send(port model.InterfaceID, tag model.VLAN) {
 	key := fmt.Sprint("wire ", port, tag)
-	if far := f.s.Peer(port); far != model.None && f.s.IsUp(port) && f.s.IsUp(far) && !f.seen[key] {
+	if far := f.s.Peer(port); far != model.None && f.s.IsUp(port) && f.s.IsUp(far) && !f.seen[key] && !f.blocked[f.s.Cable(port)] {
 		f.seen[key] = true
 		f.receive(far, tag)
 	}
@@ -266,7 +268,7 @@ func (f *flood) inside(d model.DeviceID, vlan model.VLAN) {
 
 // heardBy is everyone who gets a frame that the interface sends.
 func heardBy(s *network.State, id model.InterfaceID) map[model.InterfaceID]bool {
-	f := &flood{s.Spec, s, map[model.InterfaceID]bool{}, map[string]bool{}}
+	f := &flood{s.Spec, s, map[model.InterfaceID]bool{}, map[string]bool{}, blockedBy(s)}
 	i := &s.Spec.Interfaces[id]
 	switch {
 	case !s.IsUp(id):
@@ -313,6 +315,10 @@ func randomSwitches(r *rand.Rand) string {
 		for j := range 3 {
 			ports[k] = append(ports[k], fmt.Sprintf("p%d: {access: %d}", j, 10+r.IntN(4)))
 		}
+		for v := 10; k == 0 && v < 14; v++ { // each segment has a cable: none of them is itself the wire
+			ports[k] = append(ports[k], fmt.Sprintf("q%d: {access: %d}", v, v))
+			fmt.Fprintf(&devices, "  x%d: {is: host, at: 'w0:q%d', address: 10.3.0.%d/8}\n", v, v, v)
+		}
 		ports[k] = append(ports[k], fmt.Sprintf("m: {vlan: s%d, address: 10.0.%d.1/8}", 10+r.IntN(4), k))
 	}
 	for k := range n {
@@ -331,12 +337,61 @@ func randomSwitches(r *rand.Rand) string {
 	return "segments: {s10: {vlan: 10}, s11: {vlan: 11}, s12: {vlan: 12}, s13: {vlan: 13}}\ndevices:\n" + devices.String() + "cables:\n" + cables.String()
 }
 
+// blockedBy is the cables that frames do not pass: those that a tree for all
+// VLANs leaves out.
+func blockedBy(s *network.State) map[model.CableID]bool {
+	blocked := map[model.CableID]bool{}
+	for _, l := range s.Loops() {
+		blocked[l.Cable] = s.Spec.Settings.Tree == model.SingleTree
+	}
+	return blocked
+}
+
+// checkTree: what one tree for all leaves open joins the switches that are
+// joined at all, and no two of them by two ways.
+func checkTree(t *testing.T, s *network.State, text string) {
+	t.Helper()
+	if s.Spec.Settings.Tree != model.SingleTree {
+		return
+	}
+	blocked := blockedBy(s)
+	join := func(parts []int, a, b int) bool {
+		from, to := parts[a], parts[b]
+		for i := range parts {
+			if parts[i] == from {
+				parts[i] = to
+			}
+		}
+		return from != to
+	}
+	var open, all []int
+	for d := range s.Spec.Devices {
+		open, all = append(open, d), append(all, d)
+	}
+	for id, c := range s.Spec.Cables {
+		a, b := &s.Spec.Interfaces[c.Ends[0]], &s.Spec.Interfaces[c.Ends[1]]
+		if !a.Switched || !b.Switched || !s.IsUp(c.Ends[0]) || !s.IsUp(c.Ends[1]) {
+			continue
+		}
+		join(all, int(a.Device), int(b.Device))
+		if !blocked[model.CableID(id)] {
+			require.True(t, join(open, int(a.Device), int(b.Device)), "%s closes a loop in\n%s", c.Name, text)
+		}
+	}
+	for a := range open {
+		for b := range open {
+			require.Equal(t, all[a] == all[b], open[a] == open[b], "the tree joins what is joined in\n%s", text)
+		}
+	}
+}
+
 func TestDomainsAgreeWithFloodedFrames(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	joined, apart := 0, 0
-	for range 300 {
-		text := randomSwitches(r)
+	for n := range 1200 {
+		text := "settings: {spanning-tree: " + []string{"single", "per-vlan", "none"}[n%3] + "}\n" + randomSwitches(r)
 		s := stateOf(t, text)
+		checkTree(t, s, text)
 		for id := range s.Spec.Interfaces {
 			a := model.InterfaceID(id)
 			if s.Spec.Interfaces[id].Switched {

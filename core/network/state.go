@@ -48,6 +48,9 @@ const (
 	ParentDown            // the port it is a subinterface of is down
 	NoLivePort            // no port that carries its VLAN is up
 	NoParent              // a subinterface of nothing
+	NotClocked            // a serial line that neither end clocks
+	ClockedTwice          // a serial line that both ends clock
+	NoLiveMember          // no port of a group is up
 )
 
 // Status is an interface's state.
@@ -71,6 +74,9 @@ type State struct {
 	status   []Status
 	domain   []DomainID
 	members  [][]model.InterfaceID // by domain: the routed interfaces in it
+	sets     *sets                 // of nodes that hear one another
+	loops    []Loop
+	lost     []Lost
 	holders  map[holding][]model.InterfaceID
 }
 
@@ -131,6 +137,12 @@ func (s *State) Why(id model.InterfaceID) string {
 			return fmt.Sprintf("no port that carries its VLAN is up; %s: %s", far(), s.Why(status.Of))
 		}
 		return "no port carries its VLAN"
+	case NotClocked:
+		return fmt.Sprintf("neither it nor the far end %s clocks the line", far())
+	case ClockedTwice:
+		return fmt.Sprintf("both it and the far end %s clock the line", far())
+	case NoLiveMember:
+		return fmt.Sprintf("no port of the group is up; %s: %s", far(), s.Why(status.Of))
 	case NoParent:
 		return "there is no port it is a subinterface of"
 	}

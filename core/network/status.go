@@ -14,6 +14,11 @@ func (s *State) workOutStatus() {
 		}
 	}
 	for id := range spec.Interfaces {
+		if spec.Interfaces[id].Kind == model.Group {
+			s.status[id] = s.groupStatus(model.InterfaceID(id), failed)
+		}
+	}
+	for id := range spec.Interfaces {
 		switch i := &spec.Interfaces[id]; i.Kind {
 		case model.Subinterface:
 			s.status[id] = s.subinterfaceStatus(model.InterfaceID(id), failed)
@@ -89,7 +94,42 @@ func (s *State) portStatus(id model.InterfaceID, f *failed) Status {
 	case InterfaceFailed:
 		return Status{Down, FarFailed, far}
 	}
+	if clocks := s.clocks(id); clocks == 0 {
+		return Status{Down, NotClocked, far}
+	} else if clocks > 1 {
+		return Status{Down, ClockedTwice, far}
+	}
 	return Status{Up, NoCause, model.None}
+}
+
+// clocks is how many ends clock a port's line; 1 for one that is not serial.
+func (s *State) clocks(id model.InterfaceID) int {
+	near, far := &s.Spec.Interfaces[id], &s.Spec.Interfaces[s.peer[id]]
+	if !near.Serial && !far.Serial {
+		return 1
+	}
+	n := 0
+	for _, i := range []*model.Interface{near, far} {
+		if i.Clocks {
+			n++
+		}
+	}
+	return n
+}
+
+// groupStatus: a group is up while any of its members is.
+func (s *State) groupStatus(id model.InterfaceID, f *failed) Status {
+	own := f.own(id)
+	members := s.Spec.Interfaces[id].Members
+	if own.Oper == Down || len(members) == 0 || s.onWire(&s.Spec.Interfaces[id]) {
+		return own
+	}
+	for _, m := range members {
+		if s.status[m].Oper == Up {
+			return own
+		}
+	}
+	return Status{Down, NoLiveMember, members[0]}
 }
 
 // subinterfaceStatus: a subinterface follows its parent.

@@ -109,10 +109,23 @@ func (t *Topology) isCabled(id model.InterfaceID) bool {
 	switch {
 	case i.Kind == model.Subinterface && i.Parent != model.None:
 		return t.cable[i.Parent] != model.None
+	case i.Kind == model.Group:
+		return slices.ContainsFunc(i.Members, func(m model.InterfaceID) bool { return t.cable[m] != model.None })
 	case i.Kind == model.VLANInterface:
-		return slices.ContainsFunc(t.carries[bridge{i.Device, i.Tag}], func(p model.InterfaceID) bool { return t.cable[p] != model.None })
+		return slices.ContainsFunc(t.carries[bridge{i.Device, i.Tag}], func(p model.InterfaceID) bool {
+			return t.cable[p] != model.None || t.Spec.Interfaces[p].Kind == model.Group && t.isCabled(p)
+		})
 	}
 	return t.cable[id] != model.None
+}
+
+// carrier is what frames at a port belong to: the group it is a member of, else
+// the port itself.
+func (t *Topology) carrier(id model.InterfaceID) model.InterfaceID {
+	if g := t.Spec.Interfaces[id].Group; g != model.None {
+		return g
+	}
+	return id
 }
 
 // Peer is the far end of the port's cable, or None.

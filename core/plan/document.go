@@ -82,6 +82,10 @@ type Settings struct {
 	ResolveThroughDefault  Switch
 	VLANInterfaceNeedsPort Switch
 	ErrorSource            Text
+	SpanningTree           Text
+	TreeRoot               Text
+	PortsStart             Text
+	DefaultVLAN            Number
 }
 
 // Block is address space the plan may use.
@@ -128,8 +132,11 @@ type Device struct {
 	From       []Text
 	Forwards   Switch
 	Beyond     []Text
+	Manage     Text
+	Answers    []Text
 	Interfaces []Interface
 	Routes     []Route
+	Tables     []RouteTable
 	Note       Text
 	Made       bool // from a pattern
 }
@@ -146,6 +153,16 @@ type Interface struct {
 	Secondary []Text
 	LinkLocal Text
 	MAC       Text
+	Borrow    Text
+	Prefer    Text
+	Virtual   []Text
+	Priority  Number
+	Table     Text
+	Members   []Text
+	MTU       Number
+	Bandwidth Text
+	Line      Text
+	Clock     Text
 	Parent    Text
 	Tag       Number
 	Admin     Text
@@ -166,6 +183,12 @@ type Hop struct {
 	Discard  Switch
 	Distance Number
 	Metric   Number
+}
+
+// RouteTable is the routes of one further routing table of a device.
+type RouteTable struct {
+	Name   Text
+	Routes []Route
 }
 
 // Cable joins two ports.

@@ -62,6 +62,20 @@ func whole[T any](low, high int, field func(*T) *Number) func(*reader, *T, *yaml
 	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.number(n, what, low, high) }
 }
 
+func choices[T any](field func(*T) *[]Text, among ...string) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) {
+		all := []*yaml.Node{n}
+		if n.Kind == yaml.SequenceNode {
+			all = n.Content
+		}
+		for _, v := range all {
+			if t := r.choice(v, what, among...); t.Written() {
+				*field(into) = append(*field(into), t)
+			}
+		}
+	}
+}
+
 func numbers[T any](low, high int, field func(*T) *[]Number) func(*reader, *T, *yaml.Node, string) {
 	return func(r *reader, into *T, n *yaml.Node, what string) {
 		all := []*yaml.Node{n}
@@ -110,6 +124,10 @@ var settingKeys = []key[Settings]{
 	{"resolve-through-default", "true or false; false unless set", "Whether a static route's next hop may be found through the default route.", truth(func(s *Settings) *Switch { return &s.ResolveThroughDefault })},
 	{"vlan-interface-needs-port", "true or false; true unless set", "Whether a VLAN interface is up only while some port that carries its VLAN is up.", truth(func(s *Settings) *Switch { return &s.VLANInterfaceNeedsPort })},
 	{"error-source", "`incoming` or `towards-sender`; `incoming` unless set", "Which IPv4 address an ICMP error comes from: the primary one of the interface the packet came in by, or the one the device would use to reach the sender.", choice(func(s *Settings) *Text { return &s.ErrorSource }, "incoming", "towards-sender")},
+	{"spanning-tree", "`single`, `per-vlan` or `none`; `single` unless set", "How loops of switches are blocked: by one tree for all VLANs, by a tree for each, or not at all.", choice(func(s *Settings) *Text { return &s.SpanningTree }, "single", "per-vlan", "none")},
+	{"tree-root", "a switch; the first of the plan unless set", "The root of the spanning tree.", text(func(s *Settings) *Text { return &s.TreeRoot })},
+	{"ports-start", "`up` or `down`; `up` unless set", "Whether an interface that says nothing of it is administratively up. Much equipment has its router ports down until they are switched on.", choice(func(s *Settings) *Text { return &s.PortsStart }, "up", "down")},
+	{"default-vlan", "1 to 4094; none unless set", "The VLAN of a switch port that says nothing of VLANs, and of the untagged frames of a tagged port. Much equipment has 1 here.", whole(1, 4094, func(s *Settings) *Number { return &s.DefaultVLAN })},
 }
 
 var blockKeys = []key[Block]{
@@ -147,6 +165,9 @@ var deviceKeys = []key[Device]{
 	{"gateway", "a device, an address or a place; or a list", "The gateway of a device that does not forward. Unless set: its segment's.", texts(func(d *Device) *[]Text { return &d.Gateway })},
 	{"loopback", "`true`, an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128. `true`: they are given out of the block.", (*reader).loopback},
 	{"from", "a block, or a list", "The block to take the loopback from. Unless set: the only block there is.", texts(func(d *Device) *[]Text { return &d.From })},
+	{"manage", "an interface of the device", "Where the device is managed. Unless set: its loopback, else its VLAN interface, else its first interface with an address.", text(func(d *Device) *Text { return &d.Manage })},
+	{"answers", "`ping`, `ssh`, `https`, `snmp`, `netconf`; a list; `[ping, ssh]` unless set", "The services the device answers at its management address.", choices(func(d *Device) *[]Text { return &d.Answers }, Services...)},
+	{"tables", "name: routes", "Static routes of further routing tables, by the table's name: those that interfaces with `table` are in.", (*reader).tables},
 	{"forwards", "true or false", "Whether the device forwards packets that are not for itself.", truth(func(d *Device) *Switch { return &d.Forwards })},
 	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},
 	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
@@ -154,16 +175,29 @@ var deviceKeys = []key[Device]{
 	{"note", "text", note, prose(func(d *Device) *Text { return &d.Note })},
 }
 
+// Services are what a device may answer at its management address.
+var Services = []string{"ping", "ssh", "https", "snmp", "netconf"}
+
 var interfaceKeys = []key[Interface]{
 	{"segment", "a segment", "Makes it a routed interface on the segment.", text(func(i *Interface) *Text { return &i.Segment })},
 	{"vlan", "a segment", "Makes it the switch's VLAN interface in the segment's VLAN.", text(func(i *Interface) *Text { return &i.VLAN })},
 	{"access", "a segment or VLAN number", "Makes it a switch port with one VLAN, untagged.", text(func(i *Interface) *Text { return &i.Access })},
-	{"tagged", "segments or VLAN numbers", "Makes it a switch port that carries these VLANs tagged.", texts(func(i *Interface) *[]Text { return &i.Tagged })},
+	{"tagged", "segments, VLAN numbers, or ranges such as `100..199`", "Makes it a switch port that carries these VLANs tagged.", texts(func(i *Interface) *[]Text { return &i.Tagged })},
 	{"untagged", "a segment or VLAN number", "The VLAN of a tagged port's untagged frames.", text(func(i *Interface) *Text { return &i.Untagged })},
 	{"address", "`next`, `first`, `last`, 10, -2, `\"::a\"`, `eui-64`, an address with its length, or `none`; or a list", "10 is the tenth usable address of each subnet of the segment, -2 the last but one. `next` is the next free one, of which a device that forwards gets the first usable, if it is free; it is what an interface has that does not say. `::a` is an interface identifier in the IPv6 subnets, `eui-64` the one made from `mac`.", texts(func(i *Interface) *[]Text { return &i.Addresses })},
 	{"secondary", "as `address`", "Further addresses, which are not what the device sends from.", texts(func(i *Interface) *[]Text { return &i.Secondary })},
 	{"link-local", "an address such as `\"fe80::1\"`, or `eui-64`", "The IPv6 link-local address.", text(func(i *Interface) *Text { return &i.LinkLocal })},
 	{"mac", "such as `02:00:5e:10:00:01`", "The MAC address.", text(func(i *Interface) *Text { return &i.MAC })},
+	{"borrow", "an interface of the device", "Has no address of its own, and sends from that interface's.", text(func(i *Interface) *Text { return &i.Borrow })},
+	{"prefer", "one of its addresses", "The address the device sends from by this interface.", text(func(i *Interface) *Text { return &i.Prefer })},
+	{"virtual", "a place or an address; or a list", "A gateway address shared with other routers of the segment (VRRP, RFC 9568). The master holds it: the one with the highest priority that is up.", texts(func(i *Interface) *[]Text { return &i.Virtual })},
+	{"priority", "1 to 255; 100 unless set", "The priority for becoming master of `virtual`.", whole(1, 255, func(i *Interface) *Number { return &i.Priority })},
+	{"table", "a word", "The routing table the interface is in, where it is not the main one: for a management interface apart, or customers kept apart.", text(func(i *Interface) *Text { return &i.Table })},
+	{"members", "ports of the device", "Groups these ports: they work as one. What the group carries is said of the group.", texts(func(i *Interface) *[]Text { return &i.Members })},
+	{"mtu", "68 to 65535", "The largest packet in bytes, the Ethernet header and tag not counted.", whole(68, 65535, func(i *Interface) *Number { return &i.MTU })},
+	{"bandwidth", "such as `100M`, `10G` or `64k`", "How many bits a second.", text(func(i *Interface) *Text { return &i.Bandwidth })},
+	{"line", "`ethernet` or `serial`; `ethernet` unless set", "What kind of line it is. A serial one is up only where exactly one end clocks it.", choice(func(i *Interface) *Text { return &i.Line }, "ethernet", "serial")},
+	{"clock", "`here`", "This end of a serial line clocks it.", choice(func(i *Interface) *Text { return &i.Clock }, "here")},
 	{"parent", "an interface", "The port this is a subinterface of, where the name does not tell.", text(func(i *Interface) *Text { return &i.Parent })},
 	{"tag", "1 to 4094", "A subinterface's tag. Unless set: the number at the end of its name, else its segment's VLAN number.", whole(1, 4094, func(i *Interface) *Number { return &i.Tag })},
 	{"admin", "`up` or `down`; `up` unless set", "Whether it is switched on.", choice(func(i *Interface) *Text { return &i.Admin }, "up", "down")},
@@ -289,7 +323,16 @@ func (r *reader) interfaces(d *Device, n *yaml.Node, what string) {
 	})
 }
 
-func (r *reader) routes(d *Device, n *yaml.Node, what string) {
+func (r *reader) routes(d *Device, n *yaml.Node, what string) { d.Routes = r.routesOf(n) }
+
+func (r *reader) tables(d *Device, n *yaml.Node, what string) {
+	r.mapping(n, "tables", func(name Text, v *yaml.Node) {
+		d.Tables = append(d.Tables, RouteTable{name, r.routesOf(v)})
+	})
+}
+
+func (r *reader) routesOf(n *yaml.Node) []Route {
+	var all []Route
 	r.mapping(n, "routes", func(to Text, v *yaml.Node) {
 		route := Route{To: to}
 		hops := []*yaml.Node{v}
@@ -301,8 +344,9 @@ func (r *reader) routes(d *Device, n *yaml.Node, what string) {
 				route.Hops = append(route.Hops, hop)
 			}
 		}
-		d.Routes = append(d.Routes, route)
+		all = append(all, route)
 	})
+	return all
 }
 
 func (r *reader) hop(n *yaml.Node, to string) (Hop, bool) {

@@ -1,6 +1,9 @@
 package plan
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // Reference is a word of the plan that names something.
 type Reference struct {
@@ -24,13 +27,20 @@ func (d *Document) References() []Reference {
 		}
 	}
 	defines := func(t Text) { all = append(all, Reference{Text: t, Defines: true}) }
+	own := func(device string, texts ...Text) {
+		for _, t := range texts {
+			if t.Written() {
+				all = append(all, Reference{Text: t, Of: device})
+			}
+		}
+	}
 	port := func(t Text) {
 		if device, name, ok := t.Cut(":"); ok && t.Written() {
 			add(device)
 			all = append(all, Reference{Text: name, Of: device.Value})
 		}
 	}
-	add(d.Operator)
+	add(d.Operator, d.Settings.TreeRoot)
 	for _, b := range d.Blocks {
 		defines(b.Name)
 	}
@@ -51,17 +61,18 @@ func (d *Document) References() []Reference {
 			all = append(all, Reference{Text: i.Name, Defines: true, Of: x.Name.Value})
 			add(i.Segment, i.VLAN, i.Access, i.Untagged)
 			add(i.Tagged...)
-			if i.Parent.Written() {
-				all = append(all, Reference{Text: i.Parent, Of: x.Name.Value})
-			}
+			own(x.Name.Value, append([]Text{i.Parent, i.Borrow}, i.Members...)...)
 		}
-		for _, r := range x.Routes {
+		own(x.Name.Value, x.Manage)
+		routes := slices.Clone(x.Routes)
+		for _, t := range x.Tables {
+			routes = append(routes, t.Routes...)
+		}
+		for _, r := range routes {
 			add(r.To)
 			for _, h := range r.Hops {
 				add(h.NextHop)
-				if h.Out.Written() {
-					all = append(all, Reference{Text: h.Out, Of: x.Name.Value})
-				}
+				own(x.Name.Value, h.Out)
 			}
 		}
 	}

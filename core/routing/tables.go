@@ -110,7 +110,7 @@ func (t *Tables) Update(state *network.State) *Tables {
 	for d, old := range t.main {
 		device := &state.Spec.Devices[d]
 		for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
-			if state.IsUp(i) != t.State.IsUp(i) {
+			if state.IsUp(i) != t.State.IsUp(i) || holdsOther(t.State, state, i) {
 				first, last := old.firstStatic, old.lastStatic
 				next.main[d] = build(state, next.shared, old.key, state.Spec.Statics, first, last)
 				for _, name := range furtherTables(state.Spec, old.key.Device, state.Spec.Statics[first:last]) {
@@ -122,6 +122,17 @@ func (t *Tables) Update(state *network.State) *Tables {
 		}
 	}
 	return next
+}
+
+// holdsOther tells whether an interface has become, or is no longer, the master
+// of an address it shares.
+func holdsOther(before, after *network.State, id model.InterfaceID) bool {
+	for _, a := range before.Spec.Interfaces[id].Addresses {
+		if a.Virtual && before.Holds(id, a) != after.Holds(id, a) {
+			return true
+		}
+	}
+	return false
 }
 
 // clone lets a further set of tables add to what is shared without the first
@@ -156,6 +167,29 @@ func (t *Tables) For(d model.DeviceID, in model.InterfaceID) View {
 	if in != model.None {
 		if name := t.State.Spec.Interfaces[in].Table; name != "" {
 			return View{t, t.named[Key{d, name}]}
+		}
+	}
+	return t.Table(d)
+}
+
+// ForSource is the table a device looks up in what it sends itself from a source
+// address, which may be invalid: that of the interface that has the address, so
+// that an answer leaves by the table its request came in by; else the main one.
+func (t *Tables) ForSource(d model.DeviceID, source netip.Addr) View {
+	if len(t.named) == 0 || !source.IsValid() {
+		return t.Table(d)
+	}
+	spec := t.State.Spec
+	device := &spec.Devices[d]
+	for id := device.First; id < device.First+model.InterfaceID(device.Count); id++ {
+		i := &spec.Interfaces[id]
+		if i.Table == "" {
+			continue
+		}
+		for _, a := range i.Addresses {
+			if a.Addr() == source {
+				return t.For(d, id)
+			}
 		}
 	}
 	return t.Table(d)
@@ -240,7 +274,9 @@ func (t *Table) addOwn(state *network.State, shared *shared) {
 				continue
 			}
 			own := netip.PrefixFrom(a.Addr(), a.Addr().BitLen())
-			t.routes = append(t.routes, Route{prefix: shared.prefix(own), static: model.None, out: i, Source: Local})
+			if state.Holds(i, a) {
+				t.routes = append(t.routes, Route{prefix: shared.prefix(own), static: model.None, out: i, Source: Local})
+			}
 			if !a.IsSingleIP() {
 				t.routes = append(t.routes, Route{prefix: shared.prefix(a.Masked()), static: model.None, out: i, Source: Direct})
 			}

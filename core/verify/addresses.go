@@ -129,6 +129,9 @@ func (c *checker) duplicates() {
 	first := map[key]model.InterfaceID{}
 	firstPlace := map[key]model.Address{}
 	c.each(func(id model.InterfaceID, a model.Address) {
+		if a.Virtual {
+			return // shared on purpose
+		}
 		k := key{a.Addr(), network.NoDomain}
 		if a.Addr().IsLinkLocalUnicast() {
 			if k.domain = c.tables.State.Domain(id); k.domain == network.NoDomain {

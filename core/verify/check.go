@@ -20,6 +20,7 @@ func Check(t *routing.Tables) []finding.Finding {
 	c.duplicates()
 	c.leases()
 	c.primaries()
+	c.wires()
 	c.down()
 	c.gateways()
 	c.routes()

@@ -1,0 +1,110 @@
+package model
+
+import (
+	"ropeswing/core/finding"
+	"ropeswing/core/plan"
+)
+
+// links resolves what interfaces of one device say of one another: groups,
+// lenders, preferred sources and virtual addresses.
+func (r *resolver) links() {
+	for n := range r.spec.Interfaces {
+		id := InterfaceID(n)
+		w := r.written[id].entry
+		if w == nil {
+			continue
+		}
+		i := &r.spec.Interfaces[id]
+		for _, t := range w.Members {
+			r.member(id, t)
+		}
+		if w.Borrow.Written() {
+			if lender, ok := r.ownInterface(i.Device, w.Borrow); ok {
+				i.Borrow = lender
+			}
+		}
+		if w.Prefer.Written() {
+			r.prefer(id, w.Prefer)
+		}
+	}
+}
+
+// ownInterface finds an interface of the device by its name.
+func (r *resolver) ownInterface(d DeviceID, t plan.Text) (InterfaceID, bool) {
+	id, ok := r.spec.InterfaceNamed(d, t.Value)
+	if !ok {
+		r.unknown(t, "interface of "+r.spec.Devices[d].Name, func() []string { return r.spec.InterfaceNames(d) })
+	}
+	return id, ok
+}
+
+// member puts a port into a group.
+func (r *resolver) member(group InterfaceID, t plan.Text) {
+	g := &r.spec.Interfaces[group]
+	id, ok := r.ownInterface(g.Device, t)
+	if !ok {
+		return
+	}
+	label := r.spec.Label(id)
+	i := &r.spec.Interfaces[id]
+	switch {
+	case i.Kind != Port:
+		r.report(finding.New(finding.BadValue, t.Place, "%s is a %s, and a group is made of ports", label, i.Kind).About(label))
+	case i.Group != None:
+		r.report(finding.New(finding.BadValue, t.Place, "%s is in the group %s already", label, r.spec.Interfaces[i.Group].Name).About(label))
+	case r.saysWhatItCarries(id):
+		r.report(finding.New(finding.KeyOutOfPlace, i.Place, "%s is in the group %s, and what it carries is said there", label, g.Name).About(label).With(t.Place))
+	default:
+		i.Group = group
+		i.Switched, i.Untagged, i.Tagged, i.Segment = false, 0, nil, None // of a range it may be
+		g.Members = append(g.Members, id)
+	}
+}
+
+// saysWhatItCarries tells whether an interface's own entry puts it on a segment
+// or VLAN, or gives it an address.
+func (r *resolver) saysWhatItCarries(id InterfaceID) bool {
+	w := r.written[id].entry
+	return w != nil && (w.Segment.Written() || w.VLAN.Written() || w.Access.Written() || len(w.Tagged) > 0 || w.Untagged.Written() || len(w.Addresses) > 0)
+}
+
+// prefer marks the address an interface sends from.
+func (r *resolver) prefer(id InterfaceID, t plan.Text) {
+	i := &r.spec.Interfaces[id]
+	for n := range i.Addresses {
+		if i.Addresses[n].Addr().String() == t.Value {
+			i.Addresses[n].Preferred = true
+			return
+		}
+	}
+	r.report(finding.New(finding.BadValue, t.Place, "%s is no address of %s", t.Value, r.spec.Label(id)).About(r.spec.Label(id)))
+}
+
+// managed finds where each device is managed.
+func (r *resolver) managed() {
+	for n := range r.spec.Devices {
+		d := &r.spec.Devices[n]
+		written := &r.doc.Devices[n]
+		d.Answers = []string{"ping", "ssh"}
+		if len(written.Answers) > 0 {
+			d.Answers = nil
+			for _, t := range written.Answers {
+				d.Answers = append(d.Answers, t.Value)
+			}
+		}
+		if written.Manage.Written() {
+			if id, ok := r.ownInterface(DeviceID(n), written.Manage); ok {
+				d.Manage = id
+			}
+			continue
+		}
+		best := 0
+		for _, id := range r.spec.InterfacesOf(DeviceID(n)) {
+			i := &r.spec.Interfaces[id]
+			rank := map[InterfaceKind]int{Loopback: 3, VLANInterface: 2}[i.Kind] + 1
+			if rank > best && (i.hasFamily(true) || i.hasFamily(false)) {
+				best, d.Manage = rank, id
+			}
+		}
+	}
+}

@@ -1,0 +1,357 @@
+package verify
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+)
+
+// wires checks what is plugged into what: the two ends of every cable against
+// each other, and what the broadcast domains make of the segments.
+func (c *checker) wires() {
+	for id := range c.spec.Cables {
+		c.cable(&c.spec.Cables[id])
+	}
+	c.loops()
+	c.islands()
+	c.leaks()
+	c.meetings()
+	c.tags()
+	c.deadVLANInterfaces()
+	c.mtus()
+	c.masters()
+}
+
+func (c *checker) state() *network.State { return c.tables.State }
+
+// end is what frames at one end of a cable belong to: the group of a port that
+// is in one.
+func (c *checker) end(id model.InterfaceID) *model.Interface {
+	if g := c.spec.Interfaces[id].Group; g != model.None {
+		id = g
+	}
+	return &c.spec.Interfaces[id]
+}
+
+func (c *checker) cable(x *model.Cable) {
+	a, b := c.end(x.Ends[0]), c.end(x.Ends[1])
+	for n, i := range []*model.Interface{a, b} {
+		if c.inNothing(x.Ends[n], i) {
+			c.report(finding.New(finding.PortInNothing, x.Place, "%s is cabled, and in no segment or VLAN", c.spec.Label(x.Ends[n])).About(c.spec.Label(x.Ends[n])).
+				Mend("say 'access:', 'tagged:' or 'segment:' for it, or remove the cable").With(i.Place))
+			return
+		}
+	}
+	c.serialLine(x)
+	switch {
+	case a.Switched && b.Switched:
+		c.switchCable(x, a, b)
+	case a.Switched:
+		c.tagsOf(x, x.Ends[1], a)
+	case b.Switched:
+		c.tagsOf(x, x.Ends[0], b)
+	}
+}
+
+// inNothing tells whether a port is on no segment, in no VLAN, has no address
+// and no subinterface.
+func (c *checker) inNothing(id model.InterfaceID, i *model.Interface) bool {
+	if i.Switched || i.Segment != model.None || len(i.Addresses) > 0 || i.Borrow != model.None {
+		return false
+	}
+	for _, sub := range c.spec.InterfacesOf(i.Device) {
+		if p := c.spec.Interfaces[sub].Parent; p == id || p != model.None && &c.spec.Interfaces[p] == i {
+			return false
+		}
+	}
+	return c.spec.Devices[i.Device].Kind != model.Host
+}
+
+func (c *checker) serialLine(x *model.Cable) {
+	a, b := &c.spec.Interfaces[x.Ends[0]], &c.spec.Interfaces[x.Ends[1]]
+	if !a.Serial && !b.Serial {
+		return
+	}
+	near, far := c.spec.Label(x.Ends[0]), c.spec.Label(x.Ends[1])
+	switch {
+	case a.Serial != b.Serial:
+		c.report(finding.New(finding.SerialClock, x.Place, "%s and %s are the two ends of one line, and only one of them is serial", near, far).About(near).Mend("say 'line: serial' at both, or at neither"))
+	case !a.Clocks && !b.Clocks:
+		c.report(finding.New(finding.SerialClock, x.Place, "neither %s nor %s clocks the serial line", near, far).About(near).Mend("say 'clock: here' at the end that does"))
+	case a.Clocks && b.Clocks:
+		c.report(finding.New(finding.SerialClock, x.Place, "both %s and %s clock the serial line", near, far).About(near).Mend("remove 'clock: here' from one of them"))
+	}
+}
+
+// switchCable compares the VLANs at the two ends of a cable between switches.
+func (c *checker) switchCable(x *model.Cable, a, b *model.Interface) {
+	near, far := c.spec.Label(x.Ends[0]), c.spec.Label(x.Ends[1])
+	if a.Untagged != b.Untagged && a.Untagged != 0 && b.Untagged != 0 {
+		name := finding.UntaggedDiffer
+		if len(a.Tagged) == 0 && len(b.Tagged) == 0 {
+			name = finding.AccessDiffer
+		}
+		c.report(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near, c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place))
+	}
+	c.missing(x, far, missingAt(a, b))
+	c.missing(x, near, missingAt(b, a))
+}
+
+// missing reports the VLANs that the other end of a trunk carries and this one
+// does not.
+func (c *checker) missing(x *model.Cable, at string, vlans []model.VLAN) {
+	if len(vlans) == 0 {
+		return
+	}
+	var labels []string
+	for _, v := range vlans[:min(len(vlans), 5)] {
+		labels = append(labels, c.vlanLabel(v))
+	}
+	if len(vlans) > len(labels) {
+		labels = append(labels, fmt.Sprintf("%d more", len(vlans)-len(labels)))
+	}
+	c.report(finding.New(finding.VLANMissing, x.Place, "%s does not carry %s, which the other end sends", at, strings.Join(labels, ", ")).About(at).
+		Mend("add it to 'tagged' of %s, or take it away at the other end", at))
+}
+
+// missingAt lists the VLANs that port a sends with a tag and port b drops.
+func missingAt(a, b *model.Interface) []model.VLAN {
+	var all []model.VLAN
+	for _, v := range a.Tagged {
+		if _, ok := slices.BinarySearch(b.Tagged, v); !ok {
+			all = append(all, v)
+		}
+	}
+	return all
+}
+
+// tagsOf checks that a switch port carries the tags of the subinterfaces at the
+// other end.
+func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.Interface) {
+	at := c.spec.Label(x.Ends[0])
+	if x.Ends[0] == routed {
+		at = c.spec.Label(x.Ends[1])
+	}
+	carrier := routed
+	if g := c.spec.Interfaces[routed].Group; g != model.None {
+		carrier = g
+	}
+	for _, id := range c.spec.InterfacesOf(c.spec.Interfaces[routed].Device) {
+		i := &c.spec.Interfaces[id]
+		if i.Parent != carrier || i.Tag == 0 {
+			continue
+		}
+		if _, ok := slices.BinarySearch(port.Tagged, i.Tag); !ok {
+			c.report(finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).
+				Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at).With(port.Place))
+		}
+	}
+}
+
+// vlanLabel is a VLAN by its segment's name, where one alone has the number.
+func (c *checker) vlanLabel(v model.VLAN) string {
+	name := ""
+	for _, s := range c.spec.Segments {
+		if s.VLAN == v {
+			if name != "" {
+				return fmt.Sprintf("VLAN %d", v)
+			}
+			name = s.Name
+		}
+	}
+	if name == "" {
+		return fmt.Sprintf("VLAN %d", v)
+	}
+	return fmt.Sprintf("%s (VLAN %d)", name, v)
+}
+
+// loops tells of cables that close loops of switches, and of VLANs that have no
+// other way than one the tree blocks.
+func (c *checker) loops() {
+	said := map[model.CableID]bool{}
+	for _, l := range c.state().Lost() {
+		said[l.Cable] = true
+	}
+	for _, l := range c.state().Loops() {
+		if said[l.Cable] {
+			continue // what follows from it is said below
+		}
+		x := &c.spec.Cables[l.Cable]
+		name := c.spec.Devices[c.spec.Interfaces[x.Ends[0]].Device].Name + " and " + c.spec.Devices[c.spec.Interfaces[x.Ends[1]].Device].Name
+		if l.Blocked {
+			c.report(finding.New(finding.Layer2Loop, x.Place, "the cable closes a loop of switches at %s; the spanning tree is taken to block it", name).About(x.Name))
+		} else {
+			c.report(finding.New(finding.Layer2Storm, x.Place, "the cable closes a loop of switches at %s, and no spanning tree blocks it", name).About(x.Name))
+		}
+	}
+	for _, l := range c.state().Lost() {
+		x := &c.spec.Cables[l.Cable]
+		c.report(finding.New(finding.VLANBlocked, x.Place, "%s has no other way than this cable, which the spanning tree blocks", c.vlanLabel(l.VLAN)).About(x.Name).
+			Mend("let the other cables of the loop carry it too, or say 'spanning-tree: per-vlan'"))
+	}
+}
+
+// islands finds segments whose members do not all hear one another.
+func (c *checker) islands() {
+	first := map[model.SegmentID]model.InterfaceID{}
+	told := map[model.SegmentID]bool{}
+	for n := range c.spec.Interfaces {
+		id := model.InterfaceID(n)
+		i := &c.spec.Interfaces[id]
+		if i.Segment == model.None || told[i.Segment] || !i.Routed() || len(i.Addresses) == 0 || c.state().Domain(id) == network.NoDomain {
+			continue
+		}
+		other, seen := first[i.Segment]
+		if !seen {
+			first[i.Segment] = id
+			continue
+		}
+		if c.state().Domain(other) != c.state().Domain(id) {
+			told[i.Segment] = true
+			s := &c.spec.Segments[i.Segment]
+			c.report(finding.New(finding.SegmentSplit, s.Place, "%s is in pieces: %s and %s do not hear each other", s.Name, c.spec.Label(other), c.spec.Label(id)).About(s.Name).With(i.Place))
+		}
+	}
+}
+
+// leaks finds broadcast domains in which two segments meet.
+func (c *checker) leaks() {
+	told := map[[2]model.SegmentID]bool{}
+	for _, members := range c.state().Domains() {
+		first := model.InterfaceID(model.None)
+		for _, id := range members {
+			s := c.spec.Interfaces[id].Segment
+			if s == model.None {
+				continue
+			}
+			if first == model.None {
+				first = id
+				continue
+			}
+			other := c.spec.Interfaces[first].Segment
+			key := [2]model.SegmentID{min(s, other), max(s, other)}
+			sameNumber := c.spec.Segments[s].VLAN != 0 && c.spec.Segments[s].VLAN == c.spec.Segments[other].VLAN // said by itself
+			if other != s && !told[key] && !sameNumber {
+				told[key] = true
+				c.report(finding.New(finding.SegmentsLeak, c.spec.Segments[s].Place, "%s and %s are on one wire: %s hears %s", c.spec.Segments[other].Name, c.spec.Segments[s].Name, c.spec.Label(first), c.spec.Label(id)).
+					About(c.spec.Segments[s].Name).With(c.spec.Segments[other].Place, c.spec.Interfaces[id].Place))
+			}
+		}
+	}
+}
+
+// meetings finds VLAN numbers that two segments have, where switches carry both
+// as one.
+func (c *checker) meetings() {
+	first := map[int32]model.InterfaceID{}
+	told := map[[2]model.SegmentID]bool{}
+	for n := range c.spec.Interfaces {
+		id := model.InterfaceID(n)
+		i := &c.spec.Interfaces[id]
+		wire, ok := c.state().Wire(id)
+		if !ok || i.Segment == model.None {
+			continue
+		}
+		other, seen := first[wire]
+		if !seen {
+			first[wire] = id
+			continue
+		}
+		a, b := &c.spec.Segments[c.spec.Interfaces[other].Segment], &c.spec.Segments[i.Segment]
+		key := [2]model.SegmentID{c.spec.Interfaces[other].Segment, i.Segment}
+		if a != b && a.VLAN == b.VLAN && a.VLAN != 0 && !told[key] {
+			told[key] = true
+			c.report(finding.New(finding.VLANShared, b.Place, "%s and %s both have the VLAN number %d, and meet: %s, %s", a.Name, b.Name, a.VLAN, c.spec.Label(other), c.spec.Label(id)).
+				About(b.Name).Mend("give one of them another number").With(a.Place))
+		}
+	}
+}
+
+var numberAtEnd = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\.(\d+)$`) })
+
+// tags tells of subinterfaces whose number is not their tag.
+func (c *checker) tags() {
+	for n := range c.spec.Interfaces {
+		i := &c.spec.Interfaces[n]
+		if i.Kind != model.Subinterface || i.Tag == 0 {
+			continue
+		}
+		m := numberAtEnd().FindStringSubmatch(i.Name)
+		if m == nil {
+			continue
+		}
+		if number, err := strconv.Atoi(m[1]); err == nil && model.VLAN(number) != i.Tag {
+			c.report(finding.New(finding.TagDiffers, i.Place, "%s has the tag %d", c.spec.Label(model.InterfaceID(n)), i.Tag).About(c.spec.Label(model.InterfaceID(n))))
+		}
+	}
+}
+
+// deadVLANInterfaces finds VLAN interfaces that are down for want of a live
+// port.
+func (c *checker) deadVLANInterfaces() {
+	for n := range c.spec.Interfaces {
+		id := model.InterfaceID(n)
+		if c.state().Status(id).Cause == network.NoLivePort && len(c.spec.Interfaces[id].Addresses) > 0 {
+			c.report(finding.New(finding.VLANInterfaceDead, c.spec.Interfaces[id].Place, "%s is down: %s", c.spec.Label(id), c.state().Why(id)).About(c.spec.Label(id)))
+		}
+	}
+}
+
+// mtus finds interfaces of one wire with different MTUs.
+func (c *checker) mtus() {
+	for _, members := range c.state().Domains() {
+		first := model.InterfaceID(model.None)
+		for _, id := range members {
+			i := &c.spec.Interfaces[id]
+			switch {
+			case i.MTU == 0:
+			case first == model.None:
+				first = id
+			case c.spec.Interfaces[first].MTU != i.MTU:
+				c.report(finding.New(finding.MTUDiffers, i.Place, "%s has an MTU of %d, and %s on the same wire of %d", c.spec.Label(id), i.MTU, c.spec.Label(first), c.spec.Interfaces[first].MTU).
+					About(c.spec.Label(id)).With(c.spec.Interfaces[first].Place))
+			}
+		}
+	}
+}
+
+// masters finds shared gateway addresses that nobody answers for, or several
+// do since they do not hear one another.
+func (c *checker) masters() {
+	type shared struct {
+		first   model.Address
+		of      model.InterfaceID
+		masters []model.InterfaceID
+	}
+	var order []string
+	all := map[string]*shared{}
+	c.each(func(id model.InterfaceID, a model.Address) {
+		if !a.Virtual {
+			return
+		}
+		key := a.Addr().String()
+		if all[key] == nil {
+			all[key] = &shared{first: a, of: id}
+			order = append(order, key)
+		}
+		if c.state().IsUp(id) && c.state().Holds(id, a) {
+			all[key].masters = append(all[key].masters, id)
+		}
+	})
+	for _, key := range order {
+		s := all[key]
+		switch {
+		case len(s.masters) == 0:
+			c.report(finding.New(finding.VirtualMaster, s.first.Place, "nobody is master of %s: none of the interfaces that share it is up", key).About(c.spec.Label(s.of)))
+		case len(s.masters) > 1:
+			c.report(finding.New(finding.VirtualMaster, s.first.Place, "%s and %s are both master of %s, since they do not hear each other", c.spec.Label(s.masters[0]), c.spec.Label(s.masters[1]), key).About(c.spec.Label(s.of)))
+		}
+	}
+}
