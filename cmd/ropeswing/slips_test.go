@@ -49,7 +49,7 @@ func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
 	for line, says := range map[string]string{
 		"pnig tern-cam":             "did you mean 'ropeswing ping'?",
 		"show devces":               "did you mean 'ropeswing show devices'?",
-		"show":                      "show what? devices, segments, interfaces, routes, hosts, addresses or blocks",
+		"show":                      "show what? devices, segments, interfaces, vlans",
 		"ping tren-cam":             "did you mean tern-cam?",
 		"ping":                      "ping where to?",
 		"ping a b c":                "from one place to one other",

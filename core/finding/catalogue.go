@@ -611,6 +611,28 @@ var catalogue = [...]Entry{
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: none, virtual: first}}}\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}}}\n  desk-1: {is: host, at: \"quay-sw1:p1\", address: none}\n",
 	},
 	{
+		Name: NoManagement, Severity: Warning, Stage: Checking,
+		Means:   "A router, switch or firewall has no address to be managed by.",
+		Why:     "Whoever wants to change it has to stand before it with a cable.",
+		Remedy:  "Give it a loopback, or a VLAN interface in the management VLAN.",
+		Example: "ropeswing: 1\noperator: ops-laptop\ndevices:\n  quay-sw1: {is: switch}\n  ops-laptop: {is: host}\n",
+	},
+	{
+		Name: Unmanageable, Severity: Error, Stage: Checking,
+		Means:   "The operator does not reach a device's management address, or nothing answers there that one could log in by.",
+		Why:     "It is found out when the device is to be changed, which is when it matters.",
+		Remedy:  "Follow the reason given; 'answers' lists the services.",
+		Example: "ropeswing: 1\noperator: ops-laptop\nsegments:\n  quay-manage: {prefix: 10.48.1.96/28}\ndevices:\n  quay-edge: {is: router, answers: [ping, snmp], interfaces: {lan0: {segment: quay-manage, address: first}}}\n  ops-laptop: {is: host, interfaces: {port: {segment: quay-manage, address: 10}}}\n",
+	},
+	{
+		Name: ManagedByItself, Severity: Advice, Stage: Checking,
+		Means:   "A router is managed at the address of the interface by which the operator comes in.",
+		Why:     "To change that interface is to cut off one's own session; and the device is lost with the interface, though another way may lead to it.",
+		Remedy:  "Give it a loopback, and manage it there.",
+		Example: "ropeswing: 1\noperator: ops-laptop\nsegments:\n  quay-manage: {prefix: 10.48.1.96/28}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-manage, address: first}}}\n  ops-laptop: {is: host, interfaces: {port: {segment: quay-manage, address: 10}}}\n",
+	},
+
+	{
 		Name: NoSourceAddress, Severity: Error, Stage: Walking,
 		Means:   "The sender has no address of the family on an interface that is up.",
 		Why:     "Without an address of its own it cannot send, and nobody could reply.",

@@ -139,7 +139,7 @@ func (w *walker) step(n int, hop routing.Hop) {
 		address = w.graph.Flow.Destination
 	}
 	answered := false
-	for _, holder := range w.tables.State.Holders(hop.Out, address) {
+	for _, holder := range receivers(w.tables, hop.Out, address) {
 		if holder == hop.Out {
 			continue
 		}
@@ -152,6 +152,19 @@ func (w *walker) step(n int, hop routing.Hop) {
 		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, -1})
 		w.end(Unanswered, n, len(w.graph.Nodes[n].Edges)-1)
 	}
+}
+
+// receivers is who takes a packet that leaves an interface for an address on
+// its link: whoever holds the address; on a serial line, where nothing is
+// resolved, the far end.
+func receivers(t *routing.Tables, out model.InterfaceID, address netip.Addr) []model.InterfaceID {
+	if t.State.Spec.Interfaces[out].Serial {
+		if far := t.State.Peer(out); far != model.None && t.State.IsUp(out) && t.State.IsUp(far) {
+			return []model.InterfaceID{far}
+		}
+		return nil
+	}
+	return t.State.Holders(out, address)
 }
 
 // follow goes on to a node that was stepped to, or sees that the way comes

@@ -174,7 +174,7 @@ func (s *State) Neighbours(id model.InterfaceID) []model.InterfaceID {
 	if d == NoDomain {
 		return nil
 	}
-	return slices.DeleteFunc(slices.Clone(s.members[d]), func(other model.InterfaceID) bool { return other == id })
+	return slices.DeleteFunc(slices.Clone(s.members[d]), func(other model.InterfaceID) bool { return other == id || s.domain[other] != d })
 }
 
 // Holders lists who answers for the address in the broadcast domain of the
@@ -184,7 +184,19 @@ func (s *State) Holders(from model.InterfaceID, address netip.Addr) []model.Inte
 	if d == NoDomain {
 		return nil
 	}
-	return s.holders[holding{d, address}]
+	all := s.holders[holding{d, address}]
+	for n, id := range all {
+		if s.domain[id] != d { // it has left since the domains were worked out
+			left := slices.Clone(all[:n])
+			for _, id := range all[n+1:] {
+				if s.domain[id] == d {
+					left = append(left, id)
+				}
+			}
+			return left
+		}
+	}
+	return all
 }
 
 // sets are disjoint sets of nodes.

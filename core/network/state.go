@@ -93,7 +93,11 @@ func (s *State) With(failures ...Failure) *State {
 	if len(failures) == 0 {
 		return s
 	}
-	return s.Topology.State(append(slices.Clone(s.failures), failures...)...)
+	all := append(slices.Clone(s.failures), failures...)
+	if next, ok := s.leavesDown(all, failures); ok {
+		return next
+	}
+	return s.Topology.State(all...)
 }
 
 // Failures is what is out of order.

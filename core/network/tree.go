@@ -204,4 +204,14 @@ func (s *State) Wire(id model.InterfaceID) (int32, bool) {
 }
 
 // Domains lists the routed interfaces of each broadcast domain.
-func (s *State) Domains() [][]model.InterfaceID { return s.members }
+func (s *State) Domains() [][]model.InterfaceID {
+	all := make([][]model.InterfaceID, len(s.members))
+	for d, members := range s.members {
+		for _, id := range members {
+			if s.domain[id] == DomainID(d) {
+				all[d] = append(all[d], id)
+			}
+		}
+	}
+	return all
+}

@@ -1,6 +1,8 @@
 package network_test
 
 import (
+	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -8,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/coretest"
+	"ropeswing/core/model"
 	"ropeswing/core/network"
 )
 
@@ -149,4 +152,68 @@ func TestSettingsOfWhatMakesDifferIn(t *testing.T) {
 	s = stateOf(t, "settings: {ports-start: down}\nsegments: {l: {prefix: 10.0.0.0/31}}\ndevices: {a: {is: router, interfaces: {p: {segment: l}}}, b: {is: router, interfaces: {p: {segment: l, admin: up}}}}\n")
 	assert.Equal(t, "down: administratively down", why(t, s, "a:p"))
 	assert.Equal(t, "up", why(t, s, "b:p"))
+}
+
+// What is worked out from the state before is what would be worked out from
+// nothing: on random switch networks, failure upon failure.
+func TestAFurtherFailureIsWorkedOutTheSameEitherWay(t *testing.T) {
+	r := rand.New(rand.NewPCG(17, 18))
+	for range 150 {
+		text := randomSwitches(r)
+		s := stateOf(t, text)
+		names := s.PartNames()
+		for range 4 {
+			f, err := s.FailureNamed(names[r.IntN(len(names))])
+			require.NoError(t, err)
+			s = s.With(f)
+			afresh := s.Topology.State(s.Failures()...)
+			for n := range s.Spec.Interfaces {
+				id := model.InterfaceID(n)
+				label := s.Spec.Label(id)
+				require.Equal(t, afresh.Status(id), s.Status(id), "%s in\n%s", label, text)
+				require.ElementsMatch(t, afresh.Neighbours(id), s.Neighbours(id), "%s in\n%s", label, text)
+				for _, a := range s.Spec.Interfaces[(n*7)%len(s.Spec.Interfaces)].Addresses {
+					require.ElementsMatch(t, afresh.Holders(id, a.Addr()), s.Holders(id, a.Addr()))
+				}
+			}
+		}
+	}
+}
+
+// wide is a network of 2,000 switches and 100,000 ports, with 200 trunks that
+// carry 4,000 VLANs each.
+func wide(b *testing.B) *network.Topology {
+	var t strings.Builder
+	t.WriteString("devices:\n")
+	for d := range 2000 {
+		trunks := ""
+		if d <= 200 {
+			trunks = "t0: {tagged: [2..4001]}, t1: {tagged: [2..4001]}, "
+		}
+		fmt.Fprintf(&t, "  s%d: {is: switch, interfaces: {%sp1..p48: {access: %d}, m: {vlan: '%d', address: 10.%d.%d.1/24}}}\n", d, trunks, 2+d, 2+d, d/256, d%256)
+		fmt.Fprintf(&t, "  h%d: {is: host, at: 's%d:p1', address: 10.%d.%d.2/24}\n", d, d, d/256, d%256)
+	}
+	t.WriteString("cables:\n")
+	for d := range 200 {
+		fmt.Fprintf(&t, "  - s%d:t1 to s%d:t0\n", d, d+1)
+	}
+	return network.Build(coretest.Spec(b, t.String()))
+}
+
+func BenchmarkStateOfAWideNetwork(b *testing.B) {
+	topology := wide(b)
+	b.ReportAllocs()
+	for b.Loop() {
+		topology.State()
+	}
+}
+
+func BenchmarkOnePortDownInAWideNetwork(b *testing.B) {
+	s := wide(b).State()
+	f, err := s.FailureNamed("s777:p1")
+	require.NoError(b, err)
+	b.ReportAllocs()
+	for b.Loop() {
+		s.With(f)
+	}
 }

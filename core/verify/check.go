@@ -25,6 +25,7 @@ func Check(t *routing.Tables) []finding.Finding {
 	c.gateways()
 	c.routes()
 	c.waysOut()
+	c.management()
 	return finding.Sort(c.found)
 }
 

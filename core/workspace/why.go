@@ -16,6 +16,7 @@ import (
 type Why struct {
 	Subject string
 	Answer  string // in one line
+	State   []Step // of an interface: what state it is in, and why
 	Numbers []Origin
 }
 
@@ -52,7 +53,9 @@ func (w *Workspace) Why(text string) (Why, error) {
 			if !found {
 				return Why{}, unknown(fmt.Sprintf("%s has no interface called %s", device, name), name, w.Spec.InterfaceNames(d))
 			}
-			return w.whyInterfaces(text, []model.InterfaceID{id}), nil
+			y := w.whyInterfaces(text, []model.InterfaceID{id})
+			y.State = w.stateSteps(id)
+			return y, nil
 		}
 	}
 	p, whole, err := prefix.Parse(text)
@@ -219,6 +222,44 @@ func (w *Workspace) whyInterfaces(subject string, ids []model.InterfaceID) Why {
 		}
 	}
 	return y
+}
+
+// stateSteps is what state an interface is in and why: its own, and that of
+// what it hangs on.
+func (w *Workspace) stateSteps(id model.InterfaceID) []Step {
+	w.Resolve()
+	if w.Tables == nil {
+		return nil
+	}
+	s := w.Tables.State
+	i := &w.Spec.Interfaces[id]
+	text := s.Status(id).Oper.String()
+	if why := s.Why(id); why != "" {
+		text += ": " + why
+	}
+	steps := []Step{{"state", text, i.Place}}
+	if c := s.Cable(id); c != model.None {
+		far := s.Peer(id)
+		text := fmt.Sprintf("%s, which is %s", w.Spec.Label(far), s.Status(far).Oper)
+		if w.Spec.Cables[c].Hidden {
+			text += "; the cable hides faults, so it stays up whatever the far end does"
+		}
+		steps = append(steps, Step{"cabled to", text, w.Spec.Cables[c].Place})
+	}
+	if i.Parent != model.None {
+		steps = append(steps, Step{"part of", fmt.Sprintf("%s, which is %s", w.Spec.Label(i.Parent), s.Status(i.Parent).Oper), w.Spec.Interfaces[i.Parent].Place})
+	}
+	if i.Routed() && s.IsUp(id) {
+		var names []string
+		for _, n := range s.Neighbours(id) {
+			names = append(names, w.Spec.Label(n))
+		}
+		if len(names) == 0 {
+			names = []string{"nobody"}
+		}
+		steps = append(steps, Step{About: "hears", Text: strings.Join(names, ", ")})
+	}
+	return steps
 }
 
 // addressSteps is where an interface's address comes from: its segment's

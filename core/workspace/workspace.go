@@ -39,7 +39,7 @@ type Workspace struct {
 // if theirs is too small.
 func Open(fsys fs.FS, name, shown string, grow ...string) *Workspace {
 	w := OpenNumbers(fsys, name, shown, grow...)
-	w.tables()
+	w.Resolve()
 	return w
 }
 
@@ -51,9 +51,10 @@ func OpenNumbers(fsys fs.FS, name, shown string, grow ...string) *Workspace {
 	return resolve(doc, ledger, append(found, more...), grow...)
 }
 
-// tables works out what packets do, where the plan can be used.
-func (w *Workspace) tables() {
-	if w.Usable() {
+// Resolve works out what packets do, where the plan can be used and that was not
+// done yet.
+func (w *Workspace) Resolve() {
+	if w.Usable() && w.Tables == nil {
 		w.Tables = routing.Resolve(network.Build(w.Spec).State(), w.Spec.Statics)
 	}
 }
@@ -106,7 +107,7 @@ func FromTexts(name string, text, ledger []byte) *Workspace {
 		found = append(found, more...)
 	}
 	w := resolve(doc, read, found)
-	w.tables()
+	w.Resolve()
 	return w
 }
 

@@ -191,7 +191,7 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 // The bad morning's five faults, each seen where an engineer would look.
 func TestTheBadMorning(t *testing.T) {
 	w := workspace.Open(demo.Files(), demo.BadMorning, demo.BadMorning)
-	assert.Equal(t, []string{"vlan-missing", "vlan-interface-dead", "no-way-out", "length-differs"}, names(w.Check()))
+	assert.Equal(t, []string{"vlan-missing", "unmanageable", "vlan-interface-dead", "unmanageable", "no-way-out", "length-differs"}, names(w.Check()))
 	for to, want := range map[string]finding.Name{
 		"tern-cam":         finding.ForwardingLoop,  // a next hop pointing the wrong way
 		"desk-7":           finding.InterfaceIsDown, // a port left down

@@ -2,6 +2,8 @@ package command
 
 import (
 	"errors"
+	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -13,7 +15,7 @@ import (
 func (a *app) show() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:     "show THING [DEVICE…]",
-		Short:   "List devices, segments, interfaces, routes, hosts, blocks and more",
+		Short:   "List devices, segments, interfaces, VLANs, routes and more",
 		GroupID: groupLook,
 		Example: "  ropeswing show routes mole-rtr\n  ropeswing show routes quay-edge --without beam-a\n  ropeswing show interfaces --wide\n  ropeswing show segments -o csv",
 		Args:    cobra.ArbitraryArgs,
@@ -21,7 +23,7 @@ func (a *app) show() *cobra.Command {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
 			}
-			return errors.New("show what? devices, segments, interfaces, routes, hosts, addresses or blocks")
+			return errors.New("show what? devices, segments, interfaces, vlans, cables, neighbours, management, card, routes, hosts, addresses or blocks")
 		},
 	}
 	cmd.AddCommand(
@@ -33,10 +35,24 @@ func (a *app) show() *cobra.Command {
 			data, table := view.Segments(w.Tables, devices)
 			return data, table, nil
 		}),
-		a.list("interfaces", "interface", "The interfaces with addresses and state", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Interfaces(w.Tables, devices)
+		a.interfaces(),
+		a.list("vlans", "vlan", "Which switch has which VLAN on which ports, and where one is missing", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.VLANs(w.Tables, devices)
 			return data, table, nil
 		}),
+		a.list("cables", "cable", "The cables, and whether anything gets through", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Cables(w.Tables, devices)
+			return data, table, nil
+		}),
+		a.list("neighbours", "neighbors", "Who hears whom, interface by interface", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Neighbours(w.Tables, devices)
+			return data, table, nil
+		}),
+		a.list("management", "managed", "Where each device is managed, and whether the operator gets there", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+			data, table := view.Management(w.Tables, devices)
+			return data, table, nil
+		}),
+		a.card(),
 		a.routes(),
 		a.list("hosts", "host", "The hosts side by side, and what is odd about any", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
 			data, table := view.Hosts(w.Tables, devices)
@@ -93,6 +109,67 @@ func (a *app) shown(use, alias, short string, complete cobra.CompletionFunc, mak
 	}
 	a.formatFlags(cmd)
 	return cmd
+}
+
+// interfaces lists interfaces, or tells all of one.
+func (a *app) interfaces() *cobra.Command {
+	var without []string
+	var f view.Filter
+	cmd := a.shown("interfaces [DEVICE…|DEVICE:INTERFACE]", "interface", "The interfaces with addresses and state, or all of one", a.completeEndpoints, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+		w, err := w.Without(without...)
+		if err != nil {
+			return nil, view.Table{}, nil, err
+		}
+		if len(names) == 1 && strings.Contains(names[0], ":") {
+			e, err := w.Endpoint(names[0])
+			if err == nil && e.Interface == model.None {
+				err = fmt.Errorf("nobody in the plan has %s", names[0])
+			}
+			if err != nil {
+				return nil, view.Table{}, nil, err
+			}
+			data := view.OneInterface(w.Tables, e.Interface)
+			_, table := view.Interfaces(w.Tables, []model.DeviceID{e.Device}, view.Filter{Match: names[0]})
+			return data, table, func() { view.InterfaceText(a.out, data, view.Carried(w.Spec, e.Interface), a.width) }, nil
+		}
+		devices, err := devicesNamed(w, names)
+		if err != nil {
+			return nil, view.Table{}, nil, err
+		}
+		families, err := a.families()
+		if err != nil {
+			return nil, view.Table{}, nil, err
+		}
+		if _, ok := w.Spec.SegmentNamed(f.Segment); f.Segment != "" && !ok {
+			return nil, view.Table{}, nil, w.Named(f.Segment)
+		}
+		f.Families = view.Families{Without4: families.Only6, Without6: families.Only4}
+		data, table := view.Interfaces(w.Tables, devices, f)
+		return data, table, func() { table.Text(a.out, a.width, "", a.wide) }, nil
+	})
+	cmd.Flags().BoolVar(&f.Down, "down", false, "only those that are not up; unused ports are left out")
+	cmd.Flags().StringVar(&f.Segment, "segment", "", "only those on `SEGMENT`, or that carry its VLAN")
+	cmd.Flags().StringVar(&f.Match, "match", "", "only those with `TEXT` in what is known of them")
+	a.must(cmd.RegisterFlagCompletionFunc("segment", a.completeSegments))
+	a.familyFlags(cmd)
+	a.withoutFlag(cmd, &without)
+	a.wideFlag(cmd)
+	return cmd
+}
+
+// card is one page to work from at a device's console.
+func (a *app) card() *cobra.Command {
+	return a.shown("card DEVICE", "cards", "A page to work from at the console, in the order one types", a.completeDevices, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+		if len(names) != 1 {
+			return nil, view.Table{}, nil, errors.New("name the device: ropeswing show card quay-edge")
+		}
+		d, err := w.Device(names[0])
+		if err != nil {
+			return nil, view.Table{}, nil, err
+		}
+		data := view.NewCard(w, d)
+		return data, data.Table(), func() { data.Text(a.out, a.width) }, nil
+	})
 }
 
 func (a *app) routes() *cobra.Command {

@@ -2,6 +2,7 @@ package view
 
 import (
 	"fmt"
+	"io"
 	"regexp"
 	"slices"
 	"strconv"
@@ -28,12 +29,52 @@ type Interface struct {
 	Why       string   `json:"why,omitempty"`           // why it is not up
 	Cable     string   `json:"cable,omitempty"`         // the name of the cable in it
 	FarEnd    string   `json:"far_end,omitempty"`       // DEVICE:INTERFACE
-	Place     string   `json:"place"`                   // where the plan names it: file:line:column
+	Note      string   `json:"note,omitempty"`
+	MAC       string   `json:"mac,omitempty"`
+	MTU       int      `json:"mtu,omitempty"`       // bytes
+	Bandwidth int      `json:"bandwidth,omitempty"` // bits a second
+	Table     string   `json:"table,omitempty"`     // the routing table it is in, where it is not the main one
+	Group     string   `json:"group,omitempty"`     // the group it is a member of
+	Members   []string `json:"members,omitempty"`   // of a group
+	Borrows   string   `json:"borrows,omitempty"`   // the interface whose addresses it sends from
+	Shared    []string `json:"shared,omitempty"`    // gateway addresses it shares, with "master" behind those it answers for
+	Line      string   `json:"line,omitempty"`      // serial, or serial, clocked here
+	Hears     []string `json:"hears,omitempty"`     // routed interfaces on the same wire: DEVICE:INTERFACE
+	Place     string   `json:"place"`               // where the plan names it: file:line:column
 }
 
-// Interfaces is the interfaces of the given devices for any format. In the
-// table, runs of ports that are alike share a row.
-func Interfaces(t *routing.Tables, devices []model.DeviceID) ([]Interface, Table) {
+// Filter says which interfaces to list.
+type Filter struct {
+	Families
+	Down    bool   // only those that are not up, unused ports not counted
+	Segment string // only those on this segment or in its VLAN, "" for all
+	Match   string // only those with this text in any cell, "" for all
+}
+
+// takes tells whether the filter lets an interface through.
+func (f Filter) takes(s *network.State, id model.InterfaceID, x Interface) bool {
+	i := &s.Spec.Interfaces[id]
+	if f.Down && (x.Oper == "up" || s.Status(id).Cause == network.NotCabled && len(i.Addresses) == 0) {
+		return false
+	}
+	if f.Segment != "" && x.Segment != f.Segment {
+		segment, ok := s.Spec.SegmentNamed(f.Segment)
+		if !ok || !slices.Contains(i.Tagged, s.Spec.Segments[segment].VLAN) {
+			return false
+		}
+	}
+	if f.Without4 || f.Without6 {
+		if !slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return a.Addr().Is4() != f.Without4 }) {
+			return false
+		}
+	}
+	text := strings.ToLower(strings.Join(append([]string{x.Device + ":" + x.Interface, x.Segment, x.Why, x.Oper, x.Note, x.FarEnd, x.Cable, x.Kind, x.MAC}, x.Addresses...), " "))
+	return strings.Contains(text, strings.ToLower(f.Match))
+}
+
+// Interfaces is the interfaces of the given devices for any format, as far as
+// the filter takes them. In the table, runs of ports that are alike share a row.
+func Interfaces(t *routing.Tables, devices []model.DeviceID, f Filter) ([]Interface, Table) {
 	spec := t.State.Spec
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"}, {Key: "addresses", Title: "addresses"},
@@ -44,6 +85,9 @@ func Interfaces(t *routing.Tables, devices []model.DeviceID) ([]Interface, Table
 	for _, d := range devices {
 		for _, id := range spec.InterfacesOf(d) {
 			x := newInterface(t.State, id)
+			if !f.takes(t.State, id, x) {
+				continue
+			}
 			data = append(data, x)
 			state := x.Oper
 			if x.Why != "" {
@@ -80,7 +124,87 @@ func newInterface(s *network.State, id model.InterfaceID) Interface {
 	if c := s.Cable(id); c != model.None {
 		x.Cable, x.FarEnd = spec.Cables[c].Name, spec.Label(s.Peer(id))
 	}
+	x.Note, x.MAC, x.MTU, x.Bandwidth, x.Table = i.Note, i.MAC, i.MTU, int(i.Bandwidth), i.Table
+	if i.Group != model.None {
+		x.Group = spec.Interfaces[i.Group].Name
+	}
+	for _, m := range i.Members {
+		x.Members = append(x.Members, spec.Interfaces[m].Name)
+	}
+	if i.Borrow != model.None {
+		x.Borrows = spec.Interfaces[i.Borrow].Name
+	}
+	if i.Serial {
+		x.Line = "serial"
+		if i.Clocks {
+			x.Line = "serial, clocked here"
+		}
+	}
+	for _, a := range i.Addresses {
+		if a.Virtual {
+			text := a.Addr().String()
+			if s.IsUp(id) && s.Holds(id, a) {
+				text += " master"
+			}
+			x.Shared = append(x.Shared, text)
+		}
+	}
 	return x
+}
+
+// OneInterface is all that is known of one interface.
+func OneInterface(t *routing.Tables, id model.InterfaceID) Interface {
+	x := newInterface(t.State, id)
+	for _, n := range t.State.Neighbours(id) {
+		x.Hears = append(x.Hears, t.State.Spec.Label(n))
+	}
+	return x
+}
+
+// InterfaceText writes all that is known of one interface.
+func InterfaceText(w io.Writer, x Interface, carries string, width int) {
+	style, state := good, x.Oper
+	if x.Oper != "up" {
+		style = bad
+	}
+	if x.Why != "" {
+		state += ": " + x.Why
+	}
+	labelled(w, width, "", bold.Render(Clean(x.Device+":"+x.Interface))+" "+style.Render(Clean(state)), "  ")
+	line := func(label, text string) {
+		if text != "" {
+			labelled(w, width, fmt.Sprintf("  %-10s ", label), Clean(text), "             ")
+		}
+	}
+	number := func(n int, unit string) string {
+		if n == 0 {
+			return ""
+		}
+		return strconv.Itoa(n) + unit
+	}
+	line("note", x.Note)
+	line("kind", x.Kind)
+	line("addresses", strings.Join(x.Addresses, ", "))
+	line("shares", strings.Join(x.Shared, ", "))
+	line("borrows", x.Borrows)
+	line("segment", carries)
+	line("table", x.Table)
+	if x.Cable != "" {
+		line("cabled to", x.FarEnd+" ("+x.Cable+")")
+	}
+	line("group", x.Group)
+	line("members", strings.Join(x.Members, ", "))
+	line("line", x.Line)
+	line("MAC", x.MAC)
+	line("MTU", number(x.MTU, " bytes"))
+	line("bandwidth", number(x.Bandwidth, " bit/s"))
+	line("hears", strings.Join(x.Hears, ", "))
+	line("written", x.Place)
+}
+
+// Carried says which segment an interface is on, or which VLANs it carries.
+func Carried(spec *model.Spec, id model.InterfaceID) string {
+	return carried(spec, &spec.Interfaces[id])
 }
 
 // carried says which segment an interface is on, or which VLANs a port
@@ -98,11 +222,7 @@ func carried(spec *model.Spec, i *model.Interface) string {
 		return vlan(i.Untagged)
 	}
 	if i.Switched {
-		var numbers []string
-		for _, v := range i.Tagged {
-			numbers = append(numbers, fmt.Sprint(v))
-		}
-		text := "tagged " + strings.Join(numbers, ", ")
+		text := "tagged " + runs(i.Tagged)
 		if i.Untagged != 0 {
 			text += fmt.Sprintf(", untagged %d", i.Untagged)
 		}
@@ -117,6 +237,26 @@ func carried(spec *model.Spec, i *model.Interface) string {
 		return fmt.Sprint(i.Tag)
 	}
 	return ""
+}
+
+// runs lists numbers, three or more in a row as a range.
+func runs(all []model.VLAN) string {
+	var parts []string
+	for i := 0; i < len(all); {
+		j := i
+		for j+1 < len(all) && all[j+1] == all[j]+1 {
+			j++
+		}
+		if j-i >= 2 {
+			parts = append(parts, fmt.Sprintf("%d..%d", all[i], all[j]))
+		} else {
+			for k := i; k <= j; k++ {
+				parts = append(parts, fmt.Sprint(all[k]))
+			}
+		}
+		i = j + 1
+	}
+	return strings.Join(parts, ", ")
 }
 
 var endsInNumber = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(\d+)$`) })

@@ -10,7 +10,8 @@ import (
 // Why is where the numbers of something come from, in JSON.
 type Why struct {
 	Subject string   `json:"subject"`
-	Answer  string   `json:"answer"` // in one line
+	Answer  string   `json:"answer"`          // in one line
+	State   []Step   `json:"state,omitempty"` // of an interface
 	Numbers []Origin `json:"numbers"`
 }
 
@@ -30,14 +31,19 @@ type Step struct {
 // NewWhy puts an explanation into its JSON form.
 func NewWhy(y workspace.Why) Why {
 	v := Why{Subject: y.Subject, Answer: y.Answer, Numbers: []Origin{}}
+	v.State = newSteps(y.State)
 	for _, o := range y.Numbers {
-		x := Origin{Number: o.Number, Steps: []Step{}}
-		for _, s := range o.Steps {
-			x.Steps = append(x.Steps, Step{s.About, s.Text, s.Place.String()})
-		}
-		v.Numbers = append(v.Numbers, x)
+		v.Numbers = append(v.Numbers, Origin{o.Number, newSteps(o.Steps)})
 	}
 	return v
+}
+
+func newSteps(all []workspace.Step) []Step {
+	steps := []Step{}
+	for _, s := range all {
+		steps = append(steps, Step{s.About, s.Text, s.Place.String()})
+	}
+	return steps
 }
 
 // Table is every step of every number.
@@ -54,16 +60,21 @@ func (v Why) Table() Table {
 // Text writes the answer, and each number with its steps.
 func (v Why) Text(w io.Writer, width int) {
 	labelled(w, width, "", bold.Render(Clean(v.Subject)+": "+Clean(v.Answer)), "  ")
+	stepsText(w, width, v.State)
 	for _, o := range v.Numbers {
 		if len(v.Numbers) > 1 || o.Number != v.Subject && o.Number != v.Answer {
 			fmt.Fprintln(w, Clean(o.Number))
 		}
-		for _, s := range o.Steps {
-			text := Clean(s.Text)
-			if s.Place != "" {
-				text += " " + faint.Render("("+Clean(lineOf(s.Place))+")")
-			}
-			labelled(w, width, fmt.Sprintf("  %-9s ", s.About), text, "            ")
+		stepsText(w, width, o.Steps)
+	}
+}
+
+func stepsText(w io.Writer, width int, steps []Step) {
+	for _, s := range steps {
+		text := Clean(s.Text)
+		if s.Place != "" {
+			text += " " + faint.Render("("+Clean(lineOf(s.Place))+")")
 		}
+		labelled(w, width, fmt.Sprintf("  %-9s ", s.About), text, "            ")
 	}
 }

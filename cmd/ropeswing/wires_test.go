@@ -1,0 +1,107 @@
+package main
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"ropeswing/demo"
+)
+
+func TestShowWhatIsOnWhichWire(t *testing.T) {
+	dir := lights(t)
+	bad := []string{"-p", demo.BadMorning}
+	r := run(t, dir, append([]string{"show", "vlans", "-o", "csv"}, bad...)...)
+	assert.Contains(t, r.out, "191 mole-manage,mole-sw,,,mgmt,p24\n", "missing on the trunk")
+	assert.Contains(t, r.out, "110 quay-staff,quay-sw1,p1..p20,p24,,\n")
+	r = run(t, dir, append([]string{"show", "cables", "-o", "csv"}, bad...)...)
+	assert.Contains(t, r.out, ",desk-7:port,quay-sw1:p7,down: administratively down,,")
+	assert.Contains(t, run(t, dir, "show", "cables", "mole-rtr", "--without", "beam-a").out, "down: the cable beam-a is down")
+	assert.Contains(t, oneLine(run(t, dir, "show", "neighbours", "mole-rtr").out), "beam1 tern-rock:beam0 10.48.0.5 2001:db8:5ea:f2::3 beam-tern")
+	assert.Contains(t, oneLine(run(t, dir, append([]string{"show", "management"}, bad...)...).out), "mole-sw 10.48.2.34 ping, ssh not reached 10.48.2.34 does not answer: mole-sw:mgmt is down: no port carries its VLAN")
+}
+
+func TestInterfacesAreFilteredAndShownWhole(t *testing.T) {
+	dir := lights(t)
+	names := func(args ...string) string {
+		return strings.Join(strings.Fields(run(t, dir, append([]string{"show", "interfaces", "--only", "interface"}, args...)...).out), " ")
+	}
+	assert.Equal(t, "p7 mgmt port", names("--down", "-p", demo.BadMorning))
+	assert.Equal(t, "p24 vlan190 p21 p24 mgmt port", names("--segment", "quay-manage"))
+	assert.Equal(t, "beam0 beam0 beam1 beam0", names("--match", "BEAM-", "-4"))
+	assert.Equal(t, "beam0 lan0 lan1", names("tern-rock", "--match", "10.48", "-6")[:len("beam0 lan0 lan1")])
+	assert.Contains(t, run(t, dir, "show", "interfaces", "--segment", "quay-stuff").err, "did you mean quay-staff?")
+
+	r := run(t, dir, "show", "interface", "desk-7:port", "-p", demo.BadMorning)
+	assert.Equal(t, "desk-7:port down: the far end quay-sw1:p7 is administratively down", first(r.out))
+	r = run(t, dir, "show", "interface", "quay-core:vlan110")
+	assert.Contains(t, oneLine(r.out), "hears desk-7:port")
+	assert.Equal(t, "desk-7:port\n", run(t, dir, "show", "interface", "quay-core:vlan110", "--only", "hears").out)
+	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").out), "state up (skerry.plan.yaml:77) part of mole-rtr:lan0, which is up")
+
+	write(t, dir, "all.plan.yaml", `ropeswing: 1
+segments: {l: {prefix: 10.0.0.0/31}, v: {vlan: 9, prefix: 10.1.0.0/24}}
+devices:
+  a:
+    is: router
+    loopback: 10.9.9.9
+    interfaces:
+      s: {segment: l, line: serial, clock: here, mtu: 1400, bandwidth: 64k, mac: 02-00-5e-00-00-01, note: to the rock}
+      e1: {}
+      e2: {}
+      bond: {members: [e1, e2], segment: v, virtual: 9, priority: 200, table: guests}
+      u: {borrow: loopback}
+    tables: {guests: {default: 10.1.0.7}}
+  b: {is: router, interfaces: {s: {segment: l, line: serial}}}
+cables: [a:s to b:s]
+`)
+	r = run(t, dir, "show", "interface", "a:s", "-p", "all.plan.yaml")
+	for _, want := range []string{"note to the rock", "line serial, clocked here", "MTU 1400 bytes", "bandwidth 64000 bit/s", "MAC 02:00:5e:00:00:01", "cabled to b:s"} {
+		assert.Contains(t, oneLine(r.out), want)
+	}
+	r = run(t, dir, "show", "interface", "a:bond", "-p", "all.plan.yaml")
+	for _, want := range []string{"members e1, e2", "table guests", "shares 10.1.0.9 master", "kind group"} {
+		assert.Contains(t, oneLine(r.out), want)
+	}
+	assert.Contains(t, oneLine(run(t, dir, "show", "interface", "a:u", "-p", "all.plan.yaml").out), "borrows loopback")
+}
+
+func TestACardHasWhatOneTypes(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "show", "card", "mole-rtr")
+	assert.Equal(t, "mole-rtr (router)", first(r.out))
+	at := 0
+	for _, want := range []string{"known by 10.48.2.254", "Ports and VLANs", "lan0.120", "Addresses", "10.48.2.1/27", "255.255.255.224", "0.0.0.31", "Routes", "10.48.3.0/24", "When done, ping (predicted from the plan)", "the operator, ops-laptop", "works"} {
+		next := strings.Index(r.out[at:], want)
+		assert.GreaterOrEqual(t, next, 0, "%s, in its place in\n%s", want, r.out)
+		at += max(0, next)
+	}
+	assert.Contains(t, run(t, dir, "show", "card").err, "name the device")
+	assert.Contains(t, run(t, dir, "show", "card", "mole-sw").out, "p1..p20", "ports alike in one row")
+}
+
+func TestSlipsOnWires(t *testing.T) {
+	for text, want := range map[string]string{
+		"devices: {a: {is: router, interfaces: {p: {clock: here}}}}":                                       "p is no serial line",
+		"devices: {a: {is: router, interfaces: {p: {bandwidth: fast}}}}":                                   "fast is no bandwidth; write bits a second such as 64k, 100M or 10G",
+		"devices: {a: {is: router, interfaces: {p: {mac: 02:00}}}}":                                        "is not a MAC address",
+		"devices: {a: {is: router, interfaces: {p: {borrow: q}}}}":                                         "there is no interface of a called q",
+		"devices: {a: {is: router, interfaces: {p: {address: 10.0.0.1/24, prefer: 10.0.0.2}}}}":            "10.0.0.2 is no address of a:p",
+		"devices: {a: {is: switch, interfaces: {p: {}, b: {members: [p]}, c: {members: [p]}}}}":            "a:p is in the group b already",
+		"devices: {a: {is: switch, interfaces: {p: {access: 7}, b: {members: [p]}}}}":                      "what it carries is said there",
+		"devices: {a: {is: router, tables: {guests: {10.0.0.0/8: {discard: true}}}}}":                      "there is no interface of a in a table called guests",
+		"devices: {a: {is: router, manage: q}}":                                                            "there is no interface of a called q",
+		"devices: {a: {is: router, answers: telnet}}":                                                      "ping, ssh, https, snmp or netconf, not telnet",
+		"settings: {tree-root: x}":                                                                         "there is no device called x",
+		"devices: {a: {is: switch, interfaces: {p: {tagged: [9..3]}}}}":                                    "9..3 is no range of VLAN numbers",
+		"devices: {a: {is: router, interfaces: {p: {link-local: 10.0.0.1}}}}":                              "10.0.0.1 is not an IPv6 link-local address",
+		"segments: {l: {}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: [none, 1]}}}}": "either no address or the others",
+	} {
+		dir := t.TempDir()
+		write(t, dir, "a.plan.yaml", "ropeswing: 1\n"+text+"\n")
+		r := run(t, dir, "check")
+		assert.Equal(t, 2, r.code, text)
+		assert.Contains(t, oneLine(r.out), want, text)
+	}
+}

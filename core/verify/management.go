@@ -1,0 +1,119 @@
+package verify
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// Managed is how the operator comes to a device.
+type Managed struct {
+	Device   model.DeviceID
+	Address  netip.Addr // invalid where it has none
+	Answers  []string
+	Exchange *forward.Exchange // nil without an address or an operator
+	Way      []model.DeviceID  // from the operator to it, where it is reached
+}
+
+// Management is every device that somebody has to log in to: all but hosts and
+// the world, and how the plan's operator reaches each.
+func Management(t *routing.Tables) []Managed {
+	spec := t.State.Spec
+	var all []Managed
+	for n := range spec.Devices {
+		d := model.DeviceID(n)
+		device := &spec.Devices[d]
+		if device.Kind == model.Host || device.Kind == model.World {
+			continue
+		}
+		m := Managed{Device: d, Answers: device.Answers}
+		m.Address, m.Exchange = reached(t, d)
+		if m.Exchange != nil && m.Exchange.Verdict() == forward.Works {
+			there := m.Exchange.There
+			for _, node := range there.Path(there.Ends[0].Node) {
+				m.Way = append(m.Way, there.Nodes[node].Device)
+			}
+		}
+		all = append(all, m)
+	}
+	return all
+}
+
+// reached tries the device's management addresses, IPv4 first, and returns the
+// first that works, else the first it has.
+func reached(t *routing.Tables, d model.DeviceID) (netip.Addr, *forward.Exchange) {
+	spec := t.State.Spec
+	device := &spec.Devices[d]
+	if device.Manage == model.None {
+		return netip.Addr{}, nil
+	}
+	var first netip.Addr
+	var failed *forward.Exchange
+	for _, a := range spec.Interfaces[device.Manage].Addresses {
+		if a.Addr().IsLinkLocalUnicast() || a.Virtual {
+			continue
+		}
+		if spec.Operator == model.None {
+			return a.Addr(), nil
+		}
+		x := forward.Ping(t, spec.Operator, netip.Addr{}, a.Addr(), model.None)
+		if x.Verdict() == forward.Works {
+			return a.Addr(), x
+		}
+		if !first.IsValid() {
+			first, failed = a.Addr(), x
+		}
+	}
+	return first, failed
+}
+
+// logins are the services by which a device can be managed.
+var logins = []string{"ssh", "https", "netconf"}
+
+// management finds devices that cannot be managed, where the plan says who
+// manages them.
+func (c *checker) management() {
+	if c.spec.Operator == model.None {
+		return
+	}
+	operator := c.spec.Devices[c.spec.Operator].Name
+	for _, m := range Management(c.tables) {
+		device := &c.spec.Devices[m.Device]
+		report := func(name finding.Name, reason string, args ...any) *finding.Finding {
+			c.report(finding.New(name, device.Place, "%s", device.Name+" "+fmt.Sprintf(reason, args...)).About(device.Name))
+			return &c.found[len(c.found)-1]
+		}
+		switch {
+		case !m.Address.IsValid():
+			report(finding.NoManagement, "has no address to be managed by")
+		case m.Exchange.Verdict() != forward.Works:
+			why := ""
+			if f, ok := m.Exchange.Failure(c.tables); ok {
+				why = ": " + f.Reason
+			}
+			report(finding.Unmanageable, "cannot be managed by %s at %s%s", operator, m.Address, why).Remedy = fmt.Sprintf("see 'ropeswing ping %s'", m.Address)
+		case !slices.ContainsFunc(m.Answers, func(s string) bool { return slices.Contains(logins, s) }):
+			report(finding.Unmanageable, "answers %s at %s, and none of %s", strings.Join(m.Answers, " and "), m.Address, strings.Join(logins, ", "))
+		case c.cutsItselfOff(m):
+			report(finding.ManagedByItself, "is managed at %s, the address of the very interface the operator comes in by", m.Address).Remedy = "give it a loopback, and manage it there"
+		}
+	}
+}
+
+// cutsItselfOff tells whether a forwarding device is managed at a port that
+// carries other traffic, by which the operator's packets come in.
+func (c *checker) cutsItselfOff(m Managed) bool {
+	device := &c.spec.Devices[m.Device]
+	manage := &c.spec.Interfaces[device.Manage]
+	if !device.Forwards || manage.Kind == model.Loopback || manage.Table != "" {
+		return false
+	}
+	there := m.Exchange.There
+	return there.Nodes[there.Ends[0].Node].In == device.Manage
+}

@@ -1,0 +1,153 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"net/netip"
+	"strings"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/workspace"
+)
+
+// Card is a page to work from at a device's console, in JSON.
+type Card struct {
+	Exported
+	Basis string     `json:"basis"` // what the tests' answers stand on
+	Tests []CardTest `json:"tests"` // what to try when done
+}
+
+// CardTest is one ping to try at the device when all is typed.
+type CardTest struct {
+	To      string `json:"to"` // an address
+	What    string `json:"what"`
+	Expects string `json:"expects"` // the predicted verdict
+}
+
+// NewCard is the card of a device.
+func NewCard(w *workspace.Workspace, d model.DeviceID) Card {
+	c := Card{Exported: NewExported(w.Spec, []model.DeviceID{d})[0], Basis: w.Basis, Tests: []CardTest{}}
+	from, err := w.Endpoint(c.Device)
+	if err != nil {
+		return c
+	}
+	seen := map[netip.Addr]bool{}
+	add := func(to netip.Addr, what string) {
+		if !to.IsValid() || seen[to] || to.IsLinkLocalUnicast() {
+			return
+		}
+		seen[to] = true
+		target, err := w.Endpoint(to.String())
+		if err != nil {
+			return
+		}
+		trials, _, err := w.Pings(from, target, workspace.Families{}, forward.DefaultTTL)
+		if err != nil || len(trials) == 0 {
+			return
+		}
+		c.Tests = append(c.Tests, CardTest{to.String(), what, trials[0].Verdict().String()})
+	}
+	first, last := w.Spec.StaticsOf(d)
+	for _, s := range w.Spec.Statics[first:last] {
+		what := "next hop"
+		if holders := w.Spec.HoldersOf(s.Via); len(holders) > 0 {
+			what += ", " + w.Spec.Devices[w.Spec.Interfaces[holders[0]].Device].Name
+		}
+		add(s.Via, what)
+	}
+	if o := w.Spec.Operator; o != model.None && o != d {
+		for _, is4 := range []bool{true, false} {
+			add(w.Spec.MainAddress(o, is4), "the operator, "+w.Spec.Devices[o].Name)
+		}
+	}
+	return c
+}
+
+// Table is the tests.
+func (c Card) Table() Table {
+	t := Table{Columns: []Column{{Key: "to", Title: "ping"}, {Key: "what", Title: "which is"}, {Key: "expects", Title: "expect"}}}
+	for _, x := range c.Tests {
+		t.Rows = append(t.Rows, []string{x.To, x.What, x.Expects})
+	}
+	return t
+}
+
+// Text writes the page: names, interfaces with their VLANs and addresses, both
+// masks, routes, and what to test.
+func (c Card) Text(w io.Writer, width int) {
+	fmt.Fprintln(w, bold.Render(Clean(c.Device))+" "+faint.Render("("+c.Is+")"))
+	if c.Note != "" {
+		labelled(w, width, "", Clean(c.Note), "")
+	}
+	if c.Main != "" || c.MainIPv6 != "" {
+		fmt.Fprintln(w, "known by "+strings.TrimSpace(c.Main+" "+c.MainIPv6))
+	}
+	c.ports(w, width)
+	c.addresses(w, width)
+	c.routes(w, width)
+	if len(c.Tests) > 0 {
+		fmt.Fprintln(w, "\n"+bold.Render("When done, ping")+" "+faint.Render("("+c.Basis+")"))
+		c.Table().Text(w, width, "  ", false)
+	}
+}
+
+func (c Card) ports(w io.Writer, width int) {
+	t := Table{Columns: []Column{{Title: "interface"}, {Title: "VLANs"}, {Title: "admin"}, {Title: "note"}, {}, {}, {}}}
+	for _, i := range c.Interfaces {
+		vlans := ""
+		var tagged []model.VLAN
+		for _, v := range i.Tagged {
+			tagged = append(tagged, model.VLAN(v))
+		}
+		switch {
+		case len(tagged) > 0 && i.Untagged > 0:
+			vlans = fmt.Sprintf("tagged %s, untagged %d", runs(tagged), i.Untagged)
+		case len(tagged) > 0:
+			vlans = "tagged " + runs(tagged)
+		case i.Untagged > 0:
+			vlans = fmt.Sprintf("untagged %d", i.Untagged)
+		case i.Tag > 0:
+			vlans = fmt.Sprintf("tag %d", i.Tag)
+		}
+		if vlans == "" && i.Note == "" && i.Admin == "up" {
+			continue
+		}
+		t.Rows = append(t.Rows, []string{"", i.Interface, vlans, i.Admin, i.Note, "", ""})
+	}
+	if len(t.Rows) == 0 {
+		return
+	}
+	t.Columns = []Column{{}, {Title: "interface"}, {Title: "VLANs"}, {Title: "admin"}, {Title: "note"}, {}, {}}
+	t.Rows = foldAlike(t.Rows)
+	fmt.Fprintln(w, "\n"+bold.Render("Ports and VLANs"))
+	t.Text(w, width, "  ", false)
+}
+
+func (c Card) addresses(w io.Writer, width int) {
+	t := Table{Columns: []Column{{Title: "interface"}, {Title: "address"}, {Title: "mask"}, {Title: "inverse mask"}}}
+	for _, i := range c.Interfaces {
+		for _, a := range i.Addresses {
+			t.Rows = append(t.Rows, []string{i.Interface, fmt.Sprintf("%s/%d", a.Address, a.PrefixLength), a.Mask, a.InverseMask})
+		}
+	}
+	if len(t.Rows) > 0 {
+		fmt.Fprintln(w, "\n"+bold.Render("Addresses"))
+		t.Text(w, width, "  ", false)
+	}
+}
+
+func (c Card) routes(w io.Writer, width int) {
+	t := Table{Columns: []Column{{Title: "to"}, {Title: "mask"}, {Title: "next hop"}, {Title: "out of"}, {Title: "distance", Right: true}}}
+	for _, r := range c.Routes {
+		hop := r.NextHop
+		if r.Discard {
+			hop = "discard"
+		}
+		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance)})
+	}
+	if len(t.Rows) > 0 {
+		fmt.Fprintln(w, "\n"+bold.Render("Routes"))
+		t.Text(w, width, "  ", false)
+	}
+}

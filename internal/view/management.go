@@ -1,0 +1,54 @@
+package view
+
+import (
+	"strings"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+	"ropeswing/core/verify"
+)
+
+// Managed is how the operator comes to a device, in JSON.
+type Managed struct {
+	Device  string   `json:"device"`
+	Address string   `json:"address,omitempty"` // where it is managed
+	Answers []string `json:"answers"`           // the services it answers there
+	State   string   `json:"state"`             // reached, not reached, no address, or no operator
+	Why     string   `json:"why,omitempty"`     // why it is not reached
+	Way     []string `json:"way,omitempty"`     // the devices from the operator to it
+}
+
+// Management is how each device that has to be logged in to is reached.
+func Management(t *routing.Tables, devices []model.DeviceID) ([]Managed, Table) {
+	spec := t.State.Spec
+	wanted := map[model.DeviceID]bool{}
+	for _, d := range devices {
+		wanted[d] = true
+	}
+	data := []Managed{}
+	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "address", Title: "managed at"}, {Key: "answers", Title: "answers"}, {Key: "state", Title: "state"}, {Key: "way", Title: "way", IfRoom: true}, {Key: "why", Title: "why", Below: true}}, Empty: "there is nothing to manage"}
+	for _, m := range verify.Management(t) {
+		if !wanted[m.Device] {
+			continue
+		}
+		x := Managed{Device: spec.Devices[m.Device].Name, Address: address(m.Address), Answers: m.Answers, State: "reached"}
+		switch {
+		case !m.Address.IsValid():
+			x.State = "no address"
+		case m.Exchange == nil:
+			x.State = "no operator"
+		case m.Exchange.Verdict() != forward.Works:
+			x.State = "not reached"
+			if f, ok := m.Exchange.Failure(t); ok {
+				x.Why = f.Reason
+			}
+		}
+		for _, d := range m.Way {
+			x.Way = append(x.Way, spec.Devices[d].Name)
+		}
+		data = append(data, x)
+		table.Rows = append(table.Rows, []string{x.Device, x.Address, strings.Join(x.Answers, ", "), x.State, strings.Join(x.Way, ", "), x.Why})
+	}
+	return data, table
+}

@@ -1,0 +1,199 @@
+package view
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// VLAN is a segment's VLAN on one switch in JSON.
+type VLAN struct {
+	Segment   string   `json:"segment,omitempty"` // absent where no segment, or several, have the number
+	VLAN      int      `json:"vlan"`
+	Switch    string   `json:"switch"`
+	Untagged  []string `json:"untagged"`            // ports
+	Tagged    []string `json:"tagged"`              // ports
+	Interface string   `json:"interface,omitempty"` // the switch's own in the VLAN
+	Missing   []string `json:"missing,omitempty"`   // ports that drop it, though the far end sends it
+}
+
+// VLANs is which switch has which VLAN on which ports.
+func VLANs(t *routing.Tables, devices []model.DeviceID) ([]VLAN, Table) {
+	spec := t.State.Spec
+	named := map[model.VLAN]string{}
+	for _, s := range spec.Segments {
+		if _, twice := named[s.VLAN]; twice {
+			named[s.VLAN] = ""
+		} else {
+			named[s.VLAN] = s.Name
+		}
+	}
+	data := []VLAN{}
+	for _, d := range devices {
+		data = append(data, vlansOf(t, d, named)...)
+	}
+	slices.SortStableFunc(data, func(a, b VLAN) int { return a.VLAN - b.VLAN })
+	table := Table{Columns: []Column{
+		{Key: "vlan", Title: "VLAN", Heading: true}, {Key: "switch", Title: "switch"}, {Key: "untagged", Title: "untagged"}, {Key: "tagged", Title: "tagged"},
+		{Key: "interface", Title: "its own"}, {Key: "missing", Title: "missing on"},
+	}, Empty: "no switch has a VLAN"}
+	for _, x := range data {
+		table.Rows = append(table.Rows, []string{strings.TrimSpace(fmt.Sprintf("%d %s", x.VLAN, x.Segment)), x.Switch, foldNames(x.Untagged), foldNames(x.Tagged), x.Interface, foldNames(x.Missing)})
+	}
+	return data, table
+}
+
+// vlansOf is the VLANs of one switch, in order.
+func vlansOf(t *routing.Tables, d model.DeviceID, named map[model.VLAN]string) []VLAN {
+	spec := t.State.Spec
+	byNumber := map[model.VLAN]*VLAN{}
+	of := func(v model.VLAN) *VLAN {
+		if byNumber[v] == nil {
+			byNumber[v] = &VLAN{Segment: named[v], VLAN: int(v), Switch: spec.Devices[d].Name, Untagged: []string{}, Tagged: []string{}}
+		}
+		return byNumber[v]
+	}
+	for _, id := range spec.InterfacesOf(d) {
+		i := &spec.Interfaces[id]
+		switch {
+		case i.Kind == model.VLANInterface:
+			of(i.Tag).Interface = i.Name
+		case i.Switched:
+			if i.Untagged != 0 {
+				of(i.Untagged).Untagged = append(of(i.Untagged).Untagged, i.Name)
+			}
+			for _, v := range i.Tagged {
+				of(v).Tagged = append(of(v).Tagged, i.Name)
+			}
+			for _, v := range sentTo(t, id) {
+				if _, has := slices.BinarySearch(i.Tagged, v); !has {
+					of(v).Missing = append(of(v).Missing, i.Name)
+				}
+			}
+		}
+	}
+	var all []VLAN
+	for _, x := range byNumber {
+		all = append(all, *x)
+	}
+	slices.SortFunc(all, func(a, b VLAN) int { return a.VLAN - b.VLAN })
+	return all
+}
+
+// sentTo lists the VLANs that the far end of a port's cable sends with a tag:
+// those a switch has there, or the subinterfaces of another device.
+func sentTo(t *routing.Tables, id model.InterfaceID) []model.VLAN {
+	spec := t.State.Spec
+	far := t.State.Peer(id)
+	if far == model.None {
+		return nil
+	}
+	if spec.Interfaces[far].Switched {
+		return spec.Interfaces[far].Tagged
+	}
+	var all []model.VLAN
+	for _, sub := range spec.InterfacesOf(spec.Interfaces[far].Device) {
+		if spec.Interfaces[sub].Parent == far && spec.Interfaces[sub].Tag != 0 {
+			all = append(all, spec.Interfaces[sub].Tag)
+		}
+	}
+	return all
+}
+
+// foldNames lists names, runs such as p1, p2, p3 as p1..p3.
+func foldNames(names []string) string {
+	var parts []string
+	for i := 0; i < len(names); {
+		j := i
+		for j+1 < len(names) && follows(names[j], names[j+1]) {
+			j++
+		}
+		if j-i >= 2 {
+			parts = append(parts, names[i]+".."+names[j])
+		} else {
+			parts = append(parts, names[i:j+1]...)
+		}
+		i = j + 1
+	}
+	return strings.Join(parts, ", ")
+}
+
+// Cable is a cable in JSON.
+type Cable struct {
+	Cable string   `json:"cable"`
+	Ends  []string `json:"ends"`            // two: DEVICE:INTERFACE
+	State string   `json:"state"`           // up, blocked, or down with the reason
+	Fault string   `json:"fault,omitempty"` // hidden: the near port stays up when the far end fails
+	Place string   `json:"place"`
+}
+
+// Cables is the cables of the devices.
+func Cables(t *routing.Tables, devices []model.DeviceID) ([]Cable, Table) {
+	spec := t.State.Spec
+	data := []Cable{}
+	table := Table{Columns: []Column{{Key: "cable", Title: "cable"}, {Key: "one_end", Title: "one end"}, {Key: "other_end", Title: "other end"}, {Key: "state", Title: "state"}, {Key: "fault", Title: "fault"}, {Key: "place", Title: "written at", Wide: true}}, Empty: "no cables"}
+	blocked := map[model.CableID]bool{}
+	for _, l := range t.State.Loops() {
+		blocked[l.Cable] = l.Blocked
+	}
+	for id, c := range spec.Cables {
+		a, b := c.Ends[0], c.Ends[1]
+		if !slices.Contains(devices, spec.Interfaces[a].Device) && !slices.Contains(devices, spec.Interfaces[b].Device) {
+			continue
+		}
+		x := Cable{Cable: c.Name, Ends: []string{spec.Label(a), spec.Label(b)}, State: "up", Place: c.Place.String()}
+		for _, end := range c.Ends {
+			if !t.State.IsUp(end) {
+				x.State = "down: " + t.State.Why(end)
+			}
+		}
+		if x.State == "up" && blocked[model.CableID(id)] {
+			x.State = "blocked by the spanning tree"
+		}
+		if c.Hidden {
+			x.Fault = "hidden"
+		}
+		data = append(data, x)
+		name := x.Cable
+		if name == x.Ends[0]+" to "+x.Ends[1] {
+			name = ""
+		}
+		table.Rows = append(table.Rows, []string{name, x.Ends[0], x.Ends[1], x.State, x.Fault, lineOf(x.Place)})
+	}
+	return data, table
+}
+
+// Neighbour is who is on the wire of an interface, in JSON.
+type Neighbour struct {
+	Device    string   `json:"device"`
+	Interface string   `json:"interface"`
+	Neighbour string   `json:"neighbour"` // DEVICE:INTERFACE
+	Addresses []string `json:"addresses"` // the neighbour's
+	Segment   string   `json:"segment,omitempty"`
+}
+
+// Neighbours is who hears whom.
+func Neighbours(t *routing.Tables, devices []model.DeviceID) ([]Neighbour, Table) {
+	spec := t.State.Spec
+	data := []Neighbour{}
+	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"}, {Key: "neighbour", Title: "neighbour"}, {Key: "addresses", Title: "addresses"}, {Key: "segment", Title: "segment"}}, Empty: "no neighbours"}
+	for _, d := range devices {
+		for _, id := range spec.InterfacesOf(d) {
+			for _, n := range t.State.Neighbours(id) {
+				x := Neighbour{Device: spec.Devices[d].Name, Interface: spec.Interfaces[id].Name, Neighbour: spec.Label(n), Addresses: []string{}}
+				for _, a := range spec.Interfaces[n].Addresses {
+					x.Addresses = append(x.Addresses, a.Addr().String())
+				}
+				if s := spec.Interfaces[id].Segment; s != model.None {
+					x.Segment = spec.Segments[s].Name
+				}
+				data = append(data, x)
+				table.Rows = append(table.Rows, []string{x.Device, x.Interface, x.Neighbour, strings.Join(x.Addresses, " "), x.Segment})
+			}
+		}
+	}
+	return data, table.headed()
+}
