@@ -126,7 +126,7 @@ func TestBareIsHealthBesideAPlanElseHelp(t *testing.T) {
 	r = run(t, filepath.Join(dir, "bad-morning"))
 	assert.Equal(t, 1, r.code)
 	assert.Equal(t, 3, strings.Count(r.out, "\n"), r.out)
-	assert.Contains(t, r.out, "4 errors")
+	assert.Contains(t, r.out, "6 errors")
 	assert.Contains(t, r.out, "next: ropeswing check")
 
 	write(t, dir, demo.Plan, "ropeswing: 1\nsegmnets: {}\n")
@@ -292,7 +292,7 @@ func TestShowInEveryFormat(t *testing.T) {
 	r := run(t, dir, "show", "routes", "mole-rtr", "-6")
 	assert.NotContains(t, r.out, "10.48.")
 	assert.Contains(t, r.out, "2001:db8:5ea:f1::")
-	assert.Equal(t, "quay-link\nbeam-mole\nfibre\n", run(t, dir, "show", "segments", "quay-edge", "--only", "segment").out)
+	assert.Equal(t, "quay-manage\nquay-link\nbeam-mole\nbeam-quay\nfibre\nsatellite\n", run(t, dir, "show", "segments", "quay-edge", "--only", "segment").out)
 	assert.Equal(t, "host\n", run(t, dir, "show", "device", "desk-7", "--only", "is").out)
 	r = run(t, dir, "show", "devices", "--only", "device")
 	assert.Equal(t, "quay-edge", first(r.out))
@@ -307,7 +307,7 @@ func TestShowHostsMarksTheOddOnes(t *testing.T) {
 		Odd                 []string
 	}
 	require.NoError(t, json.Unmarshal([]byte(r.out), &hosts))
-	require.Len(t, hosts, 6)
+	require.Len(t, hosts, 11)
 	for _, h := range hosts {
 		if h.Host == "pilot-desk" {
 			assert.Equal(t, []string{"its mask is not the segment's, 255.255.255.224"}, h.Odd)
@@ -421,9 +421,9 @@ func TestCheckExitCodes(t *testing.T) {
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
-	assert.Equal(t, 4, v.Errors)
+	assert.Equal(t, 6, v.Errors)
 	assert.True(t, v.Usable)
-	assert.Equal(t, "vlan-missing", v.Findings[0].Name)
+	assert.Equal(t, "segment-split", v.Findings[0].Name)
 	assert.Equal(t, demo.BadMorning, v.Findings[0].File)
 	assert.Positive(t, v.Findings[0].Line)
 

@@ -58,7 +58,7 @@ func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
 		"ping tern-cam -o jsn":      "did you mean json?",
 		"ping tern-cam --formt x":   "did you mean --format?",
 		"ping 10.48.1.0/26":         "is a subnet",
-		"ping quay-edge:wan1":       "did you mean wan0?",
+		"ping quay-edge:wan9":       "did you mean wan0?",
 		"show routes mole-rtrr":     "did you mean mole-rtr?",
 		"show devices quay-egde":    "did you mean quay-edge?",
 		"version now":               "takes nothing behind it",

@@ -75,10 +75,16 @@ func (r *resolver) gatewayFrom(t plan.Text, segment SegmentID) []Gateway {
 // addressesOn lists the first address of each family, within the segment's
 // subnets, that the device has on the segment.
 func (r *resolver) addressesOn(d DeviceID, segment SegmentID, place source.Place) []Gateway {
+	return r.addressesIn(d, segment, place, false)
+}
+
+// addressesIn is addressesOn; onlyMain leaves out interfaces in a table of their
+// own.
+func (r *resolver) addressesIn(d DeviceID, segment SegmentID, place source.Place, onlyMain bool) []Gateway {
 	var all []Gateway
 	have := map[bool]bool{}
 	for _, id := range r.spec.InterfacesOf(d) {
-		if i := &r.spec.Interfaces[id]; i.Segment == segment && i.Routed() {
+		if i := &r.spec.Interfaces[id]; i.Segment == segment && i.Routed() && !(onlyMain && i.Table != "") {
 			for _, a := range i.Addresses {
 				if is4 := a.Addr().Is4(); !have[is4] && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
 					have[is4] = true

@@ -82,7 +82,7 @@ func (r *resolver) route(d DeviceID, route *plan.Route, table string) {
 	position := map[bool]int{} // by Is4: how many next hops so far
 	for i := range route.Hops {
 		hop := &route.Hops[i]
-		statics, ok := r.hop(d, hop, to, named, subject)
+		statics, ok := r.hop(d, hop, to, named, subject, table)
 		if !ok {
 			continue
 		}
@@ -118,7 +118,7 @@ func (r *resolver) namedTable(d DeviceID, name plan.Text) {
 
 // hop resolves one next hop to a static route for each destination prefix of
 // a family it can serve.
-func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool, subject string) ([]Static, bool) {
+func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool, subject, table string) ([]Static, bool) {
 	base := Static{Out: None, Discard: hop.Discard.Value}
 	if hop.Out.Written() {
 		id, ok := r.spec.InterfaceNamed(d, hop.Out.Value)
@@ -143,7 +143,7 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 		r.unknownHop(hop.NextHop, subject)
 		return nil, false
 	}
-	via, ok := r.sharedAddresses(d, far, hop.NextHop, subject)
+	via, ok := r.sharedAddresses(d, far, hop.NextHop, subject, table)
 	if !ok {
 		return nil, false
 	}
@@ -210,16 +210,16 @@ func familyWord(to []netip.Prefix) string {
 }
 
 // sharedAddresses finds the far device's address of each family on the one
-// segment that both are on.
-func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject string) (map[bool]netip.Addr, bool) {
+// segment that both are on, by the near one's interfaces in the route's table.
+func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, table string) (map[bool]netip.Addr, bool) {
 	via := map[bool]netip.Addr{}
 	on := SegmentID(None)
 	for _, a := range r.spec.InterfacesOf(near) {
 		segment := r.spec.Interfaces[a].Segment
-		if segment == None || segment == on || !r.spec.Interfaces[a].Routed() || near == far {
+		if segment == None || segment == on || !r.spec.Interfaces[a].Routed() || near == far || r.spec.Interfaces[a].Table != table {
 			continue
 		}
-		found := r.addressesOn(far, segment, t.Place)
+		found := r.addressesIn(far, segment, t.Place, table == "")
 		if len(found) == 0 {
 			continue
 		}

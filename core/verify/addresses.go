@@ -177,12 +177,24 @@ func (c *checker) free(p netip.Prefix) (netip.Addr, bool) {
 // mostLeased is how many addresses of a lease range are looked at one by one.
 const mostLeased = 1 << 16
 
-// down finds addressed interfaces that are switched off.
+// down finds addressed interfaces that are switched off, and switch ports that
+// are while an addressed interface is plugged in.
 func (c *checker) down() {
-	for id := range c.spec.Interfaces {
-		if i := &c.spec.Interfaces[id]; i.AdminDown && len(i.Addresses) > 0 {
-			c.report(finding.New(finding.AddressedInterfaceDown, i.Place, "%s has %s and is administratively down", c.spec.Label(model.InterfaceID(id)), i.Addresses[0].Prefix).
-				About(c.spec.Label(model.InterfaceID(id))).Mend("remove 'admin: down', or the address"))
+	for n := range c.spec.Interfaces {
+		id := model.InterfaceID(n)
+		i := &c.spec.Interfaces[id]
+		if len(i.Addresses) == 0 {
+			continue
+		}
+		label := c.spec.Label(id)
+		if i.AdminDown {
+			c.report(finding.New(finding.AddressedInterfaceDown, i.Place, "%s has %s and is administratively down", label, i.Addresses[0].Prefix).
+				About(label).Mend("remove 'admin: down', or the address"))
+			continue
+		}
+		if far := c.tables.State.Peer(id); far != model.None && c.spec.Interfaces[far].AdminDown && len(c.spec.Interfaces[far].Addresses) == 0 {
+			c.report(finding.New(finding.AddressedInterfaceDown, c.spec.Interfaces[far].Place, "%s has %s, and the port it is plugged into, %s, is administratively down", label, i.Addresses[0].Prefix, c.spec.Label(far)).
+				About(c.spec.Label(far)).Mend("remove 'admin: down', or the cable").With(i.Place))
 		}
 	}
 }

@@ -35,6 +35,9 @@ type checker struct {
 	found  []finding.Finding
 	trials int                 // how many remedies were tried
 	taken  map[netip.Addr]bool // every address in the plan, once it is asked for
+
+	dropped map[model.VLAN]string    // where a VLAN is missing on a cable
+	split   map[model.SegmentID]bool // segments that are in pieces
 }
 
 func (c *checker) report(f finding.Finding) { c.found = append(c.found, f) }

@@ -81,7 +81,7 @@ func (c *checker) gateways() {
 			c.report(c.suggestGateway(f, s))
 			continue
 		}
-		if !c.held(link, s.Via) {
+		if !c.held(link, s.Via) && !c.inPieces(link, s.Via) {
 			f := finding.New(finding.GatewayUnheld, s.Place, "%s uses the gateway %s, and %s", name, s.Via, c.nobody(link, s.Via)).About(name)
 			c.report(c.suggestGateway(f, s))
 		}
@@ -132,7 +132,7 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 		if !on {
 			link, on = c.linkTo(s.Device, s.Via)
 		}
-		if on && !c.held(link, s.Via) {
+		if on && !c.held(link, s.Via) && !c.inPieces(link, s.Via) {
 			f := finding.New(finding.NextHopUnheld, s.Place, "%s sends %s via %s, and %s", name, e.Prefix, s.Via, c.nobody(link, s.Via)).About(name)
 			if n, ok := soleForwarder(c.tables, s.Device, link, s.Via.Is4()); ok {
 				f = f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)

@@ -2,6 +2,7 @@ package verify
 
 import (
 	"fmt"
+	"net/netip"
 	"regexp"
 	"slices"
 	"strconv"
@@ -16,6 +17,7 @@ import (
 // wires checks what is plugged into what: the two ends of every cable against
 // each other, and what the broadcast domains make of the segments.
 func (c *checker) wires() {
+	c.dropped, c.split = map[model.VLAN]string{}, map[model.SegmentID]bool{}
 	for id := range c.spec.Cables {
 		c.cable(&c.spec.Cables[id])
 	}
@@ -110,6 +112,9 @@ func (c *checker) missing(x *model.Cable, at string, vlans []model.VLAN) {
 	if len(vlans) == 0 {
 		return
 	}
+	for _, v := range vlans {
+		c.dropped[v] = at
+	}
 	var labels []string
 	for _, v := range vlans[:min(len(vlans), 5)] {
 		labels = append(labels, c.vlanLabel(v))
@@ -149,6 +154,7 @@ func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.I
 			continue
 		}
 		if _, ok := slices.BinarySearch(port.Tagged, i.Tag); !ok {
+			c.dropped[i.Tag] = at
 			c.report(finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).
 				Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at).With(port.Place))
 		}
@@ -214,11 +220,25 @@ func (c *checker) islands() {
 			continue
 		}
 		if c.state().Domain(other) != c.state().Domain(id) {
-			told[i.Segment] = true
+			told[i.Segment], c.split[i.Segment] = true, true
 			s := &c.spec.Segments[i.Segment]
-			c.report(finding.New(finding.SegmentSplit, s.Place, "%s is in pieces: %s and %s do not hear each other", s.Name, c.spec.Label(other), c.spec.Label(id)).About(s.Name).With(i.Place))
+			f := finding.New(finding.SegmentSplit, s.Place, "%s is in pieces: %s and %s do not hear each other", s.Name, c.spec.Label(other), c.spec.Label(id)).About(s.Name).With(i.Place)
+			if at, ok := c.dropped[s.VLAN]; ok && s.VLAN != 0 {
+				f = f.Mend("%s does not carry it: begin there", at)
+			}
+			c.report(f)
 		}
 	}
+}
+
+// inPieces tells whether an address is one of the link's own segment, and that
+// is in pieces: then that is said, and what follows from it need not be.
+func (c *checker) inPieces(link model.InterfaceID, a netip.Addr) bool {
+	s := c.spec.Interfaces[link].Segment
+	if s == model.None || !c.split[s] {
+		return false
+	}
+	return slices.ContainsFunc(c.spec.HoldersOf(a), func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Segment == s })
 }
 
 // leaks finds broadcast domains in which two segments meet.

@@ -180,6 +180,9 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 	assert.Empty(t, w.Check())
 	for _, from := range w.DeviceNames() {
 		for _, to := range w.DeviceNames() {
+			if strings.HasSuffix(from, "-carrier") && strings.HasSuffix(to, "-carrier") {
+				continue // what the carriers do among themselves is not ours
+			}
 			for _, x := range ping(t, w, from, to) {
 				f, _ := x.Failure(w.Tables)
 				assert.Equal(t, forward.Works, x.Verdict(), "%s to %s: %s", from, to, f.Reason)
@@ -191,7 +194,7 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 // The bad morning's five faults, each seen where an engineer would look.
 func TestTheBadMorning(t *testing.T) {
 	w := workspace.Open(demo.Files(), demo.BadMorning, demo.BadMorning)
-	assert.Equal(t, []string{"vlan-missing", "unmanageable", "vlan-interface-dead", "unmanageable", "no-way-out", "length-differs"}, names(w.Check()))
+	assert.Equal(t, []string{"segment-split", "addressed-interface-down", "vlan-missing", "unmanageable", "no-way-out", "length-differs"}, names(w.Check()))
 	for to, want := range map[string]finding.Name{
 		"tern-cam":         finding.ForwardingLoop,  // a next hop pointing the wrong way
 		"desk-7":           finding.InterfaceIsDown, // a port left down

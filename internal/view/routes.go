@@ -32,7 +32,7 @@ type Families struct{ Without4, Without6 bool }
 func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide bool) ([]Route, Table) {
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "to", Title: "to"}, {Key: "next_hop", Title: "next hop"},
-		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "distance", Right: true},
+		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "dist", Right: true},
 		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}, Empty: "no routes"}
 	data := []Route{}
