@@ -93,42 +93,62 @@ func (c Card) Text(w io.Writer, width int) {
 }
 
 func (c Card) ports(w io.Writer, width int) {
-	t := Table{Columns: []Column{{Title: "interface"}, {Title: "VLANs"}, {Title: "admin"}, {Title: "note"}, {}, {}, {}}}
+	t := Table{Columns: []Column{{}, {Title: "interface"}, {Title: "VLANs, line"}, {Title: "MTU", Right: true}, {Title: "admin"}, {Title: "note"}, {}}}
 	for _, i := range c.Interfaces {
-		vlans := ""
-		var tagged []model.VLAN
-		for _, v := range i.Tagged {
-			tagged = append(tagged, model.VLAN(v))
-		}
-		switch {
-		case len(tagged) > 0 && i.Untagged > 0:
-			vlans = fmt.Sprintf("tagged %s, untagged %d", runs(tagged), i.Untagged)
-		case len(tagged) > 0:
-			vlans = "tagged " + runs(tagged)
-		case i.Untagged > 0:
-			vlans = fmt.Sprintf("untagged %d", i.Untagged)
-		case i.Tag > 0:
-			vlans = fmt.Sprintf("tag %d", i.Tag)
-		}
-		if vlans == "" && i.Note == "" && i.Admin == "up" {
+		what := i.what()
+		if what == "" && i.Note == "" && i.MTU == 0 && i.Admin == "up" {
 			continue
 		}
-		t.Rows = append(t.Rows, []string{"", i.Interface, vlans, i.Admin, i.Note, "", ""})
+		mtu := ""
+		if i.MTU > 0 {
+			mtu = fmt.Sprint(i.MTU)
+		}
+		t.Rows = append(t.Rows, []string{"", i.Interface, what, mtu, i.Admin, i.Note, ""})
 	}
 	if len(t.Rows) == 0 {
 		return
 	}
-	t.Columns = []Column{{}, {Title: "interface"}, {Title: "VLANs"}, {Title: "admin"}, {Title: "note"}, {}, {}}
 	t.Rows = foldAlike(t.Rows)
 	fmt.Fprintln(w, "\n"+bold.Render("Ports and VLANs"))
 	t.Text(w, width, "  ", false)
+}
+
+// what is what there is to set at an interface beside its addresses.
+func (i ExportedInterface) what() string {
+	var parts []string
+	add := func(yes bool, text string, args ...any) {
+		if yes {
+			parts = append(parts, fmt.Sprintf(text, args...))
+		}
+	}
+	var tagged []model.VLAN
+	for _, v := range i.Tagged {
+		tagged = append(tagged, model.VLAN(v))
+	}
+	add(len(tagged) > 0, "tagged %s", runs(tagged))
+	add(i.Untagged > 0, "untagged %d", i.Untagged)
+	add(i.Tag > 0, "tag %d", i.Tag)
+	add(len(i.Members) > 0, "groups %s", strings.Join(i.Members, ", "))
+	add(i.Group != "", "in %s", i.Group)
+	add(i.Line == "serial", "serial")
+	add(i.Clocks, "clocked here")
+	add(i.Borrows != "", "as %s", i.Borrows)
+	add(i.Table != "", "table %s", i.Table)
+	return strings.Join(parts, ", ")
 }
 
 func (c Card) addresses(w io.Writer, width int) {
 	t := Table{Columns: []Column{{Title: "interface"}, {Title: "address"}, {Title: "mask"}, {Title: "inverse mask"}}}
 	for _, i := range c.Interfaces {
 		for _, a := range i.Addresses {
-			t.Rows = append(t.Rows, []string{i.Interface, fmt.Sprintf("%s/%d", a.Address, a.PrefixLength), a.Mask, a.InverseMask})
+			text := fmt.Sprintf("%s/%d", a.Address, a.PrefixLength)
+			switch {
+			case a.Shared:
+				text += fmt.Sprintf(" shared, priority %d", a.Priority)
+			case a.Secondary:
+				text += " secondary"
+			}
+			t.Rows = append(t.Rows, []string{i.Interface, text, a.Mask, a.InverseMask})
 		}
 	}
 	if len(t.Rows) > 0 {
@@ -138,13 +158,13 @@ func (c Card) addresses(w io.Writer, width int) {
 }
 
 func (c Card) routes(w io.Writer, width int) {
-	t := Table{Columns: []Column{{Title: "to"}, {Title: "mask"}, {Title: "next hop"}, {Title: "out of"}, {Title: "distance", Right: true}}}
+	t := Table{Columns: []Column{{Title: "to"}, {Title: "mask"}, {Title: "next hop"}, {Title: "out of"}, {Title: "distance", Right: true}, {Title: "table"}}}
 	for _, r := range c.Routes {
 		hop := r.NextHop
 		if r.Discard {
 			hop = "discard"
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance)})
+		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance), r.Table})
 	}
 	if len(t.Rows) > 0 {
 		fmt.Fprintln(w, "\n"+bold.Render("Routes"))

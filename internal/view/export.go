@@ -42,6 +42,14 @@ type ExportedInterface struct {
 	Untagged  int               `json:"untagged_vlan"` // of a switch port, 0 where there is none
 	Tagged    []int             `json:"tagged_vlans"`  // of a switch port
 	MAC       string            `json:"mac"`
+	MTU       int               `json:"mtu"`       // bytes, 0 where the plan does not say
+	Bandwidth int               `json:"bandwidth"` // bits a second, 0 where the plan does not say
+	Line      string            `json:"line"`      // ethernet or serial
+	Clocks    bool              `json:"clocks"`    // this end of a serial line clocks it
+	Borrows   string            `json:"borrows"`   // the interface whose addresses it sends from
+	Group     string            `json:"group"`     // the group it is a member of
+	Members   []string          `json:"members"`   // of a group
+	Table     string            `json:"table"`     // the routing table it is in, "" for the main one
 	Addresses []ExportedAddress `json:"addresses"`
 }
 
@@ -55,6 +63,8 @@ type ExportedAddress struct {
 	Subnet       string `json:"subnet"`       // with its length
 	Secondary    bool   `json:"secondary"`
 	LinkLocal    bool   `json:"link_local"`
+	Shared       bool   `json:"shared"`   // with other routers (VRRP)
+	Priority     int    `json:"priority"` // of a shared one
 }
 
 // ExportedRoute is one static route of an exported device.
@@ -68,6 +78,7 @@ type ExportedRoute struct {
 	Discard      bool   `json:"discard"`
 	Distance     int    `json:"distance"`
 	Metric       int    `json:"metric"`
+	Table        string `json:"table"` // "" for the main one
 }
 
 // NewExported is the devices in their exported form.
@@ -87,13 +98,13 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 		for _, s := range spec.Statics[first:last] {
 			r := ExportedRoute{
 				To: s.To.Addr().String(), PrefixLength: s.To.Bits(), Family: familyOf(s.To.Addr().Is4()), Mask: maskOf(prefix.Mask(s.To), s.To.Addr().Is4()),
-				NextHop: address(s.Via), Discard: s.Discard, Distance: int(s.Distance), Metric: int(s.Metric),
+				NextHop: address(s.Via), Discard: s.Discard, Distance: int(s.Distance), Metric: int(s.Metric), Table: s.Table,
 			}
 			if s.Out != model.None {
 				r.Out = spec.Interfaces[s.Out].Name
 			}
 			switch {
-			case s.To.Bits() > 0:
+			case s.To.Bits() > 0 || s.Table != "":
 			case s.To.Addr().Is4() && x.Gateway == "":
 				x.Gateway = r.NextHop
 			case s.To.Addr().Is6() && x.Gateway6 == "":
@@ -124,12 +135,28 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 	for _, v := range i.Tagged {
 		x.Tagged = append(x.Tagged, int(v))
 	}
+	x.MTU, x.Bandwidth, x.Line, x.Clocks, x.Table, x.Members = i.MTU, int(i.Bandwidth), "ethernet", i.Clocks, i.Table, []string{}
+	if i.Serial {
+		x.Line = "serial"
+	}
+	if i.Borrow != model.None {
+		x.Borrows = spec.Interfaces[i.Borrow].Name
+	}
+	if i.Group != model.None {
+		x.Group = spec.Interfaces[i.Group].Name
+	}
+	for _, m := range i.Members {
+		x.Members = append(x.Members, spec.Interfaces[m].Name)
+	}
 	for _, a := range i.Addresses {
 		is4 := a.Addr().Is4()
 		x.Addresses = append(x.Addresses, ExportedAddress{
 			Address: a.Addr().String(), PrefixLength: a.Bits(), Family: familyOf(is4), Mask: maskOf(prefix.Mask(a.Prefix), is4), InverseMask: maskOf(prefix.InverseMask(a.Prefix), is4),
-			Subnet: a.Masked().String(), Secondary: a.Secondary, LinkLocal: a.Addr().IsLinkLocalUnicast(),
+			Subnet: a.Masked().String(), Secondary: a.Secondary && !a.Virtual, LinkLocal: a.Addr().IsLinkLocalUnicast(), Shared: a.Virtual,
 		})
+		if a.Virtual {
+			x.Addresses[len(x.Addresses)-1].Priority = int(i.Priority)
+		}
 	}
 	return x
 }

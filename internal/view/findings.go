@@ -110,7 +110,14 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 		fmt.Fprintln(w)
 		FindingText(w, f, width, explain)
 	}
+	if len(v.All) > manyFindings {
+		fmt.Fprintln(w, "\n"+style.Render(Clean(v.Headline())))
+	}
 }
+
+// manyFindings is after how many the headline has gone off most screens, and
+// stands at the end too.
+const manyFindings = 5
 
 // FindingText writes one finding: where, what, the line with a caret, what to
 // do. Explain adds what the catalogue says of it.

@@ -94,7 +94,7 @@ func Interfaces(t *routing.Tables, devices []model.DeviceID, f Filter) ([]Interf
 				state += ": " + x.Why
 			}
 			table.Rows = append(table.Rows, []string{
-				x.Device, x.Interface, strings.Join(x.Addresses, " "), carried(spec, &spec.Interfaces[id]), state, x.Kind, x.FarEnd, lineOf(x.Place),
+				x.Device, x.Interface, listed(&spec.Interfaces[id]), carried(spec, &spec.Interfaces[id]), state, x.Kind, x.FarEnd, lineOf(x.Place),
 			})
 		}
 	}
@@ -202,14 +202,40 @@ func InterfaceText(w io.Writer, x Interface, carries string, width int) {
 	line("written", x.Place)
 }
 
+// listed is an interface's addresses in one cell, those it shares marked.
+func listed(i *model.Interface) string {
+	var all []string
+	for _, a := range i.Addresses {
+		text := a.Prefix.String()
+		if a.Virtual {
+			text += " shared"
+		}
+		all = append(all, text)
+	}
+	return strings.Join(all, " ")
+}
+
 // Carried says which segment an interface is on, or which VLANs it carries.
 func Carried(spec *model.Spec, id model.InterfaceID) string {
 	return carried(spec, &spec.Interfaces[id])
 }
 
-// carried says which segment an interface is on, or which VLANs a port
-// carries.
+// carried says which segment an interface is on, or which VLANs a port carries,
+// or what it is a part of.
 func carried(spec *model.Spec, i *model.Interface) string {
+	text := carriedOf(spec, i)
+	switch {
+	case i.Group != model.None:
+		return "in " + spec.Interfaces[i.Group].Name
+	case i.Borrow != model.None:
+		return strings.TrimSpace(text + " as " + spec.Interfaces[i.Borrow].Name)
+	case i.Table != "":
+		return strings.TrimSpace(text + " in table " + i.Table)
+	}
+	return text
+}
+
+func carriedOf(spec *model.Spec, i *model.Interface) string {
 	vlan := func(v model.VLAN) string {
 		for _, s := range spec.Segments {
 			if s.VLAN == v {
