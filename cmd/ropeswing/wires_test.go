@@ -67,6 +67,15 @@ cables: [a:s to b:s]
 	assert.Contains(t, oneLine(run(t, dir, "show", "interface", "a:u", "-p", "all.plan.yaml").out), "borrows loopback")
 }
 
+func TestRoutesOfATableOfItsOwn(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "show", "routes", "quay-edge", "-4")
+	_, apart, found := strings.Cut(r.out, "quay-edge, table manage\n")
+	assert.True(t, found, r.out)
+	assert.Equal(t, "0.0.0.0/0 10.48.1.97 quay-core mgmt0 static 1 in use 10.48.1.96/28 mgmt0 direct 0 in use", oneLine(apart))
+	assert.Equal(t, "manage\n", first(run(t, dir, "show", "routes", "quay-edge", "--only", "table").out)+"\n")
+}
+
 func TestACardHasWhatOneTypes(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "show", "card", "mole-rtr")

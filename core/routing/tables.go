@@ -195,6 +195,19 @@ func (t *Tables) ForSource(d model.DeviceID, source netip.Addr) View {
 	return t.Table(d)
 }
 
+// Of lists the tables of a device: the main one, then the others by name.
+func (t *Tables) Of(d model.DeviceID) []View {
+	all := []View{t.Table(d)}
+	old := t.main[d]
+	for _, name := range furtherTables(t.State.Spec, d, t.State.Spec.Statics[old.firstStatic:old.lastStatic]) {
+		all = append(all, View{t, t.named[Key{d, name}]})
+	}
+	return all
+}
+
+// Name is the table's name, "" for the main one.
+func (v View) Name() string { return v.table.key.Name }
+
 // View is one table together with what it shares with the others.
 type View struct {
 	tables *Tables

@@ -101,15 +101,20 @@ func (c *checker) suggestGateway(f finding.Finding, s *model.Static) finding.Fin
 // routes checks the next hop of every written route.
 func (c *checker) routes() {
 	for d := range c.spec.Devices {
-		table := c.tables.Table(model.DeviceID(d))
-		direct := map[netip.Prefix]bool{}
-		for _, e := range table.Entries() {
-			if e.Source == routing.Direct {
-				direct[e.Prefix] = true
-			}
-			if e.Source == routing.Static && c.spec.Statics[e.Static()].Origin == model.Written {
-				c.route(table, e, direct[e.Prefix])
-			}
+		for _, table := range c.tables.Of(model.DeviceID(d)) {
+			c.routesIn(table)
+		}
+	}
+}
+
+func (c *checker) routesIn(table routing.View) {
+	direct := map[netip.Prefix]bool{}
+	for _, e := range table.Entries() {
+		if e.Source == routing.Direct {
+			direct[e.Prefix] = true
+		}
+		if e.Source == routing.Static && c.spec.Statics[e.Static()].Origin == model.Written {
+			c.route(table, e, direct[e.Prefix])
 		}
 	}
 }

@@ -10,6 +10,7 @@ import (
 // Route is a route in JSON.
 type Route struct {
 	Device   string `json:"device"`
+	Table    string `json:"table,omitempty"` // its name, where it is not the main one
 	To       string `json:"to"`                 // a prefix
 	Source   string `json:"source"`             // local, direct or static
 	NextHop  string `json:"next_hop,omitempty"` // an address, or discard
@@ -36,22 +37,28 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}, Empty: "no routes"}
 	data := []Route{}
+	spec := t.State.Spec
 	for _, d := range devices {
-		view := t.Table(d)
-		for _, e := range view.Entries() {
-			if e.Prefix.Addr().Is4() && families.Without4 || e.Prefix.Addr().Is6() && families.Without6 {
-				continue
+		for _, view := range t.Of(d) {
+			heading := spec.Devices[d].Name
+			if view.Name() != "" {
+				heading += ", table " + view.Name()
 			}
-			x := newRoute(t, view, d, e)
-			data = append(data, x)
-			if e.Source == routing.Local && e.Out() != model.None && !wide {
-				continue
+			for _, e := range view.Entries() {
+				if e.Prefix.Addr().Is4() && families.Without4 || e.Prefix.Addr().Is6() && families.Without6 {
+					continue
+				}
+				x := newRoute(t, view, d, e)
+				data = append(data, x)
+				if e.Source == routing.Local && e.Out() != model.None && !wide {
+					continue
+				}
+				next := x.NextHop
+				if x.Through != "" {
+					next += " " + x.Through
+				}
+				table.Rows = append(table.Rows, []string{heading, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), lineOf(x.Place), x.Why})
 			}
-			next := x.NextHop
-			if x.Through != "" {
-				next += " " + x.Through
-			}
-			table.Rows = append(table.Rows, []string{x.Device, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), lineOf(x.Place), x.Why})
 		}
 	}
 	return data, table.headed()
@@ -59,7 +66,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 
 func newRoute(t *routing.Tables, view routing.View, d model.DeviceID, e routing.Entry) Route {
 	spec := t.State.Spec
-	x := Route{Device: spec.Devices[d].Name, To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance), Metric: e.Metric, Out: ifaceName(spec, e.Out())}
+	x := Route{Device: spec.Devices[d].Name, Table: view.Name(), To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance), Metric: e.Metric, Out: ifaceName(spec, e.Out())}
 	x.State = stateWord(e)
 	x.Why, x.Discards = view.Why(e), e.Discard
 	if e.Source != routing.Static {
