@@ -10,7 +10,7 @@ import (
 // Route is a route in JSON.
 type Route struct {
 	Device   string `json:"device"`
-	Table    string `json:"table,omitempty"` // its name, where it is not the main one
+	Table    string `json:"table,omitempty"`    // its name, where it is not the main one
 	To       string `json:"to"`                 // a prefix
 	Source   string `json:"source"`             // local, direct or static
 	NextHop  string `json:"next_hop,omitempty"` // an address, or discard
