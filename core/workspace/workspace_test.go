@@ -198,7 +198,7 @@ func TestTheBadMorning(t *testing.T) {
 	for to, want := range map[string]finding.Name{
 		"tern-cam":         finding.ForwardingLoop,  // a next hop pointing the wrong way
 		"desk-7":           finding.InterfaceIsDown, // a port left down
-		"mole-sw":          finding.AddressSilent, // a VLAN missing on a trunk
+		"mole-sw":          finding.AddressSilent,   // a VLAN missing on a trunk
 		"2001:db8:ffff::9": finding.NoRouteFound,    // a way back forgotten
 	} {
 		f, failing := ping(t, w, "ops-laptop", to)[0].Failure(w.Tables)
