@@ -76,6 +76,32 @@ func TestRoutesOfATableOfItsOwn(t *testing.T) {
 	assert.Equal(t, "manage\n", first(run(t, dir, "show", "routes", "quay-edge", "--only", "table").out)+"\n")
 }
 
+func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "show", "routes", "far-skerry", "--covering", "10.48.2.9", "-o", "csv")
+	assert.Equal(t, "device,to,next_hop,out,source,distance,metric,state,place,why\n"+
+		"far-skerry,10.48.2.0/24,10.48.0.6 tern-rock,beam0,static,1,0,in use,skerry.plan.yaml:165,\n"+
+		"far-skerry,0.0.0.0/0,10.48.0.253 gull-point,beam1,static,1,0,in use,skerry.plan.yaml:163,a longer prefix decides\n"+
+		"far-skerry,0.0.0.0/0,,ser0,static,11,0,standby,skerry.plan.yaml:163,\n", r.out)
+	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state").out)
+	assert.NotContains(t, run(t, dir, "show", "routes", "quay-edge", "--source", "direct", "--only", "source").out, "static")
+	assert.Contains(t, run(t, dir, "show", "routes", "--source", "guess").err, "--source is local, direct, static, not guess")
+	assert.Contains(t, run(t, dir, "show", "routes", "--covering", "10.48.2").err, "is not an address")
+
+	for _, tt := range []struct{ device, to, answer, step string }{
+		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1", "next hop 10.48.0.5, for which 10.48.0.4/31 decides"},
+		{"mole-rtr", "10.48.2.200", "10.48.2.200 at mole-rtr: discarded, by 10.48.2.0/24", "shorter 0.0.0.0/0 static via 10.48.0.2, distance 1"},
+		{"mole-rtr", "mole-rtr", "10.48.2.254 at mole-rtr: delivered here", "decides 10.48.2.254/32 local"},
+		{"far-skerry", "192.0.2.9", "192.0.2.9 at far-skerry: on to gull-point (10.48.0.253), out of beam1", "standby 0.0.0.0/0 static, distance 11, out of ser0"},
+		{"fibre-carrier", "198.51.100.65", "198.51.100.65 at fibre-carrier: no route", "no route of the device matches 198.51.100.65"},
+	} {
+		r := run(t, dir, "why", tt.device, tt.to)
+		assert.Equal(t, tt.answer, first(r.out), r.err)
+		assert.Contains(t, oneLine(r.out), tt.step)
+	}
+	assert.Contains(t, run(t, dir, "why", "mole-rtt", "far-cam").err, "did you mean mole-rtr?")
+}
+
 func TestACardHasWhatOneTypes(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "show", "card", "mole-rtr")

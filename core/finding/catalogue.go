@@ -76,6 +76,12 @@ const (
 	MTUDiffers             Name = "mtu-differs"
 	SerialClock            Name = "serial-clock"
 	VirtualMaster          Name = "virtual-master"
+	DuplicateStatic        Name = "duplicate-static"
+	RedundantStatic        Name = "redundant-static"
+	FloatsSameWay          Name = "floats-the-same-way"
+	NeverFloats            Name = "never-floats"
+	SentBack               Name = "next-hop-sends-back"
+	NoDiscard              Name = "no-discard-route"
 	NoManagement           Name = "no-management-address"
 	Unmanageable           Name = "unmanageable"
 	ManagedByItself        Name = "managed-by-itself"
@@ -609,6 +615,48 @@ var catalogue = [...]Entry{
 		Why:     "Without a master nobody forwards for the segment. With two, which have lost sight of each other, each answers on its side.",
 		Remedy:  "Bring up one of the interfaces, or what joins them.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: none, virtual: first}}}\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}}}\n  desk-1: {is: host, at: \"quay-sw1:p1\", address: none}\n",
+	},
+	{
+		Name: DuplicateStatic, Severity: Warning, Stage: Checking,
+		Means:   "A device has one static route twice.",
+		Why:     "The second does nothing, and whoever changes the one is surprised by the other.",
+		Remedy:  "Remove one of them.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.2.0/24: [mole-rtr, 10.48.0.1]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}}, routes: {10.48.2.0/24: {discard: true}}}\n",
+	},
+	{
+		Name: RedundantStatic, Severity: Advice, Stage: Checking,
+		Means:   "A static route sends its prefix the way that a shorter one sends it already.",
+		Why:     "It is one more line to keep right. It matters only if it is meant to stay when the shorter one goes.",
+		Remedy:  "Remove it.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.2.0/24: mole-rtr, 10.48.0.0/20: mole-rtr}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}}, routes: {10.48.0.0/20: {discard: true}}}\n",
+	},
+	{
+		Name: FloatsSameWay, Severity: Warning, Stage: Checking,
+		Means:   "A floating route leaves the way the route before it does.",
+		Why:     "What takes the first out of use takes the second too, so that it never helps.",
+		Remedy:  "Give it a next hop on another interface.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.2.0/24: [mole-rtr, {out: beam0}]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}}, routes: {10.48.2.0/24: {discard: true}}}\n",
+	},
+	{
+		Name: NeverFloats, Severity: Warning, Stage: Checking,
+		Means:   "A floating route waits behind one whose port stays up when the far end fails.",
+		Why:     "A radio, converter or provider between the two keeps the near port up: the first route stays in use, and what it sends is lost, while a way round is there.",
+		Remedy:  "Let something watch the far end, or put the first choice on a port that sees faults.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {10.48.2.0/24: [10.48.0.1, 10.48.0.3]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}, routes: {10.48.2.0/24: {discard: true}}}\ncables:\n  - {between: \"quay-edge:beam0 to mole-rtr:beam0\", fault: hidden}\n  - quay-edge:line0 to mole-rtr:line0\n",
+	},
+	{
+		Name: SentBack, Severity: Error, Stage: Checking,
+		Means:   "What a route sends on comes back: the next hop, or one behind it, sends it back.",
+		Why:     "A next hop points the wrong way. Every packet goes round until its TTL ends, and the links between carry it sixty times.",
+		Remedy:  "Find the device whose route points the wrong way: 'ropeswing why DEVICE ADDRESS' shows what each does.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first}}, routes: {tern-watch: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}}, routes: {tern-watch: quay-edge}}\n",
+	},
+	{
+		Name: NoDiscard, Severity: Warning, Stage: Checking,
+		Means:   "Addresses of a routed prefix that nobody has go round in a loop.",
+		Why:     "The far end has only some subnets of the prefix, and a default that leads back: every stray packet crosses the link some sixty times.",
+		Remedy:  "Add a discard route for the prefix to the device that holds its subnets.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.2.0/24: mole-rtr}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {default: quay-edge}}\n",
 	},
 	{
 		Name: NoManagement, Severity: Warning, Stage: Checking,

@@ -139,7 +139,7 @@ func (w *walker) step(n int, hop routing.Hop) {
 		address = w.graph.Flow.Destination
 	}
 	answered := false
-	for _, holder := range receivers(w.tables, hop.Out, address) {
+	for _, holder := range Receivers(w.tables, hop.Out, address) {
 		if holder == hop.Out {
 			continue
 		}
@@ -154,10 +154,10 @@ func (w *walker) step(n int, hop routing.Hop) {
 	}
 }
 
-// receivers is who takes a packet that leaves an interface for an address on
+// Receivers is who takes a packet that leaves an interface for an address on
 // its link: whoever holds the address; on a serial line, where nothing is
 // resolved, the far end.
-func receivers(t *routing.Tables, out model.InterfaceID, address netip.Addr) []model.InterfaceID {
+func Receivers(t *routing.Tables, out model.InterfaceID, address netip.Addr) []model.InterfaceID {
 	if t.State.Spec.Interfaces[out].Serial {
 		if far := t.State.Peer(out); far != model.None && t.State.IsUp(out) && t.State.IsUp(far) {
 			return []model.InterfaceID{far}

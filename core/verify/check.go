@@ -24,6 +24,7 @@ func Check(t *routing.Tables) []finding.Finding {
 	c.down()
 	c.gateways()
 	c.routes()
+	c.statics()
 	c.waysOut()
 	c.management()
 	return finding.Sort(c.found)
@@ -36,6 +37,7 @@ type checker struct {
 	trials int                 // how many remedies were tried
 	taken  map[netip.Addr]bool // every address in the plan, once it is asked for
 
+	inOrder []netip.Addr             // every address in the plan, sorted, once it is asked for
 	dropped map[model.VLAN]string    // where a VLAN is missing on a cable
 	split   map[model.SegmentID]bool // segments that are in pieces
 }

@@ -77,7 +77,7 @@ func TestCheck(t *testing.T) {
 			[]string{"next-hop-unheld a: a sends 10.9.0.0/16 via 10.0.0.3, and nobody on l has it | b there has 10.0.0.2"}},
 		{"a next hop behind an interface that is down is not unresolvable", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1, admin: down}}, routes: {10.9.0.0/16: 10.0.0.2}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: a}}}",
 			[]string{"addressed-interface-down a:p: a:p has 10.0.0.1/29 and is administratively down | remove 'admin: down', or the address"}},
-		{"only the default leads to the next hop", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {default: b, 10.9.0.0/16: 10.7.0.1}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: a}}}",
+		{"only the default leads to the next hop", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {default: b, 10.9.0.0/16: 10.7.0.1}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: {discard: true}}}}",
 			[]string{"next-hop-unresolvable a: a never uses its route to 10.9.0.0/16: only the default route matches the next hop 10.7.0.1"}},
 		{"no way out of a router", "segments: {l: {prefix: 10.0.0.0/29}, far: {prefix: 10.3.0.0/24}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}}, b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}}",
 			[]string{"no-way-out a: a has no way to any other IPv4 subnet | add 'default: b' to its routes (tried: it works)"}},

@@ -3,11 +3,13 @@ package command
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
 )
@@ -173,14 +175,35 @@ func (a *app) card() *cobra.Command {
 }
 
 func (a *app) routes() *cobra.Command {
+	var f view.RouteFilter
+	covering := ""
 	cmd := a.list("routes", "route", "The routes, and why some are not used", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
 		families, err := a.families()
-		data, table := view.Routes(w.Tables, devices, view.Families{Without4: families.Only6, Without6: families.Only4}, a.wide)
-		return data, table, err
+		if err != nil {
+			return nil, view.Table{}, err
+		}
+		f.Families, f.Wide = view.Families{Without4: families.Only6, Without6: families.Only4}, a.wide
+		if covering != "" {
+			if f.Covering, err = prefix.ParseAddress(covering); err != nil {
+				return nil, view.Table{}, err
+			}
+		}
+		if f.Source != "" && !slices.Contains(routeSources, f.Source) {
+			return nil, view.Table{}, fmt.Errorf("--source is %s, not %s", strings.Join(routeSources, ", "), f.Source)
+		}
+		data, table := view.Routes(w.Tables, devices, f)
+		return data, table, nil
 	})
+	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
+	cmd.Flags().StringVar(&f.Source, "source", "", "only routes of one `SOURCE`: "+strings.Join(routeSources, ", "))
+	cmd.Flags().BoolVar(&f.Standby, "standby", false, "only routes that stand by or cannot be used")
+	a.must(cmd.RegisterFlagCompletionFunc("source", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))
 	a.familyFlags(cmd)
 	return cmd
 }
+
+// routeSources are the words for where a route is from.
+var routeSources = []string{"local", "direct", "static"}
 
 // blocks is the one 'show' command that is not of devices.
 func (a *app) blocks() *cobra.Command {

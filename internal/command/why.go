@@ -16,14 +16,15 @@ import (
 
 func (a *app) why() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:     "why [NAME|ADDRESS|SUBNET|FINDING]",
+		Use:     "why [NAME|ADDRESS|SUBNET|FINDING|DEVICE ADDRESS]",
 		Short:   "Explain where a number comes from, or what a finding means",
 		GroupID: groupLook,
 		Long: "Explain a segment, subnet, address, device, interface (DEVICE:INTERFACE) or\n" +
-			"block of the plan: how its numbers came about, step by step. Or explain a\n" +
-			"finding, with its smallest example. Alone, list all findings there are.",
-		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why next-hop-unresolvable\n  ropeswing why",
-		Args:    cobra.MaximumNArgs(1),
+			"block of the plan: how its numbers came about, step by step. With a device and\n" +
+			"an address: what the device does with a packet to it, and by which route. Or\n" +
+			"explain a finding, with its smallest example. Alone, list all findings.",
+		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why mole-rtr 10.48.3.2\n  ropeswing why next-hop-unresolvable\n  ropeswing why",
+		Args:    cobra.MaximumNArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -31,6 +32,9 @@ func (a *app) why() *cobra.Command {
 			if len(args) == 0 {
 				data, table := view.Catalogue(finding.Catalogue())
 				return a.print(data, table, func() { table.Text(a.out, a.width, "", a.wide) })
+			}
+			if len(args) == 2 {
+				return a.whyLookup(args[0], args[1])
 			}
 			for _, e := range finding.Catalogue() {
 				if string(e.Name) == args[0] {
@@ -41,6 +45,9 @@ func (a *app) why() *cobra.Command {
 			return a.whyInPlan(args[0])
 		},
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
+			if len(args) == 1 {
+				return a.completeEndpoints(cmd, nil, word)
+			}
 			names, _ := a.completeNames(cmd, args, word)
 			return append(names, finding.Names()...), cobra.ShellCompDirectiveNoFileComp
 		},
@@ -74,6 +81,20 @@ func (a *app) whyInPlan(word string) error {
 		if isNear && !strings.Contains(err.Error(), "did you mean") {
 			return fmt.Errorf("%w; did you mean %s?", err, near)
 		}
+		return err
+	}
+	v := view.NewWhy(y)
+	return a.print(v, v.Table(), func() { v.Text(a.out, a.width) })
+}
+
+// whyLookup explains what a device does with a packet to an address.
+func (a *app) whyLookup(device, address string) error {
+	w, err := a.usable()
+	if err != nil {
+		return err
+	}
+	y, err := w.WhyLookup(device, address)
+	if err != nil {
 		return err
 	}
 	v := view.NewWhy(y)

@@ -2,6 +2,7 @@ package view
 
 import (
 	"fmt"
+	"net/netip"
 
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
@@ -27,10 +28,24 @@ type Route struct {
 // Families says which families of routes to show.
 type Families struct{ Without4, Without6 bool }
 
+// RouteFilter says which routes to list.
+type RouteFilter struct {
+	Families
+	Covering netip.Addr // only those that match it, longest first; invalid for all
+	Source   string     // only those of this source, "" for all
+	Standby  bool       // only those that stand by or are unusable
+	Wide     bool       // the devices' own addresses too
+}
+
+func (f RouteFilter) takes(e routing.Entry) bool {
+	is4 := e.Prefix.Addr().Is4()
+	return !(is4 && f.Without4) && !(!is4 && f.Without6) && (f.Source == "" || f.Source == e.Source.String()) && !(f.Standby && e.InUse)
+}
+
 // Routes is the routes of the given devices for any format. Local routes, the
 // devices' own addresses, are in the table only where the plan says beyond, and
 // in JSON always.
-func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide bool) ([]Route, Table) {
+func Routes(t *routing.Tables, devices []model.DeviceID, f RouteFilter) ([]Route, Table) {
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "to", Title: "to"}, {Key: "next_hop", Title: "next hop"},
 		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "dist", Right: true},
@@ -44,13 +59,24 @@ func Routes(t *routing.Tables, devices []model.DeviceID, families Families, wide
 			if view.Name() != "" {
 				heading += ", table " + view.Name()
 			}
-			for _, e := range view.Entries() {
-				if e.Prefix.Addr().Is4() && families.Without4 || e.Prefix.Addr().Is6() && families.Without6 {
+			entries := view.Entries()
+			if f.Covering.IsValid() {
+				entries = view.Covering(f.Covering)
+			}
+			decided := false
+			for _, e := range entries {
+				if !f.takes(e) {
 					continue
 				}
 				x := newRoute(t, view, d, e)
+				if f.Covering.IsValid() && e.InUse {
+					if decided && x.Why == "" && data[len(data)-1].To != x.To {
+						x.Why = "a longer prefix decides"
+					}
+					decided = true
+				}
 				data = append(data, x)
-				if e.Source == routing.Local && e.Out() != model.None && !wide {
+				if e.Source == routing.Local && e.Out() != model.None && !f.Wide && !f.Covering.IsValid() {
 					continue
 				}
 				next := x.NextHop

@@ -1,0 +1,255 @@
+package verify
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/prefix"
+	"ropeswing/core/routing"
+	"ropeswing/core/source"
+)
+
+// statics checks the written routes of each table against one another: those
+// that stand twice, that say nothing new, that float behind others in vain, and
+// that send what nobody has round in circles.
+func (c *checker) statics() {
+	for d := range c.spec.Devices {
+		for _, table := range c.tables.Of(model.DeviceID(d)) {
+			c.staticsIn(model.DeviceID(d), table)
+		}
+	}
+	c.bouncing()
+}
+
+func (c *checker) staticsIn(d model.DeviceID, table routing.View) {
+	name := c.spec.Devices[d].Name
+	var of []routing.Entry // the written routes to one prefix so far, best first
+	for _, e := range table.Entries() {
+		if e.Source != routing.Static || c.spec.Statics[e.Static()].Origin != model.Written {
+			continue
+		}
+		s := &c.spec.Statics[e.Static()]
+		if len(of) > 0 && of[0].Prefix != e.Prefix {
+			of = of[:0]
+		}
+		for _, other := range of {
+			o := &c.spec.Statics[other.Static()]
+			switch {
+			case o.Via == s.Via && o.Out == s.Out && o.Discard == s.Discard:
+				c.report(finding.New(finding.DuplicateStatic, s.Place, "%s has this route to %s twice, the other %s", name, e.Prefix, o.Place.From(s.Place)).About(name).With(o.Place))
+			case e.Distance > other.Distance:
+				c.floats(name, e, other)
+			default:
+				continue
+			}
+			break
+		}
+		of = append(of, e)
+		c.saysNothingNew(name, table, e)
+	}
+}
+
+// floats checks that a route takes over when the one before it fails.
+func (c *checker) floats(name string, e, first routing.Entry) {
+	s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[first.Static()]
+	if len(e.Hops) == 0 || len(first.Hops) == 0 {
+		return // one of them discards, or is out of use, which is said
+	}
+	out := first.Hops[0].Out
+	if e.Hops[0] == first.Hops[0] || e.Hops[0].Out == out && c.point(out) {
+		c.report(finding.New(finding.FloatsSameWay, s.Place, "the second choice of %s for %s leaves by %s, as the first does: when that is down both are", name, e.Prefix, c.spec.Interfaces[out].Name).
+			About(name).With(o.Place))
+		return
+	}
+	port := out
+	if p := c.spec.Interfaces[out].Parent; p != model.None {
+		port = p
+	}
+	if cable := c.state().Cable(port); cable != model.None && c.spec.Cables[cable].Hidden {
+		c.report(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when the far end of %s fails: the cable of %s hides faults, and its port stays up", name, e.Prefix, c.spec.Cables[cable].Name, c.spec.Interfaces[port].Name).
+			About(name).With(o.Place, c.spec.Cables[cable].Place))
+	}
+}
+
+// point tells whether an interface is on a link that two devices share and no
+// more.
+func (c *checker) point(id model.InterfaceID) bool { return len(c.state().Neighbours(id)) <= 1 }
+
+// saysNothingNew finds a route that does what the next shorter one does.
+func (c *checker) saysNothingNew(name string, table routing.View, e routing.Entry) {
+	if !e.InUse || len(e.Hops) != 1 {
+		return
+	}
+	shorter := false
+	for _, x := range table.Covering(e.Prefix.Addr()) {
+		if x.Prefix.Bits() >= e.Prefix.Bits() || !x.InUse {
+			continue
+		}
+		if shorter {
+			return
+		}
+		shorter = true
+		if x.Source == routing.Static && len(x.Hops) == 1 && x.Hops[0] == e.Hops[0] {
+			s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[x.Static()]
+			if c.alone(table, e) && c.alone(table, x) {
+				c.report(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix, x.Prefix).
+					About(name).Mend("remove it").With(o.Place))
+			}
+		}
+		return
+	}
+}
+
+// alone tells whether a route is the only one to its prefix.
+func (c *checker) alone(table routing.View, e routing.Entry) bool {
+	n := 0
+	for _, x := range table.Covering(e.Prefix.Addr()) {
+		if x.Prefix == e.Prefix {
+			n++
+		}
+	}
+	return n == 1
+}
+
+// bouncing finds routes to a prefix that come back: of all its addresses, or of
+// those that nobody has, where the far end lacks a discard route.
+func (c *checker) bouncing() {
+	var taken []netip.Prefix
+	for _, s := range c.spec.Segments {
+		for _, p := range s.Prefixes {
+			taken = append(taken, p.Prefix)
+		}
+	}
+	c.each(func(_ model.InterfaceID, a model.Address) {
+		taken = append(taken, netip.PrefixFrom(a.Addr(), a.Addr().BitLen()))
+	})
+	used := prefix.NewTaken(taken)
+	told := map[netip.Prefix]bool{}
+	for i := range c.spec.Statics {
+		s := &c.spec.Statics[i]
+		if s.Origin != model.Written || s.Discard || s.To.Bits() == 0 || told[s.To] || s.Table != "" {
+			continue
+		}
+		inside := used.Within(s.To)
+		held, ok := c.heldIn(s.To)
+		if !ok && len(inside) > 0 && prefix.Covers(s.To, inside[0]) {
+			held, ok = prefix.First(inside[0]), true
+		}
+		if ok {
+			if x, end, loops := c.loopFrom(s, held); loops {
+				told[s.To] = true
+				c.sentBack(s, held, x, end)
+				continue
+			}
+		}
+		free := prefix.Without(s.To, inside)
+		if len(free) == 0 {
+			continue
+		}
+		sample := free[len(free)/2].Addr()
+		if x, end, loops := c.loopFrom(s, sample); loops {
+			told[s.To] = true
+			c.noDiscard(s, sample, x, end)
+		}
+	}
+}
+
+// noDiscard reports that what nobody has of a prefix goes round: at the first
+// device on the way that has only a shorter route for it, where a discard route
+// is tried.
+func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph, end forward.End) {
+	holder := x.Nodes[end.Loop[0]].Device
+	for _, n := range x.Path(end.Node) {
+		if x.Nodes[n].Decision.Match.Prefix.Bits() < s.To.Bits() {
+			holder = x.Nodes[n].Device
+			break
+		}
+	}
+	var names []string
+	for _, n := range end.Loop {
+		names = append(names, c.spec.Devices[x.Nodes[n].Device].Name)
+	}
+	slices.Sort(names)
+	name := c.spec.Devices[holder].Name
+	f := finding.New(finding.NoDiscard, s.Place, "addresses of %s that nobody has, such as %s, go round between %s", s.To, sample, strings.Join(names, " and ")).About(name).
+		Mend("add '%s: {discard: true}' to the routes of %s", s.To, name)
+	if c.trials++; c.trials <= mostTrials {
+		t := Try(c.tables, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
+		again := forward.Walk(t, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: sample, Out: model.None})
+		if len(again.Ends) == 1 && again.Ends[0].Outcome == forward.Dropped {
+			f.Remedy += " (tried: it works)"
+		}
+	}
+	c.report(f)
+}
+
+// loopFrom follows a packet to an address from the device of a route that
+// decides for it, and tells whether it comes back to where it was.
+func (c *checker) loopFrom(s *model.Static, to netip.Addr) (*forward.Graph, forward.End, bool) {
+	x := forward.Walk(c.tables, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	if x.Nodes[0].Decision.Match.Prefix != s.To {
+		return x, forward.End{}, false // another route decides for it
+	}
+	for _, e := range x.Ends {
+		if e.Outcome == forward.Looped && len(e.Loop) > 1 {
+			return x, e, true
+		}
+	}
+	return x, forward.End{}, false
+}
+
+// heldIn is the first address of an interface in a prefix.
+func (c *checker) heldIn(p netip.Prefix) (netip.Addr, bool) {
+	if c.inOrder == nil {
+		c.each(func(_ model.InterfaceID, a model.Address) { c.inOrder = append(c.inOrder, a.Addr()) })
+		slices.SortFunc(c.inOrder, netip.Addr.Compare)
+	}
+	i, _ := slices.BinarySearchFunc(c.inOrder, p.Addr(), netip.Addr.Compare)
+	if i < len(c.inOrder) && p.Contains(c.inOrder[i]) {
+		return c.inOrder[i], true
+	}
+	return netip.Addr{}, false
+}
+
+// sentBack reports a loop: at the route that was found to point the wrong way,
+// by trying another, else at the one that closes it.
+func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end forward.End) {
+	var names []string
+	place, also := s.Place, []source.Place{}
+	for n, node := range end.Loop {
+		at := x.Nodes[node]
+		names = append(names, c.spec.Devices[at.Device].Name)
+		for _, e := range c.tables.For(at.Device, at.In).Of(at.Decision.Match) {
+			if e.InUse && e.Static() != model.None {
+				if n == len(end.Loop)-1 {
+					place = c.spec.Statics[e.Static()].Place
+				} else {
+					also = append(also, c.spec.Statics[e.Static()].Place)
+				}
+				break
+			}
+		}
+	}
+	wrong, remedy := len(names)-1, ""
+	if c.trials++; c.trials <= mostTrials {
+		exchange := forward.Ping(c.tables, s.Device, netip.Addr{}, to, model.None)
+		if r, ok := Mend(c.tables, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
+			remedy = r.Steps[0].Change.Describe(c.spec) + " (tried: it works)"
+			if change, ok := r.Steps[0].Change.(model.SetNextHop); ok {
+				place = c.spec.Statics[change.Static].Place
+				wrong = max(0, slices.Index(names, c.spec.Devices[c.spec.Statics[change.Static].Device].Name))
+			}
+		}
+	}
+	name, back := names[wrong], names[(wrong+1)%len(names)]
+	if remedy == "" {
+		remedy = fmt.Sprintf("see 'ropeswing why %s %s'", name, to)
+	}
+	c.report(finding.New(finding.SentBack, place, "%s sends %s back to %s: it goes round between %s", name, s.To, back, strings.Join(names, ", ")).
+		About(name).Mend("%s", remedy).With(also...))
+}

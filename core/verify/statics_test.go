@@ -1,0 +1,42 @@
+package verify_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestCheckStatics(t *testing.T) {
+	two := "segments: {l: {prefix: 10.0.0.0/31}, m: {prefix: 10.0.0.2/31}, far: {prefix: 10.2.0.0/24}}\ndevices:\n" +
+		"  a: {is: router, interfaces: {p: {segment: l, address: 1}, q: {segment: m, address: 1}}, routes: {ROUTES}}\n" +
+		"  b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: m, address: 2}, f: {segment: far, address: 1}}, routes: {10.2.0.0/16: {discard: true}}}\n"
+	plan := func(routes, cables string) string { return strings.Replace(two, "ROUTES", routes, 1) + cables }
+	for _, tt := range []struct {
+		about, text string
+		want        []string
+	}{
+		{"a route that floats by another port", plan("10.2.0.0/16: [10.0.0.1, 10.0.0.3]", ""), nil},
+		{"equal cost is no floating", plan("10.2.0.0/16: [10.0.0.1, {next-hop: 10.0.0.3, distance: 1}]", ""), nil},
+		{"twice the same", plan("10.2.0.0/16: [10.0.0.1, 10.0.0.1]", ""), []string{"duplicate-static a: a has this route to 10.2.0.0/16 twice, the other on line 4"}},
+		{"the second by the same way", plan("10.2.0.0/16: [10.0.0.1, {out: p}]", ""), []string{"floats-the-same-way a: the second choice of a for 10.2.0.0/16 leaves by p, as the first does: when that is down both are"}},
+		{"behind a cable that hides faults", plan("10.2.0.0/16: [10.0.0.1, 10.0.0.3]", "cables: [x: {between: 'a:p to b:p', fault: hidden}, y: 'a:q to b:q']\n"),
+			[]string{"never-floats a: the second choice of a for 10.2.0.0/16 never takes over when the far end of x fails: the cable of p hides faults, and its port stays up"}},
+		{"nothing new beside a shorter route", plan("10.2.0.0/24: 10.0.0.1, 10.2.0.0/16: 10.0.0.1", ""), []string{"redundant-static a: a sends 10.2.0.0/24 the same way as 10.2.0.0/16, which holds it | remove it"}},
+		{"another way than the shorter route", plan("10.2.0.0/24: 10.0.0.1, 10.2.0.0/16: 10.0.0.3", ""), nil},
+		{"not where a longer stop between them", plan("10.2.0.0/25: 10.0.0.1, 10.2.0.0/24: 10.0.0.3, 10.2.0.0/16: 10.0.0.1", ""), nil},
+		{"what nobody has goes round", strings.Replace(plan("10.2.0.0/16: 10.0.0.1", ""), "10.2.0.0/16: {discard: true}", "default: 10.0.0.0", 1),
+			[]string{"no-discard-route b: addresses of 10.2.0.0/16 that nobody has, such as 10.2.16.0, go round between a and b | add '10.2.0.0/16: {discard: true}' to the routes of b (tried: it works)"}},
+	} {
+		assert.Equal(t, tt.want, checked(t, tt.text), tt.about)
+	}
+
+	// Three in a ring, of which c points the wrong way: found by trying.
+	ring := "segments: {x: {prefix: 10.0.0.0/31}, y: {prefix: 10.0.0.2/31}, z: {prefix: 10.0.0.4/31}, far: {prefix: 10.2.0.0/24}}\ndevices:\n" +
+		"  a: {is: router, interfaces: {p: {segment: x, address: 1}}, routes: {far: b, default: b}}\n" +
+		"  b: {is: router, interfaces: {p: {segment: x, address: 2}, q: {segment: y, address: 1}}, routes: {far: c, default: a}}\n" +
+		"  c: {is: router, interfaces: {q: {segment: y, address: 2}, r: {segment: z, address: 1}}, routes: {far: b, default: b}}\n" +
+		"  d: {is: router, interfaces: {r: {segment: z, address: 2}, f: {segment: far, address: 1}}, routes: {default: c}}\n"
+	found := strings.Join(checked(t, ring), "\n")
+	assert.Contains(t, found, "next-hop-sends-back c: c sends 10.2.0.0/24 back to b: it goes round between c, b | on c send 10.2.0.0/24 via 10.0.0.5 (d) instead of 10.0.0.2 (b) (tried: it works)")
+}

@@ -1,0 +1,156 @@
+package workspace
+
+import (
+	"fmt"
+	"net/netip"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// deepestRecursion is how many next hops of next hops are followed; more there
+// are in no table that means well.
+const deepestRecursion = 16
+
+// WhyLookup explains what a device does with a packet to an address: the routes
+// that match, the one that decides, its next hop looked up in turn, and who
+// answers on the link.
+func (w *Workspace) WhyLookup(device, address string) (Why, error) {
+	d, err := w.Device(device)
+	if err != nil {
+		return Why{}, err
+	}
+	e, err := w.Endpoint(address)
+	if err != nil {
+		return Why{}, err
+	}
+	to := e.Address
+	if !to.IsValid() {
+		if to = w.Spec.MainAddress(e.Device, true); !to.IsValid() {
+			to = w.Spec.MainAddress(e.Device, false)
+		}
+	}
+	if !to.IsValid() {
+		return Why{}, fmt.Errorf("%s has no address to look up", address)
+	}
+	table := w.Tables.Table(d)
+	y := Why{Subject: fmt.Sprintf("%s at %s", to, device)}
+	m, ok := table.Lookup(to)
+	switch {
+	case !ok:
+		y.Answer = "no route"
+	case m.Local:
+		y.Answer = "delivered here"
+	case len(m.Hops) == 0:
+		y.Answer = "discarded, by " + m.Prefix.String()
+	default:
+		y.Answer = "on to " + w.hopWords(m.Hops[0], to)
+		if len(m.Hops) > 1 {
+			y.Answer += fmt.Sprintf(", or %d other ways of equal cost", len(m.Hops)-1)
+		}
+	}
+	y.Numbers = append(y.Numbers, Origin{"routes that match, longest first", w.matching(table, m, ok, to)})
+	if ok && !m.Local && len(m.Hops) > 0 {
+		y.Numbers = append(y.Numbers, Origin{"to the next hop", w.resolved(table, m, to)})
+	}
+	return y, nil
+}
+
+// matching is every route that matches, which decides, and why the others do
+// not.
+func (w *Workspace) matching(table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
+	var steps []Step
+	for _, e := range table.Covering(to) {
+		step := Step{About: "decides", Text: w.routeWords(e)}
+		if e.Static() != model.None {
+			step.Place = w.Spec.Statics[e.Static()].Place
+		}
+		switch {
+		case e.Usable != routing.IsUsable:
+			step.About = "unusable"
+			step.Text += ": " + table.Why(e)
+		case found && e.Prefix != m.Prefix:
+			step.About = "shorter"
+		case !e.InUse:
+			step.About = "standby"
+		}
+		steps = append(steps, step)
+	}
+	if len(steps) == 0 {
+		steps = []Step{{About: "none", Text: "no route of the device matches " + to.String()}}
+	}
+	return steps
+}
+
+func (w *Workspace) routeWords(e routing.Entry) string {
+	text := fmt.Sprintf("%s %s", e.Prefix, e.Source)
+	if e.Static() != model.None {
+		s := &w.Spec.Statics[e.Static()]
+		switch {
+		case s.Discard:
+			text += ", discard"
+		case s.Via.IsValid():
+			text += " via " + s.Via.String()
+		}
+		text += fmt.Sprintf(", distance %d", e.Distance)
+	}
+	if out := e.Out(); out != model.None {
+		text += ", out of " + w.Spec.Interfaces[out].Name
+	}
+	return text
+}
+
+// resolved follows the next hop of a match until a direct route, and names who
+// answers there.
+func (w *Workspace) resolved(table routing.View, m routing.Match, to netip.Addr) []Step {
+	var steps []Step
+	at := to
+	for range deepestRecursion {
+		next := netip.Addr{}
+		for _, e := range table.Of(m) {
+			if e.InUse && e.Static() != model.None && w.Spec.Statics[e.Static()].Via.IsValid() && e.Out() == model.None {
+				next = w.Spec.Statics[e.Static()].Via
+				break
+			}
+		}
+		if !next.IsValid() {
+			break
+		}
+		further, ok := table.Lookup(next)
+		if !ok {
+			break
+		}
+		steps = append(steps, Step{About: "next hop", Text: fmt.Sprintf("%s, for which %s decides", next, further.Prefix)})
+		at, m = next, further
+	}
+	if len(m.Hops) == 0 {
+		return append(steps, Step{About: "then", Text: "discarded"})
+	}
+	hop := m.Hops[0]
+	if hop.Via.IsValid() {
+		at = hop.Via
+	}
+	steps = append(steps, Step{"out of", w.Spec.Interfaces[hop.Out].Name, w.Spec.Interfaces[hop.Out].Place})
+	holders := forward.Receivers(w.Tables, hop.Out, at)
+	if len(holders) == 0 {
+		return append(steps, Step{About: "then", Text: fmt.Sprintf("nobody on the link answers for %s", at)})
+	}
+	for _, h := range holders {
+		steps = append(steps, Step{"answers", w.Spec.Label(h), w.Spec.Interfaces[h].Place})
+	}
+	return steps
+}
+
+// hopWords is a hop as one says it.
+func (w *Workspace) hopWords(hop routing.Hop, to netip.Addr) string {
+	at := to
+	if hop.Via.IsValid() {
+		at = hop.Via
+	}
+	text := at.String()
+	if holders := forward.Receivers(w.Tables, hop.Out, at); len(holders) > 0 {
+		text = fmt.Sprintf("%s (%s)", w.Spec.Devices[w.Spec.Interfaces[holders[0]].Device].Name, at)
+	}
+	return text + ", out of " + w.Spec.Interfaces[hop.Out].Name
+}
