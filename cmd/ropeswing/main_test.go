@@ -136,7 +136,7 @@ func TestBareIsHealthBesideAPlanElseHelp(t *testing.T) {
 
 	r = run(t, t.TempDir())
 	assert.Equal(t, 0, r.code)
-	for _, command := range []string{"subnet", "split", "merge", "fit", "beside", "assign", "rename", "show", "why", "check", "ping", "trace", "demo", "version", "completion"} {
+	for _, command := range []string{"subnet", "split", "merge", "fit", "beside", "new", "assign", "rename", "export", "show", "why", "check", "ping", "trace", "reach", "demo", "version", "completion"} {
 		assert.Contains(t, r.out, "\n  "+command+" ")
 	}
 	assert.LessOrEqual(t, strings.Count(r.out, "\n"), 40, "the help is one screen")

@@ -8,6 +8,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
+	"ropeswing/core/source"
 )
 
 // Check is everything wrong or doubtful in a network.
@@ -38,6 +39,7 @@ type checker struct {
 	taken  map[netip.Addr]bool // every address in the plan, once it is asked for
 
 	inOrder []netip.Addr             // every address in the plan, sorted, once it is asked for
+	looping map[source.Place]bool    // routes found to send back what they get
 	dropped map[model.VLAN]string    // where a VLAN is missing on a cable
 	split   map[model.SegmentID]bool // segments that are in pieces
 }

@@ -18,12 +18,13 @@ import (
 // that stand twice, that say nothing new, that float behind others in vain, and
 // that send what nobody has round in circles.
 func (c *checker) statics() {
+	c.looping = map[source.Place]bool{}
+	c.bouncing()
 	for d := range c.spec.Devices {
 		for _, table := range c.tables.Of(model.DeviceID(d)) {
 			c.staticsIn(model.DeviceID(d), table)
 		}
 	}
-	c.bouncing()
 }
 
 func (c *checker) staticsIn(d model.DeviceID, table routing.View) {
@@ -96,7 +97,7 @@ func (c *checker) saysNothingNew(name string, table routing.View, e routing.Entr
 		shorter = true
 		if x.Source == routing.Static && len(x.Hops) == 1 && x.Hops[0] == e.Hops[0] {
 			s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[x.Static()]
-			if c.alone(table, e) && c.alone(table, x) {
+			if c.alone(table, e) && c.alone(table, x) && !c.looping[s.Place] {
 				c.report(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix, x.Prefix).
 					About(name).Mend("remove it").With(o.Place))
 			}
@@ -246,6 +247,7 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 			}
 		}
 	}
+	c.looping[place] = true
 	name, back := names[wrong], names[(wrong+1)%len(names)]
 	if remedy == "" {
 		remedy = fmt.Sprintf("see 'ropeswing why %s %s'", name, to)

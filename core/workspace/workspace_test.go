@@ -194,7 +194,7 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 // The bad morning's five faults, each seen where an engineer would look.
 func TestTheBadMorning(t *testing.T) {
 	w := workspace.Open(demo.Files(), demo.BadMorning, demo.BadMorning)
-	assert.Equal(t, []string{"segment-split", "addressed-interface-down", "vlan-missing", "next-hop-sends-back", "redundant-static", "unmanageable", "no-way-out", "length-differs"}, names(w.Check()))
+	assert.Equal(t, []string{"segment-split", "addressed-interface-down", "vlan-missing", "next-hop-sends-back", "unmanageable", "no-way-out", "length-differs"}, names(w.Check()))
 	for to, want := range map[string]finding.Name{
 		"tern-cam":         finding.ForwardingLoop,  // a next hop pointing the wrong way
 		"desk-7":           finding.InterfaceIsDown, // a port left down

@@ -23,10 +23,15 @@ const (
 	ExitWell     = 0 // all is well
 	ExitWrong    = 1 // understood, and something is wrong
 	ExitUnusable = 2 // the command or its input cannot be used
+
+	ExitInterrupted = 130 // by Ctrl-C, with what there was by then
 )
 
 // errWrong ends a command with exit code 1; its answer has said everything.
 var errWrong = errors.New("something is wrong")
+
+// errInterrupted ends a command with exit code 130; what there was is shown.
+var errInterrupted = errors.New("interrupted")
 
 // errSaid ends a command with exit code 2; everything has been said.
 var errSaid = errors.New("the input cannot be used")
@@ -37,6 +42,7 @@ type app struct {
 	raw      io.Writer // out without looks: for what is too much to look good
 	in       io.Reader
 	dir      string // the working folder
+	live     bool   // standard error is a terminal, for progress
 	width    int    // columns of the terminal, 80 where there is none
 	getenv   func(string) string
 
@@ -61,7 +67,7 @@ func Main(args []string, stdout, stderr *os.File) int {
 	a := &app{
 		raw: out, in: os.Stdin,
 		out: looking(out, stdout), err: looking(stderr, stderr),
-		dir: ".", width: width, getenv: os.Getenv,
+		dir: ".", width: width, getenv: os.Getenv, live: term.IsTerminal(int(stderr.Fd())),
 	}
 	code := a.run(args)
 	if err := out.Flush(); err != nil && code == ExitWell {
@@ -100,6 +106,8 @@ func (a *app) run(args []string) int {
 		return ExitWrong
 	case errors.Is(err, errSaid):
 		return ExitUnusable
+	case errors.Is(err, errInterrupted):
+		return ExitInterrupted
 	}
 	fmt.Fprintln(a.err, "ropeswing: "+cleaned(err))
 	return ExitUnusable
@@ -126,7 +134,7 @@ func (a *app) commands() []command {
 		{"subnet", a.subnet}, {"split", a.split}, {"merge", a.merge}, {"fit", a.fit}, {"beside", a.beside},
 		{"new", a.new}, {"assign", a.assign}, {"rename", a.rename}, {"export", a.export},
 		{"show", a.show}, {"why", a.why},
-		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace},
+		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
 		{"demo", a.demo}, {"version", a.version},
 	}
 }
@@ -262,6 +270,19 @@ func unknownFlag(cmd *cobra.Command, err error) error {
 		return fmt.Errorf("'%s' has no option --%s; '%s --help' lists them", cmd.CommandPath(), word, cmd.CommandPath())
 	}
 	return fmt.Errorf("%s; '%s --help' lists the options", text, cmd.CommandPath())
+}
+
+// progress tells on a terminal how far a long command is, and clears itself at
+// the end.
+func (a *app) progress(done, all int) {
+	if !a.live || all < 20 {
+		return
+	}
+	if done == all {
+		fmt.Fprint(a.err, "\r                    \r")
+		return
+	}
+	fmt.Fprintf(a.err, "\r%d of %d", done, all)
 }
 
 // noArgs refuses arguments to a command that takes none.

@@ -1,0 +1,147 @@
+package command
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"sync/atomic"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/reach"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/view"
+)
+
+// reachOptions say which ways to ask.
+type reachOptions struct {
+	from, to string
+	lost     bool
+	without  []string
+	failures int
+	devices  bool
+}
+
+func (a *app) reach() *cobra.Command {
+	var o reachOptions
+	cmd := &cobra.Command{
+		Use:     "reach",
+		Short:   "Who reaches whom, segment by segment; and what each failure takes",
+		GroupID: groupProve,
+		Long: "Predict a ping from every segment to every other: from a host of the one to a\n" +
+			"host of the other, or to a router where it has none. With --failures 1 every\n" +
+			"cable is taken out of order in turn, with --devices every device too.",
+		Example:           "  ropeswing reach\n  ropeswing reach --from quay-staff --without beam-a\n  ropeswing reach --lost -4\n  ropeswing reach --failures 1",
+		Args:              noArgs,
+		ValidArgsFunction: cobra.NoFileCompletions,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			families, err := a.families()
+			if err != nil {
+				return err
+			}
+			if o.failures != 0 && o.failures != 1 {
+				return errors.New("--failures is 1: every single failure in turn")
+			}
+			w, err := a.usable()
+			if err != nil {
+				return err
+			}
+			for _, name := range []string{o.from, o.to} {
+				if _, ok := w.Spec.SegmentNamed(name); name != "" && !ok {
+					return w.Named(name)
+				}
+			}
+			if w, err = w.Without(o.without...); err != nil {
+				return err
+			}
+			var ends []*reach.End
+			for _, e := range reach.Ends(w.Spec) {
+				if e.Address.Is4() && !families.Only6 || e.Address.Is6() && !families.Only4 {
+					ends = append(ends, e)
+				}
+			}
+			if o.failures == 1 {
+				return a.sweep(w, ends, o)
+			}
+			return a.everyone(w, ends, o)
+		},
+	}
+	cmd.Flags().StringVar(&o.from, "from", "", "only from `SEGMENT`")
+	cmd.Flags().StringVar(&o.to, "to", "", "only to `SEGMENT`")
+	cmd.Flags().BoolVar(&o.lost, "lost", false, "list only what does not work, and exit with 1 if anything does not")
+	cmd.Flags().IntVar(&o.failures, "failures", 0, "make every single failure in turn, where `N` is 1")
+	cmd.Flags().BoolVar(&o.devices, "devices", false, "with --failures: of devices too")
+	a.must(cmd.RegisterFlagCompletionFunc("from", a.completeSegments))
+	a.must(cmd.RegisterFlagCompletionFunc("to", a.completeSegments))
+	a.withoutFlag(cmd, &o.without)
+	a.familyFlags(cmd)
+	a.formatFlags(cmd)
+	return cmd
+}
+
+// everyone asks every way.
+func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, o reachOptions) error {
+	segments := map[string]bool{}
+	for _, e := range ends {
+		segments[w.Spec.Segments[e.Segment].Name] = true
+	}
+	v := view.NewReach(w.Basis, o.without, len(segments))
+	reach.All(w.Tables, ends, func(x reach.Way) bool {
+		from, to := w.Spec.Segments[x.From.Segment].Name, w.Spec.Segments[x.To.Segment].Name
+		if (o.from == "" || from == o.from) && (o.to == "" || to == o.to) {
+			v.Add(w.Spec, x, !o.lost || x.Verdict != forward.Works)
+		}
+		return true
+	})
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
+		return err
+	}
+	if o.lost && v.Work < v.Asked {
+		return errWrong
+	}
+	return nil
+}
+
+// sweep makes every failure in turn; Ctrl-C stops it with what it has.
+func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, o reachOptions) error {
+	failures := reach.Cables(w.Spec)
+	if o.devices {
+		failures = append(failures, reach.Devices(w.Spec)...)
+	}
+	var stop atomic.Bool
+	interrupts := make(chan os.Signal, 1)
+	signal.Notify(interrupts, os.Interrupt)
+	defer signal.Stop(interrupts)
+	go func() {
+		for range interrupts {
+			stop.Store(true)
+		}
+	}()
+	v := &view.Sweep{Basis: w.Basis, Losses: []view.SweepLoss{}}
+	reach.Sweep(w.Tables, ends, failures, func(l reach.Loss) bool {
+		v.Add(w.Spec, l)
+		a.progress(v.Failures, len(failures))
+		return !stop.Load()
+	})
+	v.Stopped = v.Failures < len(failures)
+	v.Sort()
+	next := ""
+	if len(v.Losses) > 0 {
+		next = fmt.Sprintf("%s reach --lost --without %s", a.self(), view.ShellWord(v.Losses[0].Failure))
+	}
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, next) }); err != nil {
+		return err
+	}
+	switch {
+	case v.Stopped:
+		return errInterrupted
+	case o.lost && len(v.Losses) > 0:
+		return errWrong
+	}
+	return nil
+}

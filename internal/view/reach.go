@@ -1,0 +1,214 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/reach"
+)
+
+// Reach is who reaches whom, in JSON.
+type Reach struct {
+	Basis   string     `json:"basis"`   // what the answer stands on
+	Without []string   `json:"without"` // what was taken to be out of order
+	Asked   int        `json:"asked"`   // how many ways between segments, each family for itself
+	Work    int        `json:"work"`
+	Ways    []ReachWay `json:"ways"` // those listed
+
+	segments int
+}
+
+// ReachWay is one segment pinging another, in JSON.
+type ReachWay struct {
+	From    string `json:"from"` // a segment
+	To      string `json:"to"`   // a segment
+	Family  string `json:"family"`
+	Source  string `json:"source"` // the address that stands for the one
+	Target  string `json:"target"` // and for the other
+	Verdict string `json:"verdict"`
+	Finding string `json:"finding,omitempty"` // why it does not work, by its name in the catalogue
+	Why     string `json:"why,omitempty"`
+}
+
+// NewReach is an answer with nothing in it yet.
+func NewReach(basis string, without []string, segments int) *Reach {
+	return &Reach{Basis: basis, Without: append([]string{}, without...), Ways: []ReachWay{}, segments: segments}
+}
+
+// Add counts a way, and lists it where it is to be listed.
+func (v *Reach) Add(spec *model.Spec, w reach.Way, list bool) {
+	v.Asked++
+	if w.Verdict == forward.Works {
+		v.Work++
+	}
+	if list {
+		v.Ways = append(v.Ways, newReachWay(spec, w))
+	}
+}
+
+func newReachWay(spec *model.Spec, w reach.Way) ReachWay {
+	return ReachWay{
+		From: spec.Segments[w.From.Segment].Name, To: spec.Segments[w.To.Segment].Name, Family: familyOf(w.Is4()),
+		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(), Finding: string(w.Failure.Name), Why: w.Failure.Reason,
+	}
+}
+
+// Table is the ways listed.
+func (v *Reach) Table() Table {
+	t := Table{Columns: []Column{
+		{Key: "from", Title: "from"}, {Key: "to", Title: "to"}, {Key: "family", Title: "family"}, {Key: "source", Title: "source", Wide: true}, {Key: "target", Title: "target", Wide: true},
+		{Key: "verdict", Title: "verdict"}, {Key: "finding", Title: "finding", Wide: true}, {Key: "why", Title: "why", Below: true},
+	}}
+	for _, w := range v.Ways {
+		t.Rows = append(t.Rows, []string{w.From, w.To, w.Family, w.Source, w.Target, w.Verdict, w.Finding, w.Why})
+	}
+	return t
+}
+
+// grouped puts ways that fail for one reason into one row: from whom, to whom.
+func (v *Reach) grouped() Table {
+	type key struct{ from, why, verdict string }
+	var order []key
+	to := map[key][]string{}
+	families := map[key]map[string]bool{}
+	for _, w := range v.Ways {
+		if w.Verdict == forward.Works.String() {
+			continue
+		}
+		k := key{w.From, w.Why, w.Verdict}
+		if to[k] == nil {
+			order = append(order, k)
+			families[k] = map[string]bool{}
+		}
+		families[k][w.Family] = true
+		if !slices.Contains(to[k], w.To) {
+			to[k] = append(to[k], w.To)
+		}
+	}
+	// Those from which the same are lost for the same reason share a row.
+	t := Table{Columns: []Column{{Title: "from"}, {Title: "to"}, {Title: "family"}, {Title: "verdict"}, {Title: "why", Below: true}}}
+	at := map[string]int{}
+	for _, k := range order {
+		family := "both"
+		if len(families[k]) == 1 {
+			for f := range families[k] {
+				family = map[string]string{"ipv4": "IPv4", "ipv6": "IPv6"}[f]
+			}
+		}
+		same := strings.Join(to[k], ", ") + "|" + family + "|" + k.verdict + "|" + k.why
+		if i, ok := at[same]; ok {
+			t.Rows[i][0] += ", " + k.from
+			continue
+		}
+		at[same] = len(t.Rows)
+		t.Rows = append(t.Rows, []string{k.from, strings.Join(to[k], ", "), family, k.verdict, k.why})
+	}
+	return t
+}
+
+// Text writes how much works, and what does not, ways alike in one row.
+func (v *Reach) Text(w io.Writer, width int) {
+	text := fmt.Sprintf("%d of %d ways between %s work", v.Work, v.Asked, Count(v.segments, "segment"))
+	style := bad
+	if v.Work == v.Asked {
+		style, text = good, fmt.Sprintf("all %d ways between %s work", v.Asked, Count(v.segments, "segment"))
+	}
+	if len(v.Without) > 0 {
+		text += " without " + strings.Join(v.Without, ", ")
+	}
+	fmt.Fprintln(w, style.Render(Clean(text))+faint.Render(" · "+v.Basis))
+	t := v.grouped()
+	if len(t.Rows) > 0 {
+		t.Text(w, width, "", false)
+	}
+}
+
+// Sweep is what each single failure takes away, in JSON.
+type Sweep struct {
+	Basis    string      `json:"basis"`
+	Failures int         `json:"failures"` // how many were tried
+	Survived int         `json:"survived"` // how many take nothing away that a wire still leads to
+	Losses   []SweepLoss `json:"losses"`   // the worst first
+	Stopped  bool        `json:"stopped"`  // before all were tried
+}
+
+// SweepLoss is what one failure takes away, in JSON.
+type SweepLoss struct {
+	Failure string     `json:"failure"`  // a cable or a device
+	Lost    int        `json:"lost"`     // ways that worked
+	Cannot  int        `json:"cannot"`   // of them: no wire leads there any more
+	DoesNot int        `json:"does_not"` // of them: a wire does, and no route
+	Loops   int        `json:"loops"`    // of them: that go round in a loop
+	Ways    []ReachWay `json:"ways"`
+}
+
+// Add counts one failure.
+func (v *Sweep) Add(spec *model.Spec, l reach.Loss) {
+	name := ""
+	if l.Failure.Cable != model.None {
+		name = spec.Cables[l.Failure.Cable].Name
+	} else {
+		name = spec.Devices[l.Failure.Device].Name
+	}
+	v.Failures++
+	if len(l.Lost) == l.Cannot {
+		v.Survived++
+	}
+	x := SweepLoss{Failure: name, Lost: len(l.Lost), Cannot: l.Cannot, DoesNot: len(l.Lost) - l.Cannot, Loops: l.Loops, Ways: []ReachWay{}}
+	for _, w := range l.Lost {
+		x.Ways = append(x.Ways, newReachWay(spec, w))
+	}
+	if x.Lost > 0 {
+		v.Losses = append(v.Losses, x)
+	}
+}
+
+// Sort puts the worst first: what need not be lost, then what is.
+func (v *Sweep) Sort() {
+	slices.SortStableFunc(v.Losses, func(a, b SweepLoss) int {
+		if a.DoesNot != b.DoesNot {
+			return b.DoesNot - a.DoesNot
+		}
+		return b.Lost - a.Lost
+	})
+}
+
+// Table is the losses.
+func (v *Sweep) Table() Table {
+	t := Table{Columns: []Column{
+		{Key: "failure", Title: "without"}, {Key: "lost", Title: "ways lost", Right: true}, {Key: "cannot", Title: "no wire left", Right: true}, {Key: "does_not", Title: "no route", Right: true}, {Key: "loops", Title: "loops", Right: true},
+		{Key: "first", Title: "such as", Below: true},
+	}}
+	for _, l := range v.Losses {
+		first := ""
+		for _, w := range l.Ways {
+			first = fmt.Sprintf("such as %s to %s: %s", w.From, w.To, w.Why)
+			break
+		}
+		t.Rows = append(t.Rows, []string{l.Failure, fmt.Sprint(l.Lost), fmt.Sprint(l.Cannot), fmt.Sprint(l.DoesNot), fmt.Sprint(l.Loops), first})
+	}
+	return t
+}
+
+// Text writes how many failures are survived, and the others.
+func (v *Sweep) Text(w io.Writer, width int, next string) {
+	style := bad
+	if v.Survived == v.Failures {
+		style = good
+	}
+	text := fmt.Sprintf("%d of %d single failures are survived as far as wires go", v.Survived, v.Failures)
+	if v.Stopped {
+		text += "; stopped before all were tried"
+	}
+	fmt.Fprintln(w, style.Render(text)+faint.Render(" · "+v.Basis))
+	if len(v.Losses) > 0 {
+		v.Table().Text(w, width, "", false)
+		if next != "" {
+			fmt.Fprintln(w, "next: "+next)
+		}
+	}
+}
