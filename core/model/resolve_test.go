@@ -103,14 +103,14 @@ devices:
     interfaces:
       p1..p4: {access: staff}
       p3: {access: guest, admin: down}
-      ge-0/0/8..10: {tagged: [staff, 130, 120, guest], untagged: 99}
+      slot-0/0/8..10: {tagged: [staff, 130, 120, guest], untagged: 99}
 `)
 	sw := coretest.Device(t, spec, "sw")
-	assert.Equal(t, []string{"p1", "p2", "p3", "p4", "ge-0/0/8", "ge-0/0/9", "ge-0/0/10"}, spec.InterfaceNames(sw))
+	assert.Equal(t, []string{"p1", "p2", "p3", "p4", "slot-0/0/8", "slot-0/0/9", "slot-0/0/10"}, spec.InterfaceNames(sw))
 	p3 := spec.Interfaces[coretest.Interface(t, spec, "sw:p3")]
 	assert.Equal(t, model.VLAN(120), p3.Untagged, "the exact entry overrides the range")
 	assert.True(t, p3.AdminDown)
-	trunk := spec.Interfaces[coretest.Interface(t, spec, "sw:ge-0/0/9")]
+	trunk := spec.Interfaces[coretest.Interface(t, spec, "sw:slot-0/0/9")]
 	assert.Equal(t, []model.VLAN{110, 120, 130}, trunk.Tagged, "in order, each once")
 	assert.Equal(t, model.VLAN(99), trunk.Untagged)
 }

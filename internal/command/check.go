@@ -3,6 +3,7 @@ package command
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -33,7 +34,7 @@ func (a *app) check() *cobra.Command {
 				return err
 			}
 			all := w.Check()
-			v := findingsOf(w, all)
+			v := a.findingsOf(w, all)
 			if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.explain) }); err != nil {
 				return err
 			}
@@ -54,7 +55,11 @@ func (a *app) check() *cobra.Command {
 }
 
 // findingsOf puts a check's result together.
-func findingsOf(w *workspace.Workspace, all []finding.Finding) view.Findings {
+func (a *app) findingsOf(w *workspace.Workspace, all []finding.Finding) view.Findings {
+	for i := range all {
+		// A command a remedy names is to be typed as it stands.
+		all[i].Remedy = strings.ReplaceAll(all[i].Remedy, "'ropeswing ", "'"+a.self()+" ")
+	}
 	name, file := "", ""
 	if w.Document != nil {
 		name, file = w.Document.Name.Value, w.Document.File.Name

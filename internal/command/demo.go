@@ -26,6 +26,7 @@ var tour = []struct {
 	{"Does the operator's laptop reach the camera on the rock, and by which way?", []string{"ping", "tern-cam"}},
 	{"What would traceroute show?", []string{"trace", "tern-cam"}},
 	{"And with the beam to the mole out of order?", []string{"ping", "desk-7", "tern-cam", "--without", "beam-a", "-4"}},
+	{"And with every cable in turn?", []string{"reach", "--failures", "1"}},
 	{"The same network on a bad morning. What can be seen from the plan alone?", []string{"check", "-p", demo.BadMorning}},
 	{"The camera does not answer. Why, and what would mend it?", []string{"ping", "tern-cam", "-p", demo.BadMorning}},
 }

@@ -25,7 +25,7 @@ func (a *app) health(cmd *cobra.Command) error {
 		return err
 	}
 	all := w.Check()
-	v := findingsOf(w, all)
+	v := a.findingsOf(w, all)
 	fmt.Fprintln(a.out, view.Clean(v.Headline()))
 	if !w.Usable() {
 		fmt.Fprintf(a.out, "%s\nnext: %s check\n", view.Clean(all[0].String()), a.self())

@@ -16,7 +16,7 @@ const site = `
 blocks: {home: [10.48.0.0/22, "2001:db8:5ea::/48"], lent: 198.51.100.32/29}
 segments: {lan: {prefix: [10.48.1.0/24, "2001:db8:5ea:1::/64"]}, wan: {prefix: 198.51.100.32/29}, odd: {prefix: 192.0.2.0/24}}
 devices:
-  Quay_Edge: {is: router, loopback: [10.48.0.9, "2001:db8:5ea::9"], interfaces: {ge-0/1: {segment: lan, address: 1, link-local: "fe80::1"}, wan: {segment: wan, address: 2}, x: {segment: odd, address: 7}}}
+  Quay_Edge: {is: router, loopback: [10.48.0.9, "2001:db8:5ea::9"], interfaces: {lan-0/1: {segment: lan, address: 1, link-local: "fe80::1"}, wan: {segment: wan, address: 2}, x: {segment: odd, address: 7}}}
   carrier: {is: world, interfaces: {p: {segment: wan, address: 1}}}
   desk: {is: host, interfaces: {p: {segment: lan, address: 10}}}
 `
@@ -29,7 +29,7 @@ func TestNames(t *testing.T) {
 		told = append(told, n.Address.Addr().String()+" "+n.Name)
 	}
 	assert.Equal(t, []string{
-		"10.48.1.1 ge-0-1.quay-edge", "2001:db8:5ea:1::1 ge-0-1.quay-edge", "198.51.100.34 wan.quay-edge", "192.0.2.7 x.quay-edge",
+		"10.48.1.1 lan-0-1.quay-edge", "2001:db8:5ea:1::1 lan-0-1.quay-edge", "198.51.100.34 wan.quay-edge", "192.0.2.7 x.quay-edge",
 		"10.48.0.9 quay-edge", "2001:db8:5ea::9 quay-edge", "10.48.1.10 desk", "2001:db8:5ea:1::a desk",
 	}, told, "letters, digits and hyphens; no link-local addresses, and none of the world's")
 
