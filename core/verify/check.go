@@ -4,6 +4,7 @@ package verify
 
 import (
 	"net/netip"
+	"strings"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
@@ -45,6 +46,23 @@ type checker struct {
 }
 
 func (c *checker) report(f finding.Finding) { c.found = append(c.found, f) }
+
+// reportIn reports what concerns one family of a route. Where the same was said
+// of the other family at the same place, that is noted there instead.
+func (c *checker) reportIn(f finding.Finding, is4 bool) {
+	for i := range c.found {
+		x := &c.found[i]
+		if !is4 && x.Name == f.Name && x.Place == f.Place && x.Subject == f.Subject {
+			if !strings.HasSuffix(x.Reason, likewise) {
+				x.Reason += likewise
+			}
+			return
+		}
+	}
+	c.report(f)
+}
+
+const likewise = "; in IPv6 likewise"
 
 // each visits every address of every interface.
 func (c *checker) each(visit func(id model.InterfaceID, a model.Address)) {

@@ -125,8 +125,8 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 	s := &c.spec.Statics[e.Static()]
 	name := c.spec.Devices[s.Device].Name
 	if hidden {
-		c.report(finding.New(finding.StaticHidden, s.Place, "%s is on %s itself, and the direct route always wins over this one", name, e.Prefix).
-			About(name).Mend("remove it, unless it is for when the interface is down"))
+		c.reportIn(finding.New(finding.StaticHidden, s.Place, "%s is on %s itself, and the direct route always wins over this one", name, e.Prefix).
+			About(name).Mend("remove it, unless it is for when the interface is down"), e.Prefix.Addr().Is4())
 	}
 	if !s.Via.IsValid() {
 		return
@@ -142,7 +142,7 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 			if n, ok := soleForwarder(c.tables, s.Device, link, s.Via.Is4()); ok {
 				f = f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
 			}
-			c.report(f)
+			c.reportIn(f, e.Prefix.Addr().Is4())
 		}
 	case routing.NextHopOneself:
 		f := finding.New(finding.NextHopOneself, s.Place, "%s is %s's own address", s.Via, name).About(name)
@@ -151,10 +151,10 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 				f = f.Mend("the far end %s has %s", c.spec.Devices[n.device].Name, n.address)
 			}
 		}
-		c.report(f)
+		c.reportIn(f, e.Prefix.Addr().Is4())
 	case routing.NextHopUnreachable, routing.OnlyThroughDefault, routing.ThroughItself:
 		if _, down := forward.DownInterfaceTowards(c.tables, s.Device, s.Via); !down {
-			c.report(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, table.Why(e)).About(name))
+			c.reportIn(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, table.Why(e)).About(name), e.Prefix.Addr().Is4())
 		}
 	}
 }

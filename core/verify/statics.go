@@ -42,7 +42,7 @@ func (c *checker) staticsIn(d model.DeviceID, table routing.View) {
 			o := &c.spec.Statics[other.Static()]
 			switch {
 			case o.Via == s.Via && o.Out == s.Out && o.Discard == s.Discard:
-				c.report(finding.New(finding.DuplicateStatic, s.Place, "%s has this route to %s twice, the other %s", name, e.Prefix, o.Place.From(s.Place)).About(name).With(o.Place))
+				c.reportIn(finding.New(finding.DuplicateStatic, s.Place, "%s has this route to %s twice, the other %s", name, e.Prefix, o.Place.From(s.Place)).About(name).With(o.Place), e.Prefix.Addr().Is4())
 			case e.Distance > other.Distance:
 				c.floats(name, e, other)
 			default:
@@ -63,8 +63,8 @@ func (c *checker) floats(name string, e, first routing.Entry) {
 	}
 	out := first.Hops[0].Out
 	if e.Hops[0] == first.Hops[0] || e.Hops[0].Out == out && c.point(out) {
-		c.report(finding.New(finding.FloatsSameWay, s.Place, "the second choice of %s for %s leaves by %s, as the first does: when that is down both are", name, e.Prefix, c.spec.Interfaces[out].Name).
-			About(name).With(o.Place))
+		c.reportIn(finding.New(finding.FloatsSameWay, s.Place, "the second choice of %s for %s leaves by %s, as the first does: when that is down both are", name, e.Prefix, c.spec.Interfaces[out].Name).
+			About(name).With(o.Place), e.Prefix.Addr().Is4())
 		return
 	}
 	port := out
@@ -72,8 +72,8 @@ func (c *checker) floats(name string, e, first routing.Entry) {
 		port = p
 	}
 	if cable := c.state().Cable(port); cable != model.None && c.spec.Cables[cable].Hidden {
-		c.report(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when the far end of %s fails: the cable of %s hides faults, and its port stays up", name, e.Prefix, c.spec.Cables[cable].Name, c.spec.Interfaces[port].Name).
-			About(name).With(o.Place, c.spec.Cables[cable].Place))
+		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when the far end of %s fails: the cable of %s hides faults, and its port stays up", name, e.Prefix, c.spec.Cables[cable].Name, c.spec.Interfaces[port].Name).
+			About(name).With(o.Place, c.spec.Cables[cable].Place), e.Prefix.Addr().Is4())
 	}
 }
 
@@ -98,8 +98,8 @@ func (c *checker) saysNothingNew(name string, table routing.View, e routing.Entr
 		if x.Source == routing.Static && len(x.Hops) == 1 && x.Hops[0] == e.Hops[0] {
 			s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[x.Static()]
 			if c.alone(table, e) && c.alone(table, x) && !c.looping[s.Place] {
-				c.report(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix, x.Prefix).
-					About(name).Mend("remove it").With(o.Place))
+				c.reportIn(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix, x.Prefix).
+					About(name).Mend("remove it").With(o.Place), e.Prefix.Addr().Is4())
 			}
 		}
 		return
@@ -186,7 +186,7 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 			f.Remedy += " (tried: it works)"
 		}
 	}
-	c.report(f)
+	c.reportIn(f, s.To.Addr().Is4())
 }
 
 // loopFrom follows a packet to an address from the device of a route that
@@ -252,6 +252,6 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	if remedy == "" {
 		remedy = fmt.Sprintf("see 'ropeswing why %s %s'", name, to)
 	}
-	c.report(finding.New(finding.SentBack, place, "%s sends %s back to %s: it goes round between %s", name, s.To, back, strings.Join(names, ", ")).
-		About(name).Mend("%s", remedy).With(also...))
+	c.reportIn(finding.New(finding.SentBack, place, "%s sends %s back to %s: it goes round between %s", name, s.To, back, strings.Join(names, ", ")).
+		About(name).Mend("%s", remedy).With(also...), s.To.Addr().Is4())
 }

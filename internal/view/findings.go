@@ -117,7 +117,7 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 
 // manyFindings is after how many the headline has gone off most screens, and
 // stands at the end too.
-const manyFindings = 5
+const manyFindings = 4
 
 // FindingText writes one finding: where, what, the line with a caret, what to
 // do. Explain adds what the catalogue says of it.
