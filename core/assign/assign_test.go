@@ -139,6 +139,22 @@ func TestWhatIsRemovedIsRetiredAndComesBack(t *testing.T) {
 	assert.Contains(t, told(assigned(t, home+"segments: {b: {hosts: 10, vlan: auto}, c: {hosts: 10}}\n", l)), "new c subnet 10.48.0.0/28")
 }
 
+// A number that is retired and that the plan fixes for another by now does not
+// come back.
+func TestARetiredVLANThatIsTakenStaysAway(t *testing.T) {
+	l := ledgerOf(t, "a vlan 2 retired")
+	g := assigned(t, "segments: {a: {vlan: auto}, b: {vlan: 2}}\n", l)
+	assert.Equal(t, "new a vlan 3\n", told(g))
+	assert.Equal(t, "back a vlan 2\n", told(assigned(t, "segments: {a: {vlan: auto}}\n", l)))
+}
+
+// What is left for a need that does not fit is told when the others have theirs.
+func TestWhatIsFreeIsToldLast(t *testing.T) {
+	g := assigned(t, "blocks: {h: 10.0.0.0/24}\nsegments: {big: {hosts: 300}, small: {hosts: 100}}\n", nil)
+	assert.Equal(t, "new small subnet 10.0.0.0/25\n", told(g))
+	assert.Equal(t, "the largest that is free is 10.0.0.128/25; want less, widen the block, or release what is retired", g.found[0].Remedy)
+}
+
 func TestAPrefixWrittenDownTakesTheEntryAlong(t *testing.T) {
 	l := ledgerOf(t, "a subnet 10.48.0.0/28")
 	assert.Empty(t, assigned(t, "blocks: {home: 10.48.0.0/22}\nsegments: {a: {hosts: 10, prefix: 10.48.0.0/28}}\n", l).changes, "the same number, now fixed")

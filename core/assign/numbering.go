@@ -116,9 +116,9 @@ func (n *Numbering) give(e Entry, because string) {
 
 // VLANs implements model.Numbering.
 func (n *Numbering) VLANs(spec *model.Spec) {
-	taken := map[int]bool{}
+	taken, fixed := map[int]bool{}, map[int]bool{}
 	for _, s := range spec.Segments {
-		taken[int(s.VLAN)] = true
+		taken[int(s.VLAN)], fixed[int(s.VLAN)] = true, true
 	}
 	for _, e := range n.ledger.Entries {
 		taken[e.VLAN] = true
@@ -135,9 +135,10 @@ func (n *Numbering) VLANs(spec *model.Spec) {
 			s.VLAN, s.VLANGiver, s.VLANPlace = model.VLAN(h.VLAN), model.Remembered, h.Place
 			continue
 		}
-		if own := n.retired[k]; len(own) > 0 {
-			n.restore(own[0])
-			s.VLAN = model.VLAN(own[0].VLAN)
+		if i := slices.IndexFunc(n.retired[k], func(h *held) bool { return !fixed[h.VLAN] }); i >= 0 {
+			h := n.retired[k][i]
+			n.restore(h)
+			s.VLAN = model.VLAN(h.VLAN)
 			continue
 		}
 		number, ok := 0, false
@@ -457,11 +458,11 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 		return spaces[key]
 	}
 	slices.SortStableFunc(open, func(a, b need) int { return cmp.Compare(a.length, b.length) })
+	var failed []need
 	for _, x := range open {
 		var best *prefix.Space
 		bestLength := -1
-		all := homes(spec, x.from, !x.six)
-		for _, h := range all {
+		for _, h := range homes(spec, x.from, !x.six) {
 			s := space(h, !x.six)
 			if l, ok := s.Best(x.length); ok && l > bestLength {
 				best, bestLength = s, l
@@ -473,7 +474,7 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 			p, ok = best.Take(x.length)
 		}
 		if !ok {
-			n.unfit(spec, x, all, space)
+			failed = append(failed, x)
 			continue
 		}
 		e := Entry{Owner: x.owner, Kind: x.kind, Prefix: p, Place: x.place}
@@ -485,6 +486,9 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 			continue
 		}
 		n.give(e, x.because)
+	}
+	for _, x := range failed { // now that the others have theirs, what is free is told rightly
+		n.unfit(spec, x, homes(spec, x.from, !x.six), space)
 	}
 }
 

@@ -101,8 +101,7 @@ func (r *resolver) managed() {
 		best := 0
 		for _, id := range r.spec.InterfacesOf(DeviceID(n)) {
 			i := &r.spec.Interfaces[id]
-			rank := map[InterfaceKind]int{Loopback: 3, VLANInterface: 2}[i.Kind] + 1
-			if rank > best && (i.hasFamily(true) || i.hasFamily(false)) {
+			if rank := i.Kind.Rank(); rank > best && (i.hasFamily(true) || i.hasFamily(false)) {
 				best, d.Manage = rank, id
 			}
 		}

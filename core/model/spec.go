@@ -219,6 +219,18 @@ func (k InterfaceKind) String() string {
 	return [...]string{"port", "subinterface", "VLAN interface", "loopback", "group"}[k]
 }
 
+// Rank orders the kinds by how well an address on one stands for its device:
+// that of a loopback best, then that of a VLAN interface; from 1 up.
+func (k InterfaceKind) Rank() int {
+	switch k {
+	case Loopback:
+		return 3
+	case VLANInterface:
+		return 2
+	}
+	return 1
+}
+
 // Interface is one interface of a device.
 type Interface struct {
 	Name      string
@@ -383,7 +395,7 @@ func (s *Spec) MainAddress(d DeviceID, is4 bool) netip.Addr {
 	bestRank := 0
 	for _, id := range s.InterfacesOf(d) {
 		i := &s.Interfaces[id]
-		rank := map[InterfaceKind]int{Loopback: 3, VLANInterface: 2}[i.Kind] + 1
+		rank := i.Kind.Rank()
 		for _, a := range i.Addresses {
 			if a.Addr().Is4() == is4 && rank > bestRank && !a.Addr().IsLinkLocalUnicast() && !a.Secondary {
 				best, bestRank = a.Addr(), rank

@@ -146,7 +146,7 @@ func (w *Workspace) address(e Endpoint, is4 bool) (netip.Addr, bool) {
 	bestRank := 0
 	for _, id := range ids {
 		i := &w.Spec.Interfaces[id]
-		rank := map[model.InterfaceKind]int{model.Loopback: 3, model.VLANInterface: 2}[i.Kind] + 1
+		rank := i.Kind.Rank()
 		if w.Tables.State.IsUp(id) {
 			rank += 4
 		}

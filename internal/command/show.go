@@ -10,6 +10,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
+	"ropeswing/core/verify"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
 )
@@ -51,7 +52,7 @@ func (a *app) show() *cobra.Command {
 			return data, table, nil
 		}),
 		a.list("management", "managed", "Where each device is managed, and whether the operator gets there", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Management(w.Tables, devices)
+			data, table := view.Management(w.Tables, verify.Management(w.Tables), devices)
 			return data, table, nil
 		}),
 		a.card(),

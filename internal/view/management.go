@@ -19,8 +19,8 @@ type Managed struct {
 	Way     []string `json:"way,omitempty"`     // the devices from the operator to it
 }
 
-// Management is how each device that has to be logged in to is reached.
-func Management(t *routing.Tables, devices []model.DeviceID) ([]Managed, Table) {
+// Management is how each of the devices that has to be logged in to is reached.
+func Management(t *routing.Tables, all []verify.Managed, devices []model.DeviceID) ([]Managed, Table) {
 	spec := t.State.Spec
 	wanted := map[model.DeviceID]bool{}
 	for _, d := range devices {
@@ -28,7 +28,7 @@ func Management(t *routing.Tables, devices []model.DeviceID) ([]Managed, Table) 
 	}
 	data := []Managed{}
 	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "address", Title: "managed at"}, {Key: "answers", Title: "answers"}, {Key: "state", Title: "state"}, {Key: "way", Title: "way", IfRoom: true}, {Key: "why", Title: "why", Below: true}}, Empty: "there is nothing to manage"}
-	for _, m := range verify.Management(t) {
+	for _, m := range all {
 		if !wanted[m.Device] {
 			continue
 		}
