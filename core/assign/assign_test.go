@@ -139,6 +139,13 @@ func TestWhatIsRemovedIsRetiredAndComesBack(t *testing.T) {
 	assert.Contains(t, told(assigned(t, home+"segments: {b: {hosts: 10, vlan: auto}, c: {hosts: 10}}\n", l)), "new c subnet 10.48.0.0/28")
 }
 
+// Two routers and the address they share are three: with four hosts seven, more
+// than the six of a /29.
+func TestASharedAddressTakesOnePlace(t *testing.T) {
+	g := assigned(t, "blocks: {h: 10.0.0.0/24}\nsegments: {l: {hosts: 4}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, virtual: first}}}, b: {is: router, interfaces: {p: {segment: l, virtual: first}}}}\n", nil)
+	assert.Equal(t, "new l subnet 10.0.0.0/28\nnew a:p address 10.0.0.2\nnew b:p address 10.0.0.3\n", told(g))
+}
+
 // A number that is retired and that the plan fixes for another by now does not
 // come back.
 func TestARetiredVLANThatIsTakenStaysAway(t *testing.T) {

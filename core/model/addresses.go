@@ -37,6 +37,11 @@ func (r *resolver) addresses() {
 // each segment's machines take, and notes what space is in use by addresses
 // written out in full: no number given out may meet it.
 func (r *resolver) claims() {
+	type shared struct {
+		segment SegmentID
+		word    string
+	}
+	counted := map[shared]bool{} // addresses several routers share take one place
 	for id := range r.spec.Interfaces {
 		i := &r.spec.Interfaces[id]
 		w := r.written[id]
@@ -64,6 +69,12 @@ func (r *resolver) claims() {
 				s.HostsThere += int64(i.Claims)
 			} else {
 				s.Own += int64(i.Claims)
+				for _, t := range w.virtualWords() {
+					if k := (shared{i.Segment, t.Value}); !counted[k] && !strings.Contains(t.Value, ":") {
+						counted[k] = true
+						s.Own++
+					}
+				}
 			}
 		}
 	}
@@ -100,6 +111,14 @@ func (w *written) allAddresses() []plan.Text {
 		all = append(all, w.linkLocal)
 	}
 	return all
+}
+
+// virtualWords is every word that speaks of an address the interface shares.
+func (w *written) virtualWords() []plan.Text {
+	if w.entry == nil {
+		return nil
+	}
+	return w.entry.Virtual
 }
 
 // interfaceAddresses gives an interface its addresses. A place such as 'first'

@@ -11,7 +11,8 @@ import (
 	"ropeswing/core/workspace"
 )
 
-// Card is a page to work from at a device's console, in JSON.
+// Card is a page to work from at a device's console, in JSON: the keys of
+// Exported, and these.
 type Card struct {
 	Exported
 	Basis string     `json:"basis"` // what the tests' answers stand on
