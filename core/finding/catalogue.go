@@ -639,9 +639,9 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: NeverFloats, Severity: Warning, Stage: Checking,
-		Means:   "A floating route waits behind one whose port stays up when the far end fails.",
-		Why:     "A radio, converter or provider between the two keeps the near port up: the first route stays in use, and what it sends is lost, while a way round is there.",
-		Remedy:  "Let something watch the far end, or put the first choice on a port that sees faults.",
+		Means:   "A floating route waits behind one that stays in use when it should give way.",
+		Why:     "A radio, converter or provider between the two keeps the near port up: the first route stays in use, and what it sends is lost, while a way round is there. The same happens where a discard route holds the first one's next hop: with its link down, it discards.",
+		Remedy:  "Let something watch the far end, or put the first choice on a port that sees faults; behind a discard route let the first choice name its interface.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {10.48.2.0/24: [10.48.0.1, 10.48.0.3]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}, routes: {10.48.2.0/24: {discard: true}}}\ncables:\n  - {between: \"quay-edge:beam0 to mole-rtr:beam0\", fault: hidden}\n  - quay-edge:line0 to mole-rtr:line0\n",
 	},
 	{

@@ -44,7 +44,7 @@ func (c *checker) staticsIn(d model.DeviceID, table routing.View) {
 			case o.Via == s.Via && o.Out == s.Out && o.Discard == s.Discard:
 				c.reportIn(finding.New(finding.DuplicateStatic, s.Place, "%s has this route to %s twice, the other %s", name, e.Prefix, o.Place.From(s.Place)).About(name).With(o.Place), e.Prefix.Addr().Is4())
 			case e.Distance > other.Distance:
-				c.floats(name, e, other)
+				c.floats(name, table, e, other)
 			default:
 				continue
 			}
@@ -56,7 +56,7 @@ func (c *checker) staticsIn(d model.DeviceID, table routing.View) {
 }
 
 // floats checks that a route takes over when the one before it fails.
-func (c *checker) floats(name string, e, first routing.Entry) {
+func (c *checker) floats(name string, table routing.View, e, first routing.Entry) {
 	s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[first.Static()]
 	if len(e.Hops) == 0 || len(first.Hops) == 0 {
 		return // one of them discards, or is out of use, which is said
@@ -67,6 +67,11 @@ func (c *checker) floats(name string, e, first routing.Entry) {
 			About(name).With(o.Place), e.Prefix.Addr().Is4())
 		return
 	}
+	if p, ok := c.discardBehind(table, first); ok {
+		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over: when %s is down, the next hop %s of the first falls under the discard route %s, and the first discards instead of giving way", name, e.Prefix, c.spec.Interfaces[out].Name, o.Via, p).
+			About(name).Mend("write the first as {next-hop: …, out: %s}", c.spec.Interfaces[out].Name).With(o.Place), e.Prefix.Addr().Is4())
+		return
+	}
 	port := out
 	if p := c.spec.Interfaces[out].Parent; p != model.None {
 		port = p
@@ -75,6 +80,22 @@ func (c *checker) floats(name string, e, first routing.Entry) {
 		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when the far end of %s fails: the cable of %s hides faults, and its port stays up", name, e.Prefix, c.spec.Cables[cable].Name, c.spec.Interfaces[port].Name).
 			About(name).With(o.Place, c.spec.Cables[cable].Place), e.Prefix.Addr().Is4())
 	}
+}
+
+// discardBehind is the discard route that the next hop of a route falls under
+// once its direct route is gone: then the route stays usable, and discards. A
+// route that names its interface does not.
+func (c *checker) discardBehind(table routing.View, first routing.Entry) (netip.Prefix, bool) {
+	o := &c.spec.Statics[first.Static()]
+	if o.Out != model.None || !o.Via.IsValid() {
+		return netip.Prefix{}, false
+	}
+	for _, x := range table.Covering(o.Via) {
+		if x.InUse && x.Source == routing.Static {
+			return x.Prefix, c.spec.Statics[x.Static()].Discard
+		}
+	}
+	return netip.Prefix{}, false
 }
 
 // point tells whether an interface is on a link that two devices share and no

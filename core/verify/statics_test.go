@@ -22,6 +22,9 @@ func TestCheckStatics(t *testing.T) {
 		{"the second by the same way", plan("10.2.0.0/16: [10.0.0.1, {out: p}]", ""), []string{"floats-the-same-way a: the second choice of a for 10.2.0.0/16 leaves by p, as the first does: when that is down both are"}},
 		{"behind a cable that hides faults", plan("10.2.0.0/16: [10.0.0.1, 10.0.0.3]", "cables: [x: {between: 'a:p to b:p', fault: hidden}, y: 'a:q to b:q']\n"),
 			[]string{"never-floats a: the second choice of a for 10.2.0.0/16 never takes over when the far end of x fails: the cable of p hides faults, and its port stays up"}},
+		{"behind a discard route", plan("10.2.0.0/16: [10.0.0.1, 10.0.0.3], 10.0.0.0/8: {discard: true}", ""), []string{
+			"never-floats a: the second choice of a for 10.2.0.0/16 never takes over: when p is down, the next hop 10.0.0.1 of the first falls under the discard route 10.0.0.0/8, and the first discards instead of giving way | write the first as {next-hop: …, out: p}"}},
+		{"but not where it names its interface", plan("10.2.0.0/16: [{next-hop: 10.0.0.1, out: p}, 10.0.0.3], 10.0.0.0/8: {discard: true}", ""), nil},
 		{"nothing new beside a shorter route", plan("10.2.0.0/24: 10.0.0.1, 10.2.0.0/16: 10.0.0.1", ""), []string{"redundant-static a: a sends 10.2.0.0/24 the same way as 10.2.0.0/16, which holds it | remove it"}},
 		{"another way than the shorter route", plan("10.2.0.0/24: 10.0.0.1, 10.2.0.0/16: 10.0.0.3", ""), nil},
 		{"not where a longer stop between them", plan("10.2.0.0/25: 10.0.0.1, 10.2.0.0/24: 10.0.0.3, 10.2.0.0/16: 10.0.0.1", ""), nil},
