@@ -10,6 +10,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
+	"ropeswing/core/routing"
 	"ropeswing/core/verify"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
@@ -30,48 +31,37 @@ func (a *app) show() *cobra.Command {
 		},
 	}
 	cmd.AddCommand(
-		a.list("devices", "device", "The devices with their addresses", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Devices(w.Tables, devices)
-			return data, table, nil
-		}),
-		a.list("segments", "segment", "The segments with their subnets; of a device: those it is on", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Segments(w.Tables, devices)
-			return data, table, nil
-		}),
+		a.list("devices", "device", "The devices with their addresses", rowsOf(view.Devices)),
+		a.list("segments", "segment", "The segments with their subnets; of a device: those it is on", rowsOf(view.Segments)),
 		a.interfaces(),
-		a.list("vlans", "vlan", "Which switch has which VLAN on which ports, and where one is missing", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.VLANs(w.Tables, devices)
-			return data, table, nil
-		}),
-		a.list("cables", "cable", "The cables, and whether anything gets through", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Cables(w.Tables, devices)
-			return data, table, nil
-		}),
-		a.list("neighbours", "neighbors", "Who hears whom, interface by interface", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Neighbours(w.Tables, devices)
-			return data, table, nil
-		}),
-		a.list("management", "managed", "Where each device is managed, and whether the operator gets there", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Management(w.Tables, verify.Management(w.Tables), devices)
-			return data, table, nil
-		}),
+		a.list("vlans", "vlan", "Which switch has which VLAN on which ports, and where one is missing", rowsOf(view.VLANs)),
+		a.list("cables", "cable", "The cables, and whether anything gets through", rowsOf(view.Cables)),
+		a.list("neighbours", "neighbors", "Who hears whom, interface by interface", rowsOf(view.Neighbours)),
+		a.list("management", "managed", "Where each device is managed, and whether the operator gets there", rowsOf(func(t *routing.Tables, devices []model.DeviceID) ([]view.Managed, view.Table) {
+			return view.Management(t, verify.Management(t), devices)
+		})),
 		a.card(),
 		a.routes(),
-		a.list("hosts", "host", "The hosts side by side, and what is odd about any", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Hosts(w.Tables, devices)
-			return data, table, nil
-		}),
-		a.list("addresses", "address", "Every address, in order, and who has it", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
-			data, table := view.Addresses(w.Tables, devices)
-			return data, table, nil
-		}),
+		a.list("hosts", "host", "The hosts side by side, and what is odd about any", rowsOf(view.Hosts)),
+		a.list("addresses", "address", "Every address, in order, and who has it", rowsOf(view.Addresses)),
 		a.blocks(),
 	)
 	return cmd
 }
 
+// rows make the answer of a list: as data, and as the table to print.
+type rows func(*routing.Tables, []model.DeviceID) (any, view.Table, error)
+
+// rowsOf are the rows of a list that has no options to go wrong.
+func rowsOf[Row any](list func(*routing.Tables, []model.DeviceID) ([]Row, view.Table)) rows {
+	return func(t *routing.Tables, devices []model.DeviceID) (any, view.Table, error) {
+		data, table := list(t, devices)
+		return data, table, nil
+	}
+}
+
 // list is one 'show' command, of the devices named or of all.
-func (a *app) list(name, alias, short string, make func(*workspace.Workspace, []model.DeviceID) (any, view.Table, error)) *cobra.Command {
+func (a *app) list(name, alias, short string, make rows) *cobra.Command {
 	var without []string
 	cmd := a.shown(name+" [DEVICE…]", alias, short, a.completeDevices, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
 		w, err := w.Without(without...)
@@ -82,7 +72,7 @@ func (a *app) list(name, alias, short string, make func(*workspace.Workspace, []
 		if err != nil {
 			return nil, view.Table{}, nil, err
 		}
-		data, table, err := make(w, devices)
+		data, table, err := make(w.Tables, devices)
 		return data, table, func() { table.Text(a.out, a.width, "", a.wide) }, err
 	})
 	a.withoutFlag(cmd, &without)
@@ -178,7 +168,7 @@ func (a *app) card() *cobra.Command {
 func (a *app) routes() *cobra.Command {
 	var f view.RouteFilter
 	covering := ""
-	cmd := a.list("routes", "route", "The routes, and why some are not used", func(w *workspace.Workspace, devices []model.DeviceID) (any, view.Table, error) {
+	cmd := a.list("routes", "route", "The routes, and why some are not used", func(t *routing.Tables, devices []model.DeviceID) (any, view.Table, error) {
 		families, err := a.families()
 		if err != nil {
 			return nil, view.Table{}, err
@@ -192,7 +182,7 @@ func (a *app) routes() *cobra.Command {
 		if f.Source != "" && !slices.Contains(routeSources, f.Source) {
 			return nil, view.Table{}, fmt.Errorf("--source is %s, not %s", strings.Join(routeSources, ", "), f.Source)
 		}
-		data, table := view.Routes(w.Tables, devices, f)
+		data, table := view.Routes(t, devices, f)
 		return data, table, nil
 	})
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
