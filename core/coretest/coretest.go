@@ -8,6 +8,7 @@ import (
 
 	"ropeswing/core/assign"
 	"ropeswing/core/finding"
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/plan"
@@ -43,7 +44,7 @@ func Spec(t testing.TB, text string) *model.Spec {
 func Tables(t testing.TB, text string) *routing.Tables {
 	t.Helper()
 	spec := Spec(t, text)
-	return routing.Resolve(network.Build(spec).State(), spec.Statics)
+	return forward.Resolve(network.Build(spec).State())
 }
 
 // Device finds a device by name.

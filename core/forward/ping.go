@@ -30,8 +30,14 @@ func PingTTL(t *routing.Tables, from model.DeviceID, source, target netip.Addr, 
 	}
 	f := Flow{Source: x.Source, Destination: target, Out: out}
 	x.There = WalkTTL(t, At{from, model.None}, f, ttl)
+	x.answer(t)
+	return x
+}
+
+// answer follows the replies of those the request gets to.
+func (x *Exchange) answer(t *routing.Tables) {
 	if !x.Source.IsValid() {
-		return x
+		return
 	}
 	var answered []model.DeviceID
 	for _, e := range x.There.Ends {
@@ -43,13 +49,12 @@ func PingTTL(t *routing.Tables, from model.DeviceID, source, target netip.Addr, 
 			continue
 		}
 		answered = append(answered, n.Device)
-		back := Flow{Source: target, Destination: x.Source, Out: model.None}
-		if target.IsLinkLocalUnicast() || x.Source.IsLinkLocalUnicast() {
+		back := Flow{Source: x.Target, Destination: x.Source, Out: model.None}
+		if x.Target.IsLinkLocalUnicast() || x.Source.IsLinkLocalUnicast() {
 			back.Out = n.In
 		}
 		x.Back = append(x.Back, Walk(t, At{n.Device, model.None}, back))
 	}
-	return x
 }
 
 // chooseSource is the source of a packet whose outgoing interface may be

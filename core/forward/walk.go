@@ -68,6 +68,7 @@ func WalkTTL(t *routing.Tables, start At, f Flow, ttl int) *Graph {
 type walker struct {
 	tables *routing.Tables
 	ttl    int
+	first  []routing.Hop // where the sender is told which hops to use
 	graph  *Graph
 	path   []int
 	done   []bool // by node
@@ -95,6 +96,9 @@ func (w *walker) end(o Outcome, node, edge int) {
 func (w *walker) visit(n int) {
 	f := w.graph.Flow
 	d := Decide(w.tables, w.graph.Nodes[n].At, f)
+	if n == 0 && len(w.first) > 0 {
+		d = forced(f.Destination, w.first)
+	}
 	w.graph.Nodes[n].Decision = d
 	switch d.Action {
 	case Deliver:

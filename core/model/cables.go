@@ -9,7 +9,7 @@ import (
 // cables resolves both ends of every cable, those of 'at' among them.
 func (r *resolver) cables() {
 	usedBy := map[InterfaceID]source.Place{}
-	join := func(name string, hidden bool, place source.Place, ends [2]InterfaceID, texts [2]plan.Text) {
+	join := func(name string, hidden bool, cost int, place source.Place, ends [2]InterfaceID, texts [2]plan.Text) {
 		if ends[0] == ends[1] {
 			r.report(finding.New(finding.BadValue, place, "the cable leads from %s back to itself", r.spec.Label(ends[0])).About(r.spec.Label(ends[0])))
 			return
@@ -28,13 +28,17 @@ func (r *resolver) cables() {
 		if _, taken := r.spec.cables[name]; !taken {
 			r.spec.cables[name] = CableID(len(r.spec.Cables))
 		}
-		r.spec.Cables = append(r.spec.Cables, Cable{name, ends, hidden, place})
+		r.spec.Cables = append(r.spec.Cables, Cable{name, ends, hidden, cost, place})
 	}
 	for _, c := range r.doc.Cables {
 		a, okA := r.port(c.Ends[0])
 		b, okB := r.port(c.Ends[1])
 		if okA && okB {
-			join(c.Name.Value, c.Fault.Value == "hidden", c.Place, [2]InterfaceID{a, b}, c.Ends)
+			cost := DefaultCost
+			if c.Cost.Written() {
+				cost = c.Cost.Value
+			}
+			join(c.Name.Value, c.Fault.Value == "hidden", cost, c.Place, [2]InterfaceID{a, b}, c.Ends)
 		}
 	}
 	for i := range r.doc.Devices {
@@ -44,7 +48,7 @@ func (r *resolver) cables() {
 		}
 		own, ok := r.spec.InterfaceNamed(DeviceID(i), portName)
 		if far, found := r.port(d.At); ok && found {
-			join("", false, d.At.Place, [2]InterfaceID{own, far}, [2]plan.Text{d.At, d.At})
+			join("", false, DefaultCost, d.At.Place, [2]InterfaceID{own, far}, [2]plan.Text{d.At, d.At})
 		}
 	}
 }

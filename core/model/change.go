@@ -68,7 +68,7 @@ func (c SetNextHop) Apply(s *Spec) *Spec {
 func (c SetNextHop) Describe(s *Spec) string {
 	route := s.Statics[c.Static]
 	name := s.Devices[route.Device].Name
-	if route.Origin != Written {
+	if route.Origin.Gateway() {
 		return fmt.Sprintf("give %s the gateway %s instead of %s", name, s.hopLabel(c.Via), route.Via)
 	}
 	return fmt.Sprintf("on %s send %s via %s instead of %s", name, route.To, s.hopLabel(c.Via), s.hopLabel(route.Via))

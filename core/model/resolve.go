@@ -48,6 +48,7 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	r.gateways()
 	r.routes()
 	r.operator()
+	r.wants()
 	return r.spec, r.found
 }
 

@@ -128,8 +128,20 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 		}
 		base.Out = id
 	}
+	if hop.Watch.Written() {
+		watch, err := prefix.ParseAddress(hop.Watch.Value)
+		switch {
+		case err != nil:
+			r.report(finding.New(prefix.FindingOf(err), hop.Watch.Place, "%s", err).About(subject))
+			return nil, false
+		case base.Discard:
+			r.report(finding.New(finding.KeyOutOfPlace, hop.Watch.Place, "a route that discards has nothing to watch").About(subject))
+			return nil, false
+		}
+		base.Watch = watch
+	}
 	if !hop.NextHop.Written() {
-		return onEach(base, to, nil), true
+		return watched(onEach(base, to, nil)), true
 	}
 	if base.Discard {
 		r.report(finding.New(finding.KeyOutOfPlace, hop.Discard.Place, "a route that discards has no next hop").About(subject))
@@ -152,7 +164,7 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 		r.report(finding.New(finding.NoSharedSegment, hop.NextHop.Place, "%s and %s share no segment with %s addresses", subject, hop.NextHop.Value, familyWord(to)).About(subject))
 		return nil, false
 	}
-	return statics, true
+	return watched(statics), true
 }
 
 func (r *resolver) unknownHop(t plan.Text, subject string) {
@@ -172,12 +184,22 @@ func (r *resolver) hopByAddress(base Static, hop *plan.Hop, via netip.Addr, to [
 			Mend("write {next-hop: \"%s\", out: INTERFACE}", via))
 		return nil, false
 	}
-	statics := onEach(base, to, map[bool]netip.Addr{via.Is4(): via})
+	statics := watched(onEach(base, to, map[bool]netip.Addr{via.Is4(): via}))
 	if len(statics) == 0 || !named && len(statics) < len(to) {
 		r.report(finding.New(finding.BadAddress, hop.NextHop.Place, "the next hop %s is of another family than its destination", via).About(subject))
 		return nil, false
 	}
 	return statics, true
+}
+
+// watched keeps the watch of those routes whose family it is of.
+func watched(all []Static) []Static {
+	for i := range all {
+		if s := &all[i]; s.Watch.IsValid() && s.Watch.Is4() != s.To.Addr().Is4() {
+			s.Watch = netip.Addr{}
+		}
+	}
+	return all
 }
 
 // onEach makes a route to each prefix that a next hop is known for; with no

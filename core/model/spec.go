@@ -45,6 +45,7 @@ type Spec struct {
 	Retired    []Retired      // of the ledger
 	Claimed    []netip.Prefix // space of addresses written out with their length, and of what lies beyond
 	Cables     []Cable
+	Wants      *Wants   // what is to be derived; nil where nothing is
 	Statics    []Static // those of one device stand together, in the devices' order
 
 	devices  map[string]DeviceID
@@ -278,6 +279,7 @@ type Cable struct {
 	Name   string // as written, or "DEVICE:PORT to DEVICE:PORT"
 	Ends   [2]InterfaceID
 	Hidden bool // the near port stays up when the far end fails
+	Cost   int  // of sending by it, 1 to 65535, for derived routes
 	Place  source.Place
 }
 
@@ -288,7 +290,12 @@ const (
 	Written       Origin = iota // under routes
 	HostGateway                 // from a gateway the plan names
 	ImpliedRouter               // from the one router on the segment
+	Derived                     // from what the plan wants
+	Learned                     // by the device itself, from others: of a dynamic protocol
 )
+
+// Gateway tells whether the route is a host's way out by its gateway.
+func (o Origin) Gateway() bool { return o == HostGateway || o == ImpliedRouter }
 
 // Static is a static route.
 type Static struct {
@@ -297,9 +304,10 @@ type Static struct {
 	Via      netip.Addr  // invalid where there is only an interface, or nothing
 	Out      InterfaceID // None where only the next hop is given
 	Discard  bool
-	Distance uint8  // 1 to 254, lower wins
-	Metric   uint32 // lower wins among equal distances
-	Table    string // the routing table it is in; "" is the main one
+	Distance uint8      // 1 to 254, lower wins
+	Metric   uint32     // lower wins among equal distances
+	Table    string     // the routing table it is in; "" is the main one
+	Watch    netip.Addr // usable only while this answers by this next hop; invalid where nothing is watched
 	Origin   Origin
 	Place    source.Place // of the next hop
 	Key      string       // the destination as written in the plan

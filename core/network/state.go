@@ -100,6 +100,10 @@ func (s *State) With(failures ...Failure) *State {
 	return s.Topology.State(all...)
 }
 
+// Shares tells whether the two differ only in that leaves of the network went
+// down: who hears whom is otherwise the same.
+func (s *State) Shares(other *State) bool { return s.sets == other.sets }
+
 // Failures is what is out of order.
 func (s *State) Failures() []Failure { return s.failures }
 

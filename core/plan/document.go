@@ -57,6 +57,7 @@ type Document struct {
 	Segments []Segment
 	Devices  []Device
 	Cables   []Cable
+	Wants    Wants
 
 	parts []part // the plan's own file, then those it includes
 }
@@ -86,6 +87,17 @@ type Settings struct {
 	TreeRoot               Text
 	PortsStart             Text
 	DefaultVLAN            Number
+}
+
+// Wants is what static routes are to be derived for.
+type Wants struct {
+	Place     source.Place // known where the plan wants anything derived
+	Reach     []Text       // 'all', or sentences such as 'quay-staff to tern-watch'
+	World     []Text       // 'all', 'none', or segments
+	Carriers  []Text       // devices of the world, the preferred first
+	Floating  Switch
+	Summarise Switch
+	LeaveOut  []Text // devices that keep to what is written
 }
 
 // Block is address space the plan may use.
@@ -183,6 +195,7 @@ type Hop struct {
 	Discard  Switch
 	Distance Number
 	Metric   Number
+	Watch    Text
 }
 
 // RouteTable is the routes of one further routing table of a device.
@@ -196,5 +209,6 @@ type Cable struct {
 	Name  Text // not written where the cable has none
 	Ends  [2]Text
 	Fault Text
+	Cost  Number
 	Place source.Place
 }

@@ -25,6 +25,7 @@ func Keys() []KeyGroup {
 	return []KeyGroup{
 		{"At the top of the plan", docs(topKeys())},
 		{"Under `settings`", docs(settingKeys)},
+		{"Under `wants`", docs(wantKeys)},
 		{"Of a block in its long form, under `blocks`", docs(blockKeys)},
 		{"Of each segment, under `segments`", docs(segmentKeys)},
 		{"Of a lease range in its long form, under a segment's `leases`", docs(leaseKeys)},
@@ -112,6 +113,10 @@ func topKeys() []key[Document] {
 		{"settings", "a map", "Behaviours in which makes of equipment differ.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			fields(r, n, "settings", settingKeys, &d.Settings)
 		}},
+		{"wants", "a map; `{}` for all it stands for", "Static routes are derived: Rope Swing works out those that are not written.", func(r *reader, d *Document, n *yaml.Node, what string) {
+			d.Wants.Place = r.place(n)
+			fields(r, n, "wants", wantKeys, &d.Wants)
+		}},
 		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},
 		{"blocks", "name: prefixes, or a map", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route. A block that lies within another is kept for who takes from it by name.", (*reader).blocks},
 		{"segments", "name: a map", "The broadcast domains. A name such as `hut-(1..20)` is a pattern: it stands for twenty segments, and `(n)`, `(200+n)` or `(n*4)` in what stands under it is worked out for each. An exact `hut-7` beside it overrides.", (*reader).segments},
@@ -128,6 +133,15 @@ var settingKeys = []key[Settings]{
 	{"tree-root", "a switch; the first of the plan unless set", "The root of the spanning tree.", text(func(s *Settings) *Text { return &s.TreeRoot })},
 	{"ports-start", "`up` or `down`; `up` unless set", "Whether an interface that says nothing of it is administratively up. Much equipment has its router ports down until they are switched on.", choice(func(s *Settings) *Text { return &s.PortsStart }, "up", "down")},
 	{"default-vlan", "1 to 4094; none unless set", "The VLAN of a switch port that says nothing of VLANs, and of the untagged frames of a tagged port. Much equipment has 1 here.", whole(1, 4094, func(s *Settings) *Number { return &s.DefaultVLAN })},
+}
+
+var wantKeys = []key[Wants]{
+	{"reach", "`all`, or a list of `A to B`; `all` unless set", "Between which segments or devices routes are wanted, there and back. `all`: between all.", texts(func(w *Wants) *[]Text { return &w.Reach })},
+	{"world", "`all`, `none`, or segments; `all` unless set", "Which segments see the world: on their way a default route leads to the carriers.", texts(func(w *Wants) *[]Text { return &w.World })},
+	{"carriers", "a device of the world, or a list; the plan's order unless set", "The carriers, the preferred first.", texts(func(w *Wants) *[]Text { return &w.Carriers })},
+	{"floating", "true or false; true unless set", "Whether to derive floating routes, and the watches they need, wherever they are proven to help.", truth(func(w *Wants) *Switch { return &w.Floating })},
+	{"summarise", "true or false; true unless set", "Whether one route may lead to several subnets.", truth(func(w *Wants) *Switch { return &w.Summarise })},
+	{"leave-out", "a device, or a list", "Devices that keep to the routes written for them.", texts(func(w *Wants) *[]Text { return &w.LeaveOut })},
 }
 
 var blockKeys = []key[Block]{
@@ -209,15 +223,20 @@ var hopKeys = []key[Hop]{
 	{"out", "an interface of the device", "The interface it leaves by. Needed with a link-local next hop.", text(func(h *Hop) *Text { return &h.Out })},
 	{"distance", "1 to 254", "Lower wins among routes to one prefix.", whole(1, 254, func(h *Hop) *Number { return &h.Distance })},
 	{"metric", "0 to 4294967295", "Lower wins among routes of one distance.", whole(0, 1<<32-1, func(h *Hop) *Number { return &h.Metric })},
+	{"watch", "an address", "The route is usable only while this address answers a ping that leaves by this next hop: the next hop itself, or something beyond it.", text(func(h *Hop) *Text { return &h.Watch })},
 	{"discard", "true", "Drops what matches, without a word to the sender.", truth(func(h *Hop) *Switch { return &h.Discard })},
 }
 
 // cableBody is a cable in its long form, before its ends are told apart.
-type cableBody struct{ between, fault Text }
+type cableBody struct {
+	between, fault Text
+	cost           Number
+}
 
 var cableKeys = []key[cableBody]{
 	{"between", "DEVICE:PORT to DEVICE:PORT", "The two ends.", text(func(c *cableBody) *Text { return &c.between })},
 	{"fault", "`hidden` or `seen`; `seen` unless set", "`hidden`: something between the ends keeps the near port up when the far end fails.", choice(func(c *cableBody) *Text { return &c.fault }, "hidden", "seen")},
+	{"cost", "1 to 65535; 10 unless set", "What it costs to send by this cable, for routes that are derived: the cheapest way is taken.", whole(1, 65535, func(c *cableBody) *Number { return &c.cost })},
 }
 
 func (r *reader) blocks(d *Document, n *yaml.Node, what string) {
@@ -427,7 +446,7 @@ func (r *reader) oneCable(d *Document, n *yaml.Node) {
 	if !body.between.Written() {
 		return
 	}
-	c.Fault = body.fault
+	c.Fault, c.Cost = body.fault, body.cost
 	if a, b, ok := cutText(body.between, " to "); ok {
 		c.Ends = [2]Text{a, b}
 		d.Cables = append(d.Cables, c)

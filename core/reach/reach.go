@@ -108,7 +108,7 @@ func Sweep(t *routing.Tables, ends []*End, failures []network.Failure, visit fun
 	})
 	for _, f := range failures {
 		state := t.State.With(f)
-		next := t.Update(state)
+		next := forward.Update(t, state)
 		loss := Loss{Failure: f}
 		parts := wired(state)
 		for _, w := range working {

@@ -30,7 +30,7 @@ func (v View) Lookup(a netip.Addr) (Match, bool) {
 
 func (v View) match(g int32) Match {
 	x := &v.table.groups[g]
-	return Match{v.tables.shared.prefixes[x.prefix], v.tables.shared.hopSets[x.hops], x.local, x.drops, g}
+	return Match{v.tables.shared.prefixOf(x.prefix), v.tables.shared.hopsOf(x.hops), x.local, x.drops, g}
 }
 
 // Entry is one route of a table as it stands.
@@ -52,7 +52,7 @@ func (v View) entries(g int32) []Entry {
 			best = r
 		}
 		inUse := r.Usable == IsUsable && r.Distance == best.Distance && r.Metric == best.Metric
-		all = append(all, Entry{r, v.tables.shared.prefixes[x.prefix], inUse, v.tables.shared.hopSets[r.hops]})
+		all = append(all, Entry{r, v.tables.shared.prefixOf(x.prefix), inUse, v.tables.shared.hopsOf(r.hops)})
 	}
 	return all
 }
@@ -101,6 +101,8 @@ func (v View) Why(e Entry) string {
 	switch e.Usable {
 	case IsUsable:
 		return v.whyDiscards(e)
+	case WatchSilent:
+		return v.tables.silent[e.static]
 	case InterfaceDown:
 		return fmt.Sprintf("%s is down: %s", spec.Interfaces[e.out].Name, v.tables.State.Why(e.out))
 	}
@@ -119,7 +121,7 @@ func (v View) Why(e Entry) string {
 		return fmt.Sprintf("only the default route matches the next hop %s", via)
 	case ThroughUnusable:
 		for _, other := range v.Covering(via) {
-			if other.Usable != IsUsable && other.Source == Static && other.static != e.static {
+			if other.Usable != IsUsable && other.static != model.None && other.static != e.static {
 				return fmt.Sprintf("the next hop %s is behind %s, which is not usable: %s", via, other.Prefix, v.Why(other))
 			}
 		}

@@ -16,7 +16,7 @@ func (t *Table) indexRanges(shared *shared) {
 	closeUpTo := func(next netip.Addr) {
 		for len(open) > 0 {
 			g := open[len(open)-1]
-			p := shared.prefixes[t.groups[g].prefix]
+			p := shared.prefixOf(t.groups[g].prefix)
 			if next.IsValid() && p.Contains(next) {
 				return
 			}
@@ -26,14 +26,14 @@ func (t *Table) indexRanges(shared *shared) {
 				continue
 			}
 			cover := t.groups[g].cover
-			if cover >= 0 && after.Compare(prefix.Top(shared.prefixes[t.groups[cover].prefix])) > 0 {
+			if cover >= 0 && after.Compare(prefix.Top(shared.prefixOf(t.groups[cover].prefix))) > 0 {
 				continue // the one around ends here too
 			}
 			t.addRange(after, cover)
 		}
 	}
 	for i := range t.groups {
-		p := shared.prefixes[t.groups[i].prefix]
+		p := shared.prefixOf(t.groups[i].prefix)
 		closeUpTo(p.Addr())
 		t.addRange(p.Addr(), int32(i))
 		open = append(open, int32(i))

@@ -12,12 +12,27 @@ import (
 type Source uint8
 
 const (
-	Local  Source = iota // the device's own address
-	Direct               // a subnet on one of its interfaces
-	Static               // written, or a host's gateway
+	Local   Source = iota // the device's own address
+	Direct                // a subnet on one of its interfaces
+	Static                // written, or a host's gateway
+	Derived               // static too, worked out from what the plan wants
+	Learned               // from others, by a dynamic protocol
 )
 
-func (s Source) String() string { return [...]string{"local", "direct", "static"}[s] }
+func (s Source) String() string {
+	return [...]string{"local", "direct", "static", "derived", "learned"}[s]
+}
+
+// sourceOf is the source of a route that is neither local nor direct.
+func sourceOf(o model.Origin) Source {
+	switch o {
+	case model.Derived:
+		return Derived
+	case model.Learned:
+		return Learned
+	}
+	return Static
+}
 
 // Usable is whether a route can be used, and why not.
 type Usable uint8
@@ -30,6 +45,7 @@ const (
 	ThroughUnusable           // what matches the next hop is not usable itself
 	ThroughItself             // resolving the next hop leads back to the route
 	NextHopOneself            // the next hop is the device's own address
+	WatchSilent               // what it watches does not answer by its next hop
 )
 
 // Indexes into the lists of Tables and Table.
@@ -52,7 +68,7 @@ type Route struct {
 	Discard  bool
 }
 
-// Static is the written route this one stands for, None for direct and local
+// Static is the static route this one stands for, None for direct and local
 // ones.
 func (r *Route) Static() model.StaticID { return r.static }
 

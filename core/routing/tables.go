@@ -23,46 +23,17 @@ type Key struct {
 type Tables struct {
 	State *network.State
 
+	// Unsettled is set where watches chase each other: these routes are taken to
+	// be out of use, though they would come and go.
+	Unsettled []model.StaticID
+	// Probes is for whoever worked out what the watches see; the tables only
+	// keep it.
+	Probes any
+
 	shared *shared
+	silent map[model.StaticID]string // watched routes that hear nothing, and why
 	main   []*Table
 	named  map[Key]*Table
-}
-
-// shared holds what many routes have in common, each once.
-type shared struct {
-	prefixes []netip.Prefix
-	prefixID map[netip.Prefix]prefixID
-	hopSets  [][]Hop
-	hopSetID map[Hop][]hopSetID // by first hop
-}
-
-func newShared() *shared {
-	return &shared{prefixID: map[netip.Prefix]prefixID{}, hopSets: [][]Hop{nil}, hopSetID: map[Hop][]hopSetID{}}
-}
-
-func (s *shared) prefix(p netip.Prefix) prefixID {
-	id, ok := s.prefixID[p]
-	if !ok {
-		id = prefixID(len(s.prefixes))
-		s.prefixes = append(s.prefixes, p)
-		s.prefixID[p] = id
-	}
-	return id
-}
-
-func (s *shared) hopSet(hops []Hop) hopSetID {
-	if len(hops) == 0 {
-		return noHops
-	}
-	for _, id := range s.hopSetID[hops[0]] {
-		if slices.Equal(s.hopSets[id], hops) {
-			return id
-		}
-	}
-	id := hopSetID(len(s.hopSets))
-	s.hopSets = append(s.hopSets, slices.Clone(hops))
-	s.hopSetID[hops[0]] = append(s.hopSetID[hops[0]], id)
-	return id
 }
 
 // Resolve makes the tables of every device from its interfaces and the static
@@ -74,10 +45,10 @@ func Resolve(state *network.State, statics []model.Static) *Tables {
 		for last < len(statics) && statics[last].Device == model.DeviceID(d) {
 			last++
 		}
-		t.main[d] = build(state, t.shared, Key{Device: model.DeviceID(d)}, statics, first, last)
+		t.main[d] = t.build(Key{Device: model.DeviceID(d)}, statics, first, last)
 		for _, name := range furtherTables(state.Spec, model.DeviceID(d), statics[first:last]) {
 			key := Key{model.DeviceID(d), name}
-			t.named[key] = build(state, t.shared, key, statics, first, last)
+			t.named[key] = t.build(key, statics, first, last)
 		}
 		first = last
 	}
@@ -106,23 +77,63 @@ func furtherTables(spec *model.Spec, d model.DeviceID, statics []model.Static) [
 // Update is the tables in another state of the same topology. Only the devices
 // on which the status of an interface differs are worked out anew.
 func (t *Tables) Update(state *network.State) *Tables {
-	next := &Tables{State: state, shared: t.shared.clone(), main: slices.Clone(t.main), named: maps.Clone(t.named)}
-	for d, old := range t.main {
+	next := t.next(state)
+	for d := range t.main {
 		device := &state.Spec.Devices[d]
 		for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
 			if state.IsUp(i) != t.State.IsUp(i) || holdsOther(t.State, state, i) {
-				first, last := old.firstStatic, old.lastStatic
-				next.main[d] = build(state, next.shared, old.key, state.Spec.Statics, first, last)
-				for _, name := range furtherTables(state.Spec, old.key.Device, state.Spec.Statics[first:last]) {
-					key := Key{old.key.Device, name}
-					next.named[key] = build(state, next.shared, key, state.Spec.Statics, first, last)
-				}
+				next.rebuild(model.DeviceID(d))
 				break
 			}
 		}
 	}
 	return next
 }
+
+// next is the same tables, in which some are to be replaced.
+func (t *Tables) next(state *network.State) *Tables {
+	next := *t
+	next.State, next.shared, next.main, next.named = state, t.shared.further(), slices.Clone(t.main), maps.Clone(t.named)
+	return &next
+}
+
+// rebuild replaces the tables of a device.
+func (t *Tables) rebuild(d model.DeviceID) {
+	first, last := t.main[d].firstStatic, t.main[d].lastStatic
+	statics := t.State.Spec.Statics
+	t.main[d] = t.build(Key{Device: d}, statics, first, last)
+	for _, name := range furtherTables(t.State.Spec, d, statics[first:last]) {
+		t.named[Key{d, name}] = t.build(Key{d, name}, statics, first, last)
+	}
+}
+
+// Silence is the same tables with just these watched routes out of use, for the
+// reasons given.
+func (t *Tables) Silence(silent map[model.StaticID]string) *Tables {
+	next := t.next(t.State)
+	next.silent = silent
+	changed := map[model.DeviceID]bool{}
+	for id := range silent {
+		if _, before := t.silent[id]; !before {
+			changed[t.State.Spec.Statics[id].Device] = true
+		}
+	}
+	for id := range t.silent {
+		if _, after := silent[id]; !after {
+			changed[t.State.Spec.Statics[id].Device] = true
+		}
+	}
+	for d := range changed {
+		next.rebuild(d)
+	}
+	return next
+}
+
+// Silent is the watched routes that are out of use, each with the reason.
+func (t *Tables) Silent() map[model.StaticID]string { return t.silent }
+
+// Same tells whether a device has the very same tables in both.
+func (t *Tables) Same(other *Tables, d model.DeviceID) bool { return t.main[d] == other.main[d] }
 
 // holdsOther tells whether an interface has become, or is no longer, the master
 // of an address it shares.
@@ -133,20 +144,6 @@ func holdsOther(before, after *network.State, id model.InterfaceID) bool {
 		}
 	}
 	return false
-}
-
-// clone lets a further set of tables add to what is shared without the first
-// one noticing: identifiers given out so far stay good in both.
-func (s *shared) clone() *shared {
-	next := newShared()
-	next.prefixes, next.hopSets = slices.Clone(s.prefixes), slices.Clone(s.hopSets)
-	for p, id := range s.prefixID {
-		next.prefixID[p] = id
-	}
-	for h, ids := range s.hopSetID {
-		next.hopSetID[h] = slices.Clone(ids)
-	}
-	return next
 }
 
 // Table is a device's main table.
@@ -247,8 +244,9 @@ type range6 struct {
 	group int32
 }
 
-// build makes one device's table.
-func build(state *network.State, shared *shared, key Key, statics []model.Static, first, last int) *Table {
+// build makes one table of a device.
+func (all *Tables) build(key Key, statics []model.Static, first, last int) *Table {
+	state, shared := all.State, all.shared
 	t := &Table{key: key, firstStatic: first, lastStatic: last}
 	t.addOwn(state, shared)
 	for id := first; id < last; id++ {
@@ -258,10 +256,12 @@ func build(state *network.State, shared *shared, key Key, statics []model.Static
 		}
 		route := Route{
 			prefix: shared.prefix(s.To), static: model.StaticID(id), out: s.Out,
-			Distance: s.Distance, Metric: s.Metric, Source: Static, Discard: s.Discard,
+			Distance: s.Distance, Metric: s.Metric, Source: sourceOf(s.Origin), Discard: s.Discard,
 		}
 		if s.Out != model.None && !state.IsUp(s.Out) {
 			route.Usable = InterfaceDown
+		} else if _, silent := all.silent[route.static]; silent {
+			route.Usable = WatchSilent
 		}
 		t.routes = append(t.routes, route)
 	}
@@ -308,7 +308,7 @@ func (t *Table) addOwn(state *network.State, shared *shared) {
 func (t *Table) group(shared *shared) {
 	slices.SortStableFunc(t.routes, func(a, b Route) int {
 		if a.prefix != b.prefix {
-			return comparePrefixes(shared.prefixes[a.prefix], shared.prefixes[b.prefix])
+			return comparePrefixes(shared.prefixOf(a.prefix), shared.prefixOf(b.prefix))
 		}
 		return cmp.Or(cmp.Compare(a.Distance, b.Distance), cmp.Compare(a.Metric, b.Metric), cmp.Compare(a.Source, b.Source))
 	})
@@ -319,9 +319,9 @@ func (t *Table) group(shared *shared) {
 			j++
 		}
 		g := group{prefix: t.routes[i].prefix, first: int32(i), count: int32(j - i), cover: -1, best: -1}
-		p := shared.prefixes[g.prefix]
+		p := shared.prefixOf(g.prefix)
 		for len(around) > 0 {
-			outer := shared.prefixes[t.groups[around[len(around)-1]].prefix]
+			outer := shared.prefixOf(t.groups[around[len(around)-1]].prefix)
 			if outer.Bits() <= p.Bits() && outer.Contains(p.Addr()) {
 				g.cover = around[len(around)-1]
 				break

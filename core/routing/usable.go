@@ -24,10 +24,13 @@ type solver struct {
 
 // solve sets Usable and the hops of every route, then those of every group.
 func (s solver) solve() {
-	var open []int32 // routes that depend on others
+	var open []int32  // routes that depend on others
+	var quiet []int32 // routes out of use for what they watch
 	for i := range s.routes {
 		r := &s.routes[i]
 		switch {
+		case r.Usable == WatchSilent:
+			quiet = append(quiet, int32(i))
 		case r.Usable != IsUsable:
 		case r.Source == Local:
 		case r.Source == Direct:
@@ -50,8 +53,26 @@ func (s solver) solve() {
 			s.routes[i].hops, s.routes[i].Discard = s.shared.hopSet(hops), discards && len(hops) == 0
 		}
 	}
+	for _, i := range quiet {
+		s.probed(i, proven)
+	}
 	for g := range s.groups {
 		s.combine(&s.groups[g])
+	}
+}
+
+// probed sets the hops by which a route that is out of use for what it watches
+// goes on probing, or the reason why it has none.
+func (s solver) probed(i int32, proven map[int32]bool) {
+	r := &s.routes[i]
+	switch {
+	case !s.isOpen(i):
+		r.hops = s.shared.hopSet([]Hop{{Out: r.out, Via: s.statics[r.static].Via}})
+	case s.resolves(i, proven, proven):
+		hops, _ := s.hopsOf(i, nil)
+		r.hops = s.shared.hopSet(hops)
+	default:
+		r.Usable = s.reason(i, proven)
 	}
 }
 
@@ -132,13 +153,13 @@ func (s solver) classes(i int32, visit func(class []int32) bool) {
 // isOpen tells whether a route's usability hangs on that of others.
 func (s solver) isOpen(i int32) bool {
 	r := &s.routes[i]
-	return r.Source == Static && r.out == model.None && s.statics[r.static].Via.IsValid()
+	return r.Source >= Static && r.out == model.None && s.statics[r.static].Via.IsValid()
 }
 
 // defaultBarred tells whether the route is a default, through which next hops
 // are not to be found unless the setting says so.
 func (s solver) defaultBarred(r *Route) bool {
-	return s.shared.prefixes[r.prefix].Bits() == 0 && !s.spec.Settings.ResolveThroughDefault
+	return s.shared.prefixOf(r.prefix).Bits() == 0 && !s.spec.Settings.ResolveThroughDefault
 }
 
 // reason tells why an open route is not usable.
@@ -206,8 +227,8 @@ func (s solver) hopsOf(i int32, above []int32) (hops []Hop, discards bool) {
 			case s.isOpen(j):
 				further, drop := s.hopsOf(j, above)
 				hops, discards = append(hops, further...), discards || drop
-			case r.Source == Direct || r.Source == Static:
-				hop := s.shared.hopSets[r.hops][0]
+			case r.Source != Local:
+				hop := s.shared.hopsOf(r.hops)[0]
 				if !hop.Via.IsValid() {
 					hop.Via = via
 				}
@@ -236,7 +257,7 @@ func (s solver) combine(g *group) {
 		}
 		g.local = g.local || r.Source == Local
 		g.drops = g.drops || r.Discard
-		hops = append(hops, s.shared.hopSets[r.hops]...)
+		hops = append(hops, s.shared.hopsOf(r.hops)...)
 	}
 	g.hops = s.shared.hopSet(unique(hops))
 }

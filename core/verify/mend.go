@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"slices"
 
+	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -56,8 +57,11 @@ func Mend(t *routing.Tables, x *forward.Exchange, source netip.Addr, out model.I
 // Try makes a change in a copy of the network, with the same parts out of
 // order.
 func Try(t *routing.Tables, c model.Change) *routing.Tables {
-	spec := c.Apply(t.State.Spec)
-	return routing.Resolve(network.Build(spec).State(t.State.Failures()...), spec.Statics)
+	spec, tables, _ := derive.Resolve(c.Apply(t.State.Spec))
+	if len(t.State.Failures()) == 0 {
+		return tables
+	}
+	return forward.Resolve(network.Build(spec).State(t.State.Failures()...))
 }
 
 // sameFailure tells whether two exchanges fail in the same way at the same

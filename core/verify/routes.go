@@ -68,7 +68,7 @@ func (c *checker) nobody(link model.InterfaceID, a netip.Addr) string {
 func (c *checker) gateways() {
 	for i := range c.spec.Statics {
 		s := &c.spec.Statics[i]
-		if s.Origin == model.Written {
+		if !s.Origin.Gateway() {
 			continue
 		}
 		name := c.spec.Devices[s.Device].Name

@@ -62,7 +62,7 @@ func (w *Workspace) written(d model.DeviceID) *plan.Device { return &w.Document.
 func (w *Workspace) editAdd(spec *model.Spec, s model.Static) (plan.Edit, bool) {
 	device := w.written(s.Device)
 	hop := hopWord(spec, s.Device, s.Via)
-	if s.Origin != model.Written {
+	if s.Origin.Gateway() {
 		if len(device.Gateway) > 0 {
 			return plan.Edit{}, false
 		}

@@ -10,7 +10,9 @@ import (
 	"strings"
 
 	"ropeswing/core/assign"
+	"ropeswing/core/derive"
 	"ropeswing/core/finding"
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/plan"
@@ -27,6 +29,7 @@ type Workspace struct {
 	Changes  []assign.Change
 	NotGrown []string // segments that were to grow and have no reason or no way to
 	Spec     *model.Spec
+	Derived  derive.Result   // the routes that are not written, which are in Spec and Tables too
 	Tables   *routing.Tables // nil while the plan cannot be used, and where only numbers were asked for
 	Basis    string          // what answers stand on: "predicted from the plan"
 
@@ -55,7 +58,7 @@ func OpenNumbers(fsys fs.FS, name, shown string, grow ...string) *Workspace {
 // done yet.
 func (w *Workspace) Resolve() {
 	if w.Usable() && w.Tables == nil {
-		w.Tables = routing.Resolve(network.Build(w.Spec).State(), w.Spec.Statics)
+		w.Spec, w.Tables, w.Derived = derive.Resolve(w.Spec)
 	}
 }
 
@@ -192,6 +195,6 @@ func (w *Workspace) Without(names ...string) (*Workspace, error) {
 		failures = append(failures, f)
 	}
 	next := *w
-	next.Tables = w.Tables.Update(w.Tables.State.With(failures...))
+	next.Tables = forward.Update(w.Tables, w.Tables.State.With(failures...))
 	return &next, nil
 }

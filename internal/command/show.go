@@ -194,7 +194,7 @@ func (a *app) routes() *cobra.Command {
 }
 
 // routeSources are the words for where a route is from.
-var routeSources = []string{"local", "direct", "static"}
+var routeSources = []string{"local", "direct", "static", "derived", "learned"}
 
 // blocks is the one 'show' command that is not of devices.
 func (a *app) blocks() *cobra.Command {

@@ -13,12 +13,13 @@ type Route struct {
 	Device   string `json:"device"`
 	Table    string `json:"table,omitempty"`    // its name, where it is not the main one
 	To       string `json:"to"`                 // a prefix
-	Source   string `json:"source"`             // local, direct or static
+	Source   string `json:"source"`             // local, direct, static, derived or learned
 	NextHop  string `json:"next_hop,omitempty"` // an address, or discard
 	Through  string `json:"through,omitempty"`  // the device that has the next hop
 	Out      string `json:"out,omitempty"`      // the interface it leaves by
 	Distance int    `json:"distance"`           // lower wins
 	Metric   uint32 `json:"metric"`             // lower wins among equal distances
+	Watch    string `json:"watch,omitempty"` // usable only while this answers by the next hop
 	State    string `json:"state"`              // in use, standby or unusable
 	Discards bool   `json:"discards"`           // drops what matches
 	Why      string `json:"why,omitempty"`      // why it is unusable, or discards though it has a next hop
@@ -49,7 +50,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, f RouteFilter) ([]Route
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "to", Title: "to"}, {Key: "next_hop", Title: "next hop"},
 		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "dist", Right: true},
-		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
+		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "watch", Title: "watches"}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}, Empty: "no routes"}
 	data := []Route{}
 	spec := t.State.Spec
@@ -83,7 +84,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, f RouteFilter) ([]Route
 				if x.Through != "" {
 					next += " " + x.Through
 				}
-				table.Rows = append(table.Rows, []string{heading, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), lineOf(x.Place), x.Why})
+				table.Rows = append(table.Rows, []string{heading, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), x.Watch, lineOf(x.Place), x.Why})
 			}
 		}
 	}
@@ -95,11 +96,16 @@ func newRoute(t *routing.Tables, view routing.View, d model.DeviceID, e routing.
 	x := Route{Device: spec.Devices[d].Name, Table: view.Name(), To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance), Metric: e.Metric, Out: ifaceName(spec, e.Out())}
 	x.State = stateWord(e)
 	x.Why, x.Discards = view.Why(e), e.Discard
-	if e.Source != routing.Static {
+	if e.Static() == model.None {
 		return x
 	}
 	s := &spec.Statics[e.Static()]
-	x.Place = s.Place.String()
+	if s.Origin != model.Learned {
+		x.Place = s.Place.String()
+	}
+	if s.Watch.IsValid() {
+		x.Watch = s.Watch.String()
+	}
 	switch {
 	case s.Discard:
 		x.NextHop = "discard"

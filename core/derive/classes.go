@@ -1,0 +1,205 @@
+package derive
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+type classID int32
+
+// class is all subnets to which every device has the same way: those that are
+// on the same devices, and for which nobody has a written route of another kind.
+type class struct {
+	id      classID
+	owners  []owner
+	several bool                        // of one subnet on several devices
+	world   bool                        // everything beyond the plan
+	forced  map[model.DeviceID][]stepID // devices with written routes: by which steps, the preferred first; none: it goes nowhere
+
+	// The cheapest way to an owner, by device.
+	cost  []int32
+	hops  []int32
+	first []stepID
+	// Further steps to take when the first cannot be used, and which step of the
+	// way is watched by the first; none where none is.
+	further [][]stepID
+	watch   []stepID
+}
+
+// owner is a device with the class's subnets on an interface of its own.
+type owner struct {
+	device model.DeviceID
+	on     model.InterfaceID // of a class with several owners, else None
+}
+
+// subnet is one prefix to reach, and whose it is.
+type subnet struct {
+	netip.Prefix
+	class classID
+}
+
+// classes finds the subnets of all forwarding devices and puts those with the
+// same ways together.
+func (g *graph) findClasses(w *wanted) ([]class, []subnet) {
+	owners := map[netip.Prefix][]owner{}
+	var order []netip.Prefix
+	for id := range g.spec.Interfaces {
+		i := &g.spec.Interfaces[id]
+		d := &g.spec.Devices[i.Device]
+		if !d.Forwards || d.Kind == model.World || i.Switched || i.Table != "" || !g.tables.State.IsUp(model.InterfaceID(id)) {
+			continue
+		}
+		for _, a := range i.Addresses {
+			if !g.usual(a) {
+				continue
+			}
+			p := a.Masked()
+			if len(owners[p]) == 0 {
+				order = append(order, p)
+			}
+			if !slices.ContainsFunc(owners[p], func(o owner) bool { return o.device == i.Device }) {
+				owners[p] = append(owners[p], owner{i.Device, model.InterfaceID(id)})
+			}
+		}
+	}
+	slices.SortFunc(order, comparePrefixes)
+	var classes []class
+	var subnets []subnet
+	known := map[string]classID{}
+	for _, p := range order {
+		c := class{owners: owners[p], several: len(owners[p]) > 1}
+		if !c.several {
+			c.owners[0].on = model.None
+		}
+		c.forced = g.forcedFor(p, &c, w)
+		key := fmt.Sprint(c.owners, forcedKey(c.forced))
+		id, ok := known[key]
+		if !ok {
+			id = classID(len(classes))
+			known[key] = id
+			classes = append(classes, c)
+		}
+		subnets = append(subnets, subnet{p, id})
+	}
+	return classes, subnets
+}
+
+func comparePrefixes(a, b netip.Prefix) int {
+	return cmp.Or(a.Addr().Compare(b.Addr()), cmp.Compare(a.Bits(), b.Bits()))
+}
+
+// world is the class of everything beyond the plan; false where no carrier is
+// there.
+func (g *graph) world(w *wanted) (class, bool) {
+	c := class{world: true}
+	for _, d := range w.Carriers {
+		if len(g.coming[d]) > 0 {
+			c.owners = append(c.owners, owner{d, model.None})
+		}
+	}
+	if len(c.owners) == 0 || len(w.World) == 0 {
+		return class{}, false
+	}
+	c.forced = g.forcedFor(everything(g.is4), &c, w)
+	return c, true
+}
+
+func everything(is4 bool) netip.Prefix {
+	if is4 {
+		return netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+	}
+	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
+}
+
+func forcedKey(forced map[model.DeviceID][]stepID) string {
+	var b strings.Builder
+	for d := range len(forced) {
+		fmt.Fprint(&b, d)
+	}
+	var all []model.DeviceID
+	for d := range forced {
+		all = append(all, d)
+	}
+	slices.Sort(all)
+	for _, d := range all {
+		fmt.Fprint(&b, d, forced[d])
+	}
+	return b.String()
+}
+
+// forcedFor is what written routes have devices do with a prefix. A written
+// route stands for all that it leads to, but a default only for the world, and
+// one that discards only where nothing longer is derived. Devices that are left
+// out, and those of the world, have nothing but what is written.
+func (g *graph) forcedFor(p netip.Prefix, c *class, w *wanted) map[model.DeviceID][]stepID {
+	var forced map[model.DeviceID][]stepID
+	for d := range g.spec.Devices {
+		id := model.DeviceID(d)
+		if !w.writes[d] || slices.ContainsFunc(c.owners, func(o owner) bool { return o.device == id }) {
+			continue
+		}
+		steps, ok := g.written(id, p, w.leftOut[d])
+		if ok {
+			if forced == nil {
+				forced = map[model.DeviceID][]stepID{}
+			}
+			forced[id] = steps
+		}
+	}
+	return forced
+}
+
+// written is where the written routes of a device lead for a prefix.
+func (g *graph) written(d model.DeviceID, p netip.Prefix, leftOut bool) ([]stepID, bool) {
+	table := g.tables.Table(d)
+	m, ok := table.Lookup(p.Addr())
+	if !ok || m.Prefix.Bits() > p.Bits() {
+		return nil, leftOut
+	}
+	var steps []stepID
+	static, discards := false, false
+	for _, e := range table.Of(m) {
+		if e.Source != routing.Static {
+			continue
+		}
+		static = true
+		discards = discards || e.Discard
+		for _, hop := range e.Hops {
+			for _, s := range g.leaving[d] {
+				x := &g.steps[s]
+				if x.out == hop.Out && (!hop.Via.IsValid() || x.via == hop.Via) && !slices.Contains(steps, s) {
+					steps = append(steps, s)
+				}
+			}
+		}
+	}
+	if leftOut {
+		return steps, true
+	}
+	if !static || m.Prefix.Bits() == 0 && p.Bits() > 0 || discards && m.Prefix.Bits() < p.Bits() {
+		return nil, false
+	}
+	return steps, true
+}
+
+// owns tells whether the class's subnets are on the device, and its interface
+// there is up.
+func (c *class) owns(d model.DeviceID, f *failure) bool {
+	for _, o := range c.owners {
+		if o.device == d {
+			return f == nil || f.fails != d && !slices.Contains(f.down, o.on)
+		}
+	}
+	return false
+}
+
+// isOwner tells whether the class's subnets are on the device at all.
+func (c *class) isOwner(d model.DeviceID) bool {
+	return slices.ContainsFunc(c.owners, func(o owner) bool { return o.device == d })
+}

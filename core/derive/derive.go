@@ -1,0 +1,205 @@
+// Package derive works out static routes from what a plan wants: shortest ways,
+// defaults towards the world, and floating routes that are proven to help.
+//
+// Static routes never come to know of a failure elsewhere, so that a neighbour
+// whose own way does not lead back (RFC 5286) is not enough: where there is none,
+// each device on the way round is given a floating route behind a watched one. A
+// floating route stays only if all tables together are free of loops in every
+// single failure of a cable or segment.
+package derive
+
+import (
+	"net/netip"
+	"runtime"
+	"slices"
+	"sync"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/routing"
+)
+
+// Result is what was derived.
+type Result struct {
+	Statics []model.Static
+	Single  int    // how many routes there would be with one for each subnet
+	Open    []Open // what no floating route protects
+}
+
+// Open is a way that a single failure takes away though a wire is left.
+type Open struct {
+	Device  model.DeviceID // that is cut off
+	Failure network.Failure
+	To      []netip.Prefix // in the order of addresses
+	World   bool           // and what lies beyond the plan
+	Because Because
+	At      model.DeviceID // where it ends
+}
+
+// Because is why a way is not protected.
+type Because uint8
+
+const (
+	NoOtherWay  Because = iota // every way round leads back, or through devices that cannot be given routes
+	IsWritten                  // the device where it ends has a written route
+	NotFloating                // no floating routes are wanted
+	WouldCircle                // what was found was given up: it would loop in another failure, or nothing can be watched
+)
+
+// Routes derives the routes that the plan wants for the state that the tables,
+// of written routes only, are in.
+func Routes(t *routing.Tables) Result {
+	var r Result
+	if t.State.Spec.Wants == nil {
+		return r
+	}
+	for _, is4 := range []bool{true, false} {
+		a := newAnswer(t, is4)
+		a.derive()
+		a.emit(&r)
+		a.listOpen(&r)
+	}
+	slices.SortStableFunc(r.Statics, func(a, b model.Static) int { return int(a.Device - b.Device) })
+	return r
+}
+
+// Resolve makes the tables of a network with nothing out of order, derived
+// routes among them, and returns the network with those routes in it. Routes
+// that were derived before are forgotten.
+func Resolve(spec *model.Spec) (*model.Spec, *routing.Tables, Result) {
+	if spec.Wants == nil {
+		return spec, forward.Resolve(network.Build(spec).State()), Result{}
+	}
+	spec = spec.WithDerived(nil)
+	r := Routes(routing.Resolve(network.Build(spec).State(), spec.Statics))
+	spec = spec.WithDerived(r.Statics)
+	return spec, forward.Resolve(network.Build(spec).State()), r
+}
+
+// answer is the work on one family.
+type answer struct {
+	g         *graph
+	wanted    *wanted
+	classes   []class
+	subnets   []subnet
+	world     classID   // none where the world is not wanted, or not there
+	linkClass []classID // by step: that of the subnet of its link; none on a line without
+	watchers  []watcher
+	watcherID map[watcher]int
+	hanging   [][]givenUp // by watcher: who hangs on it
+	gaveUp    map[givenUp]bool
+	target    map[target]bool
+}
+
+// givenUp is a device and a class whose floating routes it may have to give up.
+type givenUp struct {
+	class  classID
+	device model.DeviceID
+}
+
+func newAnswer(t *routing.Tables, is4 bool) *answer {
+	a := &answer{g: newGraph(t, is4), wanted: newWanted(t.State.Spec), world: none, gaveUp: map[givenUp]bool{}, target: map[target]bool{}}
+	a.classes, a.subnets = a.g.findClasses(a.wanted)
+	if w, ok := a.g.world(a.wanted); ok {
+		a.world = classID(len(a.classes))
+		a.classes = append(a.classes, w)
+	}
+	for id := range a.classes {
+		a.classes[id].id = classID(id)
+	}
+	byPrefix := map[netip.Prefix]classID{}
+	for _, s := range a.subnets {
+		byPrefix[s.Prefix] = s.class
+	}
+	a.linkClass = make([]classID, len(a.g.steps))
+	for id := range a.g.steps {
+		s := &a.g.steps[id]
+		a.linkClass[id] = none
+		for _, x := range a.g.spec.Interfaces[s.in].Addresses {
+			if c, ok := byPrefix[x.Masked()]; ok && x.Addr() == s.via {
+				a.linkClass[id] = c
+			}
+		}
+	}
+	return a
+}
+
+func (a *answer) derive() {
+	a.each(a.g.findWays)
+	var several []model.InterfaceID
+	for _, c := range a.classes {
+		for _, o := range c.owners {
+			if c.several && !slices.Contains(several, o.on) {
+				several = append(several, o.on)
+			}
+		}
+	}
+	a.g.findFailures(several)
+	if a.wanted.Floating {
+		a.protect()
+		a.prove()
+	}
+}
+
+// protect gives all classes their floating routes: first those that are of no
+// link, then the links, one after the other. What is watched is an address on a
+// link, and the way to it must not change for whoever watches it, or a probe
+// that comes back to its sender could get round to its target from the other
+// side: so a link that a device watches an end of is not watched for by it.
+func (a *answer) protect() {
+	isLink := make([]bool, len(a.classes))
+	for _, c := range a.linkClass {
+		if c != none {
+			isLink[c] = true
+		}
+	}
+	a.each(func(c *class) {
+		if !isLink[c.id] {
+			a.floats(c)
+		}
+	})
+	for id := range a.classes {
+		a.noteTargets(&a.classes[id])
+	}
+	for id := range a.classes {
+		if isLink[id] {
+			a.floats(&a.classes[id])
+			a.noteTargets(&a.classes[id])
+		}
+	}
+}
+
+// noteTargets notes which links each device watches an end of for a class.
+func (a *answer) noteTargets(c *class) {
+	for d, w := range c.watch {
+		if w != none {
+			a.target[target{model.DeviceID(d), a.linkClass[w]}] = true
+		}
+	}
+}
+
+// target is a device and a link it watches an end of.
+type target struct {
+	device model.DeviceID
+	link   classID
+}
+
+// each does something for every class, on all cores: classes do not depend on
+// one another.
+func (a *answer) each(do func(*class)) {
+	var group sync.WaitGroup
+	next := make(chan *class)
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for c := range next {
+				do(c)
+			}
+		})
+	}
+	for i := range a.classes {
+		next <- &a.classes[i]
+	}
+	close(next)
+	group.Wait()
+}

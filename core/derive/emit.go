@@ -1,0 +1,231 @@
+package derive
+
+import (
+	"fmt"
+	"net/netip"
+	"sync"
+
+	"ropeswing/core/model"
+)
+
+// label is one thing a device may do with a packet: the steps it takes, the
+// preferred first, and what the first watches. Equal labels have equal
+// identifiers within one device.
+type label int32
+
+// drop is the label of packets that go no further.
+const drop label = 0
+
+// way is what a label stands for.
+type way struct {
+	steps []stepID
+	watch stepID
+}
+
+// table is the routes of one device in the making.
+type table struct {
+	*answer
+	device model.DeviceID
+	ways   []way // by label
+	known  map[string]label
+	such   []classID // by label: one class that has it
+	of     []label   // by class
+	need   []bool    // by class
+	routes []model.Static
+}
+
+// emit turns the ways of every device into routes.
+func (a *answer) emit(r *Result) {
+	need := a.need(a.wanted)
+	s := a.newSpace(a.sink())
+	tables := make([]*table, len(a.g.leaving))
+	var group sync.WaitGroup
+	limit := make(chan bool, 8)
+	single := make([]int, len(tables))
+	for d := range tables {
+		if !a.g.derives(a.wanted, model.DeviceID(d)) {
+			continue
+		}
+		group.Go(func() {
+			limit <- true
+			t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, such: []classID{none}, known: map[string]label{}, need: need[d]}
+			t.labels()
+			t.world()
+			if a.wanted.Summarise {
+				t.summarise(s)
+			} else {
+				t.eachSubnet()
+			}
+			tables[d], single[d] = t, t.single()
+			<-limit
+		})
+	}
+	group.Wait()
+	for d, t := range tables {
+		if t != nil {
+			r.Statics = append(r.Statics, t.routes...)
+			r.Single += single[d]
+		}
+	}
+}
+
+// sink is the class that addresses of nobody go to: the device by which one
+// leaves for the world, else the one that is nearest to all.
+func (a *answer) sink() classID {
+	best, least := nobody, int64(0)
+	for id := range a.classes {
+		c := &a.classes[id]
+		if c.several || c.world || len(c.forced) > 0 && a.world == none && c.cost == nil || !a.g.derives(a.wanted, c.owners[0].device) {
+			continue
+		}
+		var far int64
+		if a.world != none {
+			far = int64(a.classes[a.world].cost[c.owners[0].device])
+		} else {
+			for _, cost := range c.cost {
+				if cost != unreached {
+					far += int64(cost)
+				}
+			}
+		}
+		if best == nobody || far < least {
+			best, least = classID(id), far
+		}
+	}
+	return best
+}
+
+// labels works out what the device does with each class.
+func (t *table) labels() {
+	t.of = make([]label, len(t.classes))
+	for id := range t.classes {
+		c := &t.classes[id]
+		w := way{watch: c.watch[t.device]}
+		if first := c.first[t.device]; first != none {
+			w.steps = append(w.steps, first)
+		}
+		w.steps = append(w.steps, c.further[t.device]...)
+		if len(w.steps) == 0 {
+			continue
+		}
+		key := fmt.Sprint(w)
+		l, ok := t.known[key]
+		if !ok {
+			l = label(len(t.ways))
+			t.known[key] = l
+			t.ways = append(t.ways, w)
+			t.such = append(t.such, classID(id))
+		}
+		t.of[id] = l
+	}
+}
+
+// route adds the routes of a label to a prefix.
+func (t *table) route(p netip.Prefix, l label) {
+	base := model.Static{Device: t.device, To: p, Out: model.None, Distance: 1, Origin: model.Derived, Place: t.wanted.Place, Key: p.String()}
+	if p.Bits() == 0 {
+		base.Key = "default"
+	}
+	if l == drop {
+		base.Discard = true
+		t.routes = append(t.routes, base)
+		return
+	}
+	w := t.ways[l]
+	for i, id := range w.steps {
+		x := base
+		x.Via, x.Out, x.Distance = t.g.steps[id].via, t.g.steps[id].out, uint8(min(254, 1+10*i))
+		if i == 0 && w.watch != none {
+			x.Watch = t.g.steps[w.watch].via
+		}
+		t.routes = append(t.routes, x)
+	}
+}
+
+// within adds the routes of a label to a prefix that lies in one with another
+// label. Where a failure may take all its next hops, what is sent to it must not
+// fall to the wider route, which leads elsewhere: it is discarded.
+func (t *table) within(p netip.Prefix, l, wider label) {
+	t.route(p, l)
+	if l == drop || wider == drop || !t.mayFail(l) {
+		return
+	}
+	last := t.routes[len(t.routes)-1]
+	t.routes = append(t.routes, model.Static{Device: t.device, To: p, Out: model.None, Discard: true, Distance: uint8(min(254, int(last.Distance)+10)), Origin: model.Derived, Place: last.Place, Key: last.Key})
+}
+
+// mayFail tells whether some failure of a cable or segment takes every step of a
+// label.
+func (t *table) mayFail(l label) bool {
+	c := &t.classes[t.such[l]]
+	for id := range t.g.failures {
+		f := &t.g.failures[id]
+		if f.required && t.g.decide(c, t.device, f, t.g.lostOnWay(f)) == none {
+			return true
+		}
+	}
+	return false
+}
+
+// forcedHere tells whether written routes of the device decide for a class.
+func (t *table) forcedHere(c classID) bool {
+	if c < 0 {
+		return false
+	}
+	_, ok := t.classes[c].forced[t.device]
+	return ok
+}
+
+// beyond is what the device does with what no derived route in the plan's blocks
+// matches: nothing, or what its default route says.
+func (t *table) beyond() (label, bool) {
+	if t.world_() {
+		return t.of[t.answer.world], true
+	}
+	return drop, false
+}
+
+// world_ tells whether the device has a default route, derived or written.
+func (t *table) world_() bool {
+	w := t.answer.world
+	return w != none && t.need[w] && (t.of[w] != drop || t.forcedHere(w))
+}
+
+// world adds the default route.
+func (t *table) world() {
+	if t.world_() && !t.forcedHere(t.answer.world) {
+		t.route(everything(t.g.is4), t.of[t.answer.world])
+	}
+}
+
+// eachSubnet adds a route to each subnet, and where there is a default route
+// keeps what is the device's own from taking it.
+func (t *table) eachSubnet() {
+	_, hasDefault := t.beyond()
+	for _, s := range t.subnets {
+		if !t.need[s.class] || t.forcedHere(s.class) {
+			continue
+		}
+		wider := drop
+		if hasDefault {
+			wider = -1
+		}
+		if l := t.of[s.class]; l != wider {
+			t.within(s.Prefix, l, wider)
+		}
+	}
+}
+
+// single is how many routes the device would have with one for each subnet.
+func (t *table) single() int {
+	n := 0
+	for _, s := range t.subnets {
+		if t.need[s.class] && !t.forcedHere(s.class) && t.of[s.class] != drop {
+			n += len(t.ways[t.of[s.class]].steps)
+		}
+	}
+	if t.world_() && !t.forcedHere(t.answer.world) {
+		n += len(t.ways[t.of[t.answer.world]].steps)
+	}
+	return n
+}

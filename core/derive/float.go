@@ -1,0 +1,254 @@
+package derive
+
+import (
+	"container/heap"
+	"slices"
+
+	"ropeswing/core/model"
+)
+
+// floats gives a class further steps for when its first ones fail, each proven
+// to lead to it in every failure in which it is taken.
+func (a *answer) floats(c *class) {
+	order := make([]model.DeviceID, 0, len(c.first))
+	for d := range c.first {
+		if c.first[d] != none && a.g.derives(a.wanted, model.DeviceID(d)) || c.several && c.isOwner(model.DeviceID(d)) {
+			order = append(order, model.DeviceID(d))
+		}
+	}
+	slices.SortStableFunc(order, func(x, y model.DeviceID) int { return int(c.cost[x] - c.cost[y]) })
+	for range 2 { // what one device got in the first round may help another
+		changed := false
+		for _, d := range order {
+			for _, f := range a.troubles(c, d) {
+				changed = a.float(c, d, f) || changed
+			}
+		}
+		if !changed {
+			return
+		}
+	}
+}
+
+// troubles lists the failures that a device itself has to do with: those that
+// break its first step, or part it from the subnet it is on.
+func (a *answer) troubles(c *class, d model.DeviceID) []failureID {
+	if s := c.first[d]; s != none {
+		return a.g.breaking[s]
+	}
+	var all []failureID
+	for f := range a.g.failures {
+		if slices.ContainsFunc(a.g.failures[f].down, func(i model.InterfaceID) bool { return a.g.spec.Interfaces[i].Device == d }) && !c.owns(d, &a.g.failures[f]) && c.isOwner(d) {
+			all = append(all, failureID(f))
+		}
+	}
+	return all
+}
+
+// before is what a device had, to be put back.
+type before struct {
+	device  model.DeviceID
+	further []stepID
+	watch   stepID
+}
+
+// float finds a way round one failure for a device that meets it, and gives the
+// steps of that way to all on it that do not take them anyway: those whose own
+// first step leads into the failure must notice it by a watch. It tells whether
+// anything was added.
+func (a *answer) float(c *class, d model.DeviceID, id failureID) bool {
+	f := &a.g.failures[id]
+	lost := a.g.lostOnWay(f)
+	if f.fails == d || a.dead(c, f) || f.part[d] == none || a.g.walk(c, d, f, lost) == arrives {
+		return false
+	}
+	way, ok := a.wayRound(c, d, f)
+	if !ok {
+		return false
+	}
+	var saved []before
+	for _, s := range way {
+		at := a.g.steps[s].from
+		saved = append(saved, before{at, c.further[at], c.watch[at]})
+	}
+	good := true
+	for _, s := range way {
+		good = good && a.add(c, a.g.steps[s].from, s, f)
+	}
+	// What was gained must not be lost elsewhere, nor go round in circles.
+	for i := 0; good && i < len(saved); i++ {
+		at := saved[i].device
+		good = a.g.walk(c, at, f, lost) == arrives
+		for _, t := range a.triggers(c, at) {
+			x := &a.g.failures[t]
+			r := a.g.walk(c, at, x, a.g.lostOnWay(x))
+			if r == circles && (x.required || !f.required) {
+				good = false
+			}
+			if r == stops && x.required && a.reachable(c, at, x) && a.arrivedBefore(c, saved[i], t) {
+				good = false
+			}
+		}
+	}
+	if !good {
+		for _, b := range saved {
+			c.further[b.device], c.watch[b.device] = b.further, b.watch
+		}
+	}
+	return good
+}
+
+// arrivedBefore tells whether a failure did no harm to a device before it was
+// given a further step.
+func (a *answer) arrivedBefore(c *class, b before, f failureID) bool {
+	further, watch := c.further[b.device], c.watch[b.device]
+	c.further[b.device], c.watch[b.device] = b.further, b.watch
+	r := a.g.walk(c, b.device, &a.g.failures[f], a.g.lostOnWay(&a.g.failures[f]))
+	c.further[b.device], c.watch[b.device] = further, watch
+	return r == arrives
+}
+
+// triggers lists the failures in which a device leaves its first step: those
+// that break it, and those its watch notices.
+func (a *answer) triggers(c *class, d model.DeviceID) []failureID {
+	if c.first[d] == none {
+		return a.troubles(c, d)
+	}
+	if c.watch[d] == none {
+		return a.g.breaking[c.first[d]]
+	}
+	var all []failureID
+	at := d
+	for range len(c.first) {
+		s := c.first[at]
+		if s == none {
+			break
+		}
+		for _, f := range a.g.breaking[s] {
+			if !slices.Contains(all, f) {
+				all = append(all, f)
+			}
+		}
+		if s == c.watch[d] {
+			break
+		}
+		at = a.g.steps[s].to
+	}
+	return all
+}
+
+// dead tells whether a failure leaves no device with the class's subnets.
+func (a *answer) dead(c *class, f *failure) bool {
+	return !slices.ContainsFunc(c.owners, func(o owner) bool { return c.owns(o.device, f) })
+}
+
+// reachable tells whether a wire still leads from a device to the class.
+func (a *answer) reachable(c *class, d model.DeviceID, f *failure) bool {
+	for _, o := range c.owners {
+		if !c.owns(o.device, f) {
+			continue
+		}
+		if !c.world && f.part[o.device] == f.part[d] && f.part[d] != none {
+			return true
+		}
+		if c.world {
+			for _, s := range a.g.coming[o.device] {
+				if f.effect[s] == whole && f.part[a.g.steps[s].from] == f.part[d] {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// wayRound is the cheapest way from a device, over steps that a failure leaves
+// whole, to one from which the class is reached as things stand. Only devices
+// that can be given routes are on it.
+func (a *answer) wayRound(c *class, d model.DeviceID, f *failure) ([]stepID, bool) {
+	lost := a.g.lostOnWay(f)
+	came := map[model.DeviceID]stepID{}
+	cost := map[model.DeviceID]int32{d: 0}
+	done := map[model.DeviceID]bool{}
+	q := &queue{{0, 0, d}}
+	for q.Len() > 0 {
+		at := heap.Pop(q).(waiting)
+		if done[at.device] {
+			continue
+		}
+		done[at.device] = true
+		if at.device != d && a.g.walk(c, at.device, f, lost) == arrives {
+			var way []stepID
+			for x := at.device; x != d; x = a.g.steps[way[0]].from {
+				way = append([]stepID{came[x]}, way...)
+			}
+			return way, true
+		}
+		if _, ok := c.forced[at.device]; ok || !a.g.derives(a.wanted, at.device) || at.device != d && c.isOwner(at.device) {
+			continue
+		}
+		for _, s := range a.g.leaving[at.device] {
+			x := &a.g.steps[s]
+			next := at.cost + x.cost
+			if f.effect[s] != whole || done[x.to] || x.to == f.fails {
+				continue
+			}
+			if old, ok := cost[x.to]; ok && old <= next {
+				continue
+			}
+			cost[x.to], came[x.to] = next, s
+			heap.Push(q, waiting{next, at.hops + 1, x.to})
+		}
+	}
+	return nil, false
+}
+
+// add gives a device a step for when a failure keeps it from its first one. It
+// is false where nothing can be watched to notice the failure.
+func (a *answer) add(c *class, d model.DeviceID, s stepID, f *failure) bool {
+	first := c.first[d]
+	if first == s {
+		return true
+	}
+	if first != none && f.effect[first] != seen {
+		w, ok := a.watchable(c, d, f)
+		if !ok {
+			return false
+		}
+		c.watch[d] = w
+	}
+	if !slices.Contains(c.further[d], s) {
+		c.further[d] = append(slices.Clip(c.further[d]), s)
+	}
+	return true
+}
+
+// watchable is the step on a device's way whose far end is to be watched: that
+// which the failure breaks, or the one watched so far, if that is farther. The
+// far end's address on that link must be one that the device reaches the same
+// way, and that can answer.
+func (a *answer) watchable(c *class, d model.DeviceID, f *failure) (stepID, bool) {
+	at, found := d, stepID(none)
+	broken, watched := false, c.watch[d] == none
+	for range len(c.first) {
+		s := c.first[at]
+		if s == none || broken && watched {
+			break
+		}
+		if f.effect[s] != whole && !broken {
+			found, broken = s, true
+		}
+		if s == c.watch[d] {
+			found, watched = s, true
+		}
+		at = a.g.steps[s].to
+	}
+	if !broken || !a.g.steps[found].via.IsValid() || a.linkClass[found] == none || a.linkClass[c.first[d]] == none {
+		return none, false
+	}
+	link := &a.classes[a.linkClass[found]]
+	if a.target[target{d, c.id}] || link.watch[d] != none {
+		return none, false
+	}
+	return found, link.isOwner(d) || link.first[d] == c.first[d]
+}

@@ -1,0 +1,208 @@
+package derive
+
+import (
+	"maps"
+	"slices"
+
+	"ropeswing/core/model"
+)
+
+// watcher is a probe that some of a device's routes hang on: out by a step, to
+// the far end of another.
+type watcher struct {
+	device  model.DeviceID
+	step    stepID
+	watched stepID
+}
+
+// prove looks at every failure with the watches as they really fare, probe and
+// answer following the tables of that moment, and takes the floating routes away
+// again from those whose packets would go round in circles, until none do.
+func (a *answer) prove() {
+	for {
+		a.findWatchers()
+		bad := a.circling()
+		if len(bad) == 0 {
+			return
+		}
+		for x := range bad {
+			c := &a.classes[x.class]
+			c.further[x.device], c.watch[x.device] = nil, none
+			a.gaveUp[x] = true
+		}
+	}
+}
+
+// findWatchers lists every probe that is sent, each once.
+func (a *answer) findWatchers() {
+	a.watchers, a.watcherID, a.hanging = nil, map[watcher]int{}, nil
+	for c := range a.classes {
+		for d, w := range a.classes[c].watch {
+			if w == none {
+				continue
+			}
+			x := watcher{model.DeviceID(d), a.classes[c].first[d], w}
+			id, ok := a.watcherID[x]
+			if !ok {
+				id = len(a.watchers)
+				a.watcherID[x] = id
+				a.watchers, a.hanging = append(a.watchers, x), append(a.hanging, nil)
+			}
+			a.hanging[id] = append(a.hanging[id], givenUp{classID(c), x.device})
+		}
+	}
+}
+
+// circling lists the devices whose packets, in some failure of a cable or
+// segment, go round in circles and which have floating routes that bring that
+// about; and those whose watches never settle.
+func (a *answer) circling() map[givenUp]bool {
+	bad := map[givenUp]bool{}
+	touched := a.watchersByStep()
+	for id := range a.g.failures {
+		f := &a.g.failures[id]
+		if !f.required {
+			continue
+		}
+		silent, unsteady := a.settle(f, touched)
+		for _, w := range unsteady {
+			for _, x := range a.hanging[w] {
+				bad[x] = true
+			}
+		}
+		lost := a.lost(silent)
+		look := func(x givenUp) {
+			if a.g.walk(&a.classes[x.class], x.device, f, lost) == circles {
+				a.blame(bad, x, f, lost)
+			}
+		}
+		for w := range silent {
+			for _, x := range a.hanging[w] {
+				look(x)
+			}
+		}
+		for c := range a.classes {
+			for _, s := range f.breaks {
+				if d := a.g.steps[s].from; a.classes[c].first[d] == s {
+					look(givenUp{classID(c), d})
+				}
+			}
+			for _, o := range a.classes[c].owners {
+				if len(f.down) > 0 && len(a.classes[c].further[o.device]) > 0 {
+					look(givenUp{classID(c), o.device})
+				}
+			}
+		}
+	}
+	return bad
+}
+
+// blame notes the devices on a circle that took a floating route.
+func (a *answer) blame(bad map[givenUp]bool, from givenUp, f *failure, lost watches) {
+	x := &a.classes[from.class]
+	at := from.device
+	for range 2 * len(x.first) {
+		s := a.g.decide(x, at, f, lost)
+		if s == none {
+			return
+		}
+		if _, written := x.forced[at]; s != x.first[at] && !written {
+			bad[givenUp{from.class, at}] = true
+		}
+		at = a.g.steps[s].to
+	}
+}
+
+// lost tells what a route watches to be lost where its watcher is silent.
+func (a *answer) lost(silent map[int]bool) watches {
+	return func(c *class, d model.DeviceID) bool {
+		return silent[a.watcherID[watcher{d, c.first[d], c.watch[d]}]]
+	}
+}
+
+// watchersByStep lists, for each step, the watchers whose probes or answers take
+// it while nothing has failed.
+func (a *answer) watchersByStep() [][]int {
+	by := make([][]int, len(a.g.steps))
+	nothing := &failure{effect: make([]effect, len(a.g.steps)), fails: model.None}
+	never := func(*class, model.DeviceID) bool { return false }
+	for id := range a.watchers {
+		a.probe(id, nothing, never, func(s stepID) {
+			if n := len(by[s]); n == 0 || by[s][n-1] != id {
+				by[s] = append(by[s], id)
+			}
+		})
+	}
+	return by
+}
+
+// settle works out which watchers a failure silences, and which never settle.
+func (a *answer) settle(f *failure, touched [][]int) (silent map[int]bool, unsteady []int) {
+	var asked []int
+	for _, s := range f.breaks {
+		asked = append(asked, touched[s]...)
+	}
+	slices.Sort(asked)
+	asked = slices.Compact(asked)
+	silent = map[int]bool{}
+	for range 4 + len(asked) {
+		next := map[int]bool{}
+		lost := a.lost(silent)
+		for _, id := range asked {
+			if !a.probe(id, f, lost, func(stepID) {}) {
+				next[id] = true
+			}
+		}
+		if maps.Equal(next, silent) {
+			return silent, nil
+		}
+		silent = next
+	}
+	return silent, asked
+}
+
+// probe tells whether a watcher hears an answer. Use is called for each step
+// that the probe or its answer takes.
+func (a *answer) probe(id int, f *failure, lost watches, use func(stepID)) bool {
+	w := a.watchers[id]
+	use(w.step)
+	if f.effect[w.step] != whole {
+		return false
+	}
+	far := a.g.steps[w.watched].to
+	if !a.carry(a.linkClass[w.watched], a.g.steps[w.step].to, far, f, lost, use) {
+		return false
+	}
+	return a.carry(a.linkClass[w.step], far, w.device, f, lost, use)
+}
+
+// carry follows a packet to a device's own address on a link: by the ways to
+// the link's subnet, and from whoever else is on it over the link itself.
+func (a *answer) carry(c classID, from, to model.DeviceID, f *failure, lost watches, use func(stepID)) bool {
+	x := &a.classes[c]
+	at := from
+	for range len(x.first) + 1 {
+		if at == to {
+			return x.owns(at, f)
+		}
+		if x.owns(at, f) {
+			for _, s := range a.g.leaving[at] {
+				if a.g.steps[s].to == to && a.linkClass[s] == c {
+					use(s)
+					return f.effect[s] == whole
+				}
+			}
+			return false
+		}
+		s := a.g.decide(x, at, f, lost)
+		if s == none {
+			return false
+		}
+		use(s)
+		if f.effect[s] != whole {
+			return false
+		}
+		at = a.g.steps[s].to
+	}
+	return false
+}

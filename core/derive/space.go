@@ -1,0 +1,164 @@
+package derive
+
+import (
+	"maps"
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/model"
+	"ropeswing/core/prefix"
+)
+
+// space is the addresses of the plan as a binary tree, the same for every
+// device: each leaf belongs to one class. What nobody has belongs to the class
+// of its neighbours, if they are all of one device, or within a block in a block
+// to the device with most of it, else to the sink: so that every device that
+// sends it on sends it the same way, and it ends where it is discarded.
+type space struct {
+	nodes []spaceNode
+	roots []int32
+	inner []netip.Prefix             // the blocks within blocks
+	alone map[model.DeviceID]classID // the class of what is on one device only
+	sink  classID
+}
+
+type spaceNode struct {
+	prefix netip.Prefix
+	class  classID // of a leaf; mixed where there are children
+	free   bool    // nobody has any of it
+	child  [2]int32
+}
+
+const (
+	mixed  classID = -2
+	nobody classID = -3
+)
+
+// newSpace builds the tree: a root for each of the plan's blocks that lies in no
+// other, and one for each subnet outside of them.
+func (a *answer) newSpace(sink classID) *space {
+	s := &space{sink: sink, alone: map[model.DeviceID]classID{}}
+	for id := range a.classes {
+		if c := &a.classes[id]; !c.several && !c.world && a.g.derives(a.wanted, c.owners[0].device) {
+			if _, ok := s.alone[c.owners[0].device]; !ok {
+				s.alone[c.owners[0].device] = classID(id)
+			}
+		}
+	}
+	var blocks []netip.Prefix
+	for _, b := range a.g.spec.Blocks {
+		for _, p := range b.Prefixes {
+			if p.Addr().Is4() == a.g.is4 {
+				blocks = append(blocks, p.Prefix)
+			}
+		}
+	}
+	for _, b := range blocks {
+		if slices.ContainsFunc(blocks, func(o netip.Prefix) bool { return o != b && prefix.Covers(o, b) }) {
+			s.inner = append(s.inner, b)
+		}
+	}
+	blocks = prefix.Merge(blocks)
+	for _, x := range a.subnets {
+		if !slices.ContainsFunc(blocks, func(b netip.Prefix) bool { return prefix.Covers(b, x.Prefix) }) {
+			s.roots = append(s.roots, int32(len(s.nodes)))
+			s.nodes = append(s.nodes, spaceNode{prefix: x.Prefix, class: x.class})
+		}
+	}
+	for _, b := range blocks {
+		first, _ := slices.BinarySearchFunc(a.subnets, b, func(x subnet, b netip.Prefix) int { return comparePrefixes(x.Prefix, b) })
+		last := first
+		for last < len(a.subnets) && b.Contains(a.subnets[last].Addr()) {
+			last++
+		}
+		if first < last {
+			s.roots = append(s.roots, a.grow(s, b, a.subnets[first:last], nobody))
+		}
+	}
+	return s
+}
+
+// grow builds the tree of a prefix from the subnets in it, in the order of
+// addresses. Around is the class of the subnet that holds all of it.
+func (a *answer) grow(s *space, p netip.Prefix, in []subnet, around classID) int32 {
+	if len(in) > 0 && in[0].Prefix == p {
+		around, in = in[0].class, in[1:]
+	}
+	id := int32(len(s.nodes))
+	if len(in) == 0 {
+		s.nodes = append(s.nodes, spaceNode{prefix: p, class: around, free: around == nobody})
+		return id
+	}
+	low, high := halves(p)
+	cut, _ := slices.BinarySearchFunc(in, high.Addr(), func(x subnet, at netip.Addr) int { return x.Addr().Compare(at) })
+	l := a.grow(s, low, in[:cut], around)
+	h := a.grow(s, high, in[cut:], around)
+	a.adopt(s, p, l, h)
+	lc, hc := s.nodes[l].class, s.nodes[h].class
+	if lc == hc && lc != mixed {
+		free := s.nodes[l].free && s.nodes[h].free
+		s.nodes = s.nodes[:id] // both halves are one
+		s.nodes = append(s.nodes, spaceNode{prefix: p, class: lc, free: free})
+		return id
+	}
+	s.nodes = append(s.nodes, spaceNode{prefix: p, class: mixed, child: [2]int32{l, h}})
+	return int32(len(s.nodes) - 1)
+}
+
+// adopt gives a half that is nobody's a class.
+func (a *answer) adopt(s *space, p netip.Prefix, l, h int32) {
+	x, y := &s.nodes[l], &s.nodes[h]
+	switch {
+	case x.class == nobody && y.class == nobody:
+	case x.class == nobody:
+		x.class = a.adopter(s, p, h)
+	case y.class == nobody:
+		y.class = a.adopter(s, p, l)
+	}
+}
+
+// adopter is the class that what nobody has beside a node belongs to.
+func (a *answer) adopter(s *space, p netip.Prefix, beside int32) classID {
+	c := s.nodes[beside].class
+	if c != mixed && !a.classes[c].several {
+		return c
+	}
+	if c == mixed && !slices.ContainsFunc(s.inner, func(b netip.Prefix) bool { return prefix.Covers(b, p) }) {
+		return s.sink
+	}
+	weight := map[classID]float64{}
+	a.weigh(s, beside, 1, weight)
+	best := s.sink
+	for _, id := range slices.Sorted(maps.Keys(weight)) {
+		if weight[id] > weight[best] {
+			best = id
+		}
+	}
+	return best
+}
+
+// weigh adds up how much of a node each device has.
+func (a *answer) weigh(s *space, n int32, share float64, weight map[classID]float64) {
+	node := &s.nodes[n]
+	if node.class == mixed {
+		a.weigh(s, node.child[0], share/2, weight)
+		a.weigh(s, node.child[1], share/2, weight)
+		return
+	}
+	if node.class == nobody {
+		return
+	}
+	for _, o := range a.classes[node.class].owners {
+		if c, ok := s.alone[o.device]; ok {
+			weight[c] += share
+			return
+		}
+	}
+}
+
+// halves are the two prefixes one longer.
+func halves(p netip.Prefix) (low, high netip.Prefix) {
+	low = netip.PrefixFrom(p.Addr(), p.Bits()+1)
+	high, _ = prefix.Next(low)
+	return low, high
+}
