@@ -2,6 +2,7 @@ package main
 
 import (
 	"encoding/json"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -36,7 +37,7 @@ func TestReachTellsWhoReachesWhom(t *testing.T) {
 
 	r = run(t, dir, "reach", "--lost", "--without", "beam-d", "-4", "-o", "csv")
 	assert.Equal(t, 1, r.code)
-	assert.Contains(t, r.out, "quay-staff,far-watch,ipv4,10.48.1.10,10.48.5.2,fails,forwarding-loop,\"its TTL runs out in a loop between quay-edge and gull-point")
+	assert.Contains(t, r.out, "quay-staff,beam-gull,ipv4,10.48.1.10,10.48.0.252,fails,interface-down,gull-point:beam0 is down: the cable beam-d is down")
 	assert.NotContains(t, r.out, ",works,", "only what is lost")
 
 	for args, message := range map[string]string{"--from quay-stuff": "did you mean quay-staff?", "--failures 3": "--failures is 1", "--without beam-x": "did you mean beam-", "-4 -6": "exclude each other", "x": "takes nothing"} {
@@ -57,29 +58,85 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "reach", "--failures", "1")
 	assert.Equal(t, 0, r.code, r.err)
-	assert.Equal(t, "7 of 12 single failures are survived as far as wires go · predicted from the plan", first(r.out))
-	assert.Contains(t, r.out, "\nnext: ropeswing reach --lost --without beam-a\n")
+	assert.Equal(t, "5 of 12 single failures are survived in full, 6 more as far as wires go · predicted from the plan", first(r.out))
+	assert.Contains(t, r.out, "\nnext: ropeswing reach --lost --without beam-c\n")
 	var v struct {
-		Failures, Survived int
-		Losses             []struct {
-			Failure                      string
-			Lost, Cannot, DoesNot, Loops int
-			Ways                         []struct{ From, To string }
+		Failures, Whole, Survived int
+		Losses                    []struct {
+			Without                                []string
+			Lost, Cannot, DoesNot, Loops, Rerouted int
+			Ways                                   []struct{ From, To string }
+			Takes                                  []struct{ Device, To, Out string }
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(strings.ReplaceAll(run(t, dir, "reach", "--failures", "1", "-o", "json").out, "does_not", "doesnot")), &v))
 	assert.Equal(t, 12, v.Failures, "cables to hosts are not tried: no way round is wanted there")
 	found := map[string][4]int{}
 	for _, l := range v.Losses {
-		found[l.Failure] = [4]int{l.Lost, l.Cannot, l.DoesNot, l.Loops}
+		found[l.Without[0]] = [4]int{l.Lost, l.Cannot, l.DoesNot, l.Loops}
+		if l.Without[0] == "beam-b" {
+			assert.Positive(t, l.Rerouted)
+			assert.Contains(t, l.Takes, struct{ Device, To, Out string }{"quay-edge", "10.48.3.0/24", "beam1"}, "which cannot see the beam and watches its far end")
+		}
 		assert.Len(t, l.Ways, l.Lost)
 		assert.Equal(t, l.Lost, l.Cannot+l.DoesNot)
 	}
 	quay := found["quay-edge:lan0 to quay-core:up0"]
 	assert.Equal(t, quay[0], quay[1], "the office hangs on one cable: there is no wire round it")
 	assert.Equal(t, 19*2*2, found["beam-a"][1], "with a beam its own segment goes, to and from 19 others in both families; else a ring has a wire round")
-	assert.Positive(t, found["beam-d"][3], "and the routes of two lights send to each other")
+	assert.Equal(t, 11, v.Survived)
+	assert.Positive(t, found["beam-c"][2], "an end of a beam that hides its faults cannot be reached from the far one")
+	for name, l := range found {
+		assert.Zero(t, l[3], "%s: nothing circles", name)
+	}
 	assert.NotContains(t, found, "old-line", "which only stands by")
 	assert.Equal(t, 1, run(t, dir, "reach", "--failures", "1", "--lost").code)
 	assert.Contains(t, run(t, dir, "reach", "--failures", "1", "--devices", "-o", "csv").out, "mole-rtr,")
+}
+
+func TestPairsOfFailures(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "reach", "--failures", "2", "-4")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Regexp(t, `^\d+ of 66 pairs of failures are survived in full`, first(r.out), "twelve cables make 12 × 11 / 2 pairs")
+	assert.Contains(t, r.out, "beam-a and beam-d")
+	assert.Equal(t, 2, run(t, dir, "reach", "--failures", "3").code)
+	r = run(t, dir, "-p", demo.BadMorning, "reach", "--failures", "1", "-o", "csv")
+	assert.Equal(t, "without,lost,cannot,does_not,loops,rerouted,first", first(r.out))
+}
+
+func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "show", "routes", "--derived", "-4", "quay-edge")
+	assert.Regexp(t, `^\d+ routes derived for 7 devices; \d+ with one for each subnet · predicted from the plan$`, first(r.out))
+	assert.NotContains(t, r.out, "direct")
+	assert.Contains(t, oneLine(r.out), "10.48.3.0/24 10.48.0.3 mole-rtr beam0 derived 1 in use watches 10.48.0.5")
+	assert.Contains(t, run(t, dir, "-p", demo.BadMorning, "show", "routes", "--derived").err, "no route is derived")
+
+	before := run(t, dir, "show", "routes", "-o", "csv").out
+	lost := run(t, dir, "reach", "--failures", "1", "-o", "json").out
+	r = run(t, dir, "pin", "quay-edge", "far-skerry")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "+      10.48.3.0/24: [{next-hop: 10.48.0.3, out: beam0, watch: 10.48.0.5}, {next-hop: 10.48.0.249, out: beam1}]")
+	assert.Contains(t, r.out, "next: ropeswing pin quay-edge far-skerry -w\n")
+	assert.Equal(t, before, run(t, dir, "show", "routes", "-o", "csv").out, "it only shows")
+
+	require.Equal(t, 0, run(t, dir, "pin", "quay-edge", "far-skerry", "-w").code)
+	r = run(t, dir, "check")
+	assert.Equal(t, 0, r.code)
+	assert.Equal(t, "Skerry Lights: nothing wrong", first(r.out))
+	assert.Equal(t, unwritten(before), unwritten(run(t, dir, "show", "routes", "-o", "csv").out), "each device has the routes it had")
+	assert.Equal(t, lost, run(t, dir, "reach", "--failures", "1", "-o", "json").out)
+	r = run(t, dir, "pin", "quay-edge")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "no route of quay-edge is derived")
+	assert.Contains(t, run(t, dir, "pin", "quay-edgy").err, "did you mean quay-edge?")
+	assert.Contains(t, run(t, dir, "-p", demo.BadMorning, "pin", "quay-edge").err, "the plan has no 'wants'")
+	assert.Contains(t, run(t, dir, "pin").err, "of which device")
+}
+
+// unwritten is a list of routes without what tells written from derived.
+func unwritten(csv string) string {
+	csv = regexp.MustCompile(`skerry\.plan\.yaml:\d+`).ReplaceAllString(csv, "")
+	return strings.ReplaceAll(strings.ReplaceAll(csv, ",derived,", ","), ",static,", ",")
 }

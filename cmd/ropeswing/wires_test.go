@@ -38,7 +38,7 @@ func TestInterfacesAreFilteredAndShownWhole(t *testing.T) {
 	r = run(t, dir, "show", "interface", "quay-core:vlan110")
 	assert.Contains(t, oneLine(r.out), "hears desk-7:port")
 	assert.Equal(t, "desk-7:port\n", run(t, dir, "show", "interface", "quay-core:vlan110", "--only", "hears").out)
-	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").out), "state up (skerry.plan.yaml:107) part of mole-rtr:lan0, which is up")
+	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").out), "state up (skerry.plan.yaml:97) part of mole-rtr:lan0, which is up")
 
 	write(t, dir, "all.plan.yaml", `ropeswing: 1
 segments: {l: {prefix: 10.0.0.0/31}, v: {vlan: 9, prefix: 10.1.0.0/24}}
@@ -79,20 +79,21 @@ func TestRoutesOfATableOfItsOwn(t *testing.T) {
 func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "show", "routes", "far-skerry", "--covering", "10.48.2.9", "-o", "csv")
-	assert.Equal(t, "device,to,next_hop,out,source,distance,metric,state,place,why\n"+
-		"far-skerry,10.48.2.0/24,10.48.0.6 tern-rock,beam0,static,1,0,in use,skerry.plan.yaml:165,\n"+
-		"far-skerry,0.0.0.0/0,10.48.0.253 gull-point,beam1,static,1,0,in use,skerry.plan.yaml:163,a longer prefix decides\n"+
-		"far-skerry,0.0.0.0/0,,ser0,static,11,0,standby,skerry.plan.yaml:163,\n", r.out)
-	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state").out)
+	assert.Equal(t, "device,to,next_hop,out,source,distance,metric,state,watch,place,why\n"+
+		"far-skerry,10.48.2.0/24,10.48.0.6 tern-rock,beam0,derived,1,0,in use,10.48.0.4,skerry.plan.yaml:7,\n"+
+		"far-skerry,10.48.2.0/24,10.48.0.253 gull-point,beam1,derived,11,0,standby,,skerry.plan.yaml:7,\n"+
+		"far-skerry,0.0.0.0/0,10.48.0.253 gull-point,beam1,derived,1,0,in use,10.48.0.248,skerry.plan.yaml:7,a longer prefix decides\n"+
+		"far-skerry,0.0.0.0/0,10.48.0.6 tern-rock,beam0,derived,11,0,standby,,skerry.plan.yaml:7,\n", r.out)
+	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state", "-p", demo.BadMorning).out)
 	assert.NotContains(t, run(t, dir, "show", "routes", "quay-edge", "--source", "direct", "--only", "source").out, "static")
-	assert.Contains(t, run(t, dir, "show", "routes", "--source", "guess").err, "--source is local, direct, static, not guess")
+	assert.Contains(t, run(t, dir, "show", "routes", "--source", "guess").err, "--source is local, direct, static, derived, learned, not guess")
 	assert.Contains(t, run(t, dir, "show", "routes", "--covering", "10.48.2").err, "is not an address")
 
 	for _, tt := range []struct{ device, to, answer, step string }{
-		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1", "next hop 10.48.0.5, for which 10.48.0.4/31 decides"},
-		{"mole-rtr", "10.48.2.200", "10.48.2.200 at mole-rtr: discarded, by 10.48.2.0/24", "shorter 0.0.0.0/0 static via 10.48.0.2, distance 1"},
+		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1", "standby 10.48.5.0/24 derived via 10.48.0.2, distance 11, out of beam0"},
+		{"mole-rtr", "10.48.2.200", "10.48.2.200 at mole-rtr: discarded, by 10.48.2.0/24", "shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1"},
 		{"mole-rtr", "mole-rtr", "10.48.2.254 at mole-rtr: delivered here", "decides 10.48.2.254/32 local"},
-		{"far-skerry", "192.0.2.9", "192.0.2.9 at far-skerry: on to gull-point (10.48.0.253), out of beam1", "standby 0.0.0.0/0 static, distance 11, out of ser0"},
+		{"far-skerry", "192.0.2.9", "192.0.2.9 at far-skerry: on to gull-point (10.48.0.253), out of beam1", "standby 0.0.0.0/0 derived via 10.48.0.6, distance 11, out of beam0"},
 		{"fibre-carrier", "198.51.100.65", "198.51.100.65 at fibre-carrier: no route", "no route of the device matches 198.51.100.65"},
 	} {
 		r := run(t, dir, "why", tt.device, tt.to)

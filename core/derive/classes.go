@@ -18,9 +18,9 @@ type classID int32
 type class struct {
 	id      classID
 	owners  []owner
-	several bool                        // of one subnet on several devices
-	world   bool                        // everything beyond the plan
-	forced  map[model.DeviceID][]stepID // devices with written routes: by which steps, the preferred first; none: it goes nowhere
+	several bool                      // of one subnet on several devices
+	world   bool                      // everything beyond the plan
+	forced  map[model.DeviceID]forced // devices whose written routes decide
 
 	// The cheapest way to an owner, by device.
 	cost  []int32
@@ -30,6 +30,13 @@ type class struct {
 	// way is watched by the first; none where none is.
 	further [][]stepID
 	watch   []stepID
+}
+
+// forced is where written routes lead: by which steps, the preferred first. With
+// no steps it goes nowhere.
+type forced struct {
+	steps []stepID
+	watch netip.Addr // what the first is watched by; invalid where it is not
 }
 
 // owner is a device with the class's subnets on an interface of its own.
@@ -117,11 +124,8 @@ func everything(is4 bool) netip.Prefix {
 	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 }
 
-func forcedKey(forced map[model.DeviceID][]stepID) string {
+func forcedKey(forced map[model.DeviceID]forced) string {
 	var b strings.Builder
-	for d := range len(forced) {
-		fmt.Fprint(&b, d)
-	}
 	var all []model.DeviceID
 	for d := range forced {
 		all = append(all, d)
@@ -137,55 +141,58 @@ func forcedKey(forced map[model.DeviceID][]stepID) string {
 // route stands for all that it leads to, but a default only for the world, and
 // one that discards only where nothing longer is derived. Devices that are left
 // out, and those of the world, have nothing but what is written.
-func (g *graph) forcedFor(p netip.Prefix, c *class, w *wanted) map[model.DeviceID][]stepID {
-	var forced map[model.DeviceID][]stepID
+func (g *graph) forcedFor(p netip.Prefix, c *class, w *wanted) map[model.DeviceID]forced {
+	var all map[model.DeviceID]forced
 	for d := range g.spec.Devices {
 		id := model.DeviceID(d)
 		if !w.writes[d] || slices.ContainsFunc(c.owners, func(o owner) bool { return o.device == id }) {
 			continue
 		}
-		steps, ok := g.written(id, p, w.leftOut[d])
-		if ok {
-			if forced == nil {
-				forced = map[model.DeviceID][]stepID{}
+		if x, ok := g.written(id, p, w.leftOut[d]); ok {
+			if all == nil {
+				all = map[model.DeviceID]forced{}
 			}
-			forced[id] = steps
+			all[id] = x
 		}
 	}
-	return forced
+	return all
 }
 
 // written is where the written routes of a device lead for a prefix.
-func (g *graph) written(d model.DeviceID, p netip.Prefix, leftOut bool) ([]stepID, bool) {
+func (g *graph) written(d model.DeviceID, p netip.Prefix, leftOut bool) (forced, bool) {
+	var x forced
 	table := g.tables.Table(d)
 	m, ok := table.Lookup(p.Addr())
 	if !ok || m.Prefix.Bits() > p.Bits() {
-		return nil, leftOut
+		return x, leftOut
 	}
-	var steps []stepID
 	static, discards := false, false
 	for _, e := range table.Of(m) {
 		if e.Source != routing.Static {
 			continue
 		}
+		discards = discards || e.Discard && !static
 		static = true
-		discards = discards || e.Discard
 		for _, hop := range e.Hops {
 			for _, s := range g.leaving[d] {
-				x := &g.steps[s]
-				if x.out == hop.Out && (!hop.Via.IsValid() || x.via == hop.Via) && !slices.Contains(steps, s) {
-					steps = append(steps, s)
+				y := &g.steps[s]
+				if y.out != hop.Out || hop.Via.IsValid() && y.via != hop.Via || slices.Contains(x.steps, s) {
+					continue
+				}
+				x.steps = append(x.steps, s)
+				if len(x.steps) == 1 {
+					x.watch = g.spec.Statics[e.Static()].Watch
 				}
 			}
 		}
 	}
 	if leftOut {
-		return steps, true
+		return x, true
 	}
 	if !static || m.Prefix.Bits() == 0 && p.Bits() > 0 || discards && m.Prefix.Bits() < p.Bits() {
-		return nil, false
+		return forced{}, false
 	}
-	return steps, true
+	return x, true
 }
 
 // owns tells whether the class's subnets are on the device, and its interface

@@ -1,7 +1,6 @@
 package derive_test
 
 import (
-	"fmt"
 	"math/rand/v2"
 	"net/netip"
 	"slices"
@@ -18,61 +17,6 @@ import (
 	"ropeswing/core/network"
 	"ropeswing/core/routing"
 )
-
-// randomNetwork is the text of a plan of a few routers: links between them, some
-// of which hide their faults, a segment with a host behind each, here and there a
-// segment that several routers are on, and a carrier or two.
-func randomNetwork(r *rand.Rand, wants string) string {
-	var segments, devices, cables strings.Builder
-	n := 3 + r.IntN(5)
-	interfaces := make([]string, n)
-	link := 0
-	join := func(a, b int) {
-		fmt.Fprintf(&segments, "  link%d: {prefix: [10.0.0.%d/31, \"2001:db8:0:%x::/127\"]}\n", link, 2*link, link)
-		interfaces[a] += fmt.Sprintf("      l%d: {segment: link%d, address: first}\n", link, link)
-		interfaces[b] += fmt.Sprintf("      l%d: {segment: link%d, address: last}\n", link, link)
-		fault := "seen"
-		if r.IntN(6) == 0 {
-			fault = "hidden"
-		}
-		fmt.Fprintf(&cables, "  - c%d: {between: \"r%d:l%d to r%d:l%d\", cost: %d, fault: %s}\n", link, a, link, b, link, 5+r.IntN(3)*5, fault)
-		link++
-	}
-	for i := 1; i < n; i++ {
-		join(i, r.IntN(i)) // all hang together
-	}
-	for range r.IntN(n) {
-		if a, b := r.IntN(n), r.IntN(n); a != b {
-			join(a, b)
-		}
-	}
-	for i := range n {
-		fmt.Fprintf(&segments, "  lan%d: {prefix: [10.0.%d.0/%d, \"2001:db8:1:%x::/64\"]}\n", i, 16+i, 25+r.IntN(3), i)
-		interfaces[i] += fmt.Sprintf("      lan: {segment: lan%d, address: first}\n", i)
-		fmt.Fprintf(&devices, "  h%d: {is: host, interfaces: {port: {segment: lan%d, address: 5}}, gateway: r%d}\n", i, i, i)
-	}
-	if r.IntN(2) == 0 {
-		segments.WriteString("  shared: {prefix: [10.0.15.0/28, \"2001:db8:2::/64\"]}\n")
-		for i, where := range r.Perm(n)[:2] {
-			interfaces[where] += fmt.Sprintf("      sh: {segment: shared, address: %d}\n", i+1)
-		}
-	}
-	carriers := r.IntN(3)
-	for i, where := range r.Perm(n)[:carriers] {
-		fmt.Fprintf(&segments, "  up%d: {prefix: [198.51.100.%d/30, \"2001:db8:ca:%x::/64\"]}\n", i, 4*i, i)
-		interfaces[where] += fmt.Sprintf("      up%d: {segment: up%d, address: last}\n", i, i)
-		fmt.Fprintf(&devices, "  w%d: {is: world, beyond: [192.0.2.0/24, \"2001:db8:ffff::/48\"], interfaces: {to: {segment: up%d, address: first}}, routes: {home: r%d}}\n", i, i, where)
-		fmt.Fprintf(&cables, "  - r%d:up%d to w%d:to\n", where, i, i)
-	}
-	for i := range n {
-		loopback := ""
-		if r.IntN(2) == 0 {
-			loopback = fmt.Sprintf("    loopback: [10.0.14.%d, \"2001:db8:3::%x\"]\n", 1+i, i+1)
-		}
-		fmt.Fprintf(&devices, "  r%d:\n    is: router\n%s    interfaces:\n%s", i, loopback, interfaces[i])
-	}
-	return fmt.Sprintf("wants: %s\nblocks: {home: [10.0.0.0/16, \"2001:db8::/46\"], links: [10.0.0.0/24], lans: [10.0.16.0/20]}\nsegments:\n%sdevices:\n%scables:\n%s", wants, &segments, &devices, &cables)
-}
 
 // derived is the tables of a plan, and what was derived for them.
 func derived(t *testing.T, text string) (*routing.Tables, derive.Result) {
@@ -125,7 +69,7 @@ func seeds(t *testing.T) int {
 func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 	for seed := range seeds(t) {
 		r := rand.New(rand.NewPCG(uint64(seed), 5))
-		text := randomNetwork(r, "{}")
+		text := coretest.RandomNetwork(r, "{}")
 		tables, _ := derived(t, text)
 		spec := tables.State.Spec
 		held, free := addresses(spec, r)
@@ -160,7 +104,7 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 func TestWhatIsNotProtectedIsListed(t *testing.T) {
 	for seed := range seeds(t) {
 		r := rand.New(rand.NewPCG(uint64(seed), 6))
-		text := randomNetwork(r, "{world: none}")
+		text := coretest.RandomNetwork(r, "{world: none}")
 		tables, result := derived(t, text)
 		spec := tables.State.Spec
 		for _, f := range failures(spec) {
@@ -234,7 +178,7 @@ func wired(s *network.State, from model.DeviceID, to netip.Addr) bool {
 func TestSummarisedTablesDecideAlike(t *testing.T) {
 	fewer := 0
 	for seed := range seeds(t) {
-		text := randomNetwork(rand.New(rand.NewPCG(uint64(seed), 7)), "{}")
+		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 7)), "{}")
 		short, result := derived(t, text)
 		long, each := derived(t, strings.Replace(text, "wants: {}", "wants: {summarise: false}", 1))
 		spec := short.State.Spec

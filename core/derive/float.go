@@ -59,7 +59,7 @@ type before struct {
 func (a *answer) float(c *class, d model.DeviceID, id failureID) bool {
 	f := &a.g.failures[id]
 	lost := a.g.lostOnWay(f)
-	if f.fails == d || a.dead(c, f) || f.part[d] == none || a.g.walk(c, d, f, lost) == arrives {
+	if f.fails == d || f.hidden || a.dead(c, f) || f.part[d] == none || a.g.walk(c, d, f, lost) == arrives {
 		return false
 	}
 	way, ok := a.wayRound(c, d, f)
@@ -163,8 +163,8 @@ func (a *answer) reachable(c *class, d model.DeviceID, f *failure) bool {
 }
 
 // wayRound is the cheapest way from a device, over steps that a failure leaves
-// whole, to one from which the class is reached as things stand. Only devices
-// that can be given routes are on it.
+// whole, to one from which the class is reached as things stand. Devices
+// on it can be given routes, or take it anyway.
 func (a *answer) wayRound(c *class, d model.DeviceID, f *failure) ([]stepID, bool) {
 	lost := a.g.lostOnWay(f)
 	came := map[model.DeviceID]stepID{}
@@ -184,11 +184,15 @@ func (a *answer) wayRound(c *class, d model.DeviceID, f *failure) ([]stepID, boo
 			}
 			return way, true
 		}
-		if _, ok := c.forced[at.device]; ok || !a.g.derives(a.wanted, at.device) || at.device != d && c.isOwner(at.device) {
+		_, written := c.forced[at.device]
+		if !written && !a.g.derives(a.wanted, at.device) || at.device != d && c.isOwner(at.device) {
 			continue
 		}
 		for _, s := range a.g.leaving[at.device] {
 			x := &a.g.steps[s]
+			if written && s != a.g.decide(c, at.device, f, lost) {
+				continue // it does what is written
+			}
 			next := at.cost + x.cost
 			if f.effect[s] != whole || done[x.to] || x.to == f.fails {
 				continue
@@ -207,7 +211,7 @@ func (a *answer) wayRound(c *class, d model.DeviceID, f *failure) ([]stepID, boo
 // is false where nothing can be watched to notice the failure.
 func (a *answer) add(c *class, d model.DeviceID, s stepID, f *failure) bool {
 	first := c.first[d]
-	if first == s {
+	if _, written := c.forced[d]; written || first == s {
 		return true
 	}
 	if first != none && f.effect[first] != seen {

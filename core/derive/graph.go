@@ -42,6 +42,7 @@ type graph struct {
 // failure is something that may fail, and its effect.
 type failure struct {
 	network.Failure
+	hidden   bool      // a segment that is one cable which hides its faults: nothing is derived for it alone
 	required bool      // a cable or a segment: no loop may come of it
 	effect   []effect  // by step
 	down     []downEnd // interfaces in subnets of several routers
@@ -263,6 +264,9 @@ func (g *graph) addFailure(x failure, required bool) {
 			return
 		}
 	}
+	x.hidden = x.Segment != model.None && slices.ContainsFunc(g.failures, func(y failure) bool {
+		return y.Cable != model.None && slices.Equal(y.breaks, x.breaks) && !slices.Contains(y.effect, seen)
+	})
 	x.part = g.parts(&x)
 	g.failures = append(g.failures, x)
 }

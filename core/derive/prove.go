@@ -38,7 +38,7 @@ func (a *answer) findWatchers() {
 	a.watchers, a.watcherID, a.hanging = nil, map[watcher]int{}, nil
 	for c := range a.classes {
 		for d, w := range a.classes[c].watch {
-			if w == none {
+			if w == none || a.linkClass[w] == none || a.linkClass[a.classes[c].first[d]] == none {
 				continue
 			}
 			x := watcher{model.DeviceID(d), a.classes[c].first[d], w}
@@ -116,7 +116,8 @@ func (a *answer) blame(bad map[givenUp]bool, from givenUp, f *failure, lost watc
 // lost tells what a route watches to be lost where its watcher is silent.
 func (a *answer) lost(silent map[int]bool) watches {
 	return func(c *class, d model.DeviceID) bool {
-		return silent[a.watcherID[watcher{d, c.first[d], c.watch[d]}]]
+		id, ok := a.watcherID[watcher{d, c.first[d], c.watch[d]}]
+		return ok && silent[id]
 	}
 }
 

@@ -22,7 +22,9 @@ func (t *table) summarise(s *space) {
 		switch {
 		case e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || e.Prefix.Addr().Is4() != t.g.is4:
 		case e.Prefix.Bits() == 0:
-			inherited = -1 // nothing derived is like a written default
+			if t.answer.world == none || !t.forcedHere(t.answer.world) {
+				inherited = -1 // nothing derived is like it
+			}
 		case t.g.spec.Statics[e.Static()].Discard:
 			x.discarded = append(x.discarded, e.Prefix)
 		default:
@@ -100,11 +102,10 @@ func meet(a, b []label) []label {
 	return slices.Compact(either)
 }
 
-// place sets routes from a node down. Where the halves have no label in common
-// none is set: one for each half is no more than one for both and one for the
-// half that differs, and follows the plan's own blocks. Of several labels that
-// one is taken that comes first: they are numbered in the order of the plan's
-// subnets, the same each time.
+// place sets routes from a node down, as low as costs no more: there they follow
+// the plan's own blocks, and change with nothing but their own subnets. Of
+// several labels that one is taken that comes first: they are numbered in the
+// order of the plan's subnets, the same each time.
 func (x *summary) place(n int32, inherited label) {
 	set, node := x.sets[n], &x.space.nodes[n]
 	switch {
@@ -112,7 +113,7 @@ func (x *summary) place(n int32, inherited label) {
 		return
 	case slices.Contains(x.discarded, node.prefix):
 		inherited = drop
-	case set != nil && !slices.Contains(set, inherited) && !x.divided(n):
+	case set != nil && !slices.Contains(set, inherited) && !x.canWait(n, inherited):
 		wider := inherited
 		inherited = x.choose(set)
 		if !(inherited == drop && x.ownRoute(n)) {
@@ -125,14 +126,19 @@ func (x *summary) place(n int32, inherited label) {
 	}
 }
 
-// divided tells whether the halves of a node have no label in common.
-func (x *summary) divided(n int32) bool {
+// canWait tells whether routes in the halves of a node cost no more than one for
+// all of it: where the halves have no label in common, so that one of them needs
+// a route of its own anyway, or where one of them may keep what is inherited.
+func (x *summary) canWait(n int32, inherited label) bool {
 	node := &x.space.nodes[n]
 	if node.class != mixed {
 		return false
 	}
 	l, h := x.upward(node.child[0]), x.upward(node.child[1])
-	return l != nil && h != nil && !slices.ContainsFunc(l, func(a label) bool { return slices.Contains(h, a) })
+	if l == nil || h == nil {
+		return true
+	}
+	return !slices.ContainsFunc(l, func(a label) bool { return slices.Contains(h, a) }) || slices.Contains(l, inherited) || slices.Contains(h, inherited)
 }
 
 // upward is the labels that a route from above may give a node.

@@ -115,6 +115,9 @@ func (a *answer) markProbes(need [][]bool) bool {
 				continue
 			}
 			target, back := a.linkClass[watched], a.linkClass[a.classes[c].first[d]]
+			if target == none || back == none {
+				continue
+			}
 			far := a.g.steps[watched].to
 			if !need[d][target] || !need[far][back] {
 				a.mark(need, target, model.DeviceID(d))

@@ -2,6 +2,7 @@ package derive
 
 import (
 	"container/heap"
+	"net/netip"
 
 	"ropeswing/core/model"
 )
@@ -58,21 +59,39 @@ func (g *graph) findWays(c *class) {
 			heap.Push(q, waiting{cost, hops, s.from})
 		}
 	}
-	for d, steps := range c.forced {
-		if len(steps) > 0 {
-			c.first[d] = steps[0]
-			c.further[d] = steps[1:]
-		} else {
-			c.first[d] = none
+	for d, x := range c.forced {
+		c.first[d] = none
+		if len(x.steps) > 0 {
+			c.first[d] = x.steps[0]
+			c.further[d] = x.steps[1:]
 		}
 	}
+	for d, x := range c.forced {
+		c.watch[d] = g.watched(c, d, x.watch)
+	}
+}
+
+// watched is the step on a device's way whose far end has an address.
+func (g *graph) watched(c *class, d model.DeviceID, a netip.Addr) stepID {
+	at := d
+	for range len(c.first) {
+		s := c.first[at]
+		if s == none || !a.IsValid() {
+			return none
+		}
+		if g.steps[s].via == a {
+			return s
+		}
+		at = g.steps[s].to
+	}
+	return none
 }
 
 // mayTake tells whether a device may take a step: one with a written route takes
 // that and no other.
 func (c *class) mayTake(d model.DeviceID, s stepID) bool {
-	steps, ok := c.forced[d]
-	return !ok || len(steps) > 0 && steps[0] == s
+	x, ok := c.forced[d]
+	return !ok || len(x.steps) > 0 && x.steps[0] == s
 }
 
 // waiting is a device to be looked at, the nearest first.
@@ -140,7 +159,7 @@ func (g *graph) walk(c *class, from model.DeviceID, f *failure, lost watches) re
 		if c.owns(at, f) {
 			return arrives
 		}
-		if at == f.fails || at != from && g.spec.Devices[at].Kind == model.World && len(c.forced[at]) == 0 {
+		if at == f.fails || at != from && g.spec.Devices[at].Kind == model.World && len(c.forced[at].steps) == 0 {
 			return stops
 		}
 		s := g.decide(c, at, f, lost)

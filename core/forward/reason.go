@@ -134,8 +134,14 @@ func And(names []string) string {
 }
 
 // discarded: a discard route matches, or a route whose next hop is to be found
-// through one.
+// through one. Where that is so only because the address's own subnet is down,
+// that is the reason.
 func (e explainer) discarded(f *Failure, n Node) {
+	if id, ok := downIn(e.t, n.Device, e.g.Flow.Destination); ok {
+		f.Name = finding.InterfaceIsDown
+		f.Reason = fmt.Sprintf("%s is down: %s", e.spec.Label(id), e.t.State.Why(id))
+		return
+	}
 	f.Name = finding.Discarded
 	f.Reason = fmt.Sprintf("%s discards what it has for %s", e.name(n.Device), n.Decision.Match.Prefix)
 	table := e.t.For(n.Device, n.In)

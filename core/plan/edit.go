@@ -78,9 +78,9 @@ func child(n *yaml.Node, name string) *yaml.Node {
 func (r *reader) add(n *yaml.Node, path []string, value string) (Edit, bool) {
 	last := len(n.Content) - 1
 	if n.Style&yaml.FlowStyle != 0 {
-		text := quoteKey(path[0]) + ": "
+		text := QuoteName(path[0]) + ": "
 		for _, name := range path[1:] {
-			text += "{" + quoteKey(name) + ": "
+			text += "{" + QuoteName(name) + ": "
 		}
 		text += value + strings.Repeat("}", len(path)-1)
 		if last < 0 {
@@ -100,7 +100,7 @@ func (r *reader) add(n *yaml.Node, path []string, value string) (Edit, bool) {
 	indent := n.Content[0].Column - 1
 	text := ""
 	for i, name := range path {
-		text += newline + strings.Repeat(" ", indent+2*i) + quoteKey(name) + ":"
+		text += newline + strings.Repeat(" ", indent+2*i) + QuoteName(name) + ":"
 	}
 	// Behind the last entry and whatever comment ends its line.
 	end := r.end(n.Content[last])
@@ -110,8 +110,8 @@ func (r *reader) add(n *yaml.Node, path []string, value string) (Edit, bool) {
 	return Edit{source.Place{File: r.file, Start: end, End: end}, text + " " + value}, true
 }
 
-// quoteKey puts quotes around a key that YAML would misread without.
-func quoteKey(name string) string {
+// QuoteName puts quotes around a name that YAML would misread without.
+func QuoteName(name string) string {
 	if strings.HasSuffix(name, ":") || strings.ContainsAny(name, "#{}[],&*!|>'\"%@` ") {
 		return `"` + name + `"`
 	}

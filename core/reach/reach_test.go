@@ -1,13 +1,19 @@
 package reach_test
 
 import (
+	"math/rand/v2"
+	"net/netip"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/coretest"
+	"ropeswing/core/derive"
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/reach"
 	"ropeswing/core/routing"
 )
@@ -42,15 +48,16 @@ func TestEveryoneToEveryone(t *testing.T) {
 	tables := coretest.Tables(t, ring)
 	ends := lans(t, tables)
 	assert.Equal(t, "10.1.0.2", ends[0].Address.String(), "a host stands for its segment")
+	m := reach.All(tables, ends)
 	count := 0
-	reach.All(tables, ends, func(w reach.Way) bool {
+	m.Ways(func(w reach.Way) bool {
 		assert.Equal(t, forward.Works, w.Verdict)
 		count++
 		return true
 	})
 	assert.Equal(t, 6, count)
 	count = 0
-	reach.All(tables, ends, func(reach.Way) bool { count++; return count < 2 })
+	m.Ways(func(reach.Way) bool { count++; return count < 2 })
 	assert.Equal(t, 2, count, "it stops when told to")
 }
 
@@ -61,16 +68,105 @@ func TestWhatAFailureTakesAway(t *testing.T) {
 	tables := coretest.Tables(t, ring)
 	spec := tables.State.Spec
 	got := map[string][3]int{}
-	reach.Sweep(tables, lans(t, tables), reach.Cables(spec), func(l reach.Loss) bool {
-		got[spec.Cables[l.Failure.Cable].Name] = [3]int{len(l.Lost), l.Cannot, l.Loops}
+	reach.Sweep(tables, lans(t, tables), reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
+		got[spec.Cables[l.Failures[0].Cable].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
 		return true
 	})
 	assert.Equal(t, map[string][3]int{"x-ab": {2, 0, 0}, "x-bc": {2, 0, 0}, "x-ca": {0, 0, 0}}, got)
 	losses := map[string][3]int{}
-	reach.Sweep(tables, lans(t, tables), reach.Devices(spec), func(l reach.Loss) bool {
-		losses[spec.Devices[l.Failure.Device].Name] = [3]int{len(l.Lost), l.Cannot, l.Loops}
+	reach.Sweep(tables, lans(t, tables), reach.Together(reach.Devices(spec), 1), func(l reach.Loss) bool {
+		losses[spec.Devices[l.Failures[0].Device].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
 		return true
 	})
 	assert.Equal(t, [3]int{4, 4, 0}, losses["a"], "with a its LAN goes: no wire leads there")
 	assert.Len(t, losses, 3)
+}
+
+// The matrix says of every way what a ping says, and the sweep of every failure
+// what pings say before and after: on random networks with routes written at
+// random, of which many loop or lead nowhere.
+func TestMatrixAgreesWithPings(t *testing.T) {
+	verdicts := map[forward.Verdict]int{}
+	for seed := range 60 {
+		r := rand.New(rand.NewPCG(uint64(seed), 11))
+		spec := coretest.Spec(t, coretest.RandomNetwork(r, "{}"))
+		if seed%2 == 0 {
+			spec = withRandomRoutes(spec, r)
+		} else {
+			spec, _, _ = derive.Resolve(spec)
+		}
+		tables := forward.Resolve(network.Build(spec).State())
+		ends := reach.Ends(spec)
+		works := func(t *routing.Tables, w reach.Way) forward.Verdict {
+			return forward.Ping(t, w.From.Device, w.From.Address, w.To.Address, model.None).Verdict()
+		}
+		var ways []reach.Way
+		reach.All(tables, ends).Ways(func(w reach.Way) bool {
+			require.Equal(t, works(tables, w), w.Verdict, "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
+			verdicts[w.Verdict]++
+			ways = append(ways, w)
+			return true
+		})
+		reach.Sweep(tables, ends, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
+			after := forward.Update(tables, tables.State.With(l.Failures...))
+			lost, loops := 0, 0
+			for _, w := range ways {
+				if w.Verdict != forward.Works {
+					continue
+				}
+				x := forward.Ping(after, w.From.Device, w.From.Address, w.To.Address, model.None)
+				if x.Verdict() == forward.Works {
+					continue
+				}
+				lost++
+				// That a way circles is told of its answer too, where the request gets lost.
+				back := forward.Walk(after, forward.At{Device: w.To.Device, In: model.None}, forward.Flow{Source: w.To.Address, Destination: w.From.Address, Out: model.None})
+				for _, g := range []*forward.Graph{x.There, back} {
+					if slices.ContainsFunc(g.Ends, func(e forward.End) bool { return e.Outcome == forward.Looped }) {
+						loops++
+						break
+					}
+				}
+			}
+			require.Equal(t, lost, l.Lost, "seed %d", seed)
+			require.Equal(t, loops, l.Loops, "seed %d", seed)
+			require.Len(t, l.Ways, min(lost, 1000))
+			return true
+		})
+	}
+	for _, v := range []forward.Verdict{forward.Works, forward.Fails, forward.Depends} {
+		assert.Greater(t, verdicts[v], 50, v)
+	}
+}
+
+// withRandomRoutes gives each router routes to some subnets by some neighbour,
+// now and then by two at equal cost.
+func withRandomRoutes(spec *model.Spec, r *rand.Rand) *model.Spec {
+	var statics []model.Static
+	state := network.Build(spec).State()
+	for d := range spec.Devices {
+		if spec.Devices[d].Kind != model.Router {
+			continue
+		}
+		var hops []netip.Addr
+		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
+			for _, n := range state.Neighbours(id) {
+				if far := &spec.Interfaces[n]; spec.Devices[far.Device].Forwards {
+					for _, a := range far.Addresses {
+						hops = append(hops, a.Addr())
+					}
+				}
+			}
+		}
+		for _, s := range spec.Segments {
+			for _, p := range s.Prefixes {
+				for range 1 + r.IntN(2) {
+					if via := hops[r.IntN(len(hops))]; via.Is4() == p.Addr().Is4() {
+						statics = append(statics, model.Static{Device: model.DeviceID(d), To: p.Prefix, Via: via, Out: model.None, Distance: uint8(1 + r.IntN(2)), Origin: model.Derived})
+					}
+				}
+			}
+		}
+	}
+	return spec.WithDerived(statics)
 }

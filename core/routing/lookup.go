@@ -163,3 +163,57 @@ func (v View) DownSubnet(a netip.Addr) string {
 	}
 	return ""
 }
+
+// Run is neighbouring ones of a list of addresses that have the same longest
+// match: from First up to, not including, Last.
+type Run struct {
+	First, Last int
+	Match       Match
+	Found       bool
+}
+
+// Runs looks up a sorted list of addresses in one go, which costs less than one
+// after the other.
+func (v View) Runs(sorted []netip.Addr) []Run {
+	var all []Run
+	ranges4, ranges6 := v.table.ranges4, v.table.ranges6
+	at := 0
+	for i := 0; i < len(sorted); {
+		group, last := int32(-1), i+1
+		if a := sorted[i]; a.Is4() {
+			for at < len(ranges4) && ranges4[at].start <= key4(a) {
+				at++
+			}
+			if at > 0 {
+				group = ranges4[at-1].group
+			}
+			for last < len(sorted) && sorted[last].Is4() && (at == len(ranges4) || key4(sorted[last]) < ranges4[at].start) {
+				last++
+			}
+			if last < len(sorted) && !sorted[last].Is4() {
+				at = 0
+			}
+		} else {
+			for at < len(ranges6) && !less6(key6(a), ranges6[at].start) {
+				at++
+			}
+			if at > 0 {
+				group = ranges6[at-1].group
+			}
+			for last < len(sorted) && (at == len(ranges6) || less6(key6(sorted[last]), ranges6[at].start)) {
+				last++
+			}
+		}
+		run := Run{First: i, Last: last}
+		if group >= 0 {
+			if group = v.table.groups[group].best; group >= 0 {
+				run.Match, run.Found = v.match(group), true
+			}
+		}
+		all = append(all, run)
+		i = last
+	}
+	return all
+}
+
+func less6(a, b [2]uint64) bool { return a[0] < b[0] || a[0] == b[0] && a[1] < b[1] }

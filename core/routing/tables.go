@@ -356,3 +356,6 @@ func (t *Table) settle() {
 		}
 	}
 }
+
+// Device is whose table it is.
+func (v View) Device() model.DeviceID { return v.table.key.Device }

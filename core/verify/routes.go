@@ -124,7 +124,7 @@ func (c *checker) routesIn(table routing.View) {
 func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 	s := &c.spec.Statics[e.Static()]
 	name := c.spec.Devices[s.Device].Name
-	if hidden {
+	if hidden && !s.Discard {
 		c.reportIn(finding.New(finding.StaticHidden, s.Place, "%s is on %s itself, and the direct route always wins over this one", name, e.Prefix).
 			About(name).Mend("remove it, unless it is for when the interface is down"), e.Prefix.Addr().Is4())
 	}

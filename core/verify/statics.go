@@ -72,6 +72,9 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 			About(name).Mend("write the first as {next-hop: …, out: %s}", c.spec.Interfaces[out].Name).With(o.Place), e.Prefix.Addr().Is4())
 		return
 	}
+	if o.Watch.IsValid() {
+		return // it notices for itself
+	}
 	port := out
 	if p := c.spec.Interfaces[out].Parent; p != model.None {
 		port = p

@@ -2,7 +2,6 @@ package command
 
 import (
 	"errors"
-	"fmt"
 	"os"
 	"os/signal"
 	"sync/atomic"
@@ -44,8 +43,8 @@ func (a *app) reach() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if o.failures != 0 && o.failures != 1 {
-				return errors.New("--failures is 1: every single failure in turn")
+			if o.failures < 0 || o.failures > 2 {
+				return errors.New("--failures is 1, every single failure in turn, or 2, every pair")
 			}
 			w, err := a.usable()
 			if err != nil {
@@ -65,7 +64,7 @@ func (a *app) reach() *cobra.Command {
 					ends = append(ends, e)
 				}
 			}
-			if o.failures == 1 {
+			if o.failures > 0 {
 				return a.sweep(w, ends, o)
 			}
 			return a.everyone(w, ends, o)
@@ -74,7 +73,7 @@ func (a *app) reach() *cobra.Command {
 	cmd.Flags().StringVar(&o.from, "from", "", "only from `SEGMENT`")
 	cmd.Flags().StringVar(&o.to, "to", "", "only to `SEGMENT`")
 	cmd.Flags().BoolVar(&o.lost, "lost", false, "list only what does not work, and exit with 1 if anything does not")
-	cmd.Flags().IntVar(&o.failures, "failures", 0, "make every single failure in turn, where `N` is 1")
+	cmd.Flags().IntVar(&o.failures, "failures", 0, "make every single failure in turn, where `N` is 1, or every pair, where it is 2")
 	cmd.Flags().BoolVar(&o.devices, "devices", false, "with --failures: of devices too")
 	a.must(cmd.RegisterFlagCompletionFunc("from", a.completeSegments))
 	a.must(cmd.RegisterFlagCompletionFunc("to", a.completeSegments))
@@ -91,10 +90,18 @@ func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, o reachOptions
 		segments[w.Spec.Segments[e.Segment].Name] = true
 	}
 	v := view.NewReach(w.Basis, o.without, len(segments))
-	reach.All(w.Tables, ends, func(x reach.Way) bool {
+	all := !o.lost && a.format != "table"
+	m := reach.All(w.Tables, ends)
+	explained := 0
+	m.Ways(func(x reach.Way) bool {
 		from, to := w.Spec.Segments[x.From.Segment].Name, w.Spec.Segments[x.To.Segment].Name
 		if (o.from == "" || from == o.from) && (o.to == "" || to == o.to) {
-			v.Add(w.Spec, x, !o.lost || x.Verdict != forward.Works)
+			works := x.Verdict == forward.Works
+			if !works && explained < mostExplained {
+				x = m.Explain(x)
+				explained++
+			}
+			v.Add(w.Spec, x, all || !works)
 		}
 		return true
 	})
@@ -122,17 +129,21 @@ func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, o reachOptions) e
 			stop.Store(true)
 		}
 	}()
-	v := &view.Sweep{Basis: w.Basis, Losses: []view.SweepLoss{}}
-	reach.Sweep(w.Tables, ends, failures, func(l reach.Loss) bool {
-		v.Add(w.Spec, l)
-		a.progress(v.Failures, len(failures))
+	together := reach.Together(failures, o.failures)
+	v := &view.Sweep{Basis: w.Basis, Together: o.failures, Losses: []view.SweepLoss{}}
+	reach.Sweep(w.Tables, ends, together, func(l reach.Loss) bool {
+		v.Add(w.Tables, l)
+		a.progress(v.Failures, len(together))
 		return !stop.Load()
 	})
-	v.Stopped = v.Failures < len(failures)
+	v.Stopped = v.Failures < len(together)
 	v.Sort()
 	next := ""
 	if len(v.Losses) > 0 {
-		next = fmt.Sprintf("%s reach --lost --without %s", a.self(), view.ShellWord(v.Losses[0].Failure))
+		next = a.self() + " reach --lost"
+		for _, name := range v.Losses[0].Without {
+			next += " --without " + view.ShellWord(name)
+		}
 	}
 	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, next) }); err != nil {
 		return err
@@ -145,3 +156,6 @@ func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, o reachOptions) e
 	}
 	return nil
 }
+
+// mostExplained is for how many ways that do not work the reason is looked for.
+const mostExplained = 20000

@@ -132,7 +132,7 @@ type command struct {
 func (a *app) commands() []command {
 	return []command{
 		{"subnet", a.subnet}, {"split", a.split}, {"merge", a.merge}, {"fit", a.fit}, {"beside", a.beside},
-		{"new", a.new}, {"assign", a.assign}, {"rename", a.rename}, {"export", a.export},
+		{"new", a.new}, {"assign", a.assign}, {"rename", a.rename}, {"pin", a.pin}, {"export", a.export},
 		{"show", a.show}, {"why", a.why},
 		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
 		{"demo", a.demo}, {"version", a.version},

@@ -167,30 +167,60 @@ func (a *app) card() *cobra.Command {
 
 func (a *app) routes() *cobra.Command {
 	var f view.RouteFilter
-	covering := ""
-	cmd := a.list("routes", "route", "The routes, and why some are not used", func(t *routing.Tables, devices []model.DeviceID) (any, view.Table, error) {
-		families, err := a.families()
-		if err != nil {
-			return nil, view.Table{}, err
-		}
-		f.Families, f.Wide = view.Families{Without4: families.Only6, Without6: families.Only4}, a.wide
-		if covering != "" {
-			if f.Covering, err = prefix.ParseAddress(covering); err != nil {
-				return nil, view.Table{}, err
+	var without []string
+	covering, derived := "", false
+	cmd := a.shown("routes [DEVICE…]", "route", "The routes, and why some are not used", a.completeDevices, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+		err := a.routeFilter(&f, covering)
+		if derived && err == nil {
+			if f.Source = "derived"; w.Spec.Wants == nil {
+				err = errors.New("no route is derived: the plan has no 'wants'; write 'wants: {}' to have all reach all")
 			}
 		}
-		if f.Source != "" && !slices.Contains(routeSources, f.Source) {
-			return nil, view.Table{}, fmt.Errorf("--source is %s, not %s", strings.Join(routeSources, ", "), f.Source)
+		if err != nil {
+			return nil, view.Table{}, nil, err
 		}
-		data, table := view.Routes(t, devices, f)
-		return data, table, nil
+		if w, err = w.Without(without...); err != nil {
+			return nil, view.Table{}, nil, err
+		}
+		devices, err := devicesNamed(w, names)
+		if err != nil {
+			return nil, view.Table{}, nil, err
+		}
+		data, table := view.Routes(w.Tables, devices, f)
+		return data, table, func() {
+			if derived {
+				view.DerivedText(a.out, w)
+			}
+			table.Text(a.out, a.width, "", a.wide)
+		}, nil
 	})
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
 	cmd.Flags().StringVar(&f.Source, "source", "", "only routes of one `SOURCE`: "+strings.Join(routeSources, ", "))
+	cmd.Flags().BoolVar(&derived, "derived", false, "only derived routes, and how many summarising saves")
 	cmd.Flags().BoolVar(&f.Standby, "standby", false, "only routes that stand by or cannot be used")
 	a.must(cmd.RegisterFlagCompletionFunc("source", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))
 	a.familyFlags(cmd)
+	a.withoutFlag(cmd, &without)
+	a.wideFlag(cmd)
 	return cmd
+}
+
+// routeFilter fills in what the options say of which routes to list.
+func (a *app) routeFilter(f *view.RouteFilter, covering string) error {
+	families, err := a.families()
+	if err != nil {
+		return err
+	}
+	f.Families, f.Wide = view.Families{Without4: families.Only6, Without6: families.Only4}, a.wide
+	if covering != "" {
+		if f.Covering, err = prefix.ParseAddress(covering); err != nil {
+			return err
+		}
+	}
+	if f.Source != "" && !slices.Contains(routeSources, f.Source) {
+		return fmt.Errorf("--source is %s, not %s", strings.Join(routeSources, ", "), f.Source)
+	}
+	return nil
 }
 
 // routeSources are the words for where a route is from.

@@ -1,6 +1,7 @@
 package view
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -8,7 +9,9 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/reach"
+	"ropeswing/core/routing"
 )
 
 // Reach is who reaches whom, in JSON.
@@ -127,42 +130,75 @@ func (v *Reach) Text(w io.Writer, width int) {
 	}
 }
 
-// Sweep is what each single failure takes away, in JSON.
+// Sweep is what each failure takes away, in JSON.
 type Sweep struct {
 	Basis    string      `json:"basis"`
+	Together int         `json:"together"` // how many fail at a time
 	Failures int         `json:"failures"` // how many were tried
-	Survived int         `json:"survived"` // how many take nothing away that a wire still leads to
+	Whole    int         `json:"whole"`    // how many take nothing away
+	Survived int         `json:"survived"` // how many take nothing away that a wire still leads to, those among them
 	Losses   []SweepLoss `json:"losses"`   // the worst first
 	Stopped  bool        `json:"stopped"`  // before all were tried
 }
 
-// SweepLoss is what one failure takes away, in JSON.
+// SweepLoss is what one failure, or several together, take away, in JSON.
 type SweepLoss struct {
-	Failure string     `json:"failure"`  // a cable or a device
-	Lost    int        `json:"lost"`     // ways that worked
-	Cannot  int        `json:"cannot"`   // of them: no wire leads there any more
-	DoesNot int        `json:"does_not"` // of them: a wire does, and no route
-	Loops   int        `json:"loops"`    // of them: that go round in a loop
-	Ways    []ReachWay `json:"ways"`
+	Without  []string   `json:"without"`  // cables or devices
+	Lost     int        `json:"lost"`     // ways that worked
+	Cannot   int        `json:"cannot"`   // of them: no wire leads there any more
+	DoesNot  int        `json:"does_not"` // of them: a wire does, and no route
+	Loops    int        `json:"loops"`    // of them: that go round in a loop
+	Rerouted int        `json:"rerouted"` // ways that still work, another way round
+	Takes    []Takeover `json:"takes"`    // routes that come into use
+	Ways     []ReachWay `json:"ways"`     // those lost; the first thousand
+}
+
+// Takeover is a route that comes into use when something fails, in JSON.
+type Takeover struct {
+	Device string `json:"device"`
+	To     string `json:"to"` // a prefix
+	Out    string `json:"out"`
+}
+
+// FailureName is what a failure is called.
+func FailureName(spec *model.Spec, f network.Failure) string {
+	switch {
+	case f.Cable != model.None:
+		return spec.Cables[f.Cable].Name
+	case f.Device != model.None:
+		return spec.Devices[f.Device].Name
+	case f.Segment != model.None:
+		return spec.Segments[f.Segment].Name
+	}
+	return spec.Label(f.Interface)
 }
 
 // Add counts one failure.
-func (v *Sweep) Add(spec *model.Spec, l reach.Loss) {
-	name := ""
-	if l.Failure.Cable != model.None {
-		name = spec.Cables[l.Failure.Cable].Name
-	} else {
-		name = spec.Devices[l.Failure.Device].Name
-	}
+func (v *Sweep) Add(t *routing.Tables, l reach.Loss) {
+	spec := t.State.Spec
 	v.Failures++
-	if len(l.Lost) == l.Cannot {
+	if l.Lost == 0 {
+		v.Whole++
+	}
+	if l.Lost == l.Cannot {
 		v.Survived++
 	}
-	x := SweepLoss{Failure: name, Lost: len(l.Lost), Cannot: l.Cannot, DoesNot: len(l.Lost) - l.Cannot, Loops: l.Loops, Ways: []ReachWay{}}
-	for _, w := range l.Lost {
+	x := SweepLoss{Lost: l.Lost, Cannot: l.Cannot, DoesNot: l.Lost - l.Cannot, Loops: l.Loops, Rerouted: l.Rerouted, Ways: []ReachWay{}, Takes: []Takeover{}}
+	for _, f := range l.Failures {
+		x.Without = append(x.Without, FailureName(spec, f))
+	}
+	for _, w := range l.Ways {
 		x.Ways = append(x.Ways, newReachWay(spec, w))
 	}
-	if x.Lost > 0 {
+	for _, k := range l.Takes {
+		s := &spec.Statics[k.Static]
+		out := s.Out
+		if e, ok := t.Table(k.Device).EntryOf(k.Static); ok && out == model.None && len(e.Hops) > 0 {
+			out = e.Hops[0].Out
+		}
+		x.Takes = append(x.Takes, Takeover{spec.Devices[k.Device].Name, s.To.String(), ifaceName(spec, out)})
+	}
+	if x.Lost > 0 || x.Rerouted > 0 {
 		v.Losses = append(v.Losses, x)
 	}
 }
@@ -170,26 +206,35 @@ func (v *Sweep) Add(spec *model.Spec, l reach.Loss) {
 // Sort puts the worst first: what need not be lost, then what is.
 func (v *Sweep) Sort() {
 	slices.SortStableFunc(v.Losses, func(a, b SweepLoss) int {
-		if a.DoesNot != b.DoesNot {
-			return b.DoesNot - a.DoesNot
-		}
-		return b.Lost - a.Lost
+		return cmp.Or(b.DoesNot-a.DoesNot, b.Lost-a.Lost, b.Rerouted-a.Rerouted)
 	})
 }
 
 // Table is the losses.
 func (v *Sweep) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "failure", Title: "without"}, {Key: "lost", Title: "ways lost", Right: true}, {Key: "cannot", Title: "no wire left", Right: true}, {Key: "does_not", Title: "no route", Right: true}, {Key: "loops", Title: "loops", Right: true},
+		{Key: "without", Title: "without"}, {Key: "lost", Title: "ways lost", Right: true}, {Key: "cannot", Title: "no wire left", Right: true}, {Key: "does_not", Title: "no route", Right: true}, {Key: "loops", Title: "loops", Right: true}, {Key: "rerouted", Title: "go round", Right: true},
 		{Key: "first", Title: "such as", Below: true},
 	}}
 	for _, l := range v.Losses {
-		first := ""
-		for _, w := range l.Ways {
-			first = fmt.Sprintf("such as %s to %s: %s", w.From, w.To, w.Why)
-			break
+		note := ""
+		if len(l.Ways) > 0 {
+			w := l.Ways[0]
+			note = fmt.Sprintf("lost: %s to %s: %s", w.From, w.To, w.Why)
+			for _, x := range l.Ways { // the first that need not be lost
+				if l.DoesNot > 0 && x.Verdict != "" && !strings.Contains(x.Why, " is down: ") {
+					note = fmt.Sprintf("lost: %s to %s: %s", x.From, x.To, x.Why)
+					break
+				}
+			}
+		} else if len(l.Takes) > 0 {
+			k := l.Takes[0]
+			note = fmt.Sprintf("takes over: %s for %s out of %s", k.Device, k.To, k.Out)
+			if n := len(l.Takes) - 1; n > 0 {
+				note += fmt.Sprintf(", and %s", Count(n, "further route"))
+			}
 		}
-		t.Rows = append(t.Rows, []string{l.Failure, fmt.Sprint(l.Lost), fmt.Sprint(l.Cannot), fmt.Sprint(l.DoesNot), fmt.Sprint(l.Loops), first})
+		t.Rows = append(t.Rows, []string{strings.Join(l.Without, " and "), fmt.Sprint(l.Lost), fmt.Sprint(l.Cannot), fmt.Sprint(l.DoesNot), fmt.Sprint(l.Loops), fmt.Sprint(l.Rerouted), note})
 	}
 	return t
 }
@@ -200,15 +245,30 @@ func (v *Sweep) Text(w io.Writer, width int, next string) {
 	if v.Survived == v.Failures {
 		style = good
 	}
-	text := fmt.Sprintf("%d of %d single failures are survived as far as wires go", v.Survived, v.Failures)
+	what := "single failures"
+	if v.Together == 2 {
+		what = "pairs of failures"
+	}
+	text := fmt.Sprintf("%d of %d %s are survived in full", v.Whole, v.Failures, what)
+	if more := v.Survived - v.Whole; more > 0 {
+		text += fmt.Sprintf(", %d more as far as wires go", more)
+	}
 	if v.Stopped {
 		text += "; stopped before all were tried"
 	}
 	fmt.Fprintln(w, style.Render(text)+faint.Render(" · "+v.Basis))
 	if len(v.Losses) > 0 {
-		v.Table().Text(w, width, "", false)
+		shown := *v
+		shown.Losses = v.Losses[:min(len(v.Losses), mostLosses)]
+		shown.Table().Text(w, width, "", false)
+		if rest := len(v.Losses) - len(shown.Losses); rest > 0 {
+			fmt.Fprintf(w, "%d more; -o csv lists all\n", rest)
+		}
 		if next != "" {
 			fmt.Fprintln(w, "next: "+next)
 		}
 	}
 }
+
+// mostLosses is how many failures are shown on a terminal, the worst.
+const mostLosses = 40

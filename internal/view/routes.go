@@ -2,10 +2,12 @@ package view
 
 import (
 	"fmt"
+	"io"
 	"net/netip"
 
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
+	"ropeswing/core/workspace"
 )
 
 // Route is a route in JSON.
@@ -19,7 +21,7 @@ type Route struct {
 	Out      string `json:"out,omitempty"`      // the interface it leaves by
 	Distance int    `json:"distance"`           // lower wins
 	Metric   uint32 `json:"metric"`             // lower wins among equal distances
-	Watch    string `json:"watch,omitempty"` // usable only while this answers by the next hop
+	Watch    string `json:"watch,omitempty"`    // usable only while this answers by the next hop
 	State    string `json:"state"`              // in use, standby or unusable
 	Discards bool   `json:"discards"`           // drops what matches
 	Why      string `json:"why,omitempty"`      // why it is unusable, or discards though it has a next hop
@@ -50,7 +52,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, f RouteFilter) ([]Route
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "to", Title: "to"}, {Key: "next_hop", Title: "next hop"},
 		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "dist", Right: true},
-		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "watch", Title: "watches"}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
+		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "watch", Title: "watches", Below: true, Lead: "watches "}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}, Empty: "no routes"}
 	data := []Route{}
 	spec := t.State.Spec
@@ -119,4 +121,18 @@ func newRoute(t *routing.Tables, view routing.View, d model.DeviceID, e routing.
 		x.Out = ifaceName(spec, e.Hops[0].Out)
 	}
 	return x
+}
+
+// DerivedText writes how many routes are derived, and how many there would be
+// with one for each subnet.
+func DerivedText(w io.Writer, x *workspace.Workspace) {
+	devices := map[model.DeviceID]bool{}
+	for _, s := range x.Derived.Statics {
+		devices[s.Device] = true
+	}
+	text := fmt.Sprintf("%s derived for %s", Count(len(x.Derived.Statics), "route"), Count(len(devices), "device"))
+	if x.Spec.Wants.Summarise {
+		text += fmt.Sprintf("; %d with one for each subnet", x.Derived.Single)
+	}
+	fmt.Fprintln(w, good.Render(text)+faint.Render(" · "+x.Basis))
 }

@@ -13,9 +13,10 @@ type Column struct {
 	Wide  bool // shown in text only when asked for more
 	Right bool // numbers
 
-	IfRoom  bool // in text shown only where all such fit beside the others, or when asked for more
-	Below   bool // in text not a column but a line below its row, where there is something to say
-	Heading bool // in text not a column but a line above the rows that share it
+	IfRoom  bool   // in text shown only where all such fit beside the others, or when asked for more
+	Below   bool   // in text not a column but a line below its row, where there is something to say
+	Lead    string // what begins such a line
+	Heading bool   // in text not a column but a line above the rows that share it
 }
 
 // Table is rows of cells, ready for any format but JSON.
@@ -64,7 +65,7 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 		t.line(w, row, shown, widths, indent, plain)
 		for c, column := range t.Columns {
 			if column.Below && row[c] != "" {
-				labelled(w, width, indent+"    ", Clean(row[c]), indent+"    ")
+				labelled(w, width, indent+"    ", column.Lead+Clean(row[c]), indent+"    ")
 			}
 		}
 	}

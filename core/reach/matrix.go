@@ -1,0 +1,619 @@
+package reach
+
+import (
+	"math/bits"
+	"net/netip"
+	"runtime"
+	"slices"
+	"sync"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/routing"
+)
+
+// Matrix is who reaches whom among some ends, there and back.
+//
+// It does not follow each way by itself: for one destination, all ways together
+// are one graph, in which every device that forwards has its step, and is gone
+// through once. Who sends is asked only for the first step.
+type Matrix struct {
+	Ends []*End
+
+	t      *routing.Tables
+	sorted []netip.Addr // the ends' addresses in order
+	end    []int32      // by place in sorted: the end
+	place  []int32      // by end: its place in sorted
+	odd    []bool       // by place: several devices may answer, so that each way is asked for itself
+
+	nodes []routing.View // the tables of devices that forward
+	node  map[routing.Key]int32
+	next  []step    // by place and node
+	forks [][]int32 // what steps to several nodes lead to
+	rows  []row     // by node
+	from  []row     // by place: of the end as the sender
+	words int
+}
+
+// step is what a node does with packets to one destination: the node they go
+// to, or one of these; below them all, a fork.
+type step int32
+
+const (
+	delivers step = -1
+	loses    step = -2
+	lastStep step = -2
+)
+
+// row is what becomes of packets from one node, or one sender, to each
+// destination: a bit for each place.
+type row struct{ arrives, fails, circles, changed []uint64 }
+
+func newRow(words int) row {
+	all := make([]uint64, 4*words)
+	return row{all[:words:words], all[words : 2*words : 2*words], all[2*words : 3*words : 3*words], all[3*words:]}
+}
+
+func (r row) clone() row {
+	words := len(r.arrives)
+	next := newRow(words)
+	copy(next.arrives, r.arrives)
+	copy(next.fails, r.fails)
+	copy(next.circles, r.circles)
+	return next
+}
+
+// All works out who reaches whom.
+func All(t *routing.Tables, ends []*End) *Matrix {
+	m := &Matrix{Ends: ends, t: t, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
+	m.end = make([]int32, len(ends))
+	for i := range m.end {
+		m.end[i] = int32(i)
+	}
+	slices.SortFunc(m.end, func(a, b int32) int { return ends[a].Address.Compare(ends[b].Address) })
+	m.place = make([]int32, len(ends))
+	for p, e := range m.end {
+		m.sorted = append(m.sorted, ends[e].Address)
+		m.place[e] = int32(p)
+	}
+	for d := range t.State.Spec.Devices {
+		if t.State.Spec.Devices[d].Forwards {
+			for _, v := range t.Of(model.DeviceID(d)) {
+				m.node[routing.Key{Device: model.DeviceID(d), Name: v.Name()}] = int32(len(m.nodes))
+				m.nodes = append(m.nodes, v)
+			}
+		}
+	}
+	m.findOdd()
+	m.next = make([]step, len(ends)*len(m.nodes))
+	for n := range m.nodes {
+		m.steps(t, int32(n), func(place int, s step) { m.next[place*len(m.nodes)+n] = s })
+	}
+	m.rows = make([]row, len(m.nodes))
+	for n := range m.rows {
+		m.rows[n] = newRow(m.words)
+	}
+	places := make([]int32, len(ends))
+	for p := range places {
+		places[p] = int32(p)
+	}
+	m.columns(m.rows, places, func(p int32, column []step) { copy(column, m.next[int(p)*len(m.nodes):]) }, m.forks, nil)
+	m.from = m.senders(t, m.rows)
+	return m
+}
+
+// findOdd notes the ends whose address several devices answer for.
+func (m *Matrix) findOdd() {
+	spec := m.t.State.Spec
+	holders := map[netip.Addr]int{}
+	for id := range spec.Interfaces {
+		for _, a := range spec.Interfaces[id].Addresses {
+			holders[a.Addr()]++
+		}
+	}
+	m.odd = make([]bool, len(m.sorted))
+	for p, a := range m.sorted {
+		m.odd[p] = holders[a] > 1
+		for d := range spec.Devices {
+			for _, b := range spec.Devices[d].Beyond {
+				m.odd[p] = m.odd[p] || b.Contains(a)
+			}
+		}
+	}
+}
+
+// steps works out what a node does with packets to each place.
+func (m *Matrix) steps(t *routing.Tables, n int32, set func(int, step)) {
+	known := map[routing.Hop]step{}
+	v, device := m.nodes[n], m.deviceOf(n)
+	if named, ok := t.Named(routing.Key{Device: device, Name: v.Name()}); ok {
+		v = named
+	}
+	for _, run := range v.Runs(m.sorted) {
+		for p := run.First; p < run.Last; p++ {
+			s := m.stepTo(t, run.Match, run.Found, m.sorted[p], known)
+			set(p, s)
+			if p == run.First && (s == delivers || !run.Found || everyVia(run.Match.Hops)) {
+				for q := p + 1; q < run.Last; q++ {
+					set(q, s) // it does not depend on the address
+				}
+				break
+			}
+		}
+	}
+}
+
+func everyVia(hops []routing.Hop) bool {
+	return !slices.ContainsFunc(hops, func(h routing.Hop) bool { return !h.Via.IsValid() })
+}
+
+func (m *Matrix) deviceOf(n int32) model.DeviceID { return m.nodes[n].Device() }
+
+// stepTo is the step of a match.
+func (m *Matrix) stepTo(t *routing.Tables, match routing.Match, found bool, to netip.Addr, known map[routing.Hop]step) step {
+	switch {
+	case !found:
+		return loses
+	case match.Local:
+		return delivers
+	case len(match.Hops) == 0:
+		return loses
+	}
+	var all []int32
+	for _, hop := range match.Hops {
+		s, ok := known[hop]
+		if !ok || !hop.Via.IsValid() {
+			s = m.over(t, hop, to)
+			if hop.Via.IsValid() {
+				known[hop] = s
+			}
+		}
+		if len(match.Hops) == 1 {
+			return s
+		}
+		all = append(all, m.branches(s)...)
+	}
+	return m.fork(all)
+}
+
+// over is the step by one hop: to whoever takes what is sent there.
+func (m *Matrix) over(t *routing.Tables, hop routing.Hop, to netip.Addr) step {
+	at := hop.Via
+	if !at.IsValid() {
+		at = to
+	}
+	var all []int32
+	for _, holder := range forward.Receivers(t, hop.Out, at) {
+		if holder == hop.Out {
+			continue
+		}
+		i := &t.State.Spec.Interfaces[holder]
+		n, forwards := m.node[routing.Key{Device: i.Device, Name: i.Table}]
+		switch match, ok := t.For(i.Device, holder).Lookup(to); {
+		case forwards:
+			all = append(all, n)
+		case ok && match.Local:
+			all = append(all, int32(delivers))
+		default:
+			all = append(all, int32(loses))
+		}
+	}
+	switch len(all) {
+	case 0:
+		return loses
+	case 1:
+		return step(all[0])
+	}
+	return m.fork(all)
+}
+
+func (m *Matrix) branches(s step) []int32 {
+	if s < lastStep {
+		return m.forks[lastStep-1-s]
+	}
+	return []int32{int32(s)}
+}
+
+// fork is the step to several; those that lead to the same are one.
+func (m *Matrix) fork(all []int32) step {
+	slices.Sort(all)
+	all = slices.Compact(all)
+	if len(all) == 1 {
+		return step(all[0])
+	}
+	for i := range m.forks {
+		if slices.Equal(m.forks[i], all) {
+			return lastStep - 1 - step(i)
+		}
+	}
+	m.forks = append(m.forks, all)
+	return lastStep - step(len(m.forks))
+}
+
+// columns works out what becomes of packets to the given places, in words of 64
+// places on all cores, and notes it in the rows. Column fills in the steps of
+// all nodes; changed, if not nil, tells of a node whether its step is another than
+// before.
+func (m *Matrix) columns(rows []row, places []int32, column func(int32, []step), forks [][]int32, changed func(int32, int32) bool) {
+	if len(m.nodes) == 0 {
+		return
+	}
+	work := make(chan []int32)
+	var group sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), 1+len(places)/64) {
+		group.Go(func() {
+			c := &columnWork{steps: make([]step, len(m.nodes)), flags: make([]uint8, len(m.nodes)), forks: forks}
+			for part := range work {
+				for _, p := range part {
+					column(p, c.steps)
+					c.solve(func(n int32) bool { return changed != nil && changed(p, n) })
+					word, bit := p/64, uint64(1)<<(p%64)
+					for n := range rows {
+						f := c.flags[n]
+						put(rows[n].arrives, word, bit, f&arrive != 0)
+						put(rows[n].fails, word, bit, f&fail != 0)
+						put(rows[n].circles, word, bit, f&circle != 0)
+						put(rows[n].changed, word, bit, f&change != 0)
+					}
+				}
+			}
+		})
+	}
+	for i := 0; i < len(places); {
+		j := i
+		for j < len(places) && places[j]/64 == places[i]/64 {
+			j++
+		}
+		work <- places[i:j]
+		i = j
+	}
+	close(work)
+	group.Wait()
+}
+
+func put(words []uint64, word int32, bit uint64, on bool) {
+	if on {
+		words[word] |= bit
+	} else {
+		words[word] &^= bit
+	}
+}
+
+// Flags of a node: what may become of a packet that is there.
+const (
+	arrive uint8 = 1 << iota
+	fail
+	circle
+	change // it comes by a node whose step is another than before
+	known
+	onPath
+)
+
+// columnWork solves one destination at a time.
+type columnWork struct {
+	steps []step
+	flags []uint8
+	path  []int32
+	forks [][]int32
+}
+
+// solve works out the flags of every node. While no step forks, each path is
+// followed until something known; else by going over all until nothing changes.
+func (c *columnWork) solve(changed func(int32) bool) {
+	clear(c.flags)
+	for n := range c.steps {
+		if c.steps[n] < lastStep {
+			c.spread(changed)
+			return
+		}
+	}
+	for n := range c.steps {
+		at := int32(n)
+		c.path = c.path[:0]
+		var end uint8
+		for {
+			f := c.flags[at]
+			if f&known != 0 {
+				end = f &^ (known | onPath)
+				break
+			}
+			if f&onPath != 0 {
+				end = fail | circle
+				break
+			}
+			c.flags[at] |= onPath
+			c.path = append(c.path, at)
+			if s := c.steps[at]; s >= 0 {
+				at = int32(s)
+				continue
+			} else if s == delivers {
+				end = arrive
+			} else {
+				end = fail
+			}
+			break
+		}
+		if len(c.path) > forward.DefaultTTL-2 && end&fail == 0 {
+			end = fail // its TTL ends first
+		}
+		for i := len(c.path) - 1; i >= 0; i-- {
+			if changed(c.path[i]) {
+				end |= change
+			}
+			c.flags[c.path[i]] = end | known
+		}
+	}
+}
+
+// spread works out the flags where steps fork: from the ends backwards, over and
+// over until nothing is new. Whoever cannot get to an end only goes in circles.
+func (c *columnWork) spread(changed func(int32) bool) {
+	of := func(s step) []int32 {
+		if s < lastStep {
+			return c.forks[lastStep-1-s]
+		}
+		return []int32{int32(s)}
+	}
+	for again := true; again; {
+		again = false
+		for n, s := range c.steps {
+			f := c.flags[n]
+			if changed(int32(n)) {
+				f |= change
+			}
+			for _, to := range of(s) {
+				switch {
+				case step(to) == delivers:
+					f |= arrive
+				case to < 0:
+					f |= fail
+				default:
+					f |= c.flags[to]
+				}
+			}
+			if f != c.flags[n] {
+				c.flags[n], again = f, true
+			}
+		}
+	}
+	// A node is free of circles when all it leads to is.
+	free := make([]bool, len(c.steps))
+	for again := true; again; {
+		again = false
+		for n, s := range c.steps {
+			if !free[n] && !slices.ContainsFunc(of(s), func(to int32) bool { return to >= 0 && !free[to] }) {
+				free[n], again = true, true
+			}
+		}
+	}
+	for n := range c.flags {
+		if !free[n] {
+			c.flags[n] |= fail | circle
+		}
+	}
+}
+
+// senders works out what becomes of packets from each end to all places.
+func (m *Matrix) senders(t *routing.Tables, rows []row) []row {
+	from := make([]row, len(m.Ends))
+	for p := range from {
+		e := m.Ends[m.end[p]]
+		v := t.ForSource(e.Device, e.Address)
+		if n, ok := m.node[routing.Key{Device: e.Device, Name: v.Name()}]; ok {
+			from[p] = rows[n]
+			continue
+		}
+		from[p] = m.sender(t, v, rows)
+	}
+	return from
+}
+
+// sender is the row of a device that does not forward: what its table says for
+// neighbouring places is mostly the same.
+func (m *Matrix) sender(t *routing.Tables, v routing.View, rows []row) row {
+	r := newRow(m.words)
+	known := map[routing.Hop]step{}
+	for _, run := range v.Runs(m.sorted) {
+		alike := !run.Found || run.Match.Local || everyVia(run.Match.Hops)
+		for p := run.First; p < run.Last; p++ {
+			last := p + 1
+			if alike {
+				last = run.Last
+			}
+			s := m.stepTo(t, run.Match, run.Found, m.sorted[p], known)
+			for _, to := range m.branches(s) {
+				r.add(to, rows, p, last)
+			}
+			p = last - 1
+		}
+	}
+	return r
+}
+
+// add takes what becomes of packets to the places from first to last when they
+// are handed to a node.
+func (r row) add(to int32, rows []row, first, last int) {
+	switch {
+	case step(to) == delivers:
+		fill(r.arrives, nil, first, last)
+	case to < 0:
+		fill(r.fails, nil, first, last)
+	default:
+		fill(r.arrives, rows[to].arrives, first, last)
+		fill(r.fails, rows[to].fails, first, last)
+		fill(r.circles, rows[to].circles, first, last)
+		fill(r.changed, rows[to].changed, first, last)
+	}
+}
+
+// fill sets the bits from first to last that are set in from, all of them where
+// that is nil.
+func fill(into, from []uint64, first, last int) {
+	for w := first / 64; w*64 < last; w++ {
+		mask := ^uint64(0)
+		if first > w*64 {
+			mask &= ^uint64(0) << (first - w*64)
+		}
+		if last < (w+1)*64 {
+			mask &= ^uint64(0) >> ((w+1)*64 - last)
+		}
+		if from != nil {
+			mask &= from[w]
+		}
+		into[w] |= mask
+	}
+}
+
+// Verdict is whether one end, by its place in Ends, reaches another and is
+// answered.
+func (m *Matrix) Verdict(from, to int) forward.Verdict {
+	a, b := m.place[from], m.place[to]
+	if m.odd[a] || m.odd[b] {
+		return ask(m.t, m.Ends[from], m.Ends[to]).Verdict
+	}
+	there, back := m.from[a], m.from[b]
+	switch {
+	case !get(there.arrives, b) || !get(back.arrives, a):
+		return forward.Fails
+	case get(there.fails, b) || get(back.fails, a):
+		return forward.Depends
+	}
+	return forward.Works
+}
+
+func get(words []uint64, p int32) bool { return words[p/64]&(1<<(p%64)) != 0 }
+
+// Ways visits every way from one segment to another, of one family; it stops
+// where visit returns false. The way says why it does not work only where asked
+// with Explain.
+func (m *Matrix) Ways(visit func(Way) bool) {
+	for i, from := range m.Ends {
+		for j, to := range m.Ends {
+			if from.Segment == to.Segment || from.Address.Is4() != to.Address.Is4() {
+				continue
+			}
+			if !visit(Way{From: from, To: to, Verdict: m.Verdict(i, j)}) {
+				return
+			}
+		}
+	}
+}
+
+// Explain is a way with the reason why it does not work.
+func (m *Matrix) Explain(w Way) Way { return ask(m.t, w.From, w.To) }
+
+// both is, by place, to whom packets get and from whom the answers come back,
+// whichever way they take. Ends that are odd are asked for each by each.
+func (m *Matrix) both(t *routing.Tables, from []row) [][]uint64 {
+	works := make([][]uint64, len(from))
+	all := make([]uint64, len(from)*m.words)
+	for p := range from {
+		works[p] = all[p*m.words : (p+1)*m.words]
+		for w := range works[p] {
+			works[p][w] = from[p].arrives[w] &^ from[p].fails[w]
+		}
+	}
+	mirror(works)
+	for p := range works {
+		for q := range works {
+			if (m.odd[p] || m.odd[q]) && m.counts(p, q) {
+				put(works[p], int32(q/64), 1<<(q%64), ask(t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Verdict == forward.Works)
+			}
+		}
+	}
+	return works
+}
+
+// counts tells whether the way between two places is one to be asked for.
+func (m *Matrix) counts(p, q int) bool {
+	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
+	return a.Segment != b.Segment && a.Address.Is4() == b.Address.Is4()
+}
+
+// mirror keeps in a square of bits those that are set on both sides of its
+// diagonal.
+func mirror(x [][]uint64) {
+	var a, b [64]uint64
+	load := func(into *[64]uint64, row, word int) {
+		for i := range into {
+			into[i] = 0
+			if row+i < len(x) {
+				into[i] = x[row+i][word]
+			}
+		}
+	}
+	for r := 0; r < len(x); r += 64 {
+		for w := r / 64; w*64 < len(x); w++ {
+			load(&a, r, w)
+			load(&b, w*64, r/64)
+			transpose(&b)
+			for i := range a {
+				a[i] &= b[i]
+				if r+i < len(x) {
+					x[r+i][w] = a[i]
+				}
+			}
+			transpose(&a)
+			for i := range a {
+				if w*64+i < len(x) {
+					x[w*64+i][r/64] = a[i]
+				}
+			}
+		}
+	}
+}
+
+// transpose turns a square of 64 by 64 bits about its diagonal.
+func transpose(x *[64]uint64) {
+	mask := uint64(0x00000000ffffffff)
+	for j := 32; j != 0; j, mask = j>>1, mask^(mask<<(j>>1)) {
+		for k := 0; k < 64; k = (k + j + 1) &^ j {
+			t := (x[k]>>j ^ x[k+j]) & mask
+			x[k] ^= t << j
+			x[k+j] ^= t
+		}
+	}
+}
+
+// count is how many bits are set.
+func count(words []uint64) int {
+	n := 0
+	for _, w := range words {
+		n += bits.OnesCount64(w)
+	}
+	return n
+}
+
+// touched lists the nodes whose steps may be others in the tables of another
+// state.
+func (m *Matrix) touched(next *routing.Tables) []int32 {
+	spec, before, after := m.t.State.Spec, m.t.State, next.State
+	var all []int32
+	if !after.Shares(before) {
+		for n := range m.nodes {
+			all = append(all, int32(n))
+		}
+		return all
+	}
+	domains := map[network.DomainID]bool{}
+	for id := range spec.Interfaces {
+		i := model.InterfaceID(id)
+		if before.IsUp(i) != after.IsUp(i) && before.Domain(i) != network.NoDomain {
+			domains[before.Domain(i)] = true
+		}
+	}
+	near := map[model.DeviceID]bool{}
+	for id := range spec.Interfaces {
+		i := model.InterfaceID(id)
+		if before.IsUp(i) != after.IsUp(i) || domains[before.Domain(i)] {
+			near[spec.Interfaces[id].Device] = true
+		}
+	}
+	for n := range m.nodes {
+		if d := m.deviceOf(int32(n)); near[d] || !next.Same(m.t, d) {
+			all = append(all, int32(n))
+		}
+	}
+	return all
+}

@@ -1,0 +1,160 @@
+package workspace
+
+import (
+	"errors"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/model"
+	"ropeswing/core/plan"
+	"ropeswing/core/source"
+)
+
+// Pinned is derived routes as edits of the plan that make them written ones.
+type Pinned struct {
+	Edits  []plan.Edit
+	Files  []*source.File // those that change
+	Routes int
+}
+
+// Pin makes the edits that write the derived routes of devices into the plan.
+// They are tried in a copy: there, nothing is derived for these devices.
+func (w *Workspace) Pin(devices []model.DeviceID) (*Pinned, error) {
+	if w.Spec.Wants == nil {
+		return nil, errors.New("the plan has no 'wants', and so no route is derived")
+	}
+	p := &Pinned{}
+	for _, d := range devices {
+		routes := w.derivedOf(d)
+		if len(routes) == 0 {
+			return nil, fmt.Errorf("no route of %s is derived", w.Spec.Devices[d].Name)
+		}
+		device := w.written(d)
+		if device.Made {
+			return nil, fmt.Errorf("%s is made from a pattern and has no entry of its own for its routes", device.Name.Value)
+		}
+		edits, ok := w.pinEdits(device, routes)
+		if !ok {
+			return nil, fmt.Errorf("the plan is written so that there is no one place for the routes of %s", device.Name.Value)
+		}
+		p.Edits = append(p.Edits, edits...)
+		for _, r := range routes {
+			p.Routes += len(r.hops)
+		}
+	}
+	for _, f := range w.Document.Files() {
+		for _, e := range p.Edits {
+			if e.Place.File == f && (len(p.Files) == 0 || p.Files[len(p.Files)-1] != f) {
+				p.Files = append(p.Files, f)
+			}
+		}
+	}
+	return p, w.tryPin(p)
+}
+
+// pinnedRoute is one destination with its next hops as they are written.
+type pinnedRoute struct {
+	to   string
+	hops []string
+}
+
+// derivedOf lists the derived routes of a device by destination, best first.
+func (w *Workspace) derivedOf(d model.DeviceID) []pinnedRoute {
+	var all []pinnedRoute
+	first, last := w.Spec.StaticsOf(d)
+	var before netip.Prefix
+	for _, s := range w.Spec.Statics[first:last] {
+		if s.Origin != model.Derived {
+			continue
+		}
+		if s.To != before {
+			key := s.To.String()
+			if s.To.Addr().Is6() {
+				key = `"` + key + `"`
+			}
+			all = append(all, pinnedRoute{to: key})
+			before = s.To
+		}
+		r := &all[len(all)-1]
+		r.hops = append(r.hops, w.pinnedHop(s))
+	}
+	return all
+}
+
+// pinnedHop is a next hop in the words of the plan.
+func (w *Workspace) pinnedHop(s model.Static) string {
+	var parts []string
+	if s.Discard {
+		return "{discard: true}"
+	}
+	if s.Via.IsValid() {
+		parts = append(parts, "next-hop: "+quoted(s.Via))
+	}
+	parts = append(parts, "out: "+plan.QuoteName(w.Spec.Interfaces[s.Out].Name))
+	if s.Watch.IsValid() {
+		parts = append(parts, "watch: "+quoted(s.Watch))
+	}
+	return "{" + strings.Join(parts, ", ") + "}"
+}
+
+func (r pinnedRoute) value() string {
+	if len(r.hops) == 1 {
+		return r.hops[0]
+	}
+	return "[" + strings.Join(r.hops, ", ") + "]"
+}
+
+// pinEdits adds the routes to a device's entry: as lines of their own where it is
+// laid out in lines.
+func (w *Workspace) pinEdits(device *plan.Device, routes []pinnedRoute) ([]plan.Edit, bool) {
+	path := []string{"devices", device.Name.Value, "routes"}
+	if len(device.Routes) > 0 {
+		var edits []plan.Edit
+		for _, r := range routes {
+			e, ok := w.Document.Put(append(path, strings.Trim(r.to, `"`)), r.value())
+			if !ok {
+				return nil, false
+			}
+			edits = append(edits, e)
+		}
+		return edits, true
+	}
+	e, ok := w.Document.Put(path, "")
+	if !ok {
+		return nil, false
+	}
+	if !strings.Contains(e.Text, "\n") {
+		var all []string
+		for _, r := range routes {
+			all = append(all, r.to+": "+r.value())
+		}
+		e.Text += "{" + strings.Join(all, ", ") + "}"
+		return []plan.Edit{e}, true
+	}
+	key := e.Text[strings.LastIndexByte(e.Text, '\n')+1:]
+	indent := strings.Repeat(" ", len(key)-len(strings.TrimLeft(key, " "))+2)
+	newline := "\n"
+	if strings.Contains(e.Text, "\r\n") {
+		newline = "\r\n"
+	}
+	e.Text = strings.TrimRight(e.Text, " ")
+	for _, r := range routes {
+		e.Text += newline + indent + r.to + ": " + r.value()
+	}
+	return []plan.Edit{e}, true
+}
+
+// tryPin reads the plan with the edits made.
+func (w *Workspace) tryPin(p *Pinned) error {
+	for _, f := range p.Files {
+		_, found := plan.Parse(source.New(f.Name, plan.Apply(f, p.Edits...)))
+		for _, x := range found {
+			if x.Stops() && x.Name != finding.IncludeRefused {
+				return fmt.Errorf("the plan could not be read with the routes in it: %s", x.Reason)
+			}
+		}
+	}
+	return nil
+}

@@ -1,0 +1,75 @@
+package command
+
+import (
+	"errors"
+	"fmt"
+	"path/filepath"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/plan"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/files"
+	"ropeswing/internal/view"
+)
+
+func (a *app) pin() *cobra.Command {
+	write := false
+	cmd := &cobra.Command{
+		Use:     "pin DEVICE…",
+		Short:   "Write derived routes into the plan, to be kept as they are",
+		GroupID: groupPlan,
+		Long: "Copy the routes derived for a device into its 'routes'. From then on they are\n" +
+			"yours: they stand as written, and what is derived for the others is built\n" +
+			"around them. Without -w it only shows what would be written.",
+		Example: "  ropeswing pin quay-edge\n  ropeswing pin quay-edge mole-rtr -w",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return errors.New("pin the routes of which device? ropeswing pin DEVICE")
+			}
+			found, err := a.find()
+			if err != nil {
+				return err
+			}
+			if write {
+				unlock, err := files.Lock(filepath.Dir(found.Path))
+				if err != nil {
+					return fmt.Errorf("cannot lock the plan's folder: %w", err)
+				}
+				defer unlock()
+			}
+			w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
+			if err != nil {
+				return err
+			}
+			devices, err := devicesNamed(w, args)
+			if err != nil {
+				return err
+			}
+			p, err := w.Pin(devices)
+			if err != nil {
+				return err
+			}
+			if write {
+				for _, f := range p.Files {
+					if err := files.Save(found.On(f.Name), plan.Apply(f, p.Edits...)); err != nil {
+						return fmt.Errorf("cannot write the plan: %w", err)
+					}
+				}
+			}
+			next := ""
+			if !write {
+				next = a.self() + " pin"
+				for _, name := range args {
+					next += " " + view.ShellWord(name)
+				}
+				next += " -w"
+			}
+			view.PinText(a.out, args, p, write, next)
+			return nil
+		},
+		ValidArgsFunction: a.completeDevices,
+	}
+	cmd.Flags().BoolVarP(&write, "write", "w", false, "write the plan")
+	return cmd
+}
