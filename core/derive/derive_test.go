@@ -37,7 +37,9 @@ func failures(spec *model.Spec) []network.Failure {
 	for id := range spec.Segments {
 		f := network.NoFailure
 		f.Segment = model.SegmentID(id)
-		all = append(all, f)
+		if !slices.ContainsFunc(spec.Cables, func(c model.Cable) bool { return c.Hidden && spec.Interfaces[c.Ends[0]].Segment == f.Segment }) {
+			all = append(all, f)
+		}
 	}
 	return all
 }

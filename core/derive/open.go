@@ -23,7 +23,7 @@ func (a *answer) listOpen(r *Result) {
 	need := a.need(a.wanted)
 	for id := range a.g.failures {
 		f := &a.g.failures[id]
-		if !f.required {
+		if !f.required || f.hidden {
 			continue
 		}
 		silent, _ := a.settle(f, touched)

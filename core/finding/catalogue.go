@@ -82,6 +82,17 @@ const (
 	NeverFloats            Name = "never-floats"
 	SentBack               Name = "next-hop-sends-back"
 	NoDiscard              Name = "no-discard-route"
+	BlackHole              Name = "black-hole"
+	FloatNotBehind         Name = "floating-route-preferred"
+	DefaultsCompete        Name = "defaults-compete"
+	LeaksToStandby         Name = "leaks-to-standby-carrier"
+	OutOnShared            Name = "out-onto-shared-segment"
+	WatchesChase           Name = "watches-chase"
+	WantedMissing          Name = "wanted-way-missing"
+	NoDefault              Name = "no-default-to-world"
+	CarrierDrops           Name = "carrier-without-way-back"
+	PathsDiffer            Name = "paths-differ"
+	Unprotected            Name = "way-unprotected"
 	NoManagement           Name = "no-management-address"
 	Unmanageable           Name = "unmanageable"
 	ManagedByItself        Name = "managed-by-itself"
@@ -657,6 +668,83 @@ var catalogue = [...]Entry{
 		Why:     "The far end has only some subnets of the prefix, and a default that leads back: every stray packet crosses the link some sixty times.",
 		Remedy:  "Add a discard route for the prefix to the device that holds its subnets.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.2.0/24: mole-rtr}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {default: quay-edge}}\n",
+	},
+	{
+		Name: BlackHole, Severity: Error, Stage: Checking,
+		Means:   "A route leads to an address somebody has by a device that loses it.",
+		Why:     "The next hop, or one behind it, discards the packet or has no route for it: nothing comes back, not even an error where it discards.",
+		Remedy:  "Give the device named last a route to the address, or send another way.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  beam-tern: {prefix: 10.48.0.2/31}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first}}, routes: {tern-watch: mole-rtr, beam-tern: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, beam1: {segment: beam-tern, address: first}}, routes: {10.48.3.0/24: {discard: true}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-tern, address: last}, lan0: {segment: tern-watch, address: first}}, routes: {default: mole-rtr}}\n",
+	},
+	{
+		Name: FloatNotBehind, Severity: Warning, Stage: Checking,
+		Means:   "A next hop stands behind another in a route, and has the lower distance.",
+		Why:     "The order says which way is preferred; a distance written out says otherwise, and it is the distance that counts.",
+		Remedy:  "Write the preferred way first, or give the one behind it the higher distance.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {10.48.2.0/24: [{next-hop: 10.48.0.1, distance: 20}, {next-hop: 10.48.0.3, distance: 5}]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}, routes: {10.48.2.0/24: {discard: true}}}\n",
+	},
+	{
+		Name: DefaultsCompete, Severity: Warning, Stage: Checking,
+		Means:   "A device has two default routes of the same distance.",
+		Why:     "A flow takes the one or the other, so that half of all connections leave by a way that was perhaps meant to stand by, and come back by another firewall or are dropped for their source.",
+		Remedy:  "Give the one that is to stand by a higher distance.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {default: [{next-hop: 10.48.0.1, distance: 1}, {next-hop: 10.48.0.3, distance: 1}]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}}\n",
+	},
+	{
+		Name: LeaksToStandby, Severity: Warning, Stage: Checking,
+		Means:   "A route sends part of the world by a carrier that otherwise stands by.",
+		Why:     "The longest prefix wins, whatever the distance of the default: that part leaves by the slow or dear way always, not only when the other fails.",
+		Remedy:  "Remove the route, unless the standby carrier is meant to carry this.",
+		Example: "ropeswing: 1\nsegments:\n  fibre: {prefix: 198.51.100.32/30}\n  satellite: {prefix: 198.51.100.64/30}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {wan0: {segment: fibre, address: 2}, wan1: {segment: satellite, address: 2}}\n    routes: {default: [fibre-carrier, sat-carrier], 203.0.113.0/24: sat-carrier}\n  fibre-carrier: {is: world, beyond: [192.0.2.0/24, 203.0.113.0/24], interfaces: {to: {segment: fibre, address: 1}}, routes: {198.51.100.64/30: quay-edge}}\n  sat-carrier: {is: world, beyond: [192.0.2.0/24, 203.0.113.0/24], interfaces: {to: {segment: satellite, address: 1}}, routes: {198.51.100.32/30: quay-edge}}\n",
+	},
+	{
+		Name: OutOnShared, Severity: Warning, Stage: Checking,
+		Means:   "A route names an interface only, on a segment that may hold several.",
+		Why:     "Without a next hop the device asks on the segment for each destination itself. Only a neighbour that answers for addresses of others (proxy ARP) makes that work, at the price of an entry for every address.",
+		Remedy:  "Name the next hop too.",
+		Example: "ropeswing: 1\nsegments:\n  quay-link: {prefix: 10.48.0.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {lan0: {segment: quay-link, address: first}}\n    routes: {10.48.1.0/24: {out: lan0}}\n  quay-core: {is: router, interfaces: {up0: {segment: quay-link, address: 2}}, routes: {10.48.1.0/24: {discard: true}}}\n",
+	},
+	{
+		Name: WatchesChase, Severity: Warning, Stage: Checking,
+		Means:   "What a route watches answers only while the route is out of use.",
+		Why:     "The route comes and goes for ever: in use it takes the probe's own way away, out of use it gives it back.",
+		Remedy:  "Watch an address whose way does not hang on the route.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    loopback: 10.48.0.9\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {10.48.0.8/32: [{next-hop: 10.48.0.1, watch: 10.48.0.8}, 10.48.0.3]}\n  mole-rtr:\n    is: router\n    loopback: 10.48.0.7\n    interfaces: {beam0: {segment: beam-mole, address: last}}\n    routes: {default: quay-edge}\n  tern-rock: {is: router, loopback: 10.48.0.8, interfaces: {line0: {segment: line, address: last}}, routes: {default: quay-edge}}\n",
+	},
+	{
+		Name: WantedMissing, Severity: Error, Stage: Checking,
+		Means:   "Two segments that are wanted to reach each other do not.",
+		Why:     "Hand-written routes stand, and a device that is left out keeps to them: where they lack a way there or back, nothing derived can give it.",
+		Remedy:  "Add the route named in the remedy, or let routes be derived for that device.",
+		Example: "ropeswing: 1\nwants: {leave-out: mole-rtr}\nsegments:\n  quay-link: {prefix: 10.48.0.0/31}\n  beam-mole: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-core: {is: router, interfaces: {up0: {segment: quay-link, address: first}}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-link, address: last}, beam0: {segment: beam-mole, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {10.48.9.0/24: {discard: true}}}\n",
+	},
+	{
+		Name: NoDefault, Severity: Error, Stage: Checking,
+		Means:   "A segment is to see the world, and a device on its way has no default route.",
+		Why:     "The device is left out of deriving, or has hand-written routes that end the way.",
+		Remedy:  "Give the device a default route, or let routes be derived for it.",
+		Example: "ropeswing: 1\nwants: {leave-out: mole-rtr}\nsegments:\n  fibre: {prefix: 198.51.100.32/30}\n  beam-mole: {prefix: 10.48.0.0/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: 1}}, routes: {10.48.2.0/27: quay-edge, 10.48.0.0/31: quay-edge}}\n  quay-edge: {is: router, interfaces: {wan0: {segment: fibre, address: 2}, beam0: {segment: beam-mole, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {198.51.100.32/30: quay-edge}}\n",
+	},
+	{
+		Name: CarrierDrops, Severity: Warning, Stage: Checking,
+		Means:   "A carrier has no way back to addresses that are sent by it.",
+		Why:     "Carriers drop what comes from addresses they did not lend or route (RFC 2827): when the default floats to this one, those segments lose the world though a way is there.",
+		Remedy:  "Have the carrier route the addresses to us, or translate them on the way.",
+		Example: "ropeswing: 1\nwants: {}\nsegments:\n  fibre: {prefix: 198.51.100.32/30}\n  satellite: {prefix: 198.51.100.64/30}\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: 1}}, routes: {10.48.1.0/26: quay-edge, 198.51.100.64/30: quay-edge}}\n  sat-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: satellite, address: 1}}, routes: {198.51.100.32/30: quay-edge}}\n  quay-edge: {is: router, interfaces: {wan0: {segment: fibre, address: 2}, wan1: {segment: satellite, address: 2}, lan0: {segment: quay-staff, address: first}}}\n",
+	},
+	{
+		Name: PathsDiffer, Severity: Advice, Stage: Checking,
+		Means:   "What two segments send each other takes another way back than there.",
+		Why:     "It works. But a firewall on one of the ways sees half of each connection and drops it, and a trace shows half of the truth.",
+		Remedy:  "Where it matters, give the ways the same cost in both directions.",
+		Example: "ropeswing: 1\nwants: {leave-out: quay-edge}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  beam-c: {prefix: 10.48.0.4/31}\n  quay-staff: {prefix: 10.48.1.0/26}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}, beam1: {segment: beam-b, address: first}, lan0: {segment: quay-staff, address: first}}\n    routes: {tern-watch: [{next-hop: mole-rtr, watch: 10.48.0.5}, tern-rock], beam-c: [mole-rtr, tern-rock]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, beam1: {segment: beam-c, address: first}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-b, address: last}, beam1: {segment: beam-c, address: last}, lan0: {segment: tern-watch, address: first}}}\n",
+	},
+	{
+		Name: Unprotected, Severity: Advice, Stage: Checking,
+		Means:   "A single failure takes a way away though a wire is left.",
+		Why:     "A floating route is derived only where all tables together stay free of loops. Here none was found that helps: the finding says where and why.",
+		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'ropeswing reach --failures 1'.",
+		Example: "ropeswing: 1\nwants: {floating: false}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-a, address: first}, line0: {segment: beam-b, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, line0: {segment: beam-b, address: last}, lan0: {segment: mole-staff, address: first}}}\n",
 	},
 	{
 		Name: NoManagement, Severity: Warning, Stage: Checking,

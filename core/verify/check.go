@@ -6,14 +6,16 @@ import (
 	"net/netip"
 	"strings"
 
+	"ropeswing/core/derive"
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
 	"ropeswing/core/source"
 )
 
-// Check is everything wrong or doubtful in a network.
-func Check(t *routing.Tables) []finding.Finding {
+// Check is everything wrong or doubtful in a network. Open is what
+// derived routes leave unprotected.
+func Check(t *routing.Tables, open ...derive.Open) []finding.Finding {
 	c := &checker{tables: t, spec: t.State.Spec}
 	c.subnets()
 	c.space()
@@ -27,6 +29,8 @@ func Check(t *routing.Tables) []finding.Finding {
 	c.gateways()
 	c.routes()
 	c.statics()
+	c.choices()
+	c.wanted(open)
 	c.waysOut()
 	c.management()
 	return finding.Sort(c.found)
@@ -43,6 +47,7 @@ type checker struct {
 	looping map[source.Place]bool    // routes found to send back what they get
 	dropped map[model.VLAN]string    // where a VLAN is missing on a cable
 	split   map[model.SegmentID]bool // segments that are in pieces
+	links   []int                    // by segment: how many devices it joins, -1 where not all forward
 }
 
 func (c *checker) report(f finding.Finding) { c.found = append(c.found, f) }

@@ -171,6 +171,7 @@ func (c *checker) bouncing() {
 				c.sentBack(s, held, x, end)
 				continue
 			}
+			c.blackHole(s, held)
 		}
 		free := prefix.Without(s.To, inside)
 		if len(free) == 0 {
@@ -181,6 +182,37 @@ func (c *checker) bouncing() {
 			told[s.To] = true
 			c.noDiscard(s, sample, x, end)
 		}
+	}
+}
+
+// blackHole reports a route to an address somebody has by which it is lost at
+// another device: one that discards it, or has no route for it.
+func (c *checker) blackHole(s *model.Static, to netip.Addr) {
+	x := forward.Walk(c.tables, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	if x.Nodes[0].Decision.Match.Prefix != s.To {
+		return
+	}
+	for _, e := range x.Ends {
+		at := x.Nodes[e.Node].Device
+		if e.Outcome != forward.Dropped && e.Outcome != forward.Unrouted || at == s.Device {
+			continue
+		}
+		if _, down := forward.DownInterfaceTowards(c.tables, at, to); down || !c.state().IsUp(c.spec.HoldersOf(to)[0]) {
+			continue // that is the reason, and told
+		}
+		name, what := c.spec.Devices[s.Device].Name, "has no route for it"
+		if e.Outcome == forward.Dropped {
+			what = "discards it"
+		}
+		f := finding.New(finding.BlackHole, s.Place, "%s sends %s, which %s has, to %s, and %s %s", name, to, c.spec.Label(c.spec.HoldersOf(to)[0]), c.spec.Devices[x.Nodes[1].Device].Name, c.spec.Devices[at].Name, what).About(name)
+		if c.trials++; c.trials <= mostTrials {
+			exchange := forward.Ping(c.tables, s.Device, netip.Addr{}, to, model.None)
+			if r, ok := Mend(c.tables, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
+				f = f.Mend("%s (tried: it works)", r.Steps[0].Change.Describe(c.spec))
+			}
+		}
+		c.reportIn(f, s.To.Addr().Is4())
+		return
 	}
 }
 

@@ -175,7 +175,7 @@ func (w *Workspace) Unmet() []finding.Finding {
 func (w *Workspace) Check() []finding.Finding {
 	all := append([]finding.Finding(nil), w.read...)
 	if w.Usable() {
-		all = append(all, verify.Check(w.Tables)...)
+		all = append(all, verify.Check(w.Tables, w.Derived.Open...)...)
 	}
 	return finding.Sort(all)
 }

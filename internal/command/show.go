@@ -192,6 +192,9 @@ func (a *app) routes() *cobra.Command {
 				view.DerivedText(a.out, w)
 			}
 			table.Text(a.out, a.width, "", a.wide)
+			if derived {
+				view.OpenText(a.out, w.Unprotected(), a.width)
+			}
 		}, nil
 	})
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")

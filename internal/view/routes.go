@@ -136,3 +136,14 @@ func DerivedText(w io.Writer, x *workspace.Workspace) {
 	}
 	fmt.Fprintln(w, good.Render(text)+faint.Render(" · "+x.Basis))
 }
+
+// OpenText writes what no floating route protects.
+func OpenText(w io.Writer, open []workspace.Unprotected, width int) {
+	if len(open) == 0 {
+		return
+	}
+	fmt.Fprintln(w, "\nnot protected against a single failure, though a wire is left:")
+	for _, o := range open {
+		labelled(w, width, "  ", Clean(fmt.Sprintf("%s: the way to %s is lost when %s fails, because %s", o.Device, o.To, o.Failure, o.Because)), "    ")
+	}
+}

@@ -1,0 +1,149 @@
+package verify
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// choices checks the written routes for slips in what is preferred to what.
+func (c *checker) choices() {
+	for d := range c.spec.Devices {
+		id := model.DeviceID(d)
+		first, last := c.spec.StaticsOf(id)
+		c.distances(first, last)
+		for _, table := range c.tables.Of(id) {
+			c.defaults(id, table)
+			c.leaksToStandby(id, table)
+		}
+		c.shared(first, last)
+	}
+	c.chasing()
+}
+
+// distances finds a next hop that stands behind another and is not less
+// preferred.
+func (c *checker) distances(first, last int) {
+	for i := first; i < last; i++ {
+		s := &c.spec.Statics[i]
+		for j := first; j < i; j++ {
+			o := &c.spec.Statics[j]
+			if s.Origin == model.Written && o.Origin == model.Written && o.To == s.To && o.Table == s.Table && o.Key == s.Key && s.Distance < o.Distance {
+				name := c.spec.Devices[s.Device].Name
+				c.reportIn(finding.New(finding.FloatNotBehind, s.Place, "%s has this way to %s behind another, and prefers it: its distance %d is lower than %d", name, s.To, s.Distance, o.Distance).
+					About(name).Mend("write it first, or give it a distance above %d", o.Distance).With(o.Place), s.To.Addr().Is4())
+				break
+			}
+		}
+	}
+}
+
+// defaults finds two default routes that are equally preferred and lead to
+// different neighbours.
+func (c *checker) defaults(d model.DeviceID, table routing.View) {
+	var first *model.Static
+	for _, e := range table.Entries() {
+		if e.Prefix.Bits() > 0 || !e.InUse || e.Static() == model.None || c.spec.Statics[e.Static()].Origin != model.Written {
+			continue
+		}
+		s := &c.spec.Statics[e.Static()]
+		if first == nil || first.To != s.To {
+			first = s
+			continue
+		}
+		name := c.spec.Devices[d].Name
+		c.reportIn(finding.New(finding.DefaultsCompete, s.Place, "%s has two default routes of the same distance, by %s and by %s: which one a packet takes depends on the flow", name, c.wayWord(first), c.wayWord(s)).
+			About(name).Mend("give one of them a higher distance, unless both are meant to carry traffic").With(first.Place), s.To.Addr().Is4())
+	}
+}
+
+// wayWord is a route's next hop, or else its interface.
+func (c *checker) wayWord(s *model.Static) string {
+	if s.Via.IsValid() {
+		return s.Via.String()
+	}
+	return c.spec.Interfaces[s.Out].Name
+}
+
+// leaksToStandby finds a written route that sends part of the world to a carrier which
+// only stands by.
+func (c *checker) leaksToStandby(d model.DeviceID, table routing.View) {
+	var preferred, standby []model.DeviceID
+	carrier := func(e routing.Entry) (model.DeviceID, bool) {
+		s := &c.spec.Statics[e.Static()]
+		for _, h := range c.spec.HoldersOf(s.Via) {
+			if far := c.spec.Interfaces[h].Device; c.spec.Devices[far].Kind == model.World {
+				return far, true
+			}
+		}
+		return 0, false
+	}
+	entries := table.Entries()
+	for _, e := range entries {
+		if e.Prefix.Bits() == 0 && e.Static() != model.None {
+			if far, ok := carrier(e); ok && e.InUse {
+				preferred = append(preferred, far)
+			} else if ok {
+				standby = append(standby, far)
+			}
+		}
+	}
+	for _, e := range entries {
+		if e.Prefix.Bits() == 0 || e.Static() == model.None || c.spec.Statics[e.Static()].Origin != model.Written || !e.InUse {
+			continue
+		}
+		far, ok := carrier(e)
+		if !ok || !slices.Contains(standby, far) || slices.Contains(preferred, far) {
+			continue
+		}
+		s, name := &c.spec.Statics[e.Static()], c.spec.Devices[d].Name
+		c.reportIn(finding.New(finding.LeaksToStandby, s.Place, "%s sends %s by %s, which otherwise stands by: the longer prefix wins over the default by %s", name, e.Prefix, c.spec.Devices[far].Name, strings.Join(c.deviceNames(preferred[:min(1, len(preferred))]), "")).
+			About(name).Mend("remove it, unless %s is meant to carry this", c.spec.Devices[far].Name), e.Prefix.Addr().Is4())
+	}
+}
+
+// shared finds a route that names an interface only, on a segment that more than
+// two are on: every destination would have to be asked for there.
+func (c *checker) shared(first, last int) {
+	for i := first; i < last; i++ {
+		s := &c.spec.Statics[i]
+		if s.Origin != model.Written || s.Via.IsValid() || s.Out == model.None || c.spec.Interfaces[s.Out].Serial {
+			continue
+		}
+		wide := slices.ContainsFunc(c.spec.Interfaces[s.Out].Addresses, func(a model.Address) bool {
+			return a.Addr().Is4() == s.To.Addr().Is4() && a.Addr().BitLen()-a.Bits() > 1 && !a.Addr().IsLinkLocalUnicast()
+		})
+		if !wide {
+			continue
+		}
+		name := c.spec.Devices[s.Device].Name
+		f := finding.New(finding.OutOnShared, s.Place, "%s sends %s out of %s without a next hop, and that is a shared segment: it asks there for each address itself, and nobody answers for them", name, s.To, c.spec.Interfaces[s.Out].Name).About(name)
+		if n, ok := soleForwarder(c.tables, s.Device, s.Out, s.To.Addr().Is4()); ok {
+			f = f.Mend("add 'next-hop: %s', which is %s", n.address, c.spec.Devices[n.device].Name)
+		}
+		c.reportIn(f, s.To.Addr().Is4())
+	}
+}
+
+// chasing reports routes whose watches never settle.
+func (c *checker) chasing() {
+	var names []string
+	for _, id := range c.tables.Unsettled {
+		names = append(names, c.spec.Devices[c.spec.Statics[id].Device].Name)
+	}
+	for _, id := range c.tables.Unsettled {
+		s := &c.spec.Statics[id]
+		name := c.spec.Devices[s.Device].Name
+		reason := "what it watches, %s, answers while the route is out of use, and no more once it is in use"
+		if len(names) > 1 {
+			reason += fmt.Sprintf("; it chases that of %s", forward.And(slices.DeleteFunc(slices.Clone(names), func(n string) bool { return n == name })))
+		}
+		c.report(finding.New(finding.WatchesChase, s.Place, "%s: the watch of its route to %s never settles: "+reason, name, s.To, s.Watch).About(name).
+			Mend("watch an address that is reached the same way whether the route is in use or not"))
+	}
+}

@@ -1,0 +1,315 @@
+package verify
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"ropeswing/core/derive"
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/reach"
+	"ropeswing/core/routing"
+)
+
+// wanted checks what the plan wants to be derived: that it is there, both ways,
+// and what could not be protected.
+func (c *checker) wanted(open []derive.Open) {
+	if c.spec.Wants == nil {
+		return
+	}
+	ends := reach.Ends(c.spec)
+	m := reach.All(c.tables, ends)
+	c.wantedPairs(m, ends)
+	c.wantedWorld(ends)
+	c.unprotected(open)
+}
+
+// wantedPairs reports the wanted ways that do not work, once for each reason,
+// and those that take another way back.
+func (c *checker) wantedPairs(m *reach.Matrix, ends []*reach.End) {
+	told := map[string]bool{}
+	differ, asked, first := 0, 0, ""
+	for i, from := range ends {
+		for j, to := range ends {
+			if from.Segment == to.Segment || from.Address.Is4() != to.Address.Is4() || !c.isWanted(from, to) {
+				continue
+			}
+			asked++
+			if m.Verdict(i, j) != forward.Works {
+				c.wantedMissing(m.Explain(reach.Way{From: from, To: to}), told)
+				continue
+			}
+			if i < j && len(c.spec.Devices) <= mostCompared && !c.isLink(from.Segment) && !c.isLink(to.Segment) {
+				if there, back := c.between(from, to), c.between(to, from); !slices.Equal(there, reversed(back)) {
+					if differ++; first == "" {
+						first = fmt.Sprintf("%s to %s goes %s, and comes back %s", c.spec.Segments[from.Segment].Name, c.spec.Segments[to.Segment].Name, c.byWhom(there), c.byWhom(reversed(back)))
+					}
+				}
+			}
+		}
+	}
+	if differ > 0 {
+		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place, "%d of %d wanted pairs take another way back than there, such as: %s", differ, asked/2, first).
+			Mend("give both directions of each cable the same cost, if something on the way keeps state"))
+	}
+}
+
+// mostCompared is for how many devices ways there and back are compared one by
+// one.
+const mostCompared = 300
+
+// isWanted tells whether the plan wants one segment to reach the other.
+func (c *checker) isWanted(from, to *reach.End) bool {
+	w := c.spec.Wants
+	world := func(e *reach.End) bool { return c.spec.Devices[e.Device].Kind == model.World }
+	if world(from) || world(to) {
+		return false
+	}
+	is := func(e model.End, x *reach.End) bool { return e.Segment == x.Segment || e.Device == x.Device }
+	return w.All || slices.ContainsFunc(w.Pairs, func(p model.Pair) bool {
+		return is(p.From, from) && is(p.To, to) || is(p.From, to) && is(p.To, from)
+	})
+}
+
+// wantedMissing reports a wanted way that does not work, with a remedy that was tried.
+func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
+	key := fmt.Sprint(w.Failure.Device, w.Failure.Name, w.Failure.Back, c.spec.Segments[w.To.Segment].Name)
+	if told[key] || len(told) >= mostTrials {
+		return
+	}
+	told[key] = true
+	way := "there"
+	if w.Failure.Back {
+		way = "back"
+	}
+	name := c.spec.Devices[w.Failure.Device].Name
+	f := finding.New(finding.WantedMissing, c.spec.Wants.Place, "%s is to reach %s, and does not in %s: on the way %s, %s",
+		c.spec.Segments[w.From.Segment].Name, c.spec.Segments[w.To.Segment].Name, forward.FamilyOf(w.To.Address), way, w.Failure.Reason).About(name)
+	x := forward.Ping(c.tables, w.From.Device, w.From.Address, w.To.Address, model.None)
+	if r, ok := Mend(c.tables, x, w.From.Address, model.None); ok {
+		var steps []string
+		for _, s := range r.Steps {
+			steps = append(steps, s.Change.Describe(s.Before))
+		}
+		f = f.Mend("%s (tried: it works)", strings.Join(steps, "; then "))
+	}
+	c.report(f)
+}
+
+// between lists the devices that forward on the way from one end to another.
+func (c *checker) between(from, to *reach.End) []model.DeviceID {
+	g := forward.Walk(c.tables, forward.At{Device: from.Device, In: model.None}, forward.Flow{Source: from.Address, Destination: to.Address, Out: model.None})
+	var all []model.DeviceID
+	for _, n := range g.Nodes {
+		if n.Device != from.Device && n.Device != to.Device {
+			all = append(all, n.Device)
+		}
+	}
+	return all
+}
+
+func reversed(all []model.DeviceID) []model.DeviceID {
+	all = slices.Clone(all)
+	slices.Reverse(all)
+	return all
+}
+
+// byWhom is a way in words.
+func (c *checker) byWhom(way []model.DeviceID) string {
+	if len(way) == 0 {
+		return "directly"
+	}
+	return "by " + strings.Join(c.deviceNames(way), ", ")
+}
+
+func (c *checker) deviceNames(all []model.DeviceID) []string {
+	names := make([]string, len(all))
+	for i, d := range all {
+		names[i] = c.spec.Devices[d].Name
+	}
+	return names
+}
+
+// wantedWorld reports segments that are to see the world and have no default
+// route on their way, and carriers that would drop what comes from them.
+func (c *checker) wantedWorld(ends []*reach.End) {
+	w := c.spec.Wants
+	told := map[string]bool{}
+	for _, e := range ends {
+		carriers := c.carriersOf(e.Address.Is4())
+		if !slices.Contains(w.World, e.Segment) || len(carriers) == 0 || c.spec.Devices[e.Device].Kind == model.World {
+			continue
+		}
+		name := c.spec.Segments[e.Segment].Name
+		target := c.beyond(carriers[0], e.Address.Is4())
+		if !target.IsValid() {
+			continue
+		}
+		g := forward.Walk(c.tables, forward.At{Device: e.Device, In: model.None}, forward.Flow{Source: e.Address, Destination: target, Out: model.None})
+		if end, failing := g.Failing(); failing {
+			at := c.spec.Devices[g.Nodes[end.Node].Device].Name
+			if end.Outcome == forward.Unrouted && !told["default "+at] {
+				told["default "+at] = true
+				c.report(finding.New(finding.NoDefault, w.Place, "%s is to see the world, and %s on its way has no default route in %s", name, at, forward.FamilyOf(e.Address)).About(at))
+			}
+			continue
+		}
+		for _, d := range carriers {
+			c.waysBack(d, e, told)
+		}
+	}
+}
+
+// waysBack reports a carrier that has no route back to a segment: what comes from
+// there it would take for forged, and drop.
+func (c *checker) waysBack(d model.DeviceID, e *reach.End, told map[string]bool) {
+	m, ok := c.tables.Table(d).Lookup(e.Address)
+	block, inBlock := c.spec.WidestBlock(e.Address)
+	where := block.String()
+	if !inBlock {
+		where = c.spec.Segments[e.Segment].Name
+	}
+	key := fmt.Sprint(d, where)
+	if ok && (m.Local || len(m.Hops) > 0) || told[key] {
+		return
+	}
+	for _, p := range c.spec.Segments[e.Segment].Prefixes { // lent by another carrier, for its link only
+		for _, id := range c.spec.Interfaces {
+			if c.spec.Devices[id.Device].Kind == model.World && slices.ContainsFunc(id.Addresses, func(a model.Address) bool { return p.Contains(a.Addr()) }) {
+				return
+			}
+		}
+	}
+	told[key] = true
+	name := c.spec.Devices[d].Name
+	c.report(finding.New(finding.CarrierDrops, c.spec.Devices[d].Place, "%s has no way back to %s: what %s sends by it is lost, or dropped as forged", name, where, c.spec.Segments[e.Segment].Name).About(name).
+		Mend("have the carrier route %s to us, or send by it from addresses it knows", where))
+}
+
+// carriersOf lists the carriers that answer for anything of a family.
+func (c *checker) carriersOf(is4 bool) []model.DeviceID {
+	return slices.DeleteFunc(slices.Clone(c.spec.Wants.Carriers), func(d model.DeviceID) bool { return !c.beyond(d, is4).IsValid() })
+}
+
+// beyond is an address that a carrier answers for and nobody has; invalid where
+// there is none.
+func (c *checker) beyond(d model.DeviceID, is4 bool) netip.Addr {
+	for _, p := range c.spec.Devices[d].Beyond {
+		if p.Addr().Is4() == is4 {
+			return p.Addr().Next()
+		}
+	}
+	return netip.Addr{}
+}
+
+// Unprotected is a way that a single failure takes away though a wire is left,
+// in words.
+type Unprotected struct {
+	Device  string // that is cut off
+	To      string
+	Failure string // of a cable or segment
+	Because string
+}
+
+// Describe puts what derived routes leave unprotected into words.
+func Describe(t *routing.Tables, open []derive.Open) []Unprotected {
+	c := &checker{tables: t, spec: t.State.Spec}
+	var all []Unprotected
+	for _, o := range open {
+		if u := c.describe(o); !slices.Contains(all, u) {
+			all = append(all, u)
+		}
+	}
+	return all
+}
+
+func (c *checker) describe(o derive.Open) Unprotected {
+	return Unprotected{c.spec.Devices[o.Device].Name, c.segmentsOf(o), c.failureName(o), c.because(o)}
+}
+
+// unprotected tells what single failures take away though a wire is left: one
+// finding for each device and failure.
+func (c *checker) unprotected(open []derive.Open) {
+	for _, o := range open {
+		if !o.World && !slices.ContainsFunc(o.To, func(p netip.Prefix) bool { return !c.isLink(c.segmentWith(p)) }) {
+			continue // the address of a link is nobody's destination
+		}
+		u := c.describe(o)
+		f := finding.New(finding.Unprotected, c.spec.Wants.Place, "%s: the way to %s is lost when %s fails, because %s", u.Device, u.To, u.Failure, u.Because).About(u.Device)
+		if !slices.ContainsFunc(c.found, func(x finding.Finding) bool { return x.Name == f.Name && x.Reason == f.Reason }) {
+			c.report(f)
+		}
+	}
+}
+
+// segmentsOf names what is lost: the first segment, and how many more.
+func (c *checker) segmentsOf(o derive.Open) string {
+	var names []string
+	for _, p := range o.To {
+		name := p.String()
+		if s := c.segmentWith(p); s != model.None {
+			name = c.spec.Segments[s].Name
+		}
+		if !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	if o.World {
+		names = append(names, "the world")
+	}
+	if len(names) > 2 {
+		return fmt.Sprintf("%s and %d others", names[0], len(names)-1)
+	}
+	return forward.And(names)
+}
+
+// segmentWith is the segment that has a subnet; None where none has.
+func (c *checker) segmentWith(p netip.Prefix) model.SegmentID {
+	for id, s := range c.spec.Segments {
+		if slices.ContainsFunc(s.Prefixes, func(q model.Prefix) bool { return q.Prefix == p }) {
+			return model.SegmentID(id)
+		}
+	}
+	return model.None
+}
+
+// isLink tells whether a segment only joins devices that forward.
+func (c *checker) isLink(s model.SegmentID) bool {
+	if c.links == nil {
+		c.links = make([]int, len(c.spec.Segments))
+		for id := range c.spec.Interfaces {
+			i := &c.spec.Interfaces[id]
+			if i.Segment != model.None && i.Routed() && len(i.Addresses) > 0 {
+				if c.spec.Devices[i.Device].Forwards && c.links[i.Segment] >= 0 {
+					c.links[i.Segment]++
+				} else {
+					c.links[i.Segment] = -1
+				}
+			}
+		}
+	}
+	return s != model.None && c.links[s] > 1
+}
+
+func (c *checker) failureName(o derive.Open) string {
+	if o.Failure.Cable != model.None {
+		return c.spec.Cables[o.Failure.Cable].Name
+	}
+	return c.spec.Segments[o.Failure.Segment].Name
+}
+
+func (c *checker) because(o derive.Open) string {
+	at := c.spec.Devices[o.At].Name
+	switch o.Because {
+	case derive.IsWritten:
+		return fmt.Sprintf("the route of %s is written, and has nothing behind it that leads round", at)
+	case derive.NotFloating:
+		return "no floating routes are wanted"
+	case derive.WouldCircle:
+		return fmt.Sprintf("on the way round from %s somebody would have to notice, and there is nothing to watch that tells for sure", at)
+	}
+	return fmt.Sprintf("%s has no other way that does not lead back", at)
+}
