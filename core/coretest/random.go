@@ -60,3 +60,44 @@ func RandomNetwork(r *rand.Rand, wants string) string {
 	}
 	return fmt.Sprintf("wants: %s\nblocks: {home: [10.0.0.0/16, \"2001:db8::/46\"], links: [10.0.0.0/24], lans: [10.0.16.0/20]}\nsegments:\n%sdevices:\n%scables:\n%s", wants, &segments, &devices, &cables)
 }
+
+// LargeNetwork is the text of a plan of routers in a tree with ways round,
+// about 1.4 links each, with ten segments and a block for each router, and two carriers.
+func LargeNetwork(routers int, wants string) string {
+	r := rand.New(rand.NewPCG(1, 1))
+	var blocks, segments, cables, devices strings.Builder
+	interfaces := make([]strings.Builder, routers)
+	link := 0
+	join := func(a, b int) {
+		fmt.Fprintf(&segments, "  l%d: {prefix: [10.255.%d.%d/31, \"2001:db8:7f00:%x::/127\"]}\n", link, link/128, link%128*2, link)
+		fmt.Fprintf(&interfaces[a], "      l%d: {segment: l%d, address: first}\n", link, link)
+		fmt.Fprintf(&interfaces[b], "      l%d: {segment: l%d, address: last}\n", link, link)
+		fmt.Fprintf(&cables, "  - c%d: {between: \"r%d:l%d to r%d:l%d\", cost: %d}\n", link, a, link, b, link, 10+r.IntN(3))
+		link++
+	}
+	for i := 1; i < routers; i++ {
+		join(i, (i-1)/3) // each has three below it
+	}
+	for range routers * 2 / 5 {
+		a := r.IntN(routers)
+		if b := (a + 2 + r.IntN(60)) % routers; a != b { // and a way round
+			join(a, b)
+		}
+	}
+	for i := range routers {
+		fmt.Fprintf(&blocks, "  b%d: [10.%d.%d.0/22, \"2001:db8:%x::/44\"]\n", i, i/64, i%64*4, 0x10*i)
+		for s := range 10 {
+			fmt.Fprintf(&segments, "  s%d-%d: {prefix: [10.%d.%d.%d/27, \"2001:db8:%x:%x::/64\"]}\n", i, s, i/64, i%64*4+s/8, s%8*32, 0x10*i, s)
+			fmt.Fprintf(&interfaces[i], "      s%d: {segment: s%d-%d, address: first}\n", s, i, s)
+		}
+	}
+	for i, at := range []int{0, routers / 2} {
+		fmt.Fprintf(&segments, "  up%d: {prefix: [198.51.100.%d/30, \"2001:db8:fffe:%x::/64\"]}\n", i, 4*i, i)
+		fmt.Fprintf(&interfaces[at], "      up: {segment: up%d, address: last}\n", i)
+		fmt.Fprintf(&devices, "  w%d: {is: world, beyond: [192.0.2.0/24, \"2001:db8:ffff::/48\"], interfaces: {to: {segment: up%d, address: first}}, routes: {home: r%d}}\n", i, i, at)
+	}
+	for i := range routers {
+		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    interfaces:\n%s", i, &interfaces[i])
+	}
+	return fmt.Sprintf("wants: %s\nblocks:\n  home: [10.0.0.0/8, \"2001:db8::/33\"]\n%ssegments:\n%sdevices:\n%scables:\n%s", wants, &blocks, &segments, &devices, &cables)
+}

@@ -3,9 +3,9 @@ package derive
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
-	"strings"
 
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
@@ -30,6 +30,7 @@ type class struct {
 	// way is watched by the first; none where none is.
 	further [][]stepID
 	watch   []stepID
+	watcher []int32 // by device: of the watch; set in the proof
 }
 
 // forced is where written routes lead: by which steps, the preferred first. With
@@ -85,7 +86,10 @@ func (g *graph) findClasses(w *wanted) ([]class, []subnet) {
 			c.owners[0].on = model.None
 		}
 		c.forced = g.forcedFor(p, &c, w)
-		key := fmt.Sprint(c.owners, forcedKey(c.forced))
+		key := fmt.Sprint(c.owners)
+		for _, d := range c.writers() {
+			key += fmt.Sprint(d, c.forced[d])
+		}
 		id, ok := known[key]
 		if !ok {
 			id = classID(len(classes))
@@ -124,17 +128,9 @@ func everything(is4 bool) netip.Prefix {
 	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 }
 
-func forcedKey(forced map[model.DeviceID]forced) string {
-	var b strings.Builder
-	var all []model.DeviceID
-	for d := range forced {
-		all = append(all, d)
-	}
-	slices.Sort(all)
-	for _, d := range all {
-		fmt.Fprint(&b, d, forced[d])
-	}
-	return b.String()
+// writers lists the devices whose written routes decide, in order.
+func (c *class) writers() []model.DeviceID {
+	return slices.Sorted(maps.Keys(c.forced))
 }
 
 // forcedFor is what written routes have devices do with a prefix. A written
@@ -198,9 +194,12 @@ func (g *graph) written(d model.DeviceID, p netip.Prefix, leftOut bool) (forced,
 // owns tells whether the class's subnets are on the device, and its interface
 // there is up.
 func (c *class) owns(d model.DeviceID, f *failure) bool {
+	if len(c.owners) == 1 {
+		return c.owners[0].device == d && f.fails != d && (len(f.down) == 0 || !slices.Contains(f.down, c.owners[0].on))
+	}
 	for _, o := range c.owners {
 		if o.device == d {
-			return f == nil || f.fails != d && !slices.Contains(f.down, o.on)
+			return f.fails != d && !slices.Contains(f.down, o.on)
 		}
 	}
 	return false
@@ -208,5 +207,10 @@ func (c *class) owns(d model.DeviceID, f *failure) bool {
 
 // isOwner tells whether the class's subnets are on the device at all.
 func (c *class) isOwner(d model.DeviceID) bool {
-	return slices.ContainsFunc(c.owners, func(o owner) bool { return o.device == d })
+	for _, o := range c.owners {
+		if o.device == d {
+			return true
+		}
+	}
+	return false
 }

@@ -54,9 +54,12 @@ func Routes(t *routing.Tables) Result {
 	if t.State.Spec.Wants == nil {
 		return r
 	}
-	for _, is4 := range []bool{true, false} {
-		a := newAnswer(t, is4)
-		a.derive()
+	four, six := newAnswer(t, true), newAnswer(t, false)
+	four.derive()
+	if !six.twin(four) {
+		six.derive()
+	}
+	for _, a := range []*answer{four, six} {
 		a.emit(&r)
 		a.listOpen(&r)
 	}
@@ -87,9 +90,13 @@ type answer struct {
 	linkClass []classID // by step: that of the subnet of its link; none on a line without
 	watchers  []watcher
 	watcherID map[watcher]int
-	hanging   [][]givenUp // by watcher: who hangs on it
+	hanging   [][]givenUp   // by watcher: who hangs on it
+	silent    [][]bool      // by failure, then watcher: it hears nothing
+	unsteady  [][]int       // by failure: watchers that never settle
+	silencing [][]failureID // by watcher: in which failures it hears nothing
 	gaveUp    map[givenUp]bool
 	target    map[target]bool
+	links     bool // links are being protected
 }
 
 // givenUp is a device and a class whose floating routes it may have to give up.
@@ -143,10 +150,11 @@ func (a *answer) derive() {
 }
 
 // protect gives all classes their floating routes: first those that are of no
-// link, then the links, one after the other. What is watched is an address on a
-// link, and the way to it must not change for whoever watches it, or a probe
-// that comes back to its sender could get round to its target from the other
-// side: so a link that a device watches an end of is not watched for by it.
+// link, then the links. What is watched is an address on a link, and the way to
+// it must not change for whoever watches it, or a probe that comes back to its
+// sender could get round to its target from the other side: so a link that a
+// device watches an end of is not watched for by it, and for links nothing is
+// watched that was not before.
 func (a *answer) protect() {
 	isLink := make([]bool, len(a.classes))
 	for _, c := range a.linkClass {
@@ -154,17 +162,14 @@ func (a *answer) protect() {
 			isLink[c] = true
 		}
 	}
-	a.each(func(c *class) {
-		if !isLink[c.id] {
-			a.floats(c)
-		}
-	})
-	for id := range a.classes {
-		a.noteTargets(&a.classes[id])
-	}
-	for id := range a.classes {
-		if isLink[id] {
-			a.floats(&a.classes[id])
+	for _, links := range []bool{false, true} {
+		a.links = links
+		a.each(func(c *class, w *walker) {
+			if isLink[c.id] == links {
+				a.floats(c, w)
+			}
+		})
+		for id := range a.classes {
 			a.noteTargets(&a.classes[id])
 		}
 	}
@@ -187,13 +192,14 @@ type target struct {
 
 // each does something for every class, on all cores: classes do not depend on
 // one another.
-func (a *answer) each(do func(*class)) {
+func (a *answer) each(do func(*class, *walker)) {
 	var group sync.WaitGroup
 	next := make(chan *class)
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() {
+			w := newWalker(a.g)
 			for c := range next {
-				do(c)
+				do(c, w)
 			}
 		})
 	}

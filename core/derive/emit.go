@@ -27,7 +27,7 @@ type table struct {
 	*answer
 	device model.DeviceID
 	ways   []way // by label
-	known  map[string]label
+	known  map[wayKey]label
 	such   []classID // by label: one class that has it
 	of     []label   // by class
 	need   []bool    // by class
@@ -48,7 +48,7 @@ func (a *answer) emit(r *Result) {
 		}
 		group.Go(func() {
 			limit <- true
-			t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, such: []classID{none}, known: map[string]label{}, need: need[d]}
+			t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, such: []classID{none}, known: map[wayKey]label{}, need: need[d]}
 			t.labels()
 			t.world()
 			if a.wanted.Summarise {
@@ -108,7 +108,7 @@ func (t *table) labels() {
 		if len(w.steps) == 0 {
 			continue
 		}
-		key := fmt.Sprint(w)
+		key := keyOf(w)
 		l, ok := t.known[key]
 		if !ok {
 			l = label(len(t.ways))
@@ -118,6 +118,24 @@ func (t *table) labels() {
 		}
 		t.of[id] = l
 	}
+}
+
+// wayKey tells ways apart: the few that have many steps, by their text.
+type wayKey struct {
+	steps [4]stepID
+	watch stepID
+	text  string
+}
+
+func keyOf(w way) wayKey {
+	k := wayKey{watch: w.watch}
+	if copy(k.steps[:], w.steps) < len(w.steps) {
+		k.text = fmt.Sprint(w.steps)
+	}
+	for i := len(w.steps); i < len(k.steps); i++ {
+		k.steps[i] = none
+	}
+	return k
 }
 
 // route adds the routes of a label to a prefix.
@@ -158,7 +176,8 @@ func (t *table) within(p netip.Prefix, l, wider label) {
 // label.
 func (t *table) mayFail(l label) bool {
 	c := &t.classes[t.such[l]]
-	for id := range t.g.failures {
+	steps := t.ways[l].steps
+	for _, id := range t.g.breaking[steps[len(steps)-1]] {
 		f := &t.g.failures[id]
 		if f.required && t.g.decide(c, t.device, f, t.g.lostOnWay(f)) == none {
 			return true

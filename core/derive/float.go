@@ -1,7 +1,6 @@
 package derive
 
 import (
-	"container/heap"
 	"slices"
 
 	"ropeswing/core/model"
@@ -9,7 +8,7 @@ import (
 
 // floats gives a class further steps for when its first ones fail, each proven
 // to lead to it in every failure in which it is taken.
-func (a *answer) floats(c *class) {
+func (a *answer) floats(c *class, w *walker) {
 	order := make([]model.DeviceID, 0, len(c.first))
 	for d := range c.first {
 		if c.first[d] != none && a.g.derives(a.wanted, model.DeviceID(d)) || c.several && c.isOwner(model.DeviceID(d)) {
@@ -21,7 +20,7 @@ func (a *answer) floats(c *class) {
 		changed := false
 		for _, d := range order {
 			for _, f := range a.troubles(c, d) {
-				changed = a.float(c, d, f) || changed
+				changed = a.float(c, d, f, w) || changed
 			}
 		}
 		if !changed {
@@ -56,13 +55,13 @@ type before struct {
 // steps of that way to all on it that do not take them anyway: those whose own
 // first step leads into the failure must notice it by a watch. It tells whether
 // anything was added.
-func (a *answer) float(c *class, d model.DeviceID, id failureID) bool {
+func (a *answer) float(c *class, d model.DeviceID, id failureID, w *walker) bool {
 	f := &a.g.failures[id]
 	lost := a.g.lostOnWay(f)
-	if f.fails == d || f.hidden || a.dead(c, f) || f.part[d] == none || a.g.walk(c, d, f, lost) == arrives {
+	if f.fails == d || f.hidden || a.dead(c, f) || f.part[d] == none || w.under(c, f, lost).walk(d) == arrives {
 		return false
 	}
-	way, ok := a.wayRound(c, d, f)
+	way, ok := a.wayRound(d, w)
 	if !ok {
 		return false
 	}
@@ -76,17 +75,21 @@ func (a *answer) float(c *class, d model.DeviceID, id failureID) bool {
 		good = good && a.add(c, a.g.steps[s].from, s, f)
 	}
 	// What was gained must not be lost elsewhere, nor go round in circles.
+	w.again()
+	for i := 0; good && i < len(saved); i++ {
+		good = w.walk(saved[i].device) == arrives
+	}
 	for i := 0; good && i < len(saved); i++ {
 		at := saved[i].device
-		good = a.g.walk(c, at, f, lost) == arrives
 		for _, t := range a.triggers(c, at) {
 			x := &a.g.failures[t]
-			r := a.g.walk(c, at, x, a.g.lostOnWay(x))
-			if r == circles && (x.required || !f.required) {
-				good = false
+			if !x.required && f.required {
+				continue
 			}
-			if r == stops && x.required && a.reachable(c, at, x) && a.arrivedBefore(c, saved[i], t) {
+			r := w.under(c, x, a.g.lostOnWay(x)).walk(at)
+			if r == circles || r == stops && x.required && a.reachable(c, at, x) && a.arrivedBefore(saved[i], w) {
 				good = false
+				break
 			}
 		}
 	}
@@ -100,10 +103,12 @@ func (a *answer) float(c *class, d model.DeviceID, id failureID) bool {
 
 // arrivedBefore tells whether a failure did no harm to a device before it was
 // given a further step.
-func (a *answer) arrivedBefore(c *class, b before, f failureID) bool {
+func (a *answer) arrivedBefore(b before, w *walker) bool {
+	c := w.c
 	further, watch := c.further[b.device], c.watch[b.device]
 	c.further[b.device], c.watch[b.device] = b.further, b.watch
-	r := a.g.walk(c, b.device, &a.g.failures[f], a.g.lostOnWay(&a.g.failures[f]))
+	w.again()
+	r := w.walk(b.device)
 	c.further[b.device], c.watch[b.device] = further, watch
 	return r == arrives
 }
@@ -162,25 +167,49 @@ func (a *answer) reachable(c *class, d model.DeviceID, f *failure) bool {
 	return false
 }
 
-// wayRound is the cheapest way from a device, over steps that a failure leaves
-// whole, to one from which the class is reached as things stand. Devices
-// on it can be given routes, or take it anyway.
-func (a *answer) wayRound(c *class, d model.DeviceID, f *failure) ([]stepID, bool) {
-	lost := a.g.lostOnWay(f)
-	came := map[model.DeviceID]stepID{}
-	cost := map[model.DeviceID]int32{d: 0}
-	done := map[model.DeviceID]bool{}
-	q := &queue{{0, 0, d}}
-	for q.Len() > 0 {
-		at := heap.Pop(q).(waiting)
-		if done[at.device] {
+// wayWork is what finding a way round needs, kept between one and the next.
+type wayWork struct {
+	queue   queue
+	touched []model.DeviceID
+	cost    []int32
+	came    []stepID
+	done    []bool
+}
+
+func newWayWork(n int) wayWork {
+	w := wayWork{cost: make([]int32, n), came: make([]stepID, n), done: make([]bool, n)}
+	for i := range w.cost {
+		w.cost[i] = unreached
+	}
+	return w
+}
+
+func (x *wayWork) clear() {
+	for _, d := range x.touched {
+		x.cost[d], x.done[d] = unreached, false
+	}
+	x.touched, x.queue = x.touched[:0], x.queue[:0]
+}
+
+// wayRound is the cheapest way from a device, over steps that the walker's
+// failure leaves whole, to one from which the class is reached as things stand.
+// Devices on it can be given routes, or take it anyway.
+func (a *answer) wayRound(d model.DeviceID, w *walker) ([]stepID, bool) {
+	c, f, x := w.c, w.f, &w.way
+	defer x.clear()
+	x.cost[d] = 0
+	x.touched = append(x.touched, d)
+	x.queue = append(x.queue, waiting{0, 0, d})
+	for x.queue.Len() > 0 {
+		at := x.queue.pop()
+		if x.done[at.device] {
 			continue
 		}
-		done[at.device] = true
-		if at.device != d && a.g.walk(c, at.device, f, lost) == arrives {
+		x.done[at.device] = true
+		if at.device != d && w.walk(at.device) == arrives {
 			var way []stepID
-			for x := at.device; x != d; x = a.g.steps[way[0]].from {
-				way = append([]stepID{came[x]}, way...)
+			for to := at.device; to != d; to = a.g.steps[way[0]].from {
+				way = append([]stepID{x.came[to]}, way...)
 			}
 			return way, true
 		}
@@ -189,19 +218,19 @@ func (a *answer) wayRound(c *class, d model.DeviceID, f *failure) ([]stepID, boo
 			continue
 		}
 		for _, s := range a.g.leaving[at.device] {
-			x := &a.g.steps[s]
-			if written && s != a.g.decide(c, at.device, f, lost) {
+			to := a.g.steps[s].to
+			if written && s != a.g.decide(c, at.device, f, w.lost) {
 				continue // it does what is written
 			}
-			next := at.cost + x.cost
-			if f.effect[s] != whole || done[x.to] || x.to == f.fails {
+			next := at.cost + a.g.steps[s].cost
+			if f.effect[s] != whole || x.done[to] || to == f.fails || x.cost[to] <= next {
 				continue
 			}
-			if old, ok := cost[x.to]; ok && old <= next {
-				continue
+			if x.cost[to] == unreached {
+				x.touched = append(x.touched, to)
 			}
-			cost[x.to], came[x.to] = next, s
-			heap.Push(q, waiting{next, at.hops + 1, x.to})
+			x.cost[to], x.came[to] = next, s
+			x.queue.push(waiting{next, at.hops + 1, to})
 		}
 	}
 	return nil, false
@@ -251,7 +280,7 @@ func (a *answer) watchable(c *class, d model.DeviceID, f *failure) (stepID, bool
 		return none, false
 	}
 	link := &a.classes[a.linkClass[found]]
-	if a.target[target{d, c.id}] || link.watch[d] != none {
+	if a.target[target{d, c.id}] || link.watch[d] != none || a.links && !a.target[target{d, link.id}] {
 		return none, false
 	}
 	return found, link.isOwner(d) || link.first[d] == c.first[d]

@@ -33,8 +33,10 @@ type graph struct {
 	spec     *model.Spec
 	is4      bool
 	steps    []step
-	leaving  [][]stepID // by device
-	coming   [][]stepID // by device
+	to       []model.DeviceID // by step: where it leads
+	beyond   []bool           // by device: it is of the world
+	leaving  [][]stepID       // by device
+	coming   [][]stepID       // by device
 	failures []failure
 	breaking [][]failureID // by step: what breaks it, devices first
 }
@@ -42,6 +44,7 @@ type graph struct {
 // failure is something that may fail, and its effect.
 type failure struct {
 	network.Failure
+	id       failureID
 	hidden   bool      // a segment that is one cable which hides its faults: nothing is derived for it alone
 	required bool      // a cable or a segment: no loop may come of it
 	effect   []effect  // by step
@@ -75,7 +78,12 @@ func newGraph(t *routing.Tables, is4 bool) *graph {
 			g.addSteps(out)
 		}
 	}
+	g.to, g.beyond = make([]model.DeviceID, len(g.steps)), make([]bool, n)
+	for d := range g.spec.Devices {
+		g.beyond[d] = g.spec.Devices[d].Kind == model.World
+	}
 	for id, s := range g.steps {
+		g.to[id] = s.to
 		g.leaving[s.from] = append(g.leaving[s.from], stepID(id))
 		g.coming[s.to] = append(g.coming[s.to], stepID(id))
 	}
@@ -250,7 +258,7 @@ func (g *graph) fromState(f network.Failure, several []model.InterfaceID) failur
 }
 
 func (g *graph) addFailure(x failure, required bool) {
-	x.required, x.fails = required, x.Device
+	x.id, x.required, x.fails = failureID(len(g.failures)), required, x.Device
 	for id, e := range x.effect {
 		if e != whole {
 			x.breaks = append(x.breaks, stepID(id))

@@ -1,6 +1,7 @@
 package derive
 
 import (
+	"cmp"
 	"slices"
 
 	"ropeswing/core/model"
@@ -9,78 +10,66 @@ import (
 // listOpen lists what single failures of cables and segments take away though a
 // wire is left.
 func (a *answer) listOpen(r *Result) {
-	touched := [][]int(nil)
-	if a.wanted.Floating {
-		touched = a.watchersByStep()
-	} else {
-		touched = make([][]int, len(a.g.steps))
-		a.watcherID = map[watcher]int{}
+	if !a.wanted.Floating {
+		a.findWatchers()
+		a.settleAll()
 	}
-	subnets := make([][]int, len(a.classes))
-	for i, s := range a.subnets {
-		subnets[s.class] = append(subnets[s.class], i)
+	type lost struct {
+		device  model.DeviceID
+		failure failureID
+		because Because
 	}
+	byClass := make([][]lost, len(a.classes))
 	need := a.need(a.wanted)
-	for id := range a.g.failures {
-		f := &a.g.failures[id]
-		if !f.required || f.hidden {
-			continue
-		}
-		silent, _ := a.settle(f, touched)
-		lost := a.lost(silent)
-		open := map[model.DeviceID]*Open{}
-		for c := range a.classes {
-			x := &a.classes[c]
-			for _, d := range a.met(x, f) {
-				if !need[d][c] || !a.g.derives(a.wanted, d) || a.dead(x, f) || !a.reachable(x, d, f) || a.g.walk(x, d, f, lost) == arrives {
-					continue
-				}
-				o := open[d]
-				if o == nil {
-					o = &Open{Device: d, Failure: f.Failure, At: d, Because: a.because(classID(c), d, f, lost)}
-					if !a.wanted.Floating {
-						o.Because = NotFloating
-					}
-					open[d] = o
-				}
-				o.World = o.World || x.world
-				for _, s := range subnets[c] {
-					o.To = append(o.To, a.subnets[s].Prefix)
+	a.each(func(c *class, w *walker) {
+		a.met(c, func(d model.DeviceID, f *failure) {
+			if f.hidden || !need[d][c.id] || !a.g.derives(a.wanted, d) || w.at(c, f, a.lost(a.silent[f.id])).walk(d) == arrives || a.dead(c, f) || !a.reachable(c, d, f) {
+				return
+			}
+			byClass[c.id] = append(byClass[c.id], lost{d, f.id, a.because(c, d, w)})
+		})
+	})
+	type key struct {
+		failure failureID
+		device  model.DeviceID
+	}
+	open := map[key]*Open{}
+	var order []key
+	for c, all := range byClass {
+		for _, l := range all {
+			k := key{l.failure, l.device}
+			o := open[k]
+			if o == nil {
+				o = &Open{Device: l.device, Failure: a.g.failures[l.failure].Failure, At: l.device, Because: l.because}
+				open[k] = o
+				order = append(order, k)
+			}
+			o.World = o.World || a.classes[c].world
+			for _, s := range a.subnets {
+				if s.class == classID(c) {
+					o.To = append(o.To, s.Prefix)
 				}
 			}
 		}
-		for d := range a.g.leaving {
-			if o := open[model.DeviceID(d)]; o != nil {
-				slices.SortFunc(o.To, comparePrefixes)
-				r.Open = append(r.Open, *o)
-			}
-		}
 	}
-}
-
-// met lists the devices whose own way to a class a failure breaks.
-func (a *answer) met(c *class, f *failure) []model.DeviceID {
-	var all []model.DeviceID
-	for _, s := range f.breaks {
-		if d := a.g.steps[s].from; c.first[d] == s {
-			all = append(all, d)
-		}
+	slices.SortFunc(order, func(x, y key) int {
+		return cmp.Or(cmp.Compare(x.failure, y.failure), cmp.Compare(x.device, y.device))
+	})
+	for _, k := range order {
+		slices.SortFunc(open[k].To, comparePrefixes)
+		r.Open = append(r.Open, *open[k])
 	}
-	for _, o := range c.owners {
-		if c.several && !c.owns(o.device, f) && !slices.Contains(all, o.device) {
-			all = append(all, o.device)
-		}
-	}
-	return all
 }
 
 // because finds why a way is not protected.
-func (a *answer) because(c classID, d model.DeviceID, f *failure, lost watches) Because {
-	x := &a.classes[c]
-	if _, written := x.forced[d]; written {
+func (a *answer) because(c *class, d model.DeviceID, w *walker) Because {
+	if !a.wanted.Floating {
+		return NotFloating
+	}
+	if _, written := c.forced[d]; written {
 		return IsWritten
 	}
-	if _, ok := a.wayRound(x, d, f); ok || a.gaveUp[givenUp{c, d}] {
+	if _, ok := a.wayRound(d, w); ok || a.gaveUp[givenUp{c.id, d}] {
 		return WouldCircle
 	}
 	return NoOtherWay

@@ -2,7 +2,9 @@ package derive
 
 import (
 	"maps"
+	"runtime"
 	"slices"
+	"sync"
 
 	"ropeswing/core/model"
 )
@@ -21,6 +23,7 @@ type watcher struct {
 func (a *answer) prove() {
 	for {
 		a.findWatchers()
+		a.settleAll()
 		bad := a.circling()
 		if len(bad) == 0 {
 			return
@@ -37,7 +40,11 @@ func (a *answer) prove() {
 func (a *answer) findWatchers() {
 	a.watchers, a.watcherID, a.hanging = nil, map[watcher]int{}, nil
 	for c := range a.classes {
+		if a.classes[c].watcher == nil {
+			a.classes[c].watcher = make([]int32, len(a.g.leaving))
+		}
 		for d, w := range a.classes[c].watch {
+			a.classes[c].watcher[d] = none
 			if w == none || a.linkClass[w] == none || a.linkClass[a.classes[c].first[d]] == none {
 				continue
 			}
@@ -48,6 +55,7 @@ func (a *answer) findWatchers() {
 				a.watcherID[x] = id
 				a.watchers, a.hanging = append(a.watchers, x), append(a.hanging, nil)
 			}
+			a.classes[c].watcher[d] = int32(id)
 			a.hanging[id] = append(a.hanging[id], givenUp{classID(c), x.device})
 		}
 	}
@@ -58,43 +66,96 @@ func (a *answer) findWatchers() {
 // about; and those whose watches never settle.
 func (a *answer) circling() map[givenUp]bool {
 	bad := map[givenUp]bool{}
-	touched := a.watchersByStep()
 	for id := range a.g.failures {
-		f := &a.g.failures[id]
-		if !f.required {
-			continue
-		}
-		silent, unsteady := a.settle(f, touched)
-		for _, w := range unsteady {
+		for _, w := range a.unsteady[id] {
 			for _, x := range a.hanging[w] {
 				bad[x] = true
 			}
 		}
-		lost := a.lost(silent)
-		look := func(x givenUp) {
-			if a.g.walk(&a.classes[x.class], x.device, f, lost) == circles {
-				a.blame(bad, x, f, lost)
+	}
+	var mutex sync.Mutex
+	a.each(func(c *class, w *walker) {
+		here := map[givenUp]bool{}
+		a.met(c, func(d model.DeviceID, f *failure) {
+			lost := a.lost(a.silent[f.id])
+			if w.at(c, f, lost).walk(d) == circles {
+				a.blame(here, givenUp{c.id, d}, f, lost)
 			}
-		}
-		for w := range silent {
-			for _, x := range a.hanging[w] {
-				look(x)
-			}
-		}
-		for c := range a.classes {
-			for _, s := range f.breaks {
-				if d := a.g.steps[s].from; a.classes[c].first[d] == s {
-					look(givenUp{classID(c), d})
+		})
+		mutex.Lock()
+		defer mutex.Unlock()
+		maps.Copy(bad, here)
+	})
+	return bad
+}
+
+// met visits, for each failure of a cable or segment, the devices that leave
+// their first step to a class because of it.
+func (a *answer) met(c *class, visit func(model.DeviceID, *failure)) {
+	byFailure := make([][]model.DeviceID, len(a.g.failures))
+	room := make([]model.DeviceID, 2*len(a.g.failures))
+	for id := range byFailure {
+		byFailure[id] = room[2*id : 2*id : 2*id+2]
+	}
+	for d, s := range c.first {
+		at := model.DeviceID(d)
+		if s == none {
+			if c.several && c.isOwner(at) {
+				for _, f := range a.troubles(c, at) {
+					byFailure[f] = append(byFailure[f], at)
 				}
 			}
-			for _, o := range a.classes[c].owners {
-				if len(f.down) > 0 && len(a.classes[c].further[o.device]) > 0 {
-					look(givenUp{classID(c), o.device})
-				}
+			continue
+		}
+		for _, f := range a.g.breaking[s] {
+			byFailure[f] = append(byFailure[f], at)
+		}
+		if c.watch[d] == none || c.watcher[d] == none {
+			continue
+		}
+		for _, f := range a.silencing[c.watcher[d]] {
+			if !slices.Contains(a.g.breaking[s], f) {
+				byFailure[f] = append(byFailure[f], at)
 			}
 		}
 	}
-	return bad
+	for id, devices := range byFailure {
+		if f := &a.g.failures[id]; f.required {
+			for _, d := range devices {
+				visit(d, f)
+			}
+		}
+	}
+}
+
+// settleAll works out for each failure which watchers it silences.
+func (a *answer) settleAll() {
+	touched := a.watchersByStep()
+	a.silent, a.unsteady = make([][]bool, len(a.g.failures)), make([][]int, len(a.g.failures))
+	var group sync.WaitGroup
+	next := make(chan *failure)
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for f := range next {
+				a.silent[f.id], a.unsteady[f.id] = a.settle(f, touched)
+			}
+		})
+	}
+	for id := range a.g.failures {
+		if f := &a.g.failures[id]; f.required {
+			next <- f
+		}
+	}
+	close(next)
+	group.Wait()
+	a.silencing = make([][]failureID, len(a.watchers))
+	for f, silent := range a.silent {
+		for w, is := range silent {
+			if is {
+				a.silencing[w] = append(a.silencing[w], failureID(f))
+			}
+		}
+	}
 }
 
 // blame notes the devices on a circle that took a floating route.
@@ -114,10 +175,10 @@ func (a *answer) blame(bad map[givenUp]bool, from givenUp, f *failure, lost watc
 }
 
 // lost tells what a route watches to be lost where its watcher is silent.
-func (a *answer) lost(silent map[int]bool) watches {
+func (a *answer) lost(silent []bool) watches {
 	return func(c *class, d model.DeviceID) bool {
-		id, ok := a.watcherID[watcher{d, c.first[d], c.watch[d]}]
-		return ok && silent[id]
+		id := c.watcher[d]
+		return id != none && silent[id]
 	}
 }
 
@@ -138,23 +199,21 @@ func (a *answer) watchersByStep() [][]int {
 }
 
 // settle works out which watchers a failure silences, and which never settle.
-func (a *answer) settle(f *failure, touched [][]int) (silent map[int]bool, unsteady []int) {
+func (a *answer) settle(f *failure, touched [][]int) (silent []bool, unsteady []int) {
 	var asked []int
 	for _, s := range f.breaks {
 		asked = append(asked, touched[s]...)
 	}
 	slices.Sort(asked)
 	asked = slices.Compact(asked)
-	silent = map[int]bool{}
+	silent = make([]bool, len(a.watchers))
 	for range 4 + len(asked) {
-		next := map[int]bool{}
+		next := make([]bool, len(a.watchers))
 		lost := a.lost(silent)
 		for _, id := range asked {
-			if !a.probe(id, f, lost, func(stepID) {}) {
-				next[id] = true
-			}
+			next[id] = !a.probe(id, f, lost, func(stepID) {})
 		}
-		if maps.Equal(next, silent) {
+		if slices.Equal(next, silent) {
 			return silent, nil
 		}
 		silent = next

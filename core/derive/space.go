@@ -26,6 +26,7 @@ type spaceNode struct {
 	prefix netip.Prefix
 	class  classID // of a leaf; mixed where there are children
 	free   bool    // nobody has any of it
+	rest   bool    // the second child is all that is not in the first, and has no prefix of its own
 	child  [2]int32
 }
 
@@ -89,6 +90,9 @@ func (a *answer) grow(s *space, p netip.Prefix, in []subnet, around classID) int
 		s.nodes = append(s.nodes, spaceNode{prefix: p, class: around, free: around == nobody})
 		return id
 	}
+	if inside, ok := a.far(s, p, in); ok && around == nobody {
+		return a.growFar(s, p, inside, in)
+	}
 	low, high := halves(p)
 	cut, _ := slices.BinarySearchFunc(in, high.Addr(), func(x subnet, at netip.Addr) int { return x.Addr().Compare(at) })
 	l := a.grow(s, low, in[:cut], around)
@@ -103,6 +107,36 @@ func (a *answer) grow(s *space, p netip.Prefix, in []subnet, around classID) int
 	}
 	s.nodes = append(s.nodes, spaceNode{prefix: p, class: mixed, child: [2]int32{l, h}})
 	return int32(len(s.nodes) - 1)
+}
+
+// far is the prefix that all subnets in p lie in, or the block around them that
+// lies in p, where that is much smaller than p: the levels between need no nodes.
+func (a *answer) far(s *space, p netip.Prefix, in []subnet) (netip.Prefix, bool) {
+	inside := in[0].Prefix
+	if last := in[len(in)-1].Prefix; len(in) > 1 {
+		inside = prefix.Around([]netip.Prefix{inside, last})
+	}
+	for _, b := range s.inner {
+		if b.Bits() > p.Bits() && b.Bits() < inside.Bits() && b.Contains(inside.Addr()) {
+			inside = b
+		}
+	}
+	return inside, inside.Bits() > p.Bits()+2
+}
+
+// growFar builds the tree of a prefix all of whose subnets lie in a small part
+// of it.
+func (a *answer) growFar(s *space, p, inside netip.Prefix, in []subnet) int32 {
+	id := int32(len(s.nodes))
+	child := a.grow(s, inside, in, nobody)
+	class := a.adopter(s, p, child)
+	if class == s.nodes[child].class {
+		s.nodes = append(s.nodes[:id], spaceNode{prefix: p, class: class})
+		return id
+	}
+	rest := int32(len(s.nodes))
+	s.nodes = append(s.nodes, spaceNode{prefix: p, class: class, free: true}, spaceNode{prefix: p, class: mixed, child: [2]int32{child, rest}, rest: true})
+	return rest + 1
 }
 
 // adopt gives a half that is nobody's a class.

@@ -55,7 +55,10 @@ func (x *summary) collect(n int32) []label {
 	case node.class != mixed:
 		x.sets[n] = x.leaf(node)
 	default:
-		x.sets[n] = meet(x.collect(node.child[0]), x.collect(node.child[1]))
+		a, b := x.collect(node.child[0]), x.collect(node.child[1])
+		if x.sets[n] = meet(a, b); node.rest && !slices.ContainsFunc(a, func(l label) bool { return slices.Contains(b, l) }) {
+			x.sets[n] = b // what is not in the small part cannot have routes of its own
+		}
 	}
 	return x.upward(n)
 }
@@ -122,7 +125,9 @@ func (x *summary) place(n int32, inherited label) {
 	}
 	if node.class == mixed {
 		x.place(node.child[0], inherited)
-		x.place(node.child[1], inherited)
+		if !node.rest {
+			x.place(node.child[1], inherited)
+		}
 	}
 }
 
@@ -135,6 +140,9 @@ func (x *summary) canWait(n int32, inherited label) bool {
 		return false
 	}
 	l, h := x.upward(node.child[0]), x.upward(node.child[1])
+	if node.rest {
+		return h == nil || slices.Contains(h, inherited)
+	}
 	if l == nil || h == nil {
 		return true
 	}

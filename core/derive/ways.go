@@ -1,7 +1,6 @@
 package derive
 
 import (
-	"container/heap"
 	"net/netip"
 
 	"ropeswing/core/model"
@@ -16,7 +15,7 @@ const unreached = int32(1<<31 - 1)
 // findWays finds the cheapest way to the class from every device. Of ways that
 // cost the same the one over fewer devices is taken, then the one whose step
 // comes first in the plan's order: the same each time.
-func (g *graph) findWays(c *class) {
+func (g *graph) findWays(c *class, _ *walker) {
 	n := len(g.leaving)
 	c.cost, c.hops, c.first = make([]int32, n), make([]int32, n), make([]stepID, n)
 	c.further, c.watch = make([][]stepID, n), make([]stepID, n)
@@ -29,16 +28,16 @@ func (g *graph) findWays(c *class) {
 		if c.world {
 			c.cost[o.device] = int32(i) * carrierStep
 		}
-		heap.Push(q, waiting{c.cost[o.device], 0, o.device})
+		q.push(waiting{c.cost[o.device], 0, o.device})
 	}
 	done := make([]bool, n)
 	for q.Len() > 0 {
-		at := heap.Pop(q).(waiting)
+		at := q.pop()
 		if done[at.device] {
 			continue
 		}
 		done[at.device] = true
-		if g.spec.Devices[at.device].Kind == model.World && !c.isOwner(at.device) {
+		if g.beyond[at.device] && !c.isOwner(at.device) {
 			continue // nobody's way leads through the world
 		}
 		for _, id := range g.coming[at.device] {
@@ -56,7 +55,7 @@ func (g *graph) findWays(c *class) {
 				continue
 			}
 			c.cost[s.from], c.hops[s.from], c.first[s.from] = cost, hops, id
-			heap.Push(q, waiting{cost, hops, s.from})
+			q.push(waiting{cost, hops, s.from})
 		}
 	}
 	for d, x := range c.forced {
@@ -100,11 +99,7 @@ type waiting struct {
 	device     model.DeviceID
 }
 
-type queue []waiting
-
-func (q queue) Len() int { return len(q) }
-func (q queue) Less(i, j int) bool {
-	a, b := q[i], q[j]
+func (a waiting) before(b waiting) bool {
 	if a.cost != b.cost {
 		return a.cost < b.cost
 	}
@@ -113,13 +108,46 @@ func (q queue) Less(i, j int) bool {
 	}
 	return a.device < b.device
 }
-func (q queue) Swap(i, j int) { q[i], q[j] = q[j], q[i] }
-func (q *queue) Push(x any)   { *q = append(*q, x.(waiting)) }
-func (q *queue) Pop() any {
-	old := *q
-	last := old[len(old)-1]
-	*q = old[:len(old)-1]
-	return last
+
+// queue is a heap of devices to be looked at.
+type queue []waiting
+
+func (q queue) Len() int { return len(q) }
+
+func (q *queue) push(x waiting) {
+	h := append(*q, x)
+	for i := len(h) - 1; i > 0; {
+		up := (i - 1) / 2
+		if !h[i].before(h[up]) {
+			break
+		}
+		h[i], h[up] = h[up], h[i]
+		i = up
+	}
+	*q = h
+}
+
+func (q *queue) pop() waiting {
+	h := *q
+	top, last := h[0], len(h)-1
+	h[0] = h[last]
+	h = h[:last]
+	for i := 0; ; {
+		child := 2*i + 1
+		if child >= last {
+			break
+		}
+		if child+1 < last && h[child+1].before(h[child]) {
+			child++
+		}
+		if !h[child].before(h[i]) {
+			break
+		}
+		h[i], h[child] = h[child], h[i]
+		i = child
+	}
+	*q = h
+	return top
 }
 
 // result is how a walk ends.
@@ -131,7 +159,7 @@ const (
 	circles
 )
 
-// watches tells whether what a route watches is lost: by device, class.
+// watches tells whether what a route watches is lost: by class and device.
 type watches func(c *class, d model.DeviceID) bool
 
 // decide is the step a device takes under a failure; none where it takes none.
@@ -152,23 +180,74 @@ func (g *graph) decide(c *class, d model.DeviceID, f *failure, lost watches) ste
 	return none
 }
 
-// walk follows a packet for the class from a device.
-func (g *graph) walk(c *class, from model.DeviceID, f *failure, lost watches) result {
-	at := from
-	for range len(g.leaving) + 1 {
-		if c.owns(at, f) {
-			return arrives
-		}
-		if at == f.fails || at != from && g.spec.Devices[at].Kind == model.World && len(c.forced[at].steps) == 0 {
-			return stops
-		}
-		s := g.decide(c, at, f, lost)
-		if s == none || f.effect[s] != whole {
-			return stops
-		}
-		at = g.steps[s].to
+// walker follows packets, and remembers how it went: as long as neither what
+// devices do nor what fails is changed, each is followed once.
+type walker struct {
+	g     *graph
+	c     *class
+	f     *failure
+	lost  watches
+	known []uint32 // by device: in which epoch it was found
+	found []result
+	path  []model.DeviceID
+	epoch uint32
+	way   wayWork
+}
+
+func newWalker(g *graph) *walker {
+	n := len(g.leaving)
+	return &walker{g: g, known: make([]uint32, n), found: make([]result, n), way: newWayWork(n)}
+}
+
+// under begins anew: with a class, a failure and the watches that are lost.
+func (w *walker) under(c *class, f *failure, lost watches) *walker {
+	w.c, w.f, w.lost = c, f, lost
+	w.epoch++
+	return w
+}
+
+// at is under, but for the same class and failure as before goes on with what is
+// known.
+func (w *walker) at(c *class, f *failure, lost watches) *walker {
+	if w.c == c && w.f == f {
+		return w
 	}
-	return circles
+	return w.under(c, f, lost)
+}
+
+// again forgets what was found, since something was changed.
+func (w *walker) again() { w.epoch++ }
+
+// walk follows a packet for the class from a device.
+func (w *walker) walk(from model.DeviceID) result {
+	g, c, f := w.g, w.c, w.f
+	w.path = w.path[:0]
+	at, r := from, circles
+	for range len(g.leaving) + 1 {
+		if w.known[at] == w.epoch {
+			r = w.found[at]
+			break
+		}
+		w.path = append(w.path, at)
+		if c.owns(at, f) {
+			r = arrives
+			break
+		}
+		if at == f.fails || g.beyond[at] && at != from && len(c.forced[at].steps) == 0 {
+			r = stops
+			break
+		}
+		s := g.decide(c, at, f, w.lost)
+		if s == none || f.effect[s] != whole {
+			r = stops
+			break
+		}
+		at = g.to[s]
+	}
+	for _, d := range w.path {
+		w.known[d], w.found[d] = w.epoch, r
+	}
+	return r
 }
 
 // lostOnWay tells whether a failure breaks the way of a device up to the step it
@@ -187,7 +266,7 @@ func (g *graph) lostOnWay(f *failure) watches {
 			if s == c.watch[d] {
 				return false
 			}
-			at = g.steps[s].to
+			at = g.to[s]
 		}
 		return false
 	}

@@ -1,0 +1,58 @@
+package derive
+
+import (
+	"fmt"
+	"slices"
+)
+
+// twin takes over what was derived for the other family, where the two are of one
+// shape: the same steps between the same interfaces, and classes of the same
+// owners. It is false where they are not.
+func (a *answer) twin(of *answer) bool {
+	g, h := a.g, of.g
+	if len(a.classes) != len(of.classes) || !slices.EqualFunc(g.steps, h.steps, func(x, y step) bool {
+		return x.from == y.from && x.to == y.to && x.out == y.out && x.in == y.in && x.cost == y.cost && x.via.IsValid() == y.via.IsValid()
+	}) {
+		return false
+	}
+	shape := func(c *class) string {
+		key := fmt.Sprint(c.owners, c.world)
+		for _, d := range c.writers() {
+			x := c.forced[d]
+			key += fmt.Sprint(d, x.steps, x.watch.IsValid())
+			if x.watch.IsValid() {
+				return "" // what is watched may be another thing
+			}
+		}
+		return key
+	}
+	theirs := map[string]classID{}
+	for id := range of.classes {
+		theirs[shape(&of.classes[id])] = classID(id)
+	}
+	like, mine := make([]classID, len(a.classes)), make([]classID, len(a.classes)) // here to there, and back
+	for id := range a.classes {
+		key := shape(&a.classes[id])
+		c, ok := theirs[key]
+		if !ok || key == "" {
+			return false
+		}
+		delete(theirs, key)
+		like[id], mine[c] = c, classID(id)
+	}
+	for s, c := range a.linkClass {
+		if (c == none) != (of.linkClass[s] == none) || c != none && like[c] != of.linkClass[s] {
+			return false
+		}
+	}
+	for id := range a.classes {
+		x, y := &a.classes[id], &of.classes[like[id]]
+		x.cost, x.hops, x.first, x.further, x.watch, x.watcher = y.cost, y.hops, y.first, y.further, y.watch, y.watcher
+	}
+	g.failures, g.breaking = h.failures, h.breaking
+	a.watchers, a.watcherID, a.silent, a.unsteady, a.silencing = of.watchers, of.watcherID, of.silent, of.unsteady, of.silencing
+	for x := range of.gaveUp {
+		a.gaveUp[givenUp{mine[x.class], x.device}] = true
+	}
+	return true
+}
