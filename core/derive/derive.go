@@ -56,14 +56,28 @@ func Routes(t *routing.Tables) Result {
 	}
 	four, six := newAnswer(t, true), newAnswer(t, false)
 	four.derive()
-	if !six.twin(four) {
+	like, twins := six.twin(four)
+	if !twins {
 		six.derive()
 	}
-	for _, a := range []*answer{four, six} {
-		a.emit(&r)
-		a.listOpen(&r)
+	tables := four.emit(&r)
+	four.listOpen(&r)
+	if twins {
+		six.lostBy = make([][]lost, len(six.classes))
+		for c := range six.classes {
+			six.lostBy[c] = four.lostBy[like[c]]
+		}
 	}
-	slices.SortStableFunc(r.Statics, func(a, b model.Static) int { return int(a.Device - b.Device) })
+	tables6 := six.emit(&r)
+	six.listOpen(&r)
+	count := 0
+	for d := range tables {
+		count += len(tables[d]) + len(tables6[d])
+	}
+	r.Statics = make([]model.Static, 0, count)
+	for d := range tables {
+		r.Statics = append(append(r.Statics, tables[d]...), tables6[d]...)
+	}
 	return r
 }
 
@@ -95,6 +109,7 @@ type answer struct {
 	unsteady  [][]int       // by failure: watchers that never settle
 	silencing [][]failureID // by watcher: in which failures it hears nothing
 	gaveUp    map[givenUp]bool
+	lostBy    [][]lost // by class: what is not protected, once it is known
 	target    map[target]bool
 	links     bool // links are being protected
 }

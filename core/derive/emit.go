@@ -34,11 +34,11 @@ type table struct {
 	routes []model.Static
 }
 
-// emit turns the ways of every device into routes.
-func (a *answer) emit(r *Result) {
+// emit turns the ways of every device into routes, by device.
+func (a *answer) emit(r *Result) [][]model.Static {
 	need := a.need(a.wanted)
 	s := a.newSpace(a.sink())
-	tables := make([]*table, len(a.g.leaving))
+	tables := make([][]model.Static, len(a.g.leaving))
 	var group sync.WaitGroup
 	limit := make(chan bool, 8)
 	single := make([]int, len(tables))
@@ -56,17 +56,15 @@ func (a *answer) emit(r *Result) {
 			} else {
 				t.eachSubnet()
 			}
-			tables[d], single[d] = t, t.single()
+			tables[d], single[d] = t.routes, t.single()
 			<-limit
 		})
 	}
 	group.Wait()
-	for d, t := range tables {
-		if t != nil {
-			r.Statics = append(r.Statics, t.routes...)
-			r.Single += single[d]
-		}
+	for _, n := range single {
+		r.Single += n
 	}
+	return tables
 }
 
 // sink is the class that addresses of nobody go to: the device by which one

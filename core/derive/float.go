@@ -16,18 +16,39 @@ func (a *answer) floats(c *class, w *walker) {
 		}
 	}
 	slices.SortStableFunc(order, func(x, y model.DeviceID) int { return int(c.cost[x] - c.cost[y]) })
-	for range 2 { // what one device got in the first round may help another
-		changed := false
-		for _, d := range order {
-			for _, f := range a.troubles(c, d) {
-				changed = a.float(c, d, f, w) || changed
+	var again []meeting
+	changed := false
+	for _, d := range order {
+		for _, f := range a.troubles(c, d) {
+			switch a.float(c, d, f, w) {
+			case given:
+				changed = true
+			case missed:
+				again = append(again, meeting{d, f})
 			}
 		}
-		if !changed {
-			return
+	}
+	for _, m := range again {
+		if changed { // what others got since may help
+			a.float(c, m.device, m.failure, w)
 		}
 	}
 }
+
+// meeting is a failure that a device itself has to do with.
+type meeting struct {
+	device  model.DeviceID
+	failure failureID
+}
+
+// outcome is what came of looking for a way round.
+type outcome uint8
+
+const (
+	needless outcome = iota // none is needed, or there is none
+	missed                  // none was found that helps
+	given                   // one was, and is taken
+)
 
 // troubles lists the failures that a device itself has to do with: those that
 // break its first step, or part it from the subnet it is on.
@@ -55,15 +76,15 @@ type before struct {
 // steps of that way to all on it that do not take them anyway: those whose own
 // first step leads into the failure must notice it by a watch. It tells whether
 // anything was added.
-func (a *answer) float(c *class, d model.DeviceID, id failureID, w *walker) bool {
+func (a *answer) float(c *class, d model.DeviceID, id failureID, w *walker) outcome {
 	f := &a.g.failures[id]
 	lost := a.g.lostOnWay(f)
 	if f.fails == d || f.hidden || a.dead(c, f) || f.part[d] == none || w.under(c, f, lost).walk(d) == arrives {
-		return false
+		return needless
 	}
 	way, ok := a.wayRound(d, w)
 	if !ok {
-		return false
+		return missed
 	}
 	var saved []before
 	for _, s := range way {
@@ -97,8 +118,9 @@ func (a *answer) float(c *class, d model.DeviceID, id failureID, w *walker) bool
 		for _, b := range saved {
 			c.further[b.device], c.watch[b.device] = b.further, b.watch
 		}
+		return missed
 	}
-	return good
+	return given
 }
 
 // arrivedBefore tells whether a failure did no harm to a device before it was

@@ -14,29 +14,22 @@ func (a *answer) listOpen(r *Result) {
 		a.findWatchers()
 		a.settleAll()
 	}
-	type lost struct {
-		device  model.DeviceID
-		failure failureID
-		because Because
-	}
-	byClass := make([][]lost, len(a.classes))
 	need := a.need(a.wanted)
-	a.each(func(c *class, w *walker) {
-		a.met(c, func(d model.DeviceID, f *failure) {
-			if f.hidden || !need[d][c.id] || !a.g.derives(a.wanted, d) || w.at(c, f, a.lost(a.silent[f.id])).walk(d) == arrives || a.dead(c, f) || !a.reachable(c, d, f) {
-				return
-			}
-			byClass[c.id] = append(byClass[c.id], lost{d, f.id, a.because(c, d, w)})
-		})
-	})
+	if a.lostBy == nil {
+		a.lostBy = make([][]lost, len(a.classes))
+		a.each(func(c *class, w *walker) { a.lostBy[c.id] = a.lostOf(c, w) })
+	}
 	type key struct {
 		failure failureID
 		device  model.DeviceID
 	}
 	open := map[key]*Open{}
 	var order []key
-	for c, all := range byClass {
+	for c, all := range a.lostBy {
 		for _, l := range all {
+			if !need[l.device][c] {
+				continue
+			}
 			k := key{l.failure, l.device}
 			o := open[k]
 			if o == nil {
@@ -59,6 +52,25 @@ func (a *answer) listOpen(r *Result) {
 		slices.SortFunc(open[k].To, comparePrefixes)
 		r.Open = append(r.Open, *open[k])
 	}
+}
+
+// lost is a device that a failure cuts off from a class.
+type lost struct {
+	device  model.DeviceID
+	failure failureID
+	because Because
+}
+
+// lostOf lists who is cut off from a class by which failure, though a wire is
+// left.
+func (a *answer) lostOf(c *class, w *walker) []lost {
+	var all []lost
+	a.met(c, func(d model.DeviceID, f *failure) {
+		if !f.hidden && a.g.derives(a.wanted, d) && w.at(c, f, a.lost(a.silent[f.id])).walk(d) != arrives && !a.dead(c, f) && a.reachable(c, d, f) {
+			all = append(all, lost{d, f.id, a.because(c, d, w)})
+		}
+	})
+	return all
 }
 
 // because finds why a way is not protected.

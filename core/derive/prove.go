@@ -21,19 +21,45 @@ type watcher struct {
 // answer following the tables of that moment, and takes the floating routes away
 // again from those whose packets would go round in circles, until none do.
 func (a *answer) prove() {
+	var again []bool // by class, after the first round: it has to be looked at
 	for {
+		before, of := a.silencing, a.watchers
 		a.findWatchers()
 		a.settleAll()
-		bad := a.circling()
+		bad := a.circling(a.dirty(again, before, of))
 		if len(bad) == 0 {
 			return
 		}
+		again = make([]bool, len(a.classes))
 		for x := range bad {
+			again[x.class] = true
 			c := &a.classes[x.class]
 			c.further[x.device], c.watch[x.device] = nil, none
 			a.gaveUp[x] = true
 		}
 	}
+}
+
+// dirty adds to the classes that were changed those that hang on a watcher that
+// now fares otherwise; nil is all of them.
+func (a *answer) dirty(changed []bool, before [][]failureID, of []watcher) []bool {
+	if changed == nil {
+		return nil
+	}
+	was := map[watcher][]failureID{}
+	for id, w := range of {
+		if id < len(before) {
+			was[w] = before[id]
+		}
+	}
+	for id, w := range a.watchers {
+		if !slices.Equal(was[w], a.silencing[id]) {
+			for _, x := range a.hanging[id] {
+				changed[x.class] = true
+			}
+		}
+	}
+	return changed
 }
 
 // findWatchers lists every probe that is sent, each once.
@@ -63,8 +89,9 @@ func (a *answer) findWatchers() {
 
 // circling lists the devices whose packets, in some failure of a cable or
 // segment, go round in circles and which have floating routes that bring that
-// about; and those whose watches never settle.
-func (a *answer) circling() map[givenUp]bool {
+// about; and those whose watches never settle. Among says which classes to look
+// at; nil is all.
+func (a *answer) circling(among []bool) map[givenUp]bool {
 	bad := map[givenUp]bool{}
 	for id := range a.g.failures {
 		for _, w := range a.unsteady[id] {
@@ -75,6 +102,9 @@ func (a *answer) circling() map[givenUp]bool {
 	}
 	var mutex sync.Mutex
 	a.each(func(c *class, w *walker) {
+		if among != nil && !among[c.id] {
+			return
+		}
 		here := map[givenUp]bool{}
 		a.met(c, func(d model.DeviceID, f *failure) {
 			lost := a.lost(a.silent[f.id])

@@ -7,13 +7,14 @@ import (
 
 // twin takes over what was derived for the other family, where the two are of one
 // shape: the same steps between the same interfaces, and classes of the same
-// owners. It is false where they are not.
-func (a *answer) twin(of *answer) bool {
+// owners. It tells which class is like which of the other; false where they are
+// not.
+func (a *answer) twin(of *answer) ([]classID, bool) {
 	g, h := a.g, of.g
 	if len(a.classes) != len(of.classes) || !slices.EqualFunc(g.steps, h.steps, func(x, y step) bool {
 		return x.from == y.from && x.to == y.to && x.out == y.out && x.in == y.in && x.cost == y.cost && x.via.IsValid() == y.via.IsValid()
 	}) {
-		return false
+		return nil, false
 	}
 	shape := func(c *class) string {
 		key := fmt.Sprint(c.owners, c.world)
@@ -35,14 +36,14 @@ func (a *answer) twin(of *answer) bool {
 		key := shape(&a.classes[id])
 		c, ok := theirs[key]
 		if !ok || key == "" {
-			return false
+			return nil, false
 		}
 		delete(theirs, key)
 		like[id], mine[c] = c, classID(id)
 	}
 	for s, c := range a.linkClass {
 		if (c == none) != (of.linkClass[s] == none) || c != none && like[c] != of.linkClass[s] {
-			return false
+			return nil, false
 		}
 	}
 	for id := range a.classes {
@@ -54,5 +55,5 @@ func (a *answer) twin(of *answer) bool {
 	for x := range of.gaveUp {
 		a.gaveUp[givenUp{mine[x.class], x.device}] = true
 	}
-	return true
+	return like, true
 }

@@ -120,17 +120,25 @@ func (r *resolver) end(t plan.Text) (End, bool) {
 	return End{}, false
 }
 
-// WithDerived is the network with the given routes as its derived ones; what
-// does not change is shared.
+// WithDerived is the network with the given routes, which stand in the devices'
+// order, as its derived ones; what does not change is shared.
 func (s *Spec) WithDerived(derived []Static) *Spec {
 	next := *s
-	next.Statics = make([]Static, 0, len(s.Statics)+len(derived))
+	next.Statics = make([]Static, 0, len(s.Statics))
 	for _, x := range s.Statics {
 		if x.Origin != Derived {
 			next.Statics = append(next.Statics, x)
 		}
 	}
-	next.Statics = append(next.Statics, derived...)
-	sortByDevice(next.Statics)
+	// Both lists stand in the devices' order.
+	written := next.Statics
+	next.Statics = make([]Static, 0, len(written)+len(derived))
+	for len(written) > 0 || len(derived) > 0 {
+		if len(derived) == 0 || len(written) > 0 && written[0].Device <= derived[0].Device {
+			next.Statics, written = append(next.Statics, written[0]), written[1:]
+		} else {
+			next.Statics, derived = append(next.Statics, derived[0]), derived[1:]
+		}
+	}
 	return &next
 }
