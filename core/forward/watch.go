@@ -2,6 +2,7 @@ package forward
 
 import (
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -12,146 +13,195 @@ import (
 
 // Resolve makes the tables of a state, watched routes among them.
 func Resolve(state *network.State) *routing.Tables {
-	return settle(routing.Resolve(state, state.Spec.Statics), nil, nil)
+	p := newProbes(state.Spec)
+	t := routing.Resolve(state, state.Spec.Statics)
+	if p == nil {
+		return t
+	}
+	return p.settle(t, nil)
 }
 
 // Update is the tables in another state of the same topology, watched routes
 // among them. It redoes only what differs.
 func Update(t *routing.Tables, state *network.State) *routing.Tables {
 	next := t.Update(state)
-	known, _ := t.Probes.(probes)
-	if len(known) == 0 {
+	p, _ := t.Probes.(*probes)
+	if p == nil {
 		return next
 	}
-	var changed map[model.DeviceID]bool
+	var changed []model.DeviceID // nil is all
 	if state.Shares(t.State) {
-		changed = map[model.DeviceID]bool{}
+		changed = []model.DeviceID{}
 		for id := range state.Spec.Interfaces {
 			if state.IsUp(model.InterfaceID(id)) != t.State.IsUp(model.InterfaceID(id)) {
-				changed[state.Spec.Interfaces[id].Device] = true
+				changed = append(changed, state.Spec.Interfaces[id].Device)
 			}
 		}
 	}
 	if silent := next.Silent(); len(silent) > 0 {
-		for id := range silent {
+		for m := range silent {
 			if changed != nil {
-				changed[state.Spec.Statics[id].Device] = true
+				changed = append(changed, m.Key.Device)
 			}
 		}
 		next = next.Silence(nil)
 	}
-	return settle(next, known, changed)
+	return p.settle(next, changed)
 }
 
-// probes is what the watch of each watched route found.
-type probes map[model.StaticID]probe
+// probes is what each monitor of a network found.
+type probes struct {
+	monitors []routing.Monitor
+	route    []model.StaticID // by monitor: one that hangs on it
+	found    []probe
+	met      map[model.DeviceID][]int32 // the monitors whose probes met a device
+}
 
 type probe struct {
+	asked   bool
 	silent  string           // why there was no answer; "" where there was one
 	devices []model.DeviceID // it met on its way there and back
 }
 
+// newProbes lists the monitors of a network; nil where it has none.
+func newProbes(spec *model.Spec) *probes {
+	known := map[routing.Monitor]bool{}
+	var p *probes
+	for id := range spec.Statics {
+		s := &spec.Statics[id]
+		if !s.Watch.IsValid() {
+			continue
+		}
+		if m := routing.MonitorOf(s); !known[m] {
+			known[m] = true
+			if p == nil {
+				p = &probes{}
+			}
+			p.monitors, p.route = append(p.monitors, m), append(p.route, model.StaticID(id))
+		}
+	}
+	if p != nil {
+		p.found = make([]probe, len(p.monitors))
+	}
+	return p
+}
+
 // mostRounds is how often watches are asked before they are taken to chase each
-// other; each round may at most let one further route of a chain settle.
+// other; each round may at most let one further monitor of a chain settle.
 const mostRounds = 200
 
 // settle asks all watches together, from all of them answered, until none of
 // them changes: what is answered never depends on an order. Watches that come
 // round to where they were chase each other; those of their routes that change
-// are taken to be out of use. Known is what was found before in tables that
-// differ at the changed devices only; changed nil is everywhere.
-func settle(t *routing.Tables, known probes, changed map[model.DeviceID]bool) *routing.Tables {
-	watched := known.ids()
-	if known == nil {
-		for id := range t.State.Spec.Statics {
-			if t.State.Spec.Statics[id].Watch.IsValid() {
-				watched = append(watched, model.StaticID(id))
-			}
+// are taken to be out of use. What was found before holds for probes that meet
+// none of the changed devices; changed nil is all.
+func (p *probes) settle(t *routing.Tables, changed []model.DeviceID) *routing.Tables {
+	p = p.again(changed)
+	frozen := map[routing.Monitor]string{}
+	silent := map[routing.Monitor]string{}
+	for i := range p.found {
+		if p.found[i].asked && p.found[i].silent != "" {
+			silent[p.monitors[i]] = p.found[i].silent
 		}
 	}
-	if len(watched) == 0 {
-		return t
-	}
-	frozen := map[model.StaticID]string{}
-	var history []map[model.StaticID]string
+	var history []map[routing.Monitor]string
 	for range mostRounds {
-		found := make(probes, len(watched))
-		silent := map[model.StaticID]string{}
-		for _, id := range watched {
-			p, asked := known[id]
-			if !asked || changed == nil || slices.ContainsFunc(p.devices, func(d model.DeviceID) bool { return changed[d] }) {
-				p = ask(t, id)
+		silent = maps.Clone(silent)
+		for i := range p.found {
+			if p.found[i].asked {
+				continue
 			}
-			found[id] = p
-			if p.silent != "" {
-				silent[id] = p.silent
-			}
-			if why, ok := frozen[id]; ok {
-				silent[id] = why
+			p.found[i] = ask(t, p.route[i])
+			delete(silent, p.monitors[i])
+			if p.found[i].silent != "" {
+				silent[p.monitors[i]] = p.found[i].silent
 			}
 		}
+		maps.Copy(silent, frozen)
 		if sameKeys(silent, t.Silent()) {
-			t = t.Silence(silent) // the reasons may be others
-			t.Probes = found
-			t.Unsettled = nil
-			for _, id := range watched {
-				if _, ok := frozen[id]; ok {
-					t.Unsettled = append(t.Unsettled, id)
-				}
-			}
-			return t
+			break
 		}
 		before := t.Silent()
-		if i := slices.IndexFunc(history, func(h map[model.StaticID]string) bool { return sameKeys(h, silent) }); i >= 0 {
-			for _, id := range unsteady(append(history[i:], silent)) {
-				frozen[id] = "what it watches answers only while the route is out of use"
+		if i := slices.IndexFunc(history, func(h map[routing.Monitor]string) bool { return sameKeys(h, silent) }); i >= 0 {
+			for _, m := range unsteady(append(history[i:], silent)) {
+				frozen[m] = "what it watches answers only while the route is out of use"
 			}
 			history = nil
-			for id, why := range frozen {
-				silent[id] = why
-			}
+			maps.Copy(silent, frozen)
 		}
 		history = append(history, silent)
 		t = t.Silence(silent)
-		known, changed = found, map[model.DeviceID]bool{}
-		for _, id := range watched {
-			_, a := before[id]
-			if _, b := silent[id]; a != b {
-				changed[t.State.Spec.Statics[id].Device] = true
+		var next []model.DeviceID
+		for _, m := range p.monitors {
+			_, a := before[m]
+			if _, b := silent[m]; a != b {
+				next = append(next, m.Key.Device)
 			}
 		}
+		p = p.again(next)
 	}
+	t = t.Silence(silent) // the reasons may be others
+	t.Unsettled = nil
+	for _, m := range p.monitors {
+		if _, ok := frozen[m]; ok {
+			t.Unsettled = append(t.Unsettled, m)
+		}
+	}
+	p.index()
+	t.Probes = p
 	return t
 }
 
-func (p probes) ids() []model.StaticID {
-	var all []model.StaticID
-	for id := range p {
-		all = append(all, id)
+// again is the probes with those forgotten that meet a changed device; nil is
+// all.
+func (p *probes) again(changed []model.DeviceID) *probes {
+	next := *p
+	next.found, next.met = slices.Clone(p.found), nil
+	if changed == nil {
+		clear(next.found)
+		return &next
 	}
-	slices.Sort(all)
-	return all
+	p.index()
+	for _, d := range changed {
+		for _, i := range p.met[d] {
+			next.found[i].asked = false
+		}
+	}
+	return &next
 }
 
-func sameKeys(a, b map[model.StaticID]string) bool {
+// index notes whose probes met which device.
+func (p *probes) index() {
+	if p.met != nil {
+		return
+	}
+	p.met = map[model.DeviceID][]int32{}
+	for i := range p.found {
+		for _, d := range p.found[i].devices {
+			p.met[d] = append(p.met[d], int32(i))
+		}
+	}
+}
+
+func sameKeys(a, b map[routing.Monitor]string) bool {
 	if len(a) != len(b) {
 		return false
 	}
-	for id := range a {
-		if _, ok := b[id]; !ok {
+	for m := range a {
+		if _, ok := b[m]; !ok {
 			return false
 		}
 	}
 	return true
 }
 
-// unsteady lists the routes that are silent in some of the rounds only.
-func unsteady(rounds []map[model.StaticID]string) []model.StaticID {
-	var all []model.StaticID
+// unsteady lists the monitors that are silent in some of the rounds only.
+func unsteady(rounds []map[routing.Monitor]string) []routing.Monitor {
+	var all []routing.Monitor
 	for _, round := range rounds {
-		for id := range round {
-			if slices.ContainsFunc(rounds, func(other map[model.StaticID]string) bool { _, ok := other[id]; return !ok }) && !slices.Contains(all, id) {
-				all = append(all, id)
+		for m := range round {
+			if slices.ContainsFunc(rounds, func(other map[routing.Monitor]string) bool { _, ok := other[m]; return !ok }) && !slices.Contains(all, m) {
+				all = append(all, m)
 			}
 		}
 	}
@@ -163,14 +213,16 @@ func unsteady(rounds []map[model.StaticID]string) []model.StaticID {
 func ask(t *routing.Tables, id model.StaticID) probe {
 	spec := t.State.Spec
 	s := &spec.Statics[id]
-	p := probe{devices: []model.DeviceID{s.Device}}
+	p := probe{asked: true, devices: []model.DeviceID{s.Device}}
 	x, hops := probeOf(t, id)
 	if x == nil {
 		return p // the route has no hop; that is reason enough
 	}
 	for _, g := range append([]*Graph{x.There}, x.Back...) {
 		for _, n := range g.Nodes {
-			p.devices = append(p.devices, n.Device)
+			if !slices.Contains(p.devices, n.Device) {
+				p.devices = append(p.devices, n.Device)
+			}
 		}
 	}
 	if x.Verdict() == Works {
@@ -192,9 +244,15 @@ func probeOf(t *routing.Tables, id model.StaticID) (*Exchange, []routing.Hop) {
 		return nil, nil
 	}
 	var hops []routing.Hop
-	for _, e := range table.Covering(s.To.Addr()) {
-		if e.Static() == id && (e.Usable == routing.IsUsable || e.Usable == routing.WatchSilent) {
-			hops = slices.Clone(e.Hops)
+	if s.Out != model.None {
+		if t.State.IsUp(s.Out) {
+			hops = []routing.Hop{{Out: s.Out, Via: s.Via}}
+		}
+	} else {
+		for _, e := range table.Covering(s.To.Addr()) {
+			if e.Static() == id && (e.Usable == routing.IsUsable || e.Usable == routing.WatchSilent) {
+				hops = slices.Clone(e.Hops)
+			}
 		}
 	}
 	if len(hops) == 0 {
@@ -211,13 +269,6 @@ func probeOf(t *routing.Tables, id model.StaticID) (*Exchange, []routing.Hop) {
 	x.There = w.graph
 	x.answer(t)
 	return x, hops
-}
-
-// Watched is the exchange of a watched route's probe; false where the route has
-// no next hop to send it by.
-func Watched(t *routing.Tables, id model.StaticID) (*Exchange, bool) {
-	x, _ := probeOf(t, id)
-	return x, x != nil
 }
 
 // forced is the decision of a device that sends by hops it was told.

@@ -1,11 +1,10 @@
 package reach
 
 import (
+	"hash/maphash"
 	"math/bits"
 	"net/netip"
-	"runtime"
 	"slices"
-	"sync"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -30,6 +29,7 @@ type Matrix struct {
 	nodes []routing.View // the tables of devices that forward
 	node  map[routing.Key]int32
 	next  []step    // by place and node
+	alike []int32   // by place: the first place to which every node has the same step
 	forks [][]int32 // what steps to several nodes lead to
 	rows  []row     // by node
 	from  []row     // by place: of the end as the sender
@@ -94,11 +94,19 @@ func All(t *routing.Tables, ends []*End) *Matrix {
 	for n := range m.rows {
 		m.rows[n] = newRow(m.words)
 	}
-	places := make([]int32, len(ends))
-	for p := range places {
-		places[p] = int32(p)
+	m.findAlike()
+	groups := make([][]int32, 0, len(ends))
+	at := map[int32]int{}
+	for p, first := range m.alike {
+		g, ok := at[first]
+		if !ok {
+			g = len(groups)
+			at[first] = g
+			groups = append(groups, nil)
+		}
+		groups[g] = append(groups[g], int32(p))
 	}
-	m.columns(m.rows, places, func(p int32, column []step) { copy(column, m.next[int(p)*len(m.nodes):]) }, m.forks, nil)
+	m.columns(m.rows, groups, func(p int32, column []step) { copy(column, m.column(p)) }, nil)
 	m.from = m.senders(t, m.rows)
 	return m
 }
@@ -231,45 +239,68 @@ func (m *Matrix) fork(all []int32) step {
 	return lastStep - step(len(m.forks))
 }
 
-// columns works out what becomes of packets to the given places, in words of 64
-// places on all cores, and notes it in the rows. Column fills in the steps of
-// all nodes; changed, if not nil, tells of a node whether its step is another than
-// before.
-func (m *Matrix) columns(rows []row, places []int32, column func(int32, []step), forks [][]int32, changed func(int32, int32) bool) {
-	if len(m.nodes) == 0 {
-		return
-	}
-	work := make(chan []int32)
-	var group sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), 1+len(places)/64) {
-		group.Go(func() {
-			c := &columnWork{steps: make([]step, len(m.nodes)), flags: make([]uint8, len(m.nodes)), forks: forks}
-			for part := range work {
-				for _, p := range part {
-					column(p, c.steps)
-					c.solve(func(n int32) bool { return changed != nil && changed(p, n) })
-					word, bit := p/64, uint64(1)<<(p%64)
-					for n := range rows {
-						f := c.flags[n]
-						put(rows[n].arrives, word, bit, f&arrive != 0)
-						put(rows[n].fails, word, bit, f&fail != 0)
-						put(rows[n].circles, word, bit, f&circle != 0)
-						put(rows[n].changed, word, bit, f&change != 0)
-					}
-				}
-			}
-		})
-	}
-	for i := 0; i < len(places); {
-		j := i
-		for j < len(places) && places[j]/64 == places[i]/64 {
-			j++
+// column is the steps of all nodes to a place.
+func (m *Matrix) column(p int32) []step {
+	return m.next[int(p)*len(m.nodes) : (int(p)+1)*len(m.nodes)]
+}
+
+// findAlike puts places together to which every node has the same step: mostly
+// those behind one router.
+func (m *Matrix) findAlike() {
+	m.alike = make([]int32, len(m.sorted))
+	seed := maphash.MakeSeed()
+	known := map[uint64][]int32{}
+	for p := range m.alike {
+		column := m.column(int32(p))
+		var h maphash.Hash
+		h.SetSeed(seed)
+		for _, s := range column {
+			h.Write([]byte{byte(s), byte(s >> 8), byte(s >> 16), byte(s >> 24)})
 		}
-		work <- places[i:j]
-		i = j
+		sum := h.Sum64()
+		m.alike[p] = int32(p)
+		for _, q := range known[sum] {
+			if slices.Equal(m.column(q), column) {
+				m.alike[p] = q
+			}
+		}
+		if m.alike[p] == int32(p) {
+			known[sum] = append(known[sum], int32(p))
+		}
 	}
-	close(work)
-	group.Wait()
+}
+
+// columns works out what becomes of packets to the places of each group, which
+// are alike, and notes it in the rows. Column fills in the steps of all nodes;
+// changed, if not nil, tells of a node whether its step is another than before.
+func (m *Matrix) columns(rows []row, groups [][]int32, column func(int32, []step), changed func(int32, int32) bool) {
+	c := &columnWork{steps: make([]step, len(m.nodes)), flags: make([]uint8, len(m.nodes)), forks: m.forks}
+	type bitsOf struct {
+		word int32
+		mask uint64
+	}
+	var set []bitsOf
+	for _, places := range groups {
+		column(places[0], c.steps)
+		c.solve(func(n int32) bool { return changed != nil && changed(places[0], n) })
+		set = set[:0]
+		for _, p := range places {
+			if n := len(set); n > 0 && set[n-1].word == p/64 {
+				set[n-1].mask |= 1 << (p % 64)
+			} else {
+				set = append(set, bitsOf{p / 64, 1 << (p % 64)})
+			}
+		}
+		for n := range rows {
+			f := c.flags[n]
+			for _, b := range set {
+				put(rows[n].arrives, b.word, b.mask, f&arrive != 0)
+				put(rows[n].fails, b.word, b.mask, f&fail != 0)
+				put(rows[n].circles, b.word, b.mask, f&circle != 0)
+				put(rows[n].changed, b.word, b.mask, f&change != 0)
+			}
+		}
+	}
 }
 
 func put(words []uint64, word int32, bit uint64, on bool) {
@@ -503,26 +534,70 @@ func (m *Matrix) Ways(visit func(Way) bool) {
 // Explain is a way with the reason why it does not work.
 func (m *Matrix) Explain(w Way) Way { return ask(m.t, w.From, w.To) }
 
-// both is, by place, to whom packets get and from whom the answers come back,
-// whichever way they take. Ends that are odd are asked for each by each.
-func (m *Matrix) both(t *routing.Tables, from []row) [][]uint64 {
-	works := make([][]uint64, len(from))
-	all := make([]uint64, len(from)*m.words)
-	for p := range from {
+// both is, by place, the ways that work: to whom packets get and from whom the
+// answers come back, whichever way they take.
+func (m *Matrix) both() [][]uint64 {
+	works := make([][]uint64, len(m.from))
+	all := make([]uint64, len(m.from)*m.words)
+	for p := range m.from {
 		works[p] = all[p*m.words : (p+1)*m.words]
 		for w := range works[p] {
-			works[p][w] = from[p].arrives[w] &^ from[p].fails[w]
+			works[p][w] = m.from[p].arrives[w] &^ m.from[p].fails[w]
 		}
 	}
 	mirror(works)
+	bySegment := map[model.SegmentID][]int32{}
+	four := 0 // IPv4 stands first
 	for p := range works {
-		for q := range works {
-			if (m.odd[p] || m.odd[q]) && m.counts(p, q) {
-				put(works[p], int32(q/64), 1<<(q%64), ask(t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Verdict == forward.Works)
+		e := m.Ends[m.end[p]]
+		bySegment[e.Segment] = append(bySegment[e.Segment], int32(p))
+		if e.Address.Is4() {
+			four = p + 1
+		}
+	}
+	for p := range works {
+		other := [2]int{four, len(works)}
+		if p >= four {
+			other = [2]int{0, four}
+		}
+		unset(works[p], other[0], other[1])
+		for _, q := range bySegment[m.Ends[m.end[p]].Segment] {
+			put(works[p], q/64, 1<<(q%64), false)
+		}
+	}
+	m.eachOdd(func(p, q int32) {
+		put(works[p], q/64, 1<<(q%64), ask(m.t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Verdict == forward.Works)
+	})
+	return works
+}
+
+// eachOdd visits every way, there and back, with an end that is odd.
+func (m *Matrix) eachOdd(visit func(p, q int32)) {
+	for p, odd := range m.odd {
+		if !odd {
+			continue
+		}
+		for q := range m.odd {
+			if m.counts(p, q) {
+				visit(int32(p), int32(q))
+				if !m.odd[q] {
+					visit(int32(q), int32(p))
+				}
 			}
 		}
 	}
-	return works
+}
+
+// unset clears the bits from first to last.
+func unset(words []uint64, first, last int) {
+	for p := first; p < last; p++ {
+		if p%64 == 0 && p+64 <= last {
+			words[p/64] = 0
+			p += 63
+			continue
+		}
+		words[p/64] &^= 1 << (p % 64)
+	}
 }
 
 // counts tells whether the way between two places is one to be asked for.

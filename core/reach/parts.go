@@ -61,21 +61,6 @@ func (p *parts) find(x int32) int32 {
 
 func (p *parts) join(a, b int32) { p.root[p.find(a)] = p.find(b) }
 
-// joined tells whether a wire leads from one device to another.
-func (p *parts) joined(a, b model.DeviceID) bool {
-	if a == b {
-		return true
-	}
-	for _, x := range p.ends(a) {
-		for _, y := range p.ends(b) {
-			if p.find(x) == p.find(y) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
 // ends is where a device hangs in the network: at itself where it forwards, else
 // on its domains.
 func (p *parts) ends(d model.DeviceID) []int32 {

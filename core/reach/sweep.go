@@ -27,6 +27,10 @@ type Loss struct {
 // mostWays is how many lost ways are listed of one failure.
 const mostWays = 1000
 
+// mostReasons is for how many lost ways of all failures reasons are looked for;
+// a failure gets its share, and twenty at least.
+const mostReasons = 20000
+
 // Takeover is a route that came into use because of a failure.
 type Takeover struct {
 	Device model.DeviceID
@@ -38,7 +42,8 @@ type Takeover struct {
 // in their order; it stops where visit returns false.
 func Sweep(t *routing.Tables, ends []*End, failures [][]network.Failure, visit func(Loss) bool) {
 	m := All(t, ends)
-	base := m.both(t, m.from)
+	base := m.both()
+	reasons := max(20, min(mostWays, mostReasons/max(1, len(failures))))
 	var next atomic.Int64
 	var stop atomic.Bool
 	var group sync.WaitGroup
@@ -56,7 +61,7 @@ func Sweep(t *routing.Tables, ends []*End, failures [][]network.Failure, visit f
 				if i >= len(failures) || stop.Load() {
 					return
 				}
-				done[i] <- m.loss(base, failures[i])
+				done[i] <- m.loss(base, failures[i], reasons)
 			}
 		})
 	}
@@ -76,97 +81,155 @@ func Sweep(t *routing.Tables, ends []*End, failures [][]network.Failure, visit f
 }
 
 // loss works out what failures take away. Only destinations for which some
-// device near them does something else are gone through again.
-func (m *Matrix) loss(base [][]uint64, failures []network.Failure) Loss {
+// device near them does something else are gone through again; those that were
+// alike, and are so still, together.
+func (m *Matrix) loss(base [][]uint64, failures []network.Failure, reasons int) Loss {
 	l := Loss{Failures: failures}
 	state := m.t.State.With(failures...)
 	after := forward.Update(m.t, state)
 	x := &Matrix{Ends: m.Ends, t: after, sorted: m.sorted, end: m.end, place: m.place, odd: m.odd, nodes: m.nodes, node: m.node, words: m.words, forks: slices.Clip(m.forks)}
 	touched := m.touched(after)
-	other := map[int32][]step{} // by node: its steps now
-	var places []int32
-	differs := make([]bool, len(m.sorted))
-	for _, n := range touched {
-		steps := make([]step, len(m.sorted))
-		x.steps(after, n, func(p int, s step) { steps[p] = s })
-		other[n] = steps
-		for p, s := range steps {
-			differs[p] = differs[p] || s != m.next[p*len(m.nodes)+int(n)]
-		}
-	}
-	for p, d := range differs {
-		if d {
-			places = append(places, int32(p))
-		}
+	other := make([][]step, len(touched)) // by touched node: its steps now
+	at := make([]int32, len(m.nodes))     // by node: its place in touched, and one
+	for i, n := range touched {
+		other[i], at[n] = make([]step, len(m.sorted)), int32(i+1)
+		x.steps(after, n, func(p int, s step) { other[i][p] = s })
 	}
 	x.rows = make([]row, len(m.rows))
 	for n := range m.rows {
 		x.rows[n] = m.rows[n].clone()
 	}
-	x.columns(x.rows, places, func(p int32, column []step) {
-		copy(column, m.next[int(p)*len(m.nodes):])
-		for n, steps := range other {
-			column[n] = steps[p]
+	x.columns(x.rows, m.differing(touched, other), func(p int32, column []step) {
+		copy(column, m.column(p))
+		for i, n := range touched {
+			column[n] = other[i][p]
 		}
-	}, x.forks, func(p, n int32) bool {
-		steps, ok := other[n]
-		return ok && steps[p] != m.next[int(p)*len(m.nodes)+int(n)]
-	})
+	}, func(p, n int32) bool { return at[n] > 0 && other[at[n]-1][p] != m.next[int(p)*len(m.nodes)+int(n)] })
 	x.from = x.senders(after, x.rows)
-	now := x.both(after, x.from)
-	m.compare(&l, x, base, now, state)
+	m.compare(&l, x, base, state, reasons)
 	l.Takes = takeovers(m.t, after)
 	return l
 }
 
-// compare counts what was lost, and what goes another way.
-func (m *Matrix) compare(l *Loss, x *Matrix, base, now [][]uint64, state *network.State) {
-	var wires *parts
+// differing lists the places for which a touched node has another step than
+// before, those together that were alike and have the same new steps.
+func (m *Matrix) differing(touched []int32, other [][]step) [][]int32 {
+	var groups [][]int32
+	of := map[int32][]int{} // by the first that was alike: its groups
+	for p := range m.sorted {
+		differs := false
+		for i, n := range touched {
+			differs = differs || other[i][p] != m.next[p*len(m.nodes)+int(n)]
+		}
+		if !differs {
+			continue
+		}
+		found := false
+		for _, g := range of[m.alike[p]] {
+			q := groups[g][0]
+			if !slices.ContainsFunc(other, func(steps []step) bool { return steps[p] != steps[q] }) {
+				groups[g] = append(groups[g], int32(p))
+				found = true
+				break
+			}
+		}
+		if !found {
+			of[m.alike[p]] = append(of[m.alike[p]], len(groups))
+			groups = append(groups, []int32{int32(p)})
+		}
+	}
+	return groups
+}
+
+// compare counts what was lost, and what goes another way. A way is lost with
+// the packets of either direction.
+func (m *Matrix) compare(l *Loss, x *Matrix, base [][]uint64, state *network.State, reasons int) {
+	lost, any := make([][]uint64, len(base)), false // by place; nil where nothing is
+	lose := func(p, q int32) {
+		if lost[p] == nil {
+			lost[p], any = make([]uint64, m.words), true
+		}
+		lost[p][q/64] |= 1 << (q % 64)
+	}
 	for p := range base {
 		for w := range base[p] {
-			lost := base[p][w] &^ now[p][w]
-			moved := base[p][w] & now[p][w] & x.from[p].changed[w]
-			for ; moved != 0; moved &= moved - 1 {
-				if q := w*64 + bits.TrailingZeros64(moved); m.counts(p, q) {
-					l.Rerouted++
+			gone := base[p][w] &^ (x.from[p].arrives[w] &^ x.from[p].fails[w])
+			for ; gone != 0; gone &= gone - 1 {
+				q := int32(w*64 + bits.TrailingZeros64(gone))
+				if !m.odd[p] && !m.odd[q] {
+					lose(int32(p), q)
+					lose(q, int32(p))
 				}
 			}
-			for ; lost != 0; lost &= lost - 1 {
-				q := w*64 + bits.TrailingZeros64(lost)
-				if !m.counts(p, q) {
-					continue
-				}
-				if wires == nil {
-					wires = wired(state)
-				}
-				from, to := m.Ends[m.end[p]], m.Ends[m.end[q]]
-				l.Lost++
-				if !state.IsUp(from.Interface) || !state.IsUp(to.Interface) || !wires.joined(from.Device, to.Device) {
+		}
+	}
+	m.eachOdd(func(p, q int32) {
+		if get(base[p], q) && ask(x.t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Verdict != forward.Works {
+			lose(p, q)
+		}
+	})
+	for p := range base {
+		gone := lost[p]
+		for w := range base[p] {
+			moved := base[p][w] & x.from[p].changed[w]
+			if gone != nil {
+				moved &^= gone[w]
+			}
+			l.Rerouted += bits.OnesCount64(moved)
+		}
+	}
+	if any {
+		m.countLost(l, x, lost, state)
+		l.Ways = m.firstLost(x.t, lost, reasons)
+	}
+}
+
+// countLost tells of the lost ways how many no wire is left for, and how many
+// circle.
+func (m *Matrix) countLost(l *Loss, x *Matrix, lost [][]uint64, state *network.State) {
+	wires := wired(state)
+	part := make([][]int32, len(m.sorted)) // by place: where it hangs; nothing where its own interface is down
+	for p := range part {
+		if e := m.Ends[m.end[p]]; state.IsUp(e.Interface) {
+			for _, at := range wires.ends(e.Device) {
+				part[p] = append(part[p], wires.find(at))
+			}
+		}
+	}
+	for p, gone := range lost {
+		for w, word := range gone {
+			l.Lost += bits.OnesCount64(word)
+			for ; word != 0; word &= word - 1 {
+				q := int32(w*64 + bits.TrailingZeros64(word))
+				if !slices.ContainsFunc(part[p], func(a int32) bool { return slices.Contains(part[q], a) }) {
 					l.Cannot++
 				}
-				if get(x.from[p].circles, int32(q)) || get(x.from[q].circles, int32(p)) {
+				if get(x.from[p].circles, q) || get(x.from[q].circles, int32(p)) {
 					l.Loops++
 				}
 			}
 		}
 	}
-	if l.Lost > 0 {
-		l.Ways = m.firstLost(x.t, base, now)
-	}
 }
 
-// firstLost lists the first lost ways in the order of the ends, each with its
-// reason.
-func (m *Matrix) firstLost(after *routing.Tables, base, now [][]uint64) []Way {
+// firstLost lists the first lost ways in the order of the ends, as many as
+// wanted with their reasons.
+func (m *Matrix) firstLost(after *routing.Tables, lost [][]uint64, reasons int) []Way {
 	var all []Way
 	for i, from := range m.Ends {
+		gone := lost[m.place[i]]
+		if gone == nil {
+			continue
+		}
 		for j, to := range m.Ends {
-			p, q := m.place[i], m.place[j]
-			if !get(base[p], q) || get(now[p], q) || !m.counts(int(p), int(q)) {
+			if !get(gone, m.place[j]) {
 				continue
 			}
-			all = append(all, ask(after, from, to))
-			if len(all) == mostWays {
+			way := Way{From: from, To: to, Verdict: forward.Fails}
+			if len(all) < reasons {
+				way = ask(after, from, to)
+			}
+			if all = append(all, way); len(all) == mostWays {
 				return all
 			}
 		}

@@ -102,7 +102,7 @@ func (v View) Why(e Entry) string {
 	case IsUsable:
 		return v.whyDiscards(e)
 	case WatchSilent:
-		return v.tables.silent[e.static]
+		return v.tables.silent[MonitorOf(&spec.Statics[e.static])]
 	case InterfaceDown:
 		return fmt.Sprintf("%s is down: %s", spec.Interfaces[e.out].Name, v.tables.State.Why(e.out))
 	}

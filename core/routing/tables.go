@@ -25,13 +25,13 @@ type Tables struct {
 
 	// Unsettled is set where watches chase each other: these routes are taken to
 	// be out of use, though they would come and go.
-	Unsettled []model.StaticID
+	Unsettled []Monitor
 	// Probes is for whoever worked out what the watches see; the tables only
 	// keep it.
 	Probes any
 
 	shared *shared
-	silent map[model.StaticID]string // watched routes that hear nothing, and why
+	silent map[Monitor]string // those that hear nothing, and why
 	main   []*Table
 	named  map[Key]*Table
 }
@@ -107,20 +107,34 @@ func (t *Tables) rebuild(d model.DeviceID) {
 	}
 }
 
-// Silence is the same tables with just these watched routes out of use, for the
-// reasons given.
-func (t *Tables) Silence(silent map[model.StaticID]string) *Tables {
+// Monitor is a probe that watched routes hang on: from a device by a next hop, or
+// by an interface only, to what is watched. Several routes may share one.
+type Monitor struct {
+	Key   Key
+	Out   model.InterfaceID // None where only the next hop is given
+	Via   netip.Addr
+	Watch netip.Addr
+}
+
+// MonitorOf is what a watched route hangs on.
+func MonitorOf(s *model.Static) Monitor {
+	return Monitor{Key{s.Device, s.Table}, s.Out, s.Via, s.Watch}
+}
+
+// Silence is the same tables with just the routes that hang on these monitors
+// out of use, for the reasons given.
+func (t *Tables) Silence(silent map[Monitor]string) *Tables {
 	next := t.next(t.State)
 	next.silent = silent
 	changed := map[model.DeviceID]bool{}
-	for id := range silent {
-		if _, before := t.silent[id]; !before {
-			changed[t.State.Spec.Statics[id].Device] = true
+	for m := range silent {
+		if _, before := t.silent[m]; !before {
+			changed[m.Key.Device] = true
 		}
 	}
-	for id := range t.silent {
-		if _, after := silent[id]; !after {
-			changed[t.State.Spec.Statics[id].Device] = true
+	for m := range t.silent {
+		if _, after := silent[m]; !after {
+			changed[m.Key.Device] = true
 		}
 	}
 	for d := range changed {
@@ -129,8 +143,8 @@ func (t *Tables) Silence(silent map[model.StaticID]string) *Tables {
 	return next
 }
 
-// Silent is the watched routes that are out of use, each with the reason.
-func (t *Tables) Silent() map[model.StaticID]string { return t.silent }
+// Silent is the monitors that hear nothing, each with the reason.
+func (t *Tables) Silent() map[Monitor]string { return t.silent }
 
 // Same tells whether a device has the very same tables in both.
 func (t *Tables) Same(other *Tables, d model.DeviceID) bool { return t.main[d] == other.main[d] }
@@ -260,8 +274,10 @@ func (all *Tables) build(key Key, statics []model.Static, first, last int) *Tabl
 		}
 		if s.Out != model.None && !state.IsUp(s.Out) {
 			route.Usable = InterfaceDown
-		} else if _, silent := all.silent[route.static]; silent {
-			route.Usable = WatchSilent
+		} else if s.Watch.IsValid() && len(all.silent) > 0 {
+			if _, silent := all.silent[MonitorOf(s)]; silent {
+				route.Usable = WatchSilent
+			}
 		}
 		t.routes = append(t.routes, route)
 	}

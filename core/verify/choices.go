@@ -133,11 +133,14 @@ func (c *checker) shared(first, last int) {
 // chasing reports routes whose watches never settle.
 func (c *checker) chasing() {
 	var names []string
-	for _, id := range c.tables.Unsettled {
-		names = append(names, c.spec.Devices[c.spec.Statics[id].Device].Name)
+	for _, m := range c.tables.Unsettled {
+		names = append(names, c.spec.Devices[m.Key.Device].Name)
 	}
-	for _, id := range c.tables.Unsettled {
-		s := &c.spec.Statics[id]
+	for i := range c.spec.Statics {
+		s := &c.spec.Statics[i]
+		if !s.Watch.IsValid() || !slices.Contains(c.tables.Unsettled, routing.MonitorOf(s)) {
+			continue
+		}
 		name := c.spec.Devices[s.Device].Name
 		reason := "what it watches, %s, answers while the route is out of use, and no more once it is in use"
 		if len(names) > 1 {
