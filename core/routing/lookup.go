@@ -18,11 +18,8 @@ type Match struct {
 
 // Lookup finds the longest match among the usable routes.
 func (v View) Lookup(a netip.Addr) (Match, bool) {
-	g := v.table.narrowest(a)
+	g := v.table.deciding(a)
 	if g < 0 {
-		return Match{}, false
-	}
-	if g = v.table.groups[g].best; g < 0 {
 		return Match{}, false
 	}
 	return v.match(g), true
@@ -30,7 +27,7 @@ func (v View) Lookup(a netip.Addr) (Match, bool) {
 
 func (v View) match(g int32) Match {
 	x := &v.table.groups[g]
-	return Match{v.tables.shared.prefixOf(x.prefix), v.tables.shared.hopsOf(x.hops), x.local, x.drops, g}
+	return Match{v.table.prefixOf(g), v.tables.shared.hopsOf(x.hops), x.local, x.drops, g}
 }
 
 // Entry is one route of a table as it stands.
@@ -43,16 +40,17 @@ type Entry struct {
 
 // entries lists the routes of a group, best first.
 func (v View) entries(g int32) []Entry {
-	x := &v.table.groups[g]
-	all := make([]Entry, 0, x.count)
+	first, last := v.table.routesOf(g)
+	prefix := v.table.prefixOf(g)
+	all := make([]Entry, 0, last-first)
 	var best *Route
-	for j := x.first; j < x.first+x.count; j++ {
+	for j := first; j < last; j++ {
 		r := &v.table.routes[j]
 		if best == nil && r.Usable == IsUsable {
 			best = r
 		}
 		inUse := r.Usable == IsUsable && r.Distance == best.Distance && r.Metric == best.Metric
-		all = append(all, Entry{r, v.tables.shared.prefixOf(x.prefix), inUse, v.tables.shared.hopsOf(r.hops)})
+		all = append(all, Entry{r, prefix, inUse, v.tables.shared.hopsOf(r.hops)})
 	}
 	return all
 }
@@ -176,44 +174,14 @@ type Run struct {
 // after the other.
 func (v View) Runs(sorted []netip.Addr) []Run {
 	var all []Run
-	ranges4, ranges6 := v.table.ranges4, v.table.ranges6
-	at := 0
 	for i := 0; i < len(sorted); {
-		group, last := int32(-1), i+1
-		if a := sorted[i]; a.Is4() {
-			for at < len(ranges4) && ranges4[at].start <= key4(a) {
-				at++
-			}
-			if at > 0 {
-				group = ranges4[at-1].group
-			}
-			for last < len(sorted) && sorted[last].Is4() && (at == len(ranges4) || key4(sorted[last]) < ranges4[at].start) {
-				last++
-			}
-			if last < len(sorted) && !sorted[last].Is4() {
-				at = 0
-			}
-		} else {
-			for at < len(ranges6) && !less6(key6(a), ranges6[at].start) {
-				at++
-			}
-			if at > 0 {
-				group = ranges6[at-1].group
-			}
-			for last < len(sorted) && (at == len(ranges6) || less6(key6(sorted[last]), ranges6[at].start)) {
-				last++
-			}
-		}
+		group, last := v.table.run(sorted, i)
 		run := Run{First: i, Last: last}
 		if group >= 0 {
-			if group = v.table.groups[group].best; group >= 0 {
-				run.Match, run.Found = v.match(group), true
-			}
+			run.Match, run.Found = v.match(group), true
 		}
 		all = append(all, run)
 		i = last
 	}
 	return all
 }
-
-func less6(a, b [2]uint64) bool { return a[0] < b[0] || a[0] == b[0] && a[1] < b[1] }

@@ -48,16 +48,12 @@ const (
 	WatchSilent               // what it watches does not answer by its next hop
 )
 
-// Indexes into the lists of Tables and Table.
-type (
-	prefixID int32
-	hopSetID int32
-)
+// hopSetID is an index into the hop sets that tables share.
+type hopSetID int32
 
 // Route is one route of a device, small enough for millions: what can be
 // shared is held in the Tables and looked up.
 type Route struct {
-	prefix   prefixID
 	hops     hopSetID
 	static   model.StaticID    // None for direct and local routes
 	out      model.InterfaceID // None where only the next hop is given

@@ -376,22 +376,3 @@ cables: [cable-a: a:p to b:p, cable-b: b:q to c:q]
 	assert.Equal(t, []string{"0.0.0.0/0: in use 10.0.0.1"}, statics(before.Table(0)), "the first tables are as they were")
 	assert.Equal(t, []string{"0.0.0.0/0: next hop 10.0.0.1 is on p, which is down: the cable cable-a is down"}, statics(after.Table(0)))
 }
-
-func BenchmarkLookup(b *testing.B) {
-	spec := coretest.Spec(b, "segments: {s: {prefix: 10.0.0.0/24}}\ndevices: {r: {is: router, interfaces: {e: {segment: s, address: 1}}}}")
-	r := rand.New(rand.NewPCG(1, 1))
-	var routes []model.Static
-	for range 100_000 {
-		a := netip.AddrFrom4([4]byte{byte(r.IntN(224)), byte(r.Uint32()), byte(r.Uint32()), byte(r.Uint32())})
-		routes = append(routes, model.Static{To: netip.PrefixFrom(a, 12+r.IntN(13)).Masked(), Via: netip.MustParseAddr("10.0.0.2"), Out: model.None, Distance: 1})
-	}
-	v := routing.Resolve(network.Build(spec).State(), routes).Table(0)
-	asked := make([]netip.Addr, 4096)
-	for i := range asked {
-		asked[i] = netip.AddrFrom4([4]byte{byte(r.IntN(224)), byte(r.Uint32()), byte(r.Uint32()), byte(r.Uint32())})
-	}
-	b.ReportAllocs()
-	for i := 0; b.Loop(); i++ {
-		v.Lookup(asked[i%len(asked)])
-	}
-}

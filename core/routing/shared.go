@@ -1,7 +1,6 @@
 package routing
 
 import (
-	"net/netip"
 	"slices"
 )
 
@@ -9,43 +8,27 @@ import (
 // belongs to other tables too and is not added to.
 type shared struct {
 	base     *shared // nil in the first layer; there are no more than two
-	prefixes []netip.Prefix
-	prefixID map[netip.Prefix]prefixID
 	hopSets  [][]Hop
 	hopSetID map[Hop][]hopSetID // by first hop
 }
 
 func newShared() *shared {
-	return &shared{prefixID: map[netip.Prefix]prefixID{}, hopSets: [][]Hop{nil}, hopSetID: map[Hop][]hopSetID{}}
+	return &shared{hopSets: [][]Hop{nil}, hopSetID: map[Hop][]hopSetID{}}
 }
 
 // further lets a further set of tables add to what is shared without the first
 // one noticing: identifiers given out so far stay good in both. It costs what
 // was added since the first layer.
 func (s *shared) further() *shared {
-	next := &shared{base: s, prefixID: map[netip.Prefix]prefixID{}, hopSetID: map[Hop][]hopSetID{}}
+	next := &shared{base: s, hopSetID: map[Hop][]hopSetID{}}
 	if s.base == nil {
 		return next
 	}
-	next.base, next.prefixes, next.hopSets = s.base, slices.Clone(s.prefixes), slices.Clone(s.hopSets)
-	for p, id := range s.prefixID {
-		next.prefixID[p] = id
-	}
+	next.base, next.hopSets = s.base, slices.Clone(s.hopSets)
 	for h, ids := range s.hopSetID {
 		next.hopSetID[h] = slices.Clone(ids)
 	}
 	return next
-}
-
-// prefixOf is the prefix of an identifier.
-func (s *shared) prefixOf(id prefixID) netip.Prefix {
-	if s.base == nil {
-		return s.prefixes[id]
-	}
-	if n := prefixID(len(s.base.prefixes)); id >= n {
-		return s.prefixes[id-n]
-	}
-	return s.base.prefixes[id]
 }
 
 // hopsOf is the hops of an identifier.
@@ -57,25 +40,6 @@ func (s *shared) hopsOf(id hopSetID) []Hop {
 		return s.hopSets[id-n]
 	}
 	return s.base.hopSets[id]
-}
-
-// prefix is the identifier of a prefix.
-func (s *shared) prefix(p netip.Prefix) prefixID {
-	if s.base != nil {
-		if id, ok := s.base.prefixID[p]; ok {
-			return id
-		}
-	}
-	id, ok := s.prefixID[p]
-	if !ok {
-		id = prefixID(len(s.prefixes))
-		if s.base != nil {
-			id += prefixID(len(s.base.prefixes))
-		}
-		s.prefixes = append(s.prefixes, p)
-		s.prefixID[p] = id
-	}
-	return id
 }
 
 // hopSet is the identifier of a set of hops.

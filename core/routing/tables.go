@@ -1,7 +1,6 @@
 package routing
 
 import (
-	"cmp"
 	"maps"
 	"net/netip"
 	"slices"
@@ -232,145 +231,47 @@ type Table struct {
 	firstStatic, lastStatic int
 	routes                  []Route
 	groups                  []group
-	ranges4                 []range4
-	ranges6                 []range6
+	four                    int       // how many groups are of IPv4; they come first
+	prefixes6               []prefix6 // by group, those of IPv4 not counted
+	ranges4                 index4
+	ranges6                 index6
 }
 
-// group is all routes to one prefix.
+// group is all routes to one prefix: those from first on, best first, up to the
+// next group's.
 type group struct {
-	prefix prefixID
-	first  int32 // in routes, best first
-	count  int32
-	cover  int32 // the group of the next shorter prefix around this one, or -1
-	best   int32 // the group that decides: this one if it has a usable route, else that of cover; or -1
-	hops   hopSetID
-	local  bool // delivers here
-	drops  bool // discards
+	first int32 // in routes
+	cover int32 // the group of the next shorter prefix around this one, or -1
+	best  int32 // the group that decides: this one if it has a usable route, else that of cover; or -1
+	hops  hopSetID
+	start uint32 // of the prefix, in IPv4
+	bits  uint8  // of the prefix
+	local bool   // delivers here
+	drops bool   // discards
 }
 
-type range4 struct {
-	start uint32
-	group int32
+// prefix6 is a prefix of IPv6 as a table keeps it, in less space.
+type prefix6 struct {
+	address [2]uint64
+	bits    uint8
 }
 
-type range6 struct {
-	start [2]uint64
-	group int32
-}
-
-// build makes one table of a device.
-func (all *Tables) build(key Key, statics []model.Static, first, last int) *Table {
-	state, shared := all.State, all.shared
-	t := &Table{key: key, firstStatic: first, lastStatic: last}
-	t.addOwn(state, shared)
-	for id := first; id < last; id++ {
-		s := &statics[id]
-		if s.Table != key.Name {
-			continue
-		}
-		route := Route{
-			prefix: shared.prefix(s.To), static: model.StaticID(id), out: s.Out,
-			Distance: s.Distance, Metric: s.Metric, Source: sourceOf(s.Origin), Discard: s.Discard,
-		}
-		if s.Out != model.None && !state.IsUp(s.Out) {
-			route.Usable = InterfaceDown
-		} else if s.Watch.IsValid() && len(all.silent) > 0 {
-			if _, silent := all.silent[MonitorOf(s)]; silent {
-				route.Usable = WatchSilent
-			}
-		}
-		t.routes = append(t.routes, route)
+// prefixOf is the prefix of a group. Those of IPv4 come first.
+func (t *Table) prefixOf(g int32) netip.Prefix {
+	if int(g) < t.four {
+		x := &t.groups[g]
+		return netip.PrefixFrom(address4(x.start), int(x.bits))
 	}
-	t.group(shared)
-	t.indexRanges(shared)
-	solver{t, shared, state.Spec, statics}.solve()
-	t.settle()
-	return t
+	p := t.prefixes6[int(g)-t.four]
+	return netip.PrefixFrom(address6(p.address), int(p.bits))
 }
 
-// addOwn adds the direct and local routes: one for each subnet and address on
-// an interface that is up, and for the world all that is beyond. Link-local
-// subnets are on every interface and are not looked up.
-func (t *Table) addOwn(state *network.State, shared *shared) {
-	spec := state.Spec
-	device := &spec.Devices[t.key.Device]
-	for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
-		if !state.IsUp(i) || spec.Interfaces[i].Switched || spec.Interfaces[i].Table != t.key.Name {
-			continue
-		}
-		for _, a := range spec.Interfaces[i].Addresses {
-			if a.Addr().Is6() && a.Addr().IsLinkLocalUnicast() {
-				continue
-			}
-			own := netip.PrefixFrom(a.Addr(), a.Addr().BitLen())
-			if state.Holds(i, a) {
-				t.routes = append(t.routes, Route{prefix: shared.prefix(own), static: model.None, out: i, Source: Local})
-			}
-			if !a.IsSingleIP() {
-				t.routes = append(t.routes, Route{prefix: shared.prefix(a.Masked()), static: model.None, out: i, Source: Direct})
-			}
-		}
+// routesOf is the routes of a group, from first up to, not including, last.
+func (t *Table) routesOf(g int32) (first, last int32) {
+	if int(g)+1 < len(t.groups) {
+		return t.groups[g].first, t.groups[g+1].first
 	}
-	if t.key.Name != "" {
-		return
-	}
-	for _, p := range device.Beyond {
-		t.routes = append(t.routes, Route{prefix: shared.prefix(p.Prefix), static: model.None, out: model.None, Source: Local})
-	}
-}
-
-// group sorts the routes by prefix, better ones first, and finds for each
-// prefix the next shorter one around it.
-func (t *Table) group(shared *shared) {
-	slices.SortStableFunc(t.routes, func(a, b Route) int {
-		if a.prefix != b.prefix {
-			return comparePrefixes(shared.prefixOf(a.prefix), shared.prefixOf(b.prefix))
-		}
-		return cmp.Or(cmp.Compare(a.Distance, b.Distance), cmp.Compare(a.Metric, b.Metric), cmp.Compare(a.Source, b.Source))
-	})
-	var around []int32 // the groups whose prefixes hold the present one
-	for i := 0; i < len(t.routes); {
-		j := i
-		for j < len(t.routes) && t.routes[j].prefix == t.routes[i].prefix {
-			j++
-		}
-		g := group{prefix: t.routes[i].prefix, first: int32(i), count: int32(j - i), cover: -1, best: -1}
-		p := shared.prefixOf(g.prefix)
-		for len(around) > 0 {
-			outer := shared.prefixOf(t.groups[around[len(around)-1]].prefix)
-			if outer.Bits() <= p.Bits() && outer.Contains(p.Addr()) {
-				g.cover = around[len(around)-1]
-				break
-			}
-			around = around[:len(around)-1]
-		}
-		around = append(around, int32(len(t.groups)))
-		t.groups = append(t.groups, g)
-		i = j
-	}
-}
-
-// comparePrefixes orders by family, address, and then the shorter first.
-func comparePrefixes(a, b netip.Prefix) int {
-	return cmp.Or(a.Addr().Compare(b.Addr()), cmp.Compare(a.Bits(), b.Bits()))
-}
-
-// settle marks for each group what it does with a packet, from its best usable
-// routes, and which group decides where it has none.
-func (t *Table) settle() {
-	for i := range t.groups {
-		g := &t.groups[i]
-		g.best = -1
-		if g.cover >= 0 {
-			g.best = t.groups[g.cover].best // shorter prefixes come first
-		}
-		for _, r := range t.routes[g.first : g.first+g.count] {
-			if r.Usable == IsUsable {
-				g.best = int32(i)
-				break
-			}
-		}
-	}
+	return t.groups[g].first, int32(len(t.routes))
 }
 
 // Device is whose table it is.

@@ -26,6 +26,7 @@ type solver struct {
 func (s solver) solve() {
 	var open []int32  // routes that depend on others
 	var quiet []int32 // routes out of use for what they watch
+	before, set := Hop{Out: model.None}, noHops
 	for i := range s.routes {
 		r := &s.routes[i]
 		switch {
@@ -36,7 +37,11 @@ func (s solver) solve() {
 		case r.Source == Direct:
 			r.hops = s.shared.hopSet([]Hop{{Out: r.out}})
 		case r.out != model.None:
-			r.hops = s.shared.hopSet([]Hop{{Out: r.out, Via: s.statics[r.static].Via}})
+			// Neighbouring routes mostly have the same hop.
+			if hop := (Hop{Out: r.out, Via: s.statics[r.static].Via}); hop != before {
+				before, set = hop, s.shared.hopSet([]Hop{hop})
+			}
+			r.hops = set
 		case !r.Discard:
 			open = append(open, int32(i))
 		}
@@ -57,13 +62,13 @@ func (s solver) solve() {
 		s.probed(i, proven)
 	}
 	for g := range s.groups {
-		s.combine(&s.groups[g])
+		s.combine(int32(g))
 	}
 }
 
 // probed sets the hops by which a route that is out of use for what it watches
 // goes on probing, or the reason why it has none.
-func (s solver) probed(i int32, proven map[int32]bool) {
+func (s solver) probed(i int32, proven []bool) {
 	r := &s.routes[i]
 	switch {
 	case !s.isOpen(i):
@@ -78,37 +83,41 @@ func (s solver) probed(i int32, proven map[int32]bool) {
 
 // fixedPoint alternates between what is surely usable and what may be, until
 // neither changes.
-func (s solver) fixedPoint(open []int32) map[int32]bool {
-	sure := map[int32]bool{}
+func (s solver) fixedPoint(open []int32) []bool {
+	sure, count := make([]bool, len(s.routes)), 0
+	if len(open) == 0 {
+		return sure
+	}
 	for {
-		maybe := s.grow(open, sure)
-		next := s.grow(open, maybe)
-		if len(next) == len(sure) {
+		maybe, _ := s.grow(open, sure)
+		next, n := s.grow(open, maybe)
+		if n == count {
 			return next
 		}
-		sure = next
+		sure, count = next, n
 	}
 }
 
 // grow is the least set of open routes that are usable when routes in blocking
 // (and all that are not open) are taken to be in the way.
-func (s solver) grow(open []int32, blocking map[int32]bool) map[int32]bool {
-	in := map[int32]bool{}
+func (s solver) grow(open []int32, blocking []bool) (in []bool, count int) {
+	in = make([]bool, len(s.routes))
 	for changed := true; changed; {
 		changed = false
 		for _, i := range open {
 			if !in[i] && s.resolves(i, in, blocking) {
 				in[i], changed = true, true
+				count++
 			}
 		}
 	}
-	return in
+	return in, count
 }
 
 // resolves walks the routes that match the next hop of open route i, best
 // first, leaving out i itself: the first class of equal routes with one that
 // is in decides; one that is blocking ends the search.
-func (s solver) resolves(i int32, in, blocking map[int32]bool) bool {
+func (s solver) resolves(i int32, in, blocking []bool) bool {
 	found := false
 	s.classes(i, func(class []int32) bool {
 		blocked := false
@@ -134,8 +143,8 @@ func (s solver) resolves(i int32, in, blocking map[int32]bool) bool {
 func (s solver) classes(i int32, visit func(class []int32) bool) {
 	via := s.statics[s.routes[i].static].Via
 	for g := s.narrowest(via); g >= 0; g = s.groups[g].cover {
-		end := s.groups[g].first + s.groups[g].count
-		for j := s.groups[g].first; j < end; {
+		j, end := s.routesOf(g)
+		for j < end {
 			var class []int32
 			best := &s.routes[j]
 			for ; j < end && s.routes[j].Distance == best.Distance && s.routes[j].Metric == best.Metric; j++ {
@@ -159,11 +168,11 @@ func (s solver) isOpen(i int32) bool {
 // defaultBarred tells whether the route is a default, through which next hops
 // are not to be found unless the setting says so.
 func (s solver) defaultBarred(r *Route) bool {
-	return s.shared.prefixOf(r.prefix).Bits() == 0 && !s.spec.Settings.ResolveThroughDefault
+	return r.static != model.None && s.statics[r.static].To.Bits() == 0 && !s.spec.Settings.ResolveThroughDefault
 }
 
 // reason tells why an open route is not usable.
-func (s solver) reason(i int32, proven map[int32]bool) Usable {
+func (s solver) reason(i int32, proven []bool) Usable {
 	reason := NextHopUnreachable
 	s.classes(i, func(class []int32) bool {
 		decided := false
@@ -241,10 +250,16 @@ func (s solver) hopsOf(i int32, above []int32) (hops []Hop, discards bool) {
 }
 
 // combine works out what a group does from its best class of usable routes.
-func (s solver) combine(g *group) {
+func (s solver) combine(id int32) {
+	g := &s.groups[id]
+	first, last := s.routesOf(id)
+	if r := &s.routes[first]; last-first == 1 && r.Usable == IsUsable {
+		g.local, g.drops, g.hops = r.Source == Local, r.Discard, r.hops
+		return
+	}
 	var hops []Hop
 	best := -1
-	for j := g.first; j < g.first+g.count; j++ {
+	for j := first; j < last; j++ {
 		r := &s.routes[j]
 		if r.Usable != IsUsable {
 			continue

@@ -1,0 +1,200 @@
+package routing
+
+import (
+	"cmp"
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+)
+
+// raw is a route while its table is made.
+type raw struct {
+	Route
+	prefix netip.Prefix
+}
+
+// build makes one table of a device.
+func (all *Tables) build(key Key, statics []model.Static, first, last int) *Table {
+	state := all.State
+	t := &Table{key: key, firstStatic: first, lastStatic: last}
+	fresh := t.own(state, make([]raw, 0, last-first+8))
+	for id := first; id < last; id++ {
+		s := &statics[id]
+		if s.Table != key.Name {
+			continue
+		}
+		route := Route{
+			static: model.StaticID(id), out: s.Out,
+			Distance: s.Distance, Metric: s.Metric, Source: sourceOf(s.Origin), Discard: s.Discard,
+		}
+		if s.Out != model.None && !state.IsUp(s.Out) {
+			route.Usable = InterfaceDown
+		} else if s.Watch.IsValid() && len(all.silent) > 0 {
+			if _, silent := all.silent[MonitorOf(s)]; silent {
+				route.Usable = WatchSilent
+			}
+		}
+		fresh = append(fresh, raw{route, s.To})
+	}
+	t.group(fresh)
+	t.indexRanges()
+	solver{t, all.shared, state.Spec, statics}.solve()
+	t.settle()
+	return t
+}
+
+// own adds the direct and local routes: one for each subnet and address on an
+// interface that is up, and for the world all that is beyond. Link-local subnets
+// are on every interface and are not looked up.
+func (t *Table) own(state *network.State, fresh []raw) []raw {
+	spec := state.Spec
+	device := &spec.Devices[t.key.Device]
+	for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
+		if !state.IsUp(i) || spec.Interfaces[i].Switched || spec.Interfaces[i].Table != t.key.Name {
+			continue
+		}
+		for _, a := range spec.Interfaces[i].Addresses {
+			if a.Addr().Is6() && a.Addr().IsLinkLocalUnicast() {
+				continue
+			}
+			if state.Holds(i, a) {
+				fresh = append(fresh, raw{Route{static: model.None, out: i, Source: Local}, netip.PrefixFrom(a.Addr(), a.Addr().BitLen())})
+			}
+			if !a.IsSingleIP() {
+				fresh = append(fresh, raw{Route{static: model.None, out: i, Source: Direct}, a.Masked()})
+			}
+		}
+	}
+	if t.key.Name == "" {
+		for _, p := range device.Beyond {
+			fresh = append(fresh, raw{Route{static: model.None, out: model.None, Source: Local}, p.Prefix})
+		}
+	}
+	return fresh
+}
+
+// group sorts the routes by prefix, better ones first, and finds for each prefix
+// the next shorter one around it.
+func (t *Table) group(fresh []raw) {
+	fresh = inOrder(fresh)
+	count := 0
+	for i := range fresh {
+		if i == 0 || fresh[i].prefix != fresh[i-1].prefix {
+			count++
+		}
+	}
+	t.routes, t.groups = make([]Route, len(fresh)), make([]group, 0, count)
+	var around []int32 // the groups whose prefixes hold the present one
+	for i := range fresh {
+		t.routes[i] = fresh[i].Route
+		p := fresh[i].prefix
+		if i > 0 && p == fresh[i-1].prefix {
+			continue
+		}
+		g := group{first: int32(i), cover: -1, best: -1}
+		for len(around) > 0 {
+			outer := fresh[t.groups[around[len(around)-1]].first].prefix
+			if outer.Bits() <= p.Bits() && outer.Contains(p.Addr()) {
+				g.cover = around[len(around)-1]
+				break
+			}
+			around = around[:len(around)-1]
+		}
+		if p.Addr().Is4() {
+			g.start, g.bits = key4(p.Addr()), uint8(p.Bits())
+			t.four++
+		} else {
+			t.prefixes6 = append(t.prefixes6, prefix6{key6(p.Addr()), uint8(p.Bits())})
+		}
+		around = append(around, int32(len(t.groups)))
+		t.groups = append(t.groups, g)
+	}
+	t.prefixes6 = slices.Clip(t.prefixes6)
+}
+
+// inOrder puts routes in the order of their prefixes, IPv4 first, and better ones
+// to the same first.
+func inOrder(fresh []raw) []raw {
+	keys := make([]sortKey, len(fresh))
+	for i := range fresh {
+		p := fresh[i].prefix
+		k := sortKey{route: int32(i), bits: uint8(p.Bits())}
+		if p.Addr().Is4() {
+			k.low = uint64(key4(p.Addr()))
+		} else {
+			k6 := key6(p.Addr())
+			k.high, k.low, k.six = k6[0], k6[1], 1
+		}
+		keys[i] = k
+	}
+	slices.SortFunc(keys, func(a, b sortKey) int {
+		switch {
+		case a.six != b.six:
+			return int(a.six) - int(b.six)
+		case a.high != b.high:
+			return cmp.Compare(a.high, b.high)
+		case a.low != b.low:
+			return cmp.Compare(a.low, b.low)
+		case a.bits != b.bits:
+			return int(a.bits) - int(b.bits)
+		}
+		return fresh[a.route].compare(&fresh[b.route].Route)
+	})
+	sorted := make([]raw, len(fresh))
+	for i, k := range keys {
+		sorted[i] = fresh[k.route]
+	}
+	return sorted
+}
+
+// sortKey is what routes are sorted by, close together.
+type sortKey struct {
+	high, low uint64
+	route     int32
+	bits, six uint8
+}
+
+// compare orders the routes to one prefix: better ones first, and those as good
+// as they stand in the plan.
+func (r *Route) compare(o *Route) int {
+	return cmp.Or(cmp.Compare(r.Distance, o.Distance), cmp.Compare(r.Metric, o.Metric), cmp.Compare(r.Source, o.Source), cmp.Compare(r.static, o.static), cmp.Compare(r.out, o.out))
+}
+
+// settle marks for each group what it does with a packet, from its best usable
+// routes, and which group decides where it has none.
+func (t *Table) settle() {
+	for i := range t.groups {
+		g := &t.groups[i]
+		g.best = -1
+		if g.cover >= 0 {
+			g.best = t.groups[g.cover].best // shorter prefixes come first
+		}
+		first, last := t.routesOf(int32(i))
+		for _, r := range t.routes[first:last] {
+			if r.Usable == IsUsable {
+				g.best = int32(i)
+				break
+			}
+		}
+	}
+	for i := range t.ranges4.runs {
+		t.decide(&t.ranges4.runs[i].group)
+	}
+	for i := range t.ranges6.runs {
+		t.decide(&t.ranges6.runs[i].group)
+	}
+}
+
+// decide marks the group of a run where another than itself decides for it, so
+// that most lookups need not look at the group.
+func (t *Table) decide(group *int32) {
+	if g := *group; g >= 0 && t.groups[g].best != g {
+		*group = otherDecides - g
+	}
+}
+
+// otherDecides less a group stands for that group where it does not decide
+// itself. What is -1 is no group.
+const otherDecides = -2
