@@ -93,6 +93,8 @@ const (
 	CarrierDrops           Name = "carrier-without-way-back"
 	PathsDiffer            Name = "paths-differ"
 	Unprotected            Name = "way-unprotected"
+	RequirementUnmet       Name = "requirement-unmet"
+	BadFailure             Name = "unknown-part"
 	NoManagement           Name = "no-management-address"
 	Unmanageable           Name = "unmanageable"
 	ManagedByItself        Name = "managed-by-itself"
@@ -745,6 +747,20 @@ var catalogue = [...]Entry{
 		Why:     "A floating route is derived only where all tables together stay free of loops. Here none was found that helps: the finding says where and why.",
 		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'ropeswing reach --failures 1'.",
 		Example: "ropeswing: 1\nwants: {floating: false}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-a, address: first}, line0: {segment: beam-b, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, line0: {segment: beam-b, address: last}, lan0: {segment: mole-staff, address: first}}}\n",
+	},
+	{
+		Name: RequirementUnmet, Severity: Error, Stage: Checking,
+		Means:   "A sentence under 'must' does not hold.",
+		Why:     "It is what the network is for: the finding shows one way that speaks against it, and how many of those tried do.",
+		Remedy:  "Make the change the remedy names, which was tried; or say that it is no longer required.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  mole-staff: {prefix: 10.48.2.0/27}\n  quay-staff: {prefix: 10.48.1.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first}, lan0: {segment: quay-staff, address: first}}, routes: {mole-staff: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {quay-staff: quay-edge}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\nmust:\n  - quay-staff does not reach mole-staff\n",
+	},
+	{
+		Name: BadFailure, Severity: Error, Stage: Checking,
+		Means:   "A sentence under 'must' puts something out of order that the plan does not have.",
+		Why:     "'without' is followed by a cable, device, segment or DEVICE:INTERFACE; cables have names of their own only where they were given some.",
+		Remedy:  "Write the name as the plan has it; 'ropeswing show cables' lists the cables.",
+		Example: "ropeswing: 1\nsegments: {quay-staff: {prefix: 10.48.1.0/27}}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\nmust: [desk-7 reaches quay-edge without beam-z]\n",
 	},
 	{
 		Name: NoManagement, Severity: Warning, Stage: Checking,

@@ -49,6 +49,7 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	r.routes()
 	r.operator()
 	r.wants()
+	r.must()
 	return r.spec, r.found
 }
 
@@ -139,6 +140,9 @@ func (r *resolver) names() {
 	for i, d := range r.doc.Devices {
 		claim(d.Name, "a device")
 		r.spec.devices[d.Name.Value] = DeviceID(i)
+	}
+	for _, g := range r.doc.Groups {
+		claim(g.Name, "a group")
 	}
 	for _, c := range r.doc.Cables {
 		if c.Name.Written() {

@@ -45,6 +45,7 @@ type Spec struct {
 	Retired    []Retired      // of the ledger
 	Claimed    []netip.Prefix // space of addresses written out with their length, and of what lies beyond
 	Cables     []Cable
+	Must       []Requirement
 	Wants      *Wants   // what is to be derived; nil where nothing is
 	Statics    []Static // those of one device stand together, in the devices' order
 

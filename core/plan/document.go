@@ -58,6 +58,8 @@ type Document struct {
 	Devices  []Device
 	Cables   []Cable
 	Wants    Wants
+	Groups   []Group
+	Must     []Text // sentences such as 'desk-7 reaches tern-cam'
 
 	parts []part // the plan's own file, then those it includes
 }
@@ -87,6 +89,12 @@ type Settings struct {
 	TreeRoot               Text
 	PortsStart             Text
 	DefaultVLAN            Number
+}
+
+// Group is a name for several segments, devices, addresses or other groups.
+type Group struct {
+	Name Text
+	Of   []Text
 }
 
 // Wants is what static routes are to be derived for.

@@ -117,6 +117,13 @@ func topKeys() []key[Document] {
 			d.Wants.Place = r.place(n)
 			fields(r, n, "wants", wantKeys, &d.Wants)
 		}},
+		{"groups", "name: segments, devices, addresses or groups", "Names for several things together, for `must`.", func(r *reader, d *Document, n *yaml.Node, what string) {
+			r.mapping(n, "groups", func(name Text, v *yaml.Node) {
+				r.checkName(name, "a group")
+				d.Groups = append(d.Groups, Group{name, r.words(v, "group "+name.Value)})
+			})
+		}},
+		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `without NAME` (with that out of order) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device, an address, a group, or `everyone`.", texts(func(d *Document) *[]Text { return &d.Must })},
 		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},
 		{"blocks", "name: prefixes, or a map", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route. A block that lies within another is kept for who takes from it by name.", (*reader).blocks},
 		{"segments", "name: a map", "The broadcast domains. A name such as `hut-(1..20)` is a pattern: it stands for twenty segments, and `(n)`, `(200+n)` or `(n*4)` in what stands under it is worked out for each. An exact `hut-7` beside it overrides.", (*reader).segments},

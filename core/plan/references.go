@@ -5,6 +5,17 @@ import (
 	"strings"
 )
 
+// Words splits a sentence at its spaces, each word with its own place.
+func (t Text) Words() []Text {
+	var all []Text
+	for rest, more := t, true; more; {
+		var word Text
+		word, rest, more = cutText(rest, " ")
+		all = append(all, word)
+	}
+	return all
+}
+
 // Reference is a word of the plan that names something.
 type Reference struct {
 	Text
@@ -41,6 +52,17 @@ func (d *Document) References() []Reference {
 		}
 	}
 	add(d.Operator, d.Settings.TreeRoot)
+	add(slices.Concat(d.Wants.Carriers, d.Wants.LeaveOut, d.Wants.World)...)
+	for _, sentence := range slices.Concat(d.Wants.Reach, d.Must) {
+		for _, word := range sentence.Words() {
+			add(word)
+			port(word)
+		}
+	}
+	for _, g := range d.Groups {
+		defines(g.Name)
+		add(g.Of...)
+	}
 	for _, b := range d.Blocks {
 		defines(b.Name)
 	}

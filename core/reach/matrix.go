@@ -2,7 +2,6 @@ package reach
 
 import (
 	"hash/maphash"
-	"math/bits"
 	"net/netip"
 	"slices"
 
@@ -649,15 +648,6 @@ func transpose(x *[64]uint64) {
 			x[k+j] ^= t
 		}
 	}
-}
-
-// count is how many bits are set.
-func count(words []uint64) int {
-	n := 0
-	for _, w := range words {
-		n += bits.OnesCount64(w)
-	}
-	return n
 }
 
 // touched lists the nodes whose steps may be others in the tables of another

@@ -33,6 +33,7 @@ func Check(t *routing.Tables, open ...derive.Open) []finding.Finding {
 	c.wanted(open)
 	c.waysOut()
 	c.management()
+	c.requirements()
 	return finding.Sort(c.found)
 }
 

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/coretest"
+	"ropeswing/core/derive"
 	"ropeswing/core/finding"
 	"ropeswing/core/verify"
 )
@@ -17,7 +18,8 @@ import (
 func checked(t *testing.T, text string) []string {
 	t.Helper()
 	var all []string
-	for _, f := range verify.Check(coretest.Tables(t, text)) {
+	_, tables, derived := derive.Resolve(coretest.Spec(t, text))
+	for _, f := range verify.Check(tables, derived.Open...) {
 		line := fmt.Sprintf("%s %s: %s", f.Name, f.Subject, f.Reason)
 		if f.Remedy != "" {
 			line += " | " + f.Remedy

@@ -66,11 +66,11 @@ func (a *app) findingsOf(w *workspace.Workspace, all []finding.Finding) view.Fin
 	} else if len(all) > 0 {
 		file = all[0].Place.File.Name
 	}
-	return view.NewFindings(name, file, w.Basis, summary(w), w.Usable(), all)
+	return view.NewFindings(name, file, w.Basis, summary(w, all), w.Usable(), all)
 }
 
 // summary is what a plan holds, in one line.
-func summary(w *workspace.Workspace) string {
+func summary(w *workspace.Workspace, all []finding.Finding) string {
 	if !w.Usable() {
 		return ""
 	}
@@ -80,7 +80,17 @@ func summary(w *workspace.Workspace) string {
 			written++
 		}
 	}
-	return fmt.Sprintf("%s, %s, %s, %s",
+	text := fmt.Sprintf("%s, %s, %s, %s",
 		view.Count(len(w.Spec.Devices), "device"), view.Count(len(w.Spec.Segments), "segment"),
 		view.Count(written, "addressed interface"), view.Count(len(w.Spec.Statics), "static route"))
+	if n := len(w.Spec.Must); n > 0 {
+		unmet := 0
+		for _, f := range all {
+			if f.Name == finding.RequirementUnmet || f.Name == finding.BadFailure {
+				unmet++
+			}
+		}
+		text += fmt.Sprintf("; %d of %s hold", n-unmet, view.Count(n, "requirement"))
+	}
+	return text
 }

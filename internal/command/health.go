@@ -31,7 +31,7 @@ func (a *app) health(cmd *cobra.Command) error {
 		fmt.Fprintf(a.out, "%s\nnext: %s check\n", view.Clean(all[0].String()), a.self())
 		return errSaid
 	}
-	fmt.Fprintf(a.out, "%s: %s\n", view.Clean(v.File), summary(w))
+	fmt.Fprintf(a.out, "%s: %s\n", view.Clean(v.File), summary(w, all))
 	if len(all) == 0 {
 		fmt.Fprintf(a.out, "next: %s show devices\n", a.self())
 		return nil

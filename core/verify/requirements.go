@@ -1,0 +1,232 @@
+package verify
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/routing"
+)
+
+// requirements proves each requirement of the plan, or shows what speaks against
+// it.
+func (c *checker) requirements() {
+	for i := range c.spec.Must {
+		c.requirement(&c.spec.Must[i])
+	}
+}
+
+// against is a way that speaks against a requirement.
+type against struct {
+	from, to end
+	x        *forward.Exchange
+	device   model.DeviceID // that it does not go through, else None
+}
+
+// end is a device with one of its addresses, or an address nobody in the plan
+// has.
+type end struct {
+	device  model.DeviceID
+	address netip.Addr
+}
+
+func (c *checker) requirement(r *model.Requirement) {
+	t := c.tables
+	var failures []network.Failure
+	for _, name := range r.Without {
+		f, err := t.State.FailureNamed(name.Value)
+		if err != nil {
+			c.report(finding.New(finding.BadFailure, name.Place, "%s", err).About(name.Value))
+			return
+		}
+		failures = append(failures, f)
+	}
+	if len(failures) > 0 {
+		t = forward.Update(t, t.State.With(failures...))
+	}
+	from, to := c.ends(r.From, true), c.ends(r.To, false)
+	tried, first := 0, (*against)(nil)
+	failing := 0
+	for _, a := range from {
+		for _, b := range to {
+			if a.device == b.device && a.device != model.None || a.address.Is4() != b.address.Is4() {
+				continue
+			}
+			tried++
+			if x := c.speaksAgainst(t, r, a, b); x != nil {
+				failing++
+				if first == nil {
+					first = x
+				}
+			}
+		}
+	}
+	switch {
+	case tried == 0:
+		c.report(finding.New(finding.RequirementUnmet, r.Place, "%s: there is nobody to try it with; the two have no addresses of one family", r.Text).About(r.Text))
+	case first != nil:
+		c.unmet(t, r, first, failing, tried)
+	}
+}
+
+// ends lists who stands for each party: the hosts of a segment, or its routers
+// where it has none; a device by its addresses of each family.
+func (c *checker) ends(parties []model.Party, sending bool) []end {
+	var all []end
+	add := func(e end) {
+		if !slices.Contains(all, e) {
+			all = append(all, e)
+		}
+	}
+	for _, p := range parties {
+		switch {
+		case p.Address.IsValid():
+			holders := c.spec.HoldersOf(p.Address)
+			if len(holders) > 0 {
+				add(end{c.spec.Interfaces[holders[0]].Device, p.Address})
+			} else if !sending {
+				add(end{model.None, p.Address})
+			}
+		case p.Device != model.None:
+			for _, is4 := range []bool{true, false} {
+				if a := c.spec.MainAddress(p.Device, is4); a.IsValid() {
+					add(end{p.Device, a})
+				}
+			}
+		default:
+			for _, e := range c.onSegment(p.Segment) {
+				add(e)
+			}
+		}
+	}
+	return all
+}
+
+// onSegment lists the hosts of a segment with their addresses there, or where
+// there are none the devices that forward.
+func (c *checker) onSegment(s model.SegmentID) []end {
+	var hosts, others []end
+	for id := range c.spec.Interfaces {
+		i := &c.spec.Interfaces[id]
+		if i.Segment != s || !i.Routed() {
+			continue
+		}
+		for _, a := range i.Addresses {
+			if a.Virtual || a.Secondary || a.Addr().IsLinkLocalUnicast() {
+				continue
+			}
+			if c.spec.Devices[i.Device].Kind == model.Host {
+				hosts = append(hosts, end{i.Device, a.Addr()})
+			} else {
+				others = append(others, end{i.Device, a.Addr()})
+			}
+		}
+	}
+	if len(hosts) > 0 {
+		return hosts
+	}
+	return others
+}
+
+// speaksAgainst tries one way; nil where it is as the requirement wants it. What
+// must not reach must not even get there, answered or not.
+func (c *checker) speaksAgainst(t *routing.Tables, r *model.Requirement, a, b end) *against {
+	x := forward.Ping(t, a.device, a.address, b.address, model.None)
+	if r.Not {
+		if x.There.Verdict() != forward.Fails {
+			return &against{a, b, x, model.None}
+		}
+		return nil
+	}
+	if x.Verdict() != forward.Works {
+		return &against{a, b, x, model.None}
+	}
+	for _, d := range r.Through {
+		for _, g := range append([]*forward.Graph{x.There}, x.Back...) {
+			if goesRound(g, d) {
+				return &against{a, b, x, d}
+			}
+		}
+	}
+	return nil
+}
+
+// goesRound tells whether some way through a graph gets to its end without a
+// device.
+func goesRound(g *forward.Graph, d model.DeviceID) bool {
+	seen := map[int]bool{}
+	var visit func(int) bool
+	visit = func(n int) bool {
+		if seen[n] || g.Nodes[n].Device == d {
+			return false
+		}
+		seen[n] = true
+		if g.Nodes[n].Decision.Action == forward.Deliver {
+			return true
+		}
+		return slices.ContainsFunc(g.Nodes[n].Edges, func(e forward.Edge) bool { return e.To >= 0 && visit(e.To) })
+	}
+	return visit(0)
+}
+
+// unmet reports a requirement with the way that speaks against it, and what
+// would mend that, tried.
+func (c *checker) unmet(t *routing.Tables, r *model.Requirement, a *against, failing, tried int) {
+	who := fmt.Sprintf("%s to %s", c.endName(a.from), c.endName(a.to))
+	reason := ""
+	switch {
+	case r.Not:
+		reason = fmt.Sprintf("%s gets there, %s", who, c.byWhom(c.passed(a.x.There)))
+	case a.device != model.None:
+		reason = fmt.Sprintf("%s does not go through %s", who, c.spec.Devices[a.device].Name)
+	default:
+		failure, _ := a.x.Failure(t)
+		way := "there"
+		if failure.Back {
+			way = "back"
+		}
+		reason = fmt.Sprintf("%s: on the way %s, %s", who, way, failure.Reason)
+	}
+	if failing > 1 {
+		reason += fmt.Sprintf("; so for %d of %d ways tried", failing, tried)
+	}
+	f := finding.New(finding.RequirementUnmet, r.Place, "%s: %s", r.Text, reason).About(r.Text)
+	if c.trials++; !r.Not && a.device == model.None && c.trials <= mostTrials {
+		if remedy, ok := Mend(t, a.x, a.from.address, model.None); ok {
+			var steps []string
+			for _, s := range remedy.Steps {
+				steps = append(steps, s.Change.Describe(s.Before))
+			}
+			f = f.Mend("%s (tried: it works)", strings.Join(steps, "; then "))
+		}
+	}
+	c.report(f)
+}
+
+func (c *checker) endName(e end) string {
+	if e.device == model.None {
+		return e.address.String()
+	}
+	return fmt.Sprintf("%s (%s)", c.spec.Devices[e.device].Name, e.address)
+}
+
+// passed lists the devices on the first way through a graph that forward.
+func (c *checker) passed(g *forward.Graph) []model.DeviceID {
+	var all []model.DeviceID
+	for _, e := range g.Ends {
+		if e.Outcome == forward.Delivered {
+			for _, n := range g.Path(e.Node) {
+				if n != 0 && n != e.Node {
+					all = append(all, g.Nodes[n].Device)
+				}
+			}
+			break
+		}
+	}
+	return all
+}

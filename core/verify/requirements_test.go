@@ -1,0 +1,71 @@
+package verify_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"ropeswing/core/coretest"
+)
+
+const ringWithHosts = `
+wants: {}
+segments: {la: {prefix: 10.1.0.0/24}, lb: {prefix: 10.2.0.0/24}, lc: {prefix: 10.3.0.0/24}, ab: {prefix: 10.0.0.0/31}, bc: {prefix: 10.0.0.2/31}, ca: {prefix: 10.0.0.4/31}}
+devices:
+  a: {is: router, interfaces: {l: {segment: la, address: 1}, b: {segment: ab, address: first}, c: {segment: ca, address: first}}}
+  b: {is: router, interfaces: {l: {segment: lb, address: 1}, a: {segment: ab, address: last}, c: {segment: bc, address: first}}}
+  c: {is: router, interfaces: {l: {segment: lc, address: 1}, b: {segment: bc, address: last}, a: {segment: ca, address: last}}}
+  ha: {is: host, interfaces: {p: {segment: la, address: 10}}}
+  hb: {is: host, interfaces: {p: {segment: lb, address: 10}}}
+  h2: {is: host, interfaces: {p: {segment: lb, address: 11}}}
+cables: [x-ab: a:b to b:a, x-bc: b:c to c:b, x-ca: c:a to a:c]
+groups: {hosts: [la, two], two: [hb, h2]}
+`
+
+func TestRequirements(t *testing.T) {
+	for sentence, want := range map[string]string{
+		"ha reaches hb":                               "",
+		"la reaches lc":                               "",
+		"everyone reaches everyone without x-ab":      "everyone reaches everyone without x-ab: c (10.3.0.1) to a (10.0.0.0): on the way there, a:b is down: the cable x-ab is down; so for 48 of 98 ways tried",
+		"hosts reaches hosts without x-ab without lc": "",
+		"ha reaches hb without x-ab without x-ca":     "ha reaches hb without x-ab without x-ca: ha (10.1.0.10) to hb (10.2.0.10): on the way there, a:b is down: the cable x-ab is down",
+		"ha reaches hb through a through b":           "",
+		"ha reaches hb through c":                     "ha reaches hb through c: ha (10.1.0.10) to hb (10.2.0.10) does not go through c",
+		"ha reaches hb without x-ab through c":        "",
+		"la does not reach two":                       "la does not reach two: ha (10.1.0.10) to hb (10.2.0.10) gets there, by a, b; so for 2 of 2 ways tried",
+		"ha does not reach 10.9.9.9":                  "",
+		"hosts does not reach lc without c":           "",
+		"ha reaches 10.9.9.9":                         "ha reaches 10.9.9.9: ha (10.1.0.10) to 10.9.9.9: on the way there, a has no route to 10.9.9.9",
+		"10.9.9.9 reaches ha":                         "10.9.9.9 reaches ha: there is nobody to try it with; the two have no addresses of one family",
+		"ha reaches hb without x-xy":                  "there is no cable, device, segment or interface called x-xy; did you mean x-ab?",
+	} {
+		got := checked(t, ringWithHosts+"must: [\""+sentence+"\"]")
+		if want == "" {
+			assert.Empty(t, got, sentence)
+			continue
+		}
+		if sentence == "everyone reaches everyone without x-ab" {
+			assert.Len(t, got, 1, sentence)
+			assert.Contains(t, got[0], "requirement-unmet")
+			assert.Contains(t, got[0], "the cable x-ab is down; so for ")
+			continue
+		}
+		if assert.Len(t, got, 1, sentence) {
+			assert.Contains(t, got[0], want, sentence)
+		}
+	}
+	for sentence, want := range map[string]string{
+		"ha reach hb":                  "a requirement is 'A reaches B'",
+		"ha reaches hb without":        "a requirement is 'A reaches B'",
+		"ha reaches hb quickly please": "a requirement is 'A reaches B'",
+		"ha reaches hd":                "did you mean h",
+		"ha reaches hb through x":      "there is no device called x",
+		"loop reaches ha":              "the group loop is in itself, by loop, round",
+	} {
+		_, _, found := coretest.Resolve(strings.Replace(ringWithHosts, "groups: {", "groups: {loop: round, round: loop, ", 1) + "must: [\"" + sentence + "\"]")
+		if assert.NotEmpty(t, found, sentence) {
+			assert.Contains(t, found[0].Reason+" "+found[0].Remedy, want, sentence)
+		}
+	}
+}
