@@ -95,3 +95,72 @@ func (c BringUp) Describe(s *Spec) string {
 
 // On implements Change.
 func (c BringUp) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
+
+// TakeDown switches an interface off.
+type TakeDown struct{ Interface InterfaceID }
+
+// Apply implements Change.
+func (c TakeDown) Apply(s *Spec) *Spec {
+	next := *s
+	next.Interfaces = slices.Clone(s.Interfaces)
+	next.Interfaces[c.Interface].AdminDown = true
+	return &next
+}
+
+// Describe implements Change.
+func (c TakeDown) Describe(s *Spec) string {
+	return fmt.Sprintf("take down %s", s.Label(c.Interface))
+}
+
+// On implements Change.
+func (c TakeDown) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
+
+// SetAddress gives an interface an address in place of those of its family.
+type SetAddress struct {
+	Interface InterfaceID
+	Address   netip.Prefix
+}
+
+// Apply implements Change.
+func (c SetAddress) Apply(s *Spec) *Spec {
+	next := *s
+	next.Interfaces = slices.Clone(s.Interfaces)
+	i := &next.Interfaces[c.Interface]
+	i.Addresses = slices.DeleteFunc(slices.Clone(i.Addresses), func(a Address) bool {
+		return a.Addr().Is4() == c.Address.Addr().Is4() && !a.Addr().IsLinkLocalUnicast()
+	})
+	i.Addresses = append(i.Addresses, Address{Prefix: c.Address, Place: i.Place})
+	return &next
+}
+
+// Describe implements Change.
+func (c SetAddress) Describe(s *Spec) string {
+	return fmt.Sprintf("give %s the address %s", s.Label(c.Interface), c.Address)
+}
+
+// On implements Change.
+func (c SetAddress) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
+
+// AddRoutes adds several static routes of one device.
+type AddRoutes []Static
+
+// Apply implements Change.
+func (c AddRoutes) Apply(s *Spec) *Spec {
+	for _, r := range c {
+		s = AddRoute{r}.Apply(s)
+	}
+	return s
+}
+
+// Describe implements Change.
+func (c AddRoutes) Describe(s *Spec) string {
+	r := c[0]
+	what := "discard"
+	if !r.Discard {
+		what = "via " + s.hopLabel(r.Via)
+	}
+	return fmt.Sprintf("%s: %s %s", s.Devices[r.Device].Name, r.Key, what)
+}
+
+// On implements Change.
+func (c AddRoutes) On(*Spec) DeviceID { return c[0].Device }

@@ -160,6 +160,28 @@ func (w *Workspace) address(e Endpoint, is4 bool) (netip.Addr, bool) {
 	return best, best.IsValid()
 }
 
+// SentFrom is an endpoint that sends from an address or interface of its own.
+func (w *Workspace) SentFrom(e Endpoint, source string) (Endpoint, error) {
+	if e.Device == model.None {
+		return e, fmt.Errorf("nobody in the plan has %s to send from", e.Text)
+	}
+	name := w.Spec.Devices[e.Device].Name
+	next := Endpoint{Text: e.Text, Device: e.Device, Interface: model.None}
+	if id, ok := w.Spec.InterfaceNamed(e.Device, strings.TrimPrefix(source, name+":")); ok {
+		next.Interface = id
+		return next, nil
+	}
+	a, err := prefix.ParseAddress(source)
+	if err != nil {
+		return e, unknown(fmt.Sprintf("%s has no interface called %s", name, source), source, w.Spec.InterfaceNames(e.Device))
+	}
+	if !slices.ContainsFunc(w.Spec.HoldersOf(a), func(id model.InterfaceID) bool { return w.Spec.Interfaces[id].Device == e.Device }) {
+		return e, fmt.Errorf("%s is no address of %s", a, name)
+	}
+	next.Address = a
+	return next, nil
+}
+
 // Families says which families to look at.
 type Families struct{ Only4, Only6 bool }
 

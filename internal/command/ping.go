@@ -14,12 +14,18 @@ import (
 // with what out of order.
 type journey struct {
 	without []string
+	with    []string
+	source  string
 	ttl     int
 }
 
 func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
 	j.ttl = forward.DefaultTTL
 	a.withoutFlag(cmd, &j.without)
+	cmd.Flags().StringArrayVar(&j.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+workspace.ChangeForms)
+	cmd.Flags().StringVar(&j.source, "source", "", "send from this `ADDRESS` or interface of the sender")
+	a.must(cmd.RegisterFlagCompletionFunc("with", cobra.NoFileCompletions))
+	a.must(cmd.RegisterFlagCompletionFunc("source", cobra.NoFileCompletions))
 	a.formatFlags(cmd)
 	a.familyFlags(cmd)
 	a.explainFlag(cmd, "show at each device which routes match and which decides")
@@ -51,6 +57,9 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, t
 	if w, err = a.usable(); err != nil {
 		return
 	}
+	if w, err = w.With(j.with...); err != nil {
+		return
+	}
 	if w, err = w.Without(j.without...); err != nil {
 		return
 	}
@@ -61,6 +70,11 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, t
 	}
 	if err != nil {
 		return
+	}
+	if j.source != "" {
+		if from, err = w.SentFrom(from, j.source); err != nil {
+			return
+		}
 	}
 	if to, err = w.Endpoint(args[len(args)-1]); err != nil {
 		return

@@ -1,0 +1,66 @@
+package main
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/demo"
+)
+
+func TestAChangeIsTriedInACopy(t *testing.T) {
+	dir := lights(t)
+	bad := func(args ...string) result {
+		return run(t, dir, append([]string{"-p", demo.BadMorning, "ping", "tern-cam"}, args...)...)
+	}
+	r := bad("--with", "mole-rtr: tern via tern-rock")
+	assert.Equal(t, 1, r.code, "of two routes to one prefix, flows take either")
+	assert.Contains(t, first(r.out), "trying: mole-rtr: tern via 10.48.0.5 (tern-rock)")
+	assert.Equal(t, 0, bad("--with", "mole-rtr: tern-watch via tern-rock").code, "a longer prefix wins over the wrong next hop")
+	assert.Equal(t, 1, bad("--with", "mole-rtr: tern-watch via tern-rock", "--with", "tern-rock:lan0 down").code)
+	assert.Equal(t, 1, bad("--with", "mole-rtr: tern-watch via tern-rock", "--with", "quay-edge: tern-watch discard").code)
+	assert.Equal(t, 1, bad().code, "nothing of it is kept")
+	r = run(t, dir, "-p", demo.BadMorning, "ping", "desk-7", "log-server", "-4", "--with", "quay-sw1:p7 up")
+	assert.Equal(t, 0, r.code, r.out)
+	r = run(t, dir, "ping", "tern-cam", "log-server", "-4", "--with", "tern-cam:port address 10.48.9.2/29")
+	assert.Equal(t, 1, r.code)
+	for change, message := range map[string]string{
+		"mole-rtr":                        "a change is 'DEVICE: DESTINATION via NEXT-HOP'",
+		"mole-rtr: tern":                  "a change is",
+		"mole-rtr: turn via tern-rock":    "did you mean tern?",
+		"mole-rtr: tern via tern-rick":    "did you mean tern-rock?",
+		"mole-rtr: tern via desk-7":       "desk-7 is no next hop of mole-rtr",
+		"mole-rtr:beam9 up":               "did you mean beam0?",
+		"tern-cam:port address 10.48.9.2": "10.48.9.2 has no prefix length",
+	} {
+		r = bad("--with", change)
+		assert.Equal(t, 2, r.code, change)
+		assert.Contains(t, r.err, message, change)
+	}
+}
+
+func TestThePingsSourceIsChosen(t *testing.T) {
+	dir := lights(t)
+	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "loopback").out, "IPv4 there, 10.48.0.254 to 10.48.3.2")
+	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "198.51.100.34").out, "IPv4 there, 198.51.100.34 to")
+	assert.Contains(t, run(t, dir, "trace", "quay-edge", "tern-cam", "-4", "--source", "quay-edge:lan0").out, "10.48.0.0")
+	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "--source", "10.1.1.1").err, "10.1.1.1 is no address of quay-edge")
+	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "--source", "lan9").err, "did you mean lan0?")
+}
+
+func TestRequirementsAreCounted(t *testing.T) {
+	dir := lights(t)
+	assert.Contains(t, oneLine(run(t, dir, "check").out), "6 of 6 requirements hold")
+	text, err := os.ReadFile(filepath.Join(dir, demo.Plan))
+	require.NoError(t, err)
+	write(t, dir, demo.Plan, string(text)+"  - quay-guest does not reach quay-staff\n  - desk-7 reaches tern-cam without beam-b without beam-e\n")
+	r := run(t, dir, "check")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, oneLine(r.out), "6 of 8 requirements hold")
+	assert.Contains(t, oneLine(r.out), "quay-guest does not reach quay-staff: tablet (10.48.1.82) to desk-7 (10.48.1.10) gets there, by quay-core; so for 2 of 2 ways tried")
+	assert.Contains(t, run(t, dir, "rename", "desk-7", "desk-9").out, "desk-9 reaches tern-cam without beam-b without beam-e")
+	assert.Contains(t, run(t, dir, "rename", "fibre-carrier", "glass-carrier").out, "carriers: [glass-carrier, sat-carrier]")
+}
