@@ -29,6 +29,7 @@ var outer = map[string][]string{
 	"internal/files":   {},
 	"internal/view":    {},
 	"internal/wire":    {},
+	"internal/referee": {}, // a test only
 	"internal/command": {"internal/files", "internal/view", "internal/wire", "demo"},
 	"demo":             {},
 	"cmd/ropeswing":    {"internal/command"},

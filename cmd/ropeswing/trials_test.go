@@ -64,3 +64,27 @@ func TestRequirementsAreCounted(t *testing.T) {
 	assert.Contains(t, run(t, dir, "rename", "desk-7", "desk-9").out, "desk-9 reaches tern-cam without beam-b without beam-e")
 	assert.Contains(t, run(t, dir, "rename", "fibre-carrier", "glass-carrier").out, "carriers: [glass-carrier, sat-carrier]")
 }
+
+func TestLargePingsAreRefusedWhereTheLinkIsNarrow(t *testing.T) {
+	dir := lights(t)
+	write(t, dir, "narrow.plan.yaml", `ropeswing: 1
+segments: {a: {prefix: 10.1.0.0/24}, l: {prefix: 10.0.0.0/31}, b: {prefix: 10.2.0.0/24}}
+devices:
+  ha: {is: host, gateway: ra, interfaces: {p: {segment: a, address: 10}}}
+  ra: {is: router, interfaces: {l: {segment: a, address: 1}, x: {segment: l, address: first, mtu: 1400}}, routes: {b: rb}}
+  rb: {is: router, interfaces: {l: {segment: b, address: 1}, x: {segment: l, address: last, mtu: 1400}}, routes: {a: ra}}
+  hb: {is: host, gateway: rb, interfaces: {p: {segment: b, address: 10}}}
+`)
+	ping := func(args ...string) result {
+		return run(t, dir, append([]string{"-p", "narrow.plan.yaml", "ping", "ha", "hb"}, args...)...)
+	}
+	assert.Equal(t, 0, ping("--size", "1372", "--no-fragment").code)
+	r := ping("--size", "1373", "--no-fragment")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, first(r.out), "with 1373 bytes of payload, not to be fragmented")
+	assert.Contains(t, oneLine(r.out), "ra cannot send its 1401 bytes out of x, which takes 1400 at most: it may not be fragmented (packet-too-big)")
+	assert.Equal(t, 0, ping("--size", "1373").code)
+	assert.Contains(t, ping("--size", "70000").err, "--size is from 0 to 65507")
+	r = run(t, dir, "-p", "narrow.plan.yaml", "trace", "ha", "hb", "--size", "1373", "--no-fragment")
+	assert.Contains(t, oneLine(r.out), "2 10.1.0.1 ra l fragmentation needed")
+}

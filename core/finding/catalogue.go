@@ -109,6 +109,8 @@ const (
 	TTLRanOut       Name = "ttl-ran-out"
 	Discarded       Name = "discarded"
 	NotForwarded    Name = "not-forwarded"
+	PacketTooBig    Name = "packet-too-big"
+	DroppedOversize Name = "dropped-oversize"
 )
 
 var catalogue = [...]Entry{
@@ -864,5 +866,21 @@ var catalogue = [...]Entry{
 		Remedy:  "Correct the next hop to that of a router.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7:\n    is: host\n    interfaces: {port: {segment: quay-staff, address: 10}}\n    gateway: desk-8\n  desk-8:\n    is: host\n    interfaces: {port: {segment: quay-staff, address: 11}}\n",
 		Ping:    [2]string{"desk-7", "192.0.2.1"},
+	},
+	{
+		Name: PacketTooBig, Severity: Error, Stage: Walking,
+		Means:   "A packet is larger than the interface it has to leave by takes, and may not be fragmented.",
+		Why:     "The device drops it and says so: 'fragmentation needed' in IPv4, 'packet too big' in IPv6. If that error is filtered or gets lost, the sender never learns, and only large packets vanish: an MTU black hole.",
+		Remedy:  "Raise the MTU of that link, or lower the one the sender uses; and let these errors pass.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  desk-7: {is: host, gateway: quay-edge, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}, beam0: {segment: beam-mole, address: first, mtu: 1400}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1400}}, routes: {quay-staff: quay-edge}}\n",
+		Ping:    [2]string{"desk-7", "mole-rtr"}, Size: 1472, Whole: true,
+	},
+	{
+		Name: DroppedOversize, Severity: Error, Stage: Walking,
+		Means:   "A packet is larger than who takes it from the link accepts.",
+		Why:     "The two ends of a link, or a switch between them, have different MTUs. The near end sees nothing wrong, the far end drops the frame without a word: small packets pass, large ones vanish.",
+		Remedy:  "Give all interfaces of the link the same MTU.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  desk-7: {is: host, gateway: quay-edge, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}, beam0: {segment: beam-mole, address: first, mtu: 1500}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1400}}, routes: {quay-staff: quay-edge}}\n",
+		Ping:    [2]string{"desk-7", "mole-rtr"}, Size: 1472, Whole: true,
 	},
 }

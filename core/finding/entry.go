@@ -25,8 +25,10 @@ type Entry struct {
 	Example string
 	Ledger  string // beside it, where the finding is about one
 	// Ping is, for the Walking stage, the two ends of the ping that shows it.
-	Ping [2]string
-	TTL  int // of that ping, where it is not the usual one
+	Ping  [2]string
+	TTL   int // of that ping, where it is not the usual one
+	Size  int // its payload in bytes, where that matters; Whole: not to be fragmented
+	Whole bool
 }
 
 // Catalogue is every kind of finding, by stage and then in the order in which

@@ -17,6 +17,10 @@ type Flow struct {
 	// Out is the interface the sender was told to send by, None to choose. A
 	// link-local destination needs it.
 	Out model.InterfaceID
+	// Size is how many bytes the packet has with its IP header; 0 is one that fits
+	// everywhere. Whole is set where it may not be fragmented on its way.
+	Size  int
+	Whole bool
 }
 
 // At is where a packet is: at a device, come in by an interface. In is None

@@ -124,7 +124,7 @@ func TestTTL(t *testing.T) {
 		1: "ttl-ran-out, there, a: its TTL runs out at a", 2: "ttl-ran-out, there, b: its TTL runs out at b",
 		3: "ttl-ran-out, there, c: its TTL runs out at c", 4: "works",
 	} {
-		x := forward.PingTTL(tables, west, netip.Addr{}, netip.MustParseAddr("10.2.0.10"), model.None, ttl)
+		x := forward.PingBy(tables, west, netip.Addr{}, netip.MustParseAddr("10.2.0.10"), model.None, forward.Probe{TTL: ttl})
 		assert.Equal(t, want, says(t, tables, x), "TTL %d", ttl)
 	}
 }

@@ -18,6 +18,11 @@ func errorFor(o Outcome, is4 bool) (ICMP, bool) {
 			return ICMP{3, 1}, true // host unreachable
 		}
 		return ICMP{1, 3}, true // address unreachable
+	case TooBig:
+		if is4 {
+			return ICMP{3, 4}, true // fragmentation needed
+		}
+		return ICMP{2, 0}, true // packet too big
 	case Looped, Expired:
 		return timeExceeded(is4), true
 	}
@@ -51,6 +56,10 @@ func (m ICMP) Words(is4 bool) string {
 		return "network unreachable"
 	case is4 && m == ICMP{3, 1}:
 		return "host unreachable"
+	case is4 && m == ICMP{3, 4}:
+		return "fragmentation needed"
+	case !is4 && m == ICMP{2, 0}:
+		return "packet too big"
 	case !is4 && m == ICMP{1, 0}:
 		return "no route to destination"
 	case !is4 && m == ICMP{1, 3}:

@@ -12,26 +12,77 @@ type Exchange struct {
 	From   model.DeviceID
 	Source netip.Addr // invalid where the sender has no address of the family
 	Target netip.Addr
+	Probe  Probe
 	There  *Graph
 	Back   []*Graph // one for each device that may answer; more than one is a duplicate address
+}
+
+// Probe is what a ping is like, where it is not the usual one.
+type Probe struct {
+	TTL   int  // of the request; 0 is the usual one
+	Size  int  // of the packets with their IP headers, in bytes; 0 is one that fits everywhere
+	Whole bool // the request may not be fragmented
+}
+
+// HeaderBytes is how many bytes a ping's packet has beside its payload: those of
+// its IP header and of the echo request.
+func HeaderBytes(is4 bool) int {
+	if is4 {
+		return 20 + 8
+	}
+	return 40 + 8
 }
 
 // Ping predicts an echo request from a device to a target and its reply. An
 // invalid source is chosen as the device would.
 func Ping(t *routing.Tables, from model.DeviceID, source, target netip.Addr, out model.InterfaceID) *Exchange {
-	return PingTTL(t, from, source, target, out, DefaultTTL)
+	return PingBy(t, from, source, target, out, Probe{})
 }
 
-// PingTTL is Ping with a TTL of its own for the request.
-func PingTTL(t *routing.Tables, from model.DeviceID, source, target netip.Addr, out model.InterfaceID, ttl int) *Exchange {
-	x := &Exchange{From: from, Source: source, Target: target}
+// PingBy is Ping with a probe of one's own. Where a router says that a packet is
+// too big, and that gets back, its sender cuts up the next one (RFC 8201): the
+// exchange is that of then.
+func PingBy(t *routing.Tables, from model.DeviceID, source, target netip.Addr, out model.InterfaceID, p Probe) *Exchange {
+	if p.TTL == 0 {
+		p.TTL = DefaultTTL
+	}
+	x := &Exchange{From: from, Source: source, Target: target, Probe: p}
 	if !source.IsValid() {
 		x.Source, _ = chooseSource(t, from, target, out)
 	}
-	f := Flow{Source: x.Source, Destination: target, Out: out}
-	x.There = WalkTTL(t, At{from, model.None}, f, ttl)
+	f := Flow{Source: x.Source, Destination: target, Out: out, Size: p.Size, Whole: p.Whole}
+	x.There = walkLearning(t, from, f, p.TTL)
 	x.answer(t)
 	return x
+}
+
+// walkLearning follows a packet of a device, and where a router says that it is
+// too big, the smaller ones that the device sends from then on.
+func walkLearning(t *routing.Tables, from model.DeviceID, f Flow, ttl int) *Graph {
+	for {
+		g := WalkTTL(t, At{from, model.None}, f, ttl)
+		mtu, told := toldTooBig(t, g)
+		if f.Whole || !told || mtu >= f.Size {
+			return g
+		}
+		f.Size = mtu
+	}
+}
+
+// toldTooBig is the MTU that a router on the way reports back to the sender.
+func toldTooBig(t *routing.Tables, g *Graph) (int, bool) {
+	for _, e := range g.Ends {
+		if e.Outcome != TooBig || e.Node == 0 {
+			continue
+		}
+		n := g.Nodes[e.Node]
+		source, ok := errorSource(t, n.At, g.Flow)
+		if !ok || Walk(t, At{n.Device, model.None}, Flow{Source: source, Destination: g.Flow.Source, Out: model.None}).Verdict() == Fails {
+			return 0, false
+		}
+		return MTU(t.State.Spec, n.Edges[e.Edge].Hop.Out), true
+	}
+	return 0, false
 }
 
 // answer follows the replies of those the request gets to.
@@ -49,11 +100,11 @@ func (x *Exchange) answer(t *routing.Tables) {
 			continue
 		}
 		answered = append(answered, n.Device)
-		back := Flow{Source: x.Target, Destination: x.Source, Out: model.None}
+		back := Flow{Source: x.Target, Destination: x.Source, Out: model.None, Size: x.Probe.Size}
 		if x.Target.IsLinkLocalUnicast() || x.Source.IsLinkLocalUnicast() {
 			back.Out = n.In
 		}
-		x.Back = append(x.Back, Walk(t, At{n.Device, model.None}, back))
+		x.Back = append(x.Back, walkLearning(t, n.Device, back, DefaultTTL))
 	}
 }
 

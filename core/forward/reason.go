@@ -91,6 +91,10 @@ func (e explainer) explain() Failure {
 		e.notPassedOn(&f)
 	case Unanswered:
 		e.unanswered(&f)
+	case TooBig:
+		e.tooBig(&f, n)
+	case Oversized:
+		e.oversized(&f, n)
 	case Looped:
 		f.Name = finding.ForwardingLoop
 		f.Loop = loopOf(e.g, e.end)
@@ -310,4 +314,28 @@ func CausedBy(s *network.State, id model.InterfaceID) (model.InterfaceID, bool) 
 		}
 	}
 	return model.None, false
+}
+
+// tooBig: the packet does not fit the way out, and may not be cut up.
+func (e explainer) tooBig(f *Failure, n Node) {
+	out := n.Edges[e.end.Edge].Hop.Out
+	f.Name = finding.PacketTooBig
+	why := "it may not be fragmented"
+	if !e.g.Flow.Whole {
+		why = "IPv6 routers never fragment, and its error does not get back to the sender"
+	}
+	f.Reason = fmt.Sprintf("%s cannot send its %d bytes out of %s, which takes %d at most: %s", e.name(n.Device), n.Size, e.spec.Interfaces[out].Name, MTU(e.spec, out), why)
+}
+
+// oversized: the far end takes less than the near end sends.
+func (e explainer) oversized(f *Failure, n Node) {
+	edge := n.Edges[e.end.Edge]
+	f.Name = finding.DroppedOversize
+	for _, h := range Receivers(e.t, edge.Hop.Out, edge.Address) {
+		if m := MTU(e.spec, h); h != edge.Hop.Out && m < n.Size {
+			f.Cause = e.spec.Interfaces[h].Device
+			f.Reason = fmt.Sprintf("%s drops it without a word: it has %d bytes, and that interface takes %d at most", e.spec.Label(h), min(n.Size, MTU(e.spec, edge.Hop.Out)), m)
+			return
+		}
+	}
 }

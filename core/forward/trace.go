@@ -49,7 +49,7 @@ func Follow(t *routing.Tables, x *Exchange) *Trace {
 			for e, edge := range g.Nodes[n].Edges {
 				if edge.To < 0 {
 					if n != 0 { // the sender's own failure is no hop
-						hop.Answers = append(hop.Answers, answer(t, g, n, End{Outcome: Unanswered, Node: n, Edge: e}))
+						hop.Answers = append(hop.Answers, answer(t, g, n, g.endAt(n, e)))
 					}
 					continue
 				}
@@ -73,6 +73,16 @@ func Follow(t *routing.Tables, x *Exchange) *Trace {
 		front = next
 	}
 	return tr
+}
+
+// endAt is how a way ends on a step that leads to nobody.
+func (g *Graph) endAt(node, edge int) End {
+	for _, e := range g.Ends {
+		if e.Node == node && e.Edge == edge {
+			return e
+		}
+	}
+	return End{Outcome: Unanswered, Node: node, Edge: edge}
 }
 
 // loopOf is the devices that pass a packet round, each once, in the order in

@@ -22,6 +22,7 @@ type Graph struct {
 // Node is a packet at a device.
 type Node struct {
 	At
+	Size     int // of the largest piece that comes here; 0 where the flow's does not matter
 	Decision Decision
 	Edges    []Edge
 }
@@ -43,6 +44,8 @@ const (
 	NotPassedOn         // a device that does not forward
 	Unanswered          // nobody on the link answers for the next address
 	Looped              // it comes back to where it was
+	TooBig              // larger than the MTU it would have to leave by, and not to be fragmented
+	Oversized           // larger than the MTU of who takes it from the link: dropped without a word
 	Expired             // the way is longer than the TTL allows
 )
 
@@ -60,7 +63,7 @@ func Walk(t *routing.Tables, start At, f Flow) *Graph { return WalkTTL(t, start,
 // WalkTTL is Walk for a packet that starts with the given TTL.
 func WalkTTL(t *routing.Tables, start At, f Flow, ttl int) *Graph {
 	w := &walker{tables: t, ttl: ttl, graph: &Graph{Flow: f, Nodes: make([]Node, 0, 8)}}
-	w.visit(w.node(start))
+	w.visit(w.node(start, f.Size))
 	return w.graph
 }
 
@@ -77,13 +80,13 @@ type walker struct {
 
 // node finds the node of a place, or adds it. Walks are short, so that a
 // search beats a map.
-func (w *walker) node(at At) int {
+func (w *walker) node(at At, size int) int {
 	for i := range w.graph.Nodes {
-		if w.graph.Nodes[i].At == at {
+		if w.graph.Nodes[i].At == at && w.graph.Nodes[i].Size == size {
 			return i
 		}
 	}
-	w.graph.Nodes = append(w.graph.Nodes, Node{At: at})
+	w.graph.Nodes = append(w.graph.Nodes, Node{At: at, Size: size})
 	w.done, w.height = append(w.done, false), append(w.height, 0)
 	return len(w.graph.Nodes) - 1
 }
@@ -142,13 +145,24 @@ func (w *walker) step(n int, hop routing.Hop) {
 	if !address.IsValid() {
 		address = w.graph.Flow.Destination
 	}
+	size, fits := w.piece(n, hop.Out)
+	if !fits {
+		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, -1})
+		w.end(TooBig, n, len(w.graph.Nodes[n].Edges)-1)
+		return
+	}
 	answered := false
 	for _, holder := range Receivers(w.tables, hop.Out, address) {
 		if holder == hop.Out {
 			continue
 		}
 		answered = true
-		to := w.node(At{w.tables.State.Spec.Interfaces[holder].Device, holder})
+		if size > MTU(w.tables.State.Spec, holder) {
+			w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, -1})
+			w.end(Oversized, n, len(w.graph.Nodes[n].Edges)-1)
+			continue
+		}
+		to := w.node(At{w.tables.State.Spec.Interfaces[holder].Device, holder}, size)
 		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, to})
 		w.follow(n, to)
 	}
@@ -156,6 +170,32 @@ func (w *walker) step(n int, hop routing.Hop) {
 		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, -1})
 		w.end(Unanswered, n, len(w.graph.Nodes[n].Edges)-1)
 	}
+}
+
+// DefaultMTU is what an interface has that does not say.
+const DefaultMTU = 1500
+
+// MTU is the largest packet an interface takes, in bytes, headers of the link not
+// counted.
+func MTU(spec *model.Spec, id model.InterfaceID) int {
+	if m := spec.Interfaces[id].MTU; m > 0 {
+		return m
+	}
+	return DefaultMTU
+}
+
+// piece is how large what leaves a node by an interface is at most: a packet that
+// is too large is cut up by its sender, and in IPv4 by any device on its way,
+// unless it may not be. It is false where it cannot leave.
+func (w *walker) piece(n int, out model.InterfaceID) (int, bool) {
+	size, mtu := w.graph.Nodes[n].Size, MTU(w.tables.State.Spec, out)
+	switch {
+	case size <= mtu:
+		return size, true
+	case w.graph.Flow.Whole, n != 0 && w.graph.Flow.Destination.Is6():
+		return 0, false
+	}
+	return mtu, true
 }
 
 // Receivers is who takes a packet that leaves an interface for an address on

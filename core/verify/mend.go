@@ -39,7 +39,7 @@ func Mend(t *routing.Tables, x *forward.Exchange, source netip.Addr, out model.I
 		changed := false
 		for _, c := range m.propose() {
 			next := Try(t, c)
-			y := forward.Ping(next, x.From, source, x.Target, out)
+			y := forward.PingBy(next, x.From, source, x.Target, out, x.Probe)
 			if sameFailure(x, y) {
 				continue
 			}

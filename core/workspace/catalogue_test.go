@@ -48,11 +48,7 @@ func TestEveryExampleShowsJustItsFinding(t *testing.T) {
 			require.NoError(t, err, e.Name)
 			to, err := w.Endpoint(e.Ping[1])
 			require.NoError(t, err, e.Name)
-			ttl := forward.DefaultTTL
-			if e.TTL > 0 {
-				ttl = e.TTL
-			}
-			trials, _, err := w.Pings(from, to, workspace.Families{}, ttl)
+			trials, _, err := w.Pings(from, to, workspace.Families{}, forward.Probe{TTL: e.TTL, Size: e.Size, Whole: e.Whole})
 			require.NoError(t, err, e.Name)
 			require.Len(t, trials, 1, e.Name)
 			f, failing := trials[0].Failure(w.Tables)

@@ -193,8 +193,8 @@ type Trial struct {
 }
 
 // Pings predicts a ping between two endpoints, once for each family both have
-// and that is asked for. Passed are the families only the target has.
-func (w *Workspace) Pings(from, to Endpoint, families Families, ttl int) (trials []Trial, passed []string, err error) {
+// and that is asked for. The probe's size is that of its payload here. Passed are the families only the target has.
+func (w *Workspace) Pings(from, to Endpoint, families Families, probe forward.Probe) (trials []Trial, passed []string, err error) {
 	if from.Device == model.None {
 		return nil, nil, fmt.Errorf("nobody in the plan has %s to send from", from.Text)
 	}
@@ -221,7 +221,11 @@ func (w *Workspace) Pings(from, to Endpoint, families Families, ttl int) (trials
 				return nil, nil, fmt.Errorf("%s is link-local and could be on any of %s's interfaces; name one: ping %s:INTERFACE %s", target, from.Text, from.Text, target)
 			}
 		}
-		trial.Exchange = forward.PingTTL(w.Tables, from.Device, trial.FixedSource, target, trial.Out, ttl)
+		p := probe
+		if p.Size > 0 { // of the payload so far
+			p.Size += forward.HeaderBytes(target.Is4())
+		}
+		trial.Exchange = forward.PingBy(w.Tables, from.Device, trial.FixedSource, target, trial.Out, p)
 		trials = append(trials, trial)
 	}
 	if len(trials) == 0 {

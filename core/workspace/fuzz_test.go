@@ -59,7 +59,7 @@ func FuzzWorkspace(f *testing.F) {
 					continue // a name that reads as something else
 				}
 				_, _ = w.WhyLookup(from, to) // nothing to look up where to has no address
-				trials, _, err := w.Pings(a, b, workspace.Families{}, forward.DefaultTTL)
+				trials, _, err := w.Pings(a, b, workspace.Families{}, forward.Probe{})
 				if err != nil {
 					continue
 				}

@@ -29,7 +29,7 @@ func ping(t testing.TB, w *workspace.Workspace, from, to string) []workspace.Tri
 	require.NoError(t, err)
 	b, err := w.Endpoint(to)
 	require.NoError(t, err)
-	trials, _, err := w.Pings(a, b, workspace.Families{}, forward.DefaultTTL)
+	trials, _, err := w.Pings(a, b, workspace.Families{}, forward.Probe{})
 	require.NoError(t, err)
 	return trials
 }
@@ -123,22 +123,22 @@ func TestFamiliesAndSources(t *testing.T) {
 	w := open(t, office)
 	old, _ := w.Endpoint("old")
 	pc, _ := w.Endpoint("pc")
-	trials, passed, err := w.Pings(old, pc, workspace.Families{}, 64)
+	trials, passed, err := w.Pings(old, pc, workspace.Families{}, forward.Probe{})
 	require.NoError(t, err)
 	assert.Len(t, trials, 1)
 	assert.Equal(t, []string{"old has no IPv6 address"}, passed, "what is not tried is told")
 
-	_, _, err = w.Pings(pc, old, workspace.Families{Only6: true}, 64)
+	_, _, err = w.Pings(pc, old, workspace.Families{Only6: true}, forward.Probe{})
 	assert.ErrorContains(t, err, "old has no IPv6 address")
 	none, _ := w.Endpoint("none")
-	_, _, err = w.Pings(pc, none, workspace.Families{}, 64)
+	_, _, err = w.Pings(pc, none, workspace.Families{}, forward.Probe{})
 	assert.ErrorContains(t, err, "none has no address to ping")
 	stranger, _ := w.Endpoint("192.0.2.1")
-	_, _, err = w.Pings(stranger, pc, workspace.Families{}, 64)
+	_, _, err = w.Pings(stranger, pc, workspace.Families{}, forward.Probe{})
 	assert.ErrorContains(t, err, "nobody in the plan has 192.0.2.1 to send from")
 
 	link, _ := w.Endpoint("a:p")
-	trials, _, err = w.Pings(link, pc, workspace.Families{}, 64)
+	trials, _, err = w.Pings(link, pc, workspace.Families{}, forward.Probe{})
 	require.NoError(t, err)
 	assert.Equal(t, "10.0.0.0", trials[0].Source.String(), "an interface named is the source, though the packet leaves by another")
 }
@@ -148,11 +148,11 @@ func TestLinkLocalNeedsItsLink(t *testing.T) {
 	pc, _ := w.Endpoint("pc")
 	a, _ := w.Endpoint("a")
 	router, _ := w.Endpoint("fe80::1")
-	trials, _, err := w.Pings(pc, router, workspace.Families{}, 64)
+	trials, _, err := w.Pings(pc, router, workspace.Families{}, forward.Probe{})
 	require.NoError(t, err, "a device with one link has no choice")
 	assert.Equal(t, forward.Works, trials[0].Verdict())
 	assert.Equal(t, "2001:db8:1::a", trials[0].Source.String())
-	_, _, err = w.Pings(a, router, workspace.Families{}, 64)
+	_, _, err = w.Pings(a, router, workspace.Families{}, forward.Probe{})
 	assert.ErrorContains(t, err, "ping a:INTERFACE fe80::1")
 }
 
@@ -308,7 +308,7 @@ func BenchmarkPredictedPing(b *testing.B) {
 	to, _ := w.Endpoint("tern-cam")
 	b.ReportAllocs()
 	for b.Loop() {
-		trials, _, err := w.Pings(from, to, workspace.Families{Only4: true}, forward.DefaultTTL)
+		trials, _, err := w.Pings(from, to, workspace.Families{Only4: true}, forward.Probe{})
 		if err != nil || trials[0].Verdict() != forward.Works {
 			b.Fatal("the ping does not work")
 		}

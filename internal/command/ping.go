@@ -16,14 +16,16 @@ type journey struct {
 	without []string
 	with    []string
 	source  string
-	ttl     int
+	probe   forward.Probe
 }
 
 func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
-	j.ttl = forward.DefaultTTL
+	j.probe.TTL = forward.DefaultTTL
 	a.withoutFlag(cmd, &j.without)
 	cmd.Flags().StringArrayVar(&j.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+workspace.ChangeForms)
 	cmd.Flags().StringVar(&j.source, "source", "", "send from this `ADDRESS` or interface of the sender")
+	cmd.Flags().IntVar(&j.probe.Size, "size", 0, "`BYTES` of payload; the headers of IP and ICMP come on top")
+	cmd.Flags().BoolVar(&j.probe.Whole, "no-fragment", false, "the request may not be fragmented")
 	a.must(cmd.RegisterFlagCompletionFunc("with", cobra.NoFileCompletions))
 	a.must(cmd.RegisterFlagCompletionFunc("source", cobra.NoFileCompletions))
 	a.formatFlags(cmd)
@@ -50,12 +52,24 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, t
 	if err != nil {
 		return
 	}
-	if j.ttl < 1 || j.ttl > 255 {
-		err = fmt.Errorf("--ttl is from 1 to 255, not %d", j.ttl)
+	if j.probe.TTL < 1 || j.probe.TTL > 255 {
+		err = fmt.Errorf("--ttl is from 1 to 255, not %d", j.probe.TTL)
+		return
+	}
+	if j.probe.Size < 0 || j.probe.Size > mostPayload {
+		err = fmt.Errorf("--size is from 0 to %d bytes of payload, not %d", mostPayload, j.probe.Size)
 		return
 	}
 	if w, err = a.usable(); err != nil {
 		return
+	}
+	if j.probe.Size > 0 {
+		sized := *w
+		sized.Basis += fmt.Sprintf(", with %d bytes of payload", j.probe.Size)
+		if j.probe.Whole {
+			sized.Basis += ", not to be fragmented"
+		}
+		w = &sized
 	}
 	if w, err = w.With(j.with...); err != nil {
 		return
@@ -79,7 +93,7 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, t
 	if to, err = w.Endpoint(args[len(args)-1]); err != nil {
 		return
 	}
-	trials, passed, err = w.Pings(from, to, families, j.ttl)
+	trials, passed, err = w.Pings(from, to, families, j.probe)
 	return
 }
 
@@ -106,6 +120,10 @@ func (a *app) ping() *cobra.Command {
 		},
 	}
 	a.journeyFlags(cmd, &j)
-	cmd.Flags().IntVar(&j.ttl, "ttl", j.ttl, "the request's TTL or hop limit, `N` from 1 to 255")
+	cmd.Flags().IntVar(&j.probe.TTL, "ttl", j.probe.TTL, "the request's TTL or hop limit, `N` from 1 to 255")
 	return cmd
 }
+
+// mostPayload is the largest payload of a ping: that of an IPv4 packet of 65,535
+// bytes.
+const mostPayload = 65507

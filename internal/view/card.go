@@ -43,7 +43,7 @@ func NewCard(w *workspace.Workspace, d model.DeviceID) Card {
 		if err != nil {
 			return
 		}
-		trials, _, err := w.Pings(from, target, workspace.Families{}, forward.DefaultTTL)
+		trials, _, err := w.Pings(from, target, workspace.Families{}, forward.Probe{})
 		if err != nil || len(trials) == 0 {
 			return
 		}

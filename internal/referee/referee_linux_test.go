@@ -1,0 +1,532 @@
+package referee
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"net"
+	"net/netip"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+	"golang.org/x/net/icmp"
+	"golang.org/x/net/ipv4"
+	"golang.org/x/net/ipv6"
+	"golang.org/x/sys/unix"
+
+	"ropeswing/core/coretest"
+	"ropeswing/core/derive"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/routing"
+)
+
+// How Linux and the rules of the design differ by choice, so that the test knows:
+//   - Linux drops an IPv4 packet that comes back to its own sender, where the rules
+//     forward it: traces that come by their sender again are not compared.
+//   - In IPv6 this kernel sends errors from the interface the packet came in by, the
+//     rules from the address used towards the sender (RFC 4443 §2.2): compared is
+//     which device answers, not by which of its addresses.
+//   - An interface that is down keeps its addresses, and Linux answers for them:
+//     they are taken away by hand.
+//   - Linux does not look next hops up recursively: the networks here have none.
+
+// TestLinuxAgrees realises random networks and compares pings and traces. How
+// many is said by ROPESWING_REFEREE, and where that is set it must be possible;
+// else the test is passed over without root.
+func TestLinuxAgrees(t *testing.T) {
+	count, mandatory := 3, false
+	if text := os.Getenv("ROPESWING_REFEREE"); text != "" {
+		n, err := strconv.Atoi(text)
+		require.NoError(t, err, "ROPESWING_REFEREE is how many networks")
+		count, mandatory = n, true
+	}
+	if err := able(); err != nil {
+		if mandatory {
+			t.Fatal(err)
+		}
+		t.Skipf("passed over: %s", err)
+	}
+	removeLeftovers()
+	score := &score{}
+	for seed := range count {
+		referee(t, uint64(seed), score)
+	}
+	t.Logf("%d networks: %d pings agree (%d of them get a reply), %d hops of traces agree", count, score.pings, score.replies, score.hops)
+	require.Greater(t, score.replies, 20*count, "enough pings that work")
+	require.Greater(t, score.pings-score.replies, 20*count, "and enough that do not")
+}
+
+type score struct{ pings, replies, hops int }
+
+// able tells what keeps the test from running here.
+func able() error {
+	if os.Getuid() != 0 {
+		return errors.New("it needs root to make network namespaces")
+	}
+	if _, err := exec.LookPath("ip"); err != nil {
+		return errors.New("it needs the program ip (Debian's iproute2)")
+	}
+	name := fmt.Sprintf("rs-%d-try", os.Getpid())
+	if out, err := exec.Command("ip", "netns", "add", name).CombinedOutput(); err != nil {
+		return fmt.Errorf("no network namespace can be made here: %s", out)
+	}
+	return exec.Command("ip", "netns", "del", name).Run()
+}
+
+// removeLeftovers removes the namespaces of runs that were killed.
+func removeLeftovers() {
+	all, _ := filepath.Glob("/var/run/netns/rs-*-*")
+	for _, path := range all {
+		name := filepath.Base(path)
+		if _, err := os.Stat("/proc/" + strings.Split(name, "-")[1]); err != nil {
+			_ = exec.Command("ip", "netns", "del", name).Run()
+		}
+	}
+}
+
+// lab is one network as namespaces: one for each device, and one for the wires
+// of segments that are wires themselves.
+type lab struct {
+	t      *testing.T
+	spec   *model.Spec
+	state  *network.State
+	prefix string
+	wires  int // the number of the namespace of the wires
+}
+
+func (l *lab) ns(n int) string { return fmt.Sprintf("%s-%d", l.prefix, n) }
+
+func referee(t *testing.T, seed uint64, s *score) {
+	r := rand.New(rand.NewPCG(seed, 17))
+	spec := coretest.Spec(t, strings.ReplaceAll(coretest.RandomNetwork(r, "{}"), "fault: hidden", "fault: seen"))
+	if seed%3 == 0 {
+		spec, _, _ = derive.Resolve(spec)
+		for i := range spec.Statics {
+			spec.Statics[i].Watch = netip.Addr{} // nobody probes here
+		}
+	} else {
+		spec = withRandomRoutes(spec, r)
+	}
+	topology := network.Build(spec)
+	var failures []network.Failure
+	for id := range spec.Cables {
+		if r.IntN(6) == 0 {
+			f := network.NoFailure
+			f.Interface = spec.Cables[id].Ends[r.IntN(2)]
+			failures = append(failures, f)
+		}
+	}
+	state := topology.State(failures...)
+	l := &lab{t: t, spec: spec, state: state, prefix: fmt.Sprintf("rs-%d-%d", os.Getpid(), seed), wires: len(spec.Devices)}
+	defer l.remove()
+	l.build(failures)
+	l.compare(forward.Resolve(state), r, s)
+}
+
+// withRandomRoutes gives each router a route to most subnets by some neighbour,
+// now and then a second one behind it, and here and there one that discards.
+func withRandomRoutes(spec *model.Spec, r *rand.Rand) *model.Spec {
+	state := network.Build(spec).State()
+	var statics []model.Static
+	for d := range spec.Devices {
+		if spec.Devices[d].Kind != model.Router {
+			continue
+		}
+		type hop struct {
+			via netip.Addr
+			out model.InterfaceID
+		}
+		var hops []hop
+		for _, out := range spec.InterfacesOf(model.DeviceID(d)) {
+			for _, n := range state.Neighbours(out) {
+				for _, a := range spec.Interfaces[n].Addresses {
+					if spec.Devices[spec.Interfaces[n].Device].Forwards {
+						hops = append(hops, hop{a.Addr(), out})
+					}
+				}
+			}
+		}
+		for _, s := range spec.Segments {
+			for _, p := range s.Prefixes {
+				static := model.Static{Device: model.DeviceID(d), To: p.Prefix, Out: model.None, Origin: model.Derived}
+				switch n := r.IntN(12); {
+				case n == 0:
+				case n == 1:
+					static.Discard, static.Distance = true, 1
+					statics = append(statics, static)
+				default:
+					for distance := uint8(1); distance <= uint8(1+r.IntN(2)); distance++ {
+						h := hops[r.IntN(len(hops))]
+						for tries := 0; h.via.Is4() != p.Addr().Is4() && tries < 50; tries++ {
+							h = hops[r.IntN(len(hops))]
+						}
+						if h.via.Is4() == p.Addr().Is4() {
+							static.Via, static.Out, static.Distance = h.via, h.out, distance
+							statics = append(statics, static)
+						}
+					}
+				}
+			}
+		}
+	}
+	return spec.WithDerived(statics)
+}
+
+// remove takes all namespaces away, and with them what is in them.
+func (l *lab) remove() {
+	for n := 0; n <= l.wires; n++ {
+		_ = exec.Command("ip", "netns", "del", l.ns(n)).Run()
+	}
+}
+
+// batch runs ip on lines of commands, in a namespace.
+func (l *lab) batch(ns string, lines []string) {
+	args := []string{"-batch", "-"}
+	if ns != "" {
+		args = []string{"-n", ns, "-batch", "-"}
+	}
+	cmd := exec.Command("ip", args...)
+	cmd.Stdin = strings.NewReader(strings.Join(lines, "\n"))
+	out, err := cmd.CombinedOutput()
+	require.NoError(l.t, err, "%s:\n%s\n%s", ns, out, strings.Join(lines, "\n"))
+}
+
+// asRouter is what makes Linux behave as the rules say.
+const asRouter = `
+for f in 4 6; do for d in /proc/sys/net/ipv$f/conf/*; do echo 1 > $d/ignore_routes_with_linkdown; done; done
+for d in /proc/sys/net/ipv4/conf/*; do echo 0 > $d/rp_filter; echo 0 > $d/send_redirects; echo 0 > $d/accept_redirects; echo 1 > $d/arp_ignore; echo 2 > $d/arp_announce; done
+for d in /proc/sys/net/ipv6/conf/*; do echo 0 > $d/accept_dad; echo 0 > $d/accept_ra; echo 0 > $d/accept_redirects; done
+echo 0 > /proc/sys/net/ipv4/icmp_ratelimit
+echo 0 > /proc/sys/net/ipv6/icmp/ratelimit
+echo 1 > /proc/sys/net/ipv4/icmp_errors_use_inbound_ifaddr
+for f in icmp_msgs_per_sec icmp_msgs_burst; do [ ! -w /proc/sys/net/ipv4/$f ] || echo 1000000 > /proc/sys/net/ipv4/$f; done
+`
+
+const forwarding = "echo 1 > /proc/sys/net/ipv4/ip_forward\necho 1 > /proc/sys/net/ipv6/conf/all/forwarding\n"
+
+// build makes the namespaces, the wires between them, addresses and routes.
+func (l *lab) build(failures []network.Failure) {
+	var all []string
+	for n := 0; n <= l.wires; n++ {
+		all = append(all, "netns add "+l.ns(n))
+	}
+	inWires := []string{}
+	port := func(id model.InterfaceID) string { return fmt.Sprintf("i%d", id) }
+	for _, c := range l.spec.Cables {
+		a, b := c.Ends[0], c.Ends[1]
+		all = append(all, fmt.Sprintf("link add %s netns %s type veth peer name %s netns %s", port(a), l.ns(int(l.spec.Interfaces[a].Device)), port(b), l.ns(int(l.spec.Interfaces[b].Device))))
+	}
+	for s := range l.spec.Segments {
+		inWires = append(inWires, fmt.Sprintf("link add br%d type bridge mcast_snooping 0", s), fmt.Sprintf("link set br%d up", s))
+	}
+	for id := range l.spec.Interfaces {
+		i := &l.spec.Interfaces[id]
+		if i.Kind == model.Loopback || l.state.Cable(model.InterfaceID(id)) != model.None {
+			continue
+		}
+		all = append(all, fmt.Sprintf("link add %s netns %s type veth peer name w%d netns %s", port(model.InterfaceID(id)), l.ns(int(i.Device)), id, l.ns(l.wires)))
+		inWires = append(inWires, fmt.Sprintf("link set w%d master br%d", id, i.Segment), fmt.Sprintf("link set w%d up", id))
+	}
+	l.batch("", all)
+	l.batch(l.ns(l.wires), inWires)
+	for d := range l.spec.Devices {
+		script := asRouter
+		if l.spec.Devices[d].Forwards {
+			script = forwarding + asRouter
+		}
+		out, err := exec.Command("ip", "netns", "exec", l.ns(d), "sh", "-ec", script).CombinedOutput()
+		require.NoError(l.t, err, string(out))
+		l.batch(l.ns(d), l.device(model.DeviceID(d), failures))
+	}
+}
+
+// device is the addresses and routes of one device.
+func (l *lab) device(d model.DeviceID, failures []network.Failure) []string {
+	lines := []string{"link set lo up"}
+	for _, id := range l.spec.InterfacesOf(d) {
+		i := &l.spec.Interfaces[id]
+		name := fmt.Sprintf("i%d", id)
+		if i.Kind == model.Loopback {
+			name = "lo"
+		} else if !slices.ContainsFunc(failures, func(f network.Failure) bool { return f.Interface == id }) {
+			lines = append(lines, "link set "+name+" up")
+		}
+		if !l.state.IsUp(id) {
+			continue
+		}
+		for _, a := range i.Addresses {
+			line := fmt.Sprintf("addr add %s dev %s", a.Prefix, name)
+			if a.Addr().Is6() {
+				line += " nodad"
+			}
+			lines = append(lines, line)
+		}
+	}
+	for _, p := range l.spec.Devices[d].Beyond {
+		lines = append(lines, fmt.Sprintf("route add local %s dev lo", p.Prefix))
+	}
+	for _, e := range l.tables().Table(d).Entries() {
+		if e.Static() == model.None || e.Usable != routing.IsUsable {
+			continue
+		}
+		metric := int(e.Distance)
+		if e.Prefix.Addr().Is6() {
+			metric += 1000 // Linux gives direct routes of IPv6 the metric 256
+		}
+		switch {
+		case len(e.Hops) == 0:
+			lines = append(lines, fmt.Sprintf("route add blackhole %s metric %d", e.Prefix, metric))
+		default:
+			lines = append(lines, fmt.Sprintf("route add %s via %s dev i%d metric %d", e.Prefix, e.Hops[0].Via, e.Hops[0].Out, metric))
+		}
+	}
+	return lines
+}
+
+func (l *lab) tables() *routing.Tables { return forward.Resolve(l.state) }
+
+// compare sends pings and traces from every device, and holds what comes back
+// against what was predicted.
+func (l *lab) compare(tables *routing.Tables, r *rand.Rand, s *score) {
+	var targets []netip.Addr
+	for id := range l.spec.Interfaces {
+		for _, a := range l.spec.Interfaces[id].Addresses {
+			targets = append(targets, a.Addr())
+		}
+	}
+	targets = append(targets, netip.MustParseAddr("192.0.2.9"), netip.MustParseAddr("2001:db8:ffff::9"), netip.MustParseAddr("10.0.200.1"))
+	results := make([]*answers, len(l.spec.Devices))
+	var group sync.WaitGroup
+	for d := range l.spec.Devices {
+		asker, err := newAsker(l.ns(d))
+		require.NoError(l.t, err)
+		chosen := slices.Clone(targets)
+		r.Shuffle(len(chosen), func(i, j int) { chosen[i], chosen[j] = chosen[j], chosen[i] })
+		group.Go(func() {
+			defer asker.close()
+			results[d] = asker.ask(chosen[:min(16, len(chosen))])
+		})
+	}
+	group.Wait()
+	for d, a := range results {
+		from := l.spec.Devices[d].Name
+		for _, to := range a.targets {
+			x := forward.Ping(tables, model.DeviceID(d), netip.Addr{}, to, model.None)
+			if x.Verdict() == forward.Depends || x.Verdict() == forward.Unclear {
+				continue
+			}
+			want, got := x.Verdict() == forward.Works, a.replied[to]
+			if want != got {
+				f, _ := x.Failure(tables)
+				l.t.Errorf("%s to %s: predicted %v, Linux says %v (%s)", from, to, x.Verdict(), got, f.Reason)
+				continue
+			}
+			s.pings++
+			if got {
+				s.replies++
+			}
+			l.compareTrace(tables, x, from, a, s)
+		}
+	}
+}
+
+// compareTrace compares who answers at each TTL. Only those answers are looked
+// at that come at once: that nobody answers on a link is told after seconds.
+func (l *lab) compareTrace(tables *routing.Tables, x *forward.Exchange, from string, a *answers, s *score) {
+	for i, n := range x.There.Nodes {
+		if i > 0 && n.Device == x.From {
+			return // it comes by its sender again
+		}
+	}
+	for _, hop := range forward.Follow(tables, x).Hops {
+		if hop.TTL > mostTTL || len(hop.Answers) != 1 {
+			continue
+		}
+		answer := hop.Answers[0]
+		if answer.Final(x.Target.Is4()) && !answer.Silent && answer.Device != model.None && !isReply(answer) {
+			continue // unreachable; it may take its time
+		}
+		got, heard := a.hops[probeKey{x.Target, hop.TTL}]
+		want := !answer.Silent && !answer.Lost && answer.Back != nil && answer.Back.Verdict() == forward.Works
+		if want != heard {
+			l.t.Errorf("%s to %s, TTL %d: predicted an answer of %s: %v; Linux: %v %s", from, x.Target, hop.TTL, l.spec.Devices[answer.Device].Name, want, heard, got)
+			continue
+		}
+		if want {
+			holders := l.spec.HoldersOf(got)
+			if got != x.Target && !slices.ContainsFunc(holders, func(id model.InterfaceID) bool { return l.spec.Interfaces[id].Device == answer.Device }) {
+				l.t.Errorf("%s to %s, TTL %d: predicted %s, Linux says %s", from, x.Target, hop.TTL, l.spec.Devices[answer.Device].Name, got)
+				continue
+			}
+			if x.Target.Is4() && got != answer.Address {
+				l.t.Errorf("%s to %s, TTL %d: predicted %s, Linux says %s", from, x.Target, hop.TTL, answer.Address, got)
+				continue
+			}
+		}
+		s.hops++
+	}
+}
+
+func isReply(a forward.Answer) bool { return a.ICMP.Type == 0 || a.ICMP.Type == 129 }
+
+const mostTTL = 6
+
+// probeKey is one probe of a trace.
+type probeKey struct {
+	target netip.Addr
+	ttl    int
+}
+
+// answers is what came back to one device.
+type answers struct {
+	targets []netip.Addr
+	replied map[netip.Addr]bool
+	hops    map[probeKey]netip.Addr // who answered
+}
+
+// asker sends echo requests from within a namespace.
+type asker struct {
+	four, six *icmp.PacketConn
+	mutex     sync.Mutex
+	sent      map[int]probeKey // by sequence number; TTL 0 is a ping
+	answers   *answers
+}
+
+// newAsker opens the sockets of a namespace.
+func newAsker(ns string) (*asker, error) {
+	a := &asker{sent: map[int]probeKey{}, answers: &answers{replied: map[netip.Addr]bool{}, hops: map[probeKey]netip.Addr{}}}
+	done := make(chan error)
+	go func() {
+		runtime.LockOSThread() // and never unlocked: the thread ends with the goroutine
+		done <- func() error {
+			fd, err := unix.Open("/var/run/netns/"+ns, unix.O_RDONLY|unix.O_CLOEXEC, 0)
+			if err != nil {
+				return err
+			}
+			defer unix.Close(fd)
+			if err := unix.Setns(fd, unix.CLONE_NEWNET); err != nil {
+				return err
+			}
+			if a.four, err = icmp.ListenPacket("ip4:icmp", "0.0.0.0"); err != nil {
+				return err
+			}
+			a.six, err = icmp.ListenPacket("ip6:ipv6-icmp", "::")
+			return err
+		}()
+	}()
+	return a, <-done
+}
+
+func (a *asker) close() {
+	a.four.Close()
+	a.six.Close()
+}
+
+// patience is how long is waited for answers once all is sent.
+const patience = 1500 * time.Millisecond
+
+// ask pings targets and traces them, all at once.
+func (a *asker) ask(targets []netip.Addr) *answers {
+	a.answers.targets = targets
+	var group sync.WaitGroup
+	group.Go(func() { a.listen(a.four, 1) })
+	group.Go(func() { a.listen(a.six, 58) })
+	seq := 0
+	// Neighbours are asked for first, so that probes do not wait in line for them.
+	for _, ttl := range []int{0, 0, 1, 2, 3, 4, 5, mostTTL} {
+		for _, to := range targets {
+			seq++
+			a.send(to, ttl, seq)
+		}
+		time.Sleep(60 * time.Millisecond)
+	}
+	deadline := time.Now().Add(patience)
+	_ = a.four.SetReadDeadline(deadline)
+	_ = a.six.SetReadDeadline(deadline)
+	group.Wait()
+	return a.answers
+}
+
+const identifier = 0x5273
+
+func (a *asker) send(to netip.Addr, ttl, seq int) {
+	a.mutex.Lock()
+	a.sent[seq] = probeKey{to, ttl}
+	a.mutex.Unlock()
+	hops := ttl
+	if ttl == 0 {
+		hops = forward.DefaultTTL
+	}
+	m := icmp.Message{Type: ipv4.ICMPTypeEcho, Body: &icmp.Echo{ID: identifier, Seq: seq, Data: []byte("ropeswing")}}
+	conn := a.four
+	if to.Is6() {
+		m.Type, conn = ipv6.ICMPTypeEchoRequest, a.six
+		_ = conn.IPv6PacketConn().SetHopLimit(hops)
+	} else {
+		_ = conn.IPv4PacketConn().SetTTL(hops)
+	}
+	b, err := m.Marshal(nil)
+	if err != nil {
+		return
+	}
+	_, _ = conn.WriteTo(b, &net.IPAddr{IP: to.AsSlice()}) // no route is an answer too
+}
+
+// listen takes in echo replies and errors until its time is up.
+func (a *asker) listen(conn *icmp.PacketConn, protocol int) {
+	buffer := make([]byte, 1500)
+	for {
+		n, peer, err := conn.ReadFrom(buffer)
+		if err != nil {
+			return
+		}
+		m, err := icmp.ParseMessage(protocol, buffer[:n])
+		if err != nil {
+			continue
+		}
+		from, _ := netip.AddrFromSlice(peer.(*net.IPAddr).IP)
+		from = from.Unmap()
+		switch body := m.Body.(type) {
+		case *icmp.Echo:
+			if (m.Type == ipv4.ICMPTypeEchoReply || m.Type == ipv6.ICMPTypeEchoReply) && body.ID == identifier {
+				a.heard(body.Seq, from, true)
+			}
+		case *icmp.TimeExceeded:
+			header, request := 20, byte(8)
+			if protocol == 58 {
+				header, request = 40, 128
+			}
+			if inner := body.Data; len(inner) >= header+8 {
+				// An error may also be about a reply to somebody else's request.
+				if inner = inner[header:]; inner[0] == request && int(inner[4])<<8|int(inner[5]) == identifier {
+					a.heard(int(inner[6])<<8|int(inner[7]), from, false)
+				}
+			}
+		}
+	}
+}
+
+func (a *asker) heard(seq int, from netip.Addr, reply bool) {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	key, ok := a.sent[seq]
+	if !ok {
+		return
+	}
+	if key.ttl > 0 {
+		a.answers.hops[key] = from
+	} else if reply {
+		a.answers.replied[key.target] = true
+	}
+}
