@@ -85,8 +85,8 @@ func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
 		"far-skerry,0.0.0.0/0,10.48.0.253 gull-point,beam1,derived,1,0,in use,10.48.0.248,skerry.plan.yaml:7,a longer prefix decides\n"+
 		"far-skerry,0.0.0.0/0,10.48.0.6 tern-rock,beam0,derived,11,0,standby,,skerry.plan.yaml:7,\n", r.out)
 	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state", "-p", demo.BadMorning).out)
-	assert.NotContains(t, run(t, dir, "show", "routes", "quay-edge", "--source", "direct", "--only", "source").out, "static")
-	assert.Contains(t, run(t, dir, "show", "routes", "--source", "guess").err, "--source is local, direct, static, derived, learned, not guess")
+	assert.NotContains(t, run(t, dir, "show", "routes", "quay-edge", "--type", "direct", "--only", "source").out, "static")
+	assert.Contains(t, run(t, dir, "show", "routes", "--type", "guess").err, "--type is local, direct, static, derived, learned, not guess")
 	assert.Contains(t, run(t, dir, "show", "routes", "--covering", "10.48.2").err, "is not an address")
 
 	for _, tt := range []struct{ device, to, answer, step string }{

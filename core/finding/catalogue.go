@@ -92,6 +92,7 @@ const (
 	NoDefault              Name = "no-default-to-world"
 	CarrierDrops           Name = "carrier-without-way-back"
 	PathsDiffer            Name = "paths-differ"
+	HalfSeen               Name = "firewall-sees-half"
 	Unprotected            Name = "way-unprotected"
 	RequirementUnmet       Name = "requirement-unmet"
 	BadFailure             Name = "unknown-part"
@@ -742,6 +743,13 @@ var catalogue = [...]Entry{
 		Why:     "It works. But a firewall on one of the ways sees half of each connection and drops it, and a trace shows half of the truth.",
 		Remedy:  "Where it matters, give the ways the same cost in both directions.",
 		Example: "ropeswing: 1\nwants: {leave-out: quay-edge}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  beam-c: {prefix: 10.48.0.4/31}\n  quay-staff: {prefix: 10.48.1.0/26}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}, beam1: {segment: beam-b, address: first}, lan0: {segment: quay-staff, address: first}}\n    routes: {tern-watch: [{next-hop: mole-rtr, watch: 10.48.0.5}, tern-rock], beam-c: [mole-rtr, tern-rock]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, beam1: {segment: beam-c, address: first}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-b, address: last}, beam1: {segment: beam-c, address: last}, lan0: {segment: tern-watch, address: first}}}\n",
+	},
+	{
+		Name: HalfSeen, Severity: Error, Stage: Checking,
+		Means:   "A firewall sees only one direction of what two segments send each other.",
+		Why:     "A stateful firewall lets replies pass that belong to a request it saw. Where the request goes another way, or the reply does, it drops what it sees, or never knows that a connection is over.",
+		Remedy:  "Lead both directions by the firewall.",
+		Example: "ropeswing: 1\nwants: {leave-out: quay-edge}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  beam-c: {prefix: 10.48.0.4/31}\n  quay-staff: {prefix: 10.48.1.0/26}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}, beam1: {segment: beam-b, address: first}, lan0: {segment: quay-staff, address: first}}\n    routes: {tern-watch: [{next-hop: mole-rtr, watch: 10.48.0.5}, tern-rock], beam-c: [mole-rtr, tern-rock]}\n  mole-rtr: {is: firewall, interfaces: {beam0: {segment: beam-a, address: last}, beam1: {segment: beam-c, address: first}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-b, address: last}, beam1: {segment: beam-c, address: last}, lan0: {segment: tern-watch, address: first}}}\n",
 	},
 	{
 		Name: Unprotected, Severity: Advice, Stage: Checking,

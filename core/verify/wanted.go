@@ -44,6 +44,9 @@ func (c *checker) wantedPairs(m *reach.Matrix, ends []*reach.End) {
 			}
 			if i < j && len(c.spec.Devices) <= mostCompared && !c.isLink(from.Segment) && !c.isLink(to.Segment) {
 				if there, back := c.between(from, to), c.between(to, from); !slices.Equal(there, reversed(back)) {
+					if c.halfSeen(from, to, there, back, told) {
+						continue
+					}
 					if differ++; first == "" {
 						first = fmt.Sprintf("%s to %s goes %s, and comes back %s", c.spec.Segments[from.Segment].Name, c.spec.Segments[to.Segment].Name, c.byWhom(there), c.byWhom(reversed(back)))
 					}
@@ -55,6 +58,28 @@ func (c *checker) wantedPairs(m *reach.Matrix, ends []*reach.End) {
 		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place, "%d of %d wanted pairs take another way back than there, such as: %s", differ, asked/2, first).
 			Mend("give both directions of each cable the same cost, if something on the way keeps state"))
 	}
+}
+
+// halfSeen reports a firewall that is on one of two ways only: it sees half of
+// each connection, and a stateful one drops it. It tells whether one is.
+func (c *checker) halfSeen(from, to *reach.End, there, back []model.DeviceID, told map[string]bool) bool {
+	half := false
+	for _, ways := range [][2][]model.DeviceID{{there, back}, {back, there}} {
+		for _, d := range ways[0] {
+			name := c.spec.Devices[d].Name
+			if c.spec.Devices[d].Kind != model.Firewall || slices.Contains(ways[1], d) {
+				continue
+			}
+			if half = true; told["half "+name] {
+				continue
+			}
+			told["half "+name] = true
+			c.report(finding.New(finding.HalfSeen, c.spec.Devices[d].Place, "%s sees only one direction of what %s and %s send each other: it goes %s, and comes back %s", name,
+				c.spec.Segments[from.Segment].Name, c.spec.Segments[to.Segment].Name, c.byWhom(there), c.byWhom(reversed(back))).About(name).
+				Mend("lead both directions by it, with routes or the cost of cables"))
+		}
+	}
+	return half
 }
 
 // mostCompared is for how many devices ways there and back are compared one by

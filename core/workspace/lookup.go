@@ -6,6 +6,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -20,6 +21,9 @@ func (w *Workspace) WhyLookup(device, address string) (Why, error) {
 	d, err := w.Device(device)
 	if err != nil {
 		return Why{}, err
+	}
+	if p, err := netip.ParsePrefix(address); err == nil {
+		address = prefix.First(p.Masked()).String() // a route: what is sent to it
 	}
 	e, err := w.Endpoint(address)
 	if err != nil {
@@ -94,6 +98,9 @@ func (w *Workspace) routeWords(e routing.Entry) string {
 			text += " via " + s.Via.String()
 		}
 		text += fmt.Sprintf(", distance %d", e.Distance)
+		if s.Watch.IsValid() {
+			text += ", watches " + s.Watch.String()
+		}
 	}
 	if out := e.Out(); out != model.None {
 		text += ", out of " + w.Spec.Interfaces[out].Name

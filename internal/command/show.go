@@ -198,10 +198,10 @@ func (a *app) routes() *cobra.Command {
 		}, nil
 	})
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
-	cmd.Flags().StringVar(&f.Source, "source", "", "only routes of one `SOURCE`: "+strings.Join(routeSources, ", "))
+	cmd.Flags().StringVar(&f.Source, "type", "", "only routes of one `TYPE`: "+strings.Join(routeSources, ", "))
 	cmd.Flags().BoolVar(&derived, "derived", false, "only derived routes, and how many summarising saves")
 	cmd.Flags().BoolVar(&f.Standby, "standby", false, "only routes that stand by or cannot be used")
-	a.must(cmd.RegisterFlagCompletionFunc("source", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))
+	a.must(cmd.RegisterFlagCompletionFunc("type", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))
 	a.familyFlags(cmd)
 	a.withoutFlag(cmd, &without)
 	a.wideFlag(cmd)
@@ -221,7 +221,7 @@ func (a *app) routeFilter(f *view.RouteFilter, covering string) error {
 		}
 	}
 	if f.Source != "" && !slices.Contains(routeSources, f.Source) {
-		return fmt.Errorf("--source is %s, not %s", strings.Join(routeSources, ", "), f.Source)
+		return fmt.Errorf("--type is %s, not %s", strings.Join(routeSources, ", "), f.Source)
 	}
 	return nil
 }
