@@ -77,15 +77,20 @@ func (c SetNextHop) Describe(s *Spec) string {
 // On implements Change.
 func (c SetNextHop) On(s *Spec) DeviceID { return s.Statics[c.Static].Device }
 
+// withInterface is the network with one interface changed in a copy.
+func (s *Spec) withInterface(id InterfaceID, change func(*Interface)) *Spec {
+	next := *s
+	next.Interfaces = slices.Clone(s.Interfaces)
+	change(&next.Interfaces[id])
+	return &next
+}
+
 // BringUp switches an interface on.
 type BringUp struct{ Interface InterfaceID }
 
 // Apply implements Change.
 func (c BringUp) Apply(s *Spec) *Spec {
-	next := *s
-	next.Interfaces = slices.Clone(s.Interfaces)
-	next.Interfaces[c.Interface].AdminDown = false
-	return &next
+	return s.withInterface(c.Interface, func(i *Interface) { i.AdminDown = false })
 }
 
 // Describe implements Change.
@@ -101,10 +106,7 @@ type TakeDown struct{ Interface InterfaceID }
 
 // Apply implements Change.
 func (c TakeDown) Apply(s *Spec) *Spec {
-	next := *s
-	next.Interfaces = slices.Clone(s.Interfaces)
-	next.Interfaces[c.Interface].AdminDown = true
-	return &next
+	return s.withInterface(c.Interface, func(i *Interface) { i.AdminDown = true })
 }
 
 // Describe implements Change.
@@ -123,14 +125,12 @@ type SetAddress struct {
 
 // Apply implements Change.
 func (c SetAddress) Apply(s *Spec) *Spec {
-	next := *s
-	next.Interfaces = slices.Clone(s.Interfaces)
-	i := &next.Interfaces[c.Interface]
-	i.Addresses = slices.DeleteFunc(slices.Clone(i.Addresses), func(a Address) bool {
-		return a.Addr().Is4() == c.Address.Addr().Is4() && !a.Addr().IsLinkLocalUnicast()
+	return s.withInterface(c.Interface, func(i *Interface) {
+		i.Addresses = slices.DeleteFunc(slices.Clone(i.Addresses), func(a Address) bool {
+			return a.Addr().Is4() == c.Address.Addr().Is4() && !a.Addr().IsLinkLocalUnicast()
+		})
+		i.Addresses = append(i.Addresses, Address{Prefix: c.Address, Place: i.Place})
 	})
-	i.Addresses = append(i.Addresses, Address{Prefix: c.Address, Place: i.Place})
-	return &next
 }
 
 // Describe implements Change.

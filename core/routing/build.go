@@ -180,19 +180,31 @@ func (t *Table) settle() {
 		}
 	}
 	for i := range t.ranges4.runs {
-		t.decide(&t.ranges4.runs[i].group)
+		t.decide(&t.ranges4.runs[i].does)
 	}
 	for i := range t.ranges6.runs {
-		t.decide(&t.ranges6.runs[i].group)
+		t.decide(&t.ranges6.runs[i].does)
 	}
 }
 
-// decide marks the group of a run where another than itself decides for it, so
-// that most lookups need not look at the group.
-func (t *Table) decide(group *int32) {
-	if g := *group; g >= 0 && t.groups[g].best != g {
-		*group = otherDecides - g
+// decide notes what is done with the addresses of a run, and marks its group
+// where another decides.
+func (t *Table) decide(d *does) {
+	g := d.group
+	if g >= 0 {
+		g = t.groups[g].best
 	}
+	if d.none = g < 0; d.none {
+		if d.group >= 0 {
+			d.group = otherDecides - d.group
+		}
+		return
+	}
+	if g != d.group {
+		d.group = otherDecides - d.group
+	}
+	x := &t.groups[g]
+	d.hops, d.local, d.drops, d.bits = x.hops, x.local, x.drops, uint8(t.prefixOf(g).Bits())
 }
 
 // otherDecides less a group stands for that group where it does not decide

@@ -18,11 +18,12 @@ type Match struct {
 
 // Lookup finds the longest match among the usable routes.
 func (v View) Lookup(a netip.Addr) (Match, bool) {
-	g := v.table.deciding(a)
-	if g < 0 {
+	d := v.table.at(a)
+	if d == nil || d.none {
 		return Match{}, false
 	}
-	return v.match(g), true
+	p, _ := a.Prefix(int(d.bits))
+	return Match{p, v.tables.shared.hopsOf(d.hops), d.local, d.drops, v.table.decidingOf(d.group)}, true
 }
 
 func (v View) match(g int32) Match {

@@ -54,16 +54,28 @@ func (t *Table) addRange(start netip.Addr, group int32) {
 	}
 }
 
-// range4 is a run of IPv4 addresses: where it starts, and its group.
+// range4 is a run of IPv4 addresses: where it starts, its group, and once the
+// table is settled what is done with them, so that a lookup need not look at the
+// group.
 type range4 struct {
 	start uint32
-	group int32
+	does
 }
 
 // range6 is a run of IPv6 addresses.
 type range6 struct {
 	start [2]uint64
-	group int32
+	does
+}
+
+// does is what the deciding group of a run does.
+type does struct {
+	group int32 // the narrowest; marked where another decides
+	hops  hopSetID
+	bits  uint8 // the length of the prefix
+	local bool
+	drops bool
+	none  bool // no usable route
 }
 
 // index4 leads into a list of runs: for each value of the leading bits of an
@@ -88,7 +100,7 @@ func (x *index4) add(start uint32, group int32) {
 		x.runs[n-1].group = group
 		return
 	}
-	x.runs = append(x.runs, range4{start, group})
+	x.runs = append(x.runs, range4{start, does{group: group}})
 }
 
 func (x *index6) add(start [2]uint64, group int32) {
@@ -96,12 +108,12 @@ func (x *index6) add(start [2]uint64, group int32) {
 		x.runs[n-1].group = group
 		return
 	}
-	x.runs = append(x.runs, range6{start, group})
+	x.runs = append(x.runs, range6{start, does{group: group}})
 }
 
 // placesFor is how many bits of an address lead to its place in an index of n
-// runs: about eight runs have one place.
-func placesFor(n int) int { return max(0, min(20, bits.Len(uint(n))-3)) }
+// runs: about sixteen runs at most have one place.
+func placesFor(n int) int { return max(0, min(20, bits.Len(uint(n))-4)) }
 
 func (x *index4) finish() {
 	x.runs = slices.Clip(x.runs)
@@ -221,11 +233,6 @@ func (t *Table) narrowest(a netip.Addr) int32 {
 	return g
 }
 
-// deciding is the group that decides for an address; -1 where none does.
-func (t *Table) deciding(a netip.Addr) int32 {
-	return t.decidingOf(t.marked(a))
-}
-
 // decidingOf is the group that decides for a run.
 func (t *Table) decidingOf(marked int32) int32 {
 	if marked <= otherDecides {
@@ -236,16 +243,24 @@ func (t *Table) decidingOf(marked int32) int32 {
 
 // marked is the narrowest group, marked where another decides for it.
 func (t *Table) marked(a netip.Addr) int32 {
-	if a.Is4() {
-		if i := t.ranges4.find(key4(a)); i >= 0 {
-			return t.ranges4.runs[i].group
-		}
-		return -1
-	}
-	if i := t.ranges6.find(key6(a)); i >= 0 {
-		return t.ranges6.runs[i].group
+	if d := t.at(a); d != nil {
+		return d.group
 	}
 	return -1
+}
+
+// at is what is done with an address; nil where no route matches it.
+func (t *Table) at(a netip.Addr) *does {
+	if a.Is4() {
+		if i := t.ranges4.find(key4(a)); i >= 0 {
+			return &t.ranges4.runs[i].does
+		}
+		return nil
+	}
+	if i := t.ranges6.find(key6(a)); i >= 0 {
+		return &t.ranges6.runs[i].does
+	}
+	return nil
 }
 
 // run is the deciding group of the address at place i of a sorted list, and the place of

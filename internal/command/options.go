@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -103,6 +104,20 @@ func (a *app) checkFormat() error {
 		return nil
 	}
 	return a.print(nil, view.Table{}, nil)
+}
+
+// findToWrite is find, and where the plan is to be written its folder is locked
+// until unlock is called.
+func (a *app) findToWrite(write bool) (found files.Found, unlock func(), err error) {
+	found, err = a.find()
+	if err != nil || !write {
+		return found, func() {}, err
+	}
+	unlock, err = files.Lock(filepath.Dir(found.Path))
+	if err != nil {
+		return found, func() {}, fmt.Errorf("cannot lock the plan's folder: %w", err)
+	}
+	return found, unlock, nil
 }
 
 // find finds the plan: the one named, else the only one near.

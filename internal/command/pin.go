@@ -3,7 +3,6 @@ package command
 import (
 	"errors"
 	"fmt"
-	"path/filepath"
 
 	"github.com/spf13/cobra"
 
@@ -27,17 +26,11 @@ func (a *app) pin() *cobra.Command {
 			if len(args) == 0 {
 				return errors.New("pin the routes of which device? ropeswing pin DEVICE")
 			}
-			found, err := a.find()
+			found, unlock, err := a.findToWrite(write)
 			if err != nil {
 				return err
 			}
-			if write {
-				unlock, err := files.Lock(filepath.Dir(found.Path))
-				if err != nil {
-					return fmt.Errorf("cannot lock the plan's folder: %w", err)
-				}
-				defer unlock()
-			}
+			defer unlock()
 			w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 			if err != nil {
 				return err

@@ -3,7 +3,6 @@ package command
 import (
 	"errors"
 	"fmt"
-	"path/filepath"
 
 	"github.com/spf13/cobra"
 
@@ -27,17 +26,11 @@ func (a *app) rename() *cobra.Command {
 			if len(args) != 2 {
 				return errors.New("name both: ropeswing rename OLD NEW")
 			}
-			found, err := a.find()
+			found, unlock, err := a.findToWrite(write)
 			if err != nil {
 				return err
 			}
-			if write {
-				unlock, err := files.Lock(filepath.Dir(found.Path))
-				if err != nil {
-					return fmt.Errorf("cannot lock the plan's folder: %w", err)
-				}
-				defer unlock()
-			}
+			defer unlock()
 			w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown))
 			if err != nil {
 				return err
