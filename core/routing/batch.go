@@ -1,27 +1,50 @@
 package routing
 
-import "net/netip"
+import (
+	"net/netip"
+	"runtime"
+	"sync"
+)
 
-// Deciding finds, for each of many addresses of one family, the group of routes
-// that decides for it, or -1: what Lookup finds for one, several times as fast.
-func (v View) Deciding(addresses []netip.Addr, groups []int32) {
-	for len(addresses) > 0 {
-		n := min(lanes, len(addresses))
-		v.table.batch(addresses[:n], groups[:n])
-		addresses, groups = addresses[n:], groups[n:]
+// Deciding finds, for each of many addresses of one family, what the table does
+// with it: what Lookup finds for one, several times as fast. Where two find the
+// same they are treated alike; Decided says how. Long lists are shared out among
+// the cores.
+func (v View) Deciding(addresses []netip.Addr, doing []int32) {
+	cores := runtime.GOMAXPROCS(0)
+	if len(addresses) < leastShare*2 || cores == 1 {
+		v.table.decideAll(addresses, doing)
+		return
 	}
+	share := max(leastShare, (len(addresses)+cores-1)/cores)
+	var group sync.WaitGroup
+	for len(addresses) > 0 {
+		n := min(share, len(addresses))
+		part, into := addresses[:n], doing[:n]
+		group.Go(func() { v.table.decideAll(part, into) })
+		addresses, doing = addresses[n:], doing[n:]
+	}
+	group.Wait()
 }
 
-// Decided is the match of a group that Deciding found.
-func (v View) Decided(group int32) Match { return v.match(group) }
+// leastShare is how many addresses are worth a core of their own.
+const leastShare = 512
+
+func (t *Table) decideAll(addresses []netip.Addr, doing []int32) {
+	for len(addresses) > 0 {
+		n := min(lanes, len(addresses))
+		t.batch(addresses[:n], doing[:n])
+		addresses, doing = addresses[n:], doing[n:]
+	}
+}
 
 // lanes is how many searches go side by side: while one waits for memory, the
 // others go on.
 const lanes = 32
 
-// batch finds the deciding groups of no more addresses than there are lanes, all
-// of them one step at a time.
-func (t *Table) batch(addresses []netip.Addr, groups []int32) {
+// batch is Deciding for no more addresses than there are lanes, all of them one
+// step at a time.
+func (t *Table) batch(addresses []netip.Addr, doing []int32) {
 	var low, high [lanes]int
 	if addresses[0].Is4() {
 		var keys [lanes]uint32
@@ -32,11 +55,11 @@ func (t *Table) batch(addresses []netip.Addr, groups []int32) {
 		}
 		for i := range addresses { // fetch what is needed next, all at once
 			if low[i] < high[i] {
-				groups[i] = int32(x.runs[(low[i]+high[i])/2].start)
+				doing[i] = x.runs[low[i]].does ^ x.runs[high[i]-1].does
 			}
 		}
 		for i := range addresses {
-			groups[i] = -1
+			doing[i] = nothing
 			l, h, k := low[i], high[i], keys[i]
 			if l == h || x.runs[l].start > k {
 				continue
@@ -48,7 +71,7 @@ func (t *Table) batch(addresses []netip.Addr, groups []int32) {
 					h = mid
 				}
 			}
-			groups[i] = x.runs[l].group
+			doing[i] = x.runs[l].does
 		}
 	} else {
 		var keys [lanes][2]uint64
@@ -59,11 +82,11 @@ func (t *Table) batch(addresses []netip.Addr, groups []int32) {
 		}
 		for i := range addresses {
 			if low[i] < high[i] {
-				groups[i] = x.runs[(low[i]+high[i])/2].group
+				doing[i] = x.runs[low[i]].does ^ x.runs[high[i]-1].does
 			}
 		}
 		for i := range addresses {
-			groups[i] = -1
+			doing[i] = nothing
 			l, h, k := low[i], high[i], keys[i]
 			if l == h || less6(k, x.runs[l].start) {
 				continue
@@ -75,10 +98,7 @@ func (t *Table) batch(addresses []netip.Addr, groups []int32) {
 					h = mid
 				}
 			}
-			groups[i] = x.runs[l].group
+			doing[i] = x.runs[l].does
 		}
-	}
-	for i, g := range groups {
-		groups[i] = t.decidingOf(g)
 	}
 }

@@ -179,34 +179,35 @@ func (t *Table) settle() {
 			}
 		}
 	}
-	for i := range t.ranges4.runs {
-		t.decide(&t.ranges4.runs[i].does)
+	t.does = []does{{none: true}}
+	known := map[does]int32{t.does[0]: nothing}
+	for i, g := range t.ranges4.groups {
+		t.ranges4.runs[i].does = t.place(g, known)
 	}
-	for i := range t.ranges6.runs {
-		t.decide(&t.ranges6.runs[i].does)
+	for i, g := range t.ranges6.groups {
+		t.ranges6.runs[i].does = t.place(g, known)
 	}
 }
 
-// decide notes what is done with the addresses of a run, and marks its group
-// where another decides.
-func (t *Table) decide(d *does) {
-	g := d.group
-	if g >= 0 {
-		g = t.groups[g].best
+// place is the place in the list of what a table does of what is done with the
+// addresses of a group.
+func (t *Table) place(group int32, known map[does]int32) int32 {
+	if group >= 0 {
+		group = t.groups[group].best
 	}
-	if d.none = g < 0; d.none {
-		if d.group >= 0 {
-			d.group = otherDecides - d.group
-		}
-		return
+	if group < 0 {
+		return nothing
 	}
-	if g != d.group {
-		d.group = otherDecides - d.group
+	x := &t.groups[group]
+	d := does{hops: x.hops, bits: x.bits, local: x.local, drops: x.drops}
+	if int(group) >= t.four {
+		d.bits = t.prefixes6[int(group)-t.four].bits
 	}
-	x := &t.groups[g]
-	d.hops, d.local, d.drops, d.bits = x.hops, x.local, x.drops, uint8(t.prefixOf(g).Bits())
+	at, ok := known[d]
+	if !ok {
+		at = int32(len(t.does))
+		known[d] = at
+		t.does = append(t.does, d)
+	}
+	return at
 }
-
-// otherDecides less a group stands for that group where it does not decide
-// itself. What is -1 is no group.
-const otherDecides = -2

@@ -13,22 +13,21 @@ type Match struct {
 	Hops   []Hop // more than one: equal cost; belongs to the tables, not to be changed
 	Local  bool  // delivered here
 	Drops  bool  // discarded, or some of an equal-cost set are
-	group  int32
 }
 
 // Lookup finds the longest match among the usable routes.
 func (v View) Lookup(a netip.Addr) (Match, bool) {
-	d := v.table.at(a)
-	if d == nil || d.none {
+	return v.Decided(a, v.table.doing(a))
+}
+
+// Decided is the match of an address, by what Deciding found for it.
+func (v View) Decided(a netip.Addr, doing int32) (Match, bool) {
+	d := &v.table.does[doing]
+	if d.none {
 		return Match{}, false
 	}
 	p, _ := a.Prefix(int(d.bits))
-	return Match{p, v.tables.shared.hopsOf(d.hops), d.local, d.drops, v.table.decidingOf(d.group)}, true
-}
-
-func (v View) match(g int32) Match {
-	x := &v.table.groups[g]
-	return Match{v.table.prefixOf(g), v.tables.shared.hopsOf(x.hops), x.local, x.drops, g}
+	return Match{p, v.tables.shared.hopsOf(d.hops), d.local, d.drops}, true
 }
 
 // Entry is one route of a table as it stands.
@@ -77,7 +76,14 @@ func (v View) Covering(a netip.Addr) []Entry {
 }
 
 // Of lists the routes that make up a match, those not in use among them.
-func (v View) Of(m Match) []Entry { return v.entries(m.group) }
+func (v View) Of(m Match) []Entry {
+	for g := v.table.narrowest(m.Prefix.Addr()); g >= 0; g = v.table.groups[g].cover {
+		if v.table.prefixOf(g) == m.Prefix {
+			return v.entries(g)
+		}
+	}
+	return nil
+}
 
 // EntryOf finds the route that a static one of the spec became.
 func (v View) EntryOf(id model.StaticID) (Entry, bool) {
@@ -176,11 +182,9 @@ type Run struct {
 func (v View) Runs(sorted []netip.Addr) []Run {
 	var all []Run
 	for i := 0; i < len(sorted); {
-		group, last := v.table.run(sorted, i)
+		doing, last := v.table.run(sorted, i)
 		run := Run{First: i, Last: last}
-		if group >= 0 {
-			run.Match, run.Found = v.match(group), true
-		}
+		run.Match, run.Found = v.Decided(sorted[i], doing)
 		all = append(all, run)
 		i = last
 	}

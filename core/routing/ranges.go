@@ -54,23 +54,23 @@ func (t *Table) addRange(start netip.Addr, group int32) {
 	}
 }
 
-// range4 is a run of IPv4 addresses: where it starts, its group, and once the
-// table is settled what is done with them, so that a lookup need not look at the
-// group.
+// range4 is a run of IPv4 addresses: where it starts, and once the table is
+// settled what is done with it, as a place in the table's list of that: so a
+// lookup need not look at groups.
 type range4 struct {
 	start uint32
-	does
+	does  int32
 }
 
 // range6 is a run of IPv6 addresses.
 type range6 struct {
 	start [2]uint64
-	does
+	does  int32
 }
 
-// does is what the deciding group of a run does.
+// does is what a table does with the addresses of a run. There are few in a
+// table, however many runs.
 type does struct {
-	group int32 // the narrowest; marked where another decides
 	hops  hopSetID
 	bits  uint8 // the length of the prefix
 	local bool
@@ -83,13 +83,15 @@ type does struct {
 // with it or later. So a search has a few runs to look at.
 type index4 struct {
 	runs   []range4
-	common uint8 // leading bits that all starts but that of 0 have in common
-	shift  uint8 // how far what is left of an address is shifted to be a place in at
+	groups []int32 // by run: the narrowest, or -1
+	common uint8   // leading bits that all starts but that of 0 have in common
+	shift  uint8   // how far what is left of an address is shifted to be a place in at
 	at     []int32
 }
 
 type index6 struct {
 	runs   []range6
+	groups []int32
 	common uint8
 	shift  uint8
 	at     []int32
@@ -97,26 +99,26 @@ type index6 struct {
 
 func (x *index4) add(start uint32, group int32) {
 	if n := len(x.runs); n > 0 && x.runs[n-1].start == start {
-		x.runs[n-1].group = group
+		x.groups[n-1] = group
 		return
 	}
-	x.runs = append(x.runs, range4{start, does{group: group}})
+	x.runs, x.groups = append(x.runs, range4{start: start}), append(x.groups, group)
 }
 
 func (x *index6) add(start [2]uint64, group int32) {
 	if n := len(x.runs); n > 0 && x.runs[n-1].start == start {
-		x.runs[n-1].group = group
+		x.groups[n-1] = group
 		return
 	}
-	x.runs = append(x.runs, range6{start, does{group: group}})
+	x.runs, x.groups = append(x.runs, range6{start: start}), append(x.groups, group)
 }
 
 // placesFor is how many bits of an address lead to its place in an index of n
-// runs: about sixteen runs at most have one place.
-func placesFor(n int) int { return max(0, min(20, bits.Len(uint(n))-4)) }
+// runs: about eight runs have one place.
+func placesFor(n int) int { return max(0, min(20, bits.Len(uint(n))-3)) }
 
 func (x *index4) finish() {
-	x.runs = slices.Clip(x.runs)
+	x.runs, x.groups = slices.Clip(x.runs), slices.Clip(x.groups)
 	n := len(x.runs)
 	if n < 8 {
 		return
@@ -135,7 +137,7 @@ func (x *index4) finish() {
 }
 
 func (x *index6) finish() {
-	x.runs = slices.Clip(x.runs)
+	x.runs, x.groups = slices.Clip(x.runs), slices.Clip(x.groups)
 	n := len(x.runs)
 	if n < 8 {
 		return
@@ -226,67 +228,59 @@ func (x *index6) find(k [2]uint64) int {
 // narrowest is the group of the longest prefix that holds the address, usable
 // or not; -1 where none does.
 func (t *Table) narrowest(a netip.Addr) int32 {
-	g := t.marked(a)
-	if g <= otherDecides {
-		return otherDecides - g
+	if a.Is4() {
+		if i := t.ranges4.find(key4(a)); i >= 0 {
+			return t.ranges4.groups[i]
+		}
+		return -1
 	}
-	return g
-}
-
-// decidingOf is the group that decides for a run.
-func (t *Table) decidingOf(marked int32) int32 {
-	if marked <= otherDecides {
-		return t.groups[otherDecides-marked].best
-	}
-	return marked
-}
-
-// marked is the narrowest group, marked where another decides for it.
-func (t *Table) marked(a netip.Addr) int32 {
-	if d := t.at(a); d != nil {
-		return d.group
+	if i := t.ranges6.find(key6(a)); i >= 0 {
+		return t.ranges6.groups[i]
 	}
 	return -1
 }
 
-// at is what is done with an address; nil where no route matches it.
-func (t *Table) at(a netip.Addr) *does {
+// nothing is the place of what is done where no route matches.
+const nothing = 0
+
+// doing is what is done with an address, as a place in the list of that.
+func (t *Table) doing(a netip.Addr) int32 {
 	if a.Is4() {
 		if i := t.ranges4.find(key4(a)); i >= 0 {
-			return &t.ranges4.runs[i].does
+			return t.ranges4.runs[i].does
 		}
-		return nil
+		return nothing
 	}
 	if i := t.ranges6.find(key6(a)); i >= 0 {
-		return &t.ranges6.runs[i].does
+		return t.ranges6.runs[i].does
 	}
-	return nil
+	return nothing
 }
 
-// run is the deciding group of the address at place i of a sorted list, and the place of
-// the first behind it that is in another run.
-func (t *Table) run(sorted []netip.Addr, i int) (group int32, last int) {
-	group, last = -1, i+1
+// run is what is done with the address at place i of a sorted list, and the
+// place of the first behind it that is in another run.
+func (t *Table) run(sorted []netip.Addr, i int) (doing int32, last int) {
+	last = i + 1
 	if a := sorted[i]; a.Is4() {
-		r := &t.ranges4
-		at := r.find(key4(a))
+		x := &t.ranges4
+		at := x.find(key4(a))
 		if at >= 0 {
-			group = r.runs[at].group
+			doing = x.runs[at].does
 		}
-		for last < len(sorted) && sorted[last].Is4() && (at+1 == len(r.runs) || key4(sorted[last]) < r.runs[at+1].start) {
+		for last < len(sorted) && sorted[last].Is4() && (at+1 == len(x.runs) || key4(sorted[last]) < x.runs[at+1].start) {
 			last++
 		}
-		return t.decidingOf(group), last
+		return doing, last
 	}
-	r := &t.ranges6
-	at := r.find(key6(sorted[i]))
+	x := &t.ranges6
+	at := x.find(key6(sorted[i]))
 	if at >= 0 {
-		group = r.runs[at].group
+		doing = x.runs[at].does
 	}
-	for last < len(sorted) && (at+1 == len(r.runs) || less6(key6(sorted[last]), r.runs[at+1].start)) {
+	for last < len(sorted) && (at+1 == len(x.runs) || less6(key6(sorted[last]), x.runs[at+1].start)) {
 		last++
 	}
-	return t.decidingOf(group), last
+	return doing, last
 }
 
 func key4(a netip.Addr) uint32 {

@@ -233,6 +233,7 @@ type Table struct {
 	groups                  []group
 	four                    int       // how many groups are of IPv4; they come first
 	prefixes6               []prefix6 // by group, those of IPv4 not counted
+	does                    []does
 	ranges4                 index4
 	ranges6                 index6
 }
