@@ -88,3 +88,18 @@ devices:
 	r = run(t, dir, "-p", "narrow.plan.yaml", "trace", "ha", "hb", "--size", "1373", "--no-fragment")
 	assert.Contains(t, oneLine(r.out), "2 10.1.0.1 ra l fragmentation needed")
 }
+
+func TestAllPairsOfHosts(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "ping", "--all-pairs")
+	assert.Equal(t, 0, r.code)
+	assert.Equal(t, "all 220 ways between 11 hosts work · predicted from the plan", first(r.out), "11 hosts to 10 others in two families")
+	r = run(t, dir, "ping", "--all-pairs", "-4", "--without", "beam-a", "--without", "beam-e", "-o", "csv")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, r.out, "desk-7,pilot-desk,ipv4,10.48.1.10,")
+	r = run(t, dir, "ping", "--all-pairs", "-p", demo.BadMorning)
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, oneLine(r.out), "tern-cam")
+	assert.Contains(t, run(t, dir, "ping", "--all-pairs", "desk-7").err, "name nobody with it")
+	assert.Contains(t, run(t, dir, "ping", "--all-pairs", "--size", "9").err, "--all-pairs goes with")
+}

@@ -530,6 +530,21 @@ func (m *Matrix) Ways(visit func(Way) bool) {
 	}
 }
 
+// Pairs visits every way from one device to another, of one family, those on one
+// segment among them; it stops where visit returns false.
+func (m *Matrix) Pairs(visit func(Way) bool) {
+	for i, from := range m.Ends {
+		for j, to := range m.Ends {
+			if from.Device == to.Device || from.Address.Is4() != to.Address.Is4() {
+				continue
+			}
+			if !visit(Way{From: from, To: to, Verdict: m.Verdict(i, j)}) {
+				return
+			}
+		}
+	}
+}
+
 // Explain is a way with the reason why it does not work.
 func (m *Matrix) Explain(w Way) Way { return ask(m.t, w.From, w.To) }
 

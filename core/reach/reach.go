@@ -64,6 +64,26 @@ func Ends(spec *model.Spec) []*End {
 	return all
 }
 
+// Hosts lists every host of a network by the address of each family it is known
+// by.
+func Hosts(spec *model.Spec) []*End {
+	var all []*End
+	for d := range spec.Devices {
+		if spec.Devices[d].Kind != model.Host {
+			continue
+		}
+		for _, is4 := range []bool{true, false} {
+			a := spec.MainAddress(model.DeviceID(d), is4)
+			for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
+				if slices.ContainsFunc(spec.Interfaces[id].Addresses, func(x model.Address) bool { return x.Addr() == a }) {
+					all = append(all, &End{spec.Interfaces[id].Segment, model.DeviceID(d), id, a})
+				}
+			}
+		}
+	}
+	return all
+}
+
 // rankOf orders kinds of devices by how well one stands for its segment, from 1
 // up.
 func rankOf(k model.Kind) int {

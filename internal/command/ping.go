@@ -1,11 +1,15 @@
 package command
 
 import (
+	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/reach"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
 )
@@ -99,12 +103,16 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, t
 
 func (a *app) ping() *cobra.Command {
 	var j journey
+	all := false
 	cmd := &cobra.Command{
 		Use:     "ping [FROM] TO",
 		Short:   "Predict a ping both ways; if it fails, why, and what mends it",
 		GroupID: groupProve,
 		Example: "  ropeswing ping tern-cam\n  ropeswing ping desk-7 2001:db8:ffff::9\n  ropeswing ping mole-rtr:beam0 log-server --without beam-a\n  ropeswing ping desk-7 tern-cam --explain",
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if all {
+				return a.allPairs(&j)
+			}
 			w, from, to, trials, passed, err := a.trials(&j, args)
 			if err != nil {
 				return err
@@ -120,6 +128,19 @@ func (a *app) ping() *cobra.Command {
 		},
 	}
 	a.journeyFlags(cmd, &j)
+	named := cmd.Args
+	cmd.Args = func(cmd *cobra.Command, args []string) error {
+		switch {
+		case !all:
+			return named(cmd, args)
+		case len(args) > 0:
+			return errors.New("--all-pairs pings every host from every other; name nobody with it")
+		case j.source != "" || j.probe.Size > 0:
+			return errors.New("--all-pairs goes with --with, --without, -4 and -6 only")
+		}
+		return nil
+	}
+	cmd.Flags().BoolVar(&all, "all-pairs", false, "from every host to every other; what fails is listed")
 	cmd.Flags().IntVar(&j.probe.TTL, "ttl", j.probe.TTL, "the request's TTL or hop limit, `N` from 1 to 255")
 	return cmd
 }
@@ -127,3 +148,48 @@ func (a *app) ping() *cobra.Command {
 // mostPayload is the largest payload of a ping: that of an IPv4 packet of 65,535
 // bytes.
 const mostPayload = 65507
+
+// allPairs pings every host from every other.
+func (a *app) allPairs(j *journey) error {
+	if err := a.checkFormat(); err != nil {
+		return err
+	}
+	families, err := a.families()
+	if err != nil {
+		return err
+	}
+	w, err := a.usable()
+	if err != nil {
+		return err
+	}
+	if w, err = w.With(j.with...); err != nil {
+		return err
+	}
+	if w, err = w.Without(j.without...); err != nil {
+		return err
+	}
+	ends := slices.DeleteFunc(reach.Hosts(w.Spec), func(e *reach.End) bool {
+		return e.Address.Is4() && families.Only6 || e.Address.Is6() && families.Only4
+	})
+	hosts := map[model.DeviceID]bool{}
+	for _, e := range ends {
+		hosts[e.Device] = true
+	}
+	v := view.NewPairs(w.Basis, j.without, len(hosts))
+	m := reach.All(w.Tables, ends)
+	m.Pairs(func(x reach.Way) bool {
+		works := x.Verdict == forward.Works
+		if !works && v.Asked-v.Work < mostExplained {
+			x = m.Explain(x)
+		}
+		v.Add(w.Spec, x, !works || a.format != "table")
+		return true
+	})
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
+		return err
+	}
+	if v.Work < v.Asked {
+		return errWrong
+	}
+	return nil
+}

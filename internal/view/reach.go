@@ -22,13 +22,14 @@ type Reach struct {
 	Work    int        `json:"work"`
 	Ways    []ReachWay `json:"ways"` // those listed
 
-	segments int
+	ends  int
+	hosts bool // ends are hosts, not segments
 }
 
 // ReachWay is one segment pinging another, in JSON.
 type ReachWay struct {
-	From    string `json:"from"` // a segment
-	To      string `json:"to"`   // a segment
+	From    string `json:"from"` // a segment; of ping --all-pairs: a host
+	To      string `json:"to"`   // the same
 	Family  string `json:"family"`
 	Source  string `json:"source"` // the address that stands for the one
 	Target  string `json:"target"` // and for the other
@@ -39,7 +40,14 @@ type ReachWay struct {
 
 // NewReach is an answer with nothing in it yet.
 func NewReach(basis string, without []string, segments int) *Reach {
-	return &Reach{Basis: basis, Without: append([]string{}, without...), Ways: []ReachWay{}, segments: segments}
+	return &Reach{Basis: basis, Without: append([]string{}, without...), Ways: []ReachWay{}, ends: segments}
+}
+
+// NewPairs is an answer about hosts, with nothing in it yet.
+func NewPairs(basis string, without []string, hosts int) *Reach {
+	v := NewReach(basis, without, hosts)
+	v.hosts = true
+	return v
 }
 
 // Add counts a way, and lists it where it is to be listed.
@@ -49,7 +57,11 @@ func (v *Reach) Add(spec *model.Spec, w reach.Way, list bool) {
 		v.Work++
 	}
 	if list {
-		v.Ways = append(v.Ways, newReachWay(spec, w))
+		x := newReachWay(spec, w)
+		if v.hosts {
+			x.From, x.To = spec.Devices[w.From.Device].Name, spec.Devices[w.To.Device].Name
+		}
+		v.Ways = append(v.Ways, x)
 	}
 }
 
@@ -113,12 +125,19 @@ func (v *Reach) grouped() Table {
 	return t
 }
 
+func (v *Reach) noun() string {
+	if v.hosts {
+		return "host"
+	}
+	return "segment"
+}
+
 // Text writes how much works, and what does not, ways alike in one row.
 func (v *Reach) Text(w io.Writer, width int) {
-	text := fmt.Sprintf("%d of %d ways between %s work", v.Work, v.Asked, Count(v.segments, "segment"))
+	text := fmt.Sprintf("%d of %d ways between %s work", v.Work, v.Asked, Count(v.ends, v.noun()))
 	style := bad
 	if v.Work == v.Asked {
-		style, text = good, fmt.Sprintf("all %d ways between %s work", v.Asked, Count(v.segments, "segment"))
+		style, text = good, fmt.Sprintf("all %d ways between %s work", v.Asked, Count(v.ends, v.noun()))
 	}
 	if len(v.Without) > 0 {
 		text += " without " + strings.Join(v.Without, ", ")
