@@ -113,6 +113,12 @@ func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
 	assert.Contains(t, oneLine(r.out), "10.48.3.0/24 10.48.0.3 mole-rtr beam0 derived 1 in use watches 10.48.0.5")
 	assert.Contains(t, run(t, dir, "-p", demo.BadMorning, "show", "routes", "--derived").err, "no route is derived")
 
+	why := oneLine(run(t, dir, "why", "quay-edge", "10.48.3.0/24").out)
+	assert.Contains(t, why, "for tern-watch, tern-beacon and what else lies in 10.48.3.0/24")
+	assert.Contains(t, why, "way the cheapest, by mole-rtr and tern-rock: it costs 20")
+	assert.Contains(t, why, "behind it goes out of beam1 when beam0 is down, or 10.48.0.5 (tern-rock:beam0) does not answer by it")
+	assert.Contains(t, oneLine(run(t, dir, "why", "quay-edge", "10.48.15.9").out), "here what nobody has of it, or what has no way left, ends here instead of going round")
+
 	before := run(t, dir, "show", "routes", "-o", "csv").out
 	lost := run(t, dir, "reach", "--failures", "1", "-o", "json").out
 	r = run(t, dir, "pin", "quay-edge", "far-skerry")

@@ -149,18 +149,26 @@ func (g *graph) lends(id model.InterfaceID) bool {
 	return b != model.None && slices.ContainsFunc(g.spec.Interfaces[b].Addresses, g.usual)
 }
 
-// cost is that of the dearer of the cables at the two ends.
 func (g *graph) cost(near, far model.InterfaceID) int32 {
+	return int32(Cost(g.tables.State, near, far))
+}
+
+// Cost is what it costs to send from one interface to another on its link: the
+// cost of the dearer of the cables at the two ends.
+func Cost(state *network.State, near, far model.InterfaceID) int {
 	cost := 0
 	for _, id := range []model.InterfaceID{near, far} {
-		if c := g.tables.State.Cable(g.port(id)); c != model.None {
-			cost = max(cost, g.spec.Cables[c].Cost)
+		if p := state.Spec.Interfaces[id].Parent; p != model.None {
+			id = p
+		}
+		if c := state.Cable(id); c != model.None {
+			cost = max(cost, state.Spec.Cables[c].Cost)
 		}
 	}
 	if cost == 0 {
-		cost = model.DefaultCost
+		return model.DefaultCost
 	}
-	return int32(cost)
+	return cost
 }
 
 // port is the port an interface is on.

@@ -427,6 +427,14 @@ func (s *Spec) HoldersOf(a netip.Addr) []InterfaceID {
 	return all
 }
 
+// HolderLabel is an address with the interface that has it, where one has.
+func (s *Spec) HolderLabel(a netip.Addr) string {
+	if holders := s.HoldersOf(a); len(holders) > 0 {
+		return a.String() + " (" + s.Label(holders[0]) + ")"
+	}
+	return a.String()
+}
+
 // WidestBlock is the shortest prefix among the blocks that holds the address.
 func (s *Spec) WidestBlock(a netip.Addr) (netip.Prefix, bool) {
 	var best netip.Prefix

@@ -3,7 +3,9 @@ package workspace
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 
+	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -55,6 +57,9 @@ func (w *Workspace) WhyLookup(device, address string) (Why, error) {
 		}
 	}
 	y.Numbers = append(y.Numbers, Origin{"routes that match, longest first", w.matching(table, m, ok, to)})
+	if steps := w.whyDerived(d, table, m, ok, to); len(steps) > 0 {
+		y.Numbers = append(y.Numbers, Origin{"why it is derived", steps})
+	}
 	if ok && !m.Local && len(m.Hops) > 0 {
 		y.Numbers = append(y.Numbers, Origin{"to the next hop", w.resolved(table, m, to)})
 	}
@@ -160,4 +165,98 @@ func (w *Workspace) hopWords(hop routing.Hop, to netip.Addr) string {
 		text = fmt.Sprintf("%s (%s)", w.Spec.Devices[w.Spec.Interfaces[holders[0]].Device].Name, at)
 	}
 	return text + ", out of " + w.Spec.Interfaces[hop.Out].Name
+}
+
+// whyDerived says what a derived route that decides is for: what it leads to, why
+// this way, and when the next one takes over.
+func (w *Workspace) whyDerived(d model.DeviceID, table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
+	if !found {
+		return nil
+	}
+	var steps []Step
+	var inUse *model.Static
+	for _, e := range table.Of(m) {
+		if e.Source != routing.Derived {
+			continue
+		}
+		s := &w.Spec.Statics[e.Static()]
+		switch {
+		case e.InUse:
+			inUse = s
+			steps = append(steps, Step{"for", w.leadsTo(m.Prefix), s.Place})
+			if s.Discard {
+				steps = append(steps, Step{About: "here", Text: "what nobody has of it, or what has no way left, ends here instead of going round"})
+			} else if text, ok := w.wayWords(d, to); ok {
+				steps = append(steps, Step{About: "way", Text: text})
+			}
+		case inUse != nil && s.Distance > inUse.Distance:
+			steps = append(steps, Step{About: "behind it", Text: w.takesOver(inUse, s)})
+		}
+	}
+	return steps
+}
+
+// leadsTo names the segments whose subnets a prefix holds.
+func (w *Workspace) leadsTo(p netip.Prefix) string {
+	if p.Bits() == 0 {
+		return "what no longer prefix leads to: the world"
+	}
+	var names []string
+	for _, s := range w.Spec.Segments {
+		if slices.ContainsFunc(s.Prefixes, func(q model.Prefix) bool { return prefix.Covers(p, q.Prefix) }) {
+			names = append(names, s.Name)
+		}
+	}
+	rest := "what else lies in " + p.String()
+	switch n := len(names); {
+	case n == 0:
+		return rest
+	case n > 4:
+		names = append(names[:3], fmt.Sprintf("%d more segments", n-3))
+	}
+	return forward.And(append(names, rest))
+}
+
+// wayWords is the way from a device to an address, and what it costs.
+func (w *Workspace) wayWords(d model.DeviceID, to netip.Addr) (string, bool) {
+	g := forward.Walk(w.Tables, forward.At{Device: d, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	if len(g.Ends) != 1 {
+		return "", false
+	}
+	var names []string
+	cost := 0
+	for _, n := range g.Path(g.Ends[0].Node)[1:] {
+		node := g.Nodes[n]
+		if !w.Spec.Devices[node.Device].Forwards {
+			break
+		}
+		names = append(names, w.Spec.Devices[node.Device].Name)
+	}
+	for i, n := range g.Path(g.Ends[0].Node) {
+		if i >= len(names) {
+			break
+		}
+		for _, e := range g.Nodes[n].Edges {
+			if e.To >= 0 {
+				cost += derive.Cost(w.Tables.State, e.Hop.Out, g.Nodes[e.To].In)
+			}
+		}
+	}
+	if len(names) == 0 {
+		return "", false
+	}
+	return fmt.Sprintf("the cheapest, by %s: it costs %d", forward.And(names), cost), true
+}
+
+// takesOver says when a floating route takes over from the one before it.
+func (w *Workspace) takesOver(first, behind *model.Static) string {
+	by := "discards"
+	if !behind.Discard {
+		by = "goes out of " + w.Spec.Interfaces[behind.Out].Name
+	}
+	text := fmt.Sprintf("%s when %s is down", by, w.Spec.Interfaces[first.Out].Name)
+	if first.Watch.IsValid() {
+		text += fmt.Sprintf(", or %s does not answer by it", w.Spec.HolderLabel(first.Watch))
+	}
+	return text
 }
