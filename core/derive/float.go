@@ -72,6 +72,15 @@ type before struct {
 	watch   stepID
 }
 
+// put gives a device back what it had. What is the same is not written: others
+// may read it.
+func (c *class) put(b before) {
+	c.further[b.device] = b.further
+	if c.watch[b.device] != b.watch {
+		c.watch[b.device] = b.watch
+	}
+}
+
 // float finds a way round one failure for a device that meets it, and gives the
 // steps of that way to all on it that do not take them anyway: those whose own
 // first step leads into the failure must notice it by a watch. It tells whether
@@ -116,7 +125,7 @@ func (a *answer) float(c *class, d model.DeviceID, id failureID, w *walker) outc
 	}
 	if !good {
 		for _, b := range saved {
-			c.further[b.device], c.watch[b.device] = b.further, b.watch
+			c.put(b)
 		}
 		return missed
 	}
@@ -127,11 +136,11 @@ func (a *answer) float(c *class, d model.DeviceID, id failureID, w *walker) outc
 // given a further step.
 func (a *answer) arrivedBefore(b before, w *walker) bool {
 	c := w.c
-	further, watch := c.further[b.device], c.watch[b.device]
-	c.further[b.device], c.watch[b.device] = b.further, b.watch
+	now := before{b.device, c.further[b.device], c.watch[b.device]}
+	c.put(b)
 	w.again()
 	r := w.walk(b.device)
-	c.further[b.device], c.watch[b.device] = further, watch
+	c.put(now)
 	return r == arrives
 }
 
@@ -302,7 +311,9 @@ func (a *answer) watchable(c *class, d model.DeviceID, f *failure) (stepID, bool
 		return none, false
 	}
 	link := &a.classes[a.linkClass[found]]
-	if a.target[target{d, c.id}] || link.watch[d] != none || a.links && !a.target[target{d, link.id}] {
+	// While links are protected, all at once, what is watched by a device is a link
+	// that nobody gives a watch of that device to.
+	if a.target[target{d, c.id}] || a.links && !a.target[target{d, link.id}] || link.watch[d] != none {
 		return none, false
 	}
 	return found, link.isOwner(d) || link.first[d] == c.first[d]
