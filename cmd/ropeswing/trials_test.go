@@ -103,3 +103,15 @@ func TestAllPairsOfHosts(t *testing.T) {
 	assert.Contains(t, run(t, dir, "ping", "--all-pairs", "desk-7").err, "name nobody with it")
 	assert.Contains(t, run(t, dir, "ping", "--all-pairs", "--size", "9").err, "--all-pairs goes with")
 }
+
+func TestATraceIsToldPacketByPacket(t *testing.T) {
+	dir := lights(t)
+	out := oneLine(run(t, dir, "trace", "desk-7", "tern-cam", "-4", "--explain").out)
+	assert.Contains(t, out, "TTL 1 desk-7 sends a probe; quay-core lowers its TTL to 0, drops it, and says 'time exceeded' from 10.48.1.1")
+	assert.Contains(t, out, "TTL 3 desk-7 sends a probe; quay-core passes it on with 2 left; quay-edge passes it on with 1 left; mole-rtr lowers its TTL to 0, drops it, and says 'time exceeded' from 10.48.0.3, which comes back by quay-edge and quay-core")
+	assert.Contains(t, out, "tern-cam has the address, and replies, which comes back by tern-rock, mole-rtr, quay-edge and quay-core")
+	out = oneLine(run(t, dir, "trace", "tern-cam", "-4", "--explain", "-p", demo.BadMorning).out)
+	assert.Contains(t, out, "TTL 5 ops-laptop sends a probe; quay-core passes it on with 4 left; quay-edge passes it on with 3 left; it goes round until mole-rtr lowers its TTL to 0")
+	out = oneLine(run(t, dir, "trace", "desk-7", "10.48.15.9", "-4", "--explain").out)
+	assert.Contains(t, out, "drops it without a word: nothing comes back, and there is no answer for this hop")
+}

@@ -166,6 +166,7 @@ func (v Trace) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
 			paragraph(w, width, "  "+bad.Render("on the way "+f.Failure.Way+",")+" "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), "  ")
 		}
 		if explain {
+			f.packetByPacket(w, t.State.Spec, width)
 			for _, n := range f.trace.Exchange.There.Nodes {
 				explainNode(w, t, f.trace.Exchange.There, n, width)
 			}
@@ -208,3 +209,72 @@ func (v Trace) Hops() Table {
 
 // Works tells whether every family's probes arrive and are answered.
 func (v Trace) Works() bool { return v.Verdict == forward.Works.String() }
+
+// packetByPacket tells the story of each probe: whom it passes, who ends it, and
+// how what that one says gets back.
+func (f TraceFamily) packetByPacket(w io.Writer, spec *model.Spec, width int) {
+	g := f.trace.Exchange.There
+	name := func(d model.DeviceID) string { return spec.Devices[d].Name }
+	for _, h := range f.trace.Hops {
+		for _, a := range h.Answers {
+			path := g.Path(a.Node)
+			story := name(g.Nodes[0].Device) + " sends a probe"
+			for i, n := range path[1:max(1, len(path)-1)] {
+				story += fmt.Sprintf("; %s passes it on with %d left", name(g.Nodes[n].Device), max(0, h.TTL-1-i))
+			}
+			if len(path)-1 < h.TTL && len(f.trace.Loop) > 0 {
+				story += "; it goes round until"
+			} else {
+				story += ";"
+			}
+			story += " " + name(a.Device) + f.ending(a)
+			switch {
+			case a.Silent:
+				story += ": nothing comes back, and there is no answer for this hop"
+			case a.Lost:
+				story += ", and that is lost on its way back"
+			case a.Back != nil:
+				if by := wayBack(spec, a.Back); len(by) > 0 {
+					story += ", which comes back by " + forward.And(by)
+				}
+			}
+			labelled(w, width, fmt.Sprintf("  TTL %d  ", h.TTL), Clean(story), "         ")
+		}
+	}
+}
+
+// ending is what a device does with a probe that ends at it.
+func (f TraceFamily) ending(a forward.Answer) string {
+	is4 := f.trace.Exchange.Target.Is4()
+	word := "TTL"
+	if !is4 {
+		word = "hop limit"
+	}
+	switch answer := a.ICMP.Words(is4); {
+	case a.Silent:
+		return " drops it without a word"
+	case answer == "reply":
+		return " has the address, and replies"
+	case answer == "time exceeded":
+		return fmt.Sprintf(" lowers its %s to 0, drops it, and says '%s' from %s", word, answer, a.Address)
+	default:
+		return fmt.Sprintf(" cannot send it on, and says '%s' from %s", answer, a.Address)
+	}
+}
+
+// wayBack lists the devices that an answer passes.
+func wayBack(spec *model.Spec, g *forward.Graph) []string {
+	for _, e := range g.Ends {
+		if e.Outcome != forward.Delivered {
+			continue
+		}
+		var names []string
+		for _, n := range g.Path(e.Node) {
+			if n != 0 && n != e.Node {
+				names = append(names, spec.Devices[g.Nodes[n].Device].Name)
+			}
+		}
+		return names
+	}
+	return nil
+}

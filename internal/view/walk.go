@@ -112,11 +112,11 @@ func routeVia(spec *model.Spec, e routing.Entry) string {
 	case s.Discard:
 		return "discard"
 	case !s.Via.IsValid():
-		return "static out of " + ifaceName(spec, s.Out)
+		return e.Source.String() + " out of " + ifaceName(spec, s.Out)
 	case s.Out != model.None:
-		return "static via " + s.Via.String() + " out of " + ifaceName(spec, s.Out)
+		return e.Source.String() + " via " + s.Via.String() + " out of " + ifaceName(spec, s.Out)
 	}
-	return "static via " + s.Via.String()
+	return e.Source.String() + " via " + s.Via.String()
 }
 
 // stateWord says whether a route is in use.
