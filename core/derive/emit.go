@@ -50,7 +50,7 @@ func (a *answer) emit(r *Result) [][]model.Static {
 			limit <- true
 			t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, such: []classID{none}, known: map[wayKey]label{}, need: need[d]}
 			t.labels()
-			t.world()
+			t.addDefault()
 			if a.wanted.Summarise {
 				t.summarise(s)
 			} else {
@@ -73,7 +73,7 @@ func (a *answer) sink() classID {
 	best, least := nobody, int64(0)
 	for id := range a.classes {
 		c := &a.classes[id]
-		if c.several || c.world || len(c.forced) > 0 && a.world == none && c.cost == nil || !a.g.derives(a.wanted, c.owners[0].device) {
+		if c.several || c.world || !a.g.derives(a.wanted, c.owners[0].device) {
 			continue
 		}
 		var far int64
@@ -195,22 +195,22 @@ func (t *table) forcedHere(c classID) bool {
 
 // beyond is what the device does with what no derived route in the plan's blocks
 // matches: nothing, or what its default route says.
-func (t *table) beyond() (label, bool) {
-	if t.world_() {
-		return t.of[t.answer.world], true
+func (t *table) beyond() label {
+	if t.hasDefault() {
+		return t.of[t.answer.world]
 	}
-	return drop, false
+	return drop
 }
 
-// world_ tells whether the device has a default route, derived or written.
-func (t *table) world_() bool {
+// hasDefault tells whether the device has a default route, derived or written.
+func (t *table) hasDefault() bool {
 	w := t.answer.world
 	return w != none && t.need[w] && (t.of[w] != drop || t.forcedHere(w))
 }
 
-// world adds the default route.
-func (t *table) world() {
-	if t.world_() && !t.forcedHere(t.answer.world) {
+// addDefault adds the default route, where it is not written.
+func (t *table) addDefault() {
+	if t.hasDefault() && !t.forcedHere(t.answer.world) {
 		t.route(everything(t.g.is4), t.of[t.answer.world])
 	}
 }
@@ -218,13 +218,12 @@ func (t *table) world() {
 // eachSubnet adds a route to each subnet, and where there is a default route
 // keeps what is the device's own from taking it.
 func (t *table) eachSubnet() {
-	_, hasDefault := t.beyond()
 	for _, s := range t.subnets {
 		if !t.need[s.class] || t.forcedHere(s.class) {
 			continue
 		}
 		wider := drop
-		if hasDefault {
+		if t.hasDefault() {
 			wider = -1
 		}
 		if l := t.of[s.class]; l != wider {
@@ -241,7 +240,7 @@ func (t *table) single() int {
 			n += len(t.ways[t.of[s.class]].steps)
 		}
 	}
-	if t.world_() && !t.forcedHere(t.answer.world) {
+	if t.hasDefault() && !t.forcedHere(t.answer.world) {
 		n += len(t.ways[t.of[t.answer.world]].steps)
 	}
 	return n

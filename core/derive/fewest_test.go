@@ -38,7 +38,7 @@ func TestSummariesAreTheFewest(t *testing.T) {
 					}
 				}
 				// A single address of the device itself gets no route.
-				inherited, _ := x.beyond()
+				inherited := x.beyond()
 				f := fewest{x: &summary{table: x, space: s, sets: make([][]label, len(s.nodes))}, known: map[[2]int32]int{}}
 				least := 0
 				for _, root := range s.roots {

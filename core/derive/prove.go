@@ -96,7 +96,9 @@ func (a *answer) circling(among []bool) map[givenUp]bool {
 	for id := range a.g.failures {
 		for _, w := range a.unsteady[id] {
 			for _, x := range a.hanging[w] {
-				bad[x] = true
+				if _, written := a.classes[x.class].forced[x.device]; !written { // that stands
+					bad[x] = true
+				}
 			}
 		}
 	}

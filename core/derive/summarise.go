@@ -17,7 +17,7 @@ import (
 // them.
 func (t *table) summarise(s *space) {
 	x := &summary{table: t, space: s, sets: make([][]label, len(s.nodes))}
-	inherited, _ := t.beyond()
+	inherited := t.beyond()
 	for _, e := range t.g.tables.Table(t.device).Entries() {
 		switch {
 		case e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || e.Prefix.Addr().Is4() != t.g.is4:

@@ -45,24 +45,6 @@ const (
 	lastStep step = -2
 )
 
-// row is what becomes of packets from one node, or one sender, to each
-// destination: a bit for each place.
-type row struct{ arrives, fails, circles, changed []uint64 }
-
-func newRow(words int) row {
-	all := make([]uint64, 4*words)
-	return row{all[:words:words], all[words : 2*words : 2*words], all[2*words : 3*words : 3*words], all[3*words:]}
-}
-
-func (r row) clone() row {
-	words := len(r.arrives)
-	next := newRow(words)
-	copy(next.arrives, r.arrives)
-	copy(next.fails, r.fails)
-	copy(next.circles, r.circles)
-	return next
-}
-
 // All works out who reaches whom.
 func All(t *routing.Tables, ends []*End) *Matrix {
 	m := &Matrix{Ends: ends, t: t, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
@@ -302,128 +284,6 @@ func (m *Matrix) columns(rows []row, groups [][]int32, column func(int32, []step
 	}
 }
 
-func put(words []uint64, word int32, bit uint64, on bool) {
-	if on {
-		words[word] |= bit
-	} else {
-		words[word] &^= bit
-	}
-}
-
-// Flags of a node: what may become of a packet that is there.
-const (
-	arrive uint8 = 1 << iota
-	fail
-	circle
-	change // it comes by a node whose step is another than before
-	known
-	onPath
-)
-
-// columnWork solves one destination at a time.
-type columnWork struct {
-	steps []step
-	flags []uint8
-	path  []int32
-	forks [][]int32
-}
-
-// solve works out the flags of every node. While no step forks, each path is
-// followed until something known; else by going over all until nothing changes.
-func (c *columnWork) solve(changed func(int32) bool) {
-	clear(c.flags)
-	for n := range c.steps {
-		if c.steps[n] < lastStep {
-			c.spread(changed)
-			return
-		}
-	}
-	for n := range c.steps {
-		at := int32(n)
-		c.path = c.path[:0]
-		var end uint8
-		for {
-			f := c.flags[at]
-			if f&known != 0 {
-				end = f &^ (known | onPath)
-				break
-			}
-			if f&onPath != 0 {
-				end = fail | circle
-				break
-			}
-			c.flags[at] |= onPath
-			c.path = append(c.path, at)
-			if s := c.steps[at]; s >= 0 {
-				at = int32(s)
-				continue
-			} else if s == delivers {
-				end = arrive
-			} else {
-				end = fail
-			}
-			break
-		}
-		if len(c.path) > forward.DefaultTTL-2 && end&fail == 0 {
-			end = fail // its TTL ends first
-		}
-		for i := len(c.path) - 1; i >= 0; i-- {
-			if changed(c.path[i]) {
-				end |= change
-			}
-			c.flags[c.path[i]] = end | known
-		}
-	}
-}
-
-// spread works out the flags where steps fork: from the ends backwards, over and
-// over until nothing is new. Whoever cannot get to an end only goes in circles.
-func (c *columnWork) spread(changed func(int32) bool) {
-	of := func(s step) []int32 {
-		if s < lastStep {
-			return c.forks[lastStep-1-s]
-		}
-		return []int32{int32(s)}
-	}
-	for again := true; again; {
-		again = false
-		for n, s := range c.steps {
-			f := c.flags[n]
-			if changed(int32(n)) {
-				f |= change
-			}
-			for _, to := range of(s) {
-				switch {
-				case step(to) == delivers:
-					f |= arrive
-				case to < 0:
-					f |= fail
-				default:
-					f |= c.flags[to]
-				}
-			}
-			if f != c.flags[n] {
-				c.flags[n], again = f, true
-			}
-		}
-	}
-	// A node is free of circles when all it leads to is.
-	free := make([]bool, len(c.steps))
-	for again := true; again; {
-		again = false
-		for n, s := range c.steps {
-			if !free[n] && !slices.ContainsFunc(of(s), func(to int32) bool { return to >= 0 && !free[to] }) {
-				free[n], again = true, true
-			}
-		}
-	}
-	for n := range c.flags {
-		if !free[n] {
-			c.flags[n] |= fail | circle
-		}
-	}
-}
-
 // senders works out what becomes of packets from each end to all places.
 func (m *Matrix) senders(t *routing.Tables, rows []row) []row {
 	from := make([]row, len(m.Ends))
@@ -461,40 +321,6 @@ func (m *Matrix) sender(t *routing.Tables, v routing.View, rows []row) row {
 	return r
 }
 
-// add takes what becomes of packets to the places from first to last when they
-// are handed to a node.
-func (r row) add(to int32, rows []row, first, last int) {
-	switch {
-	case step(to) == delivers:
-		fill(r.arrives, nil, first, last)
-	case to < 0:
-		fill(r.fails, nil, first, last)
-	default:
-		fill(r.arrives, rows[to].arrives, first, last)
-		fill(r.fails, rows[to].fails, first, last)
-		fill(r.circles, rows[to].circles, first, last)
-		fill(r.changed, rows[to].changed, first, last)
-	}
-}
-
-// fill sets the bits from first to last that are set in from, all of them where
-// that is nil.
-func fill(into, from []uint64, first, last int) {
-	for w := first / 64; w*64 < last; w++ {
-		mask := ^uint64(0)
-		if first > w*64 {
-			mask &= ^uint64(0) << (first - w*64)
-		}
-		if last < (w+1)*64 {
-			mask &= ^uint64(0) >> ((w+1)*64 - last)
-		}
-		if from != nil {
-			mask &= from[w]
-		}
-		into[w] |= mask
-	}
-}
-
 // Verdict is whether one end, by its place in Ends, reaches another and is
 // answered.
 func (m *Matrix) Verdict(from, to int) forward.Verdict {
@@ -511,8 +337,6 @@ func (m *Matrix) Verdict(from, to int) forward.Verdict {
 	}
 	return forward.Works
 }
-
-func get(words []uint64, p int32) bool { return words[p/64]&(1<<(p%64)) != 0 }
 
 // Ways visits every way from one segment to another, of one family; it stops
 // where visit returns false. The way says why it does not work only where asked
@@ -602,67 +426,10 @@ func (m *Matrix) eachOdd(visit func(p, q int32)) {
 	}
 }
 
-// unset clears the bits from first to last.
-func unset(words []uint64, first, last int) {
-	for p := first; p < last; p++ {
-		if p%64 == 0 && p+64 <= last {
-			words[p/64] = 0
-			p += 63
-			continue
-		}
-		words[p/64] &^= 1 << (p % 64)
-	}
-}
-
 // counts tells whether the way between two places is one to be asked for.
 func (m *Matrix) counts(p, q int) bool {
 	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
 	return a.Segment != b.Segment && a.Address.Is4() == b.Address.Is4()
-}
-
-// mirror keeps in a square of bits those that are set on both sides of its
-// diagonal.
-func mirror(x [][]uint64) {
-	var a, b [64]uint64
-	load := func(into *[64]uint64, row, word int) {
-		for i := range into {
-			into[i] = 0
-			if row+i < len(x) {
-				into[i] = x[row+i][word]
-			}
-		}
-	}
-	for r := 0; r < len(x); r += 64 {
-		for w := r / 64; w*64 < len(x); w++ {
-			load(&a, r, w)
-			load(&b, w*64, r/64)
-			transpose(&b)
-			for i := range a {
-				a[i] &= b[i]
-				if r+i < len(x) {
-					x[r+i][w] = a[i]
-				}
-			}
-			transpose(&a)
-			for i := range a {
-				if w*64+i < len(x) {
-					x[w*64+i][r/64] = a[i]
-				}
-			}
-		}
-	}
-}
-
-// transpose turns a square of 64 by 64 bits about its diagonal.
-func transpose(x *[64]uint64) {
-	mask := uint64(0x00000000ffffffff)
-	for j := 32; j != 0; j, mask = j>>1, mask^(mask<<(j>>1)) {
-		for k := 0; k < 64; k = (k + j + 1) &^ j {
-			t := (x[k]>>j ^ x[k+j]) & mask
-			x[k] ^= t << j
-			x[k+j] ^= t
-		}
-	}
 }
 
 // touched lists the nodes whose steps may be others in the tables of another

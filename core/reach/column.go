@@ -1,0 +1,121 @@
+package reach
+
+import (
+	"slices"
+
+	"ropeswing/core/forward"
+)
+
+// Flags of a node: what may become of a packet that is there.
+const (
+	arrive uint8 = 1 << iota
+	fail
+	circle
+	change // it comes by a node whose step is another than before
+	known
+	onPath
+)
+
+// columnWork solves one destination at a time.
+type columnWork struct {
+	steps []step
+	flags []uint8
+	path  []int32
+	forks [][]int32
+}
+
+// solve works out the flags of every node. While no step forks, each path is
+// followed until something known; else by going over all until nothing changes.
+func (c *columnWork) solve(changed func(int32) bool) {
+	clear(c.flags)
+	for n := range c.steps {
+		if c.steps[n] < lastStep {
+			c.spread(changed)
+			return
+		}
+	}
+	for n := range c.steps {
+		at := int32(n)
+		c.path = c.path[:0]
+		var end uint8
+		for {
+			f := c.flags[at]
+			if f&known != 0 {
+				end = f &^ (known | onPath)
+				break
+			}
+			if f&onPath != 0 {
+				end = fail | circle
+				break
+			}
+			c.flags[at] |= onPath
+			c.path = append(c.path, at)
+			if s := c.steps[at]; s >= 0 {
+				at = int32(s)
+				continue
+			} else if s == delivers {
+				end = arrive
+			} else {
+				end = fail
+			}
+			break
+		}
+		if len(c.path) > forward.DefaultTTL-2 && end&fail == 0 {
+			end = fail // its TTL ends first
+		}
+		for i := len(c.path) - 1; i >= 0; i-- {
+			if changed(c.path[i]) {
+				end |= change
+			}
+			c.flags[c.path[i]] = end | known
+		}
+	}
+}
+
+// spread works out the flags where steps fork: from the ends backwards, over and
+// over until nothing is new. Whoever cannot get to an end only goes in circles.
+func (c *columnWork) spread(changed func(int32) bool) {
+	of := func(s step) []int32 {
+		if s < lastStep {
+			return c.forks[lastStep-1-s]
+		}
+		return []int32{int32(s)}
+	}
+	for again := true; again; {
+		again = false
+		for n, s := range c.steps {
+			f := c.flags[n]
+			if changed(int32(n)) {
+				f |= change
+			}
+			for _, to := range of(s) {
+				switch {
+				case step(to) == delivers:
+					f |= arrive
+				case to < 0:
+					f |= fail
+				default:
+					f |= c.flags[to]
+				}
+			}
+			if f != c.flags[n] {
+				c.flags[n], again = f, true
+			}
+		}
+	}
+	// A node is free of circles when all it leads to is.
+	free := make([]bool, len(c.steps))
+	for again := true; again; {
+		again = false
+		for n, s := range c.steps {
+			if !free[n] && !slices.ContainsFunc(of(s), func(to int32) bool { return to >= 0 && !free[to] }) {
+				free[n], again = true, true
+			}
+		}
+	}
+	for n := range c.flags {
+		if !free[n] {
+			c.flags[n] |= fail | circle
+		}
+	}
+}
