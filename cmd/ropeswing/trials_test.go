@@ -1,6 +1,7 @@
 package main
 
 import (
+	"encoding/json"
 	"os"
 	"path/filepath"
 	"testing"
@@ -114,4 +115,32 @@ func TestATraceIsToldPacketByPacket(t *testing.T) {
 	assert.Contains(t, out, "TTL 5 ops-laptop sends a probe; quay-core passes it on with 4 left; quay-edge passes it on with 3 left; it goes round until mole-rtr lowers its TTL to 0")
 	out = oneLine(run(t, dir, "trace", "desk-7", "10.48.15.9", "-4", "--explain").out)
 	assert.Contains(t, out, "drops it without a word: nothing comes back, and there is no answer for this hop")
+}
+
+// What leaves the plan holds the derived routes too, with what they watch.
+func TestDerivedRoutesAreExported(t *testing.T) {
+	dir := lights(t)
+	var devices []struct {
+		Device, Gateway string
+		Routes          []struct {
+			To      string
+			NextHop string `json:"next_hop"`
+			Out     string
+			Watch   string
+			Derived bool
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "export", "json", "quay-edge").out), &devices))
+	require.Len(t, devices, 1)
+	assert.Equal(t, "198.51.100.33", devices[0].Gateway)
+	found := false
+	for _, r := range devices[0].Routes {
+		if r.To == "10.48.3.0" && r.Watch != "" {
+			found = true
+			assert.Equal(t, "10.48.0.3 beam0 10.48.0.5", r.NextHop+" "+r.Out+" "+r.Watch)
+			assert.True(t, r.Derived)
+		}
+	}
+	assert.True(t, found)
+	assert.Contains(t, oneLine(run(t, dir, "show", "card", "quay-edge").out), "10.48.3.0/24 255.255.255.0 10.48.0.3 beam0 1 watches 10.48.0.5")
 }

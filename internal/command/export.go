@@ -65,6 +65,9 @@ func (a *app) exported(use, short, file string, make func(w *workspace.Workspace
 			if err != nil {
 				return err
 			}
+			if w.Spec.Wants != nil {
+				w.Resolve() // the routes that are derived go with the others
+			}
 			all, err := make(w, args)
 			if err != nil {
 				return err

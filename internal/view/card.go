@@ -159,13 +159,13 @@ func (c Card) addresses(w io.Writer, width int) {
 }
 
 func (c Card) routes(w io.Writer, width int) {
-	t := Table{Columns: []Column{{Title: "to"}, {Title: "mask"}, {Title: "next hop"}, {Title: "out of"}, {Title: "distance", Right: true}, {Title: "table"}}}
+	t := Table{Columns: []Column{{Title: "to"}, {Title: "mask"}, {Title: "next hop"}, {Title: "out of"}, {Title: "distance", Right: true}, {Title: "table"}, {Title: "watches", Below: true, Lead: "watches "}}}
 	for _, r := range c.Routes {
 		hop := r.NextHop
 		if r.Discard {
 			hop = "discard"
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance), r.Table})
+		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance), r.Table, r.Watch})
 	}
 	if len(t.Rows) > 0 {
 		fmt.Fprintln(w, "\n"+bold.Render("Routes"))

@@ -78,7 +78,9 @@ type ExportedRoute struct {
 	Discard      bool   `json:"discard"`
 	Distance     int    `json:"distance"`
 	Metric       int    `json:"metric"`
-	Table        string `json:"table"` // "" for the main one
+	Watch        string `json:"watch"`   // usable only while this answers by the next hop; "" where nothing is watched
+	Derived      bool   `json:"derived"` // not written in the plan
+	Table        string `json:"table"`   // "" for the main one
 }
 
 // NewExported is the devices in their exported form.
@@ -99,6 +101,7 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 			r := ExportedRoute{
 				To: s.To.Addr().String(), PrefixLength: s.To.Bits(), Family: familyOf(s.To.Addr().Is4()), Mask: maskOf(prefix.Mask(s.To), s.To.Addr().Is4()),
 				NextHop: address(s.Via), Discard: s.Discard, Distance: int(s.Distance), Metric: int(s.Metric), Table: s.Table,
+				Watch: address(s.Watch), Derived: s.Origin == model.Derived,
 			}
 			if s.Out != model.None {
 				r.Out = spec.Interfaces[s.Out].Name
