@@ -196,7 +196,7 @@ func (o *pool) lowest(forwards bool) (netip.Addr, bool) {
 // free tells whether nobody has the address or is to have it.
 func (o *pool) free(a netip.Addr) bool {
 	_, leased := o.leased(a)
-	return !o.taken[a] && !leased && !slices.Contains(o.segment.Held, a)
+	return !o.taken[a] && !leased && !slices.Contains(o.segment.Held, a) && !o.segment.Lends(a)
 }
 
 func (o *pool) leased(a netip.Addr) (model.Lease, bool) {

@@ -112,6 +112,12 @@ const (
 	NotForwarded    Name = "not-forwarded"
 	PacketTooBig    Name = "packet-too-big"
 	DroppedOversize Name = "dropped-oversize"
+
+	FilteredOut        Name = "filtered-out"
+	RefusedByPermit    Name = "refused-by-permit"
+	StateUnknown       Name = "request-never-seen"
+	NoAddressLeft      Name = "no-address-left"
+	ReplyFromElsewhere Name = "reply-from-elsewhere"
 )
 
 var catalogue = [...]Entry{
@@ -749,7 +755,7 @@ var catalogue = [...]Entry{
 		Means:   "A firewall sees only one direction of what two segments send each other.",
 		Why:     "A stateful firewall lets replies pass that belong to a request it saw. Where the request goes another way, or the reply does, it drops what it sees, or never knows that a connection is over.",
 		Remedy:  "Lead both directions by the firewall.",
-		Example: "ropeswing: 1\nwants: {leave-out: quay-edge}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  beam-c: {prefix: 10.48.0.4/31}\n  quay-staff: {prefix: 10.48.1.0/26}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}, beam1: {segment: beam-b, address: first}, lan0: {segment: quay-staff, address: first}}\n    routes: {tern-watch: [{next-hop: mole-rtr, watch: 10.48.0.5}, tern-rock], beam-c: [mole-rtr, tern-rock]}\n  mole-rtr: {is: firewall, interfaces: {beam0: {segment: beam-a, address: last}, beam1: {segment: beam-c, address: first}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-b, address: last}, beam1: {segment: beam-c, address: last}, lan0: {segment: tern-watch, address: first}}}\n",
+		Example: "ropeswing: 1\nwants: {leave-out: quay-edge}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  beam-c: {prefix: 10.48.0.4/31}\n  quay-staff: {prefix: 10.48.1.0/26}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}, beam1: {segment: beam-b, address: first}, lan0: {segment: quay-staff, address: first}}\n    routes: {tern-watch: [{next-hop: mole-rtr, watch: 10.48.0.5}, tern-rock], beam-c: [mole-rtr, tern-rock]}\n  mole-rtr: {is: firewall, permits: [anyone may reach anyone], interfaces: {beam0: {segment: beam-a, address: last}, beam1: {segment: beam-c, address: first}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-b, address: last}, beam1: {segment: beam-c, address: last}, lan0: {segment: tern-watch, address: first}}}\n",
 	},
 	{
 		Name: Unprotected, Severity: Advice, Stage: Checking,
@@ -890,5 +896,45 @@ var catalogue = [...]Entry{
 		Remedy:  "Give all interfaces of the link the same MTU.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  desk-7: {is: host, gateway: quay-edge, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}, beam0: {segment: beam-mole, address: first, mtu: 1500}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1400}}, routes: {quay-staff: quay-edge}}\n",
 		Ping:    [2]string{"desk-7", "mole-rtr"}, Size: 1472, Whole: true,
+	},
+	{
+		Name: FilteredOut, Severity: Error, Stage: Walking,
+		Means:   "A permit, or that none speaks of it, makes a device drop the packet without a word.",
+		Why:     "A firewall passes on only what is permitted; other devices may have permits too. The first that speaks of a packet decides, by its addresses, its service and the interfaces it comes in and leaves by. Nothing tells the sender.",
+		Remedy:  "If it should pass, permit it before what drops it; the finding names the sentence that decided.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: firewall, permits: [quay-staff may reach log-server over tcp/514], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
+		Ping:    [2]string{"desk-7", "log-server"},
+	},
+	{
+		Name: RefusedByPermit, Severity: Error, Stage: Walking,
+		Means:   "A permit makes a device drop the packet and tell its sender so.",
+		Why:     "As when it is dropped without a word, but the sender knows at once: 'administratively prohibited' (ICMP type 3 code 13; ICMPv6 type 1 code 1).",
+		Remedy:  "If it should pass, permit it before what refuses it.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, permits: [quay-staff is refused quay-servers], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
+		Ping:    [2]string{"desk-7", "log-server"},
+	},
+	{
+		Name: StateUnknown, Severity: Error, Stage: Walking,
+		Means:   "A device that keeps state drops a reply to a request that it never saw.",
+		Why:     "The request went another way, so that this device takes the reply for a stray. Routes differ there and back, or one of two firewalls was passed there and the other back.",
+		Remedy:  "Lead both directions by the same device; 'ping' shows both ways.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, gateway: quay-core, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, gateway: quay-edge, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: firewall, permits: [anyone may reach anyone], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n  quay-core: {is: router, interfaces: {lan0: {segment: quay-staff, address: 2}, lan1: {segment: quay-servers, address: 2}}}\n",
+		Ping:    [2]string{"desk-7", "log-server"},
+	},
+	{
+		Name: NoAddressLeft, Severity: Error, Stage: Walking,
+		Means:   "The sender was to get an address of its own by translation, and all of the range are taken.",
+		Why:     "With 'takes', each host has an address to itself while there are any. Who comes last has none, and is dropped.",
+		Remedy:  "Give the translation more addresses, or let all share one: 'A shares B beyond INTERFACE'.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [quay-staff takes 198.51.100.36..198.51.100.36 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}}\n",
+		Ping:    [2]string{"desk-8", "192.0.2.9"},
+	},
+	{
+		Name: ReplyFromElsewhere, Severity: Error, Stage: Walking,
+		Means:   "A reply comes from another address than the one that was asked.",
+		Why:     "The request was translated, and its reply goes by another way, past the device that would undo that. Whoever asked does not know the address, and drops it.",
+		Remedy:  "Lead the reply back by the device that translated the request.",
+		Example: "ropeswing: 1\nsegments:\n  quay-servers: {prefix: 10.48.1.32/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  log-server: {is: host, gateway: quay-core, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, translates: [log-server is 198.51.100.35 beyond wan0], interfaces: {lan0: {segment: quay-servers, address: first}, wan0: {segment: fibre, address: 2}}}\n  quay-core: {is: router, interfaces: {lan0: {segment: quay-servers, address: 2}, wan0: {segment: fibre, address: 4}}}\n  fibre-carrier: {is: world, interfaces: {to: {segment: fibre, address: first}}}\n",
+		Ping:    [2]string{"fibre-carrier", "198.51.100.35"},
 	},
 }

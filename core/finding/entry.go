@@ -54,3 +54,13 @@ func Names() []string {
 	}
 	return names
 }
+
+// Judged tells whether a packet ends for a permit or a translation, not for want
+// of a way.
+func (n Name) Judged() bool {
+	switch n {
+	case FilteredOut, RefusedByPermit, StateUnknown, NoAddressLeft, ReplyFromElsewhere:
+		return true
+	}
+	return false
+}

@@ -7,6 +7,7 @@ import (
 	"net/netip"
 
 	"ropeswing/core/model"
+	"ropeswing/core/policy"
 	"ropeswing/core/routing"
 )
 
@@ -21,6 +22,31 @@ type Flow struct {
 	// everywhere. Whole is set where it may not be fragmented on its way.
 	Size  int
 	Whole bool
+	// Service is what it is for: an echo request unless said. Kind tells a reply
+	// and an error from what began the flow.
+	Service model.Service
+	Kind    policy.Kind
+	// Inner is, of an error, the header of the packet it is about.
+	Inner Header
+	// Passed is what devices remember of the flow so far, for its replies and
+	// errors.
+	Passed []Passage
+	// Asked is, of a reply, the address it is to come from, and Asker the device
+	// that it is for; Asked is invalid where that does not matter.
+	Asked netip.Addr
+	Asker model.DeviceID
+	// RoutesOnly leaves permits and translations out of account.
+	RoutesOnly bool
+}
+
+// Header is the two addresses of a packet.
+type Header struct{ Source, Destination netip.Addr }
+
+// Passage is what a device remembers of a packet that it passed on: how it came
+// and how it left, of which one may be translated.
+type Passage struct {
+	Device     model.DeviceID
+	Came, Left Header
 }
 
 // At is where a packet is: at a device, come in by an interface. In is None

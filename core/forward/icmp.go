@@ -23,6 +23,11 @@ func errorFor(o Outcome, is4 bool) (ICMP, bool) {
 			return ICMP{3, 4}, true // fragmentation needed
 		}
 		return ICMP{2, 0}, true // packet too big
+	case Refused:
+		if is4 {
+			return ICMP{3, 13}, true // communication administratively prohibited
+		}
+		return ICMP{1, 1}, true // the same
 	case Looped, Expired:
 		return timeExceeded(is4), true
 	}
@@ -58,6 +63,8 @@ func (m ICMP) Words(is4 bool) string {
 		return "host unreachable"
 	case is4 && m == ICMP{3, 4}:
 		return "fragmentation needed"
+	case is4 && m == ICMP{3, 13}, !is4 && m == ICMP{1, 1}:
+		return "administratively prohibited"
 	case !is4 && m == ICMP{2, 0}:
 		return "packet too big"
 	case !is4 && m == ICMP{1, 0}:

@@ -14,7 +14,7 @@ type Exchange struct {
 	Target netip.Addr
 	Probe  Probe
 	There  *Graph
-	Back   []*Graph // one for each device that may answer; more than one is a duplicate address
+	Back   []*Graph // one for each device that may answer, and for each way there that devices remember otherwise
 }
 
 // Probe is what a ping is like, where it is not the usual one.
@@ -22,6 +22,7 @@ type Probe struct {
 	TTL   int  // of the request; 0 is the usual one
 	Size  int  // of the packets with their IP headers, in bytes; 0 is one that fits everywhere
 	Whole bool // the request may not be fragmented
+	Over  model.Service // what is asked for; an echo unless said
 }
 
 // HeaderBytes is how many bytes a ping's packet has beside its payload: those of
@@ -50,7 +51,7 @@ func PingBy(t *routing.Tables, from model.DeviceID, source, target netip.Addr, o
 	if !source.IsValid() {
 		x.Source, _ = chooseSource(t, from, target, out)
 	}
-	f := Flow{Source: x.Source, Destination: target, Out: out, Size: p.Size, Whole: p.Whole}
+	f := Flow{Source: x.Source, Destination: target, Out: out, Size: p.Size, Whole: p.Whole, Service: p.Over}
 	x.There = walkLearning(t, from, f, p.TTL)
 	x.answer(t)
 	return x
@@ -75,37 +76,12 @@ func toldTooBig(t *routing.Tables, g *Graph) (int, bool) {
 		if e.Outcome != TooBig || e.Node == 0 {
 			continue
 		}
-		n := g.Nodes[e.Node]
-		source, ok := errorSource(t, n.At, g.Flow)
-		if !ok || Walk(t, At{n.Device, model.None}, Flow{Source: source, Destination: g.Flow.Source, Out: model.None}).Verdict() == Fails {
+		if back, ok := errorBack(t, g, e.Node); !ok || back.Verdict() == Fails {
 			return 0, false
 		}
-		return MTU(t.State.Spec, n.Edges[e.Edge].Hop.Out), true
+		return MTU(t.State.Spec, g.Nodes[e.Node].Edges[e.Edge].Hop.Out), true
 	}
 	return 0, false
-}
-
-// answer follows the replies of those the request gets to.
-func (x *Exchange) answer(t *routing.Tables) {
-	if !x.Source.IsValid() {
-		return
-	}
-	var answered []model.DeviceID
-	for _, e := range x.There.Ends {
-		if e.Outcome != Delivered {
-			continue
-		}
-		n := x.There.Nodes[e.Node]
-		if contains(answered, n.Device) {
-			continue
-		}
-		answered = append(answered, n.Device)
-		back := Flow{Source: x.Target, Destination: x.Source, Out: model.None, Size: x.Probe.Size}
-		if x.Target.IsLinkLocalUnicast() || x.Source.IsLinkLocalUnicast() {
-			back.Out = n.In
-		}
-		x.Back = append(x.Back, walkLearning(t, n.Device, back, DefaultTTL))
-	}
 }
 
 // chooseSource is the source of a packet whose outgoing interface may be
@@ -115,15 +91,6 @@ func chooseSource(t *routing.Tables, from model.DeviceID, target netip.Addr, out
 		return sourceOut(t, from, routing.Hop{Out: out, Via: target}, target)
 	}
 	return Source(t, from, target)
-}
-
-func contains(all []model.DeviceID, d model.DeviceID) bool {
-	for _, x := range all {
-		if x == d {
-			return true
-		}
-	}
-	return false
 }
 
 // Verdict is whether the reply comes back.

@@ -95,6 +95,14 @@ func (e explainer) explain() Failure {
 		e.tooBig(&f, n)
 	case Oversized:
 		e.oversized(&f, n)
+	case Filtered, Refused:
+		e.filtered(&f, n)
+	case NoneLeft:
+		f.Name = finding.NoAddressLeft
+		t := n.Edges[e.end.Edge].Treated.Translation
+		f.Reason = fmt.Sprintf("%s has no address left for %s (%s)", e.name(n.Device), n.Source, Sentence(t.Text, t.Place))
+	case Unexpected:
+		e.unexpected(&f, n)
 	case Looped:
 		f.Name = finding.ForwardingLoop
 		f.Loop = loopOf(e.g, e.end)
@@ -114,11 +122,11 @@ func (e explainer) explain() Failure {
 // fallback tells of a device on the way that had a longer match it could not
 // use: what the packet met after that is only the consequence.
 func (e explainer) fallback() string {
-	to := e.g.Flow.Destination
 	for _, n := range e.g.Nodes {
 		if !n.Decision.Matched {
 			continue
 		}
+		to := n.To
 		table := e.t.For(n.Device, n.In)
 		for _, entry := range table.Covering(to) {
 			if entry.Prefix.Bits() > n.Decision.Match.Prefix.Bits() && entry.Usable != routing.IsUsable {
@@ -141,7 +149,7 @@ func And(names []string) string {
 // through one. Where that is so only because the address's own subnet is down,
 // that is the reason.
 func (e explainer) discarded(f *Failure, n Node) {
-	if id, ok := downIn(e.t, n.Device, e.g.Flow.Destination); ok {
+	if id, ok := downIn(e.t, n.Device, n.To); ok {
 		f.Name = finding.InterfaceIsDown
 		f.Reason = fmt.Sprintf("%s is down: %s", e.spec.Label(id), e.t.State.Why(id))
 		return
@@ -159,14 +167,14 @@ func (e explainer) discarded(f *Failure, n Node) {
 // unrouted: no usable route. The reason is an interface that is down, a route
 // that is not usable, or simply that there is none.
 func (e explainer) unrouted(f *Failure) {
-	to := e.g.Flow.Destination
+	to := e.g.Nodes[e.end.Node].To
 	device := e.name(f.Device)
 	if id, ok := DownInterfaceTowards(e.t, f.Device, to); ok {
 		f.Name = finding.InterfaceIsDown
 		f.Reason = fmt.Sprintf("%s:%s is down: %s", device, e.spec.Interfaces[id].Name, e.t.State.Why(id))
 		return
 	}
-	table := tableAt(e.t, e.g.Nodes[e.end.Node].At, e.g.Flow)
+	table := tableAt(e.t, e.g.Nodes[e.end.Node].At, Flow{Source: e.g.Nodes[e.end.Node].Source})
 	for _, entry := range table.Covering(to) {
 		f.Name = finding.NoRouteFound
 		f.Reason = fmt.Sprintf("%s has no usable route to %s: for %s, %s", device, to, routeWord(entry.Prefix), table.Why(entry))
@@ -247,7 +255,7 @@ func (e explainer) unanswered(f *Failure) {
 	if out.Segment != model.None {
 		link = e.spec.Segments[out.Segment].Name
 	}
-	isTarget := edge.Address == e.g.Flow.Destination
+	isTarget := edge.Address == e.g.Nodes[e.end.Node].To
 	f.Name = finding.NextHopSilent
 	what := fmt.Sprintf("the next hop %s of %s", edge.Address, e.name(f.Device))
 	if isTarget {
@@ -269,6 +277,9 @@ func (e explainer) unanswered(f *Failure) {
 			f.Reason = fmt.Sprintf("%s does not answer: %s is down: %s", what, e.spec.Label(h), e.t.State.Why(h))
 			return
 		}
+	}
+	if isTarget && e.standsFor(f, edge.Address) {
+		return
 	}
 	if len(holders) > 0 {
 		f.Reason = fmt.Sprintf("%s does not answer on %s: %s, which has it, is not on that wire", what, link, e.spec.Label(holders[0]))

@@ -49,13 +49,13 @@ func Follow(t *routing.Tables, x *Exchange) *Trace {
 			for e, edge := range g.Nodes[n].Edges {
 				if edge.To < 0 {
 					if n != 0 { // the sender's own failure is no hop
-						hop.Answers = append(hop.Answers, answer(t, g, n, g.endAt(n, e)))
+						hop.Answers = append(hop.Answers, answer(t, g, n, g.endAt(n, e), x.Back))
 					}
 					continue
 				}
 				if !slices.Contains(next, edge.To) {
 					next = append(next, edge.To)
-					hop.Answers = append(hop.Answers, answer(t, g, edge.To, arrival(g, edge.To)))
+					hop.Answers = append(hop.Answers, answer(t, g, edge.To, arrival(g, edge.To), x.Back))
 				}
 			}
 		}
@@ -104,7 +104,7 @@ func loopOf(g *Graph, e End) []model.DeviceID {
 // The route is looked up before the TTL is lowered.
 func arrival(g *Graph, n int) End {
 	for _, e := range g.Ends {
-		if e.Node == n && (e.Outcome == Delivered || e.Outcome == Unrouted || e.Outcome == Dropped || e.Outcome == NotPassedOn) {
+		if e.Node == n && e.Edge < 0 && e.Outcome != Looped && e.Outcome != Expired {
 			return e
 		}
 	}
@@ -113,28 +113,36 @@ func arrival(g *Graph, n int) End {
 
 // answer is what a device says of an end, and whether it gets back to the
 // sender.
-func answer(t *routing.Tables, g *Graph, n int, e End) Answer {
-	f, node := g.Flow, g.Nodes[n]
-	is4 := f.Destination.Is4()
-	a := Answer{Device: node.Device, In: node.In, Node: n}
-	ok := true
-	switch e.Outcome {
-	case Delivered:
-		a.ICMP, a.Address = echoReply(is4), f.Destination
-	default:
-		if a.ICMP, ok = errorFor(e.Outcome, is4); ok {
-			a.Address, ok = errorSource(t, node.At, f)
+func answer(t *routing.Tables, g *Graph, n int, e End, replies []*Graph) Answer {
+	node := g.Nodes[n]
+	is4 := node.Destination.Is4()
+	a := Answer{Device: node.Device, In: node.In, Node: n, Silent: true}
+	if e.Outcome == Delivered {
+		a.ICMP = echoReply(is4)
+		for _, b := range replies {
+			if a.Back = b; b.Nodes[0].Device == node.Device && b.Verdict() != Fails {
+				break
+			}
+		}
+		if a.Silent = a.Back == nil; !a.Silent {
+			a.Address = g.Flow.Destination
+		}
+	} else if m, ok := errorFor(e.Outcome, is4); ok {
+		if back, ok := errorBack(t, g, n); ok {
+			a.ICMP, a.Back, a.Silent, a.Address = m, back, false, back.arrivesFrom()
 		}
 	}
-	if !ok || !f.Source.IsValid() {
-		a.Silent, a.Address = true, netip.Addr{}
-		return a
-	}
-	back := Flow{Source: a.Address, Destination: f.Source, Out: model.None}
-	if f.Source.IsLinkLocalUnicast() {
-		back.Out = node.In
-	}
-	a.Back = Walk(t, At{node.Device, model.None}, back)
-	a.Lost = a.Back.Verdict() == Fails
+	a.Lost = a.Back != nil && a.Back.Verdict() == Fails
 	return a
+}
+
+// arrivesFrom is the address from which what was sent comes to who gets it; where
+// nobody does, from which it was sent.
+func (g *Graph) arrivesFrom() netip.Addr {
+	for _, e := range g.Ends {
+		if e.Outcome == Delivered {
+			return g.Nodes[e.Node].Source
+		}
+	}
+	return g.Flow.Source
 }

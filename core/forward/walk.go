@@ -2,8 +2,11 @@ package forward
 
 import (
 	"net/netip"
+	"slices"
 
 	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/policy"
 	"ropeswing/core/routing"
 )
 
@@ -22,7 +25,11 @@ type Graph struct {
 // Node is a packet at a device.
 type Node struct {
 	At
-	Size     int // of the largest piece that comes here; 0 where the flow's does not matter
+	Header              // as it comes here
+	Inner    Header     // of an error: of the packet it is about
+	To       netip.Addr // what is looked up: the destination, or what it is translated to
+	Size     int        // of the largest piece that comes here; 0 where the flow's does not matter
+	Treated  *Treatment // what permits and translation did as it came; nil where nothing
 	Decision Decision
 	Edges    []Edge
 }
@@ -31,7 +38,9 @@ type Node struct {
 type Edge struct {
 	Hop     routing.Hop
 	Address netip.Addr // asked for on the link: the next hop, or the destination
-	To      int        // the node it leads to, -1 where nobody answers for Address
+	To      int        // the node it leads to, -1 where it leads to none
+	Left    Header     // as it leaves
+	Treated *Treatment // what permits and translation did as it left; nil where nothing
 }
 
 // Outcome is how a way ends.
@@ -47,6 +56,10 @@ const (
 	TooBig              // larger than the MTU it would have to leave by, and not to be fragmented
 	Oversized           // larger than the MTU of who takes it from the link: dropped without a word
 	Expired             // the way is longer than the TTL allows
+	Filtered            // dropped by a permit, without a word
+	Refused             // dropped by a permit, and the sender is told
+	NoneLeft            // it was to get an address of its own, and there is none left
+	Unexpected          // a reply that comes from another address than was asked, or to somebody else
 )
 
 // End is one end of the ways through a graph.
@@ -63,13 +76,14 @@ func Walk(t *routing.Tables, start At, f Flow) *Graph { return WalkTTL(t, start,
 // WalkTTL is Walk for a packet that starts with the given TTL.
 func WalkTTL(t *routing.Tables, start At, f Flow, ttl int) *Graph {
 	w := &walker{tables: t, ttl: ttl, graph: &Graph{Flow: f, Nodes: make([]Node, 0, 8)}}
-	w.visit(w.node(start, f.Size))
+	w.begin(start, f)
 	return w.graph
 }
 
 // walker is one walk under way.
 type walker struct {
 	tables *routing.Tables
+	policy *policy.Policy // nil where there is none, or it is not to be asked
 	ttl    int
 	first  []routing.Hop // where the sender is told which hops to use
 	graph  *Graph
@@ -78,15 +92,26 @@ type walker struct {
 	height []int  // by node that is done: the most steps from it to an end
 }
 
+// begin follows a flow from its start.
+func (w *walker) begin(start At, f Flow) {
+	if w.policy = w.tables.Policy; f.RoutesOnly || !f.Source.IsValid() {
+		w.policy = nil
+	}
+	if f.Service.Protocol == model.AnyProtocol {
+		w.graph.Flow.Service = model.Echo
+	}
+	w.visit(w.node(start, f.Size, Header{f.Source, f.Destination}, f.Inner))
+}
+
 // node finds the node of a place, or adds it. Walks are short, so that a
 // search beats a map.
-func (w *walker) node(at At, size int) int {
+func (w *walker) node(at At, size int, h, inner Header) int {
 	for i := range w.graph.Nodes {
-		if w.graph.Nodes[i].At == at && w.graph.Nodes[i].Size == size {
+		if n := &w.graph.Nodes[i]; n.At == at && n.Size == size && n.Header == h && n.Inner == inner {
 			return i
 		}
 	}
-	w.graph.Nodes = append(w.graph.Nodes, Node{At: at, Size: size})
+	w.graph.Nodes = append(w.graph.Nodes, Node{At: at, Size: size, Header: h, Inner: inner, To: h.Destination})
 	w.done, w.height = append(w.done, false), append(w.height, 0)
 	return len(w.graph.Nodes) - 1
 }
@@ -97,7 +122,9 @@ func (w *walker) end(o Outcome, node, edge int) {
 
 // visit decides at a node and follows each way out of it, depth first.
 func (w *walker) visit(n int) {
+	known := w.arrive(n)
 	f := w.graph.Flow
+	f.Source, f.Destination = w.graph.Nodes[n].Source, w.graph.Nodes[n].To
 	d := Decide(w.tables, w.graph.Nodes[n].At, f)
 	if n == 0 && len(w.first) > 0 {
 		d = forced(f.Destination, w.first)
@@ -105,7 +132,7 @@ func (w *walker) visit(n int) {
 	w.graph.Nodes[n].Decision = d
 	switch d.Action {
 	case Deliver:
-		w.end(Delivered, n, -1)
+		w.end(w.deliver(n, known), n, -1)
 	case NoRoute:
 		w.end(Unrouted, n, -1)
 	case Discard:
@@ -122,7 +149,7 @@ func (w *walker) visit(n int) {
 			if f.Out != model.None && n == 0 && hop.Out != f.Out && hasOut(d.Match.Hops, f.Out) {
 				continue // the sender was told which of them to use
 			}
-			w.step(n, hop)
+			w.step(n, hop, known)
 		}
 		w.path = w.path[:len(w.path)-1]
 	}
@@ -140,16 +167,28 @@ func hasOut(hops []routing.Hop, out model.InterfaceID) bool {
 
 // step takes one hop out of a node: to whoever on the link answers for the
 // next address.
-func (w *walker) step(n int, hop routing.Hop) {
+func (w *walker) step(n int, hop routing.Hop, known *Passage) {
 	address := hop.Via
 	if !address.IsValid() {
-		address = w.graph.Flow.Destination
+		address = w.graph.Nodes[n].To
+	}
+	node := &w.graph.Nodes[n]
+	e := Edge{Hop: hop, Address: address, To: -1, Left: Header{node.Source, node.To}}
+	nowhere := func(o Outcome) {
+		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, e)
+		w.end(o, n, len(w.graph.Nodes[n].Edges)-1)
 	}
 	size, fits := w.piece(n, hop.Out)
 	if !fits {
-		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, -1})
-		w.end(TooBig, n, len(w.graph.Nodes[n].Edges)-1)
+		nowhere(TooBig)
 		return
+	}
+	inner := node.Inner
+	if w.policy.Touches(node.Device) {
+		if o, ok := w.leave(n, &e, &inner, known); !ok {
+			nowhere(o)
+			return
+		}
 	}
 	answered := false
 	for _, holder := range Receivers(w.tables, hop.Out, address) {
@@ -158,17 +197,17 @@ func (w *walker) step(n int, hop routing.Hop) {
 		}
 		answered = true
 		if size > MTU(w.tables.State.Spec, holder) {
-			w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, -1})
-			w.end(Oversized, n, len(w.graph.Nodes[n].Edges)-1)
+			nowhere(Oversized)
 			continue
 		}
-		to := w.node(At{w.tables.State.Spec.Interfaces[holder].Device, holder}, size)
-		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, to})
+		to := w.node(At{w.tables.State.Spec.Interfaces[holder].Device, holder}, size, e.Left, inner)
+		next := e
+		next.To = to
+		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, next)
 		w.follow(n, to)
 	}
 	if !answered {
-		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, Edge{hop, address, -1})
-		w.end(Unanswered, n, len(w.graph.Nodes[n].Edges)-1)
+		nowhere(Unanswered)
 	}
 }
 
@@ -199,8 +238,8 @@ func (w *walker) piece(n int, out model.InterfaceID) (int, bool) {
 }
 
 // Receivers is who takes a packet that leaves an interface for an address on
-// its link: whoever holds the address; on a serial line, where nothing is
-// resolved, the far end.
+// its link: whoever holds the address, or translates it; on a serial line, where
+// nothing is resolved, the far end.
 func Receivers(t *routing.Tables, out model.InterfaceID, address netip.Addr) []model.InterfaceID {
 	if t.State.Spec.Interfaces[out].Serial {
 		if far := t.State.Peer(out); far != model.None && t.State.IsUp(out) && t.State.IsUp(far) {
@@ -208,7 +247,17 @@ func Receivers(t *routing.Tables, out model.InterfaceID, address netip.Addr) []m
 		}
 		return nil
 	}
-	return t.State.Holders(out, address)
+	all := t.State.Holders(out, address)
+	if t.Policy == nil {
+		return all
+	}
+	domain := t.State.Domain(out)
+	t.Policy.Answering(address, func(at model.InterfaceID) {
+		if t.State.IsUp(at) && t.State.Domain(at) == domain && domain != network.NoDomain && !slices.Contains(all, at) {
+			all = append(slices.Clip(all), at)
+		}
+	})
+	return all
 }
 
 // follow goes on to a node that was stepped to, or sees that the way comes

@@ -265,7 +265,7 @@ func probeOf(t *routing.Tables, id model.StaticID) (*Exchange, []routing.Hop) {
 	}
 	x.Source, _ = sourceOut(t, s.Device, routing.Hop{Out: hops[0].Out, Via: via}, s.Watch)
 	w := &walker{tables: t, ttl: DefaultTTL, first: hops, graph: &Graph{Flow: Flow{Source: x.Source, Destination: s.Watch, Out: model.None}, Nodes: make([]Node, 0, 8)}}
-	w.visit(w.node(At{s.Device, model.None}, 0))
+	w.begin(At{s.Device, model.None}, w.graph.Flow)
 	x.There = w.graph
 	x.answer(t)
 	return x, hops

@@ -17,6 +17,7 @@ type Requirement struct {
 	Not      bool        // it must not reach
 	Without  []plan.Text // what is out of order meanwhile
 	Through  []DeviceID  // by which it must go, there and back
+	Over     Service     // what for; Echo unless said
 	Place    source.Place
 }
 
@@ -37,11 +38,11 @@ func (r *resolver) must() {
 	}
 }
 
-const sentences = "'A reaches B' or 'A does not reach B', with 'without NAME' or 'through DEVICE' behind it"
+const sentences = "'A reaches B' or 'A does not reach B', with 'over SERVICE', 'without NAME' or 'through DEVICE' behind it"
 
 // requirement resolves one sentence.
 func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
-	x := Requirement{Text: t.Value, Place: t.Place}
+	x := Requirement{Text: t.Value, Over: Echo, Place: t.Place}
 	words := t.Words()
 	bad := func() (Requirement, bool) {
 		r.report(finding.New(finding.BadValue, t.Place, "a requirement is %s, not %s", sentences, t.Value))
@@ -62,6 +63,13 @@ func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
 			return bad()
 		}
 		switch rest[0].Value {
+		case "over":
+			over, err := ParseService(rest[1].Value)
+			if err != nil {
+				r.report(finding.New(finding.BadValue, rest[1].Place, "%s", err))
+				return x, false
+			}
+			x.Over = over
 		case "without":
 			x.Without = append(x.Without, rest[1])
 		case "through":
@@ -83,6 +91,11 @@ func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
 	x.From, okFrom = r.parties(words[0], nil)
 	x.To, okTo = r.parties(to, nil)
 	return x, okFrom && okTo
+}
+
+// inItself is the finding of a group that leads back to itself.
+func (r *resolver) inItself(group plan.Text, above []string) finding.Finding {
+	return finding.New(finding.BadValue, group.Place, "the group %s is in itself, by %s", group.Value, strings.Join(above, ", ")).About(group.Value)
 }
 
 // parties resolves one side of a sentence. Above is the groups it is looked up
@@ -112,7 +125,7 @@ func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
 		}
 		for _, name := range above {
 			if name == t.Value {
-				r.report(finding.New(finding.BadValue, g.Name.Place, "the group %s is in itself, by %s", t.Value, strings.Join(above, ", ")).About(t.Value))
+				r.report(r.inItself(g.Name, above))
 				return nil, false
 			}
 		}

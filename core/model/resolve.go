@@ -42,6 +42,7 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	r.leases()
 	r.addresses()
 	r.gatewayHints()
+	r.lent()
 	numbering.Addresses(r.spec)
 	r.links()
 	r.managed()
@@ -50,6 +51,8 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	r.operator()
 	r.wants()
 	r.must()
+	r.permits()
+	r.translations()
 	return r.spec, r.found
 }
 

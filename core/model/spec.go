@@ -114,6 +114,7 @@ type Segment struct {
 	HostsThere int64        // how many its hosts in the plan take
 	Lead       DeviceID     // the device named as its gateway, None where none is
 	Held       []netip.Addr // addresses named as its gateway
+	Lent       []Lease      // addresses that stand for others, by translation
 	Place      source.Place
 }
 
@@ -200,10 +201,17 @@ type Device struct {
 	Beyond   []Prefix    // for the world: what it answers for
 	Manage   InterfaceID // where it is managed; None where it has no address
 	Answers  []string    // the services it answers there
-	From     []BlockID   // where its loopback is taken from; empty where none is wanted
-	First    InterfaceID
-	Count    int // its interfaces are First up to First+Count
-	Place    source.Place
+
+	Permits    []Permit // of what passes through, in order
+	OwnPermits []Permit // of what is for the device itself, or from it
+	Otherwise  Ruling   // of what no permit speaks of
+	KeepsState bool     // replies to what passed pass, and others do not
+	Translates []Translation
+
+	From  []BlockID // where its loopback is taken from; empty where none is wanted
+	First InterfaceID
+	Count int // its interfaces are First up to First+Count
+	Place source.Place
 }
 
 // InterfaceKind is what an interface is.

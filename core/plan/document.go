@@ -157,8 +157,21 @@ type Device struct {
 	Interfaces []Interface
 	Routes     []Route
 	Tables     []RouteTable
+	Permits    []Permit // of what passes through
+	OwnPermits []Permit // of what is for the device itself, or from it
+	Otherwise  Text     // what becomes of what no permit speaks of
+	KeepsState Switch
+	Translates []Text // sentences such as 'quay-staff shares wan0'
 	Note       Text
 	Made       bool // from a pattern
+}
+
+// Permit is one sentence of what a device lets pass.
+type Permit struct {
+	Sentence Text // such as 'quay-staff may reach log-server over tcp/443'
+	In, Out  []Text
+	Pending  Switch
+	Note     Text
 }
 
 // Interface is one interface of a device, or a range of switch ports.

@@ -32,6 +32,7 @@ func Keys() []KeyGroup {
 		{"Of each device, under `devices`", docs(deviceKeys)},
 		{"Of each interface, under a device's `interfaces`", docs(interfaceKeys)},
 		{"Of a route in its long form, under a device's `routes`", docs(hopKeys)},
+		{"Of a permit in its long form, under a device's `permits` or `own-permits`", docs(permitKeys)},
 		{"Of a cable in its long form, under `cables`", docs(cableKeys)},
 	}
 }
@@ -117,13 +118,13 @@ func topKeys() []key[Document] {
 			d.Wants.Place = r.place(n)
 			fields(r, n, "wants", wantKeys, &d.Wants)
 		}},
-		{"groups", "name: segments, devices, addresses or groups", "Names for several things together, for `must`.", func(r *reader, d *Document, n *yaml.Node, what string) {
+		{"groups", "name: segments, devices, addresses or groups", "Names for several things together, for `must`, `permits` and `translates`.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			r.mapping(n, "groups", func(name Text, v *yaml.Node) {
 				r.checkName(name, "a group")
 				d.Groups = append(d.Groups, Group{name, r.words(v, "group "+name.Value)})
 			})
 		}},
-		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `without NAME` (with that out of order) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device, an address, a group, or `everyone`.", texts(func(d *Document) *[]Text { return &d.Must })},
+		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `over SERVICE` (`icmp` unless said), `without NAME` (with that out of order) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device, an address, a group, or `everyone`.", texts(func(d *Document) *[]Text { return &d.Must })},
 		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},
 		{"blocks", "name: prefixes, or a map", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route. A block that lies within another is kept for who takes from it by name.", (*reader).blocks},
 		{"segments", "name: a map", "The broadcast domains. A name such as `hut-(1..20)` is a pattern: it stands for twenty segments, and `(n)`, `(200+n)` or `(n*4)` in what stands under it is worked out for each. An exact `hut-7` beside it overrides.", (*reader).segments},
@@ -193,6 +194,11 @@ var deviceKeys = []key[Device]{
 	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},
 	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
 	{"routes", "destination: next hop, or a list", "Static routes. A destination is a prefix, `default`, or the name of a segment or block. Next hops stand in order of preference: the first has distance 1, each further one 10 more. A next hop is an address, or a device: its address on the segment the two share.", (*reader).routes},
+	{"permits", "a list of sentences, or maps", "What the device lets pass, in order; the first that speaks of a packet decides. `A may reach B`, `A may not reach B` (dropped without a word), `A is refused B` (dropped, and its sender told), `A may answer B` (replies only), each with `over SERVICE` behind it: `icmp`, `tcp`, `udp/53`, `tcp/8000..8099`, or several with commas between. A and B are a segment, a block, a device, a group, an address, a prefix, `everyone` (all segments), or `anyone` (any address).", (*reader).permits},
+	{"own-permits", "as `permits`", "The same for what is for the device itself, or from it: on one side stands `itself`. Where no sentence speaks of the one direction, all of it passes.", (*reader).ownPermits},
+	{"otherwise", "`drop`, `refuse` or `pass`; `drop` for a firewall and `pass` for others unless set", "What becomes of what no permit speaks of.", choice(func(d *Device) *Text { return &d.Otherwise }, "drop", "refuse", "pass")},
+	{"keeps-state", "true or false; true for a firewall and false for others unless set", "Whether replies to what passed, and errors about it, pass too; and replies to what it never saw do not. Without state, each packet is judged for itself.", truth(func(d *Device) *Switch { return &d.KeepsState })},
+	{"translates", "a list of sentences", "Addresses that are others beyond an interface. `A is B beyond INTERFACE`: one address for another, both ways, or a prefix for another of its length. `A shares INTERFACE`, or `A shares B beyond INTERFACE`: all of A are behind one address, that of the interface (in IPv4) or B, or behind a range such as `198.51.100.36..198.51.100.38`. `A takes B beyond INTERFACE`: each host of A has one address of the range B to itself, while there are any.", texts(func(d *Device) *[]Text { return &d.Translates })},
 	{"note", "text", note, prose(func(d *Device) *Text { return &d.Note })},
 }
 

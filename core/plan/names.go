@@ -12,7 +12,8 @@ import (
 // reserved are the words of the sentences a plan holds; no device, segment,
 // block or cable may be called by one.
 var reserved = []string{
-	"default", "discard", "does", "everyone", "first", "last", "not", "over", "reach", "reaches", "through", "to", "via", "without", "between",
+	"answer", "anyone", "between", "beyond", "default", "discard", "does", "everyone", "first", "is", "itself", "last", "may", "not", "over",
+	"reach", "reaches", "refused", "shares", "takes", "through", "to", "via", "without",
 }
 
 // longestName is how many characters a name may have.

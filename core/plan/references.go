@@ -86,6 +86,15 @@ func (d *Document) References() []Reference {
 			own(x.Name.Value, append([]Text{i.Parent, i.Borrow}, i.Members...)...)
 		}
 		own(x.Name.Value, x.Manage)
+		for _, p := range slices.Concat(x.Permits, x.OwnPermits) {
+			add(p.Sentence.Words()...)
+			own(x.Name.Value, slices.Concat(p.In, p.Out)...)
+		}
+		for _, t := range x.Translates {
+			words := t.Words()
+			add(words[0])
+			own(x.Name.Value, words[1:]...)
+		}
 		routes := slices.Clone(x.Routes)
 		for _, t := range x.Tables {
 			routes = append(routes, t.Routes...)

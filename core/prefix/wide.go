@@ -78,3 +78,9 @@ func (a Wide) addr(like netip.Addr) netip.Addr {
 	binary.BigEndian.PutUint64(b[8:], a.lo)
 	return netip.AddrFrom16(b)
 }
+
+// Moved is the address that has the place in one prefix that another has in a
+// prefix of the same length.
+func Moved(a netip.Addr, from, to netip.Prefix) netip.Addr {
+	return Number(to.Masked().Addr()).plus(Number(a).minus(Number(from.Masked().Addr()))).addr(a)
+}

@@ -1,12 +1,15 @@
 package reach
 
+import "math/bits"
+
 // row is what becomes of packets from one node, or one sender, to each
 // destination: a bit for each place.
-type row struct{ arrives, fails, circles, changed []uint64 }
+type row struct{ arrives, fails, circles, changed, meets []uint64 }
 
 func newRow(words int) row {
-	all := make([]uint64, 4*words)
-	return row{all[:words:words], all[words : 2*words : 2*words], all[2*words : 3*words : 3*words], all[3*words:]}
+	all := make([]uint64, 5*words)
+	part := func(i int) []uint64 { return all[i*words : (i+1)*words : (i+1)*words] }
+	return row{part(0), part(1), part(2), part(3), part(4)}
 }
 
 func (r row) clone() row {
@@ -15,6 +18,7 @@ func (r row) clone() row {
 	copy(next.arrives, r.arrives)
 	copy(next.fails, r.fails)
 	copy(next.circles, r.circles)
+	copy(next.meets, r.meets)
 	return next
 }
 
@@ -31,6 +35,7 @@ func (r row) add(to int32, rows []row, first, last int) {
 		fill(r.fails, rows[to].fails, first, last)
 		fill(r.circles, rows[to].circles, first, last)
 		fill(r.changed, rows[to].changed, first, last)
+		fill(r.meets, rows[to].meets, first, last)
 	}
 }
 
@@ -117,6 +122,15 @@ func transpose(x *[64]uint64) {
 			t := (x[k]>>j ^ x[k+j]) & mask
 			x[k] ^= t << j
 			x[k+j] ^= t
+		}
+	}
+}
+
+// eachBit visits the bits that are set.
+func eachBit(row []uint64, visit func(int32)) {
+	for w, word := range row {
+		for ; word != 0; word &= word - 1 {
+			visit(int32(w*64 + bits.TrailingZeros64(word)))
 		}
 	}
 }

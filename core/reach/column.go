@@ -12,6 +12,7 @@ const (
 	fail
 	circle
 	change // it comes by a node whose step is another than before
+	meet   // it comes by a node that judges or translates
 	known
 	onPath
 )
@@ -22,6 +23,7 @@ type columnWork struct {
 	flags []uint8
 	path  []int32
 	forks [][]int32
+	meets []bool // by node: it judges or translates; nil where none does
 }
 
 // solve works out the flags of every node. While no step forks, each path is
@@ -67,6 +69,9 @@ func (c *columnWork) solve(changed func(int32) bool) {
 			if changed(c.path[i]) {
 				end |= change
 			}
+			if c.meets != nil && c.meets[c.path[i]] {
+				end |= meet
+			}
 			c.flags[c.path[i]] = end | known
 		}
 	}
@@ -87,6 +92,9 @@ func (c *columnWork) spread(changed func(int32) bool) {
 			f := c.flags[n]
 			if changed(int32(n)) {
 				f |= change
+			}
+			if c.meets != nil && c.meets[n] {
+				f |= meet
 			}
 			for _, to := range of(s) {
 				switch {

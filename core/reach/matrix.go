@@ -33,6 +33,8 @@ type Matrix struct {
 	rows  []row     // by node
 	from  []row     // by place: of the end as the sender
 	words int
+
+	judged *judged // the ways that meet permits or translations; nil where none does
 }
 
 // step is what a node does with packets to one destination: the node they go
@@ -89,6 +91,7 @@ func All(t *routing.Tables, ends []*End) *Matrix {
 	}
 	m.columns(m.rows, groups, func(p int32, column []step) { copy(column, m.column(p)) }, nil)
 	m.from = m.senders(t, m.rows)
+	m.judge()
 	return m
 }
 
@@ -255,7 +258,7 @@ func (m *Matrix) findAlike() {
 // are alike, and notes it in the rows. Column fills in the steps of all nodes;
 // changed, if not nil, tells of a node whether its step is another than before.
 func (m *Matrix) columns(rows []row, groups [][]int32, column func(int32, []step), changed func(int32, int32) bool) {
-	c := &columnWork{steps: make([]step, len(m.nodes)), flags: make([]uint8, len(m.nodes)), forks: m.forks}
+	c := &columnWork{steps: make([]step, len(m.nodes)), flags: make([]uint8, len(m.nodes)), forks: m.forks, meets: m.judging()}
 	type bitsOf struct {
 		word int32
 		mask uint64
@@ -279,6 +282,7 @@ func (m *Matrix) columns(rows []row, groups [][]int32, column func(int32, []step
 				put(rows[n].fails, b.word, b.mask, f&fail != 0)
 				put(rows[n].circles, b.word, b.mask, f&circle != 0)
 				put(rows[n].changed, b.word, b.mask, f&change != 0)
+				put(rows[n].meets, b.word, b.mask, f&meet != 0)
 			}
 		}
 	}
@@ -327,6 +331,9 @@ func (m *Matrix) Verdict(from, to int) forward.Verdict {
 	a, b := m.place[from], m.place[to]
 	if m.odd[a] || m.odd[b] {
 		return ask(m.t, m.Ends[from], m.Ends[to]).Verdict
+	}
+	if m.judged != nil && get(m.judged.ways[a], b) {
+		return m.judged.verdict(a, b)
 	}
 	there, back := m.from[a], m.from[b]
 	switch {
@@ -384,6 +391,13 @@ func (m *Matrix) both() [][]uint64 {
 		}
 	}
 	mirror(works)
+	if m.judged != nil {
+		for p, asked := range m.judged.ways {
+			for w := range asked {
+				works[p][w] = works[p][w]&^asked[w] | m.judged.works[p][w]
+			}
+		}
+	}
 	bySegment := map[model.SegmentID][]int32{}
 	four := 0 // IPv4 stands first
 	for p := range works {

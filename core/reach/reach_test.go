@@ -87,13 +87,16 @@ func TestWhatAFailureTakesAway(t *testing.T) {
 // random, of which many loop or lead nowhere.
 func TestMatrixAgreesWithPings(t *testing.T) {
 	verdicts := map[forward.Verdict]int{}
-	for seed := range 60 {
+	for seed := range 160 {
 		r := rand.New(rand.NewPCG(uint64(seed), 11))
 		spec := coretest.Spec(t, coretest.RandomNetwork(r, "{}"))
 		if seed%2 == 0 {
 			spec = withRandomRoutes(spec, r)
 		} else {
 			spec, _, _ = derive.Resolve(spec)
+		}
+		if seed >= 60 { // with permits and translations
+			spec = coretest.WithRandomPolicies(spec, r)
 		}
 		tables := forward.Resolve(network.Build(spec).State())
 		ends := reach.Ends(spec)
@@ -129,7 +132,9 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 				}
 			}
 			require.Equal(t, lost, l.Lost, "seed %d", seed)
-			require.Equal(t, loops, l.Loops, "seed %d", seed)
+			if seed < 60 {
+				require.Equal(t, loops, l.Loops, "seed %d", seed)
+			}
 			require.Len(t, l.Ways, min(lost, 1000))
 			return true
 		})

@@ -1,12 +1,14 @@
 package reach
 
 import (
+	"fmt"
 	"math/bits"
 	"runtime"
 	"slices"
 	"sync"
 	"sync/atomic"
 
+	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -106,9 +108,32 @@ func (m *Matrix) loss(base [][]uint64, failures []network.Failure, reasons int) 
 		}
 	}, func(p, n int32) bool { return at[n] > 0 && other[at[n]-1][p] != m.next[int(p)*len(m.nodes)+int(n)] })
 	x.from = x.senders(after, x.rows)
+	if after.Policy != nil {
+		x.alike = m.stillAlike(other)
+		x.judge()
+	}
 	m.compare(&l, x, base, state, reasons)
 	l.Takes = takeovers(m.t, after)
 	return l
+}
+
+// stillAlike puts places together that were alike, and to which the touched nodes
+// have the same steps now.
+func (m *Matrix) stillAlike(other [][]step) []int32 {
+	all, known := make([]int32, len(m.sorted)), map[string]int32{}
+	for p := range all {
+		key := fmt.Sprint(m.alike[p])
+		for _, steps := range other {
+			key += fmt.Sprint(" ", steps[p])
+		}
+		first, ok := known[key]
+		if !ok {
+			first = int32(p)
+			known[key] = first
+		}
+		all[p] = first
+	}
+	return all
 }
 
 // differing lists the places for which a touched node has another step than
@@ -151,17 +176,17 @@ func (m *Matrix) compare(l *Loss, x *Matrix, base [][]uint64, state *network.Sta
 		}
 		lost[p][q/64] |= 1 << (q % 64)
 	}
-	for p := range base {
-		for w := range base[p] {
-			gone := base[p][w] &^ (x.from[p].arrives[w] &^ x.from[p].fails[w])
-			for ; gone != 0; gone &= gone - 1 {
-				q := int32(w*64 + bits.TrailingZeros64(gone))
-				if !m.odd[p] && !m.odd[q] {
-					lose(int32(p), q)
-					lose(q, int32(p))
+	if x.judged != nil {
+		still := x.both()
+		for p := range base {
+			for w := range base[p] {
+				for gone := base[p][w] &^ still[p][w]; gone != 0; gone &= gone - 1 {
+					lose(int32(p), int32(w*64+bits.TrailingZeros64(gone)))
 				}
 			}
 		}
+	} else {
+		m.oneSided(x, base, lose)
 	}
 	m.eachOdd(func(p, q int32) {
 		if get(base[p], q) && ask(x.t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Verdict != forward.Works {
@@ -181,6 +206,23 @@ func (m *Matrix) compare(l *Loss, x *Matrix, base [][]uint64, state *network.Sta
 	if any {
 		m.countLost(l, x, lost, state)
 		l.Ways = m.firstLost(x.t, lost, reasons)
+	}
+}
+
+// oneSided finds the ways lost where packets are not judged: with those of one
+// direction both are.
+func (m *Matrix) oneSided(x *Matrix, base [][]uint64, lose func(p, q int32)) {
+	for p := range base {
+		for w := range base[p] {
+			gone := base[p][w] &^ (x.from[p].arrives[w] &^ x.from[p].fails[w])
+			for ; gone != 0; gone &= gone - 1 {
+				q := int32(w*64 + bits.TrailingZeros64(gone))
+				if !m.odd[p] && !m.odd[q] {
+					lose(int32(p), q)
+					lose(q, int32(p))
+				}
+			}
+		}
 	}
 }
 
@@ -204,12 +246,20 @@ func (m *Matrix) countLost(l *Loss, x *Matrix, lost [][]uint64, state *network.S
 				if !slices.ContainsFunc(part[p], func(a int32) bool { return slices.Contains(part[q], a) }) {
 					l.Cannot++
 				}
-				if get(x.from[p].circles, q) || get(x.from[q].circles, int32(p)) {
+				if x.circles(int32(p), q) {
 					l.Loops++
 				}
 			}
 		}
 	}
+}
+
+// circles tells whether packets of a way go round in a loop.
+func (m *Matrix) circles(p, q int32) bool {
+	if m.judged != nil && get(m.judged.ways[p], q) {
+		return ask(m.t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Failure.Name == finding.ForwardingLoop
+	}
+	return get(m.from[p].circles, q) || get(m.from[q].circles, p)
 }
 
 // firstLost lists the first lost ways in the order of the ends, as many as

@@ -7,6 +7,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/policy"
 )
 
 // Key names one table of a device. The empty name is the main table, which
@@ -22,6 +23,9 @@ type Key struct {
 type Tables struct {
 	State *network.State
 
+	// Policy is what devices let pass and translate; nil where there is nothing of
+	// the kind.
+	Policy *policy.Policy
 	// Unsettled is set where watches chase each other: these routes are taken to
 	// be out of use, though they would come and go.
 	Unsettled []Monitor
@@ -38,7 +42,7 @@ type Tables struct {
 // Resolve makes the tables of every device from its interfaces and the static
 // routes, which stand together by device, in the devices' order.
 func Resolve(state *network.State, statics []model.Static) *Tables {
-	t := &Tables{State: state, shared: newShared(), main: make([]*Table, len(state.Spec.Devices)), named: map[Key]*Table{}}
+	t := &Tables{State: state, Policy: policy.New(state.Spec), shared: newShared(), main: make([]*Table, len(state.Spec.Devices)), named: map[Key]*Table{}}
 	for d, first := 0, 0; d < len(t.main); d++ {
 		last := first
 		for last < len(statics) && statics[last].Device == model.DeviceID(d) {

@@ -97,8 +97,8 @@ func (m mender) propose() []model.Change {
 	if !failing {
 		return nil
 	}
-	to := g.Flow.Destination
 	n := g.Nodes[end.Node]
+	to := n.To
 	switch end.Outcome {
 	case forward.Unrouted:
 		return append(m.bringUpTowards(n.Device, to), m.route(n.Device, to)...)
@@ -236,7 +236,7 @@ func (m mender) towards(d model.DeviceID, to netip.Addr) (neighbour, bool) {
 		if !m.spec.Devices[n.device].Forwards && !m.holds(n.device, to) {
 			continue
 		}
-		g := forward.Walk(m.t, forward.At{Device: n.device, In: model.None}, forward.Flow{Source: m.x.Source, Destination: to, Out: model.None})
+		g := forward.Walk(m.t, forward.At{Device: n.device, In: model.None}, forward.Flow{Source: m.x.Source, Destination: to, Out: model.None, RoutesOnly: true})
 		if g.Verdict() != forward.Works || slices.ContainsFunc(g.Nodes, func(x forward.Node) bool { return x.Device == d }) {
 			continue
 		}

@@ -106,6 +106,9 @@ func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
 		return
 	}
 	told[key] = true
+	if w.Failure.Name.Judged() {
+		return // the routes are there
+	}
 	way := "there"
 	if w.Failure.Back {
 		way = "back"
@@ -126,7 +129,7 @@ func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
 
 // between lists the devices that forward on the way from one end to another.
 func (c *checker) between(from, to *reach.End) []model.DeviceID {
-	g := forward.Walk(c.tables, forward.At{Device: from.Device, In: model.None}, forward.Flow{Source: from.Address, Destination: to.Address, Out: model.None})
+	g := forward.Walk(c.tables, forward.At{Device: from.Device, In: model.None}, forward.Flow{Source: from.Address, Destination: to.Address, Out: model.None, RoutesOnly: true})
 	var all []model.DeviceID
 	for _, n := range g.Nodes {
 		if n.Device != from.Device && n.Device != to.Device {
@@ -173,7 +176,7 @@ func (c *checker) wantedWorld(ends []*reach.End) {
 		if !target.IsValid() {
 			continue
 		}
-		g := forward.Walk(c.tables, forward.At{Device: e.Device, In: model.None}, forward.Flow{Source: e.Address, Destination: target, Out: model.None})
+		g := forward.Walk(c.tables, forward.At{Device: e.Device, In: model.None}, forward.Flow{Source: e.Address, Destination: target, Out: model.None, RoutesOnly: true})
 		if end, failing := g.Failing(); failing {
 			at := c.spec.Devices[g.Nodes[end.Node].Device].Name
 			if end.Outcome == forward.Unrouted && !told["default "+at] {

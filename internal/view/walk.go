@@ -72,8 +72,8 @@ func walkText(w io.Writer, t *routing.Tables, title string, g *forward.Graph, wi
 func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, n forward.Node, width int) {
 	spec := t.State.Spec
 	table := t.For(n.Device, n.In)
-	fmt.Fprintln(w, "  "+bold.Render(spec.Devices[n.Device].Name)+faint.Render(" on its way to "+g.Flow.Destination.String()))
-	entries := table.Covering(g.Flow.Destination)
+	fmt.Fprintln(w, "  "+bold.Render(spec.Devices[n.Device].Name)+faint.Render(" on its way to "+n.To.String()))
+	entries := table.Covering(n.To)
 	if len(entries) == 0 {
 		fmt.Fprintln(w, "    no route matches")
 	}

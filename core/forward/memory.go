@@ -1,0 +1,133 @@
+package forward
+
+import (
+	"slices"
+
+	"ropeswing/core/model"
+	"ropeswing/core/policy"
+	"ropeswing/core/routing"
+)
+
+// passage is what the device at a node remembers of a packet that leaves by an
+// edge, or with edge -1 is delivered there; false where it remembers nothing.
+func (g *Graph) passage(t *routing.Tables, n, edge int) (Passage, bool) {
+	node := &g.Nodes[n]
+	if !t.Policy.Touches(node.Device) {
+		return Passage{}, false
+	}
+	p := Passage{node.Device, node.Header, Header{node.Source, node.To}}
+	if edge >= 0 {
+		p.Left = node.Edges[edge].Left
+	}
+	return p, p.Came != p.Left || t.Policy.KeepsState(node.Device)
+}
+
+// mostMemories is how many different ways to one node are told apart by what
+// devices remember of them.
+const mostMemories = 64
+
+// memories lists what devices remember of the ways to a node, each only once.
+func (g *Graph) memories(t *routing.Tables, to int) [][]Passage {
+	if t.Policy == nil || g.Flow.RoutesOnly {
+		return [][]Passage{nil}
+	}
+	var all [][]Passage
+	var path []Passage
+	on := make([]bool, len(g.Nodes))
+	var visit func(n int)
+	visit = func(n int) {
+		if len(all) == mostMemories {
+			return
+		}
+		if n == to {
+			if !slices.ContainsFunc(all, func(m []Passage) bool { return slices.Equal(m, path) }) {
+				all = append(all, slices.Clone(path))
+			}
+			return
+		}
+		on[n] = true
+		for i, e := range g.Nodes[n].Edges {
+			if e.To < 0 || on[e.To] {
+				continue
+			}
+			before := len(path)
+			if p, ok := g.passage(t, n, i); ok {
+				path = append(path, p)
+			}
+			visit(e.To)
+			path = path[:before]
+		}
+		on[n] = false
+	}
+	visit(0)
+	return all
+}
+
+// errorBack is the way of an error that the device at a node sends about the
+// packet that came there, by the first way there from which it gets back. It is
+// false where the device has no address to send it from.
+func errorBack(t *routing.Tables, g *Graph, n int) (*Graph, bool) {
+	node := g.Nodes[n]
+	source, ok := errorSource(t, node.At, Flow{Source: node.Source, Destination: node.Destination})
+	if !ok || !node.Source.IsValid() {
+		return nil, false
+	}
+	if node.To != node.Destination {
+		source = node.Destination // what is inside keeps its address to itself
+	}
+	var first *Graph
+	for _, m := range g.memories(t, n) {
+		back := Flow{Source: source, Destination: node.Source, Out: model.None, Kind: policy.Error, Inner: node.Header, RoutesOnly: g.Flow.RoutesOnly}
+		// Its sender knows what it is about.
+		back.Passed = append(slices.Clip(m), Passage{node.Device, node.Header, node.Header})
+		if node.Source.IsLinkLocalUnicast() {
+			back.Out = node.In
+		}
+		walk := Walk(t, At{node.Device, model.None}, back)
+		if first == nil || walk.Verdict() != Fails {
+			first = walk
+		}
+		if walk.Verdict() != Fails {
+			break
+		}
+	}
+	return first, first != nil
+}
+
+// answer follows the replies of those the request gets to: one for each device,
+// and for each way there that devices remember otherwise.
+func (x *Exchange) answer(t *routing.Tables) {
+	if !x.Source.IsValid() {
+		return
+	}
+	type reply struct {
+		device model.DeviceID
+		flow   Flow
+	}
+	var sent []reply
+	for _, e := range x.There.Ends {
+		if e.Outcome != Delivered {
+			continue
+		}
+		node := &x.There.Nodes[e.Node]
+		for _, m := range x.There.memories(t, e.Node) {
+			if p, ok := x.There.passage(t, e.Node, -1); ok {
+				m = append(slices.Clip(m), p)
+			}
+			f := Flow{
+				Source: node.To, Destination: node.Source, Out: model.None, Size: x.Probe.Size, Service: x.There.Flow.Service,
+				Kind: policy.Reply, Passed: m, Asked: x.Target, Asker: x.From,
+			}
+			if node.To.IsLinkLocalUnicast() || node.Source.IsLinkLocalUnicast() {
+				f.Out = node.In
+			}
+			if slices.ContainsFunc(sent, func(r reply) bool {
+				return r.device == node.Device && r.flow.Source == f.Source && r.flow.Destination == f.Destination && slices.Equal(r.flow.Passed, f.Passed)
+			}) {
+				continue
+			}
+			sent = append(sent, reply{node.Device, f})
+			x.Back = append(x.Back, walkLearning(t, node.Device, f, DefaultTTL))
+		}
+	}
+}

@@ -1,0 +1,264 @@
+package reach
+
+import (
+	"fmt"
+	"net/netip"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+)
+
+// judged is the ways on which something is judged or translated, there or back,
+// and what becomes of them. All are by place: from the row to the bit.
+type judged struct{ ways, works, partly [][]uint64 }
+
+func (j *judged) verdict(p, q int32) forward.Verdict {
+	switch {
+	case get(j.works[p], q):
+		return forward.Works
+	case get(j.partly[p], q):
+		return forward.Depends
+	}
+	return forward.Fails
+}
+
+// judging tells of each node whether its device judges or translates; nil where
+// none does.
+func (m *Matrix) judging() []bool {
+	if m.t.Policy == nil {
+		return nil
+	}
+	all := make([]bool, len(m.nodes))
+	for n := range all {
+		all[n] = m.t.Policy.Touches(m.deviceOf(int32(n)))
+	}
+	return all
+}
+
+// judge asks the ways that meet permits or translations. Ends that nothing tells
+// apart are asked about only once: those for which every device has the same step,
+// that send by the same step, and whose addresses are on the same sides of every
+// permit and translation.
+func (m *Matrix) judge() {
+	if m.t.Policy == nil {
+		return
+	}
+	j := &judged{bitRows(len(m.from), m.words), bitRows(len(m.from), m.words), bitRows(len(m.from), m.words)}
+	m.judged = j
+	m.meeting(j.ways)
+	class, first := m.classes()
+	type pair [2]int32
+	asked := map[pair]int{}
+	var pairs []pair
+	each := func(visit func(p, q int32, k pair)) {
+		for p, row := range j.ways {
+			eachBit(row, func(q int32) {
+				k := pair{class[p], class[q]}
+				if k[0] == k[1] || m.near(int32(p), q) {
+					k = pair{-1 - int32(p), q} // of one class, or on one segment: a matter of these two
+				}
+				visit(int32(p), q, k)
+			})
+		}
+	}
+	each(func(p, q int32, k pair) {
+		if _, ok := asked[k]; !ok {
+			asked[k] = len(pairs)
+			if k[0] >= 0 {
+				pairs = append(pairs, pair{first[k[0]], first[k[1]]})
+			} else {
+				pairs = append(pairs, pair{p, q})
+			}
+		}
+	})
+	verdicts := make([]forward.Verdict, len(pairs))
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for i := int(next.Add(1)) - 1; i < len(pairs); i = int(next.Add(1)) - 1 {
+				verdicts[i] = ask(m.t, m.Ends[m.end[pairs[i][0]]], m.Ends[m.end[pairs[i][1]]]).Verdict
+			}
+		})
+	}
+	group.Wait()
+	each(func(p, q int32, k pair) {
+		switch verdicts[asked[k]] {
+		case forward.Works:
+			j.works[p][q/64] |= 1 << (q % 64)
+		case forward.Depends:
+			j.partly[p][q/64] |= 1 << (q % 64)
+		}
+	})
+}
+
+func bitRows(n, words int) [][]uint64 {
+	rows, all := make([][]uint64, n), make([]uint64, n*words)
+	for i := range rows {
+		rows[i] = all[i*words : (i+1)*words : (i+1)*words]
+	}
+	return rows
+}
+
+// meeting sets the bits of the ways that meet permits or translations, there or
+// back, or begin or end at a device with some of its own.
+func (m *Matrix) meeting(ways [][]uint64) {
+	own := make([]uint64, m.words)
+	for p := range ways {
+		copy(ways[p], m.from[p].meets)
+		if m.t.Policy.Touches(m.Ends[m.end[p]].Device) {
+			own[p/64] |= 1 << (p % 64)
+			for w := range ways[p] {
+				ways[p][w] = ^uint64(0)
+			}
+		}
+	}
+	for p := range ways {
+		for w := range ways[p] {
+			ways[p][w] |= own[w]
+		}
+	}
+	either(ways)
+	four := 0 // IPv4 stands first
+	for p := range ways {
+		if m.sorted[p].Is4() {
+			four = p + 1
+		}
+	}
+	for p := range ways {
+		if p < four {
+			unset(ways[p], four, m.words*64)
+		} else {
+			unset(ways[p], 0, four)
+			unset(ways[p], len(ways), m.words*64)
+		}
+		put(ways[p], int32(p/64), 1<<(p%64), false)
+	}
+}
+
+// either sets in a square of bits those that are set on one side of its diagonal.
+func either(x [][]uint64) {
+	flip(x)
+	mirror(x)
+	flip(x)
+}
+
+func flip(x [][]uint64) {
+	for _, row := range x {
+		for w := range row {
+			row[w] = ^row[w]
+		}
+	}
+}
+
+// near tells whether two places are on one segment.
+func (m *Matrix) near(p, q int32) bool {
+	a, b := m.Ends[m.end[p]].Segment, m.Ends[m.end[q]].Segment
+	return a == b && a != model.None
+}
+
+// classes puts places together that nothing tells apart. First is, by class, one
+// of it.
+func (m *Matrix) classes() (class, first []int32) {
+	spec := m.t.State.Spec
+	meets := map[network.DomainID]bool{} // domains that a device which judges is on
+	var sides []model.Side
+	for d := range spec.Devices {
+		if !m.t.Policy.Touches(model.DeviceID(d)) {
+			continue
+		}
+		device := &spec.Devices[d]
+		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
+			meets[m.t.State.Domain(id)] = true
+		}
+		for _, p := range slices.Concat(device.Permits, device.OwnPermits) {
+			sides = append(sides, p.From, p.To)
+		}
+		for i := range device.Translates {
+			sides = append(sides, device.Translates[i].Inside, model.Side{Prefixes: device.Translates[i].Outside})
+		}
+	}
+	known := map[string]int32{}
+	for p := range m.sorted {
+		e := m.Ends[m.end[p]]
+		var key strings.Builder
+		fmt.Fprint(&key, m.sorted[p].Is4(), m.alike[p], " ", m.sending(int32(p)))
+		if d := m.t.State.Domain(e.Interface); meets[d] || m.t.Policy.Touches(e.Device) {
+			fmt.Fprint(&key, " in ", e.Segment, e.Device)
+		}
+		for i := range sides {
+			if sides[i].Contains(e.Address) {
+				fmt.Fprint(&key, " ", i)
+				if m.ofItsOwn(sides[i]) {
+					fmt.Fprint(&key, " of ", p)
+				}
+			}
+		}
+		id, ok := known[key.String()]
+		if !ok {
+			id = int32(len(first))
+			known[key.String()], first = id, append(first, int32(p))
+		}
+		class = append(class, id)
+	}
+	return class, first
+}
+
+// ofItsOwn tells whether each address of a side may be translated to one of its
+// own.
+func (m *Matrix) ofItsOwn(s model.Side) bool {
+	for d := range m.t.State.Spec.Devices {
+		for _, t := range m.t.State.Spec.Devices[d].Translates {
+			if t.Kind != model.Sharing && slices.Equal(t.Inside.Prefixes, s.Prefixes) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// sending tells apart who sends in another way than others: by the node it is, or
+// by its routes beyond its own subnets and whether these hold others' addresses.
+func (m *Matrix) sending(p int32) string {
+	e := m.Ends[m.end[p]]
+	v := m.t.ForSource(e.Device, e.Address)
+	for n, node := range m.nodes {
+		if node.Device() == e.Device && node.Name() == v.Name() {
+			return fmt.Sprint("node ", n)
+		}
+	}
+	var key strings.Builder
+	for _, entry := range v.Entries() {
+		if entry.Prefix.Addr().Is4() != e.Address.Is4() || !entry.InUse {
+			continue
+		}
+		if entry.Static() == model.None {
+			if m.holdsOthers(entry.Prefix, e.Segment) {
+				return fmt.Sprint("place ", p)
+			}
+			continue
+		}
+		fmt.Fprint(&key, entry.Prefix)
+		for _, hop := range entry.Hops {
+			fmt.Fprint(&key, " ", m.over(m.t, hop, hop.Via))
+		}
+	}
+	return key.String()
+}
+
+// holdsOthers tells whether a prefix holds an end of another segment.
+func (m *Matrix) holdsOthers(p netip.Prefix, s model.SegmentID) bool {
+	i, _ := slices.BinarySearchFunc(m.sorted, p.Addr(), func(a, b netip.Addr) int { return a.Compare(b) })
+	for ; i < len(m.sorted) && p.Contains(m.sorted[i]); i++ {
+		if m.Ends[m.end[i]].Segment != s {
+			return true
+		}
+	}
+	return false
+}
