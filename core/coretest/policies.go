@@ -26,7 +26,7 @@ func WithRandomPolicies(spec *model.Spec, r *rand.Rand) *model.Spec {
 		device := &next.Devices[d]
 		switch {
 		case device.Kind == model.Router && r.IntN(3) == 0:
-			device.KeepsState = r.IntN(3) > 0
+			device.KeepsState = r.IntN(2) == 0
 			device.Otherwise = model.Ruling(r.IntN(3))
 			for range 1 + r.IntN(5) {
 				device.Permits = append(device.Permits, p.permit(model.DeviceID(d)))
@@ -46,7 +46,7 @@ func WithRandomPolicies(spec *model.Spec, r *rand.Rand) *model.Spec {
 				}
 			}
 		}
-		if device.Kind == model.Router && r.IntN(3) == 0 {
+		if device.Kind == model.Router && r.IntN(2) == 0 {
 			p.translate(model.DeviceID(d))
 		}
 	}
@@ -83,13 +83,15 @@ func (p *policies) side() model.Side {
 
 func (p *policies) permit(d model.DeviceID) model.Permit {
 	x := model.Permit{Text: "made at random", From: p.side(), To: p.side()}
-	switch p.r.IntN(6) {
+	switch p.r.IntN(8) {
 	case 0:
 		x.Ruling = model.Drop
 	case 1:
 		x.Ruling = model.Refuse
-	case 2:
-		x.Answers = true
+	case 2, 3:
+		if x.Answers = true; p.r.IntN(2) == 0 {
+			x.From, x.To = model.Side{Anyone: true}, model.Side{Anyone: true}
+		}
 	}
 	switch p.r.IntN(5) {
 	case 0:
@@ -120,8 +122,20 @@ func (p *policies) own(d model.DeviceID) model.Permit {
 // translate gives a router a translation or two, beyond some interface.
 func (p *policies) translate(d model.DeviceID) {
 	var outside []model.InterfaceID
+	inside := p.side()
 	for _, id := range p.spec.InterfacesOf(d) {
-		if i := &p.spec.Interfaces[id]; i.Kind != model.Loopback && i.Name != "lan" {
+		switch i := &p.spec.Interfaces[id]; {
+		case i.Kind == model.Loopback:
+		case i.Name == "lan":
+			if p.r.IntN(3) > 0 { // most often those behind it
+				inside = model.Side{}
+				for _, a := range i.Addresses {
+					inside.Prefixes = append(inside.Prefixes, a.Masked())
+				}
+			}
+		case i.Name == "sh":
+			outside = append(outside, id, id, id, id, id, id, id)
+		default:
 			outside = append(outside, id)
 		}
 	}
@@ -135,9 +149,9 @@ func (p *policies) translate(d model.DeviceID) {
 		is4 := p.r.IntN(3) > 0
 		switch p.r.IntN(4) {
 		case 0:
-			t.Kind, t.ByInterface, t.Inside = model.Sharing, true, p.side()
+			t.Kind, t.ByInterface, t.Inside = model.Sharing, true, inside
 		case 1:
-			t.Kind, t.Inside = model.Taking, p.side()
+			t.Kind, t.Inside = model.Taking, inside
 			if p.r.IntN(2) == 0 {
 				t.Inside = model.Side{Anyone: true}
 			}
@@ -152,6 +166,11 @@ func (p *policies) translate(d model.DeviceID) {
 				}
 			}
 			host, first := pick(p.r, hosts), p.lend(d, beyond, is4)
+			for _, h := range hosts {
+				if !inside.Anyone && inside.Contains(h) && p.r.IntN(2) == 0 {
+					host = h
+				}
+			}
 			t.Inside = model.Side{Prefixes: []netip.Prefix{netip.PrefixFrom(host, host.BitLen())}}
 			t.First, t.Last = first, first
 			t.Outside = []netip.Prefix{netip.PrefixFrom(first, first.BitLen())}
@@ -166,7 +185,7 @@ func (p *policies) translate(d model.DeviceID) {
 func (p *policies) lend(d model.DeviceID, beyond model.InterfaceID, is4 bool) netip.Addr {
 	p.lent++
 	for _, own := range p.spec.Interfaces[beyond].Addresses {
-		if own.Addr().Is4() != is4 || own.Addr().BitLen()-own.Bits() < 4 || p.r.IntN(3) == 0 {
+		if own.Addr().Is4() != is4 || own.Addr().BitLen()-own.Bits() < 4 || p.r.IntN(6) == 0 {
 			continue
 		}
 		for a := own.Masked().Addr().Next().Next().Next().Next(); own.Contains(a); a = a.Next() {

@@ -96,6 +96,16 @@ const (
 	Unprotected            Name = "way-unprotected"
 	RequirementUnmet       Name = "requirement-unmet"
 	BadFailure             Name = "unknown-part"
+	PermitHidden           Name = "permit-hidden"
+	PermitUnused           Name = "permit-decides-nothing"
+	FilteredOneWay         Name = "filtered-one-way"
+	PendingNeeded          Name = "pending-permit-needed"
+	TranslatedHeld         Name = "translated-address-held"
+	TranslatedTwice        Name = "translated-address-twice"
+	TranslatedForeign      Name = "translated-address-foreign"
+	TranslatedUnrouted     Name = "translated-address-unrouted"
+	TranslationShort       Name = "translation-shortage"
+	MTUHole                Name = "mtu-black-hole"
 	NoManagement           Name = "no-management-address"
 	Unmanageable           Name = "unmanageable"
 	ManagedByItself        Name = "managed-by-itself"
@@ -777,6 +787,76 @@ var catalogue = [...]Entry{
 		Why:     "'without' is followed by a cable, device, segment or DEVICE:INTERFACE; cables have names of their own only where they were given some.",
 		Remedy:  "Write the name as the plan has it; 'ropeswing show cables' lists the cables.",
 		Example: "ropeswing: 1\nsegments: {quay-staff: {prefix: 10.48.1.0/27}}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\nmust: [desk-7 reaches quay-edge without beam-z]\n",
+	},
+	{
+		Name: PermitHidden, Severity: Warning, Stage: Checking,
+		Means:   "A permit never decides, since an earlier one speaks of all that it does.",
+		Why:     "The first that speaks of a packet decides. Whoever wrote the later one meant it to have an effect, most of all where the two say different things.",
+		Remedy:  "Put it before the one that hides it, or remove it.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, permits: [quay-staff may reach quay-servers, desk-7 may not reach log-server], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
+	},
+	{
+		Name: PermitUnused, Severity: Advice, Stage: Checking,
+		Means:   "A permit decides about nothing that anyone in the plan sends.",
+		Why:     "What it speaks of never comes by this device, or not by the interfaces it names: a slip in an address, the wrong interface, or a leftover.",
+		Remedy:  "See by 'ropeswing ping' which way such packets take; then mend the sentence, or remove it.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, permits: [{permit: quay-staff may not reach quay-servers, in: lan1}], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
+	},
+	{
+		Name: FilteredOneWay, Severity: Error, Stage: Checking,
+		Means:   "A device lets requests pass and drops their replies.",
+		Why:     "Without state each packet is judged for itself: what is permitted one way only gets there, and no answer comes back.",
+		Remedy:  "Permit the replies, 'A may answer B', or let the device keep state.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, otherwise: drop, permits: [quay-staff may reach quay-servers], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
+	},
+	{
+		Name: PendingNeeded, Severity: Error, Stage: Checking,
+		Means:   "A requirement does not hold, and would if a pending permit were in force.",
+		Why:     "The permit is written and waits to be put in force; until then what the network is for does not work.",
+		Remedy:  "Put it in force: remove 'pending'. 'ropeswing check' after it, or 'ping --with-pending' before, shows the effect.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: firewall, permits: [{permit: quay-staff may reach log-server, pending: true}], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\nmust: [desk-7 reaches log-server]\n",
+	},
+	{
+		Name: TranslatedHeld, Severity: Error, Stage: Checking,
+		Means:   "An address that is to stand for others is an interface's own.",
+		Why:     "Two would answer for it on the link, and packets for the interface are translated to somebody else.",
+		Remedy:  "Take an address that nobody has.",
+		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20, carrier: 198.51.100.32/29}\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [desk-7 is 198.51.100.33 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}}\n",
+	},
+	{
+		Name: TranslatedTwice, Severity: Error, Stage: Checking,
+		Means:   "An address stands for others by two sentences.",
+		Why:     "Only the first is used for what comes in; and two devices would both answer for it.",
+		Remedy:  "Take another address for one of them.",
+		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20, carrier: 198.51.100.32/29}\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [desk-7 is 198.51.100.35 beyond wan0, desk-8 is 198.51.100.35 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}}\n",
+	},
+	{
+		Name: TranslatedForeign, Severity: Error, Stage: Checking,
+		Means:   "An address that is to stand for others is in no block and no segment of the plan.",
+		Why:     "It is somebody else's: replies go to them.",
+		Remedy:  "Take an address of a block; or add the block, if it is yours.",
+		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20, carrier: 198.51.100.32/29}\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [desk-7 is 203.0.113.7 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}, routes: {203.0.113.7/32: quay-edge}}\n",
+	},
+	{
+		Name: TranslatedUnrouted, Severity: Error, Stage: Checking,
+		Means:   "Nobody beyond a translator has a route to an address that stands for others there.",
+		Why:     "In a subnet that the translator is on it answers for the address (ARP, neighbour discovery). Any other has to be routed to it, or replies never come.",
+		Remedy:  "Have the neighbour send the address to the translator.",
+		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20, carrier: 198.51.100.32/29}\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [desk-7 is 10.48.9.7 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}}\n",
+	},
+	{
+		Name: TranslationShort, Severity: Error, Stage: Checking,
+		Means:   "There are more hosts than addresses for them to take.",
+		Why:     "Each has an address to itself while there are any; who comes last has none, and is dropped.",
+		Remedy:  "Give the translation more addresses, or let all share one: 'A shares B beyond INTERFACE'.",
+		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20, carrier: 198.51.100.32/29}\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [quay-staff takes 198.51.100.36..198.51.100.36 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}}\n",
+	},
+	{
+		Name: MTUHole, Severity: Error, Stage: Checking,
+		Means:   "Large packets vanish on a way on which small ones pass.",
+		Why:     "A link on the way takes less than the sender's own, and the sender is not told: the error gets lost, or the far end of the link drops the packet without a word. Sessions open and then hang.",
+		Remedy:  "Give all interfaces of the link the same MTU; let the error pass that says what fits (ICMP type 3 code 4, ICMPv6 type 2).",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-link: {prefix: 10.48.0.0/31}\n  beam-mole: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-core: {is: router, keeps-state: false, permits: [{permit: 10.48.0.0/31 may not reach quay-staff over icmp, in: up0}], interfaces: {lan0: {segment: quay-staff, address: first}, up0: {segment: quay-link, address: first}}, routes: {mole-staff: quay-edge, beam-mole: quay-edge}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-link, address: last}, beam0: {segment: beam-mole, address: first, mtu: 1400}}, routes: {quay-staff: quay-core, mole-staff: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1400}, lan0: {segment: mole-staff, address: first}}, routes: {quay-staff: quay-edge, quay-link: quay-edge}}\n",
 	},
 	{
 		Name: NoManagement, Severity: Warning, Stage: Checking,

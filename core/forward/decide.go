@@ -8,6 +8,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -28,6 +29,9 @@ type Flow struct {
 	Kind    policy.Kind
 	// Inner is, of an error, the header of the packet it is about.
 	Inner Header
+	// Origin is, of an error, the header with which its asker sent what it is about;
+	// invalid where that does not matter.
+	Origin Header
 	// Passed is what devices remember of the flow so far, for its replies and
 	// errors.
 	Passed []Passage
@@ -65,6 +69,7 @@ const (
 	NoRoute                     // nothing usable matches
 	Discard                     // a discard route matches
 	NotForwarding               // it is for another, and the device does not forward
+	Broadcast                   // it is for all on a subnet of the device, which is not passed on (RFC 2644)
 )
 
 // Decision is what a device does with a packet, and by which match.
@@ -92,7 +97,24 @@ func Decide(t *routing.Tables, at At, f Flow) Decision {
 	case len(m.Hops) == 0:
 		return Decision{Discard, true, m}
 	}
+	if !m.Hops[0].Via.IsValid() && forAll(t.State.Spec, m, f.Destination) {
+		return Decision{Broadcast, true, m}
+	}
 	return Decision{PassOn, true, m}
+}
+
+// forAll tells whether the address is the broadcast address of the direct route
+// that matches it.
+func forAll(spec *model.Spec, m routing.Match, to netip.Addr) bool {
+	if b, ok := prefix.Broadcast(m.Prefix); !ok || b != to {
+		return false
+	}
+	for _, own := range spec.Interfaces[m.Hops[0].Out].Addresses {
+		if own.Masked() == m.Prefix {
+			return true
+		}
+	}
+	return false
 }
 
 // tableAt is the table a device looks a packet up in: that of the interface it
@@ -102,6 +124,11 @@ func tableAt(t *routing.Tables, at At, f Flow) routing.View {
 		return t.ForSource(at.Device, f.Source)
 	}
 	return t.For(at.Device, at.In)
+}
+
+// TableAt is the table that a packet at a node is looked up in.
+func TableAt(t *routing.Tables, n *Node) routing.View {
+	return tableAt(t, n.At, Flow{Source: n.Source})
 }
 
 // decideLinkLocal handles a destination that means something on one link only

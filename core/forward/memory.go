@@ -72,14 +72,18 @@ func errorBack(t *routing.Tables, g *Graph, n int) (*Graph, bool) {
 	if !ok || !node.Source.IsValid() {
 		return nil, false
 	}
+	if node.Decision.Action == Deliver {
+		source = node.To // the address that was asked, though it is refused (as RFC 4443 §2.2 has it for IPv6)
+	}
 	if node.To != node.Destination {
 		source = node.Destination // what is inside keeps its address to itself
 	}
 	var first *Graph
 	for _, m := range g.memories(t, n) {
 		back := Flow{Source: source, Destination: node.Source, Out: model.None, Kind: policy.Error, Inner: node.Header, RoutesOnly: g.Flow.RoutesOnly}
-		// Its sender knows what it is about.
-		back.Passed = append(slices.Clip(m), Passage{node.Device, node.Header, node.Header})
+		// Its sender knows what it is about, before anything else it knows.
+		back.Passed = append([]Passage{{node.Device, node.Header, node.Header}}, m...)
+		back.Origin = g.Nodes[0].Header
 		if node.Source.IsLinkLocalUnicast() {
 			back.Out = node.In
 		}

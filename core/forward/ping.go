@@ -19,9 +19,9 @@ type Exchange struct {
 
 // Probe is what a ping is like, where it is not the usual one.
 type Probe struct {
-	TTL   int  // of the request; 0 is the usual one
-	Size  int  // of the packets with their IP headers, in bytes; 0 is one that fits everywhere
-	Whole bool // the request may not be fragmented
+	TTL   int           // of the request; 0 is the usual one
+	Size  int           // of the packets with their IP headers, in bytes; 0 is one that fits everywhere
+	Whole bool          // the request may not be fragmented
 	Over  model.Service // what is asked for; an echo unless said
 }
 
@@ -68,6 +68,12 @@ func walkLearning(t *routing.Tables, from model.DeviceID, f Flow, ttl int) *Grap
 		}
 		f.Size = mtu
 	}
+}
+
+// ToldTooBig tells whether the sender of what is too big for some link is told so.
+func ToldTooBig(t *routing.Tables, g *Graph) bool {
+	_, told := toldTooBig(t, g)
+	return told
 }
 
 // toldTooBig is the MTU that a router on the way reports back to the sender.

@@ -149,6 +149,16 @@ func And(names []string) string {
 // through one. Where that is so only because the address's own subnet is down,
 // that is the reason.
 func (e explainer) discarded(f *Failure, n Node) {
+	if n.Decision.Action == Broadcast {
+		out := n.Decision.Match.Hops[0].Out
+		link := e.spec.Label(out)
+		if s := e.spec.Interfaces[out].Segment; s != model.None {
+			link = e.spec.Segments[s].Name
+		}
+		f.Name = finding.AddressSilent
+		f.Reason = fmt.Sprintf("%s is the broadcast address of %s, not a machine's", n.To, link)
+		return
+	}
 	if id, ok := downIn(e.t, n.Device, n.To); ok {
 		f.Name = finding.InterfaceIsDown
 		f.Reason = fmt.Sprintf("%s is down: %s", e.spec.Label(id), e.t.State.Why(id))
@@ -261,10 +271,6 @@ func (e explainer) unanswered(f *Failure) {
 	if isTarget {
 		f.Name = finding.AddressSilent
 		what = edge.Address.String()
-	}
-	if isTarget && isBroadcast(e.t, f.Device, edge.Address) {
-		f.Reason = fmt.Sprintf("%s is the broadcast address of %s, not a machine's", edge.Address, link)
-		return
 	}
 	holders := e.spec.HoldersOf(edge.Address)
 	for _, h := range holders {

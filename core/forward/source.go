@@ -5,7 +5,6 @@ import (
 	"net/netip"
 
 	"ropeswing/core/model"
-	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -26,6 +25,48 @@ func Source(t *routing.Tables, d model.DeviceID, to netip.Addr) (netip.Addr, boo
 		return sourceOut(t, d, hop, to)
 	}
 	return anySource(t, d, to)
+}
+
+// WhySource says why a device sends from an address to a destination: by the rules
+// for what it sends itself, or because it was told to.
+func WhySource(t *routing.Tables, d model.DeviceID, to, source netip.Addr) string {
+	spec := t.State.Spec
+	if !source.IsValid() {
+		return "it has none of the family"
+	}
+	chosen, ok := Source(t, d, to)
+	m, found := t.Table(d).Lookup(to)
+	switch {
+	case !ok || chosen != source:
+		return "the one it was told to send from"
+	case found && m.Local:
+		return "it asks itself"
+	case !found || len(m.Hops) == 0:
+		return "the first on an interface that is up"
+	}
+	out := &spec.Interfaces[m.Hops[0].Out]
+	via := m.Hops[0].Via
+	if !via.IsValid() {
+		via = to
+	}
+	if !out.Has(source) {
+		if out.Borrow != model.None && spec.Interfaces[out.Borrow].Has(source) {
+			return out.Name + " borrows it from " + spec.Interfaces[out.Borrow].Name
+		}
+		return out.Name + " has none that would do, and this is the best of the others"
+	}
+	for _, a := range out.Addresses {
+		switch {
+		case a.Addr() != source:
+		case a.Preferred:
+			return "preferred on " + out.Name
+		case to.Is6():
+			return "the best on " + out.Name + ", by which it leaves (RFC 6724 §5)"
+		case a.Contains(via):
+			return "the primary one on " + out.Name + " in the next hop's subnet"
+		}
+	}
+	return "the first primary one on " + out.Name
 }
 
 // sourceOut chooses among the addresses of the interface a packet leaves by.
@@ -182,17 +223,4 @@ func errorSource(t *routing.Tables, at At, f Flow) (netip.Addr, bool) {
 		}
 	}
 	return Source(t, at.Device, f.Source)
-}
-
-// isBroadcast tells whether the address is the broadcast address of a subnet
-// the device is on.
-func isBroadcast(t *routing.Tables, d model.DeviceID, a netip.Addr) bool {
-	for _, id := range t.State.Spec.InterfacesOf(d) {
-		for _, own := range t.State.Spec.Interfaces[id].Addresses {
-			if b, ok := prefix.Broadcast(own.Prefix); ok && b == a {
-				return true
-			}
-		}
-	}
-	return false
 }

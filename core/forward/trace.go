@@ -49,7 +49,7 @@ func Follow(t *routing.Tables, x *Exchange) *Trace {
 			for e, edge := range g.Nodes[n].Edges {
 				if edge.To < 0 {
 					if n != 0 { // the sender's own failure is no hop
-						hop.Answers = append(hop.Answers, answer(t, g, n, g.endAt(n, e), x.Back))
+						hop.Answers = append(hop.Answers, answer(t, g, n, g.EndAt(n, e), x.Back))
 					}
 					continue
 				}
@@ -75,8 +75,8 @@ func Follow(t *routing.Tables, x *Exchange) *Trace {
 	return tr
 }
 
-// endAt is how a way ends on a step that leads to nobody.
-func (g *Graph) endAt(node, edge int) End {
+// EndAt is how a way ends on a step that leads to nobody.
+func (g *Graph) EndAt(node, edge int) End {
 	for _, e := range g.Ends {
 		if e.Node == node && e.Edge == edge {
 			return e

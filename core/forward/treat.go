@@ -124,6 +124,15 @@ func (w *walker) deliver(n int, known *Passage) Outcome {
 			return o
 		}
 	}
+	if w.policy != nil && f.Origin.Source.IsValid() {
+		inner := node.Inner
+		if known != nil {
+			inner = known.Came
+		}
+		if inner != f.Origin {
+			return Unexpected // it is about a packet that its asker never sent
+		}
+	}
 	if w.policy != nil && f.Asked.IsValid() && (node.Source != f.Asked || node.Device != f.Asker) {
 		return Unexpected
 	}

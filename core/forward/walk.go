@@ -135,7 +135,7 @@ func (w *walker) visit(n int) {
 		w.end(w.deliver(n, known), n, -1)
 	case NoRoute:
 		w.end(Unrouted, n, -1)
-	case Discard:
+	case Discard, Broadcast:
 		w.end(Dropped, n, -1)
 	case NotForwarding:
 		w.end(NotPassedOn, n, -1)

@@ -388,6 +388,16 @@ func (i *Interface) Primary() netip.Addr {
 	return netip.Addr{}
 }
 
+// Has tells whether the interface has the address.
+func (i *Interface) Has(a netip.Addr) bool {
+	for _, own := range i.Addresses {
+		if own.Addr() == a {
+			return true
+		}
+	}
+	return false
+}
+
 // Routed tells whether the interface can have addresses.
 func (i *Interface) Routed() bool { return !i.Switched }
 

@@ -64,6 +64,62 @@ func (d *Document) Put(path []string, value string) (Edit, bool) {
 	return Edit{source.Place{File: home.file, Start: start, End: r.end(at)}, value}, true
 }
 
+// Insert is the edit that puts an item into the list at the end of path, before
+// the one that has the given place in it, in the layout of that list. A list that
+// is not there is made; one word that stands for a list becomes one. It is false
+// where there is something else.
+func (d *Document) Insert(path []string, before int, item string) (Edit, bool) {
+	for _, p := range d.parts {
+		at := p.root
+		for _, name := range path {
+			if at != nil && at.Kind == yaml.MappingNode {
+				at = child(at, name)
+			} else {
+				at = nil
+			}
+		}
+		if at == nil {
+			continue
+		}
+		r := &reader{file: p.file}
+		switch {
+		case at.Kind == yaml.ScalarNode:
+			place := r.place(at)
+			if before > 0 {
+				return Edit{place, "[" + place.Text() + ", " + item + "]"}, true
+			}
+			return Edit{place, "[" + item + ", " + place.Text() + "]"}, true
+		case at.Kind != yaml.SequenceNode || len(at.Content) == 0:
+			return Edit{}, false
+		}
+		return r.insert(at, before, item), true
+	}
+	return d.Put(path, "["+item+"]")
+}
+
+// insert puts an item into a list that has some.
+func (r *reader) insert(list *yaml.Node, before int, item string) Edit {
+	flow := list.Style&yaml.FlowStyle != 0
+	dash := strings.Repeat(" ", list.Column-1) + "- " + item
+	if before < len(list.Content) {
+		next := list.Content[before]
+		if flow {
+			start := r.file.Offset(next.Line, next.Column)
+			return Edit{source.Place{File: r.file, Start: start, End: start}, item + ", "}
+		}
+		start := r.file.LineStart(next.Line)
+		return Edit{source.Place{File: r.file, Start: start, End: start}, dash + "\n"}
+	}
+	end := r.end(list.Content[len(list.Content)-1])
+	if flow {
+		return Edit{source.Place{File: r.file, Start: end, End: end}, ", " + item}
+	}
+	for end < len(r.file.Text) && r.file.Text[end] != '\n' && r.file.Text[end] != '\r' {
+		end++
+	}
+	return Edit{source.Place{File: r.file, Start: end, End: end}, "\n" + dash}
+}
+
 // child is the value of a map's key, nil where there is none.
 func child(n *yaml.Node, name string) *yaml.Node {
 	for i := 0; i+1 < len(n.Content); i += 2 {

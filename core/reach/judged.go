@@ -83,7 +83,7 @@ func (m *Matrix) judge() {
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() {
 			for i := int(next.Add(1)) - 1; i < len(pairs); i = int(next.Add(1)) - 1 {
-				verdicts[i] = ask(m.t, m.Ends[m.end[pairs[i][0]]], m.Ends[m.end[pairs[i][1]]]).Verdict
+				verdicts[i] = m.ask(int(m.end[pairs[i][0]]), int(m.end[pairs[i][1]])).Verdict
 			}
 		})
 	}
@@ -246,7 +246,7 @@ func (m *Matrix) sending(p int32) string {
 		}
 		fmt.Fprint(&key, entry.Prefix)
 		for _, hop := range entry.Hops {
-			fmt.Fprint(&key, " ", m.over(m.t, hop, hop.Via))
+			fmt.Fprint(&key, " ", m.across(m.t, hop, hop.Via))
 		}
 	}
 	return key.String()

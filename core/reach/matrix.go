@@ -20,6 +20,7 @@ type Matrix struct {
 	Ends []*End
 
 	t      *routing.Tables
+	over   model.Service
 	sorted []netip.Addr // the ends' addresses in order
 	end    []int32      // by place in sorted: the end
 	place  []int32      // by end: its place in sorted
@@ -47,9 +48,12 @@ const (
 	lastStep step = -2
 )
 
-// All works out who reaches whom.
-func All(t *routing.Tables, ends []*End) *Matrix {
-	m := &Matrix{Ends: ends, t: t, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
+// All works out who reaches whom by pings.
+func All(t *routing.Tables, ends []*End) *Matrix { return AllOver(t, ends, model.Echo) }
+
+// AllOver works out who reaches whom over a service.
+func AllOver(t *routing.Tables, ends []*End, over model.Service) *Matrix {
+	m := &Matrix{Ends: ends, t: t, over: over, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
 	m.end = make([]int32, len(ends))
 	for i := range m.end {
 		m.end[i] = int32(i)
@@ -156,7 +160,7 @@ func (m *Matrix) stepTo(t *routing.Tables, match routing.Match, found bool, to n
 	for _, hop := range match.Hops {
 		s, ok := known[hop]
 		if !ok || !hop.Via.IsValid() {
-			s = m.over(t, hop, to)
+			s = m.across(t, hop, to)
 			if hop.Via.IsValid() {
 				known[hop] = s
 			}
@@ -169,8 +173,8 @@ func (m *Matrix) stepTo(t *routing.Tables, match routing.Match, found bool, to n
 	return m.fork(all)
 }
 
-// over is the step by one hop: to whoever takes what is sent there.
-func (m *Matrix) over(t *routing.Tables, hop routing.Hop, to netip.Addr) step {
+// across is the step by one hop: to whoever takes what is sent there.
+func (m *Matrix) across(t *routing.Tables, hop routing.Hop, to netip.Addr) step {
 	at := hop.Via
 	if !at.IsValid() {
 		at = to
@@ -330,7 +334,7 @@ func (m *Matrix) sender(t *routing.Tables, v routing.View, rows []row) row {
 func (m *Matrix) Verdict(from, to int) forward.Verdict {
 	a, b := m.place[from], m.place[to]
 	if m.odd[a] || m.odd[b] {
-		return ask(m.t, m.Ends[from], m.Ends[to]).Verdict
+		return m.ask(from, to).Verdict
 	}
 	if m.judged != nil && get(m.judged.ways[a], b) {
 		return m.judged.verdict(a, b)
@@ -377,7 +381,10 @@ func (m *Matrix) Pairs(visit func(Way) bool) {
 }
 
 // Explain is a way with the reason why it does not work.
-func (m *Matrix) Explain(w Way) Way { return ask(m.t, w.From, w.To) }
+func (m *Matrix) Explain(w Way) Way { return ask(m.t, w.From, w.To, m.over) }
+
+// ask pings from one end, by its place in Ends, to another.
+func (m *Matrix) ask(from, to int) Way { return ask(m.t, m.Ends[from], m.Ends[to], m.over) }
 
 // both is, by place, the ways that work: to whom packets get and from whom the
 // answers come back, whichever way they take.
@@ -418,7 +425,7 @@ func (m *Matrix) both() [][]uint64 {
 		}
 	}
 	m.eachOdd(func(p, q int32) {
-		put(works[p], q/64, 1<<(q%64), ask(m.t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Verdict == forward.Works)
+		put(works[p], q/64, 1<<(q%64), m.ask(int(m.end[p]), int(m.end[q])).Verdict == forward.Works)
 	})
 	return works
 }

@@ -96,8 +96,8 @@ func rankOf(k model.Kind) int {
 	return 2
 }
 
-func ask(t *routing.Tables, from, to *End) Way {
-	x := forward.Ping(t, from.Device, from.Address, to.Address, model.None)
+func ask(t *routing.Tables, from, to *End, over model.Service) Way {
+	x := forward.PingBy(t, from.Device, from.Address, to.Address, model.None, forward.Probe{Over: over})
 	w := Way{From: from, To: to, Verdict: x.Verdict()}
 	if w.Verdict != forward.Works {
 		w.Failure, _ = x.Failure(t)

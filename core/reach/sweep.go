@@ -43,7 +43,12 @@ type Takeover struct {
 // and tells what each takes away of the ways that work. Visit is called for each
 // in their order; it stops where visit returns false.
 func Sweep(t *routing.Tables, ends []*End, failures [][]network.Failure, visit func(Loss) bool) {
-	m := All(t, ends)
+	SweepOver(t, ends, model.Echo, failures, visit)
+}
+
+// SweepOver is Sweep over a service.
+func SweepOver(t *routing.Tables, ends []*End, over model.Service, failures [][]network.Failure, visit func(Loss) bool) {
+	m := AllOver(t, ends, over)
 	base := m.both()
 	reasons := max(20, min(mostWays, mostReasons/max(1, len(failures))))
 	var next atomic.Int64
@@ -89,7 +94,7 @@ func (m *Matrix) loss(base [][]uint64, failures []network.Failure, reasons int) 
 	l := Loss{Failures: failures}
 	state := m.t.State.With(failures...)
 	after := forward.Update(m.t, state)
-	x := &Matrix{Ends: m.Ends, t: after, sorted: m.sorted, end: m.end, place: m.place, odd: m.odd, nodes: m.nodes, node: m.node, words: m.words, forks: slices.Clip(m.forks)}
+	x := &Matrix{Ends: m.Ends, t: after, over: m.over, sorted: m.sorted, end: m.end, place: m.place, odd: m.odd, nodes: m.nodes, node: m.node, words: m.words, forks: slices.Clip(m.forks)}
 	touched := m.touched(after)
 	other := make([][]step, len(touched)) // by touched node: its steps now
 	at := make([]int32, len(m.nodes))     // by node: its place in touched, and one
@@ -189,7 +194,7 @@ func (m *Matrix) compare(l *Loss, x *Matrix, base [][]uint64, state *network.Sta
 		m.oneSided(x, base, lose)
 	}
 	m.eachOdd(func(p, q int32) {
-		if get(base[p], q) && ask(x.t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Verdict != forward.Works {
+		if get(base[p], q) && x.ask(int(m.end[p]), int(m.end[q])).Verdict != forward.Works {
 			lose(p, q)
 		}
 	})
@@ -257,7 +262,7 @@ func (m *Matrix) countLost(l *Loss, x *Matrix, lost [][]uint64, state *network.S
 // circles tells whether packets of a way go round in a loop.
 func (m *Matrix) circles(p, q int32) bool {
 	if m.judged != nil && get(m.judged.ways[p], q) {
-		return ask(m.t, m.Ends[m.end[p]], m.Ends[m.end[q]]).Failure.Name == finding.ForwardingLoop
+		return m.ask(int(m.end[p]), int(m.end[q])).Failure.Name == finding.ForwardingLoop
 	}
 	return get(m.from[p].circles, q) || get(m.from[q].circles, p)
 }
@@ -277,7 +282,7 @@ func (m *Matrix) firstLost(after *routing.Tables, lost [][]uint64, reasons int) 
 			}
 			way := Way{From: from, To: to, Verdict: forward.Fails}
 			if len(all) < reasons {
-				way = ask(after, from, to)
+				way = ask(after, from, to, m.over)
 			}
 			if all = append(all, way); len(all) == mostWays {
 				return all

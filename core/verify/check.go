@@ -33,16 +33,20 @@ func Check(t *routing.Tables, open ...derive.Open) []finding.Finding {
 	c.wanted(open)
 	c.waysOut()
 	c.management()
+	c.permits()
+	c.translations()
+	c.mtuHoles()
 	c.requirements()
 	return finding.Sort(c.found)
 }
 
 type checker struct {
-	tables *routing.Tables
-	spec   *model.Spec
-	found  []finding.Finding
-	trials int                 // how many remedies were tried
-	taken  map[netip.Addr]bool // every address in the plan, once it is asked for
+	tables  *routing.Tables
+	spec    *model.Spec
+	found   []finding.Finding
+	inForce *model.Spec         // with pending permits in force, once it is asked for
+	trials  int                 // how many remedies were tried
+	taken   map[netip.Addr]bool // every address in the plan, once it is asked for
 
 	inOrder []netip.Addr             // every address in the plan, sorted, once it is asked for
 	looping map[source.Place]bool    // routes found to send back what they get

@@ -115,6 +115,8 @@ func (m mender) propose() []model.Change {
 		if path := g.Path(end.Node); len(path) > 1 {
 			return m.redirect(g.Nodes[path[len(path)-2]], to)
 		}
+	case forward.Filtered, forward.Refused:
+		return m.permit(g, n, end)
 	case forward.Looped:
 		var changes []model.Change
 		for _, i := range end.Loop {

@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/policy"
 	"ropeswing/core/routing"
 )
 
@@ -136,7 +137,7 @@ func (c *checker) onSegment(s model.SegmentID) []end {
 // speaksAgainst tries one way; nil where it is as the requirement wants it. What
 // must not reach must not even get there, answered or not.
 func (c *checker) speaksAgainst(t *routing.Tables, r *model.Requirement, a, b end) *against {
-	x := forward.Ping(t, a.device, a.address, b.address, model.None)
+	x := forward.PingBy(t, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
 	if r.Not {
 		if x.There.Verdict() != forward.Fails {
 			return &against{a, b, x, model.None}
@@ -195,6 +196,9 @@ func (c *checker) unmet(t *routing.Tables, r *model.Requirement, a *against, fai
 	if failing > 1 {
 		reason += fmt.Sprintf("; so for %d of %d ways tried", failing, tried)
 	}
+	if c.pendingNeeded(t, r) {
+		return
+	}
 	f := finding.New(finding.RequirementUnmet, r.Place, "%s: %s", r.Text, reason).About(r.Text)
 	if c.trials++; !r.Not && a.device == model.None && c.trials <= mostTrials {
 		if remedy, ok := Mend(t, a.x, a.from.address, model.None); ok {
@@ -206,6 +210,45 @@ func (c *checker) unmet(t *routing.Tables, r *model.Requirement, a *against, fai
 		}
 	}
 	c.report(f)
+}
+
+// pendingNeeded reports a requirement that would hold if pending permits were in
+// force, at the one of them that decides.
+func (c *checker) pendingNeeded(t *routing.Tables, r *model.Requirement) bool {
+	if r.Not || !c.spec.Pending() {
+		return false
+	}
+	if c.inForce == nil {
+		c.inForce = c.spec.WithPending()
+	}
+	next := forward.Resolve(network.Build(c.inForce).State(t.State.Failures()...))
+	var decides *model.Permit
+	device := ""
+	for _, a := range c.ends(r.From, true) {
+		for _, b := range c.ends(r.To, false) {
+			if a.device == b.device && a.device != model.None || a.address.Is4() != b.address.Is4() {
+				continue
+			}
+			if c.speaksAgainst(next, r, a, b) != nil {
+				return false
+			}
+			eachJudgement(forward.PingBy(next, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over}), func(d model.DeviceID, j policy.Judgement) {
+				list := c.spec.Devices[d].Permits
+				if j.Own {
+					list = c.spec.Devices[d].OwnPermits
+				}
+				if j.By >= 0 && list[j.By].Pending && decides == nil {
+					decides, device = &list[j.By], c.spec.Devices[d].Name
+				}
+			})
+		}
+	}
+	if decides == nil {
+		return false
+	}
+	c.report(finding.New(finding.PendingNeeded, r.Place, "%s: it does not, and would if %s passed %s, which is pending", r.Text, device, forward.Sentence(decides.Text, decides.Place)).
+		About(r.Text).With(decides.Place).Mend("put it in force (tried: it works)"))
+	return true
 }
 
 func (c *checker) endName(e end) string {

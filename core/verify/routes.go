@@ -169,6 +169,24 @@ func (c *checker) waysOut() {
 	}
 }
 
+// behindTranslation tells whether a part of the world sees others by translated
+// addresses, to which it may well need no route.
+func (c *checker) behindTranslation(d model.DeviceID) bool {
+	if c.spec.Devices[d].Kind != model.World {
+		return false
+	}
+	for _, id := range c.spec.InterfacesOf(d) {
+		for _, n := range c.tables.State.Neighbours(id) {
+			for _, t := range c.spec.Devices[c.spec.Interfaces[n].Device].Translates {
+				if t.Beyond == n {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
 func (c *checker) wayOut(d model.DeviceID, is4 bool) {
 	on := map[model.SegmentID]bool{}
 	addressed := false
@@ -182,6 +200,9 @@ func (c *checker) wayOut(d model.DeviceID, is4 bool) {
 		}
 	}
 	if !addressed {
+		return
+	}
+	if c.behindTranslation(d) {
 		return
 	}
 	first, last := c.spec.StaticsOf(d)

@@ -220,6 +220,11 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 // device on the way that has only a shorter route for it, where a discard route
 // is tried.
 func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph, end forward.End) {
+	for _, n := range end.Loop {
+		if _, t := c.tables.Policy.Inward(x.Nodes[n].Device, x.Nodes[n].In, sample); t != nil {
+			return // it stands for an address that somebody has
+		}
+	}
 	holder := x.Nodes[end.Loop[0]].Device
 	for _, n := range x.Path(end.Node) {
 		if x.Nodes[n].Decision.Match.Prefix.Bits() < s.To.Bits() {

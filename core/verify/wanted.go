@@ -191,10 +191,23 @@ func (c *checker) wantedWorld(ends []*reach.End) {
 	}
 }
 
+// seenBy is the address that a carrier sees one of ours by: what a neighbour of the
+// carrier translates it to.
+func (c *checker) seenBy(d model.DeviceID, a netip.Addr) netip.Addr {
+	for _, id := range c.spec.InterfacesOf(d) {
+		for _, n := range c.tables.State.Neighbours(id) {
+			if to, t, ok := c.tables.Policy.Outward(c.spec.Interfaces[n].Device, n, a); t != nil && ok {
+				return to
+			}
+		}
+	}
+	return a
+}
+
 // waysBack reports a carrier that has no route back to a segment: what comes from
 // there it would take for forged, and drop.
 func (c *checker) waysBack(d model.DeviceID, e *reach.End, told map[string]bool) {
-	m, ok := c.tables.Table(d).Lookup(e.Address)
+	m, ok := c.tables.Table(d).Lookup(c.seenBy(d, e.Address))
 	block, inBlock := c.spec.WidestBlock(e.Address)
 	where := block.String()
 	if !inBlock {

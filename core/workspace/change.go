@@ -6,7 +6,9 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/prefix"
 	"ropeswing/core/verify"
 )
@@ -29,6 +31,15 @@ func (w *Workspace) With(changes ...string) (*Workspace, error) {
 		next = &copied
 	}
 	return next, nil
+}
+
+// WithPending is the same workspace with all pending permits in force.
+func (w *Workspace) WithPending() *Workspace {
+	next := *w
+	next.Tables = forward.Resolve(network.Build(w.Spec.WithPending()).State(w.Tables.State.Failures()...))
+	next.Spec = next.Tables.State.Spec
+	next.Basis += ", pending permits in force"
+	return &next
 }
 
 // change reads a change to try.

@@ -43,6 +43,14 @@ func (w *Workspace) edit(s verify.Step) (plan.Edit, bool) {
 		return w.editAdd(s.Before, c.Static)
 	case model.SetNextHop:
 		return w.editNextHop(s.Before, c)
+	case model.AddPermit:
+		list := "permits"
+		if c.Own {
+			list = "own-permits"
+		}
+		return w.Document.Insert([]string{"devices", s.Before.Devices[c.Device].Name, list}, c.Before, c.Permit.Text)
+	case model.PutInForce:
+		return plan.Edit{Place: w.written(c.Device).Permits[c.Permit].Pending.Place, Text: "false"}, true
 	case model.BringUp:
 		i := &s.Before.Interfaces[c.Interface]
 		for _, d := range w.Document.Devices {

@@ -86,7 +86,7 @@ func summary(w *workspace.Workspace, all []finding.Finding) string {
 	if n := len(w.Spec.Must); n > 0 {
 		unmet := 0
 		for _, f := range all {
-			if f.Name == finding.RequirementUnmet || f.Name == finding.BadFailure {
+			if f.Name == finding.RequirementUnmet || f.Name == finding.PendingNeeded || f.Name == finding.BadFailure {
 				unmet++
 			}
 		}

@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/finding"
+	"ropeswing/core/model"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -40,6 +41,35 @@ func (a *app) formatFlags(cmd *cobra.Command) {
 func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
 	cmd.Flags().StringSliceVar(names, "without", nil, "with the cable, device, segment or interface `NAME` out of order; repeatable")
 	a.must(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
+}
+
+// overFlags let a command be asked about a service other than ping, and about
+// permits that are not in force yet.
+func (a *app) overFlags(cmd *cobra.Command, over *string, pending *bool) {
+	cmd.Flags().StringVar(over, "over", "icmp", "for `SERVICE`, which matters to permits: icmp, tcp/443, udp/53")
+	cmd.Flags().BoolVar(pending, "with-pending", false, "as if pending permits were in force")
+	a.must(cmd.RegisterFlagCompletionFunc("over", cobra.FixedCompletions([]string{"icmp", "tcp/443", "udp/53"}, cobra.ShellCompDirectiveNoFileComp)))
+}
+
+// usableOver reads the plan for answers about a service.
+func (a *app) usableOver(over string, pending bool) (*workspace.Workspace, model.Service, error) {
+	service, err := model.ParseService(over)
+	if err != nil {
+		return nil, service, fmt.Errorf("--over: %w", err)
+	}
+	w, err := a.usable()
+	if err != nil {
+		return nil, service, err
+	}
+	if service != model.Echo {
+		about := *w
+		about.Basis += ", over " + service.String()
+		w = &about
+	}
+	if pending {
+		w = w.WithPending()
+	}
+	return w, service, nil
 }
 
 func (a *app) wideFlag(cmd *cobra.Command) {

@@ -17,16 +17,31 @@ import (
 // journey is what ping and trace have in common: from where, to where, and
 // with what out of order.
 type journey struct {
+	over    string
+	pending bool
 	without []string
 	with    []string
 	source  string
 	probe   forward.Probe
 }
 
+// overWords is the options that ask about the same service and permits again.
+func (j *journey) overWords() string {
+	text := ""
+	if j.probe.Over != model.Echo {
+		text += " --over " + j.probe.Over.String()
+	}
+	if j.pending {
+		text += " --with-pending"
+	}
+	return text
+}
+
 func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
 	j.probe.TTL = forward.DefaultTTL
 	a.withoutFlag(cmd, &j.without)
 	cmd.Flags().StringArrayVar(&j.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+workspace.ChangeForms)
+	a.overFlags(cmd, &j.over, &j.pending)
 	cmd.Flags().StringVar(&j.source, "source", "", "send from this `ADDRESS` or interface of the sender")
 	cmd.Flags().IntVar(&j.probe.Size, "size", 0, "`BYTES` of payload; the headers of IP and ICMP come on top")
 	cmd.Flags().BoolVar(&j.probe.Whole, "no-fragment", false, "the request may not be fragmented")
@@ -64,7 +79,7 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, t
 		err = fmt.Errorf("--size is from 0 to %d bytes of payload, not %d", mostPayload, j.probe.Size)
 		return
 	}
-	if w, err = a.usable(); err != nil {
+	if w, j.probe.Over, err = a.usableOver(j.over, j.pending); err != nil {
 		return
 	}
 	if j.probe.Size > 0 {
@@ -136,7 +151,7 @@ func (a *app) ping() *cobra.Command {
 		case len(args) > 0:
 			return errors.New("--all-pairs pings every host from every other; name nobody with it")
 		case j.source != "" || j.probe.Size > 0:
-			return errors.New("--all-pairs goes with --with, --without, -4 and -6 only")
+			return errors.New("--all-pairs goes with --with, --without, --over, --with-pending, -4 and -6 only")
 		}
 		return nil
 	}
@@ -158,7 +173,7 @@ func (a *app) allPairs(j *journey) error {
 	if err != nil {
 		return err
 	}
-	w, err := a.usable()
+	w, over, err := a.usableOver(j.over, j.pending)
 	if err != nil {
 		return err
 	}
@@ -176,7 +191,7 @@ func (a *app) allPairs(j *journey) error {
 		hosts[e.Device] = true
 	}
 	v := view.NewPairs(w.Basis, j.without, len(hosts))
-	m := reach.All(w.Tables, ends)
+	m := reach.AllOver(w.Tables, ends, over)
 	m.Pairs(func(x reach.Way) bool {
 		works := x.Verdict == forward.Works
 		if !works && v.Asked-v.Work < mostExplained {

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/reach"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
@@ -21,6 +22,8 @@ type reachOptions struct {
 	without  []string
 	failures int
 	devices  bool
+	over     string
+	pending  bool
 }
 
 func (a *app) reach() *cobra.Command {
@@ -46,7 +49,7 @@ func (a *app) reach() *cobra.Command {
 			if o.failures < 0 || o.failures > 2 {
 				return errors.New("--failures is 1, every single failure in turn, or 2, every pair")
 			}
-			w, err := a.usable()
+			w, over, err := a.usableOver(o.over, o.pending)
 			if err != nil {
 				return err
 			}
@@ -65,9 +68,9 @@ func (a *app) reach() *cobra.Command {
 				}
 			}
 			if o.failures > 0 {
-				return a.sweep(w, ends, o)
+				return a.sweep(w, ends, over, o)
 			}
-			return a.everyone(w, ends, o)
+			return a.everyone(w, ends, over, o)
 		},
 	}
 	cmd.Flags().StringVar(&o.from, "from", "", "only from `SEGMENT`")
@@ -78,20 +81,21 @@ func (a *app) reach() *cobra.Command {
 	a.must(cmd.RegisterFlagCompletionFunc("from", a.completeSegments))
 	a.must(cmd.RegisterFlagCompletionFunc("to", a.completeSegments))
 	a.withoutFlag(cmd, &o.without)
+	a.overFlags(cmd, &o.over, &o.pending)
 	a.familyFlags(cmd)
 	a.formatFlags(cmd)
 	return cmd
 }
 
 // everyone asks every way.
-func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, o reachOptions) error {
+func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, over model.Service, o reachOptions) error {
 	segments := map[string]bool{}
 	for _, e := range ends {
 		segments[w.Spec.Segments[e.Segment].Name] = true
 	}
 	v := view.NewReach(w.Basis, o.without, len(segments))
 	all := !o.lost && a.format != "table"
-	m := reach.All(w.Tables, ends)
+	m := reach.AllOver(w.Tables, ends, over)
 	explained := 0
 	m.Ways(func(x reach.Way) bool {
 		from, to := w.Spec.Segments[x.From.Segment].Name, w.Spec.Segments[x.To.Segment].Name
@@ -115,7 +119,7 @@ func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, o reachOptions
 }
 
 // sweep makes every failure in turn; Ctrl-C stops it with what it has.
-func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, o reachOptions) error {
+func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, over model.Service, o reachOptions) error {
 	failures := reach.Cables(w.Spec)
 	if o.devices {
 		failures = append(failures, reach.Devices(w.Spec)...)
@@ -131,7 +135,7 @@ func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, o reachOptions) e
 	}()
 	together := reach.Together(failures, o.failures)
 	v := &view.Sweep{Basis: w.Basis, Together: o.failures, Losses: []view.SweepLoss{}}
-	reach.Sweep(w.Tables, ends, together, func(l reach.Loss) bool {
+	reach.SweepOver(w.Tables, ends, over, together, func(l reach.Loss) bool {
 		v.Add(w.Tables, l)
 		a.progress(v.Failures, len(together))
 		return !stop.Load()

@@ -28,6 +28,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/policy"
 	"ropeswing/core/routing"
 )
 
@@ -37,9 +38,12 @@ import (
 //   - In IPv6 this kernel sends errors from the interface the packet came in by, the
 //     rules from the address used towards the sender (RFC 4443 §2.2): compared is
 //     which device answers, not by which of its addresses.
+//     Permits that judge an error for itself by its source may differ, then.
 //   - An interface that is down keeps its addresses, and Linux answers for them:
 //     they are taken away by hand.
 //   - Linux does not look next hops up recursively: the networks here have none.
+//   - A packet that comes by a translator for a second time is to Linux of a flow
+//     that it has decided about, or of another with a number of its own: not compared.
 
 // TestLinuxAgrees realises random networks and compares pings and traces. How
 // many is said by ROPESWING_REFEREE, and where that is set it must be possible;
@@ -58,24 +62,41 @@ func TestLinuxAgrees(t *testing.T) {
 		t.Skipf("passed over: %s", err)
 	}
 	removeLeftovers()
-	score := &score{}
-	for seed := range count {
+	score := &score{rules: map[string]int{}}
+	first := 0
+	if text := os.Getenv("ROPESWING_REFEREE_FROM"); text != "" {
+		var err error
+		first, err = strconv.Atoi(text)
+		require.NoError(t, err, "ROPESWING_REFEREE_FROM is the first network")
+	}
+	for seed := first; seed < first+count; seed++ {
 		referee(t, uint64(seed), score)
 	}
 	t.Logf("%d networks: %d pings agree (%d of them get a reply), %d hops of traces agree", count, score.pings, score.replies, score.hops)
+	t.Log("rules seen to agree: " + counted(score.rules))
+	if count >= 500 {
+		for _, name := range shown {
+			require.GreaterOrEqual(t, score.rules[name], 100, name)
+		}
+	}
 	require.Greater(t, score.replies, 20*count, "enough pings that work")
 	require.Greater(t, score.pings-score.replies, 20*count, "and enough that do not")
 }
 
-type score struct{ pings, replies, hops int }
+type score struct {
+	pings, replies, hops int
+	rules                map[string]int
+}
 
 // able tells what keeps the test from running here.
 func able() error {
 	if os.Getuid() != 0 {
 		return errors.New("it needs root to make network namespaces")
 	}
-	if _, err := exec.LookPath("ip"); err != nil {
-		return errors.New("it needs the program ip (Debian's iproute2)")
+	for program, where := range map[string]string{"ip": "iproute2", "nft": "nftables"} {
+		if _, err := exec.LookPath(program); err != nil {
+			return fmt.Errorf("it needs the program %s (Debian's %s)", program, where)
+		}
 	}
 	name := fmt.Sprintf("rs-%d-try", os.Getpid())
 	if out, err := exec.Command("ip", "netns", "add", name).CombinedOutput(); err != nil {
@@ -118,6 +139,9 @@ func referee(t *testing.T, seed uint64, s *score) {
 	} else {
 		spec = withRandomRoutes(spec, r)
 	}
+	if seed%4 != 0 {
+		spec = coretest.WithRandomPolicies(spec, r)
+	}
 	topology := network.Build(spec)
 	var failures []network.Failure
 	for id := range spec.Cables {
@@ -131,6 +155,7 @@ func referee(t *testing.T, seed uint64, s *score) {
 	l := &lab{t: t, spec: spec, state: state, prefix: fmt.Sprintf("rs-%d-%d", os.Getpid(), seed), wires: len(spec.Devices)}
 	defer l.remove()
 	l.build(failures)
+	l.policies()
 	l.compare(forward.Resolve(state), r, s)
 }
 
@@ -151,7 +176,7 @@ func withRandomRoutes(spec *model.Spec, r *rand.Rand) *model.Spec {
 		for _, out := range spec.InterfacesOf(model.DeviceID(d)) {
 			for _, n := range state.Neighbours(out) {
 				for _, a := range spec.Interfaces[n].Addresses {
-					if spec.Devices[spec.Interfaces[n].Device].Forwards {
+					if spec.Devices[spec.Interfaces[n].Device].Forwards || r.IntN(4) == 0 {
 						hops = append(hops, hop{a.Addr(), out})
 					}
 				}
@@ -255,6 +280,11 @@ func (l *lab) build(failures []network.Failure) {
 func (l *lab) device(d model.DeviceID, failures []network.Failure) []string {
 	lines := []string{"link set lo up"}
 	for _, id := range l.spec.InterfacesOf(d) {
+		if l.spec.Interfaces[id].Kind != model.Loopback {
+			lines = append(lines, fmt.Sprintf("link set i%d address %s", id, macOf(id)))
+		}
+	}
+	for _, id := range l.spec.InterfacesOf(d) {
 		i := &l.spec.Interfaces[id]
 		name := fmt.Sprintf("i%d", id)
 		if i.Kind == model.Loopback {
@@ -294,6 +324,10 @@ func (l *lab) device(d model.DeviceID, failures []network.Failure) []string {
 	return lines
 }
 
+func macOf(id model.InterfaceID) string {
+	return fmt.Sprintf("02:00:5e:00:%02x:%02x", int(id)>>8, int(id)&255)
+}
+
 func (l *lab) tables() *routing.Tables { return forward.Resolve(l.state) }
 
 // compare sends pings and traces from every device, and holds what comes back
@@ -303,6 +337,17 @@ func (l *lab) compare(tables *routing.Tables, r *rand.Rand, s *score) {
 	for id := range l.spec.Interfaces {
 		for _, a := range l.spec.Interfaces[id].Addresses {
 			targets = append(targets, a.Addr())
+			if free := a.Addr().Next().Next(); a.Contains(free) && r.IntN(6) == 0 && len(l.spec.HoldersOf(free)) == 0 {
+				targets = append(targets, free)
+			}
+		}
+	}
+	var translated []netip.Addr
+	for d := range l.spec.Devices {
+		for _, x := range l.spec.Devices[d].Translates {
+			if !x.ByInterface {
+				translated = append(translated, x.First)
+			}
 		}
 	}
 	targets = append(targets, netip.MustParseAddr("192.0.2.9"), netip.MustParseAddr("2001:db8:ffff::9"), netip.MustParseAddr("10.0.200.1"))
@@ -310,7 +355,8 @@ func (l *lab) compare(tables *routing.Tables, r *rand.Rand, s *score) {
 	for d := range l.spec.Devices {
 		chosen := slices.Clone(targets)
 		r.Shuffle(len(chosen), func(i, j int) { chosen[i], chosen[j] = chosen[j], chosen[i] })
-		asked[model.DeviceID(d)] = chosen[:min(16, len(chosen))]
+		r.Shuffle(len(translated), func(i, j int) { translated[i], translated[j] = translated[j], translated[i] })
+		asked[model.DeviceID(d)] = slices.Concat(chosen[:min(16, len(chosen))], translated[:min(6, len(translated))])
 	}
 	// A busy machine loses packets: what disagrees is asked again, twice.
 	for try := range 3 {
@@ -322,7 +368,7 @@ func (l *lab) compare(tables *routing.Tables, r *rand.Rand, s *score) {
 				case differs != "" && try < 2:
 					again[d] = append(again[d], to)
 				case differs != "":
-					l.t.Errorf("%s to %s%s", l.spec.Devices[d].Name, to, differs)
+					l.t.Errorf("network %s: %s to %s%s\n%s", l.prefix, l.spec.Devices[d].Name, to, differs, l.told(forward.Ping(tables, d, netip.Addr{}, to, model.None)))
 				}
 			}
 		}
@@ -336,7 +382,7 @@ func (l *lab) askAll(asked map[model.DeviceID][]netip.Addr) map[model.DeviceID]*
 	var mutex sync.Mutex
 	var group sync.WaitGroup
 	for d, targets := range asked {
-		asker, err := newAsker(l.ns(int(d)))
+		asker, err := newAsker(l.ns(int(d)), 0x5200+int(d))
 		require.NoError(l.t, err)
 		group.Go(func() {
 			defer asker.close()
@@ -354,6 +400,9 @@ func (l *lab) askAll(asked map[model.DeviceID][]netip.Addr) map[model.DeviceID]*
 // where in nothing.
 func (l *lab) differs(tables *routing.Tables, d model.DeviceID, to netip.Addr, a *answers, s *score) string {
 	x := forward.Ping(tables, d, netip.Addr{}, to, model.None)
+	if l.translatedTwice(x) {
+		return ""
+	}
 	if x.Verdict() == forward.Depends || x.Verdict() == forward.Unclear {
 		return ""
 	}
@@ -365,7 +414,8 @@ func (l *lab) differs(tables *routing.Tables, d model.DeviceID, to netip.Addr, a
 	hops, differs := l.traceDiffers(tables, x, a)
 	if differs == "" {
 		s.pings++
-		s.hops += hops
+		s.hops += len(hops)
+		tally(tables, x, hops, s.rules)
 		if got {
 			s.replies++
 		}
@@ -373,12 +423,55 @@ func (l *lab) differs(tables *routing.Tables, d model.DeviceID, to netip.Addr, a
 	return differs
 }
 
+// translatedTwice tells whether packets come by a translator again.
+func (l *lab) translatedTwice(x *forward.Exchange) bool {
+	for _, g := range append([]*forward.Graph{x.There}, x.Back...) {
+		seen := map[model.DeviceID]bool{}
+		for _, n := range g.Nodes {
+			if seen[n.Device] && len(l.spec.Devices[n.Device].Translates) > 0 {
+				return true
+			}
+			seen[n.Device] = true
+		}
+		for _, e := range g.Ends {
+			for _, n := range e.Loop {
+				if len(l.spec.Devices[g.Nodes[n].Device].Translates) > 0 {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// told is the walks of an exchange, for who has to find out why Linux differs.
+func (l *lab) told(x *forward.Exchange) string {
+	var b strings.Builder
+	for _, g := range append([]*forward.Graph{x.There}, x.Back...) {
+		for i, n := range g.Nodes {
+			fmt.Fprintf(&b, "  %d %s in %d: %s to %s, looks up %s", i, l.spec.Devices[n.Device].Name, n.In, n.Source, n.Destination, n.To)
+			if n.Treated != nil {
+				fmt.Fprintf(&b, " (%+v)", *n.Treated)
+			}
+			for _, e := range n.Edges {
+				fmt.Fprintf(&b, "; out of i%d to node %d, %s to %s", e.Hop.Out, e.To, e.Left.Source, e.Left.Destination)
+				if e.Treated != nil {
+					fmt.Fprintf(&b, " (%+v)", *e.Treated)
+				}
+			}
+			b.WriteString("\n")
+		}
+		fmt.Fprintf(&b, "  ends %+v\n", g.Ends)
+	}
+	return b.String()
+}
+
 // traceDiffers compares who answers at each TTL. Only those answers are looked at
 // that come at once: that nobody answers on a link is told after seconds.
-func (l *lab) traceDiffers(tables *routing.Tables, x *forward.Exchange, a *answers) (hops int, differs string) {
+func (l *lab) traceDiffers(tables *routing.Tables, x *forward.Exchange, a *answers) (hops []forward.TraceHop, differs string) {
 	for i, n := range x.There.Nodes {
 		if i > 0 && n.Device == x.From {
-			return 0, "" // it comes by its sender again
+			return nil, "" // it comes by its sender again
 		}
 	}
 	for _, hop := range forward.Follow(tables, x).Hops {
@@ -386,25 +479,45 @@ func (l *lab) traceDiffers(tables *routing.Tables, x *forward.Exchange, a *answe
 			continue
 		}
 		answer := hop.Answers[0]
-		if answer.Final(x.Target.Is4()) && !answer.Silent && answer.Device != model.None && !isReply(answer) {
-			continue // unreachable; it may take its time
+		word := answer.ICMP.Words(x.Target.Is4())
+		if !answer.Silent && late(word) {
+			continue // that nobody answers on a link takes its time
 		}
-		got, heard := a.hops[probeKey{x.Target, hop.TTL}]
+		got, did := a.hops[probeKey{x.Target, hop.TTL}]
 		want := !answer.Silent && !answer.Lost && answer.Back != nil && answer.Back.Verdict() == forward.Works
 		by := l.spec.Devices[answer.Device].Name
-		own := slices.ContainsFunc(l.spec.HoldersOf(got), func(id model.InterfaceID) bool { return l.spec.Interfaces[id].Device == answer.Device })
+		own := slices.ContainsFunc(l.spec.HoldersOf(got.from), func(id model.InterfaceID) bool { return l.spec.Interfaces[id].Device == answer.Device })
 		switch {
-		case want != heard:
-			return 0, fmt.Sprintf(", TTL %d: predicted an answer of %s: %v; Linux: %v %s", hop.TTL, by, want, heard, got)
-		case want && got != x.Target && !own, want && x.Target.Is4() && got != answer.Address:
-			return 0, fmt.Sprintf(", TTL %d: predicted %s %s, Linux says %s", hop.TTL, by, answer.Address, got)
+		case did && late(got.word) && !want:
+			continue // told of an earlier probe's neighbour
+		case x.Target.Is6() && want != did && judged(answer.Back):
+			continue // by its source, which Linux chooses otherwise
+		case want && !did && word == "network unreachable":
+			continue // Linux tells a peer of it only now and then, whatever the settings
+		case want != did:
+			return nil, fmt.Sprintf(", TTL %d: predicted '%s' of %s: %v; Linux: %v %s %s", hop.TTL, word, by, want, did, got.from, got.word)
+		case want && got.word != word:
+			return nil, fmt.Sprintf(", TTL %d: predicted '%s' of %s, Linux says '%s' from %s", hop.TTL, word, by, got.word, got.from)
+		case want && got.from != answer.Address && (x.Target.Is4() || !own):
+			return nil, fmt.Sprintf(", TTL %d: predicted %s %s, Linux says %s", hop.TTL, by, answer.Address, got.from)
 		}
-		hops++
+		hops = append(hops, hop)
 	}
 	return hops, ""
 }
 
-func isReply(a forward.Answer) bool { return a.ICMP.Type == 0 || a.ICMP.Type == 129 }
+// judged tells whether permits look at a packet for itself on its way.
+func judged(g *forward.Graph) bool {
+	looked := func(x *forward.Treatment) bool {
+		return x != nil && (x.Judged.By >= 0 || x.Judged.By == policy.ByOtherwise)
+	}
+	return g != nil && slices.ContainsFunc(g.Nodes, func(n forward.Node) bool {
+		return looked(n.Treated) || slices.ContainsFunc(n.Edges, func(e forward.Edge) bool { return looked(e.Treated) })
+	})
+}
+
+// late tells whether a word is told only after a neighbour was asked in vain.
+func late(word string) bool { return word == "host unreachable" || word == "address unreachable" }
 
 const mostTTL = 6
 
@@ -418,20 +531,27 @@ type probeKey struct {
 type answers struct {
 	targets []netip.Addr
 	replied map[netip.Addr]bool
-	hops    map[probeKey]netip.Addr // who answered
+	hops    map[probeKey]heard
+}
+
+// heard is who answered, and what.
+type heard struct {
+	from netip.Addr
+	word string
 }
 
 // asker sends echo requests from within a namespace.
 type asker struct {
-	four, six *icmp.PacketConn
-	mutex     sync.Mutex
-	sent      map[int]probeKey // by sequence number; TTL 0 is a ping
-	answers   *answers
+	identifier int
+	four, six  *icmp.PacketConn
+	mutex      sync.Mutex
+	sent       map[int]probeKey // by sequence number; TTL 0 is a ping
+	answers    *answers
 }
 
 // newAsker opens the sockets of a namespace.
-func newAsker(ns string) (*asker, error) {
-	a := &asker{sent: map[int]probeKey{}, answers: &answers{replied: map[netip.Addr]bool{}, hops: map[probeKey]netip.Addr{}}}
+func newAsker(ns string, identifier int) (*asker, error) {
+	a := &asker{identifier: identifier, sent: map[int]probeKey{}, answers: &answers{replied: map[netip.Addr]bool{}, hops: map[probeKey]heard{}}}
 	done := make(chan error)
 	go func() {
 		runtime.LockOSThread() // and never unlocked: the thread ends with the goroutine
@@ -484,8 +604,6 @@ func (a *asker) ask(targets []netip.Addr) *answers {
 	return a.answers
 }
 
-const identifier = 0x5273
-
 func (a *asker) send(to netip.Addr, ttl, seq int) {
 	a.mutex.Lock()
 	a.sent[seq] = probeKey{to, ttl}
@@ -494,7 +612,7 @@ func (a *asker) send(to netip.Addr, ttl, seq int) {
 	if ttl == 0 {
 		hops = forward.DefaultTTL
 	}
-	m := icmp.Message{Type: ipv4.ICMPTypeEcho, Body: &icmp.Echo{ID: identifier, Seq: seq, Data: []byte("ropeswing")}}
+	m := icmp.Message{Type: ipv4.ICMPTypeEcho, Body: &icmp.Echo{ID: a.identifier, Seq: seq, Data: []byte("ropeswing")}}
 	conn := a.four
 	if to.Is6() {
 		m.Type, conn = ipv6.ICMPTypeEchoRequest, a.six
@@ -525,34 +643,59 @@ func (a *asker) listen(conn *icmp.PacketConn, protocol int) {
 		from = from.Unmap()
 		switch body := m.Body.(type) {
 		case *icmp.Echo:
-			if (m.Type == ipv4.ICMPTypeEchoReply || m.Type == ipv6.ICMPTypeEchoReply) && body.ID == identifier {
-				a.heard(body.Seq, from, true)
+			if (m.Type == ipv4.ICMPTypeEchoReply || m.Type == ipv6.ICMPTypeEchoReply) && body.ID == a.identifier {
+				a.heard(body.Seq, from, "reply")
 			}
 		case *icmp.TimeExceeded:
-			header, request := 20, byte(8)
+			a.about(body.Data, protocol, from, "time exceeded")
+		case *icmp.DstUnreach:
+			word := forward.ICMP{Type: 3, Code: uint8(m.Code)}.Words(true)
 			if protocol == 58 {
-				header, request = 40, 128
+				word = forward.ICMP{Type: 1, Code: uint8(m.Code)}.Words(false)
 			}
-			if inner := body.Data; len(inner) >= header+8 {
-				// An error may also be about a reply to somebody else's request.
-				if inner = inner[header:]; inner[0] == request && int(inner[4])<<8|int(inner[5]) == identifier {
-					a.heard(int(inner[6])<<8|int(inner[7]), from, false)
-				}
-			}
+			a.about(body.Data, protocol, from, word)
 		}
 	}
 }
 
-func (a *asker) heard(seq int, from netip.Addr, reply bool) {
+// about takes in an error about one of the asker's own requests: errors may also
+// be about a reply to somebody else's.
+func (a *asker) about(inner []byte, protocol int, from netip.Addr, word string) {
+	header, request := 20, byte(8)
+	if protocol == 58 {
+		header, request = 40, 128
+	}
+	if len(inner) < header+8 {
+		return
+	}
+	to, _ := netip.AddrFromSlice(inner[header-len(from.AsSlice()) : header])
+	inner = inner[header:]
+	if inner[0] == request && int(inner[4])<<8|int(inner[5]) == a.identifier {
+		a.heardAbout(int(inner[6])<<8|int(inner[7]), from, to, word)
+	}
+}
+
+// heardAbout takes in an error whose inner header shows where the probe was sent:
+// translators have to put that back.
+func (a *asker) heardAbout(seq int, from, to netip.Addr, word string) {
+	a.mutex.Lock()
+	key, ok := a.sent[seq]
+	a.mutex.Unlock()
+	if ok && key.target == to { // else it is about something that was never sent
+		a.heard(seq, from, word)
+	}
+}
+
+func (a *asker) heard(seq int, from netip.Addr, word string) {
 	a.mutex.Lock()
 	defer a.mutex.Unlock()
 	key, ok := a.sent[seq]
-	if !ok {
-		return
-	}
-	if key.ttl > 0 {
-		a.answers.hops[key] = from
-	} else if reply {
+	switch {
+	case !ok:
+	case word == "reply" && from != key.target: // not one that its asker would take
+	case key.ttl > 0:
+		a.answers.hops[key] = heard{from, word}
+	case word == "reply":
 		a.answers.replied[key.target] = true
 	}
 }

@@ -112,6 +112,10 @@ func nextCommand(f PingFamily, prefix string) string {
 		device = f.Remedy[0].Device
 	}
 	switch finding.Name(f.Failure.Name) {
+	case finding.FilteredOut, finding.RefusedByPermit:
+		return prefix + " show permits " + device
+	case finding.NoAddressLeft:
+		return prefix + " show translations " + device
 	case finding.InterfaceIsDown, finding.AddressSilent, finding.NoSourceAddress:
 		return prefix + " show interfaces " + device
 	}

@@ -167,8 +167,8 @@ func (v Trace) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
 		}
 		if explain {
 			f.packetByPacket(w, t.State.Spec, width)
-			for _, n := range f.trace.Exchange.There.Nodes {
-				explainNode(w, t, f.trace.Exchange.There, n, width)
+			for i := range f.trace.Exchange.There.Nodes {
+				explainNode(w, t, f.trace.Exchange.There, i, width)
 			}
 		}
 	}

@@ -3,6 +3,7 @@ package view
 import (
 	"fmt"
 	"io"
+	"strings"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -11,22 +12,36 @@ import (
 
 var walkColumns = []Column{
 	{Key: "device", Title: "device"}, {Key: "in", Title: "in by"}, {Key: "matched", Title: "longest match"},
-	{Key: "next_hop", Title: "next hop"}, {Key: "out", Title: "out of"},
+	{Key: "next_hop", Title: "next hop"}, {Key: "out", Title: "out of"}, {Key: "translates", Title: "translates", Below: true, Lead: "translates "},
+}
+
+// rewritten is what a device makes of a packet's addresses; with no edge, of those
+// of what it keeps.
+func rewritten(n *forward.Node, e *forward.Edge) string {
+	var parts []string
+	if n.To != n.Destination {
+		parts = append(parts, fmt.Sprintf("to %s, now %s", n.Destination, n.To))
+	}
+	if e != nil && e.Left.Source.IsValid() && e.Left.Source != n.Source {
+		parts = append(parts, fmt.Sprintf("from %s, now %s", n.Source, e.Left.Source))
+	}
+	return strings.Join(parts, "; ")
 }
 
 // walkRows is a walk as rows: a step each, and a row for each end.
 func walkRows(t *routing.Tables, g *forward.Graph) [][]string {
 	spec := t.State.Spec
 	var rows [][]string
-	for i, n := range g.Nodes {
+	for i := range g.Nodes {
+		n := &g.Nodes[i]
 		device, in := spec.Devices[n.Device].Name, ifaceName(spec, n.In)
 		matched := subnet(n.Decision.Match.Prefix)
-		for _, e := range n.Edges {
+		for j, e := range n.Edges {
 			next := address(e.Address)
 			if e.To < 0 {
-				next += ": nobody answers"
+				next += ": " + outcomeWords[g.EndAt(i, j).Outcome]
 			}
-			rows = append(rows, []string{device, in, matched, next, ifaceName(spec, e.Hop.Out)})
+			rows = append(rows, []string{device, in, matched, next, ifaceName(spec, e.Hop.Out), rewritten(n, &e)})
 		}
 		if len(n.Edges) > 0 {
 			continue
@@ -37,12 +52,12 @@ func walkRows(t *routing.Tables, g *forward.Graph) [][]string {
 				word = outcomeWords[e.Outcome]
 			}
 		}
-		rows = append(rows, []string{device, in, matched, word, ""})
+		rows = append(rows, []string{device, in, matched, word, "", rewritten(n, nil)})
 	}
 	for _, e := range g.Ends {
 		if e.Outcome == forward.Looped {
 			n := g.Nodes[e.Node]
-			rows = append(rows, []string{spec.Devices[n.Device].Name, ifaceName(spec, n.In), "", "here again: a loop", ""})
+			rows = append(rows, []string{spec.Devices[n.Device].Name, ifaceName(spec, n.In), "", "here again: a loop", "", ""})
 		}
 	}
 	return rows
@@ -59,40 +74,11 @@ func orNone(a string) string {
 // walkText writes one walk.
 func walkText(w io.Writer, t *routing.Tables, title string, g *forward.Graph, width int, explain bool) {
 	fmt.Fprintln(w, bold.Render(title)+faint.Render(fmt.Sprintf(", %s to %s", orNone(address(g.Flow.Source)), g.Flow.Destination)))
-	Table{Columns: walkColumns, Rows: walkRows(t, g)}.Text(w, width, "  ", false)
+	table := Table{Columns: walkColumns, Rows: walkRows(t, g)}
+	table.Text(w, width, "  ", false)
 	if explain {
-		for _, n := range g.Nodes {
-			explainNode(w, t, g, n, width)
-		}
-	}
-}
-
-// explainNode shows what an expert would look at on a device: every route that
-// matches, longest first, and which decides.
-func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, n forward.Node, width int) {
-	spec := t.State.Spec
-	table := t.For(n.Device, n.In)
-	fmt.Fprintln(w, "  "+bold.Render(spec.Devices[n.Device].Name)+faint.Render(" on its way to "+n.To.String()))
-	entries := table.Covering(n.To)
-	if len(entries) == 0 {
-		fmt.Fprintln(w, "    no route matches")
-	}
-	for _, e := range entries {
-		state := routeState(table, e)
-		if e.InUse && e.Prefix != n.Decision.Match.Prefix {
-			state = "a longer match decides"
-		} else if e.InUse {
-			state = "decides"
-		}
-		paragraph(w, width, "    "+e.Prefix.String()+" "+routeVia(spec, e)+": "+state, "      ")
-	}
-	for _, e := range n.Edges {
-		switch {
-		case e.To < 0:
-			fmt.Fprintf(w, "    asks on %s for %s: nobody answers\n", ifaceName(spec, e.Hop.Out), e.Address)
-		default:
-			to := g.Nodes[e.To]
-			fmt.Fprintf(w, "    asks on %s for %s: %s answers\n", ifaceName(spec, e.Hop.Out), e.Address, spec.Label(to.In))
+		for i := range g.Nodes {
+			explainNode(w, t, g, i, width)
 		}
 	}
 }

@@ -1,0 +1,235 @@
+package verify
+
+import (
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
+	"ropeswing/core/reach"
+	"ropeswing/core/routing"
+)
+
+// PermitUse is what one permit decides about.
+type PermitUse struct {
+	Device   model.DeviceID
+	Own      bool // it stands in the list of what is for the device itself
+	Index    int  // its place in that list
+	Permit   *model.Permit
+	HiddenBy int   // the place of an earlier one that speaks of all that it does; -1 where none does
+	Must     []int // the requirements of the plan whose packets it decides about
+	Unused   bool  // nothing that anyone in the plan sends is decided by it
+}
+
+// mostAddressed is up to how many interfaces each may begin a way that is tried.
+const mostAddressed = 400
+
+// permitKey is one permit.
+type permitKey struct {
+	device model.DeviceID
+	own    bool
+	index  int
+}
+
+// mostWalks is how many ways are tried before it is taken that a permit may decide
+// about some.
+const mostWalks = 4000
+
+// Permits lists all permits with what they decide about. Pending ones are tried as
+// if all pending ones were in force.
+func Permits(t *routing.Tables) []PermitUse {
+	spec := t.State.Spec
+	c := &checker{tables: t, spec: spec}
+	inForce := t
+	if spec.Pending() {
+		inForce = forward.Resolve(network.Build(spec.WithPending()).State(t.State.Failures()...))
+	}
+	must := c.decidedInMust(t, inForce)
+	var all []PermitUse
+	ends := c.everybody()
+	for d := range spec.Devices {
+		for _, own := range []bool{false, true} {
+			list := spec.Devices[d].Permits
+			if own {
+				list = spec.Devices[d].OwnPermits
+			}
+			for i := range list {
+				u := PermitUse{Device: model.DeviceID(d), Own: own, Index: i, Permit: &list[i], HiddenBy: hiddenBy(list, i), Must: must[permitKey{model.DeviceID(d), own, i}]}
+				tables := t
+				if list[i].Pending {
+					tables = inForce
+				}
+				u.Unused = u.HiddenBy < 0 && len(u.Must) == 0 && !c.decides(tables, &u, ends)
+				all = append(all, u)
+			}
+		}
+	}
+	return all
+}
+
+// hiddenBy finds an earlier permit that speaks of everything one does.
+func hiddenBy(list []model.Permit, i int) int {
+	p := &list[i]
+	for j := range i {
+		q := &list[j]
+		covers := !q.Pending && (!q.Answers || p.Answers) && q.From.Covers(&p.From) && q.To.Covers(&p.To) && within(p.In, q.In) && within(p.Out, q.Out)
+		if !covers {
+			continue
+		}
+		if len(q.Over) == 0 || len(p.Over) > 0 && !slices.ContainsFunc(p.Over, func(s model.Service) bool {
+			return !slices.ContainsFunc(q.Over, func(o model.Service) bool { return o.Covers(s) })
+		}) {
+			return j
+		}
+	}
+	return -1
+}
+
+// within tells whether some interfaces are all among others, none being all.
+func within(some, others []model.InterfaceID) bool {
+	return len(others) == 0 || len(some) > 0 && !slices.ContainsFunc(some, func(i model.InterfaceID) bool { return !slices.Contains(others, i) })
+}
+
+// decidedInMust lists for each permit the requirements whose packets it decides
+// about.
+func (c *checker) decidedInMust(t, inForce *routing.Tables) map[permitKey][]int {
+	all := map[permitKey][]int{}
+	if t.Policy == nil {
+		return all
+	}
+	for i := range c.spec.Must {
+		r := &c.spec.Must[i]
+		for _, a := range c.ends(r.From, true) {
+			for _, b := range c.ends(r.To, false) {
+				if a.device == b.device && a.device != model.None || a.address.Is4() != b.address.Is4() {
+					continue
+				}
+				for _, tables := range []*routing.Tables{t, inForce} {
+					x := forward.PingBy(tables, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
+					eachJudgement(x, func(d model.DeviceID, j policy.Judgement) {
+						k := permitKey{d, j.Own, j.By}
+						if j.By >= 0 && !slices.Contains(all[k], i) {
+							all[k] = append(all[k], i)
+						}
+					})
+					if t == inForce {
+						break
+					}
+				}
+			}
+		}
+	}
+	return all
+}
+
+// eachJudgement visits what devices decide about the packets of an exchange.
+func eachJudgement(x *forward.Exchange, visit func(model.DeviceID, policy.Judgement)) {
+	for _, g := range append([]*forward.Graph{x.There}, x.Back...) {
+		for _, n := range g.Nodes {
+			if n.Treated != nil {
+				visit(n.Device, n.Treated.Judged)
+			}
+			for _, e := range n.Edges {
+				if e.Treated != nil {
+					visit(n.Device, e.Treated.Judged)
+				}
+			}
+		}
+	}
+}
+
+// everybody is who may send, or be sent to: who stands for each segment, each host,
+// and the world with an address beyond.
+func (c *checker) everybody() []end {
+	var all []end
+	add := func(d model.DeviceID, a netip.Addr) {
+		if e := (end{d, a}); a.IsValid() && !slices.Contains(all, e) {
+			all = append(all, e)
+		}
+	}
+	for _, e := range reach.Ends(c.spec) {
+		add(e.Device, e.Address)
+	}
+	for _, e := range reach.Hosts(c.spec) {
+		add(e.Device, e.Address)
+	}
+	if len(c.spec.Interfaces) <= mostAddressed {
+		c.each(func(id model.InterfaceID, a model.Address) {
+			if !a.Virtual && !a.Addr().IsLinkLocalUnicast() {
+				add(c.spec.Interfaces[id].Device, a.Addr())
+			}
+		})
+	}
+	for d := range c.spec.Devices {
+		for _, p := range c.spec.Devices[d].Beyond {
+			add(model.DeviceID(d), prefix.First(p.Prefix))
+		}
+		for _, t := range c.spec.Devices[d].Translates {
+			if t.Kind == model.OneToOne {
+				add(model.None, t.First)
+			}
+		}
+	}
+	return all
+}
+
+// decides tries whether any packet is decided by a permit. Each way is tried from
+// the side that begins it.
+func (c *checker) decides(t *routing.Tables, u *PermitUse, ends []end) bool {
+	p := u.Permit
+	from, to := &p.From, &p.To
+	if p.Answers {
+		from, to = to, from
+	}
+	services := []model.Service{model.Echo, {Protocol: model.TCP, First: 443, Last: 443}}
+	for _, s := range p.Over {
+		if s.First > 0 {
+			s.Last = s.First
+		} else if s.Protocol != model.ICMP {
+			s.First, s.Last = 443, 443
+		}
+		services = append(services, s)
+	}
+	if len(p.Over) > 0 {
+		services = services[2:]
+	}
+	of := func(side *model.Side, e end, sends bool) bool {
+		if side.Itself {
+			return e.device == u.Device
+		}
+		return side.Contains(e.address) || !sends && e.device == model.None // translated on its way
+	}
+	own := []end{}
+	for _, a := range c.spec.Own(u.Device) {
+		if a.IsSingleIP() {
+			own = append(own, end{u.Device, a.Addr()})
+		}
+	}
+	walks := 0
+	for _, a := range append(own, ends...) {
+		if a.device == model.None || !of(from, a, true) {
+			continue
+		}
+		for _, b := range append(own, ends...) {
+			if a.address.Is4() != b.address.Is4() || a == b || !of(to, b, false) {
+				continue
+			}
+			for _, s := range services {
+				if walks++; walks > mostWalks {
+					return true // too many to say
+				}
+				found := false
+				eachJudgement(forward.PingBy(t, a.device, a.address, b.address, model.None, forward.Probe{Over: s}), func(d model.DeviceID, j policy.Judgement) {
+					found = found || d == u.Device && j.Own == u.Own && j.By == u.Index
+				})
+				if found {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}

@@ -1,0 +1,239 @@
+package verify
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
+	"ropeswing/core/reach"
+)
+
+// permits finds sentences that never decide, and replies dropped though their
+// requests pass.
+func (c *checker) permits() {
+	for _, u := range Permits(c.tables) {
+		name, word := c.spec.Devices[u.Device].Name, "permit"
+		list := c.spec.Devices[u.Device].Permits
+		if u.Own {
+			word, list = "own permit", c.spec.Devices[u.Device].OwnPermits
+		}
+		switch {
+		case u.HiddenBy >= 0:
+			by := &list[u.HiddenBy]
+			c.report(finding.New(finding.PermitHidden, u.Permit.Place, "%s %d of %s never decides: all it speaks of is decided by %d, %s", word, u.Index+1, name, u.HiddenBy+1, forward.Sentence(by.Text, by.Place)).
+				About(name).With(by.Place))
+		case u.Unused:
+			c.report(finding.New(finding.PermitUnused, u.Permit.Place, "%s %d of %s decides about nothing that anyone in the plan sends", word, u.Index+1, name).About(name))
+		}
+	}
+	c.filteredOneWay()
+}
+
+// filteredOneWay reports devices that let requests pass and drop their replies.
+func (c *checker) filteredOneWay() {
+	if c.tables.Policy == nil || len(c.spec.Devices) > mostPaired {
+		return
+	}
+	told := map[string]bool{}
+	m := reach.All(c.tables, reach.Ends(c.spec))
+	m.Ways(func(w reach.Way) bool {
+		if w.Verdict != forward.Fails {
+			return true
+		}
+		x := forward.Ping(c.tables, w.From.Device, w.From.Address, w.To.Address, model.None)
+		g, e, back, ok := x.Failing()
+		if !ok || !back || e.Outcome != forward.Filtered && e.Outcome != forward.Refused {
+			return true
+		}
+		n := g.Nodes[e.Node]
+		t := n.Treated
+		if e.Edge >= 0 {
+			t = n.Edges[e.Edge].Treated
+		}
+		if t.Judged.By == policy.ByNoState {
+			return true // it is told of as a way that differs there and back
+		}
+		passed := slices.ContainsFunc(x.There.Nodes, func(o forward.Node) bool { return o.Device == n.Device })
+		key := fmt.Sprint(n.Device, t.Judged)
+		if passed && !told[key] {
+			told[key] = true
+			name := c.spec.Devices[n.Device].Name
+			c.report(finding.New(finding.FilteredOneWay, c.spec.Devices[n.Device].Place, "%s passes what %s sends to %s, and drops the replies: %s", name, c.endName(end{w.From.Device, w.From.Address}), c.endName(end{w.To.Device, w.To.Address}), forward.JudgedBy(c.spec, n.Device, t.Judged)).
+				About(name).Mend("permit them: 'A may answer B'; or say 'keeps-state: true'"))
+		}
+		return true
+	})
+}
+
+// mostPaired is for how many devices pairs of segments are tried one by one.
+const mostPaired = 300
+
+// translations finds addresses that cannot stand for others, and too few of them.
+func (c *checker) translations() {
+	type known struct {
+		d model.DeviceID
+		t *model.Translation
+	}
+	var before []known
+	for d := range c.spec.Devices {
+		for i := range c.spec.Devices[d].Translates {
+			t := &c.spec.Devices[d].Translates[i]
+			name := c.spec.Devices[d].Name
+			c.shortage(t, name)
+			if t.ByInterface {
+				continue
+			}
+			c.heldOutside(t, name)
+			c.foreignOutside(t, name)
+			for _, k := range before {
+				if !t.Last.Less(k.t.First) && !k.t.Last.Less(t.First) && (k.d != model.DeviceID(d) || t.Kind != model.Sharing || k.t.Kind != model.Sharing) {
+					c.report(finding.New(finding.TranslatedTwice, t.Place, "%s stands for others by %s too", outsideWord(t), forward.Sentence(k.t.Text, k.t.Place)).About(name).With(k.t.Place))
+				}
+			}
+			before = append(before, known{model.DeviceID(d), t})
+			c.unroutedOutside(model.DeviceID(d), t)
+		}
+	}
+}
+
+// outsideWord is the addresses that stand for others.
+func outsideWord(t *model.Translation) string {
+	switch {
+	case t.Kind == model.OneToOne && t.First != t.Last:
+		return t.Outside[0].String()
+	case t.First == t.Last:
+		return t.First.String()
+	}
+	return t.First.String() + " to " + t.Last.String()
+}
+
+// heldOutside: an interface has the address itself. The translator's own may be
+// shared.
+func (c *checker) heldOutside(t *model.Translation, name string) {
+	for id := range c.spec.Interfaces {
+		for _, a := range c.spec.Interfaces[id].Addresses {
+			if a.Addr().Less(t.First) || t.Last.Less(a.Addr()) || t.Kind == model.Sharing && model.InterfaceID(id) == t.Beyond {
+				continue
+			}
+			f := finding.New(finding.TranslatedHeld, t.Place, "%s is to stand for others, and %s has it", a.Addr(), c.spec.Label(model.InterfaceID(id))).About(name)
+			if a.Place.Known() {
+				f = f.With(a.Place)
+			}
+			c.report(f)
+		}
+	}
+}
+
+// foreignOutside: the address is in no block and no segment of the plan.
+func (c *checker) foreignOutside(t *model.Translation, name string) {
+	for _, a := range []netip.Addr{t.First, t.Last} {
+		held := c.spec.SegmentOf(a) != model.None
+		for _, b := range c.spec.Blocks {
+			held = held || slices.ContainsFunc(b.Prefixes, func(p model.Prefix) bool { return p.Contains(a) })
+		}
+		if !held {
+			c.report(finding.New(finding.TranslatedForeign, t.Place, "%s is in no block of the plan: who holds it?", a).About(name).
+				Mend("add its space to 'blocks', or take an address of a block"))
+			return
+		}
+	}
+}
+
+// unroutedOutside: the translator is on no subnet with the address, and no
+// neighbour beyond has a route for it that leads there.
+func (c *checker) unroutedOutside(d model.DeviceID, t *model.Translation) {
+	i := &c.spec.Interfaces[t.Beyond]
+	if slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return a.Contains(t.First) }) || !c.tables.State.IsUp(t.Beyond) {
+		return
+	}
+	neighbours := c.tables.State.Neighbours(t.Beyond)
+	for _, n := range neighbours {
+		if m, ok := c.tables.For(c.spec.Interfaces[n].Device, n).Lookup(t.First); ok {
+			for _, hop := range m.Hops {
+				if slices.Contains(forward.Receivers(c.tables, hop.Out, hop.Via), t.Beyond) {
+					return
+				}
+			}
+		}
+	}
+	name := c.spec.Devices[d].Name
+	f := finding.New(finding.TranslatedUnrouted, t.Place, "nobody beyond %s has a route to %s by %s, and no ARP is asked for it there", c.spec.Label(t.Beyond), outsideWord(t), name).About(name)
+	if len(neighbours) > 0 {
+		f = f.Mend("have %s send it to %s", c.spec.Devices[c.spec.Interfaces[neighbours[0]].Device].Name, name)
+	}
+	c.report(f)
+}
+
+// shortage: there are more hosts than addresses to take.
+func (c *checker) shortage(t *model.Translation, name string) {
+	if t.Kind != model.Taking {
+		return
+	}
+	var hosts []string
+	seen := map[netip.Addr]bool{}
+	for id := range c.spec.Interfaces {
+		i := &c.spec.Interfaces[id]
+		for _, a := range i.Addresses {
+			if c.spec.Devices[i.Device].Kind == model.Host && a.Addr().Is4() == t.First.Is4() && t.Inside.Contains(a.Addr()) && !seen[a.Addr()] {
+				seen[a.Addr()] = true
+				hosts = append(hosts, c.spec.Devices[i.Device].Name)
+			}
+		}
+	}
+	there := prefix.Distance(t.First, t.Last) + 1
+	needed := max(t.Needed, int64(len(hosts)))
+	if needed <= there {
+		return
+	}
+	reason := fmt.Sprintf("%d hosts, %d addresses", needed, there)
+	if int64(len(hosts)) > there {
+		reason += fmt.Sprintf(": %s has none", hosts[there])
+	}
+	c.report(finding.New(finding.TranslationShort, t.Place, "%s", reason).About(name).Mend("give it %d more, or let all share one: 'A shares B beyond %s'", needed-there, c.spec.Interfaces[t.Beyond].Name))
+}
+
+// mtuHoles finds ways on which packets as large as their sender's link takes vanish
+// without its being told.
+func (c *checker) mtuHoles() {
+	least, most := 0, 0
+	for id := range c.spec.Interfaces {
+		if i := &c.spec.Interfaces[id]; len(i.Addresses) > 0 && i.Kind != model.Loopback {
+			m := forward.MTU(c.spec, model.InterfaceID(id))
+			if most = max(most, m); least == 0 || m < least {
+				least = m
+			}
+		}
+	}
+	if least == most || len(c.spec.Devices) > mostPaired {
+		return
+	}
+	told := map[string]bool{}
+	reach.All(c.tables, reach.Ends(c.spec)).Ways(func(w reach.Way) bool {
+		if w.Verdict != forward.Works {
+			return true
+		}
+		size := forward.MTU(c.spec, w.From.Interface)
+		x := forward.PingBy(c.tables, w.From.Device, w.From.Address, w.To.Address, model.None, forward.Probe{Size: size, Whole: true})
+		e, fails := x.There.Failing()
+		if !fails || e.Outcome != forward.TooBig && e.Outcome != forward.Oversized || forward.ToldTooBig(c.tables, x.There) {
+			return true
+		}
+		n := x.There.Nodes[e.Node]
+		out := n.Edges[e.Edge].Hop.Out
+		if key := fmt.Sprint(out, e.Outcome); !told[key] {
+			told[key] = true
+			why := "its error does not get back"
+			if e.Outcome == forward.Oversized {
+				why = "the far end drops them without a word"
+			}
+			c.report(finding.New(finding.MTUHole, c.spec.Interfaces[out].Place, "packets of %d bytes from %s to %s vanish at %s: %s", size, c.endName(end{w.From.Device, w.From.Address}), c.endName(end{w.To.Device, w.To.Address}), c.spec.Label(out), why).
+				About(c.spec.Label(out)))
+		}
+		return true
+	})
+}

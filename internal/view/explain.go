@@ -1,0 +1,126 @@
+package view
+
+import (
+	"fmt"
+	"io"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/policy"
+	"ropeswing/core/routing"
+)
+
+// explainNode shows what an expert would look at on a device: the source chosen,
+// every route that matches, longest first, and which decides, how its next hop is
+// found, what is translated and permitted, and who answers on the link.
+func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, id, width int) {
+	spec, n := t.State.Spec, &g.Nodes[id]
+	line := func(format string, args ...any) {
+		paragraph(w, width, "    "+Clean(fmt.Sprintf(format, args...)), "      ")
+	}
+	fmt.Fprintln(w, "  "+bold.Render(Clean(spec.Devices[n.Device].Name))+faint.Render(" on its way to "+n.Destination.String()))
+	if id == 0 && g.Flow.Kind == policy.Request {
+		line("sends from %s: %s", orNone(address(n.Source)), forward.WhySource(t, n.Device, n.To, n.Source))
+	}
+	if n.To != n.Destination {
+		line("translates its destination to %s: %s", n.To, whyTranslated(n.Treated))
+	}
+	explainRoutes(t, n, line)
+	for i := range n.Edges {
+		explainEdge(t, g, id, i, line)
+	}
+	if x := n.Treated; x != nil && x.Judged.By != policy.ByNothing {
+		line("is for itself: %s (%s)", passesWord(x.Judged.Ruling), forward.JudgedBy(spec, n.Device, x.Judged))
+	}
+}
+
+// explainRoutes shows the routes that match, and how the next hop of the one that
+// decides is found.
+func explainRoutes(t *routing.Tables, n *forward.Node, line func(string, ...any)) {
+	spec := t.State.Spec
+	table := forward.TableAt(t, n)
+	entries := table.Covering(n.To)
+	if len(entries) == 0 {
+		line("no route matches")
+	}
+	for _, e := range entries {
+		state := routeState(table, e)
+		decides := e.InUse && e.Prefix == n.Decision.Match.Prefix
+		if e.InUse {
+			state = "a longer match decides"
+		}
+		if decides {
+			state = "decides"
+		}
+		line("%s %s: %s", e.Prefix, routeVia(spec, e), state)
+		if !decides || e.Static() == model.None {
+			continue
+		}
+		if s := &spec.Statics[e.Static()]; s.Via.IsValid() && s.Out == model.None {
+			if m, ok := table.Lookup(s.Via); ok && (m.Prefix.Bits() < m.Prefix.Addr().BitLen() || len(m.Hops) > 0) {
+				for _, hop := range m.Hops {
+					line("finds %s by %s, %s", s.Via, m.Prefix, hopText(spec, hop))
+				}
+			}
+		}
+	}
+}
+
+func hopText(spec *model.Spec, h routing.Hop) string {
+	if h.Via.IsValid() {
+		return fmt.Sprintf("via %s out of %s", h.Via, ifaceName(spec, h.Out))
+	}
+	return "on " + ifaceName(spec, h.Out)
+}
+
+// explainEdge shows what is done with a packet as it leaves, and who takes it.
+func explainEdge(t *routing.Tables, g *forward.Graph, id, edge int, line func(string, ...any)) {
+	spec, n := t.State.Spec, &g.Nodes[id]
+	e := &n.Edges[edge]
+	if x := e.Treated; x != nil {
+		if x.Judged.By != policy.ByNothing {
+			line("out of %s: %s (%s)", ifaceName(spec, e.Hop.Out), passesWord(x.Judged.Ruling), forward.JudgedBy(spec, n.Device, x.Judged))
+		}
+		if e.Left.Source != n.Source {
+			line("translates its source to %s: %s", e.Left.Source, whyTranslated(x))
+		}
+	}
+	end := g.EndAt(id, edge)
+	asks := "asks by ARP on"
+	if e.Address.Is6() {
+		asks = "asks by neighbour discovery on"
+	}
+	out := ifaceName(spec, e.Hop.Out)
+	switch {
+	case e.To < 0 && end.Outcome != forward.Unanswered:
+		line("out of %s: %s", out, outcomeWords[end.Outcome])
+	case spec.Interfaces[e.Hop.Out].Serial && e.To < 0:
+		line("sends on %s, a line on which nothing is resolved: nobody is there", out)
+	case spec.Interfaces[e.Hop.Out].Serial:
+		line("sends on %s, a line on which nothing is resolved, to %s", out, spec.Label(g.Nodes[e.To].In))
+	case e.To < 0:
+		line("%s %s for %s: nobody answers", asks, out, e.Address)
+	default:
+		in := g.Nodes[e.To].In
+		answers := spec.Label(in) + " answers"
+		if !spec.Interfaces[in].Has(e.Address) {
+			answers += ", which translates it"
+		}
+		line("%s %s for %s: %s", asks, out, e.Address, answers)
+	}
+}
+
+func passesWord(r model.Ruling) string {
+	return [...]string{model.Pass: "passes", model.Drop: "dropped", model.Refuse: "refused"}[r]
+}
+
+// whyTranslated is the sentence that made another address of one.
+func whyTranslated(x *forward.Treatment) string {
+	if x.Undone {
+		return "that of what it answers is undone"
+	}
+	if x.Translation == nil {
+		return "translated"
+	}
+	return forward.Sentence(x.Translation.Text, x.Translation.Place)
+}

@@ -1,0 +1,204 @@
+package view
+
+import (
+	"fmt"
+	"path"
+
+	"ropeswing/core/model"
+	"ropeswing/core/policy"
+	"ropeswing/core/routing"
+	"ropeswing/core/source"
+	"ropeswing/core/verify"
+)
+
+// Permit is a permit in JSON.
+type Permit struct {
+	Device       string   `json:"device"`
+	Of           string   `json:"of"`     // what it judges: what passes through, or what is for or from the device itself
+	Number       int      `json:"number"` // from 1, in the order in which they are asked
+	Sentence     string   `json:"sentence"`
+	Effect       string   `json:"effect"`          // pass, drop or refuse
+	In           []string `json:"in,omitempty"`    // it speaks only of what comes in by these
+	Out          []string `json:"out,omitempty"`   // it speaks only of what leaves by these
+	State        string   `json:"state"`           // in force or pending
+	Requirements []string `json:"requirements"`    // those whose packets it decides about
+	Never        string   `json:"never,omitempty"` // why it never decides
+	Note         string   `json:"note,omitempty"`  // as in the plan
+	File         string   `json:"file,omitempty"`  // where it is written
+	Line         int      `json:"line,omitempty"`  // from 1
+}
+
+// Permits is what devices let pass, in the order in which it is asked.
+func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID) ([]Permit, Table) {
+	data := []Permit{}
+	table := Table{Columns: []Column{
+		{Key: "device", Title: "device", Heading: true}, {Key: "of", Title: "of"}, {Key: "number", Title: "no.", Right: true}, {Key: "sentence", Title: "permit"},
+		{Key: "in", Title: "in by"}, {Key: "out", Title: "out of"}, {Key: "state", Title: "state"}, {Key: "requirements", Title: "requirements", Right: true},
+		{Key: "never", Title: "never", Below: true}, {Key: "note", Title: "note", Below: true},
+	}, Empty: "no device judges what it passes on: the plan has no permits"}
+	for _, d := range devices {
+		device := &spec.Devices[d]
+		before := len(data)
+		for _, u := range uses {
+			if u.Device == d {
+				data = append(data, newPermit(spec, u))
+			}
+		}
+		for _, p := range data[before:] {
+			table.Rows = append(table.Rows, []string{heading(device), p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, counted(len(p.Requirements)), p.Never, p.Note})
+		}
+	}
+	return data, table
+}
+
+// heading is a device with what it does with what no permit speaks of.
+func heading(d *model.Device) string {
+	text := d.Name + ", a " + d.Kind.String() + ": "
+	if d.KeepsState {
+		text += "replies to what passed pass; "
+	} else {
+		text += "keeps no state; "
+	}
+	return text + "the rest it " + [...]string{model.Pass: "passes", model.Drop: "drops", model.Refuse: "refuses"}[d.Otherwise]
+}
+
+// counted is a number, nothing for none.
+func counted(n int) string {
+	if n == 0 {
+		return ""
+	}
+	return fmt.Sprint(n)
+}
+
+func newPermit(spec *model.Spec, u verify.PermitUse) Permit {
+	p := Permit{
+		Device: spec.Devices[u.Device].Name, Of: "passing", Number: u.Index + 1, Sentence: u.Permit.Text, Effect: u.Permit.Ruling.String(),
+		State: "in force", Requirements: []string{}, Note: u.Permit.Note,
+	}
+	if u.Own {
+		p.Of = "itself"
+	}
+	if u.Permit.Pending {
+		p.State = "pending"
+	}
+	for _, id := range u.Permit.In {
+		p.In = append(p.In, spec.Interfaces[id].Name)
+	}
+	for _, id := range u.Permit.Out {
+		p.Out = append(p.Out, spec.Interfaces[id].Name)
+	}
+	for _, i := range u.Must {
+		p.Requirements = append(p.Requirements, spec.Must[i].Text)
+	}
+	switch {
+	case u.HiddenBy >= 0:
+		p.Never = fmt.Sprintf("never decides: %d speaks of all that it does", u.HiddenBy+1)
+	case u.Unused:
+		p.Never = "never decides: nothing that anyone in the plan sends is like this"
+	}
+	p.File, p.Line = written(u.Permit.Place)
+	return p
+}
+
+// written is where something stands in the plan; nothing where it does not.
+func written(p source.Place) (file string, line int) {
+	if !p.Known() {
+		return "", 0
+	}
+	line, _ = p.Position()
+	return p.File.Name, line
+}
+
+// Translation is addresses that are others beyond an interface, in JSON.
+type Translation struct {
+	Device   string `json:"device"`
+	Sentence string `json:"sentence"`
+	Kind     string `json:"kind"`            // one to one, shared or taken
+	Beyond   string `json:"beyond"`          // the interface
+	Pairs    []Both `json:"pairs,omitempty"` // who is what: of one to one, of what is taken, and of the hosts behind what is shared
+	Answers  string `json:"answers"`         // how packets to the address get to the device
+	File     string `json:"file,omitempty"`
+	Line     int    `json:"line,omitempty"` // from 1
+}
+
+// Both is an address on both sides of a translator.
+type Both struct {
+	Host    string `json:"host,omitempty"`    // who has it
+	Inside  string `json:"inside"`            // its address, or prefix
+	Outside string `json:"outside,omitempty"` // what it is beyond; absent where none is left
+}
+
+// Translations is which addresses are which beyond which interface.
+func Translations(t *routing.Tables, devices []model.DeviceID) ([]Translation, Table) {
+	spec := t.State.Spec
+	data := []Translation{}
+	table := Table{Columns: []Column{
+		{Key: "device", Title: "device", Heading: true}, {Key: "beyond", Title: "beyond"}, {Key: "host", Title: "host"}, {Key: "inside", Title: "inside"}, {Key: "outside", Title: "is, beyond"},
+		{Key: "kind", Title: "kind"}, {Key: "answers", Title: "how it gets there", IfRoom: true}, {Key: "sentence", Title: "sentence", Wide: true},
+	}, Empty: "no device translates addresses"}
+	for _, d := range devices {
+		for i := range spec.Devices[d].Translates {
+			x := newTranslation(t, d, &spec.Devices[d].Translates[i])
+			data = append(data, x)
+			for _, p := range x.Pairs {
+				outside := p.Outside
+				if outside == "" {
+					outside = "none left"
+				}
+				table.Rows = append(table.Rows, []string{x.Device, x.Beyond, p.Host, p.Inside, outside, x.Kind, x.Answers, x.Sentence})
+			}
+		}
+	}
+	return data, table
+}
+
+func newTranslation(t *routing.Tables, d model.DeviceID, x *model.Translation) Translation {
+	spec := t.State.Spec
+	v := Translation{Device: spec.Devices[d].Name, Sentence: x.Text, Beyond: spec.Interfaces[x.Beyond].Name, Kind: [...]string{"one to one", "shared", "taken"}[x.Kind], Answers: "it is the interface's own"}
+	v.File, v.Line = written(x.Place)
+	v.File = path.Base(v.File)
+	if !x.ByInterface {
+		v.Answers = "routed to it"
+		for _, own := range spec.Interfaces[x.Beyond].Addresses {
+			if own.Contains(x.First) {
+				v.Answers = "it answers for it there"
+			}
+		}
+	}
+	pol := policy.New(spec)
+	switch {
+	case x.Kind == model.Sharing:
+		to := x.First.String()
+		if x.ByInterface {
+			to = address(policy.Shared(spec, x))
+		} else if x.First != x.Last {
+			to = x.First.String() + ".." + x.Last.String()
+		}
+		for _, p := range x.Inside.Prefixes {
+			if p.Addr().Is4() == (x.ByInterface || x.First.Is4()) {
+				v.Pairs = append(v.Pairs, Both{Inside: p.String(), Outside: to})
+			}
+		}
+		if x.Inside.Anyone {
+			v.Pairs = append(v.Pairs, Both{Inside: "anyone", Outside: to})
+		}
+	case x.Kind == model.OneToOne && x.First != x.Last:
+		v.Pairs = append(v.Pairs, Both{Inside: x.Inside.Prefixes[0].String(), Outside: x.Outside[0].String()})
+	default:
+		for id := range spec.Interfaces {
+			i := &spec.Interfaces[id]
+			for _, a := range i.Addresses {
+				if a.Addr().Is4() != x.First.Is4() || !x.Inside.Contains(a.Addr()) || x.Kind == model.Taking && spec.Devices[i.Device].Kind != model.Host {
+					continue
+				}
+				to, _, ok := pol.Outward(d, x.Beyond, a.Addr())
+				p := Both{Host: spec.Devices[i.Device].Name, Inside: a.Addr().String()}
+				if ok {
+					p.Outside = to.String()
+				}
+				v.Pairs = append(v.Pairs, p)
+			}
+		}
+	}
+	return v
+}
