@@ -54,14 +54,14 @@ func TestThePingsSourceIsChosen(t *testing.T) {
 
 func TestRequirementsAreCounted(t *testing.T) {
 	dir := lights(t)
-	assert.Contains(t, oneLine(run(t, dir, "check").out), "6 of 6 requirements hold")
+	assert.Contains(t, oneLine(run(t, dir, "check").out), "9 of 9 requirements hold")
 	text, err := os.ReadFile(filepath.Join(dir, demo.Plan))
 	require.NoError(t, err)
-	write(t, dir, demo.Plan, string(text)+"  - quay-guest does not reach quay-staff\n  - desk-7 reaches tern-cam without beam-b without beam-e\n")
+	write(t, dir, demo.Plan, string(text)+"  - quay-guest does not reach log-server over udp/514\n  - desk-7 reaches tern-cam without beam-b without beam-e\n")
 	r := run(t, dir, "check")
 	assert.Equal(t, 1, r.code)
-	assert.Contains(t, oneLine(r.out), "6 of 8 requirements hold")
-	assert.Contains(t, oneLine(r.out), "quay-guest does not reach quay-staff: tablet (10.48.1.82) to desk-7 (10.48.1.10) gets there, by quay-core; so for 2 of 2 ways tried")
+	assert.Contains(t, oneLine(r.out), "9 of 11 requirements hold")
+	assert.Contains(t, oneLine(r.out), "quay-guest does not reach log-server over udp/514: tablet (10.48.1.82) to log-server (10.48.1.74) gets there, by quay-core; so for 2 of 2 ways tried")
 	assert.Contains(t, run(t, dir, "rename", "desk-7", "desk-9").out, "desk-9 reaches tern-cam without beam-b without beam-e")
 	assert.Contains(t, run(t, dir, "rename", "fibre-carrier", "glass-carrier").out, "carriers: [glass-carrier, sat-carrier]")
 }
@@ -93,8 +93,8 @@ devices:
 func TestAllPairsOfHosts(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "ping", "--all-pairs")
-	assert.Equal(t, 0, r.code)
-	assert.Equal(t, "all 220 ways between 11 hosts work · predicted from the plan", first(r.out), "11 hosts to 10 others in two families")
+	assert.Equal(t, 1, r.code)
+	assert.Equal(t, "200 of 220 ways between 11 hosts work · predicted from the plan", first(r.out), "11 hosts to 10 others in two families, but for what the visitor's tablet begins")
 	r = run(t, dir, "ping", "--all-pairs", "-4", "--without", "beam-a", "--without", "beam-e", "-o", "csv")
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, r.out, "desk-7,pilot-desk,ipv4,10.48.1.10,")

@@ -121,5 +121,5 @@ func TestExplainShowsWhatAnExpertLooksAt(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "r.plan.yaml", ring("default: 10.0.0.3, "+toRight, toLeft))
 	out := run(t, dir, "ping", "east", "-4", "--explain").out
-	assert.Contains(t, out, "    10.2.0.0/24 static via 10.0.0.1: decides\n    0.0.0.0/0 static via 10.0.0.3: a longer match decides\n    asks on p for 10.0.0.1: b:p answers\n")
+	assert.Contains(t, out, "    10.2.0.0/24 static via 10.0.0.1: decides\n    0.0.0.0/0 static via 10.0.0.3: a longer match decides\n    asks by ARP on p for 10.0.0.1: b:p answers\n")
 }

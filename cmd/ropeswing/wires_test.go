@@ -38,7 +38,7 @@ func TestInterfacesAreFilteredAndShownWhole(t *testing.T) {
 	r = run(t, dir, "show", "interface", "quay-core:vlan110")
 	assert.Contains(t, oneLine(r.out), "hears desk-7:port")
 	assert.Equal(t, "desk-7:port\n", run(t, dir, "show", "interface", "quay-core:vlan110", "--only", "hears").out)
-	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").out), "state up (skerry.plan.yaml:97) part of mole-rtr:lan0, which is up")
+	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").out), "state up (skerry.plan.yaml:110) part of mole-rtr:lan0, which is up")
 
 	write(t, dir, "all.plan.yaml", `ropeswing: 1
 segments: {l: {prefix: 10.0.0.0/31}, v: {vlan: 9, prefix: 10.1.0.0/24}}

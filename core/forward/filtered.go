@@ -28,7 +28,7 @@ func JudgedBy(spec *model.Spec, d model.DeviceID, j policy.Judgement) string {
 	}
 	switch j.By {
 	case policy.ByOtherwise:
-		return "none of its " + name + "s speaks of it, and what else there is it " + map[model.Ruling]string{model.Pass: "lets pass", model.Drop: "drops", model.Refuse: "refuses"}[j.Ruling]
+		return "none of its " + name + "s speaks of it, and the rest it " + [...]string{model.Pass: "passes", model.Drop: "drops", model.Refuse: "refuses"}[j.Ruling]
 	case policy.ByState:
 		return "it belongs to what passed before"
 	case policy.ByNoState:
@@ -57,6 +57,7 @@ func (e explainer) filtered(f *Failure, n Node) {
 		f.Name = finding.StateUnknown
 	}
 	f.Reason = fmt.Sprintf("%s %s %s from %s to %s: %s", e.name(n.Device), verb, e.what(), n.Source, n.To, JudgedBy(e.spec, n.Device, j))
+	f.Brief = fmt.Sprintf("%s %s %s: %s", e.name(n.Device), verb, e.what(), JudgedBy(e.spec, n.Device, j))
 	if p := e.pending(n, j); p != nil {
 		f.Reason += fmt.Sprintf("; %s, would let it pass, and is pending", Sentence(p.Text, p.Place))
 	}

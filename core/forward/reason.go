@@ -18,6 +18,7 @@ type Failure struct {
 	Device model.DeviceID   // where the packet ends
 	Cause  model.DeviceID   // where what ends it is to be seen; most often the same
 	Reason string           // one sentence without its full stop
+	Brief  string           // of what many packets meet alike: the reason without this one's addresses; else empty
 	Loop   []model.DeviceID // of a loop, in order
 }
 

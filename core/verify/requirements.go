@@ -123,7 +123,7 @@ func (c *checker) onSegment(s model.SegmentID) []end {
 			}
 			if c.spec.Devices[i.Device].Kind == model.Host {
 				hosts = append(hosts, end{i.Device, a.Addr()})
-			} else {
+			} else if c.spec.Devices[i.Device].Kind != model.World {
 				others = append(others, end{i.Device, a.Addr()})
 			}
 		}

@@ -109,6 +109,9 @@ func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, over model.Ser
 		}
 		return true
 	})
+	if o.from == "" && o.to == "" {
+		v.OneWay()
+	}
 	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
 		return err
 	}

@@ -382,7 +382,7 @@ func (l *lab) askAll(asked map[model.DeviceID][]netip.Addr) map[model.DeviceID]*
 	var mutex sync.Mutex
 	var group sync.WaitGroup
 	for d, targets := range asked {
-		asker, err := newAsker(l.ns(int(d)), 0x5200+int(d))
+		asker, err := newAsker(l.ns(int(d)), 0x4000+int(d)<<4)
 		require.NoError(l.t, err)
 		group.Go(func() {
 			defer asker.close()
@@ -495,7 +495,11 @@ func (l *lab) traceDiffers(tables *routing.Tables, x *forward.Exchange, a *answe
 		case want && !did && word == "network unreachable":
 			continue // Linux tells a peer of it only now and then, whatever the settings
 		case want != did:
-			return nil, fmt.Sprintf(", TTL %d: predicted '%s' of %s: %v; Linux: %v %s %s", hop.TTL, word, by, want, did, got.from, got.word)
+			differs := fmt.Sprintf(", TTL %d: predicted '%s' of %s: %v; Linux: %v %s %s", hop.TTL, word, by, want, did, got.from, got.word)
+			if answer.Back != nil {
+				differs += "; its way:\n" + l.told(&forward.Exchange{There: answer.Back})
+			}
+			return nil, differs
 		case want && got.word != word:
 			return nil, fmt.Sprintf(", TTL %d: predicted '%s' of %s, Linux says '%s' from %s", hop.TTL, word, by, got.word, got.from)
 		case want && got.from != answer.Address && (x.Target.Is4() || !own):
@@ -542,7 +546,7 @@ type heard struct {
 
 // asker sends echo requests from within a namespace.
 type asker struct {
-	identifier int
+	identifier int // of its pings; a probe of a trace adds its TTL, so that each is a flow of its own
 	four, six  *icmp.PacketConn
 	mutex      sync.Mutex
 	sent       map[int]probeKey // by sequence number; TTL 0 is a ping
@@ -612,7 +616,7 @@ func (a *asker) send(to netip.Addr, ttl, seq int) {
 	if ttl == 0 {
 		hops = forward.DefaultTTL
 	}
-	m := icmp.Message{Type: ipv4.ICMPTypeEcho, Body: &icmp.Echo{ID: a.identifier, Seq: seq, Data: []byte("ropeswing")}}
+	m := icmp.Message{Type: ipv4.ICMPTypeEcho, Body: &icmp.Echo{ID: a.identifier | ttl, Seq: seq, Data: []byte("ropeswing")}}
 	conn := a.four
 	if to.Is6() {
 		m.Type, conn = ipv6.ICMPTypeEchoRequest, a.six
@@ -643,7 +647,7 @@ func (a *asker) listen(conn *icmp.PacketConn, protocol int) {
 		from = from.Unmap()
 		switch body := m.Body.(type) {
 		case *icmp.Echo:
-			if (m.Type == ipv4.ICMPTypeEchoReply || m.Type == ipv6.ICMPTypeEchoReply) && body.ID == a.identifier {
+			if (m.Type == ipv4.ICMPTypeEchoReply || m.Type == ipv6.ICMPTypeEchoReply) && body.ID&^15 == a.identifier {
 				a.heard(body.Seq, from, "reply")
 			}
 		case *icmp.TimeExceeded:
@@ -670,7 +674,7 @@ func (a *asker) about(inner []byte, protocol int, from netip.Addr, word string) 
 	}
 	to, _ := netip.AddrFromSlice(inner[header-len(from.AsSlice()) : header])
 	inner = inner[header:]
-	if inner[0] == request && int(inner[4])<<8|int(inner[5]) == a.identifier {
+	if inner[0] == request && (int(inner[4])<<8|int(inner[5]))&^15 == a.identifier {
 		a.heardAbout(int(inner[6])<<8|int(inner[7]), from, to, word)
 	}
 }

@@ -57,20 +57,14 @@ func explainRoutes(t *routing.Tables, n *forward.Node, line func(string, ...any)
 			continue
 		}
 		if s := &spec.Statics[e.Static()]; s.Via.IsValid() && s.Out == model.None {
-			if m, ok := table.Lookup(s.Via); ok && (m.Prefix.Bits() < m.Prefix.Addr().BitLen() || len(m.Hops) > 0) {
-				for _, hop := range m.Hops {
-					line("finds %s by %s, %s", s.Via, m.Prefix, hopText(spec, hop))
+			m, _ := table.Lookup(s.Via)
+			for _, hop := range m.Hops {
+				if hop.Via.IsValid() { // not on a link of its own
+					line("finds %s by %s, via %s out of %s", s.Via, m.Prefix, hop.Via, ifaceName(spec, hop.Out))
 				}
 			}
 		}
 	}
-}
-
-func hopText(spec *model.Spec, h routing.Hop) string {
-	if h.Via.IsValid() {
-		return fmt.Sprintf("via %s out of %s", h.Via, ifaceName(spec, h.Out))
-	}
-	return "on " + ifaceName(spec, h.Out)
 }
 
 // explainEdge shows what is done with a packet as it leaves, and who takes it.

@@ -36,6 +36,9 @@ type ReachWay struct {
 	Verdict string `json:"verdict"`
 	Finding string `json:"finding,omitempty"` // why it does not work, by its name in the catalogue
 	Why     string `json:"why,omitempty"`
+	OneWay  bool   `json:"one_way,omitempty"` // the other way round it works
+
+	brief string // why, for many alike
 }
 
 // NewReach is an answer with nothing in it yet.
@@ -68,7 +71,20 @@ func (v *Reach) Add(spec *model.Spec, w reach.Way, list bool) {
 func newReachWay(spec *model.Spec, w reach.Way) ReachWay {
 	return ReachWay{
 		From: spec.Segments[w.From.Segment].Name, To: spec.Segments[w.To.Segment].Name, Family: familyOf(w.Is4()),
-		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(), Finding: string(w.Failure.Name), Why: w.Failure.Reason,
+		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(), Finding: string(w.Failure.Name), Why: w.Failure.Reason, brief: cmp.Or(w.Failure.Brief, w.Failure.Reason),
+	}
+}
+
+// OneWay notes which of the ways listed work the other way round. It is for who asked
+// all ways.
+func (v *Reach) OneWay() {
+	type way struct{ from, to, family string }
+	fails := map[way]bool{}
+	for _, w := range v.Ways {
+		fails[way{w.From, w.To, w.Family}] = w.Verdict != forward.Works.String()
+	}
+	for i, w := range v.Ways {
+		v.Ways[i].OneWay = fails[way{w.From, w.To, w.Family}] && !fails[way{w.To, w.From, w.Family}]
 	}
 }
 
@@ -76,10 +92,10 @@ func newReachWay(spec *model.Spec, w reach.Way) ReachWay {
 func (v *Reach) Table() Table {
 	t := Table{Columns: []Column{
 		{Key: "from", Title: "from"}, {Key: "to", Title: "to"}, {Key: "family", Title: "family"}, {Key: "source", Title: "source", Wide: true}, {Key: "target", Title: "target", Wide: true},
-		{Key: "verdict", Title: "verdict"}, {Key: "finding", Title: "finding", Wide: true}, {Key: "why", Title: "why", Below: true},
+		{Key: "verdict", Title: "verdict"}, {Key: "finding", Title: "finding", Wide: true}, {Key: "one_way", Title: "one way", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}}
 	for _, w := range v.Ways {
-		t.Rows = append(t.Rows, []string{w.From, w.To, w.Family, w.Source, w.Target, w.Verdict, w.Finding, w.Why})
+		t.Rows = append(t.Rows, []string{w.From, w.To, w.Family, w.Source, w.Target, w.Verdict, w.Finding, fmt.Sprint(w.OneWay), w.Why})
 	}
 	return t
 }
@@ -94,7 +110,11 @@ func (v *Reach) grouped() Table {
 		if w.Verdict == forward.Works.String() {
 			continue
 		}
-		k := key{w.From, w.Why, w.Verdict}
+		verdict := w.Verdict
+		if w.OneWay {
+			verdict += "; back works"
+		}
+		k := key{w.From, w.brief, verdict}
 		if to[k] == nil {
 			order = append(order, k)
 			families[k] = map[string]bool{}

@@ -1,0 +1,236 @@
+package forward_test
+
+import (
+	"net/netip"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/core/coretest"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
+)
+
+// harbour is a LAN, a device that judges and translates, and a world that knows no
+// way to the LAN:
+//
+//	pc 10.1.0.10, pc2 .11 --- fw --- 198.51.100.0/29 --- w (192.0.2.0/24 beyond)
+const harbour = `
+segments:
+  lan: {prefix: [10.1.0.0/24, "2001:db8:1::/64"]}
+  up: {prefix: [198.51.100.0/29, "2001:db8:ca::/64"]}
+devices:
+  pc: {is: host, gateway: fw, interfaces: {p: {segment: lan, address: 10}}}
+  pc2: {is: host, gateway: fw, interfaces: {p: {segment: lan, address: 11}}}
+  fw:
+    is: KIND
+    interfaces: {l: {segment: lan, address: first}, u: {segment: up, address: 2}}
+    routes: {default: w}
+    POLICY
+  w: {is: world, beyond: [192.0.2.0/24, "2001:db8:ffff::/48"], interfaces: {u: {segment: up, address: first}}, routes: {"2001:db8:1::/64": fw}}
+`
+
+func harbourOf(t *testing.T, kind, policy string) *routing.Tables {
+	return coretest.Tables(t, strings.NewReplacer("KIND", kind, "POLICY", policy).Replace(harbour))
+}
+
+func pingedOver(t *testing.T, tables *routing.Tables, from, source, to, over string) *forward.Exchange {
+	t.Helper()
+	s, err := model.ParseService(over)
+	require.NoError(t, err)
+	src := netip.Addr{}
+	if source != "" {
+		src = netip.MustParseAddr(source)
+	}
+	return forward.PingBy(tables, coretest.Device(t, tables.State.Spec, from), src, netip.MustParseAddr(to), model.None, forward.Probe{Over: s})
+}
+
+// outcome is what becomes of a ping: works, or the finding and the way.
+func outcome(t *testing.T, tables *routing.Tables, from, source, to, over string) string {
+	x := pingedOver(t, tables, from, source, to, over)
+	f, failing := x.Failure(tables)
+	switch {
+	case !failing:
+		return x.Verdict().String()
+	case f.Back:
+		return string(f.Name) + " back"
+	}
+	return string(f.Name) + " there"
+}
+
+const far6 = "2001:db8:ffff::9"
+
+// What a firewall passes, sentence by sentence; IPv6, where nothing is translated.
+func TestPermitsDecideInOrder(t *testing.T) {
+	for _, tt := range []struct{ name, kind, policy, from, to, over, want string }{
+		{"a firewall forwards only what is permitted", "firewall", "", "pc", far6, "icmp", "filtered-out there"},
+		{"permitted, and replies come back by state", "firewall", "permits: [lan may reach anyone]", "pc", far6, "icmp", "works"},
+		{"not the other way round", "firewall", "permits: [lan may reach anyone]", "w", "2001:db8:1::a", "icmp", "filtered-out there"},
+		{"the first that speaks of it decides", "firewall", "permits: [pc may not reach anyone, lan may reach anyone]", "pc", far6, "icmp", "filtered-out there"},
+		{"of another it does not speak", "firewall", "permits: [pc may not reach anyone, lan may reach anyone]", "pc2", far6, "icmp", "works"},
+		{"refused is told", "firewall", "permits: [pc is refused anyone, lan may reach anyone]", "pc", far6, "icmp", "refused-by-permit there"},
+		{"the rest may be refused too", "firewall", "otherwise: refuse", "pc", far6, "icmp", "refused-by-permit there"},
+		{"by service", "firewall", "permits: [lan may reach anyone over tcp/443]", "pc", far6, "tcp/443", "works"},
+		{"another service", "firewall", "permits: [lan may reach anyone over tcp/443]", "pc", far6, "tcp/80", "filtered-out there"},
+		{"ping is another service", "firewall", "permits: [lan may reach anyone over tcp/443]", "pc", far6, "icmp", "filtered-out there"},
+		{"a range of ports", "firewall", "permits: [lan may reach anyone over udp/50..60]", "pc", far6, "udp/53", "works"},
+		{"by the interface it comes in by", "firewall", "permits: [{permit: anyone may reach anyone, in: u}]", "pc", far6, "icmp", "filtered-out there"},
+		{"and the one it leaves by", "firewall", "permits: [{permit: anyone may reach anyone, in: l, out: u}]", "pc", far6, "icmp", "works"},
+		{"a pending one is not in force", "firewall", "permits: [{permit: lan may reach anyone, pending: true}]", "pc", far6, "icmp", "filtered-out there"},
+		{"a router passes what it does not speak of", "router", "permits: [pc2 may not reach anyone]", "pc", far6, "icmp", "works"},
+		{"without state a reply is judged for itself", "router", "otherwise: drop, permits: [lan may reach anyone]", "pc", far6, "icmp", "filtered-out back"},
+		{"and permitted as one", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan]", "pc", far6, "icmp", "works"},
+		{"which lets in nothing that begins there", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan]", "w", "2001:db8:1::a", "icmp", "filtered-out there"},
+		{"a reply over tcp is sent to no service's port", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may reach lan over tcp/443]", "pc", far6, "tcp/443", "filtered-out back"},
+		{"but to one of those that requests come from", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may reach lan over tcp/49152..65535]", "pc", far6, "tcp/443", "works"},
+		{"answers of one service only", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan over tcp/443]", "pc", far6, "tcp/80", "filtered-out back"},
+		{"ping and its reply are both icmp", "router", "otherwise: drop, permits: [anyone may reach anyone over icmp]", "pc", far6, "icmp", "works"},
+		{"what is for the device itself has permits of its own", "firewall", "own-permits: [pc may reach itself]", "pc", "2001:db8:1::1", "icmp", "works"},
+		{"of others nothing is said, and the rest is dropped", "firewall", "own-permits: [pc may reach itself]", "pc2", "2001:db8:1::1", "icmp", "filtered-out there"},
+		{"without any, all gets in", "firewall", "", "pc2", "2001:db8:1::1", "icmp", "works"},
+		{"what it sends has its own too", "firewall", "own-permits: [itself may not reach anyone]", "fw", far6, "icmp", "filtered-out there"},
+		{"and its replies go by state", "firewall", "own-permits: [anyone may reach itself, itself may not reach anyone]", "pc", "2001:db8:1::1", "icmp", "works"},
+		{"without state they do not", "router", "own-permits: [itself may not reach anyone]", "pc", "2001:db8:1::1", "icmp", "filtered-out back"},
+	} {
+		policy := strings.ReplaceAll(tt.policy, "drop, permits", "drop\n    permits")
+		assert.Equal(t, tt.want, outcome(t, harbourOf(t, tt.kind, policy), tt.from, "", tt.to, tt.over), tt.name)
+	}
+}
+
+// Order at a device (the design's §7): the destination is translated, then looked
+// up, then judged with its source as it came, then the source is translated.
+func TestPermitsSeeTheTranslatedDestinationAndTheOriginalSource(t *testing.T) {
+	const one = "translates: [pc is 198.51.100.3 beyond u]\n    "
+	assert.Equal(t, "works", outcome(t, harbourOf(t, "firewall", one+"permits: [anyone may reach 10.1.0.10]"), "w", "", "198.51.100.3", "icmp"))
+	assert.Equal(t, "filtered-out there", outcome(t, harbourOf(t, "firewall", one+"permits: [anyone may reach 198.51.100.3]"), "w", "", "198.51.100.3", "icmp"))
+	assert.Equal(t, "works", outcome(t, harbourOf(t, "firewall", one+"permits: [10.1.0.10 may reach anyone]"), "pc", "", "192.0.2.9", "icmp"))
+	assert.Equal(t, "filtered-out there", outcome(t, harbourOf(t, "firewall", one+"permits: [198.51.100.3 may reach anyone]"), "pc", "", "192.0.2.9", "icmp"))
+}
+
+func TestTranslations(t *testing.T) {
+	for _, tt := range []struct{ name, policy, from, source, to, want string }{
+		{"the world knows no way to private addresses", "", "pc", "", "192.0.2.9", "no-route back"},
+		{"one to one, outwards", "translates: [pc is 198.51.100.3 beyond u]", "pc", "", "192.0.2.9", "works"},
+		{"of others it does not speak", "translates: [pc is 198.51.100.3 beyond u]", "pc2", "", "192.0.2.9", "no-route back"},
+		{"one to one, inwards, by ARP of the translator", "translates: [pc is 198.51.100.3 beyond u]", "w", "", "198.51.100.3", "works"},
+		{"from an address further on", "translates: [pc is 198.51.100.3 beyond u]", "w", "192.0.2.9", "198.51.100.3", "works"},
+		{"from inside it stands for nobody", "translates: [pc is 198.51.100.3 beyond u]", "pc2", "", "198.51.100.3", "address-silent there"},
+		{"sharing the interface's address", "translates: [lan shares u]", "pc2", "", "192.0.2.9", "works"},
+		{"and the interface stays its own", "translates: [lan shares u]", "w", "", "198.51.100.2", "works"},
+		{"sharing another address", "translates: [lan shares 198.51.100.4 beyond u]", "pc2", "", "192.0.2.9", "works"},
+		{"by which nothing that begins outside gets in", "translates: [lan shares 198.51.100.4 beyond u]", "w", "", "198.51.100.4", "address-silent there"},
+		{"each takes one of its own", "translates: [lan takes 198.51.100.4..198.51.100.5 beyond u]", "pc2", "", "192.0.2.9", "works"},
+		{"while there are any", "translates: [lan takes 198.51.100.4..198.51.100.4 beyond u]", "pc2", "", "192.0.2.9", "no-address-left there"},
+		{"whoever comes first has one", "translates: [lan takes 198.51.100.4..198.51.100.4 beyond u]", "pc", "", "192.0.2.9", "works"},
+		{"the first sentence that speaks of it", "translates: [pc is 198.51.100.3 beyond u, lan shares u]", "pc", "", "192.0.2.9", "works"},
+		{"a prefix for a prefix", "translates: [10.1.0.8/30 is 198.51.100.4/30 beyond u]", "w", "", "198.51.100.6", "works"},
+		{"IPv6 likewise", `translates: ["2001:db8:1::/64 is 2001:db8:ca:1::/64 beyond u"]`, "w", "", "2001:db8:ca:1::a", "no-route there"},
+	} {
+		assert.Equal(t, tt.want, outcome(t, harbourOf(t, "router", tt.policy), tt.from, tt.source, tt.to, "icmp"), tt.name)
+	}
+	x := pingedOver(t, harbourOf(t, "router", "translates: [10.1.0.8/30 is 198.51.100.4/30 beyond u]"), "pc", "", "192.0.2.9", "icmp")
+	assert.Equal(t, "198.51.100.6", x.There.Nodes[len(x.There.Nodes)-1].Source.String(), "the third of the one is the third of the other")
+	back := x.Back[0]
+	assert.Equal(t, "10.1.0.10", back.Nodes[len(back.Nodes)-1].Destination.String(), "undone on the way back")
+}
+
+// An address outside of every subnet of the translator has to be routed to it.
+func TestTranslatedAddressesAreRoutedTo(t *testing.T) {
+	const policy = "translates: [pc is 203.0.113.7 beyond u]"
+	tables := harbourOf(t, "router", policy)
+	assert.Equal(t, "no-route back", outcome(t, tables, "pc", "", "192.0.2.9", "icmp"))
+	with := coretest.Tables(t, strings.NewReplacer("KIND", "router", "POLICY", policy, `"2001:db8:1::/64": fw`, "203.0.113.0/24: fw").Replace(harbour))
+	assert.Equal(t, "works", outcome(t, with, "pc", "", "192.0.2.9", "icmp"))
+	assert.Equal(t, "works", outcome(t, with, "w", "", "203.0.113.7", "icmp"))
+}
+
+// Errors about a permitted flow pass, with their inner header translated, and from
+// the address asked where that was translated.
+func TestErrorsComeBackThroughATranslator(t *testing.T) {
+	const behind = `
+segments: {lan: {prefix: 10.1.0.0/24}, mid: {prefix: 10.2.0.0/24}, up: {prefix: 198.51.100.0/29}, far: {prefix: 192.0.2.0/24}}
+devices:
+  pc: {is: host, gateway: r, interfaces: {p: {segment: lan, address: 10}}}
+  r: {is: router, interfaces: {l: {segment: lan, address: first}, m: {segment: mid, address: 2}}, routes: {default: fw}}
+  fw: {is: firewall, permits: [anyone may reach anyone], translates: [pc is 198.51.100.3 beyond u], interfaces: {m: {segment: mid, address: first}, u: {segment: up, address: 2}}, routes: {lan: r, default: w}}
+  w: {is: router, interfaces: {u: {segment: up, address: first}, f: {segment: far, address: first}}}
+  s: {is: host, gateway: w, interfaces: {p: {segment: far, address: 9}}}
+`
+	hops := func(from, to string) []string {
+		tables := coretest.Tables(t, behind)
+		var all []string
+		for _, h := range forward.Follow(tables, pingedOver(t, tables, from, "", to, "icmp")).Hops {
+			for _, a := range h.Answers {
+				text := tables.State.Spec.Devices[a.Device].Name + " " + a.Address.String() + " " + a.ICMP.Words(true)
+				if a.Lost || a.Silent {
+					text = tables.State.Spec.Devices[a.Device].Name + " nothing"
+				}
+				all = append(all, text)
+			}
+		}
+		return all
+	}
+	assert.Equal(t, []string{"r 10.1.0.1 time exceeded", "fw 10.2.0.1 time exceeded", "w 198.51.100.1 time exceeded", "s 192.0.2.9 reply"}, hops("pc", "192.0.2.9"), "w's is about the translated packet, and gets back to its sender")
+	assert.Equal(t, []string{"w 192.0.2.1 time exceeded", "fw 198.51.100.3 time exceeded", "r 198.51.100.3 time exceeded", "pc 198.51.100.3 reply"}, hops("s", "198.51.100.3"), "nobody inside shows its own address")
+	assert.Equal(t, []string{"r 10.1.0.1 time exceeded", "fw 10.2.0.1 time exceeded", "w 198.51.100.1 network unreachable"}, hops("pc", "203.0.113.9"))
+}
+
+// State is per device: a reply that comes by another firewall is dropped; and one
+// whose translation nobody undoes is not taken for the reply.
+func TestRepliesByAnotherWay(t *testing.T) {
+	const two = `
+segments: {lan: {prefix: 10.1.0.0/24}, far: {prefix: 10.9.0.0/24}}
+devices:
+  pc: {is: host, gateway: a, interfaces: {p: {segment: lan, address: 10}}}
+  s: {is: host, gateway: GATE, interfaces: {p: {segment: far, address: 10}}}
+  a: {is: KIND, permits: [anyone may reach anyone], interfaces: {l: {segment: lan, address: 1}, f: {segment: far, address: 1}}TRANSLATES}
+  b: {is: firewall, permits: [anyone may reach anyone], interfaces: {l: {segment: lan, address: 2}, f: {segment: far, address: 2}}}
+`
+	of := func(kind, gate, translates string) *routing.Tables {
+		return coretest.Tables(t, strings.NewReplacer("KIND", kind, "GATE", gate, "TRANSLATES", translates).Replace(two))
+	}
+	assert.Equal(t, "works", outcome(t, of("firewall", "a", ""), "pc", "", "10.9.0.10", "icmp"))
+	assert.Equal(t, "request-never-seen back", outcome(t, of("firewall", "b", ""), "pc", "", "10.9.0.10", "icmp"))
+	assert.Equal(t, "request-never-seen back", outcome(t, of("firewall", "b", ""), "pc", "", "10.9.0.10", "tcp/443"))
+	assert.Equal(t, "works", outcome(t, of("firewall", "b", ""), "pc", "", "10.9.0.10", "udp/53"), "over udp a reply looks like any packet, and is permitted as one")
+	// a gives pc2's address away as another; s asks for it and hears of it by b, untranslated.
+	translated := of("router", "b", ", translates: [pc is 10.9.0.77 beyond f]")
+	x := pingedOver(t, translated, "s", "", "10.9.0.77", "icmp")
+	require.Equal(t, forward.Works, x.Verdict(), "a's own answer is translated back")
+	away := coretest.Tables(t, strings.NewReplacer("gateway: a,", "gateway: b,").Replace(strings.NewReplacer("KIND", "router", "GATE", "b", "b: {is: firewall", "b: {is: router", "TRANSLATES", ", translates: [pc is 10.9.0.77 beyond f]").Replace(two)))
+	assert.Equal(t, "reply-from-elsewhere back", outcome(t, away, "s", "", "10.9.0.77", "icmp"))
+}
+
+// With ways of equal cost, a firewall on one of them knows only what went by it:
+// whether the reply passes depends on the flow.
+func TestStateOnOneOfTwoEqualWays(t *testing.T) {
+	tables := coretest.Tables(t, `
+segments: {lan: {prefix: 10.1.0.0/24}, ab: {prefix: 10.0.0.0/31}, ac: {prefix: 10.0.0.2/31}, bd: {prefix: 10.0.0.4/31}, cd: {prefix: 10.0.0.6/31}, far: {prefix: 10.9.0.0/24}}
+devices:
+  pc: {is: host, gateway: a, interfaces: {p: {segment: lan, address: 10}}}
+  a: {is: router, interfaces: {l: {segment: lan, address: 1}, b: {segment: ab, address: first}, c: {segment: ac, address: first}}, routes: {far: [{next-hop: b}, {next-hop: c, distance: 1}]}}
+  b: {is: firewall, permits: [anyone may reach anyone], interfaces: {a: {segment: ab, address: last}, d: {segment: bd, address: first}}, routes: {far: d, lan: a}}
+  c: {is: router, interfaces: {a: {segment: ac, address: last}, d: {segment: cd, address: first}}, routes: {far: d, lan: a}}
+  d: {is: router, interfaces: {b: {segment: bd, address: last}, c: {segment: cd, address: last}, f: {segment: far, address: 1}}, routes: {lan: b}}
+  s: {is: host, gateway: d, interfaces: {p: {segment: far, address: 10}}}
+`)
+	x := pingedOver(t, tables, "pc", "", "10.9.0.10", "icmp")
+	assert.Equal(t, forward.Depends, x.Verdict())
+	require.Len(t, x.Back, 2, "one for each way there that b remembers otherwise")
+	f, failing := x.Failure(tables)
+	assert.True(t, failing)
+	assert.Equal(t, "b drops the reply over icmp from 10.9.0.10 to 10.1.0.10: it never saw the request that this belongs to", f.Reason)
+}
+
+// A directed broadcast is not passed on (RFC 2644).
+func TestDirectedBroadcastsAreNotPassedOn(t *testing.T) {
+	tables := harbourOf(t, "router", "")
+	x := pingedOver(t, tables, "w", "", "198.51.100.7", "icmp")
+	f, _ := x.Failure(tables)
+	assert.Equal(t, "198.51.100.7 is the broadcast address of up, not a machine's", f.Reason)
+	at := pingedOver(t, tables, "pc", "", "198.51.100.7", "icmp")
+	assert.Equal(t, "fw", tables.State.Spec.Devices[at.There.Nodes[at.There.Ends[0].Node].Device].Name, "it ends at the router that is on the subnet")
+}
