@@ -4,6 +4,7 @@ go 1.26.0
 
 require (
 	github.com/clipperhouse/displaywidth v0.11.0
+	github.com/gopacket/gopacket v1.7.7
 	github.com/miekg/dns v1.1.73
 	github.com/spf13/cobra v1.10.2
 	github.com/spf13/pflag v1.0.9

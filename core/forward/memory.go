@@ -63,6 +63,17 @@ func (g *Graph) memories(t *routing.Tables, to int) [][]Passage {
 	return all
 }
 
+// ErrorBack is the way of the error that a device sends about the packet that came
+// to a node and ended there, and what it is; false where it sends none.
+func ErrorBack(t *routing.Tables, g *Graph, e End) (*Graph, ICMP, bool) {
+	m, ok := errorFor(e.Outcome, g.Nodes[e.Node].Destination.Is4())
+	if !ok || e.Node == 0 && e.Outcome != Looped {
+		return nil, m, false
+	}
+	back, ok := errorBack(t, g, e.Node)
+	return back, m, ok
+}
+
 // errorBack is the way of an error that the device at a node sends about the
 // packet that came there, by the first way there from which it gets back. It is
 // false where the device has no address to send it from.

@@ -19,6 +19,8 @@ import (
 type journey struct {
 	over    string
 	pending bool
+	capture string
+	at      []string
 	without []string
 	with    []string
 	source  string
@@ -132,6 +134,13 @@ func (a *app) ping() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if j.capture != "" {
+				if err := a.capture(w, j.capture, j.at, trials); err != nil {
+					return err
+				}
+			} else if len(j.at) > 0 {
+				return errors.New("--at goes with --capture FILE")
+			}
 			p := view.NewPing(w, from.Text, to.Text, a.self(), j.without, trials, passed)
 			if err := a.print(p, p.Hops(w.Tables), func() { p.Text(a.out, w.Tables, a.width, a.explain) }); err != nil {
 				return err
@@ -150,13 +159,16 @@ func (a *app) ping() *cobra.Command {
 			return named(cmd, args)
 		case len(args) > 0:
 			return errors.New("--all-pairs pings every host from every other; name nobody with it")
-		case j.source != "" || j.probe.Size > 0:
+		case j.source != "" || j.probe.Size > 0 || j.capture != "":
 			return errors.New("--all-pairs goes with --with, --without, --over, --with-pending, -4 and -6 only")
 		}
 		return nil
 	}
 	cmd.Flags().BoolVar(&all, "all-pairs", false, "from every host to every other; what fails is listed")
 	cmd.Flags().IntVar(&j.probe.TTL, "ttl", j.probe.TTL, "the request's TTL or hop limit, `N` from 1 to 255")
+	cmd.Flags().StringVar(&j.capture, "capture", "", "write the exchange to `FILE` as packets (pcapng)")
+	cmd.Flags().StringSliceVar(&j.at, "at", nil, "capture only at `DEVICE:INTERFACE`; repeatable")
+	a.must(cmd.RegisterFlagCompletionFunc("at", a.completeEndpoints))
 	return cmd
 }
 

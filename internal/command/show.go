@@ -27,7 +27,7 @@ func (a *app) show() *cobra.Command {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
 			}
-			return errors.New("show what? devices, segments, interfaces, vlans, cables, neighbours, management, card, routes, permits, translations, hosts, addresses or blocks")
+			return errors.New("show what? devices, segments, interfaces, vlans, cables, neighbours, management, card, routes, permits, translations, packets, hosts, addresses or blocks")
 		},
 	}
 	cmd.AddCommand(
@@ -46,6 +46,7 @@ func (a *app) show() *cobra.Command {
 			return view.Permits(t.State.Spec, verify.Permits(t), devices)
 		})),
 		a.list("translations", "translation", "Which addresses are which beyond which interface", rowsOf(view.Translations)),
+		a.packets(),
 		a.list("hosts", "host", "The hosts side by side, and what is odd about any", rowsOf(view.Hosts)),
 		a.list("addresses", "address", "Every address, in order, and who has it", rowsOf(view.Addresses)),
 		a.blocks(),
