@@ -221,3 +221,43 @@ func (p *policies) route(d model.DeviceID, first, last netip.Addr) {
 		}
 	}
 }
+
+// WithPolicies gives every so many-th router of a large network permits and a
+// translation, so that count of them have some: no visitors from one segment of
+// each, nothing but some services to another, one host by another address.
+func WithPolicies(spec *model.Spec, count int) *model.Spec {
+	next := *spec
+	next.Devices = slices.Clone(spec.Devices)
+	var routers []model.DeviceID
+	for d := range next.Devices {
+		if next.Devices[d].Kind == model.Router {
+			routers = append(routers, model.DeviceID(d))
+		}
+	}
+	for n := range count {
+		d := routers[n*len(routers)/count]
+		device := &next.Devices[d]
+		side := func(name string) model.Side {
+			id, _ := spec.InterfaceNamed(d, name)
+			s := model.Side{}
+			for _, a := range spec.Interfaces[id].Addresses {
+				s.Prefixes = append(s.Prefixes, a.Masked())
+			}
+			return s
+		}
+		link, _ := spec.InterfaceNamed(d, "l"+fmt.Sprint(max(0, int(d)-1)))
+		if link < 0 {
+			link = spec.Devices[d].First
+		}
+		device.KeepsState = n%2 == 0
+		device.Permits = []model.Permit{
+			{Text: "made", Ruling: model.Drop, From: side("s1"), To: model.Side{Anyone: true}},
+			{Text: "made", From: model.Side{Anyone: true}, To: side("s2"), Over: []model.Service{{Protocol: model.TCP, First: 443, Last: 443}}},
+			{Text: "made", Ruling: model.Refuse, From: model.Side{Anyone: true}, To: side("s2")},
+		}
+		inside := side("s3")
+		inside.Prefixes = inside.Prefixes[:1]
+		device.Translates = []model.Translation{{Text: "made", Kind: model.Sharing, ByInterface: true, Inside: inside, Beyond: link}}
+	}
+	return &next
+}

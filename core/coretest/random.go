@@ -3,7 +3,12 @@ package coretest
 import (
 	"fmt"
 	"math/rand/v2"
+	"net/netip"
+	"slices"
 	"strings"
+
+	"ropeswing/core/model"
+	"ropeswing/core/network"
 )
 
 // RandomNetwork is the text of a plan of a few routers: links between them, some
@@ -100,4 +105,89 @@ func LargeNetwork(routers int, wants string) string {
 		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    interfaces:\n%s", i, &interfaces[i])
 	}
 	return fmt.Sprintf("wants: %s\nblocks:\n  home: [10.0.0.0/8, \"2001:db8::/33\"]\n%ssegments:\n%sdevices:\n%scables:\n%s", wants, &blocks, &segments, &devices, &cables)
+}
+
+// WithTreeRoutes gives every router of a large network routes to the blocks, links
+// and carriers' segments of all others, by the fewest hops.
+func WithTreeRoutes(spec *model.Spec) *model.Spec {
+	state := network.Build(spec).State()
+	type link struct {
+		to  model.DeviceID
+		out model.InterfaceID
+		far model.InterfaceID
+	}
+	links := make([][]link, len(spec.Devices))
+	for id := range spec.Interfaces {
+		for _, n := range state.Neighbours(model.InterfaceID(id)) {
+			d := spec.Interfaces[id].Device
+			links[d] = append(links[d], link{spec.Interfaces[n].Device, model.InterfaceID(id), n})
+		}
+	}
+	var statics []model.Static
+	for d := range spec.Devices {
+		from := model.DeviceID(d)
+		first := map[model.DeviceID]link{}
+		queue := []model.DeviceID{from}
+		for len(queue) > 0 {
+			at := queue[0]
+			queue = queue[1:]
+			for _, l := range links[at] {
+				if _, known := first[l.to]; known || l.to == from {
+					continue
+				}
+				if first[l.to] = first[at]; at == from {
+					first[l.to] = l
+				}
+				queue = append(queue, l.to)
+			}
+		}
+		for to := range spec.Devices {
+			l, ok := first[model.DeviceID(to)]
+			if !ok {
+				continue
+			}
+			for _, p := range ownPrefixes(spec, model.DeviceID(to)) {
+				if _, direct := direct(spec, from, p); direct {
+					continue
+				}
+				for _, a := range spec.Interfaces[l.far].Addresses {
+					if a.Addr().Is4() == p.Addr().Is4() {
+						statics = append(statics, model.Static{Device: from, To: p, Via: a.Addr(), Out: l.out, Distance: 1, Origin: model.Derived})
+					}
+				}
+			}
+		}
+	}
+	return spec.WithDerived(statics)
+}
+
+// ownPrefixes is a router's block, and the subnets of it that are in none.
+func ownPrefixes(spec *model.Spec, d model.DeviceID) []netip.Prefix {
+	var all []netip.Prefix
+	for _, b := range spec.Blocks {
+		if b.Name == "b"+strings.TrimPrefix(spec.Devices[d].Name, "r") {
+			for _, p := range b.Prefixes {
+				all = append(all, p.Prefix)
+			}
+		}
+	}
+	for _, id := range spec.InterfacesOf(d) {
+		for _, a := range spec.Interfaces[id].Addresses {
+			if !slices.ContainsFunc(all, func(p netip.Prefix) bool { return p.Contains(a.Addr()) }) {
+				all = append(all, a.Masked())
+			}
+		}
+	}
+	return all
+}
+
+func direct(spec *model.Spec, d model.DeviceID, p netip.Prefix) (model.InterfaceID, bool) {
+	for _, id := range spec.InterfacesOf(d) {
+		for _, a := range spec.Interfaces[id].Addresses {
+			if a.Masked() == p {
+				return id, true
+			}
+		}
+	}
+	return model.None, false
 }

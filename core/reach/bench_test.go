@@ -1,10 +1,14 @@
 package reach_test
 
 import (
+	"runtime"
+	"strings"
 	"testing"
 
 	"ropeswing/core/coretest"
 	"ropeswing/core/derive"
+	"ropeswing/core/forward"
+	"ropeswing/core/network"
 	"ropeswing/core/reach"
 )
 
@@ -21,4 +25,37 @@ func BenchmarkSweep500Routers(b *testing.B) {
 		b.ReportMetric(float64(len(ends)), "ends")
 		b.ReportMetric(float64(lost), "lost")
 	}
+}
+
+// Who reaches whom among 1,000 routers with 10,000 segments and their links, both
+// families: 130 million ordered pairs in each, there and back.
+func BenchmarkReach1000Routers(b *testing.B) { benchmarkReach(b, false) }
+
+// The same with permits and translations on 20 of the routers.
+func BenchmarkReach1000RoutersPolicies(b *testing.B) { benchmarkReach(b, true) }
+
+func benchmarkReach(b *testing.B, policies bool) {
+	text := strings.TrimPrefix(coretest.LargeNetwork(1000, "{}"), "wants: {}\n")
+	spec := coretest.WithTreeRoutes(coretest.Spec(b, text))
+	if policies {
+		spec = coretest.WithPolicies(spec, 20)
+	}
+	tables := forward.Resolve(network.Build(spec).State())
+	ends := reach.Ends(spec)
+	b.ReportAllocs()
+	for b.Loop() {
+		works, asked := 0, 0
+		reach.All(tables, ends).Ways(func(w reach.Way) bool {
+			asked++
+			if w.Verdict == forward.Works {
+				works++
+			}
+			return true
+		})
+		b.ReportMetric(float64(asked)/1e6, "Mways")
+		b.ReportMetric(float64(works)/1e6, "Mwork")
+	}
+	var m runtime.MemStats
+	runtime.ReadMemStats(&m)
+	b.ReportMetric(float64(m.Sys)/1e6, "MB-sys")
 }
