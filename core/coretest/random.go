@@ -123,6 +123,10 @@ func WithTreeRoutes(spec *model.Spec) *model.Spec {
 			links[d] = append(links[d], link{spec.Interfaces[n].Device, model.InterfaceID(id), n})
 		}
 	}
+	own := make([][]netip.Prefix, len(spec.Devices))
+	for d := range own {
+		own[d] = ownPrefixes(spec, model.DeviceID(d))
+	}
 	var statics []model.Static
 	for d := range spec.Devices {
 		from := model.DeviceID(d)
@@ -141,15 +145,20 @@ func WithTreeRoutes(spec *model.Spec) *model.Spec {
 				queue = append(queue, l.to)
 			}
 		}
+		has := map[netip.Prefix]bool{}
 		for to := range spec.Devices {
 			l, ok := first[model.DeviceID(to)]
 			if !ok {
 				continue
 			}
-			for _, p := range ownPrefixes(spec, model.DeviceID(to)) {
-				if _, direct := direct(spec, from, p); direct {
-					continue
+			for _, p := range own[to] {
+				if slices.ContainsFunc(own[from], func(q netip.Prefix) bool { return q == p }) {
+					continue // it is on it itself
 				}
+				if has[p] {
+					continue // a link, by its other end
+				}
+				has[p] = true
 				for _, a := range spec.Interfaces[l.far].Addresses {
 					if a.Addr().Is4() == p.Addr().Is4() {
 						statics = append(statics, model.Static{Device: from, To: p, Via: a.Addr(), Out: l.out, Distance: 1, Origin: model.Derived})
@@ -179,15 +188,4 @@ func ownPrefixes(spec *model.Spec, d model.DeviceID) []netip.Prefix {
 		}
 	}
 	return all
-}
-
-func direct(spec *model.Spec, d model.DeviceID, p netip.Prefix) (model.InterfaceID, bool) {
-	for _, id := range spec.InterfacesOf(d) {
-		for _, a := range spec.Interfaces[id].Addresses {
-			if a.Masked() == p {
-				return id, true
-			}
-		}
-	}
-	return model.None, false
 }

@@ -3,11 +3,8 @@ package reach
 import (
 	"fmt"
 	"net/netip"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -41,10 +38,10 @@ func (m *Matrix) judging() []bool {
 	return all
 }
 
-// judge asks the ways that meet permits or translations. Ends that nothing tells
-// apart are asked about only once: those for which every device has the same step,
-// that send by the same step, and whose addresses are on the same sides of every
-// permit and translation.
+// judge works out the ways that meet permits or translations. Ends that nothing
+// tells apart are looked at only once: those for which every device has the same
+// step, that send by the same step, and whose addresses are on the same sides of
+// every permit and translation.
 func (m *Matrix) judge() {
 	if m.t.Policy == nil {
 		return
@@ -52,50 +49,57 @@ func (m *Matrix) judge() {
 	j := &judged{bitRows(len(m.from), m.words), bitRows(len(m.from), m.words), bitRows(len(m.from), m.words)}
 	m.judged = j
 	m.meeting(j.ways)
-	class, first := m.classes()
-	type pair [2]int32
-	asked := map[pair]int{}
-	var pairs []pair
-	each := func(visit func(p, q int32, k pair)) {
-		for p, row := range j.ways {
-			eachBit(row, func(q int32) {
-				k := pair{class[p], class[q]}
-				if k[0] == k[1] || m.near(int32(p), q) {
-					k = pair{-1 - int32(p), q} // of one class, or on one segment: a matter of these two
+	members := m.classes()
+	bySegment := map[model.SegmentID][]int32{}
+	for p := range m.sorted {
+		if s := m.Ends[m.end[p]].Segment; s != model.None {
+			bySegment[s] = append(bySegment[s], int32(p))
+		}
+	}
+	onAllCores(len(members), func(a int) {
+		first := members[a][0]
+		works, partly := make([]uint64, m.words), make([]uint64, m.words)
+		for b, others := range members {
+			if b == a || !get(j.ways[first], others[0]) {
+				continue
+			}
+			v := m.judgedVerdict(first, others[0])
+			for _, q := range others {
+				put(works, q/64, 1<<(q%64), v == forward.Works)
+				put(partly, q/64, 1<<(q%64), v == forward.Depends)
+			}
+		}
+		for _, p := range members[a] {
+			for w := range works {
+				j.works[p][w], j.partly[p][w] = works[w]&j.ways[p][w], partly[w]&j.ways[p][w]
+			}
+			// Those of one class, and on one segment, are a matter of these two.
+			for _, near := range [][]int32{members[a], bySegment[m.Ends[m.end[p]].Segment]} {
+				for _, q := range near {
+					if !get(j.ways[p], q) || p == q {
+						continue
+					}
+					v := m.ask(int(m.end[p]), int(m.end[q])).Verdict
+					put(j.works[p], q/64, 1<<(q%64), v == forward.Works)
+					put(j.partly[p], q/64, 1<<(q%64), v == forward.Depends)
 				}
-				visit(int32(p), q, k)
-			})
-		}
-	}
-	each(func(p, q int32, k pair) {
-		if _, ok := asked[k]; !ok {
-			asked[k] = len(pairs)
-			if k[0] >= 0 {
-				pairs = append(pairs, pair{first[k[0]], first[k[1]]})
-			} else {
-				pairs = append(pairs, pair{p, q})
 			}
 		}
 	})
-	verdicts := make([]forward.Verdict, len(pairs))
-	var next atomic.Int64
-	var group sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() {
-			for i := int(next.Add(1)) - 1; i < len(pairs); i = int(next.Add(1)) - 1 {
-				verdicts[i] = m.ask(int(m.end[pairs[i][0]]), int(m.end[pairs[i][1]])).Verdict
-			}
-		})
+}
+
+// judgedVerdict is what becomes of a way: worked out along the steps that are known
+// where nothing is translated and no step forks, else by a ping.
+func (m *Matrix) judgedVerdict(p, q int32) forward.Verdict {
+	if v, ok := m.alongSteps(p, q); ok {
+		return v
 	}
-	group.Wait()
-	each(func(p, q int32, k pair) {
-		switch verdicts[asked[k]] {
-		case forward.Works:
-			j.works[p][q/64] |= 1 << (q % 64)
-		case forward.Depends:
-			j.partly[p][q/64] |= 1 << (q % 64)
-		}
-	})
+	return m.verdictByPing(p, q)
+}
+
+func (m *Matrix) verdictByPing(p, q int32) forward.Verdict {
+	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
+	return forward.PingBy(m.t, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over}).Verdict()
 }
 
 func bitRows(n, words int) [][]uint64 {
@@ -157,15 +161,8 @@ func flip(x [][]uint64) {
 	}
 }
 
-// near tells whether two places are on one segment.
-func (m *Matrix) near(p, q int32) bool {
-	a, b := m.Ends[m.end[p]].Segment, m.Ends[m.end[q]].Segment
-	return a == b && a != model.None
-}
-
-// classes puts places together that nothing tells apart. First is, by class, one
-// of it.
-func (m *Matrix) classes() (class, first []int32) {
+// classes puts places together that nothing tells apart.
+func (m *Matrix) classes() (members [][]int32) {
 	spec := m.t.State.Spec
 	meets := map[network.DomainID]bool{} // domains that a device which judges is on
 	var sides []model.Side
@@ -184,6 +181,10 @@ func (m *Matrix) classes() (class, first []int32) {
 			sides = append(sides, device.Translates[i].Inside, model.Side{Prefixes: device.Translates[i].Outside})
 		}
 	}
+	own := make([]bool, len(sides))
+	for i := range sides {
+		own[i] = m.ofItsOwn(sides[i])
+	}
 	known := map[string]int32{}
 	for p := range m.sorted {
 		e := m.Ends[m.end[p]]
@@ -195,19 +196,19 @@ func (m *Matrix) classes() (class, first []int32) {
 		for i := range sides {
 			if sides[i].Contains(e.Address) {
 				fmt.Fprint(&key, " ", i)
-				if m.ofItsOwn(sides[i]) {
+				if own[i] {
 					fmt.Fprint(&key, " of ", p)
 				}
 			}
 		}
 		id, ok := known[key.String()]
 		if !ok {
-			id = int32(len(first))
-			known[key.String()], first = id, append(first, int32(p))
+			id = int32(len(members))
+			known[key.String()], members = id, append(members, nil)
 		}
-		class = append(class, id)
+		members[id] = append(members[id], int32(p))
 	}
-	return class, first
+	return members
 }
 
 // ofItsOwn tells whether each address of a side may be translated to one of its

@@ -2,8 +2,12 @@ package reach
 
 import (
 	"hash/maphash"
+	"math/bits"
 	"net/netip"
+	"runtime"
 	"slices"
+	"sync"
+	"sync/atomic"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -26,14 +30,15 @@ type Matrix struct {
 	place  []int32      // by end: its place in sorted
 	odd    []bool       // by place: several devices may answer, so that each way is asked for itself
 
-	nodes []routing.View // the tables of devices that forward
-	node  map[routing.Key]int32
-	next  []step    // by place and node
-	alike []int32   // by place: the first place to which every node has the same step
-	forks [][]int32 // what steps to several nodes lead to
-	rows  []row     // by node
-	from  []row     // by place: of the end as the sender
-	words int
+	nodes   []routing.View // the tables of devices that forward
+	node    map[routing.Key]int32
+	next    []step    // by place and node
+	alike   []int32   // by place: the first place to which every node has the same step
+	forks   [][]int32 // what steps to several nodes lead to
+	forking sync.Mutex
+	rows    []row // by node
+	from    []row // by place: of the end as the sender
+	words   int
 
 	judged *judged // the ways that meet permits or translations; nil where none does
 }
@@ -74,9 +79,9 @@ func AllOver(t *routing.Tables, ends []*End, over model.Service) *Matrix {
 	}
 	m.findOdd()
 	m.next = make([]step, len(ends)*len(m.nodes))
-	for n := range m.nodes {
+	onAllCores(len(m.nodes), func(n int) {
 		m.steps(t, int32(n), func(place int, s step) { m.next[place*len(m.nodes)+n] = s })
-	}
+	})
 	m.rows = make([]row, len(m.nodes))
 	for n := range m.rows {
 		m.rows[n] = newRow(m.words)
@@ -97,6 +102,20 @@ func AllOver(t *routing.Tables, ends []*End, over model.Service) *Matrix {
 	m.from = m.senders(t, m.rows)
 	m.judge()
 	return m
+}
+
+// onAllCores does something for each number below n, on all cores.
+func onAllCores(n int, do func(int)) {
+	var next atomic.Int64
+	var group sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
+				do(i)
+			}
+		})
+	}
+	group.Wait()
 }
 
 // findOdd notes the ends whose address several devices answer for.
@@ -126,7 +145,7 @@ func (m *Matrix) steps(t *routing.Tables, n int32, set func(int, step)) {
 	if named, ok := t.Named(routing.Key{Device: device, Name: v.Name()}); ok {
 		v = named
 	}
-	for _, run := range v.Runs(m.sorted) {
+	v.Runs(m.sorted, func(run routing.Run) {
 		for p := run.First; p < run.Last; p++ {
 			s := m.stepTo(t, run.Match, run.Found, m.sorted[p], known)
 			set(p, s)
@@ -137,7 +156,7 @@ func (m *Matrix) steps(t *routing.Tables, n int32, set func(int, step)) {
 				break
 			}
 		}
-	}
+	})
 }
 
 func everyVia(hops []routing.Hop) bool {
@@ -206,6 +225,8 @@ func (m *Matrix) across(t *routing.Tables, hop routing.Hop, to netip.Addr) step 
 
 func (m *Matrix) branches(s step) []int32 {
 	if s < lastStep {
+		m.forking.Lock()
+		defer m.forking.Unlock()
 		return m.forks[lastStep-1-s]
 	}
 	return []int32{int32(s)}
@@ -218,6 +239,8 @@ func (m *Matrix) fork(all []int32) step {
 	if len(all) == 1 {
 		return step(all[0])
 	}
+	m.forking.Lock()
+	defer m.forking.Unlock()
 	for i := range m.forks {
 		if slices.Equal(m.forks[i], all) {
 			return lastStep - 1 - step(i)
@@ -312,7 +335,7 @@ func (m *Matrix) senders(t *routing.Tables, rows []row) []row {
 func (m *Matrix) sender(t *routing.Tables, v routing.View, rows []row) row {
 	r := newRow(m.words)
 	known := map[routing.Hop]step{}
-	for _, run := range v.Runs(m.sorted) {
+	v.Runs(m.sorted, func(run routing.Run) {
 		alike := !run.Found || run.Match.Local || everyVia(run.Match.Hops)
 		for p := run.First; p < run.Last; p++ {
 			last := p + 1
@@ -325,7 +348,7 @@ func (m *Matrix) sender(t *routing.Tables, v routing.View, rows []row) row {
 			}
 			p = last - 1
 		}
-	}
+	})
 	return r
 }
 
@@ -349,13 +372,87 @@ func (m *Matrix) Verdict(from, to int) forward.Verdict {
 	return forward.Works
 }
 
+// Count is how many ways there are from one segment to another, each family for
+// itself, and how many of them work.
+func (m *Matrix) Count() (asked, work int) {
+	bySegment := map[model.SegmentID][2]int{}
+	var of [2]int
+	for _, e := range m.Ends {
+		family := 0
+		if e.Address.Is6() {
+			family = 1
+		}
+		of[family]++
+		n := bySegment[e.Segment]
+		n[family]++
+		bySegment[e.Segment] = n
+	}
+	asked = of[0]*of[0] + of[1]*of[1]
+	for _, n := range bySegment {
+		asked -= n[0]*n[0] + n[1]*n[1]
+	}
+	for _, row := range m.both() {
+		for _, word := range row {
+			work += bits.OnesCount64(word)
+		}
+	}
+	return asked, work
+}
+
+// Lost visits every way from one segment to another that does not work; it stops
+// where visit returns false.
+func (m *Matrix) Lost(visit func(Way) bool) {
+	works := m.both()
+	four := 0 // IPv4 stands first
+	for p, a := range m.sorted {
+		if a.Is4() {
+			four = p + 1
+		}
+	}
+	lost := make([]uint64, m.words)
+	var to []int32
+	for i, from := range m.Ends {
+		p := m.place[i]
+		for w, word := range works[p] {
+			lost[w] = ^word
+		}
+		if from.Address.Is4() {
+			unset(lost, four, m.words*64)
+		} else {
+			unset(lost, 0, four)
+			unset(lost, len(m.sorted), m.words*64)
+		}
+		to = to[:0]
+		eachBit(lost, func(q int32) {
+			if e := m.end[q]; m.Ends[e].Segment != from.Segment {
+				to = append(to, e)
+			}
+		})
+		slices.Sort(to) // in the order of the ends
+		for _, j := range to {
+			if !visit(Way{From: from, To: m.Ends[j], Verdict: m.Verdict(i, int(j))}) {
+				return
+			}
+		}
+	}
+}
+
 // Ways visits every way from one segment to another, of one family; it stops
 // where visit returns false. The way says why it does not work only where asked
 // with Explain.
 func (m *Matrix) Ways(visit func(Way) bool) {
+	any := func(*End) bool { return true }
+	m.Between(any, any, visit)
+}
+
+// Between is Ways from some ends to some.
+func (m *Matrix) Between(some, others func(*End) bool, visit func(Way) bool) {
 	for i, from := range m.Ends {
+		if !some(from) {
+			continue
+		}
 		for j, to := range m.Ends {
-			if from.Segment == to.Segment || from.Address.Is4() != to.Address.Is4() {
+			if from.Segment == to.Segment || from.Address.Is4() != to.Address.Is4() || !others(to) {
 				continue
 			}
 			if !visit(Way{From: from, To: to, Verdict: m.Verdict(i, j)}) {

@@ -1,7 +1,6 @@
 package reach
 
 import (
-	"fmt"
 	"math/bits"
 	"runtime"
 	"slices"
@@ -114,31 +113,18 @@ func (m *Matrix) loss(base [][]uint64, failures []network.Failure, reasons int) 
 	}, func(p, n int32) bool { return at[n] > 0 && other[at[n]-1][p] != m.next[int(p)*len(m.nodes)+int(n)] })
 	x.from = x.senders(after, x.rows)
 	if after.Policy != nil {
-		x.alike = m.stillAlike(other)
+		x.next = slices.Clone(m.next)
+		for i, n := range touched {
+			for p := range m.sorted {
+				x.next[p*len(m.nodes)+int(n)] = other[i][p]
+			}
+		}
+		x.findAlike()
 		x.judge()
 	}
 	m.compare(&l, x, base, state, reasons)
 	l.Takes = takeovers(m.t, after)
 	return l
-}
-
-// stillAlike puts places together that were alike, and to which the touched nodes
-// have the same steps now.
-func (m *Matrix) stillAlike(other [][]step) []int32 {
-	all, known := make([]int32, len(m.sorted)), map[string]int32{}
-	for p := range all {
-		key := fmt.Sprint(m.alike[p])
-		for _, steps := range other {
-			key += fmt.Sprint(" ", steps[p])
-		}
-		first, ok := known[key]
-		if !ok {
-			first = int32(p)
-			known[key] = first
-		}
-		all[p] = first
-	}
-	return all
 }
 
 // differing lists the places for which a touched node has another step than

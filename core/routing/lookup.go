@@ -178,15 +178,13 @@ type Run struct {
 }
 
 // Runs looks up a sorted list of addresses in one go, which costs less than one
-// after the other.
-func (v View) Runs(sorted []netip.Addr) []Run {
-	var all []Run
+// after the other, and visits each run.
+func (v View) Runs(sorted []netip.Addr, visit func(Run)) {
 	for i := 0; i < len(sorted); {
 		doing, last := v.table.run(sorted, i)
 		run := Run{First: i, Last: last}
 		run.Match, run.Found = v.Decided(sorted[i], doing)
-		all = append(all, run)
+		visit(run)
 		i = last
 	}
-	return all
 }

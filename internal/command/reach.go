@@ -97,18 +97,24 @@ func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, over model.Ser
 	all := !o.lost && a.format != "table"
 	m := reach.AllOver(w.Tables, ends, over)
 	explained := 0
-	m.Ways(func(x reach.Way) bool {
-		from, to := w.Spec.Segments[x.From.Segment].Name, w.Spec.Segments[x.To.Segment].Name
-		if (o.from == "" || from == o.from) && (o.to == "" || to == o.to) {
-			works := x.Verdict == forward.Works
-			if !works && explained < mostExplained {
-				x = m.Explain(x)
-				explained++
-			}
-			v.Add(w.Spec, x, all || !works)
+	add := func(x reach.Way) bool {
+		works := x.Verdict == forward.Works
+		if !works && explained < mostExplained {
+			x = m.Explain(x)
+			explained++
 		}
+		v.Add(w.Spec, x, all || !works)
 		return true
-	})
+	}
+	named := func(name string) func(*reach.End) bool {
+		return func(e *reach.End) bool { return name == "" || w.Spec.Segments[e.Segment].Name == name }
+	}
+	if all || o.from != "" || o.to != "" {
+		m.Between(named(o.from), named(o.to), add)
+	} else {
+		m.Lost(add)
+		v.Asked, v.Work = m.Count()
+	}
 	if o.from == "" && o.to == "" {
 		v.OneWay()
 	}

@@ -36,7 +36,14 @@ const (
 // measure knows how many columns a text takes up on a terminal.
 var measure = displaywidth.Options{ControlSequences: true}
 
-func columns(s string) int { return measure.String(s) }
+func columns(s string) int {
+	for i := range len(s) {
+		if s[i] < ' ' || s[i] > '~' {
+			return measure.String(s)
+		}
+	}
+	return len(s) // most text is plain
+}
 
 // Clean makes text from a file fit for a terminal: control characters, marks
 // that turn the direction of writing, and bytes that are no text are shown by
@@ -67,21 +74,29 @@ func unsafe(c rune) bool {
 // wrap breaks text into lines of at most width columns, at spaces and behind
 // commas. A word longer than that stands alone on a line.
 func wrap(text string, width int) []string {
-	var lines []string
-	line := ""
-	for _, word := range strings.Fields(text) {
-		switch {
-		case line == "":
-			line = word
-		case columns(line)+1+columns(word) <= width:
-			line += " " + word
-		default:
-			lines = append(lines, line)
-			line = word
-		}
+	if !strings.Contains(text, "  ") && columns(text) <= width && strings.TrimSpace(text) == text {
+		return []string{text}
 	}
-	if line != "" || len(lines) == 0 {
-		lines = append(lines, line)
+	var lines []string
+	var line strings.Builder
+	at := 0 // columns of the line so far
+	for word := range strings.FieldsSeq(text) {
+		wide := columns(word)
+		switch {
+		case at == 0:
+		case at+1+wide <= width:
+			line.WriteByte(' ')
+			at++
+		default:
+			lines = append(lines, line.String())
+			line.Reset()
+			at = 0
+		}
+		line.WriteString(word)
+		at += wide
+	}
+	if at > 0 || len(lines) == 0 {
+		lines = append(lines, line.String())
 	}
 	return lines
 }
@@ -93,8 +108,11 @@ func pad(text string, width int) string {
 
 // longestWord is the width of the widest word in a text.
 func longestWord(text string) int {
+	if !strings.Contains(text, " ") {
+		return columns(text)
+	}
 	most := 0
-	for _, w := range strings.Fields(text) {
+	for w := range strings.FieldsSeq(text) {
 		most = max(most, columns(w))
 	}
 	return most

@@ -1,0 +1,145 @@
+package reach
+
+import (
+	"slices"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/policy"
+	"ropeswing/core/routing"
+)
+
+// along follows packets of one way, step by known step, and lets each device judge
+// them. It gives up where something is translated or a step forks.
+type along struct {
+	m      *Matrix
+	packet policy.Packet
+	passed []model.DeviceID // that judge, and know of the request
+}
+
+// alongSteps is what becomes of a way there and back; false where it has to be asked
+// otherwise.
+func (m *Matrix) alongSteps(p, q int32) (forward.Verdict, bool) {
+	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
+	w := along{m: m, packet: policy.Packet{Source: a.Address, Destination: b.Address, Service: m.over}}
+	if arrives, sure := w.follow(a, b, q); !sure || !arrives {
+		return forward.Fails, sure
+	}
+	w.packet = policy.Packet{Source: b.Address, Destination: a.Address, Service: m.over, Kind: policy.Reply}
+	arrives, sure := w.follow(b, a, p)
+	if !arrives {
+		return forward.Fails, sure
+	}
+	return forward.Works, sure
+}
+
+// follow follows a packet from one end to another, whose place is given. It is not
+// sure where it gives up.
+func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
+	t := w.m.t
+	device, in, view := from.Device, model.InterfaceID(model.None), t.ForSource(from.Device, from.Address)
+	column := w.m.column(place)
+	for range forward.DefaultTTL - 2 {
+		judges := t.Policy.Touches(device)
+		if device == to.Device {
+			if match, found := view.Lookup(to.Address); !found || !match.Local {
+				return false, false
+			}
+			return w.deliver(device, in, judges)
+		}
+		// Where nobody judges here or next, the step is all that is to be known.
+		node, known := w.m.node[routing.Key{Device: device, Name: view.Name()}]
+		if known && !judges {
+			if s := column[node]; s >= 0 && !t.Policy.Touches(w.m.deviceOf(int32(s))) {
+				device = w.m.deviceOf(int32(s))
+				view, _ = t.Named(routing.Key{Device: device, Name: w.m.nodes[s].Name()})
+				if in = w.m.anyOn(device); in == model.None {
+					return false, false
+				}
+				continue
+			} else if s == loses {
+				return false, true
+			} else if s < lastStep {
+				return false, false
+			}
+		}
+		match, found := view.Lookup(to.Address)
+		switch {
+		case !found || !match.Local && len(match.Hops) == 0:
+			return false, true
+		case match.Local || len(match.Hops) > 1:
+			return false, false
+		case in != model.None && !t.State.Spec.Devices[device].Forwards:
+			return false, true
+		}
+		hop := match.Hops[0]
+		if judges {
+			if passes, sure := w.leave(device, in, hop.Out); !sure || !passes {
+				return false, sure
+			}
+		}
+		address := hop.Via
+		if !address.IsValid() {
+			address = to.Address
+		}
+		receivers := slices.DeleteFunc(slices.Clone(forward.Receivers(t, hop.Out, address)), func(id model.InterfaceID) bool { return id == hop.Out })
+		if len(receivers) != 1 {
+			return false, len(receivers) == 0
+		}
+		in = receivers[0]
+		device = t.State.Spec.Interfaces[in].Device
+		view = t.For(device, in)
+	}
+	return false, false
+}
+
+// anyOn is some interface of a device by which a packet may have come: where nobody
+// judges, it does not matter which.
+func (m *Matrix) anyOn(d model.DeviceID) model.InterfaceID {
+	device := &m.t.State.Spec.Devices[d]
+	for id := device.First; id < device.First+model.InterfaceID(device.Count); id++ {
+		if m.t.State.Domain(id) != network.NoDomain {
+			return id
+		}
+	}
+	return model.None
+}
+
+// knows tells whether a device knows the flow of a reply.
+func (w *along) knows(d model.DeviceID) bool {
+	if w.packet.Kind == policy.Reply {
+		return slices.Contains(w.passed, d)
+	}
+	w.passed = append(w.passed, d)
+	return false
+}
+
+// leave lets a device judge what leaves it.
+func (w *along) leave(d model.DeviceID, in, out model.InterfaceID) (passes, sure bool) {
+	pol := w.m.t.Policy
+	if w.packet.Kind == policy.Request || w.packet.Service.Protocol == model.UDP {
+		if _, t, _ := pol.Outward(d, out, w.packet.Source); t != nil {
+			return false, false
+		}
+		if _, t := pol.Inward(d, in, w.packet.Destination); in != model.None && t != nil {
+			return false, false
+		}
+	}
+	known := w.knows(d)
+	if in == model.None {
+		return pol.FromItself(d, out, &w.packet, known).Ruling == model.Pass, true
+	}
+	return pol.Through(d, in, out, &w.packet, known).Ruling == model.Pass, true
+}
+
+// deliver lets a device judge what is for itself.
+func (w *along) deliver(d model.DeviceID, in model.InterfaceID, judges bool) (arrives, sure bool) {
+	if !judges || in == model.None {
+		return true, true
+	}
+	if _, t := w.m.t.Policy.Inward(d, in, w.packet.Destination); t != nil {
+		return false, false
+	}
+	return w.m.t.Policy.ToItself(d, in, &w.packet, w.knows(d)).Ruling == model.Pass, true
+}

@@ -1,0 +1,32 @@
+package view_test
+
+import (
+	"io"
+	"testing"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/workspace"
+	"ropeswing/demo"
+	"ropeswing/internal/view"
+)
+
+// One ping of the demo in one family, through permits and a translation, predicted and
+// explained in full.
+func BenchmarkExplainedPing(b *testing.B) {
+	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan)
+	for _, to := range []string{"tern-cam", "192.0.2.200"} {
+		b.Run(to, func(b *testing.B) {
+			from, _ := w.Endpoint("desk-7")
+			target, _ := w.Endpoint(to)
+			b.ReportAllocs()
+			for b.Loop() {
+				trials, passed, err := w.Pings(from, target, workspace.Families{Only4: true}, forward.Probe{})
+				if err != nil {
+					b.Fatal(err)
+				}
+				p := view.NewPing(w, "desk-7", to, "ropeswing", nil, trials, passed)
+				p.Text(io.Discard, w.Tables, 80, true)
+			}
+		})
+	}
+}
