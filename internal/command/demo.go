@@ -28,6 +28,8 @@ var tour = []struct {
 	{"Nobody wrote a route. What did Rope Swing derive for the edge?", []string{"show", "routes", "--derived", "quay-edge", "-4"}},
 	{"And with the beam behind the mole out of order, which the edge cannot see?", []string{"ping", "desk-7", "tern-cam", "--without", "beam-b", "-4"}},
 	{"And with every cable in turn?", []string{"reach", "--failures", "1"}},
+	{"The log server is known by another address out there. What does the edge make of a ping to it?", []string{"ping", "fibre-carrier", "198.51.100.35"}},
+	{"Visitors may not get at the desks. Which sentence says so, and how could they?", []string{"ping", "tablet", "desk-7", "-4"}},
 	{"The same network on a bad morning. What can be seen from the plan alone?", []string{"check", "-p", demo.BadMorning}},
 	{"The camera does not answer. Why, and what would mend it?", []string{"ping", "tern-cam", "-p", demo.BadMorning}},
 }

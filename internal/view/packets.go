@@ -89,6 +89,9 @@ func (v *Packets) Beside(a, b string) Table {
 			if one != two && f.name != "at, µs" && f.name != "way" {
 				changed = "changed"
 			}
+			if f.name == "what" && one == two {
+				continue // the heading says it
+			}
 			if one != "" || two != "" {
 				t.Rows = append(t.Rows, []string{head, f.name, one, two, changed})
 			}

@@ -3,6 +3,7 @@ package view
 import (
 	"fmt"
 	"path"
+	"strings"
 
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
@@ -33,8 +34,8 @@ func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID
 	data := []Permit{}
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device", Heading: true}, {Key: "of", Title: "of"}, {Key: "number", Title: "no.", Right: true}, {Key: "sentence", Title: "permit"},
-		{Key: "in", Title: "in by"}, {Key: "out", Title: "out of"}, {Key: "state", Title: "state"}, {Key: "requirements", Title: "requirements", Right: true},
-		{Key: "never", Title: "never", Below: true}, {Key: "note", Title: "note", Below: true},
+		{Key: "in", Title: "in by"}, {Key: "out", Title: "out of"}, {Key: "state", Title: "state"},
+		{Key: "note", Title: "note", Below: true}, {Key: "requirements", Title: "requirements", Below: true, Lead: "decides for: "}, {Key: "never", Title: "never", Below: true},
 	}, Empty: "no device judges what it passes on: the plan has no permits"}
 	for _, d := range devices {
 		device := &spec.Devices[d]
@@ -45,7 +46,7 @@ func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID
 			}
 		}
 		for _, p := range data[before:] {
-			table.Rows = append(table.Rows, []string{heading(device), p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, counted(len(p.Requirements)), p.Never, p.Note})
+			table.Rows = append(table.Rows, []string{heading(device), p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, p.Note, strings.Join(p.Requirements, "; "), p.Never})
 		}
 	}
 	return data, table
