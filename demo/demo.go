@@ -14,6 +14,7 @@ var files embed.FS
 const (
 	Plan       = "skerry.plan.yaml"
 	BadMorning = "bad-morning/skerry.plan.yaml"
+	Seen       = "bad-morning/seen" // what devices said on that morning
 )
 
 // Files is the scenario's folder.

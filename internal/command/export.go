@@ -33,7 +33,7 @@ type output struct {
 func (a *app) export() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:     "export FORMAT",
-		Short:   "Put the plan out as a hosts file, DNS zones, CSV or by a template",
+		Short:   "Put the plan out as a hosts file, DNS zones, CSV, model data or by a template",
 		GroupID: groupPlan,
 		Long: "Print the plan in another form, or with --to put it into files: without -w it\n" +
 			"only says which would change.",
@@ -43,10 +43,10 @@ func (a *app) export() *cobra.Command {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
 			}
-			return errors.New("export as what? hosts, zones, csv, json or template")
+			return errors.New("export as what? hosts, zones, csv, json, models or template")
 		},
 	}
-	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportTemplate())
+	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportModels(), a.exportTemplate())
 	return cmd
 }
 

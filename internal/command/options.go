@@ -39,6 +39,7 @@ func (a *app) formatFlags(cmd *cobra.Command) {
 
 // withoutFlag lets a command be asked what would be if parts were out of order.
 func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
+	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`")
 	cmd.Flags().StringSliceVar(names, "without", nil, "with the cable, device, segment or interface `NAME` out of order; repeatable")
 	a.must(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
 }
@@ -181,7 +182,15 @@ func (a *app) usable() (*workspace.Workspace, error) {
 	if err != nil {
 		return nil, err
 	}
-	return a.used(workspace.Open(found.FS, found.Name, found.Shown))
+	w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
+	if err != nil || a.observed == "" {
+		return w, err
+	}
+	devices, _, basis, err := a.state(a.observed)
+	if err != nil {
+		return nil, err
+	}
+	return w.Observed(devices, basis), nil
 }
 
 // used is the workspace, where it is of use; else its slips are told.

@@ -53,6 +53,8 @@ type app struct {
 	explain bool
 	only4   bool
 	only6   bool
+
+	observed string // the state to answer about, "" for the plan
 }
 
 // Main runs the program and returns its exit code.
@@ -119,6 +121,7 @@ const (
 	groupPlan       = "plan"
 	groupLook       = "look"
 	groupProve      = "prove"
+	groupReal       = "real"
 	groupOther      = "other"
 )
 
@@ -135,6 +138,7 @@ func (a *app) commands() []command {
 		{"new", a.new}, {"assign", a.assign}, {"rename", a.rename}, {"pin", a.pin}, {"export", a.export},
 		{"show", a.show}, {"why", a.why},
 		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
+		{"observe", a.observe}, {"compare", a.compare},
 		{"demo", a.demo}, {"version", a.version},
 	}
 }
@@ -178,6 +182,7 @@ func (a *app) root(only string) *cobra.Command {
 		&cobra.Group{ID: groupPlan, Title: "The plan:"},
 		&cobra.Group{ID: groupLook, Title: "Look:"},
 		&cobra.Group{ID: groupProve, Title: "Prove:"},
+		&cobra.Group{ID: groupReal, Title: "The real network:"},
 		&cobra.Group{ID: groupOther, Title: "And:"},
 	)
 	for _, c := range a.commands() {

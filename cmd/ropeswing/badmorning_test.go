@@ -1,0 +1,390 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/frames"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/routing"
+	"ropeswing/core/workspace"
+	"ropeswing/demo"
+	"ropeswing/internal/wire"
+)
+
+// badMorning is the network of the demo with its five faults: a port left down, a mask
+// mistyped, a next hop pointing the wrong way, a way back forgotten, a VLAN missing on
+// a trunk.
+func badMorning(t *testing.T) *routing.Tables {
+	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan)
+	spec := w.Spec
+	iface := func(device, name string) model.InterfaceID {
+		d, _ := spec.DeviceNamed(device)
+		i, ok := spec.InterfaceNamed(d, name)
+		require.True(t, ok, device+":"+name)
+		return i
+	}
+	changed := *spec
+	changed.Interfaces, changed.Statics = slices.Clone(spec.Interfaces), slices.Clone(spec.Statics)
+	changed.Interfaces[iface("quay-sw1", "p7")].AdminDown = true
+	desk := &changed.Interfaces[iface("pilot-desk", "port")]
+	desk.Addresses = slices.Clone(desk.Addresses)
+	desk.Addresses[0].Prefix = netip.PrefixFrom(desk.Addresses[0].Addr(), 24)
+	trunk := &changed.Interfaces[iface("mole-sw", "p24")]
+	trunk.Tagged = slices.DeleteFunc(slices.Clone(trunk.Tagged), func(v model.VLAN) bool { return v == 191 })
+	mole, _ := spec.DeviceNamed("mole-rtr")
+	gull, _ := spec.DeviceNamed("gull-point")
+	kept := changed.Statics[:0]
+	for _, s := range changed.Statics {
+		switch {
+		case s.Device == mole && s.To == netip.MustParsePrefix("10.48.3.0/24") && s.Distance == 1:
+			s.Watch = netip.Addr{}
+			s.Via, s.Out = netip.MustParseAddr("10.48.0.2"), iface("mole-rtr", "beam0") // quay-edge, which sends it here
+		case s.Device == mole && s.To == netip.MustParsePrefix("10.48.3.0/24"):
+			continue
+		case s.Device == gull && s.To.Bits() == 0 && s.To.Addr().Is4():
+			continue
+		}
+		kept = append(kept, s)
+	}
+	changed.Statics = kept
+	changed.Wants = nil
+	return forward.Resolve(network.Build(&changed).State())
+}
+
+// said is what the devices say, in the four ways in which the harbour collects it.
+func said(t *testing.T, tables *routing.Tables) map[string][]byte {
+	files := map[string][]byte{}
+	spec := tables.State.Spec
+	for _, name := range []string{"quay-edge", "tern-rock", "far-skerry"} {
+		d, _ := spec.DeviceNamed(name)
+		text, err := wire.Models(tables, d, false)
+		require.NoError(t, err)
+		files[name+".json"] = text
+	}
+	for _, name := range []string{"quay-core", "gull-point"} {
+		d, _ := spec.DeviceNamed(name)
+		text, err := wire.Models(tables, d, true)
+		require.NoError(t, err)
+		files[name+".xml"] = text
+	}
+	for _, name := range []string{"mole-rtr", "mole-spare", "ops-laptop", "desk-7", "pilot-desk", "log-server"} {
+		d, _ := spec.DeviceNamed(name)
+		addresses, routes := linuxLists(t, tables, d)
+		if files[name+".addr.json"] = addresses; string(routes) != "null\n" { // a list of nothing does not say of what
+			files[name+".route.json"] = routes
+		}
+	}
+	var csv bytes.Buffer
+	csv.WriteString("device,interface,admin,oper,untagged,tagged\n")
+	for _, name := range []string{"quay-sw1", "mole-sw"} {
+		d, _ := spec.DeviceNamed(name)
+		for _, id := range spec.InterfacesOf(d) {
+			i := &spec.Interfaces[id]
+			words := map[bool]string{true: "up", false: "down"}
+			var tagged []string
+			for _, v := range i.Tagged {
+				tagged = append(tagged, fmt.Sprint(v))
+			}
+			untagged := ""
+			if i.Switched {
+				untagged = fmt.Sprint(i.Untagged)
+			}
+			fmt.Fprintf(&csv, "%s,%s,%s,%s,%s,%s\n", name, i.Name, words[!i.AdminDown], words[tables.State.IsUp(id)], untagged, strings.Join(tagged, " "))
+		}
+	}
+	files["switches.csv"] = csv.Bytes()
+	files["lamps.txt"] = lampList(tables)
+	return files
+}
+
+// lampList is the list that the lamps and cameras print of themselves: invented, as is
+// all of the harbour.
+func lampList(tables *routing.Tables) []byte {
+	spec := tables.State.Spec
+	var b strings.Builder
+	b.WriteString("Harbour lamp bus, morning round\n\n")
+	for _, name := range []string{"tern-cam", "tern-lamp", "gull-cam", "gull-lamp", "far-cam", "far-lamp"} {
+		d, _ := spec.DeviceNamed(name)
+		id := spec.InterfacesOf(d)[0]
+		fmt.Fprintf(&b, "=== %s ===\n%-8s%-8s%-26s%s\n", name, "Socket", "Light", "Number", "Way out")
+		for n, a := range spec.Interfaces[id].Addresses {
+			light := map[bool]string{true: "lit", false: "dark"}[tables.State.IsUp(id)]
+			socket := spec.Interfaces[id].Name
+			if n > 0 {
+				socket, light = "", ""
+			}
+			fmt.Fprintf(&b, "%-8s%-8s%-26s\n", socket, light, a.Prefix)
+		}
+		b.WriteString("\n")
+	}
+	return []byte(b.String())
+}
+
+const lampMap = `# How the lamp bus lists what is on it.
+ropeswing-map: 1
+name: harbour lamp bus
+device: '^=== (?P<name>\S+) ===$'
+skip: ['^Harbour lamp bus']
+tables:
+  - heading: [Socket, Light, Number, Way out]
+    fields: {interface: Socket, oper: Light, address: Number}
+    repeats: interface          # an empty cell stands for the one above
+    ends: blank
+    words: {oper: {lit: up, dark: down}}
+    known: [addresses4, addresses6]
+`
+
+// linuxLists is what a Linux machine lists of its addresses and routes.
+func linuxLists(t *testing.T, tables *routing.Tables, d model.DeviceID) (addresses, routes []byte) {
+	spec := tables.State.Spec
+	links := []map[string]any{{"ifindex": 1, "ifname": "lo", "flags": []string{"LOOPBACK", "UP", "LOWER_UP"}, "mtu": 65536, "operstate": "UNKNOWN", "link_type": "loopback", "address": "00:00:00:00:00:00", "addr_info": []any{map[string]any{"family": "inet", "local": "127.0.0.1", "prefixlen": 8, "scope": "host"}}}}
+	info := func(i *model.Interface) []any {
+		all := []any{}
+		for _, a := range i.Addresses {
+			if !a.Virtual {
+				family := map[bool]string{true: "inet", false: "inet6"}[a.Addr().Is4()]
+				all = append(all, map[string]any{"family": family, "local": a.Addr().String(), "prefixlen": a.Bits(), "scope": "global"})
+			}
+		}
+		return all
+	}
+	for n, id := range spec.InterfacesOf(d) {
+		i := &spec.Interfaces[id]
+		if i.Kind == model.Loopback {
+			links[0]["addr_info"] = append(links[0]["addr_info"].([]any), info(i)...)
+			continue
+		}
+		flags, oper := []string{"BROADCAST", "MULTICAST"}, "DOWN"
+		if !i.AdminDown {
+			flags = append(flags, "UP")
+		}
+		if tables.State.IsUp(id) {
+			flags, oper = append(flags, "LOWER_UP"), "UP"
+		}
+		mtu := i.MTU
+		if mtu == 0 {
+			mtu = 1500
+		}
+		mac := frames.MACOf(spec, id)
+		x := map[string]any{"ifindex": n + 2, "ifname": i.Name, "flags": flags, "mtu": mtu, "operstate": oper, "link_type": "ether", "address": fmt.Sprintf("%02x:%02x:%02x:%02x:%02x:%02x", mac[0], mac[1], mac[2], mac[3], mac[4], mac[5]), "addr_info": info(i)}
+		if i.Kind == model.Subinterface {
+			x["link"] = spec.Interfaces[i.Parent].Name
+		}
+		links = append(links, x)
+	}
+	var all []map[string]any
+	for _, e := range tables.Table(d).Entries() {
+		x := map[string]any{"dst": e.Prefix.String(), "flags": []string{}}
+		switch s := e.Static(); {
+		case e.Source == routing.Local:
+			continue
+		case s == model.None:
+			x["protocol"], x["dev"], x["scope"] = "kernel", spec.Interfaces[e.Out()].Name, "link"
+		case spec.Statics[s].Discard:
+			x["protocol"], x["type"] = "static", "blackhole"
+		default:
+			x["protocol"], x["gateway"] = "static", spec.Statics[s].Via.String()
+			for _, h := range e.Hops {
+				x["dev"] = spec.Interfaces[h.Out].Name
+			}
+		}
+		if e.Static() != model.None && (e.Usable != routing.IsUsable && e.Usable != routing.InterfaceDown) {
+			continue
+		}
+		if e.Prefix.Bits() == 0 {
+			x["dst"] = "default"
+		}
+		if e.Distance > 1 {
+			x["metric"] = int(e.Distance)
+		}
+		if !e.InUse && slices.ContainsFunc(tables.Table(d).Entries(), func(o routing.Entry) bool {
+			return o.Prefix == e.Prefix && o.InUse && o.Static() != model.None
+		}) {
+			continue // what only stands by is kept out of the kernel's table
+		}
+		all = append(all, x)
+	}
+	text := func(v any) []byte {
+		b, err := json.MarshalIndent(v, "", " ")
+		require.NoError(t, err)
+		return append(b, '\n')
+	}
+	return text(links), text(all)
+}
+
+// The demo's files are those that follow from its plan and the five faults. Set
+// ROPESWING_UPDATE to write them anew.
+func TestTheBadMorningsFilesFollowFromThePlan(t *testing.T) {
+	files := said(t, badMorning(t))
+	files["lamps.map.yaml"] = []byte(lampMap)
+	home := filepath.Join("..", "..", "demo", "skerry-lights", demo.Seen)
+	if os.Getenv("ROPESWING_UPDATE") != "" {
+		require.NoError(t, os.MkdirAll(home, 0o755))
+		for name, text := range files {
+			require.NoError(t, os.WriteFile(filepath.Join(home, name), text, 0o644))
+		}
+	}
+	entries, err := os.ReadDir(home)
+	require.NoError(t, err)
+	assert.Len(t, entries, len(files))
+	for name, text := range files {
+		have, err := os.ReadFile(filepath.Join(home, name))
+		require.NoError(t, err)
+		assert.Equal(t, string(text), string(have), name)
+	}
+}
+
+// The five faults of the bad morning are found, and what follows from them; nothing
+// else is.
+func TestTheBadMorningsFaultsAreFound(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "observe", demo.Seen, "-w", "observed")
+	require.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.err, "kept in observed: 19 devices")
+	r = run(t, dir, "compare", "-o", "json")
+	assert.Equal(t, 1, r.code)
+	var v struct {
+		Compared, Lost int
+		InPlace        int `json:"in_place"`
+		Differences    []struct {
+			Device, What, Subject, Kind, Planned, Found, Slip string
+			Lost                                              int
+			Such                                              string `json:"such_as"`
+		}
+		NotObserved []string `json:"not_observed"`
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+	var found []string
+	for _, d := range v.Differences {
+		found = append(found, fmt.Sprintf("%s %s %s: %s (%s)", d.Device, d.What, d.Subject, d.Kind, d.Slip))
+	}
+	assert.Equal(t, []string{
+		"quay-sw1 admin status p7: different (administratively down)",
+		"gull-point route 0.0.0.0/0: missing ()",
+		"mole-rtr next hop 10.48.3.0/24: different (the next hop points back)",
+		"desk-7 oper status port: different (it follows from quay-sw1:p7, which is administratively down)",
+		"mole-rtr next hop 10.48.0.252/31: different (it goes by the one that is to stand by: 10.48.0.249 (gull-point:beam1), which the first watches, may not answer)",
+		"mole-rtr next hop 10.48.4.0/24: different (it goes by the one that is to stand by: 10.48.0.249 (gull-point:beam1), which the first watches, may not answer)",
+		"mole-sw vlan p24: different (VLAN 191 is missing)",
+		"pilot-desk address port: different (mask /24 for /27)",
+	}, found)
+	assert.Equal(t, "ops-laptop cannot reach desk-7", v.Differences[0].Such)
+	assert.Equal(t, v.Compared, v.InPlace+len(found), "everything else is in place")
+	assert.Equal(t, []string{"fibre-carrier", "sat-carrier", "tablet"}, v.NotObserved)
+	assert.Contains(t, oneLine(run(t, dir, "compare").out), "next ropeswing ping ops-laptop desk-7 --observed observed")
+
+	// The same answers about the network as found.
+	r = run(t, dir, "ping", "ops-laptop", "tern-cam", "-4", "--observed", "observed")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, first(r.out), "predicted from what was observed")
+	assert.Contains(t, oneLine(r.out), "in a loop between quay-edge and mole-rtr")
+	assert.Contains(t, oneLine(run(t, dir, "show", "interfaces", "desk-7", "--observed", "observed").out), "quay-sw1:p7 is administratively down")
+	assert.Contains(t, first(run(t, dir, "reach", "--observed", "observed").out), "predicted from what was observed")
+	assert.Contains(t, oneLine(run(t, dir, "trace", "desk-7", "tern-cam", "--observed", "observed").out), "is down")
+}
+
+func TestReadersSayWhatTheyDidNotUnderstand(t *testing.T) {
+	dir := lights(t)
+	write(t, dir, "mole-sw.csv", "interface,admin,oper,tagged\np24,up,up,120 191\np25,sideways,up,\np26,up,up,5000\n")
+	r := run(t, dir, "observe", "mole-sw.csv", "--unread")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, oneLine(r.out), "mole-sw.csv mole-sw csv 1 2 mole-sw.csv:3: not read, 'sideways' is neither up nor down: p25,sideways,up,")
+	assert.Contains(t, oneLine(r.out), "mole-sw.csv:4: not read, '5000' is no list of VLAN numbers")
+	assert.Contains(t, r.err, "nothing is kept")
+
+	write(t, dir, "broken.json", `{"ietf-interfaces:interfaces": {"interface": [`)
+	write(t, dir, "strange.json", `{"what": 1}`)
+	write(t, dir, "list.txt", "Port  State\np1    on\n")
+	write(t, dir, "esc.csv", "device,interface,admin\nx,\x1b]0;gotcha\x07p1,up\nx,p2,\x1b[31mup\n")
+	for args, message := range map[string]string{
+		"observe":                             "observe what?",
+		"observe none.json":                   "no such file",
+		"observe broken.json":                 "it is no whole JSON",
+		"observe strange.json":                "neither interfaces (RFC 8343) nor routing (RFC 8349)",
+		"observe list.txt":                    "write a column map and name it with --map",
+		"observe list.txt --as nonsense":      "there is no format nonsense",
+		"observe list.txt --map list.txt":     "list.txt: it is no column map",
+		"observe list.txt --taken yesterday":  "--taken is a time such as",
+		"compare nowhere":                     "nowhere:",
+		"compare":                             "there is no state",
+		"ping desk-7 tern-cam --observed bad": "bad:",
+	} {
+		r := run(t, dir, strings.Fields(args)...)
+		assert.Equal(t, 2, r.code, args)
+		assert.Contains(t, r.err, message, args)
+	}
+	r = run(t, dir, "observe", "esc.csv", "--unread")
+	assert.NotContains(t, r.out+r.err, "\x1b", "text from files never reaches the terminal raw")
+	assert.NotContains(t, r.out+r.err, "\x07")
+	write(t, dir, "a.json", `{"ietf-interfaces:interfaces": {"interface": [{"name": "p1", "type": "iana-if-type:other"}]}}`)
+	write(t, dir, "b.json", `{"ietf-interfaces:interfaces": {"interface": [{"name": "q1", "type": "iana-if-type:other"}]}}`)
+	r = run(t, dir, "observe", "a.json", "b.json", "--device", "mole-sw", "-w", "state")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "a.json and b.json both say that they are mole-sw, and have no interface in common")
+	_, err := os.Stat(filepath.Join(dir, "state"))
+	assert.Error(t, err, "nothing is half written")
+}
+
+// Twenty faults, one at a time, each found by its name.
+func TestTwentyPlantedFaultsAreFound(t *testing.T) {
+	dir := lights(t)
+	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").code)
+	sound := map[string]string{}
+	entries, err := os.ReadDir(filepath.Join(dir, "out"))
+	require.NoError(t, err)
+	for _, e := range entries {
+		sound[e.Name()] = read(t, filepath.Join(dir, "out"), e.Name())
+	}
+	for _, x := range []struct{ device, old, new, want string }{
+		{"tern-rock", `"ip": "10.48.3.1"`, `"ip": "10.48.1.3"`, "address 10.48.3.1/29 10.48.1.3/29 digits swapped"},
+		{"tern-rock", `"ip": "10.48.3.1"`, `"ip": "10.48.3.2"`, "address 10.48.3.1/29 10.48.3.2/29 one digit off"},
+		{"tern-rock", `"ip": "10.48.3.1",` + "\n" + `       "prefix-length": 29`, `"ip": "10.48.3.1",` + "\n" + `       "prefix-length": 28`, "address 10.48.3.1/29 10.48.3.1/28 mask /28 for /29"},
+		{"quay-edge", `"ip": "198.51.100.34"`, `"ip": "198.51.100.43"`, "address 198.51.100.34/29 198.51.100.43/29 digits swapped"},
+		{"quay-edge", `"ip": "2001:db8:ca:1::2"`, `"ip": "2001:db8:ca:2::1"`, "address 2001:db8:ca:1::2/64 2001:db8:ca:2::1/64 digits swapped"},
+		{"quay-edge", `"mtu": 1500`, `"mtu": 1400`, "mtu 1500 1400"},
+		{"far-skerry", `"name": "lan1"`, `"name": "lan9"`, "interface lan1 missing"},
+		{"desk-7", `next-hop-address": "10.48.1.1"`, `next-hop-address": "10.48.1.2"`, "next hop via 10.48.1.1 (quay-core:vlan110) via 10.48.1.2 one digit off"},
+		{"gull-point", `destination-prefix": "10.48.2.0/24"`, `destination-prefix": "10.48.20.0/24"`, "next hop 10.48.2.0/24 different 10.48.20.0/24 extra"},
+		{"mole-rtr", `"admin-status": "up",` + "\n" + `    "enabled": true,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, `"admin-status": "down",` + "\n" + `    "enabled": false,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, "admin status up down administratively down"},
+		{"log-server", `"oper-status": "up"`, `"oper-status": "down"`, "oper status up down nothing comes from quay-core:p1"},
+		{"tern-cam", `"ip": "10.48.3.2"`, `"ip": "10.48.3.7"`, "address 10.48.3.2/29 10.48.3.7/29 one digit off"},
+		{"quay-core", `"ip": "10.48.1.1"`, `"ip": "10.48.1.10"`, "address 10.48.1.1/26 10.48.1.10/26 one digit off"},
+		{"quay-core", `"ip": "10.48.1.97"`, `"ip": "10.48.1.79"`, "address 10.48.1.97/28 10.48.1.79/28 digits swapped"},
+		{"mole-spare", `"ip": "10.48.2.3"`, `"ip": "10.48.2.30"`, "address 10.48.2.3/27 10.48.2.30/27 one digit off"},
+		{"far-cam", `"ip": "10.48.5.2"`, `"ip": "10.48.4.2"`, "address 10.48.5.2/29 10.48.4.2/29 one digit off"},
+		{"pilot-desk", `next-hop-address": "10.48.2.1"`, `next-hop-address": "10.48.1.2"`, "digits swapped"},
+		{"gull-lamp", `next-hop-address": "10.48.4.9"`, `next-hop-address": "10.48.4.99"`, "one digit off"},
+		{"ops-laptop", `"ip": "10.48.1.106"`, `"ip": "10.48.1.160"`, "digits swapped"},
+		{"sat-carrier", `"ip": "198.51.100.65"`, `"ip": "198.51.100.67"`, "one digit off"},
+	} {
+		require.Contains(t, sound[x.device+".json"], x.old, x.want)
+		write(t, filepath.Join(dir, "out"), x.device+".json", strings.Replace(sound[x.device+".json"], x.old, x.new, 1))
+		require.NoError(t, os.RemoveAll(filepath.Join(dir, "observed")))
+		require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "observed").code)
+		r := run(t, dir, "compare", "-o", "csv")
+		assert.Equal(t, 1, r.code, x.want)
+		line := ""
+		for l := range strings.Lines(r.out) {
+			if strings.HasPrefix(l, x.device+",") {
+				line += l
+			}
+		}
+		for _, word := range strings.Split(strings.NewReplacer(" (", " (", ": ", ": ").Replace(x.want), " ") {
+			assert.Contains(t, line, word, "%s: %s", x.device, x.want)
+		}
+		write(t, filepath.Join(dir, "out"), x.device+".json", sound[x.device+".json"])
+	}
+}

@@ -1,0 +1,87 @@
+package main
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// modules is where Debian's libyuma-base has the standard models.
+const modules = "/usr/share/yuma"
+
+// What is written of devices is valid by the standard models. One rule of theirs is
+// left out: that a table is in the obsolete tree beside the one that is used.
+func TestModelDataIsValid(t *testing.T) {
+	lint, err := exec.LookPath("yanglint")
+	if _, missing := os.Stat(modules); err != nil || missing != nil {
+		if os.Getenv("ROPESWING_YANGLINT") != "" {
+			t.Fatal("it needs the program yanglint (Debian's libyang2-tools) and the models of Debian's libyuma-base")
+		}
+		t.Skip("passed over: it needs yanglint (Debian's libyang2-tools) and the models of Debian's libyuma-base")
+	}
+	dir := lights(t)
+	models := filepath.Join(dir, "models")
+	require.NoError(t, os.Mkdir(models, 0o755))
+	args := []string{"-p", models, "-F", "ietf-interfaces:if-mib", "-F", "ietf-routing:multiple-ribs,router-id", "-F", "ietf-ip:"}
+	for _, pattern := range []string{"nmda-modules/ietf/*.yang", "modules/ietf/iana-if-type@*.yang", "modules/ietf/ietf-inet-types@*.yang", "modules/ietf/ietf-yang-types@*.yang"} {
+		all, err := filepath.Glob(filepath.Join(modules, pattern))
+		require.NoError(t, err)
+		for _, path := range all {
+			text, err := os.ReadFile(path)
+			require.NoError(t, err)
+			if strings.HasPrefix(filepath.Base(path), "ietf-routing@") {
+				text = regexp.MustCompile(`(?m)^\s*min-elements 1;`).ReplaceAll(text, nil)
+			}
+			require.NoError(t, os.WriteFile(filepath.Join(models, filepath.Base(path)), text, 0o644))
+		}
+	}
+	for _, name := range []string{"ietf-interfaces", "ietf-ip", "ietf-routing", "ietf-ipv4-unicast-routing", "ietf-ipv6-unicast-routing", "iana-if-type"} {
+		all, _ := filepath.Glob(filepath.Join(models, name+"@*.yang"))
+		require.NotEmpty(t, all, name)
+		args = append(args, all[len(all)-1])
+	}
+	for _, form := range [][]string{{"--to", "json"}, {"--to", "xml", "--xml"}} {
+		r := run(t, dir, append([]string{"export", "models", "-w"}, form...)...)
+		require.Equal(t, 0, r.code, r.err)
+		all, _ := filepath.Glob(filepath.Join(dir, form[1], "*."+form[1]))
+		require.Len(t, all, 22)
+		for _, path := range all {
+			if form[1] == "xml" { // without what a server puts around it
+				text, err := os.ReadFile(path)
+				require.NoError(t, err)
+				bare := regexp.MustCompile(`(?m)^<(\?xml|data|/data).*\n`).ReplaceAll(text, nil)
+				require.NoError(t, os.WriteFile(path, bare, 0o644))
+			}
+			out, err := exec.Command(lint, append(append([]string{}, args...), "-t", "data", path)...).CombinedOutput()
+			assert.NoError(t, err, "%s: %s", filepath.Base(path), out)
+		}
+	}
+}
+
+// What was written is read again, and compared with the plan it is just as planned.
+func TestModelDataIsReadAgain(t *testing.T) {
+	for _, form := range [][]string{{"--to", "out"}, {"--to", "out", "--xml"}} {
+		dir := lights(t)
+		require.Equal(t, 0, run(t, dir, append([]string{"export", "models", "-w"}, form...)...).code)
+		all, _ := filepath.Glob(filepath.Join(dir, "out", "*"))
+		args := []string{"observe", "-w", "observed"}
+		for _, path := range all {
+			args = append(args, filepath.Join("out", filepath.Base(path)))
+		}
+		r := run(t, dir, args...)
+		require.Equal(t, 0, r.code, r.err)
+		assert.Contains(t, r.err, "kept in observed: 22 devices; next: ropeswing compare observed")
+		r = run(t, dir, "compare")
+		assert.Equal(t, 0, r.code, r.out)
+		assert.Regexp(t, `^as planned: all 5\d\d things that are known`, first(r.out))
+		r = run(t, dir, "ping", "desk-7", "tern-cam", "--observed", "observed")
+		assert.Equal(t, 0, r.code, r.out)
+		assert.Contains(t, first(r.out), "reaches tern-cam in IPv4 and IPv6 · predicted from what was observed")
+	}
+}

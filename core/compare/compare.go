@@ -1,0 +1,428 @@
+package compare
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/observed"
+	"ropeswing/core/routing"
+	"ropeswing/core/source"
+)
+
+// Compare compares the plan with what was observed of its devices. The tables are
+// those of the plan.
+func Compare(t *routing.Tables, devices []*observed.Device) *Result {
+	c := differences(t, devices)
+	c.slipsOfHops(devices)
+	c.consequences()
+	return c.Result
+}
+
+// Overlay is the network as it was found: the plan with every difference in it.
+func Overlay(t *routing.Tables, devices []*observed.Device) *routing.Tables {
+	next := *t.State.Spec
+	next.Wants = nil // the routes are those that were found
+	plain := *t
+	plain.State = network.Build(&next).State(t.State.Failures()...)
+	return with(&plain, differences(t, devices).Differences)
+}
+
+// differences lists what differs, item by item.
+func differences(t *routing.Tables, devices []*observed.Device) *comparer {
+	c := &comparer{t: t, spec: t.State.Spec, Result: &Result{}}
+	seen := map[string]bool{}
+	for _, d := range devices {
+		seen[d.Name] = true
+		id, ok := c.spec.DeviceNamed(d.Name)
+		if !ok {
+			c.Compared++
+			c.add(Difference{Kind: Extra, What: OfDevice, Device: d.Name, Found: "it was observed, and the plan has none of that name"})
+			continue
+		}
+		c.device(id, d)
+	}
+	for _, d := range c.spec.Devices {
+		if !seen[d.Name] {
+			c.NotKnown = append(c.NotKnown, d.Name)
+		}
+	}
+	c.followers()
+	return c
+}
+
+type comparer struct {
+	t    *routing.Tables
+	spec *model.Spec
+	*Result
+}
+
+func (c *comparer) add(d Difference) { c.Differences = append(c.Differences, d) }
+
+func (c *comparer) inPlace() { c.Compared++; c.InPlace++ }
+
+// device compares one device.
+func (c *comparer) device(id model.DeviceID, o *observed.Device) {
+	names := c.names(id, o)
+	var unknown []string
+	if o.Knows(observed.Interfaces) {
+		c.interfaces(id, o, names)
+	} else {
+		unknown = append(unknown, "interfaces")
+	}
+	for _, is4 := range []bool{true, false} {
+		part, word := observed.Addresses6, "IPv6"
+		if is4 {
+			part, word = observed.Addresses4, "IPv4"
+		}
+		if o.Knows(part) {
+			c.addresses(id, o, names, is4)
+		} else if c.addressed(id, is4) {
+			unknown = append(unknown, word+" addresses")
+		}
+		part = observed.Routes6
+		if is4 {
+			part = observed.Routes4
+		}
+		if o.Knows(part) {
+			c.routes(id, o, names, is4)
+		} else if c.addressed(id, is4) {
+			unknown = append(unknown, word+" routes")
+		}
+	}
+	if len(unknown) > 0 {
+		c.Partly = append(c.Partly, fmt.Sprintf("%s (not known: %s)", o.Name, strings.Join(unknown, ", ")))
+	}
+}
+
+// addressed tells whether a device has an address of a family.
+func (c *comparer) addressed(id model.DeviceID, is4 bool) bool {
+	return c.spec.MainAddress(id, is4).IsValid()
+}
+
+// names maps what a device calls its interfaces to what the plan does: mostly the
+// same; the only loopback is the loopback, and the only port the port of a host.
+func (c *comparer) names(id model.DeviceID, o *observed.Device) map[string]model.InterfaceID {
+	names := map[string]model.InterfaceID{}
+	var ports, found []string
+	for _, i := range c.spec.InterfacesOf(id) {
+		names[c.spec.Interfaces[i].Name] = i
+		if c.spec.Interfaces[i].Kind == model.Port {
+			ports = append(ports, c.spec.Interfaces[i].Name)
+		}
+	}
+	for _, i := range o.Interfaces {
+		if i.Type != "loopback" && i.Type != "softwareLoopback" && i.Name != "lo" {
+			found = append(found, i.Name)
+		}
+	}
+	for _, x := range o.Interfaces {
+		if _, ok := names[x.Name]; ok {
+			continue
+		}
+		loopback := x.Type == "loopback" || x.Type == "softwareLoopback" || x.Name == "lo"
+		for _, i := range c.spec.InterfacesOf(id) {
+			switch kind := c.spec.Interfaces[i].Kind; {
+			case loopback && kind == model.Loopback, !loopback && len(ports) == 1 && len(found) == 1 && kind == model.Port:
+				names[x.Name] = i
+			}
+		}
+	}
+	return names
+}
+
+// interfaceOf finds what was observed of an interface of the plan.
+func interfaceOf(o *observed.Device, names map[string]model.InterfaceID, id model.InterfaceID) *observed.Interface {
+	for i := range o.Interfaces {
+		if n, ok := names[o.Interfaces[i].Name]; ok && n == id {
+			return &o.Interfaces[i]
+		}
+	}
+	return nil
+}
+
+// planned tells whether the plan wants anything of an interface.
+func (c *comparer) planned(id model.InterfaceID) bool {
+	i := &c.spec.Interfaces[id]
+	return len(i.Addresses) > 0 || c.t.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched
+}
+
+// interfaces compares which there are and their state.
+func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID) {
+	for _, i := range c.spec.InterfacesOf(id) {
+		if !c.planned(i) {
+			continue
+		}
+		x := &c.spec.Interfaces[i]
+		found := interfaceOf(o, names, i)
+		c.Compared++
+		if found == nil {
+			f := network.NoFailure
+			f.Interface = i
+			c.add(Difference{Kind: Missing, What: OfInterface, Device: o.Name, Subject: x.Name, Planned: x.Kind.String(), Place: x.Place, failure: &f})
+			continue
+		}
+		c.InPlace++
+		c.state(i, o.Name, found)
+		c.mtu(i, o.Name, found)
+		if o.Knows(observed.VLANs) && x.Switched {
+			c.vlans(i, o.Name, found)
+		}
+	}
+	for k := range o.Interfaces {
+		x := &o.Interfaces[k]
+		if _, ok := names[x.Name]; !ok && (len(x.Addresses) > 0 || x.Oper == observed.Up) && x.Name != "lo" {
+			c.Compared++
+			c.add(Difference{Kind: Extra, What: OfInterface, Device: o.Name, Subject: x.Name, Found: "it is not in the plan", Place: c.spec.Devices[id].Place})
+		}
+	}
+}
+
+func (c *comparer) state(i model.InterfaceID, device string, found *observed.Interface) {
+	x := &c.spec.Interfaces[i]
+	if found.Admin != "" {
+		c.Compared++
+		planned := observed.Up
+		if x.AdminDown {
+			planned = observed.Down
+		}
+		if found.Admin != planned {
+			d := Difference{Kind: Different, What: OfAdmin, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Admin), Place: x.Place}
+			if d.apply = (model.BringUp{Interface: i}).Apply; found.Admin == observed.Down {
+				d.Slip = "administratively down"
+				d.apply = model.TakeDown{Interface: i}.Apply
+			}
+			c.add(d)
+			return
+		}
+		c.InPlace++
+	}
+	if found.Oper == "" || found.Admin == observed.Down {
+		return
+	}
+	c.Compared++
+	planned := observed.Down
+	if c.t.State.IsUp(i) {
+		planned = observed.Up
+	}
+	if found.Oper == planned {
+		c.InPlace++
+		return
+	}
+	d := Difference{Kind: Different, What: OfOper, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Oper), Place: x.Place}
+	if found.Oper == observed.Down {
+		f := network.NoFailure
+		f.Interface = i
+		d.failure = &f
+		if far := c.t.State.Peer(i); far != model.None {
+			d.Slip = "nothing comes from " + c.spec.Label(far)
+		}
+	} else {
+		d.Slip = "predicted down: " + c.t.State.Why(i)
+	}
+	c.add(d)
+}
+
+func (c *comparer) mtu(i model.InterfaceID, device string, found *observed.Interface) {
+	x := &c.spec.Interfaces[i]
+	if x.MTU == 0 || found.MTU == 0 {
+		return
+	}
+	c.Compared++
+	if x.MTU == found.MTU {
+		c.InPlace++
+		return
+	}
+	c.add(Difference{Kind: Different, What: OfMTU, Device: device, Subject: x.Name, Planned: fmt.Sprint(x.MTU), Found: fmt.Sprint(found.MTU), Place: x.Place})
+}
+
+// vlans compares what a switch port carries.
+func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Interface) {
+	x := &c.spec.Interfaces[i]
+	if x.Group != model.None {
+		return // what the group carries is said of the group
+	}
+	tagged := make([]int, len(x.Tagged))
+	for n, v := range x.Tagged {
+		tagged[n] = int(v)
+	}
+	untagged := 0
+	if found.Untagged != nil {
+		untagged = *found.Untagged
+	} else {
+		untagged = int(x.Untagged)
+	}
+	c.Compared++
+	if slices.Equal(tagged, found.Tagged) && untagged == int(x.Untagged) || len(tagged) == 0 && len(found.Tagged) == 0 && untagged == int(x.Untagged) {
+		c.InPlace++
+		return
+	}
+	d := Difference{Kind: Different, What: OfVLAN, Device: device, Subject: x.Name, Planned: vlanWords(tagged, int(x.Untagged)), Found: vlanWords(found.Tagged, untagged), Place: x.Place}
+	var missing, extra []string
+	for _, v := range tagged {
+		if !slices.Contains(found.Tagged, v) {
+			missing = append(missing, fmt.Sprint(v))
+		}
+	}
+	for _, v := range found.Tagged {
+		if !slices.Contains(tagged, v) {
+			extra = append(extra, fmt.Sprint(v))
+		}
+	}
+	switch {
+	case len(missing) > 0 && len(extra) == 0:
+		d.Slip = "VLAN " + strings.Join(missing, ", ") + " is missing"
+	case len(extra) > 0 && len(missing) == 0:
+		d.Slip = "VLAN " + strings.Join(extra, ", ") + " is not planned there"
+	case len(missing) == 1 && len(extra) == 1 && swapped(missing[0], extra[0]):
+		d.Slip = fmt.Sprintf("%s for %s: digits swapped", extra[0], missing[0])
+	}
+	d.apply = func(s *model.Spec) *model.Spec {
+		return withInterface(s, i, func(x *model.Interface) {
+			x.Untagged, x.Tagged = model.VLAN(untagged), nil
+			for _, v := range found.Tagged {
+				x.Tagged = append(x.Tagged, model.VLAN(v))
+			}
+		})
+	}
+	c.add(d)
+}
+
+func vlanWords(tagged []int, untagged int) string {
+	var parts []string
+	if len(tagged) > 0 {
+		words := make([]string, len(tagged))
+		for i, v := range tagged {
+			words[i] = fmt.Sprint(v)
+		}
+		parts = append(parts, "tagged "+strings.Join(words, ", "))
+	}
+	if untagged != 0 {
+		parts = append(parts, fmt.Sprintf("untagged %d", untagged))
+	}
+	if len(parts) == 0 {
+		return "no VLAN"
+	}
+	return strings.Join(parts, ", ")
+}
+
+// withInterface is the network with one interface changed in a copy.
+func withInterface(s *model.Spec, id model.InterfaceID, change func(*model.Interface)) *model.Spec {
+	next := *s
+	next.Interfaces = slices.Clone(s.Interfaces)
+	change(&next.Interfaces[id])
+	return &next
+}
+
+// addressSet is the addresses of an interface that are compared: link-local ones, and
+// those shared with other routers, are not.
+func addressSet(i *model.Interface, is4 bool) []netip.Prefix {
+	var all []netip.Prefix
+	for _, a := range i.Addresses {
+		if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
+			all = append(all, a.Prefix)
+		}
+	}
+	return all
+}
+
+func foundSet(i *observed.Interface, shared *model.Interface, is4 bool) []netip.Prefix {
+	var all []netip.Prefix
+	if i == nil {
+		return nil
+	}
+	for _, a := range i.Addresses {
+		isShared := shared != nil && slices.ContainsFunc(shared.Addresses, func(b model.Address) bool { return b.Virtual && b.Addr() == a.Addr() })
+		if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && !isShared {
+			all = append(all, a.Prefix)
+		}
+	}
+	return all
+}
+
+// addresses compares the addresses of a family, interface by interface.
+func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID, is4 bool) {
+	type loose struct {
+		i model.InterfaceID
+		p netip.Prefix
+	}
+	var missing, extra []loose
+	for _, i := range c.spec.InterfacesOf(id) {
+		x := &c.spec.Interfaces[i]
+		found := foundSet(interfaceOf(o, names, i), x, is4)
+		for _, p := range addressSet(x, is4) {
+			if n := slices.Index(found, p); n >= 0 {
+				c.inPlace()
+				found = slices.Delete(found, n, n+1)
+				continue
+			}
+			missing = append(missing, loose{i, p})
+		}
+		for _, p := range found {
+			extra = append(extra, loose{i, p})
+		}
+	}
+	for _, m := range missing {
+		c.Compared++
+		x := &c.spec.Interfaces[m.i]
+		d := Difference{Kind: Missing, What: OfAddress, Device: o.Name, Subject: x.Name, Planned: m.p.String(), Place: c.placeOf(m.i, m.p)}
+		instead := netip.Prefix{}
+		if n := slices.IndexFunc(extra, func(e loose) bool { return e.i == m.i }); n >= 0 { // another in its place
+			instead = extra[n].p
+			d.Kind, d.Found, d.Slip = Different, instead.String(), addressSlip(m.p, instead)
+			extra = slices.Delete(extra, n, n+1)
+		} else if n := slices.IndexFunc(extra, func(e loose) bool { return e.p.Addr() == m.p.Addr() }); n >= 0 {
+			at := c.spec.Interfaces[extra[n].i].Name
+			d.Kind, d.Found, d.Slip = Different, extra[n].p.String()+" on "+at, fmt.Sprintf("the address is on %s, planned on %s", at, x.Name)
+			other := extra[n]
+			extra = slices.Delete(extra, n, n+1)
+			d.apply = func(s *model.Spec) *model.Spec {
+				return swapAddress(swapAddress(s, m.i, m.p, netip.Prefix{}), other.i, netip.Prefix{}, other.p)
+			}
+		}
+		if d.apply == nil {
+			d.apply = func(s *model.Spec) *model.Spec { return swapAddress(s, m.i, m.p, instead) }
+		}
+		c.add(d)
+	}
+	for _, e := range extra {
+		c.Compared++
+		x := &c.spec.Interfaces[e.i]
+		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place}
+		if holders := c.spec.HoldersOf(e.p.Addr()); len(holders) > 0 {
+			d.Slip = "it is planned for " + c.spec.Label(holders[0])
+		}
+		d.apply = func(s *model.Spec) *model.Spec { return swapAddress(s, e.i, netip.Prefix{}, e.p) }
+		c.add(d)
+	}
+}
+
+func (c *comparer) placeOf(i model.InterfaceID, p netip.Prefix) source.Place {
+	for _, a := range c.spec.Interfaces[i].Addresses {
+		if a.Prefix == p && a.Place.Known() {
+			return a.Place
+		}
+	}
+	return c.spec.Interfaces[i].Place
+}
+
+// swapAddress takes an address from an interface and gives it another; either may be
+// none.
+func swapAddress(s *model.Spec, id model.InterfaceID, old, new netip.Prefix) *model.Spec {
+	return withInterface(s, id, func(i *model.Interface) {
+		all := slices.Clone(i.Addresses)
+		n := slices.IndexFunc(all, func(a model.Address) bool { return a.Prefix == old })
+		switch {
+		case n >= 0 && new.IsValid():
+			all[n].Prefix = new
+		case n >= 0:
+			all = slices.Delete(all, n, n+1)
+		case new.IsValid():
+			all = append(all, model.Address{Prefix: new, Place: i.Place})
+		}
+		i.Addresses = all
+	})
+}

@@ -1,0 +1,65 @@
+// Package compare tells how the network as found differs from the network as
+// planned: item by item, with the likely slip, and what each difference breaks.
+package compare
+
+import (
+	"net/netip"
+
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/source"
+)
+
+// Kind is how something differs.
+type Kind uint8
+
+const (
+	Missing   Kind = iota // planned, and not found
+	Extra                 // found, and not planned
+	Different             // found otherwise than planned
+)
+
+func (k Kind) String() string { return [...]string{"missing", "extra", "different"}[k] }
+
+// What is the kind of thing that differs.
+type What string
+
+const (
+	OfDevice    What = "device"
+	OfInterface What = "interface"
+	OfAdmin     What = "admin status"
+	OfOper      What = "oper status"
+	OfAddress   What = "address"
+	OfMTU       What = "mtu"
+	OfVLAN      What = "vlan"
+	OfRoute     What = "route"
+	OfNextHop   What = "next hop"
+)
+
+// Difference is one thing found otherwise than planned.
+type Difference struct {
+	Kind           Kind
+	What           What
+	Device         string
+	Subject        string // the interface, or the destination of a route
+	Planned, Found string // "" where there is nothing
+	Slip           string // what was likely meant; "" where nothing comes to mind
+	Lost           int    // how many ways between hosts it takes by itself, both families
+	Such           string // the first of them: 'desk-7 cannot reach tern-cam'
+	Place          source.Place
+
+	apply   func(*model.Spec) *model.Spec // makes the planned network so; nil where that changes nothing
+	failure *network.Failure              // or puts this out of order
+	follows bool                          // from another difference
+	hop     netip.Addr                    // the next hop found
+	to      netip.Prefix
+}
+
+// Result is what comes of a comparison.
+type Result struct {
+	Differences []Difference
+	Compared    int      // things
+	InPlace     int      // of them: as planned
+	NotKnown    []string // devices of the plan of which nothing was observed
+	Partly      []string // devices of which some part is not known, and which
+}

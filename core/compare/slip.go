@@ -1,0 +1,131 @@
+package compare
+
+import (
+	"fmt"
+	"net/netip"
+
+	"ropeswing/core/model"
+	"ropeswing/core/observed"
+	"ropeswing/core/prefix"
+)
+
+// swapped tells whether two texts differ in two characters only, which have changed
+// places.
+func swapped(a, b string) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	var at []int
+	for i := range a {
+		if a[i] != b[i] {
+			at = append(at, i)
+		}
+	}
+	return len(at) == 2 && a[at[0]] == b[at[1]] && a[at[1]] == b[at[0]]
+}
+
+// oneOff tells whether one character was mistyped, left out or put in.
+func oneOff(a, b string) bool {
+	if len(a) > len(b) {
+		a, b = b, a
+	}
+	if len(b)-len(a) > 1 {
+		return false
+	}
+	i := 0
+	for i < len(a) && a[i] == b[i] {
+		i++
+	}
+	if len(a) == len(b) {
+		return i < len(a) && a[i+1:] == b[i+1:]
+	}
+	return a[i:] == b[i+1:]
+}
+
+// addressSlip names the likely slip that made one address of another.
+func addressSlip(planned, found netip.Prefix) string {
+	a, b := planned.Addr().String(), found.Addr().String()
+	switch {
+	case planned.Addr() == found.Addr():
+		return fmt.Sprintf("mask /%d for /%d", found.Bits(), planned.Bits())
+	case swapped(a, b):
+		return "digits swapped"
+	case oneOff(a, b):
+		return "one digit off"
+	case planned.Masked() == found.Masked():
+		return "another address of the subnet"
+	}
+	if broadcast, ok := prefix.Broadcast(planned); ok && broadcast == found.Addr() {
+		return "the broadcast address"
+	}
+	return ""
+}
+
+// hopSlip names the likely slip that made one next hop of another.
+func (c *comparer) hopSlip(planned, found netip.Addr) string {
+	switch {
+	case !planned.IsValid() || !found.IsValid():
+		return ""
+	case swapped(planned.String(), found.String()):
+		return "digits swapped"
+	case oneOff(planned.String(), found.String()):
+		return "one digit off"
+	case len(c.spec.HoldersOf(found)) == 0:
+		return "nobody in the plan has " + found.String()
+	}
+	return ""
+}
+
+// slipsOfHops notes which next hops point back: whoever has one sends the
+// destination to this device again, as found or else as planned.
+func (c *comparer) slipsOfHops(devices []*observed.Device) {
+	byName := map[string]*observed.Device{}
+	for _, d := range devices {
+		byName[d.Name] = d
+	}
+	for i := range c.Differences {
+		d := &c.Differences[i]
+		if d.What != OfNextHop || !d.hop.IsValid() {
+			continue
+		}
+		from, _ := c.spec.DeviceNamed(d.Device)
+		for _, h := range c.spec.HoldersOf(d.hop) {
+			far := c.spec.Interfaces[h].Device
+			if c.sendsTo(far, byName[c.spec.Devices[far].Name], d.to, from) {
+				d.Slip = "the next hop points back"
+			}
+		}
+	}
+}
+
+// sendsTo tells whether a device sends a destination to another.
+func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix, next model.DeviceID) bool {
+	var hops []netip.Addr
+	if o != nil && o.Knows(routesPart(to.Addr().Is4())) {
+		bits := -1
+		for _, r := range o.Routes {
+			if r.To.Contains(to.Addr()) && r.To.Bits() > bits && r.Table == "" && (r.Active == nil || *r.Active) {
+				bits, hops = r.To.Bits(), []netip.Addr{r.NextHop}
+			}
+		}
+	} else if m, ok := c.t.Table(d).Lookup(prefix.First(to)); ok {
+		for _, h := range m.Hops {
+			hops = append(hops, h.Via)
+		}
+	}
+	for _, hop := range hops {
+		for _, h := range c.spec.HoldersOf(hop) {
+			if c.spec.Interfaces[h].Device == next {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func routesPart(is4 bool) observed.Part {
+	if is4 {
+		return observed.Routes4
+	}
+	return observed.Routes6
+}

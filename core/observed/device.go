@@ -1,0 +1,197 @@
+// Package observed holds what devices say of themselves: interfaces, addresses,
+// routes, neighbours. What is not known is never taken to be absent.
+package observed
+
+import (
+	"net/netip"
+	"slices"
+)
+
+// Part is a kind of thing a source tells of a device. What no source told of is not
+// known.
+type Part string
+
+const (
+	Interfaces Part = "interfaces" // which there are, and their state
+	Addresses4 Part = "addresses4" // of IPv4
+	Addresses6 Part = "addresses6" // of IPv6
+	VLANs      Part = "vlans"      // which ports carry which
+	Routes4    Part = "routes4"    // of IPv4, all tables that are listed
+	Routes6    Part = "routes6"    // of IPv6
+	Neighbours Part = "neighbours" // ARP and neighbour entries
+	MACs       Part = "macs"       // which MAC is behind which port
+)
+
+// Parts lists every part, in the order in which they are told.
+var Parts = []Part{Interfaces, Addresses4, Addresses6, VLANs, Routes4, Routes6, Neighbours, MACs}
+
+// Device is what one device says of itself, from one or several sources.
+type Device struct {
+	Name       string      `json:"device"`
+	Sources    []Source    `json:"sources"`
+	Known      []Part      `json:"known"` // what the sources told of, wholly
+	Interfaces []Interface `json:"interfaces,omitempty"`
+	Routes     []Route     `json:"routes,omitempty"`
+	Neighbours []Neighbour `json:"neighbours,omitempty"`
+	MACs       []MACEntry  `json:"macs,omitempty"`
+}
+
+// Source is where something was read from.
+type Source struct {
+	File   string `json:"file"`
+	Format string `json:"format"`
+	Taken  string `json:"taken,omitempty"` // RFC 3339; "" where it is not known
+	Saved  bool   `json:"saved,omitempty"` // the saved configuration, not the running one
+}
+
+// Status is up, down, or "" where it is not known.
+type Status string
+
+const (
+	Up   Status = "up"
+	Down Status = "down"
+)
+
+// Interface is one interface as found. Empty fields are not known.
+type Interface struct {
+	Name        string    `json:"name"`
+	Admin       Status    `json:"admin_status,omitempty"`
+	Oper        Status    `json:"oper_status,omitempty"`
+	Type        string    `json:"type,omitempty"`
+	MTU         int       `json:"mtu,omitempty"` // bytes
+	MAC         string    `json:"mac,omitempty"`
+	Description string    `json:"description,omitempty"`
+	Speed       int64     `json:"speed,omitempty"` // bits a second
+	Addresses   []Address `json:"addresses,omitempty"`
+	Untagged    *int      `json:"untagged,omitempty"` // VLAN of untagged frames; 0 is none
+	Tagged      []int     `json:"tagged,omitempty"`
+}
+
+// Address is an address with its length.
+type Address struct {
+	netip.Prefix
+	Origin    string // such as static, dhcp, link-layer; "" where it is not known
+	Secondary bool
+}
+
+// Route is one route as found.
+type Route struct {
+	Table     string       `json:"table,omitempty"` // "" is the main one
+	To        netip.Prefix `json:"destination"`
+	NextHop   netip.Addr   `json:"next_hop,omitzero"`
+	Interface string       `json:"interface,omitempty"`
+	Discard   bool         `json:"discard,omitempty"`
+	Source    string       `json:"source,omitempty"` // direct, local, static, learned; or "" where it is not known
+	Distance  *int         `json:"distance,omitempty"`
+	Metric    *int         `json:"metric,omitempty"`
+	Active    *bool        `json:"active,omitempty"` // in use
+}
+
+// Neighbour is an address that a device knows the MAC of.
+type Neighbour struct {
+	Address   netip.Addr `json:"address"`
+	MAC       string     `json:"mac,omitempty"`
+	Interface string     `json:"interface,omitempty"`
+}
+
+// MACEntry is a MAC that a switch has seen behind a port.
+type MACEntry struct {
+	MAC       string `json:"mac"`
+	Interface string `json:"interface"`
+	VLAN      int    `json:"vlan,omitempty"`
+}
+
+// Knows tells whether a part was told of.
+func (d *Device) Knows(p Part) bool { return slices.Contains(d.Known, p) }
+
+// Learn notes that a part was told of.
+func (d *Device) Learn(parts ...Part) {
+	for _, p := range parts {
+		if !d.Knows(p) {
+			d.Known = append(d.Known, p)
+		}
+	}
+	slices.SortFunc(d.Known, func(a, b Part) int { return slices.Index(Parts, a) - slices.Index(Parts, b) })
+}
+
+// Interface finds an interface by name, or adds it.
+func (d *Device) Interface(name string) *Interface {
+	for i := range d.Interfaces {
+		if d.Interfaces[i].Name == name {
+			return &d.Interfaces[i]
+		}
+	}
+	d.Interfaces = append(d.Interfaces, Interface{Name: name})
+	return &d.Interfaces[len(d.Interfaces)-1]
+}
+
+// Add adds an address, once.
+func (i *Interface) Add(a Address) {
+	if !slices.ContainsFunc(i.Addresses, func(b Address) bool { return a.Prefix == b.Prefix }) {
+		i.Addresses = append(i.Addresses, a)
+	}
+}
+
+// Merge takes in what another source says of the same device. What it tells of wholly
+// replaces what was known of that; what it leaves open stays.
+func (d *Device) Merge(o *Device) {
+	d.Sources = append(d.Sources, o.Sources...)
+	for i := range o.Interfaces {
+		from := &o.Interfaces[i]
+		into := d.Interface(from.Name)
+		set(&into.Admin, from.Admin)
+		set(&into.Oper, from.Oper)
+		set(&into.Type, from.Type)
+		set(&into.MTU, from.MTU)
+		set(&into.MAC, from.MAC)
+		set(&into.Description, from.Description)
+		set(&into.Speed, from.Speed)
+		if from.Untagged != nil {
+			into.Untagged, into.Tagged = from.Untagged, from.Tagged
+		} else if from.Tagged != nil {
+			into.Tagged = from.Tagged
+		}
+	}
+	for _, is4 := range []bool{true, false} {
+		part := Addresses6
+		if is4 {
+			part = Addresses4
+		}
+		if o.Knows(part) && d.Knows(part) {
+			for i := range d.Interfaces {
+				d.Interfaces[i].Addresses = slices.DeleteFunc(d.Interfaces[i].Addresses, func(a Address) bool { return a.Addr().Is4() == is4 })
+			}
+		}
+	}
+	for i := range o.Interfaces {
+		for _, a := range o.Interfaces[i].Addresses {
+			d.Interface(o.Interfaces[i].Name).Add(a)
+		}
+	}
+	for _, is4 := range []bool{true, false} {
+		part := Routes6
+		if is4 {
+			part = Routes4
+		}
+		if o.Knows(part) {
+			d.Routes = slices.DeleteFunc(d.Routes, func(r Route) bool { return r.To.Addr().Is4() == is4 })
+		}
+	}
+	d.Routes = append(d.Routes, o.Routes...)
+	if o.Knows(Neighbours) {
+		d.Neighbours = nil
+	}
+	d.Neighbours = append(d.Neighbours, o.Neighbours...)
+	if o.Knows(MACs) {
+		d.MACs = nil
+	}
+	d.MACs = append(d.MACs, o.MACs...)
+	d.Learn(o.Known...)
+}
+
+func set[T comparable](into *T, from T) {
+	var none T
+	if from != none {
+		*into = from
+	}
+}

@@ -1,0 +1,266 @@
+package command
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/observed"
+	"ropeswing/internal/files"
+	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
+)
+
+// observation is the options of reading what devices say.
+type observation struct {
+	device, format, mapFile, try, write, taken string
+	unread, saved                              bool
+}
+
+func (a *app) observe() *cobra.Command {
+	var o observation
+	cmd := &cobra.Command{
+		Use:     "observe FILE…",
+		Short:   "Read what devices say of themselves, and keep it as a state",
+		GroupID: groupReal,
+		Long: "Read show output and other lists of interfaces, addresses, routes and neighbours.\n" +
+			"The format is told from the content: RFC 7951 JSON, NETCONF-style XML, Linux's\n" +
+			"JSON lists, CSV with a heading; any other table by a column map of your own.\n" +
+			"Whose it is, is said by the file, by --device, or by the file's name up to its\n" +
+			"first dot. A text beside which a map of its name lies (lamps.map.yaml for\n" +
+			"lamps.txt) is read by that. A folder stands for the files in it. With -w DIR\n" +
+			"it is kept there, one file a device.",
+		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe list.txt --map our-gear.yaml --device quay-sw1\n  ropeswing observe --try our-gear.yaml list.txt",
+		Args: func(cmd *cobra.Command, args []string) error {
+			if len(args) == 0 {
+				return errors.New("observe what? name the files: ropeswing observe mole-rtr.addr.json -w observed")
+			}
+			return nil
+		},
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			return a.observeFiles(&o, args)
+		},
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.device, "device", "", "the device, where the files do not say it")
+	f.StringVar(&o.format, "as", "", "the `FORMAT`: "+strings.Join(wire.Formats, ", ")+"; told from the content unless said")
+	f.StringVar(&o.mapFile, "map", "", "read text tables by the column map `FILE`")
+	f.StringVar(&o.try, "try", "", "show what the column map `MAP` makes of the files, cell by cell")
+	f.StringVarP(&o.write, "write", "w", "", "keep it in the folder `DIR`")
+	f.StringVar(&o.taken, "taken", "", "when it was taken, as `TIME` such as 2026-11-23T03:10:00Z; the file's own time unless said")
+	f.BoolVar(&o.unread, "unread", false, "show what was not understood, line by line")
+	f.BoolVar(&o.saved, "saved", false, "it is the saved configuration, not what runs")
+	a.must(cmd.RegisterFlagCompletionFunc("device", a.completeDevices))
+	a.must(cmd.RegisterFlagCompletionFunc("as", cobra.FixedCompletions(wire.Formats, cobra.ShellCompDirectiveNoFileComp)))
+	a.wideFlag(cmd)
+	a.formatFlags(cmd)
+	return cmd
+}
+
+// observeFiles reads the files, tells what was understood, and keeps it.
+func (a *app) observeFiles(o *observation, args []string) error {
+	var m *wire.ColumnMap
+	path := o.mapFile
+	if o.try != "" {
+		path = o.try
+	}
+	if path != "" {
+		text, err := a.readFile(path)
+		if err != nil {
+			return err
+		}
+		if m, err = wire.ReadMap(text); err != nil {
+			return fmt.Errorf("%s: %w", path, err)
+		}
+	}
+	if o.taken != "" {
+		if _, err := time.Parse(time.RFC3339, o.taken); err != nil {
+			return fmt.Errorf("--taken is a time such as 2026-11-23T03:10:00Z, not %s", o.taken)
+		}
+	}
+	args, err := a.filesOf(args)
+	if err != nil {
+		return err
+	}
+	var all []*observed.Device
+	from := map[string]string{} // which file told of a device's interfaces
+	list := []view.Observation{}
+	cells := []view.MapCell{}
+	for _, arg := range args {
+		r, err := a.readObserved(o, m, arg)
+		if err != nil {
+			return fmt.Errorf("%s: %w", arg, err)
+		}
+		for _, c := range r.Cells {
+			cells = append(cells, view.MapCell{Line: c.Line, Device: c.Device, Row: c.Row, Field: c.Field, Text: c.Text, Taken: c.MadeInto})
+		}
+		for i, d := range r.Devices {
+			v := view.NewObservation(arg, r.Format, d)
+			if i == 0 {
+				v.Unread = len(r.Unread)
+				for _, u := range r.Unread {
+					if o.unread || o.try != "" {
+						v.Lines = append(v.Lines, view.NotRead{Line: u.Line, Text: u.Text, Why: u.Why})
+					}
+				}
+			}
+			list = append(list, v)
+			if err := claims(from, all, d, arg); err != nil {
+				return err
+			}
+			if n := slices.IndexFunc(all, func(x *observed.Device) bool { return x.Name == d.Name }); n >= 0 {
+				all[n].Merge(d)
+			} else {
+				all = append(all, d)
+			}
+		}
+	}
+	if o.try != "" {
+		return a.print(cells, view.MapCells(cells), func() {
+			view.MapCells(cells).Text(a.out, a.width, "", a.wide)
+			view.UnreadText(a.out, list, a.width)
+		})
+	}
+	if err := a.print(list, view.Observations(list), func() {
+		view.Observations(list).Text(a.out, a.width, "", a.wide)
+		view.UnreadText(a.out, list, a.width)
+	}); err != nil {
+		return err
+	}
+	if o.write == "" {
+		fmt.Fprintln(a.err, "nothing is kept; -w DIR keeps it")
+		return nil
+	}
+	return a.keep(o.write, all)
+}
+
+// mapEnding is what a column map beside its text is called by.
+const mapEnding = ".map.yaml"
+
+// filesOf puts the files in folders that are named in their place.
+func (a *app) filesOf(args []string) ([]string, error) {
+	var all []string
+	for _, arg := range args {
+		entries, err := os.ReadDir(a.at(arg))
+		if err != nil { // no folder
+			all = append(all, arg)
+			continue
+		}
+		for _, e := range entries {
+			if !e.IsDir() && !strings.HasPrefix(e.Name(), ".") && !strings.HasSuffix(e.Name(), mapEnding) {
+				all = append(all, filepath.Join(arg, e.Name()))
+			}
+		}
+	}
+	if len(all) == 0 {
+		return nil, errors.New("there is no file in it")
+	}
+	return all, nil
+}
+
+// claims sees to it that two files that both say which interfaces a device has speak
+// of one device: they have to share some.
+func claims(from map[string]string, all []*observed.Device, d *observed.Device, file string) error {
+	if !d.Knows(observed.Interfaces) || len(d.Interfaces) == 0 {
+		return nil
+	}
+	n := slices.IndexFunc(all, func(x *observed.Device) bool { return x.Name == d.Name })
+	if other := from[d.Name]; n >= 0 && other != "" && other != file {
+		if !slices.ContainsFunc(d.Interfaces, func(i observed.Interface) bool {
+			return slices.ContainsFunc(all[n].Interfaces, func(j observed.Interface) bool { return i.Name == j.Name })
+		}) {
+			return fmt.Errorf("%s and %s both say that they are %s, and have no interface in common; name one with --device", other, file, d.Name)
+		}
+	}
+	from[d.Name] = file
+	return nil
+}
+
+// readFile reads a file named on the command line.
+func (a *app) readFile(path string) ([]byte, error) {
+	info, err := os.Stat(a.at(path))
+	if err == nil && info.Size() > wire.LargestObserved {
+		return nil, fmt.Errorf("%s: it has %d MB; %d are the most", path, info.Size()>>20, wire.LargestObserved>>20)
+	}
+	text, err := os.ReadFile(a.at(path))
+	if err != nil {
+		var cause *os.PathError
+		if errors.As(err, &cause) {
+			err = cause.Err
+		}
+		return nil, fmt.Errorf("%s: %w", path, err)
+	}
+	return text, nil
+}
+
+// readObserved reads one file.
+func (a *app) readObserved(o *observation, m *wire.ColumnMap, path string) (*wire.Reading, error) {
+	text, err := a.readFile(path)
+	if err != nil {
+		return nil, errors.Unwrap(err)
+	}
+	device := o.device
+	if device == "" {
+		device, _, _ = strings.Cut(filepath.Base(path), ".")
+	}
+	var r *wire.Reading
+	if m == nil && o.format == "" {
+		beside := strings.TrimSuffix(path, filepath.Ext(path)) + mapEnding
+		if text, err := a.readFile(beside); err == nil {
+			if m, err = wire.ReadMap(text); err != nil {
+				return nil, fmt.Errorf("its map %s: %w", beside, err)
+			}
+		}
+	}
+	if m != nil {
+		r, err = wire.ReadMapped(text, m, device)
+	} else {
+		r, err = wire.Read(text, o.format, device)
+	}
+	if err != nil {
+		return nil, err
+	}
+	taken := o.taken
+	if info, err := os.Stat(a.at(path)); err == nil && taken == "" {
+		taken = info.ModTime().UTC().Format(time.RFC3339)
+	}
+	for _, d := range r.Devices {
+		if len(d.Sources) == 0 {
+			d.Sources = []observed.Source{{File: filepath.Base(path), Format: r.Format, Taken: taken, Saved: o.saved}}
+		}
+	}
+	return r, nil
+}
+
+// keep puts devices into a state's folder, beside what it has of them.
+func (a *app) keep(dir string, all []*observed.Device) error {
+	full := a.at(dir)
+	if err := os.MkdirAll(full, 0o755); err != nil {
+		return fmt.Errorf("%s: it cannot be made a folder", dir)
+	}
+	for _, d := range all {
+		path := filepath.Join(full, d.Name+".json")
+		if old, err := os.ReadFile(path); err == nil {
+			before, err := observed.Decode(old)
+			if err != nil {
+				return fmt.Errorf("%s: %w", filepath.Join(dir, d.Name+".json"), err)
+			}
+			before.Merge(d)
+			d = before
+		}
+		if err := files.Save(path, d.Encode()); err != nil {
+			return fmt.Errorf("%s: %w", filepath.Join(dir, d.Name+".json"), err)
+		}
+	}
+	fmt.Fprintf(a.err, "kept in %s: %s; next: %s compare %s\n", dir, view.Count(len(all), "device"), a.self(), view.ShellWord(dir))
+	return nil
+}

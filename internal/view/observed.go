@@ -1,0 +1,168 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/observed"
+)
+
+// Observation is what was understood of a file, in JSON.
+type Observation struct {
+	File       string    `json:"file"`
+	Format     string    `json:"format"`
+	Device     string    `json:"device"`
+	Interfaces int       `json:"interfaces"`
+	Addresses  int       `json:"addresses"`
+	Routes     int       `json:"routes"`
+	Neighbours int       `json:"neighbours"`
+	Known      []string  `json:"known"`           // the parts that the device told of wholly
+	Unread     int       `json:"unread"`          // how many lines, or entries, were not understood
+	Lines      []NotRead `json:"lines,omitempty"` // these, where asked for
+}
+
+// NotRead is something in a file that was not understood.
+type NotRead struct {
+	Line int    `json:"line,omitempty"` // from 1
+	Text string `json:"text"`
+	Why  string `json:"why"`
+}
+
+// NewObservation counts what a file says of a device.
+func NewObservation(file, format string, d *observed.Device) Observation {
+	v := Observation{File: file, Format: format, Device: d.Name, Interfaces: len(d.Interfaces), Routes: len(d.Routes), Neighbours: len(d.Neighbours), Known: []string{}}
+	for _, i := range d.Interfaces {
+		v.Addresses += len(i.Addresses)
+	}
+	for _, p := range d.Known {
+		v.Known = append(v.Known, string(p))
+	}
+	return v
+}
+
+// Observations is the table of what was understood.
+func Observations(all []Observation) Table {
+	t := Table{Columns: []Column{
+		{Key: "file", Title: "file"}, {Key: "device", Title: "device"}, {Key: "format", Title: "format"}, {Key: "interfaces", Title: "interfaces", Right: true}, {Key: "addresses", Title: "addresses", Right: true},
+		{Key: "routes", Title: "routes", Right: true}, {Key: "neighbours", Title: "neighbours", Right: true}, {Key: "unread", Title: "not read", Right: true}, {Key: "known", Title: "known", Wide: true},
+	}}
+	for _, o := range all {
+		t.Rows = append(t.Rows, []string{o.File, o.Device, o.Format, counted(o.Interfaces), counted(o.Addresses), counted(o.Routes), counted(o.Neighbours), counted(o.Unread), strings.Join(o.Known, " ")})
+	}
+	return t
+}
+
+// UnreadText writes what was not understood.
+func UnreadText(w io.Writer, all []Observation, width int) {
+	for _, o := range all {
+		for _, l := range o.Lines {
+			where := o.File
+			if l.Line > 0 {
+				where += fmt.Sprint(":", l.Line)
+			}
+			paragraph(w, width, Clean(where)+": "+warn.Render("not read")+", "+Clean(l.Why)+": "+Clean(l.Text), "  ")
+		}
+	}
+}
+
+// MapCell is what a column map made of one cell, in JSON.
+type MapCell struct {
+	Line   int    `json:"line"`
+	Device string `json:"device"`
+	Row    string `json:"row"`
+	Field  string `json:"field"`
+	Text   string `json:"text"`
+	Taken  string `json:"taken"`
+}
+
+// MapCells is the table of what a column map makes of a text, cell by cell.
+func MapCells(all []MapCell) Table {
+	t := Table{Columns: []Column{{Key: "device", Title: "device", Heading: true}, {Key: "line", Title: "line", Right: true}, {Key: "row", Title: "row"}, {Key: "field", Title: "field"}, {Key: "text", Title: "in the text"}, {Key: "taken", Title: "taken as"}}, Empty: "no row"}
+	for _, c := range all {
+		t.Rows = append(t.Rows, []string{c.Device, fmt.Sprint(c.Line), c.Row, c.Field, c.Text, c.Taken})
+	}
+	return t
+}
+
+// Comparison is how the network as found differs from the plan, in JSON.
+type Comparison struct {
+	Basis       string       `json:"basis"`        // what the answer stands on
+	Compared    int          `json:"compared"`     // things
+	InPlace     int          `json:"in_place"`     // of them: as planned
+	Differences []Difference `json:"differences"`  // the worst first
+	NotObserved []string     `json:"not_observed"` // devices of the plan nothing is known of
+	Partly      []string     `json:"partly"`       // devices of which something is not known, and what
+}
+
+// Difference is one thing found otherwise than planned, in JSON.
+type Difference struct {
+	Device  string `json:"device"`
+	What    string `json:"what"`    // device, interface, admin status, oper status, address, mtu, vlan, route or next hop
+	Subject string `json:"subject"` // the interface, or the destination
+	Kind    string `json:"kind"`    // missing, extra or different
+	Planned string `json:"planned,omitempty"`
+	Found   string `json:"found,omitempty"`
+	Slip    string `json:"slip,omitempty"`    // what was likely done
+	Lost    int    `json:"lost"`              // how many ways between hosts it takes by itself
+	Such    string `json:"such_as,omitempty"` // the first of them
+	File    string `json:"file,omitempty"`    // where the plan says it
+	Line    int    `json:"line,omitempty"`
+}
+
+// NewComparison puts a comparison into its JSON form.
+func NewComparison(r *compare.Result, basis string) Comparison {
+	v := Comparison{Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: append([]string{}, r.Partly...)}
+	for _, d := range r.Differences {
+		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found, Slip: d.Slip, Lost: d.Lost, Such: d.Such}
+		x.File, x.Line = written(d.Place)
+		v.Differences = append(v.Differences, x)
+	}
+	return v
+}
+
+// Headline is the comparison in one line.
+func (v Comparison) Headline() string {
+	if len(v.Differences) == 0 {
+		return fmt.Sprintf("as planned: all %s that are known", Count(v.Compared, "thing"))
+	}
+	return fmt.Sprintf("%d of %s in place, %s", v.InPlace, Count(v.Compared, "thing"), Count(len(v.Differences), "difference"))
+}
+
+// Table is the differences.
+func (v Comparison) Table() Table {
+	t := Table{Columns: []Column{
+		{Key: "device", Title: "device"}, {Key: "what", Title: "what"}, {Key: "subject", Title: "of"}, {Key: "kind", Title: "it is"}, {Key: "planned", Title: "planned"}, {Key: "found", Title: "found"},
+		{Key: "slip", Title: "slip", Below: true}, {Key: "such_as", Title: "breaks", Below: true, Lead: "breaks: "}, {Key: "lost", Title: "ways lost", Wide: true, Right: true}, {Key: "line", Title: "plan's line", Wide: true},
+	}}
+	for _, d := range v.Differences {
+		such := d.Such
+		if d.Lost > 1 {
+			such += fmt.Sprintf(", and %s more", Count(d.Lost-1, "way"))
+		}
+		t.Rows = append(t.Rows, []string{d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found, d.Slip, such, fmt.Sprint(d.Lost), counted(d.Line)})
+	}
+	return t
+}
+
+// Text writes how much is in place, and what is not, the worst first.
+func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
+	style := good
+	if len(v.Differences) > 0 {
+		style = bad
+	}
+	fmt.Fprintln(w, style.Render(Clean(v.Headline()))+faint.Render(" · "+Clean(v.Basis)))
+	if len(v.Differences) > 0 {
+		v.Table().Text(w, width, "", wide)
+	}
+	if len(v.NotObserved) > 0 {
+		paragraph(w, width, faint.Render("not observed: ")+Clean(strings.Join(v.NotObserved, ", ")), "  ")
+	}
+	if len(v.Partly) > 0 {
+		paragraph(w, width, faint.Render("known in part: ")+Clean(strings.Join(v.Partly, "; ")), "  ")
+	}
+	if next != "" {
+		fmt.Fprintln(w, pad("next", 8)+Clean(next))
+	}
+}

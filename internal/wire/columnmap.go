@@ -1,0 +1,308 @@
+package wire
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"go.yaml.in/yaml/v4"
+
+	"ropeswing/core/observed"
+)
+
+// ColumnMap says how to read a text table of some equipment: a user writes it once.
+type ColumnMap struct {
+	Version int        `yaml:"ropeswing-map"`
+	Name    string     `yaml:"name"`
+	Device  string     `yaml:"device"` // a regular expression for the line that begins a device's block; its group 'name' is the device
+	Skip    []string   `yaml:"skip"`   // regular expressions for lines that say nothing
+	Tables  []TableMap `yaml:"tables"`
+
+	device *regexp.Regexp
+	skip   []*regexp.Regexp
+}
+
+// TableMap says how to read one kind of table.
+type TableMap struct {
+	Heading   []string                     `yaml:"heading"`   // the headings as they stand in one line, in order
+	Split     string                       `yaml:"split"`     // columns (by where the headings stand), spaces (two or more), or a character
+	Fields    map[string]string            `yaml:"fields"`    // field: heading
+	Continues string                       `yaml:"continues"` // indented: a line that begins with spaces goes on with the row above; empty: one whose first cell is empty
+	Repeats   string                       `yaml:"repeats"`   // the field whose empty cell stands for the one above
+	Ends      string                       `yaml:"ends"`      // blank: at an empty line; else a regular expression for the line that ends it
+	Words     map[string]map[string]string `yaml:"words"`     // field: word in the table: word of ours
+	Known     []string                     `yaml:"known"`     // what the table tells of wholly, where that is not plain
+
+	ends *regexp.Regexp
+}
+
+// MapVersion is the version of the format of column maps.
+const MapVersion = 1
+
+// ReadMap reads a column map.
+func ReadMap(text []byte) (*ColumnMap, error) {
+	m := &ColumnMap{}
+	d := yaml.NewDecoder(bytes.NewReader(text))
+	d.KnownFields(true)
+	if err := d.Decode(m); err != nil {
+		return nil, fmt.Errorf("it is no column map: %w", err)
+	}
+	if m.Version != MapVersion {
+		return nil, fmt.Errorf("a column map begins with 'ropeswing-map: %d'", MapVersion)
+	}
+	if len(m.Tables) == 0 {
+		return nil, errors.New("it has no tables")
+	}
+	var err error
+	if m.Device != "" {
+		if m.device, err = regexp.Compile(m.Device); err != nil {
+			return nil, fmt.Errorf("device: %w", err)
+		}
+		if m.device.SubexpIndex("name") < 0 {
+			return nil, errors.New("device: the expression has no group (?P<name>…) that is the device's name")
+		}
+	}
+	for _, s := range m.Skip {
+		x, err := regexp.Compile(s)
+		if err != nil {
+			return nil, fmt.Errorf("skip: %w", err)
+		}
+		m.skip = append(m.skip, x)
+	}
+	for i := range m.Tables {
+		if err := m.Tables[i].check(); err != nil {
+			return nil, fmt.Errorf("table %d: %w", i+1, err)
+		}
+	}
+	return m, nil
+}
+
+func (t *TableMap) check() error {
+	if len(t.Heading) == 0 {
+		return errors.New("it has no heading")
+	}
+	for field, heading := range t.Fields {
+		if !slices.Contains(Fields, field) {
+			return fmt.Errorf("there is no field %s; the fields are %s", field, strings.Join(Fields, ", "))
+		}
+		if !slices.Contains(t.Heading, heading) {
+			return fmt.Errorf("%s is to be %s, which is no heading", field, heading)
+		}
+	}
+	if _, ok := t.Fields["interface"]; !ok && t.Fields["destination"] == "" && t.Fields["neighbour"] == "" {
+		return errors.New("it says neither which heading is the interface, nor the destination, nor the neighbour")
+	}
+	switch t.Continues {
+	case "", "indented", "empty":
+	default:
+		return fmt.Errorf("continues is indented or empty, not %s", t.Continues)
+	}
+	if _, ok := t.Fields[t.Repeats]; t.Repeats != "" && !ok {
+		return fmt.Errorf("repeats is one of the fields, and %s is none", t.Repeats)
+	}
+	if t.Ends != "" && t.Ends != "blank" {
+		x, err := regexp.Compile(t.Ends)
+		if err != nil {
+			return fmt.Errorf("ends: %w", err)
+		}
+		t.ends = x
+	}
+	return nil
+}
+
+// mapping is a text being read by a map.
+type mapping struct {
+	*Reading
+	m      *ColumnMap
+	device string
+	table  *TableMap
+	starts []int // where the columns begin
+	row    []string
+	line   int    // of the row
+	last   string // what was in the cell that repeats
+}
+
+// ReadMapped reads a text by a column map.
+func ReadMapped(text []byte, m *ColumnMap, device string) (*Reading, error) {
+	if len(text) > LargestObserved {
+		return nil, fmt.Errorf("it has %d MB; %d are the most", len(text)>>20, LargestObserved>>20)
+	}
+	if bytes.IndexByte(text, 0) >= 0 {
+		return nil, errors.New("it is a binary file")
+	}
+	x := &mapping{Reading: &Reading{Format: "map"}, m: m, device: device}
+	n := 0
+	for raw := range bytes.Lines(text) {
+		n++
+		if err := x.take(n, strings.TrimRight(strings.ToValidUTF8(string(raw), "?"), "\r\n\t ")); err != nil {
+			return nil, fmt.Errorf("line %d: %w", n, err)
+		}
+	}
+	if err := x.finish(); err != nil {
+		return nil, err
+	}
+	if len(x.Devices) == 0 {
+		return nil, errors.New("nothing in it is a table of the map's: none of its headings stands there")
+	}
+	return x.Reading, nil
+}
+
+// take takes in one line.
+func (x *mapping) take(n int, line string) error {
+	if x.m.device != nil {
+		if g := x.m.device.FindStringSubmatch(line); g != nil {
+			if err := x.finish(); err != nil {
+				return err
+			}
+			x.table, x.device = nil, g[x.m.device.SubexpIndex("name")]
+			return nil
+		}
+	}
+	for i := range x.m.Tables {
+		if starts, ok := x.m.Tables[i].headingAt(line); ok {
+			err := x.finish()
+			x.table, x.starts = &x.m.Tables[i], starts
+			return err
+		}
+	}
+	skip := slices.ContainsFunc(x.m.skip, func(s *regexp.Regexp) bool { return s.MatchString(line) })
+	switch {
+	case x.table == nil:
+		if line != "" && !skip {
+			x.unread(n, line, "it belongs to no table")
+		}
+		return nil
+	case line == "" && x.table.Ends == "blank", x.table.ends != nil && x.table.ends.MatchString(line):
+		err := x.finish()
+		x.table = nil
+		return err
+	case line == "" || skip:
+		return nil
+	}
+	cells := x.table.cells(line, x.starts)
+	goesOn := x.table.Continues == "indented" && line[0] == ' ' || x.table.Continues == "empty" && cells[0] == ""
+	if goesOn && x.row != nil {
+		for i, c := range cells {
+			if c != "" {
+				x.row[i] = strings.TrimSpace(x.row[i] + " " + c)
+			}
+		}
+		return nil
+	}
+	err := x.finish()
+	x.row, x.line = cells, n
+	return err
+}
+
+// headingAt tells whether a line is the heading, and where its columns begin.
+func (t *TableMap) headingAt(line string) ([]int, bool) {
+	at, starts := 0, []int{}
+	for _, h := range t.Heading {
+		i := strings.Index(line[at:], h)
+		if i < 0 || strings.TrimSpace(line[at:at+i]) != "" && t.Split != "" && t.Split != "columns" && t.Split != "spaces" && strings.Trim(line[at:at+i], " "+t.Split) != "" {
+			return nil, false
+		}
+		if (t.Split == "" || t.Split == "columns" || t.Split == "spaces") && strings.TrimSpace(line[at:at+i]) != "" {
+			return nil, false
+		}
+		starts = append(starts, at+i)
+		at += i + len(h)
+	}
+	return starts, strings.Trim(line[at:], " "+t.Split) == ""
+}
+
+// spaces is what parts columns that are parted by spaces.
+var spaces = regexp.MustCompile(` {2,}|\t+`)
+
+// cells parts a line into as many cells as there are headings.
+func (t *TableMap) cells(line string, starts []int) []string {
+	cells := make([]string, len(t.Heading))
+	switch t.Split {
+	case "", "columns":
+		for i, start := range starts {
+			end := len(line)
+			if i+1 < len(starts) {
+				end = min(end, starts[i+1])
+			}
+			if start < end {
+				cells[i] = strings.TrimSpace(line[start:end])
+			}
+		}
+	case "spaces":
+		for i, c := range spaces.Split(strings.TrimSpace(line), -1) {
+			if i < len(cells) {
+				cells[i] = c
+			} else {
+				cells[len(cells)-1] += " " + c
+			}
+		}
+	default:
+		for i, c := range strings.Split(strings.Trim(line, " "+t.Split), t.Split) {
+			if i < len(cells) {
+				cells[i] = strings.TrimSpace(c)
+			}
+		}
+	}
+	return cells
+}
+
+// finish takes in the row that is whole.
+func (x *mapping) finish() error {
+	if x.row == nil {
+		return nil
+	}
+	row, columns := map[string]string{}, []string{}
+	for _, field := range Fields {
+		if h, ok := x.table.Fields[field]; ok {
+			row[field] = x.row[slices.Index(x.table.Heading, h)]
+			columns = append(columns, field)
+		}
+	}
+	cells := x.row
+	x.row = nil
+	if r := x.table.Repeats; r != "" {
+		if row[r] == "" {
+			row[r] = x.last
+		}
+		x.last = row[r]
+	}
+	name := row["device"]
+	if name == "" {
+		name = x.device
+	}
+	d, err := x.of(name)
+	if err != nil {
+		return err
+	}
+	words := func(field, text string) string {
+		if w, ok := x.table.Words[field][text]; ok {
+			return w
+		}
+		return strings.ToLower(text)
+	}
+	err = takeRow(d, row, columns, words)
+	for _, field := range columns {
+		c := Cell{Line: x.line, Device: name, Row: row["interface"] + row["destination"], Field: field, Text: row[field], MadeInto: words(field, row[field])}
+		if field != "admin" && field != "oper" && field != "source" && field != "active" {
+			c.MadeInto = row[field]
+		}
+		if err != nil {
+			c.MadeInto = "not taken: " + err.Error()
+		}
+		if len(x.Cells) < mostUnread {
+			x.Cells = append(x.Cells, c)
+		}
+	}
+	if err != nil {
+		x.unread(x.line, strings.Join(cells, "  "), "%s", err)
+	}
+	for _, k := range x.table.Known {
+		if p := observed.Part(k); slices.Contains(observed.Parts, p) {
+			d.Learn(p)
+		}
+	}
+	return nil
+}

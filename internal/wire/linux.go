@@ -1,0 +1,247 @@
+package wire
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/observed"
+)
+
+// The lists that Linux's ip prints with -j, as far as they are read.
+type (
+	linuxLink struct {
+		Name      string         `json:"ifname"`
+		Parent    string         `json:"link"`
+		Flags     []string       `json:"flags"`
+		MTU       int            `json:"mtu"`
+		Oper      string         `json:"operstate"`
+		Type      string         `json:"link_type"`
+		MAC       string         `json:"address"`
+		Alias     string         `json:"ifalias"`
+		Addresses []linuxAddress `json:"addr_info"`
+	}
+	linuxAddress struct {
+		Local     string `json:"local"`
+		Length    int    `json:"prefixlen"`
+		Scope     string `json:"scope"`
+		Protocol  string `json:"protocol"`
+		Dynamic   bool   `json:"dynamic"`
+		Secondary bool   `json:"secondary"`
+	}
+	linuxRoute struct {
+		Type     string     `json:"type"`
+		To       string     `json:"dst"`
+		NextHop  string     `json:"gateway"`
+		Via      *linuxVia  `json:"via"`
+		Dev      string     `json:"dev"`
+		Table    any        `json:"table"`
+		Protocol string     `json:"protocol"`
+		Metric   *int       `json:"metric"`
+		Flags    []string   `json:"flags"`
+		Hops     []linuxHop `json:"nexthops"`
+		MAC      string     `json:"lladdr"`
+		State    []string   `json:"state"`
+	}
+	linuxVia struct {
+		Host string `json:"host"`
+	}
+	linuxHop struct {
+		NextHop string    `json:"gateway"`
+		Via     *linuxVia `json:"via"`
+		Dev     string    `json:"dev"`
+		Flags   []string  `json:"flags"`
+	}
+)
+
+// readLinux reads a list of addresses, links, routes or neighbours.
+func (r *Reading) readLinux(text []byte, device string) error {
+	d, err := r.of(device)
+	if err != nil {
+		return err
+	}
+	var all []json.RawMessage
+	if err := json.Unmarshal(text, &all); err != nil {
+		return jsonError(text, err)
+	}
+	for i, raw := range all {
+		var keys map[string]json.RawMessage
+		if err := json.Unmarshal(raw, &keys); err != nil {
+			r.unread(0, string(raw), "entry %d is no object", i+1)
+			continue
+		}
+		if len(keys) == 0 {
+			continue // how an entry left out by a filter is printed
+		}
+		switch {
+		case keys["ifname"] != nil:
+			err = r.linuxLink(d, raw, keys["addr_info"] != nil)
+		case keys["lladdr"] != nil || keys["state"] != nil:
+			err = r.linuxNeighbour(d, raw)
+		case keys["dst"] != nil:
+			err = r.linuxRoute(d, raw)
+		default:
+			r.unread(0, string(raw), "entry %d is neither an interface, a route nor a neighbour", i+1)
+		}
+		if err != nil {
+			r.unread(0, string(raw), "%s", err)
+		}
+	}
+	if len(all) == 0 {
+		return fmt.Errorf("the list is empty, and does not say of what")
+	}
+	return nil
+}
+
+func (r *Reading) linuxLink(d *observed.Device, raw json.RawMessage, addresses bool) error {
+	var x linuxLink
+	if err := json.Unmarshal(raw, &x); err != nil {
+		return err
+	}
+	d.Learn(observed.Interfaces)
+	if addresses {
+		d.Learn(observed.Addresses4, observed.Addresses6)
+	}
+	i := d.Interface(x.Name)
+	i.MTU, i.MAC, i.Description, i.Type = x.MTU, x.MAC, x.Alias, x.Type
+	if x.Type == "loopback" {
+		i.MAC, i.MTU = "", 0
+	}
+	i.Admin = observed.Down
+	if slices.Contains(x.Flags, "UP") {
+		i.Admin = observed.Up
+	}
+	switch x.Oper {
+	case "UP":
+		i.Oper = observed.Up
+	case "DOWN", "LOWERLAYERDOWN", "DORMANT", "NOTPRESENT":
+		i.Oper = observed.Down
+	}
+	if x.Type == "loopback" && i.Admin == observed.Up {
+		i.Oper = observed.Up
+	}
+	for _, a := range x.Addresses {
+		addr, err := netip.ParseAddr(a.Local)
+		if err != nil || a.Length < 0 || a.Length > addr.BitLen() {
+			r.unread(0, a.Local, "no address: %s/%d on %s", a.Local, a.Length, x.Name)
+			continue
+		}
+		if addr.IsLoopback() {
+			continue // every host has it, and it leads nowhere
+		}
+		origin := "static"
+		switch {
+		case a.Dynamic:
+			origin = "dhcp"
+		case a.Protocol == "kernel_ll" || addr.IsLinkLocalUnicast():
+			origin = "link-layer"
+		}
+		i.Add(observed.Address{Prefix: netip.PrefixFrom(addr, a.Length), Origin: origin, Secondary: a.Secondary})
+	}
+	return nil
+}
+
+func (r *Reading) linuxNeighbour(d *observed.Device, raw json.RawMessage) error {
+	var x linuxRoute
+	if err := json.Unmarshal(raw, &x); err != nil {
+		return err
+	}
+	a, err := netip.ParseAddr(x.To)
+	if err != nil {
+		return err
+	}
+	d.Learn(observed.Neighbours)
+	if x.MAC != "" && !slices.Contains(x.State, "FAILED") {
+		d.Neighbours = append(d.Neighbours, observed.Neighbour{Address: a, MAC: x.MAC, Interface: x.Dev})
+	}
+	return nil
+}
+
+func (r *Reading) linuxRoute(d *observed.Device, raw json.RawMessage) error {
+	var x linuxRoute
+	if err := json.Unmarshal(raw, &x); err != nil {
+		return err
+	}
+	hops := x.Hops
+	if len(hops) == 0 {
+		hops = []linuxHop{{x.NextHop, x.Via, x.Dev, x.Flags}}
+	}
+	if x.Type == "local" || x.Type == "broadcast" || x.Type == "multicast" || x.Type == "anycast" {
+		return nil // of the table of the machine's own addresses
+	}
+	for _, h := range hops {
+		route := observed.Route{Interface: h.Dev, Metric: x.Metric, Source: linuxSource(x.Protocol)}
+		hop := h.NextHop
+		if h.Via != nil {
+			hop = h.Via.Host
+		}
+		if hop != "" {
+			a, err := netip.ParseAddr(hop)
+			if err != nil {
+				return err
+			}
+			route.NextHop = a.WithZone("")
+		}
+		to, err := linuxDestination(x.To, route.NextHop, x.Type)
+		if err != nil {
+			return err
+		}
+		route.To = to
+		switch x.Type {
+		case "blackhole", "unreachable", "prohibit":
+			route.Discard, route.Interface = true, ""
+		}
+		if table, ok := x.Table.(string); ok && table != "main" && table != "local" {
+			route.Table = table
+		}
+		active := !slices.Contains(h.Flags, "dead") && !slices.Contains(h.Flags, "linkdown")
+		route.Active = &active
+		d.Learn(familyPart(to.Addr().Is4(), observed.Routes4, observed.Routes6))
+		if a := to.Addr(); !a.IsMulticast() && !a.IsLoopback() && !(a.Is6() && a.IsLinkLocalUnicast()) {
+			d.Routes = append(d.Routes, route)
+		}
+	}
+	return nil
+}
+
+// linuxDestination reads a route's destination; 'default' is of the family of its
+// next hop, of IPv4 where it has none.
+func linuxDestination(text string, hop netip.Addr, kind string) (netip.Prefix, error) {
+	if text == "default" {
+		if hop.Is6() {
+			return netip.PrefixFrom(netip.IPv6Unspecified(), 0), nil
+		}
+		return netip.PrefixFrom(netip.IPv4Unspecified(), 0), nil
+	}
+	if a, err := netip.ParseAddr(text); err == nil {
+		return netip.PrefixFrom(a, a.BitLen()), nil
+	}
+	p, err := netip.ParsePrefix(text)
+	return p.Masked(), err
+}
+
+// linuxSource is where a route is from: rtnetlink(7) tells by its protocol.
+func linuxSource(protocol string) string {
+	switch protocol {
+	case "kernel":
+		return "direct"
+	case "static", "boot", "":
+		return "static"
+	}
+	return "learned"
+}
+
+// jsonError says where JSON breaks off.
+func jsonError(text []byte, err error) error {
+	if s, ok := err.(*json.SyntaxError); ok {
+		line := 1
+		for _, c := range text[:min(int(s.Offset), len(text))] {
+			if c == '\n' {
+				line++
+			}
+		}
+		return fmt.Errorf("line %d: it is no whole JSON: %w", line, err)
+	}
+	return err
+}

@@ -1,0 +1,365 @@
+package wire
+
+import (
+	"bytes"
+	"encoding/json"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"ropeswing/core/observed"
+)
+
+// node is data of a YANG model, whichever way it was written: RFC 7951 JSON or XML.
+type node struct {
+	name     string // without its module
+	text     string
+	children []*node
+	line     int
+}
+
+func (n *node) child(name string) *node {
+	if n != nil {
+		for _, c := range n.children {
+			if c.name == name {
+				return c
+			}
+		}
+	}
+	return nil
+}
+
+// leaf is the text of a child, "" where there is none.
+func (n *node) leaf(name string) string {
+	if c := n.child(name); c != nil {
+		return c.text
+	}
+	return ""
+}
+
+func (n *node) each(name string, visit func(*node)) {
+	if n != nil {
+		for _, c := range n.children {
+			if c.name == name {
+				visit(c)
+			}
+		}
+	}
+}
+
+// deepestData is how many levels data of the models read here can have; none has
+// half of it.
+const deepestData = 64
+
+// bare is a name or identity without its module or namespace prefix.
+func bare(name string) string {
+	if i := strings.LastIndexByte(name, ':'); i >= 0 {
+		return name[i+1:]
+	}
+	return name
+}
+
+// readYANGJSON reads RFC 7951 JSON of the standard models.
+func (r *Reading) readYANGJSON(text []byte, device string) error {
+	d := json.NewDecoder(bytes.NewReader(text))
+	d.UseNumber()
+	var value any
+	if err := d.Decode(&value); err != nil {
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			return errors.New("it is no whole JSON: it breaks off")
+		}
+		return jsonError(text, err)
+	}
+	root := &node{}
+	if err := fromJSON(root, "data", value, 0); err != nil {
+		return err
+	}
+	return r.readModels(root.children, device)
+}
+
+// fromJSON adds a value to a node, an array as several children of one name.
+func fromJSON(into *node, name string, value any, depth int) error {
+	if depth > deepestData {
+		return errors.New("it is nested too deep")
+	}
+	switch v := value.(type) {
+	case map[string]any:
+		n := &node{name: bare(name)}
+		for key, x := range v {
+			if strings.HasPrefix(key, "@") {
+				continue // metadata (RFC 7952)
+			}
+			if err := fromJSON(n, key, x, depth+1); err != nil {
+				return err
+			}
+		}
+		into.children = append(into.children, n)
+	case []any:
+		if len(v) == 1 && v[0] == nil {
+			into.children = append(into.children, &node{name: bare(name), text: "true"}) // an empty leaf (RFC 7951 §6.9)
+			return nil
+		}
+		for _, x := range v {
+			if err := fromJSON(into, name, x, depth+1); err != nil {
+				return err
+			}
+		}
+	case nil:
+	default:
+		into.children = append(into.children, &node{name: bare(name), text: fmt.Sprint(v)})
+	}
+	return nil
+}
+
+// readXML reads NETCONF-style XML of the standard models: what stands under data,
+// config or rpc-reply, or the models' own containers.
+func (r *Reading) readXML(text []byte, device string) error {
+	d := xml.NewDecoder(bytes.NewReader(text))
+	root := &node{}
+	stack := []*node{root}
+	for {
+		t, err := d.Token()
+		if errors.Is(err, io.EOF) {
+			break
+		}
+		line, _ := d.InputPos()
+		if err != nil {
+			return fmt.Errorf("line %d: it is no whole XML: %w", line, err)
+		}
+		top := stack[len(stack)-1]
+		switch x := t.(type) {
+		case xml.StartElement:
+			if len(stack) > deepestData {
+				return fmt.Errorf("line %d: it is nested too deep", line)
+			}
+			n := &node{name: x.Name.Local, line: line}
+			top.children = append(top.children, n)
+			stack = append(stack, n)
+		case xml.EndElement:
+			top.text = strings.TrimSpace(top.text)
+			if len(top.children) == 0 && top.text == "" {
+				top.text = "true" // an empty leaf
+			}
+			stack = stack[:len(stack)-1]
+		case xml.CharData:
+			if len(top.children) == 0 {
+				top.text += string(x)
+			}
+		}
+	}
+	if len(stack) > 1 || len(root.children) == 0 {
+		return errors.New("it is no whole XML")
+	}
+	return r.readModels(root.children, device)
+}
+
+// readModels reads what stands at the top of the data.
+func (r *Reading) readModels(top []*node, device string) error {
+	found := false
+	var visit func(all []*node, depth int) error
+	visit = func(all []*node, depth int) error {
+		for _, n := range all {
+			switch n.name {
+			case "interfaces", "interfaces-state":
+				d, err := r.of(device)
+				if err != nil {
+					return err
+				}
+				found = true
+				n.each("interface", func(i *node) { r.yangInterface(d, i, n.name == "interfaces-state") })
+			case "routing", "routing-state":
+				d, err := r.of(device)
+				if err != nil {
+					return err
+				}
+				found = true
+				r.yangRouting(d, n)
+			case "data", "config", "rpc-reply", "reply", "get-data":
+				if depth < 4 {
+					if err := visit(n.children, depth+1); err != nil {
+						return err
+					}
+					continue
+				}
+				fallthrough
+			default:
+				r.unread(n.line, n.name, "no model that is read here: %s", n.name)
+			}
+		}
+		return nil
+	}
+	if err := visit(top, 0); err != nil {
+		return err
+	}
+	if !found {
+		return errors.New("it holds neither interfaces (RFC 8343) nor routing (RFC 8349)")
+	}
+	return nil
+}
+
+// yangInterface reads an interface of RFC 8343 with its addresses of RFC 8344. Old is
+// the state as RFC 7223 had it, apart from the configuration.
+func (r *Reading) yangInterface(d *observed.Device, n *node, old bool) {
+	name := n.leaf("name")
+	if name == "" {
+		r.unread(n.line, n.name, "an interface has no name")
+		return
+	}
+	d.Learn(observed.Interfaces)
+	i := d.Interface(name)
+	i.Type, i.Description = bare(n.leaf("type")), n.leaf("description")
+	if mac := n.leaf("phys-address"); mac != "" {
+		i.MAC = macOr(mac)
+	}
+	if s := n.leaf("speed"); s != "" {
+		i.Speed, _ = strconv.ParseInt(s, 10, 64)
+	}
+	if a := n.leaf("admin-status"); a != "" {
+		i.Admin = yangStatus(a)
+	} else if !old && i.Admin == "" {
+		i.Admin = observed.Up // enabled is true unless it says otherwise (RFC 8343 §5)
+		if n.leaf("enabled") == "false" {
+			i.Admin = observed.Down
+		}
+	}
+	if o := n.leaf("oper-status"); o != "" {
+		i.Oper = yangStatus(o)
+	}
+	for _, family := range []string{"ipv4", "ipv6"} {
+		x := n.child(family)
+		part := familyPart(family == "ipv4", observed.Addresses4, observed.Addresses6)
+		d.Learn(part)
+		if x == nil {
+			continue
+		}
+		if m, err := strconv.Atoi(x.leaf("mtu")); err == nil && m > 0 && (i.MTU == 0 || m < i.MTU) {
+			i.MTU = m // of the two families' the smaller one tells
+		}
+		x.each("address", func(a *node) { r.yangAddress(i, a) })
+		x.each("neighbor", func(a *node) {
+			if addr, err := netip.ParseAddr(a.leaf("ip")); err == nil {
+				d.Learn(observed.Neighbours)
+				d.Neighbours = append(d.Neighbours, observed.Neighbour{Address: addr, MAC: macOr(a.leaf("link-layer-address")), Interface: name})
+			}
+		})
+	}
+}
+
+func yangStatus(text string) observed.Status {
+	switch text {
+	case "up":
+		return observed.Up
+	case "down", "lower-layer-down", "not-present", "dormant", "testing":
+		return observed.Down
+	}
+	return ""
+}
+
+func (r *Reading) yangAddress(i *observed.Interface, a *node) {
+	addr, err := netip.ParseAddr(a.leaf("ip"))
+	if err != nil {
+		r.unread(a.line, a.leaf("ip"), "no address: %s", err)
+		return
+	}
+	p, err := addressOf(addr.WithZone("").String(), a.leaf("prefix-length"), a.leaf("netmask"))
+	if err != nil {
+		r.unread(a.line, a.leaf("ip"), "%s", err)
+		return
+	}
+	i.Add(observed.Address{Prefix: p, Origin: bare(a.leaf("origin"))})
+}
+
+// yangRouting reads the tables of RFC 8349, and static routes that are configured
+// where it holds no tables.
+func (r *Reading) yangRouting(d *observed.Device, n *node) {
+	ribs := 0
+	n.child("ribs").each("rib", func(rib *node) {
+		is4 := !strings.HasPrefix(bare(rib.leaf("address-family")), "ipv6")
+		routes := rib.child("routes")
+		if routes == nil {
+			return
+		}
+		ribs++
+		d.Learn(familyPart(is4, observed.Routes4, observed.Routes6))
+		table := ""
+		if rib.leaf("default-rib") == "false" {
+			table = rib.leaf("name") // one for each family, where tables mostly are for both
+			for _, family := range []string{"ipv4-", "ipv6-"} {
+				table = strings.TrimPrefix(table, family)
+			}
+		}
+		routes.each("route", func(x *node) { r.yangRoute(d, x, table, bare(x.leaf("source-protocol"))) })
+	})
+	if ribs > 0 {
+		return
+	}
+	n.child("control-plane-protocols").each("control-plane-protocol", func(p *node) {
+		for _, family := range []string{"ipv4", "ipv6"} {
+			all := p.child("static-routes").child(family)
+			if all == nil {
+				continue
+			}
+			d.Learn(familyPart(family == "ipv4", observed.Routes4, observed.Routes6))
+			all.each("route", func(x *node) { r.yangRoute(d, x, "", "static") })
+		}
+	})
+}
+
+func (r *Reading) yangRoute(d *observed.Device, n *node, table, source string) {
+	to, err := netip.ParsePrefix(n.leaf("destination-prefix"))
+	if err != nil {
+		r.unread(n.line, n.leaf("destination-prefix"), "no destination: %s", err)
+		return
+	}
+	x := observed.Route{Table: table, To: to.Masked(), Source: yangSource(source)}
+	if s := n.leaf("route-preference"); s != "" {
+		if v, err := strconv.Atoi(s); err == nil {
+			x.Distance = &v
+		}
+	}
+	if n.child("active") != nil {
+		active := true
+		x.Active = &active
+	}
+	add := func(h *node) {
+		y := x
+		y.Interface = h.leaf("outgoing-interface")
+		for _, key := range []string{"next-hop-address", "address"} {
+			if a, err := netip.ParseAddr(h.leaf(key)); err == nil {
+				y.NextHop = a.WithZone("")
+			}
+		}
+		switch bare(h.leaf("special-next-hop")) {
+		case "blackhole", "unreachable", "prohibit":
+			y.Discard = true
+		case "receive":
+			return // its own address
+		}
+		d.Routes = append(d.Routes, y)
+	}
+	hop := n.child("next-hop")
+	if list := hop.child("next-hop-list"); list != nil {
+		list.each("next-hop", add)
+		return
+	}
+	if hop == nil {
+		r.unread(n.line, to.String(), "the route has no next hop")
+		return
+	}
+	add(hop)
+}
+
+// yangSource is where a route is from (RFC 8349 §4, its identities).
+func yangSource(protocol string) string {
+	switch protocol {
+	case "direct", "static":
+		return protocol
+	case "":
+		return ""
+	}
+	return "learned"
+}
