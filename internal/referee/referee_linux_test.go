@@ -156,7 +156,9 @@ func referee(t *testing.T, seed uint64, s *score) {
 	defer l.remove()
 	l.build(failures)
 	l.policies()
-	l.compare(forward.Resolve(state), r, s)
+	tables := forward.Resolve(state)
+	l.observe(tables)
+	l.compare(tables, r, s)
 }
 
 // withRandomRoutes gives each router a route to most subnets by some neighbour,
