@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"encoding/xml"
 	"fmt"
 	"net/netip"
 	"os"
@@ -387,4 +388,91 @@ func TestTwentyPlantedFaultsAreFound(t *testing.T) {
 		}
 		write(t, filepath.Join(dir, "out"), x.device+".json", sound[x.device+".json"])
 	}
+}
+
+// Reports for machines: SARIF 2.1.0 by its required properties, JUnit's counts.
+func TestReportsForMachines(t *testing.T) {
+	dir := lights(t)
+	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "observed").code)
+	for _, args := range [][]string{{"check", "-p", demo.BadMorning}, {"compare"}} {
+		r := run(t, dir, append(args, "-o", "sarif")...)
+		assert.Equal(t, 1, r.code)
+		var v struct {
+			Version string
+			Runs    []struct {
+				Tool struct {
+					Driver struct {
+						Name  string
+						Rules []struct{ ID string }
+					}
+				}
+				Results []struct {
+					RuleID, Level string
+					Message       struct{ Text string }
+					Locations     []struct {
+						PhysicalLocation struct {
+							ArtifactLocation struct{ URI string }
+							Region           struct{ StartLine, StartColumn int }
+						}
+					}
+				}
+			}
+		}
+		require.NoError(t, json.Unmarshal([]byte(r.out), &v), args)
+		assert.Equal(t, "2.1.0", v.Version)
+		require.Len(t, v.Runs, 1)
+		known := map[string]bool{}
+		for _, rule := range v.Runs[0].Tool.Driver.Rules {
+			known[rule.ID] = true
+		}
+		assert.Greater(t, len(v.Runs[0].Results), 5)
+		for _, x := range v.Runs[0].Results {
+			assert.True(t, known[x.RuleID], x.RuleID)
+			assert.Contains(t, []string{"error", "warning", "note"}, x.Level)
+			require.NotEmpty(t, x.Locations)
+			assert.Contains(t, x.Locations[0].PhysicalLocation.ArtifactLocation.URI, "skerry.plan.yaml")
+			assert.Positive(t, x.Locations[0].PhysicalLocation.Region.StartLine)
+		}
+		r = run(t, dir, append(args, "-o", "junit")...)
+		assert.Equal(t, 1, r.code)
+		var suites struct {
+			Suites []struct {
+				Tests    int `xml:"tests,attr"`
+				Failures int `xml:"failures,attr"`
+				Cases    []struct {
+					Failure *struct{} `xml:"failure"`
+				} `xml:"testcase"`
+			} `xml:"testsuite"`
+		}
+		require.NoError(t, xml.Unmarshal([]byte(r.out), &suites))
+		failures := 0
+		for _, c := range suites.Suites[0].Cases {
+			if c.Failure != nil {
+				failures++
+			}
+		}
+		assert.Equal(t, []int{len(suites.Suites[0].Cases), failures}, []int{suites.Suites[0].Tests, suites.Suites[0].Failures})
+		assert.Positive(t, failures)
+	}
+	assert.Contains(t, run(t, dir, "check", "-o", "junit").out, `name="nothing wrong"`)
+	assert.Equal(t, 2, run(t, dir, "show", "routes", "-o", "sarif").code, "only of commands that find something")
+}
+
+func TestPlansAndStatesAreCompared(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "compare", demo.Plan)
+	assert.Equal(t, 0, r.code)
+	assert.Contains(t, first(r.out), "alike: all")
+	r = run(t, dir, "compare", demo.BadMorning)
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, oneLine(r.out), "this plan the other")
+	assert.Contains(t, oneLine(r.out), "quay-sw1 admin p7 different up down")
+	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").code)
+	require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "before").code)
+	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "after").code)
+	r = run(t, dir, "compare", "after", "--before", "before")
+	assert.Contains(t, first(r.out), "8 differences")
+	assert.Contains(t, oneLine(r.out), "it is before after")
+	assert.Equal(t, 0, run(t, dir, "compare", "before", "--before", "before").code)
+	assert.Contains(t, run(t, dir, "compare", demo.Plan, "--before", "before").err, "--before goes with a state")
 }

@@ -56,6 +56,9 @@ func (w *Workspace) Compare(devices []*observed.Device) *compare.Result {
 	return compare.Compare(w.Tables, devices)
 }
 
+// AsObserved is the plan as its devices would tell of it.
+func (w *Workspace) AsObserved() []*observed.Device { return compare.AsObserved(w.Tables) }
+
 // Observed is the same workspace with the network as it was found: where nothing was
 // observed, as planned. Basis is what answers stand on then.
 func (w *Workspace) Observed(devices []*observed.Device, basis string) *Workspace {

@@ -19,7 +19,7 @@ func (a *app) check() *cobra.Command {
 		Short:             "Find what is wrong in the plan",
 		GroupID:           groupProve,
 		Args:              noArgs,
-		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --fail-on warning -o json",
+		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --fail-on warning -o json\n  ropeswing check -o sarif >findings.sarif",
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
@@ -35,8 +35,12 @@ func (a *app) check() *cobra.Command {
 			}
 			all := w.Check()
 			v := a.findingsOf(w, all)
-			if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.explain) }); err != nil {
+			if done, err := a.report(func() view.Report { return v.Report(Version) }); err != nil {
 				return err
+			} else if !done {
+				if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.explain) }); err != nil {
+					return err
+				}
 			}
 			switch {
 			case !w.Usable():
@@ -49,7 +53,7 @@ func (a *app) check() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&failOn, "fail-on", failOn, "exit with 1 from this `SEVERITY` on: error, warning, advice")
 	a.must(cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(finding.Severities, cobra.ShellCompDirectiveNoFileComp)))
-	a.formatFlags(cmd)
+	a.reportFlags(cmd)
 	a.explainFlag(cmd, "say why each finding matters")
 	return cmd
 }

@@ -1,28 +1,42 @@
 package command
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/observed"
 	"ropeswing/core/workspace"
+	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
 
 func (a *app) compare() *cobra.Command {
+	before := ""
 	cmd := &cobra.Command{
-		Use:     "compare [STATE]",
+		Use:     "compare [STATE|PLAN]",
 		Short:   "How the network as found differs from the plan, and what that breaks",
 		GroupID: groupReal,
 		Long: "Compare the plan with a state: a folder that 'observe -w' made, 'observed' beside\n" +
 			"the plan unless named. What differs is told with the slip that was likely made\n" +
-			"and what it breaks by itself, the worst first. Exit code 1 if anything differs.",
-		Example: "  ropeswing compare\n  ropeswing compare bad-morning/observed\n  ropeswing compare -o json",
-		Args:    cobra.MaximumNArgs(1),
+			"and what it breaks by itself, the worst first. Exit code 1 if anything differs.\n" +
+			"With --before the state is compared with an earlier one; where another plan is\n" +
+			"named, the two plans are.",
+		Example: "  ropeswing compare\n  ropeswing compare bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
+		Args: func(cmd *cobra.Command, args []string) error {
+			switch {
+			case len(args) > 1:
+				return fmt.Errorf("compare takes one state, and there are %d names", len(args))
+			case len(args) == 1 && isPlan(args[0]) && before != "":
+				return errors.New("--before goes with a state, not with another plan")
+			}
+			return nil
+		},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -35,14 +49,33 @@ func (a *app) compare() *cobra.Command {
 			if len(args) > 0 {
 				dir = args[0]
 			}
-			devices, dir, basis, err := a.state(dir)
-			if err != nil {
-				return err
+			var devices []*observed.Device
+			basis, words := "predicted from both plans", [2]string{"this plan", "the other"}
+			other := isPlan(dir)
+			if other {
+				found := files.At(a.dir, dir)
+				o, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
+				if err != nil {
+					return err
+				}
+				devices = o.AsObserved()
+			} else {
+				words = [2]string{"planned", "found"}
+				if devices, dir, basis, err = a.state(dir); err != nil {
+					return err
+				}
 			}
-			v := view.NewComparison(w.Compare(devices), basis)
+			if before != "" {
+				earlier, _, _, err := a.state(before)
+				if err != nil {
+					return err
+				}
+				w, words = w.Observed(earlier, ""), [2]string{"before", "after"}
+			}
+			v := view.NewComparison(w.Compare(devices), basis, words)
 			next := ""
 			for _, d := range v.Differences {
-				if d.Lost > 0 {
+				if d.Lost > 0 && !other && before == "" {
 					var from, to string
 					if n, _ := fmt.Sscanf(d.Such, "%s cannot reach %s", &from, &to); n == 2 {
 						next = fmt.Sprintf("%s ping %s %s --observed %s", a.self(), from, to, view.ShellWord(dir))
@@ -50,8 +83,12 @@ func (a *app) compare() *cobra.Command {
 					break
 				}
 			}
-			if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide, next) }); err != nil {
+			if done, err := a.report(func() view.Report { return v.Report(w.Document.Name.Value, Version) }); err != nil {
 				return err
+			} else if !done {
+				if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide, next) }); err != nil {
+					return err
+				}
 			}
 			if len(v.Differences) > 0 {
 				return errWrong
@@ -59,9 +96,15 @@ func (a *app) compare() *cobra.Command {
 			return nil
 		},
 	}
+	cmd.Flags().StringVar(&before, "before", "", "compare with the earlier state `STATE` instead of the plan")
 	a.wideFlag(cmd)
-	a.formatFlags(cmd)
+	a.reportFlags(cmd)
 	return cmd
+}
+
+// isPlan tells whether a name is that of a plan, not of a state's folder.
+func isPlan(name string) bool {
+	return strings.HasSuffix(name, ".yaml") || strings.HasSuffix(name, ".yml")
 }
 
 // state reads an observed state; with no name, the folder 'observed' beside the plan.

@@ -37,6 +37,31 @@ func (a *app) formatFlags(cmd *cobra.Command) {
 	a.must(cmd.RegisterFlagCompletionFunc("format", cobra.FixedCompletions(formats, cobra.ShellCompDirectiveNoFileComp)))
 }
 
+// The formats of a report for machines that run checks.
+const (
+	formatSARIF = "sarif"
+	formatJUnit = "junit"
+)
+
+// reportFlags is formatFlags of a command that makes reports too.
+func (a *app) reportFlags(cmd *cobra.Command) {
+	a.formatFlags(cmd)
+	all := append(slices.Clone(formats), formatSARIF, formatJUnit)
+	cmd.Flags().Lookup("format").Usage = "the `FORMAT`: " + strings.Join(all, ", ")
+	a.reports = true
+}
+
+// report writes a report where one is asked for; false where none is.
+func (a *app) report(r func() view.Report) (bool, error) {
+	switch a.format {
+	case formatSARIF:
+		return true, r().SARIF(a.raw)
+	case formatJUnit:
+		return true, r().JUnit(a.raw)
+	}
+	return false, nil
+}
+
 // withoutFlag lets a command be asked what would be if parts were out of order.
 func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
 	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`")
@@ -131,7 +156,7 @@ func (a *app) print(data any, table view.Table, text func()) error {
 
 // checkFormat refuses a format there is not before any work is done.
 func (a *app) checkFormat() error {
-	if slices.Contains(formats, a.format) {
+	if slices.Contains(formats, a.format) || a.reports && (a.format == formatSARIF || a.format == formatJUnit) {
 		return nil
 	}
 	return a.print(nil, view.Table{}, nil)

@@ -54,6 +54,7 @@ type app struct {
 	only4   bool
 	only6   bool
 
+	reports  bool   // the command makes reports for machines
 	observed string // the state to answer about, "" for the plan
 }
 

@@ -94,6 +94,8 @@ type Comparison struct {
 	Differences []Difference `json:"differences"`  // the worst first
 	NotObserved []string     `json:"not_observed"` // devices of the plan nothing is known of
 	Partly      []string     `json:"partly"`       // devices of which something is not known, and what
+
+	words [2]string // what the two sides are
 }
 
 // Difference is one thing found otherwise than planned, in JSON.
@@ -112,8 +114,8 @@ type Difference struct {
 }
 
 // NewComparison puts a comparison into its JSON form.
-func NewComparison(r *compare.Result, basis string) Comparison {
-	v := Comparison{Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: append([]string{}, r.Partly...)}
+func NewComparison(r *compare.Result, basis string, words [2]string) Comparison {
+	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: append([]string{}, r.Partly...)}
 	for _, d := range r.Differences {
 		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found, Slip: d.Slip, Lost: d.Lost, Such: d.Such}
 		x.File, x.Line = written(d.Place)
@@ -125,15 +127,23 @@ func NewComparison(r *compare.Result, basis string) Comparison {
 // Headline is the comparison in one line.
 func (v Comparison) Headline() string {
 	if len(v.Differences) == 0 {
-		return fmt.Sprintf("as planned: all %s that are known", Count(v.Compared, "thing"))
+		word := "as planned"
+		if v.words[0] != "planned" {
+			word = "alike"
+		}
+		return fmt.Sprintf("%s: all %s that are known", word, Count(v.Compared, "thing"))
 	}
-	return fmt.Sprintf("%d of %s in place, %s", v.InPlace, Count(v.Compared, "thing"), Count(len(v.Differences), "difference"))
+	word := "in place"
+	if v.words[0] != "planned" {
+		word = "alike"
+	}
+	return fmt.Sprintf("%d of %s "+word+", %s", v.InPlace, Count(v.Compared, "thing"), Count(len(v.Differences), "difference"))
 }
 
 // Table is the differences.
 func (v Comparison) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "device", Title: "device"}, {Key: "what", Title: "what"}, {Key: "subject", Title: "of"}, {Key: "kind", Title: "it is"}, {Key: "planned", Title: "planned"}, {Key: "found", Title: "found"},
+		{Key: "device", Title: "device"}, {Key: "what", Title: "what"}, {Key: "subject", Title: "of"}, {Key: "kind", Title: "it is"}, {Key: "planned", Title: v.words[0]}, {Key: "found", Title: v.words[1]},
 		{Key: "slip", Title: "slip", Below: true}, {Key: "such_as", Title: "breaks", Below: true, Lead: "breaks: "}, {Key: "lost", Title: "ways lost", Wide: true, Right: true}, {Key: "line", Title: "plan's line", Wide: true},
 	}}
 	for _, d := range v.Differences {

@@ -1,0 +1,61 @@
+package compare
+
+import (
+	"ropeswing/core/model"
+	"ropeswing/core/observed"
+	"ropeswing/core/routing"
+)
+
+// AsObserved is a network as its devices would tell of it, wholly: for comparing one
+// plan with another.
+func AsObserved(t *routing.Tables) []*observed.Device {
+	spec := t.State.Spec
+	var all []*observed.Device
+	for d := range spec.Devices {
+		id := model.DeviceID(d)
+		o := &observed.Device{Name: spec.Devices[d].Name}
+		o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6)
+		for _, i := range spec.InterfacesOf(id) {
+			x := &spec.Interfaces[i]
+			y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Admin: observed.Up, Oper: observed.Down}
+			if x.Kind == model.Loopback {
+				y.Type = "softwareLoopback"
+			}
+			if x.AdminDown {
+				y.Admin = observed.Down
+			}
+			if t.State.IsUp(i) {
+				y.Oper = observed.Up
+			}
+			for _, a := range x.Addresses {
+				if !a.Virtual {
+					y.Addresses = append(y.Addresses, observed.Address{Prefix: a.Prefix, Secondary: a.Secondary})
+				}
+			}
+			if x.Switched {
+				untagged := int(x.Untagged)
+				y.Untagged = &untagged
+				for _, v := range x.Tagged {
+					y.Tagged = append(y.Tagged, int(v))
+				}
+			}
+			o.Interfaces = append(o.Interfaces, y)
+		}
+		for _, v := range t.Of(id) {
+			for _, e := range v.Entries() {
+				if e.Static() == model.None {
+					continue
+				}
+				s := &spec.Statics[e.Static()]
+				distance, active := int(s.Distance), e.InUse
+				r := observed.Route{Table: s.Table, To: s.To, NextHop: s.Via, Discard: s.Discard, Source: "static", Distance: &distance, Active: &active}
+				if s.Out != model.None {
+					r.Interface = spec.Interfaces[s.Out].Name
+				}
+				o.Routes = append(o.Routes, r)
+			}
+		}
+		all = append(all, o)
+	}
+	return all
+}
