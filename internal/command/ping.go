@@ -121,6 +121,7 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, t
 func (a *app) ping() *cobra.Command {
 	var j journey
 	all := false
+	var real live
 	cmd := &cobra.Command{
 		Use:     "ping [FROM] TO",
 		Short:   "Predict a ping both ways; if it fails, why, and what mends it",
@@ -129,6 +130,9 @@ func (a *app) ping() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if all {
 				return a.allPairs(&j)
+			}
+			if real.on {
+				return a.pingLive(&j, &real, args)
 			}
 			w, from, to, trials, passed, err := a.trials(&j, args)
 			if err != nil {
@@ -155,6 +159,14 @@ func (a *app) ping() *cobra.Command {
 	named := cmd.Args
 	cmd.Args = func(cmd *cobra.Command, args []string) error {
 		switch {
+		case real.on && len(args) == 0:
+			return errors.New("ping whom? name the targets: ropeswing ping --live TO…")
+		case real.on && (all || j.capture != "" || len(j.with)+len(j.without) > 0 || j.source != "" || j.probe.Size > 0):
+			return errors.New("--live sends real pings: it goes with --standing-at, --observed, --save, --baseline, -4 and -6 only")
+		case real.on:
+			return nil
+		case real.standing != "" || real.save != "" || real.baseline != "":
+			return errNoLive
 		case !all:
 			return named(cmd, args)
 		case len(args) > 0:
@@ -166,6 +178,7 @@ func (a *app) ping() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&all, "all-pairs", false, "from every host to every other; what fails is listed")
 	cmd.Flags().IntVar(&j.probe.TTL, "ttl", j.probe.TTL, "the request's TTL or hop limit, `N` from 1 to 255")
+	a.liveFlags(cmd, &real)
 	cmd.Flags().StringVar(&j.capture, "capture", "", "write the exchange to `FILE` as packets (pcapng)")
 	cmd.Flags().StringSliceVar(&j.at, "at", nil, "capture only at `DEVICE:INTERFACE`; repeatable")
 	a.must(cmd.RegisterFlagCompletionFunc("at", a.completeEndpoints))

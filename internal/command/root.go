@@ -23,6 +23,7 @@ const (
 	ExitWell     = 0 // all is well
 	ExitWrong    = 1 // understood, and something is wrong
 	ExitUnusable = 2 // the command or its input cannot be used
+	ExitNotAsked = 3 // it could not ask: no permission, no such device to talk to
 
 	ExitInterrupted = 130 // by Ctrl-C, with what there was by then
 )
@@ -105,6 +106,9 @@ func (a *app) run(args []string) int {
 	switch {
 	case err == nil:
 		return ExitWell
+	case errors.As(err, new(notAsked)):
+		fmt.Fprintln(a.err, "ropeswing: "+cleaned(err))
+		return ExitNotAsked
 	case errors.Is(err, errWrong):
 		return ExitWrong
 	case errors.Is(err, errSaid):

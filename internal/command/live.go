@@ -1,0 +1,228 @@
+package command
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/netip"
+	"os"
+	"os/signal"
+	"slices"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/files"
+	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
+)
+
+// live is the options of pinging for real.
+type live struct {
+	on       bool
+	standing string // the host of the plan that this machine stands in for
+	save     string
+	baseline string
+}
+
+func (a *app) liveFlags(cmd *cobra.Command, l *live) {
+	cmd.Flags().BoolVar(&l.on, "live", false, "send real pings from this machine, and compare with the prediction; several targets may be named")
+	cmd.Flags().StringVar(&l.standing, "standing-at", "", "with --live: this machine stands in for `HOST` of the plan; its operator unless said")
+	cmd.Flags().StringVar(&l.save, "save", "", "with --live: keep in `FILE` what answered")
+	cmd.Flags().StringVar(&l.baseline, "baseline", "", "with --live: tell what answered in `FILE` and does not now")
+	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
+}
+
+// pingLive pings targets for real. Nothing is sent to an address that neither the user
+// nor the plan names.
+func (a *app) pingLive(j *journey, l *live, args []string) error {
+	if err := a.checkFormat(); err != nil {
+		return err
+	}
+	families, err := a.families()
+	if err != nil {
+		return err
+	}
+	w, from, err := a.standing(j, l, args)
+	if err != nil {
+		return err
+	}
+	v := &view.Live{Echoes: []view.LiveEcho{}}
+	if w != nil {
+		v.From = w.Spec.Devices[from.Device].Name
+	}
+	var targets []netip.Addr
+	var trials []*workspace.Trial
+	add := func(name string, to netip.Addr, t *workspace.Trial) {
+		if !slices.Contains(targets, to) {
+			targets, trials = append(targets, to), append(trials, t)
+			v.Echoes = append(v.Echoes, view.LiveEcho{Target: name, Address: to.String()})
+		}
+	}
+	for _, arg := range args {
+		if w == nil {
+			to, err := prefix.ParseAddress(arg)
+			if err != nil {
+				return fmt.Errorf("%s: without a plan targets are addresses: %w", arg, err)
+			}
+			add(arg, to, nil)
+			continue
+		}
+		to, err := w.Endpoint(arg)
+		if err != nil {
+			return err
+		}
+		all, _, err := w.Pings(from, to, families, j.probe)
+		if err != nil {
+			return err
+		}
+		for i := range all {
+			add(arg, all[i].Target, &all[i])
+		}
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
+	echoes, err := wire.PingLive(ctx, targets, wire.PoliteEcho, func(done int) { a.progress(done, len(targets)) })
+	a.progress(len(targets), len(targets))
+	if err != nil {
+		return notAsked{err}
+	}
+	v.Stopped = ctx.Err() != nil
+	for i, e := range echoes {
+		a.took(v, &v.Echoes[i], e, w, trials[i])
+	}
+	if err := a.keepAnswers(l, v); err != nil {
+		return err
+	}
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
+		return err
+	}
+	switch {
+	case v.Stopped:
+		return errInterrupted
+	case v.Replied < v.Asked || v.Differ > 0:
+		return errWrong
+	}
+	return nil
+}
+
+// standing is the plan, and the host in it that this machine stands in for; nil where
+// there is no plan and none is asked for.
+func (a *app) standing(j *journey, l *live, args []string) (*workspace.Workspace, workspace.Endpoint, error) {
+	if _, err := a.find(); err != nil && a.plan == "" && l.standing == "" {
+		return nil, workspace.Endpoint{}, nil
+	}
+	w, err := a.usable()
+	if err != nil {
+		return nil, workspace.Endpoint{}, err
+	}
+	var from workspace.Endpoint
+	if l.standing != "" {
+		from, err = w.Endpoint(l.standing)
+	} else {
+		from, err = w.Operator()
+	}
+	return w, from, err
+}
+
+// took notes what came of one address, and what it tells beside the prediction.
+func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Workspace, t *workspace.Trial) {
+	v.Asked++
+	if x.Replied = e.Replied; e.Replied {
+		v.Replied++
+		x.Millis = float64(e.Trip) / float64(time.Millisecond)
+	} else if e.Word != "" {
+		x.Answer = e.Word
+		if e.From.IsValid() {
+			x.Answer += " says " + e.From.String()
+		}
+	}
+	if t == nil {
+		return
+	}
+	verdict := t.Verdict()
+	x.Predicted = verdict.String()
+	switch {
+	case verdict == forward.Works && !e.Replied:
+		v.Differ++
+		x.Tells = a.whereBroken(w, t, e)
+	case verdict == forward.Fails && e.Replied:
+		v.Differ++
+		x.Tells = "the network is not as planned: by the plan it should not work"
+		if f, ok := t.Failure(w.Tables); ok {
+			x.Tells += ", for " + f.Reason
+		}
+	}
+}
+
+// whereBroken says what a ping tells that should work and does not: who answered in its
+// stead, and so how far it got.
+func (a *app) whereBroken(w *workspace.Workspace, t *workspace.Trial, e wire.Echo) string {
+	if e.From.IsValid() {
+		for _, end := range t.There.Ends {
+			for hop, n := range t.There.Path(end.Node) {
+				d := t.There.Nodes[n].Device
+				for _, h := range w.Spec.HoldersOf(e.From) {
+					if w.Spec.Interfaces[h].Device == d && hop > 0 {
+						return fmt.Sprintf("the answer came from hop %d, %s: the fault is there or beyond it", hop, w.Spec.Devices[d].Name)
+					}
+				}
+			}
+		}
+		return "the answer came from " + w.Spec.HolderLabel(e.From) + ", which is not on the way by the plan"
+	}
+	return "nothing came back: something on the way there or back, or the target, is not as planned"
+}
+
+// answersFile is what answered, as it is kept.
+type answersFile struct {
+	Version  int      `json:"ropeswing_answers"`
+	Answered []string `json:"answered"` // addresses
+}
+
+// keepAnswers keeps what answered, and compares it with what did before.
+func (a *app) keepAnswers(l *live, v *view.Live) error {
+	now := answersFile{Version: 1, Answered: []string{}}
+	for _, e := range v.Echoes {
+		if e.Replied {
+			now.Answered = append(now.Answered, e.Address)
+		}
+	}
+	if l.baseline != "" {
+		text, err := a.readFile(l.baseline)
+		if err != nil {
+			return err
+		}
+		var before answersFile
+		if err := json.Unmarshal(text, &before); err != nil || before.Version != 1 {
+			return fmt.Errorf("%s: it was not kept by --save", l.baseline)
+		}
+		for _, e := range v.Echoes {
+			if !e.Replied && slices.Contains(before.Answered, e.Address) {
+				v.Silenced = append(v.Silenced, e.Target+" ("+e.Address+")")
+			}
+		}
+	}
+	if l.save == "" {
+		return nil
+	}
+	text, err := json.MarshalIndent(now, "", " ")
+	if err != nil {
+		return err
+	}
+	if err := files.Save(a.at(l.save), append(text, '\n')); err != nil {
+		return fmt.Errorf("%s: %w", l.save, err)
+	}
+	return nil
+}
+
+// notAsked is the error of not being able to ask.
+type notAsked struct{ error }
+
+func (e notAsked) Unwrap() error { return e.error }
+
+var errNoLive = errors.New("--standing-at, --save and --baseline go with --live")

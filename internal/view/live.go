@@ -1,0 +1,87 @@
+package view
+
+import (
+	"fmt"
+	"io"
+)
+
+// Live is what came of pinging for real, beside what was predicted, in JSON.
+type Live struct {
+	From     string     `json:"from,omitempty"` // the host of the plan that this machine stands in for
+	Asked    int        `json:"asked"`
+	Replied  int        `json:"replied"`
+	Differ   int        `json:"differ"`  // answers that are not as predicted
+	Stopped  bool       `json:"stopped"` // before all was done
+	Echoes   []LiveEcho `json:"echoes"`
+	Silenced []string   `json:"silenced,omitempty"` // what answered in the baseline and does not now
+}
+
+// LiveEcho is what came of one address.
+type LiveEcho struct {
+	Target    string  `json:"target"` // as asked
+	Address   string  `json:"address"`
+	Replied   bool    `json:"replied"`
+	Millis    float64 `json:"milliseconds,omitempty"` // there and back
+	Answer    string  `json:"answer,omitempty"`       // who said that it cannot be, and what
+	Predicted string  `json:"predicted,omitempty"`    // works, fails, depends on the flow; absent where the plan does not tell
+	Tells     string  `json:"tells,omitempty"`        // what a difference between the two tells
+}
+
+// Headline is the outcome in one line.
+func (v *Live) Headline() string {
+	text := fmt.Sprintf("%d of %d reply", v.Replied, v.Asked)
+	if v.Asked == 1 {
+		text = v.Echoes[0].Target + " replies"
+		if v.Replied == 0 {
+			text = v.Echoes[0].Target + " does not reply"
+		}
+	}
+	if v.Differ > 0 {
+		text += fmt.Sprintf(", %d not as predicted", v.Differ)
+	} else if v.From != "" {
+		text += ", as predicted"
+	}
+	if v.Stopped {
+		text += "; stopped before all was done"
+	}
+	return text + " · measured live"
+}
+
+// Table is the answers.
+func (v *Live) Table() Table {
+	t := Table{Columns: []Column{
+		{Key: "target", Title: "target"}, {Key: "address", Title: "address"}, {Key: "replied", Title: "measured"}, {Key: "milliseconds", Title: "ms", Right: true}, {Key: "predicted", Title: "predicted"},
+		{Key: "answer", Title: "answer", Below: true}, {Key: "tells", Title: "tells", Below: true},
+	}}
+	for _, e := range v.Echoes {
+		word, ms := "no reply", ""
+		if e.Replied {
+			word, ms = "reply", fmt.Sprintf("%.2f", e.Millis)
+		}
+		t.Rows = append(t.Rows, []string{e.Target, e.Address, word, ms, e.Predicted, e.Answer, e.Tells})
+	}
+	return t
+}
+
+// Text writes the answers, with what differs from the prediction.
+func (v *Live) Text(w io.Writer, width int) {
+	style := good
+	if v.Replied < v.Asked || v.Differ > 0 {
+		style = bad
+	}
+	head, basis, _ := cutLast(v.Headline(), " · ")
+	fmt.Fprintln(w, style.Render(Clean(head))+faint.Render(" · "+basis))
+	v.Table().Text(w, width, "", false)
+	for _, s := range v.Silenced {
+		fmt.Fprintln(w, bad.Render("answered before, and does not now: ")+Clean(s))
+	}
+}
+
+func cutLast(s, separator string) (before, after string, found bool) {
+	for i := len(s) - len(separator); i >= 0; i-- {
+		if s[i:i+len(separator)] == separator {
+			return s[:i], s[i+len(separator):], true
+		}
+	}
+	return s, "", false
+}
