@@ -476,3 +476,30 @@ func TestPlansAndStatesAreCompared(t *testing.T) {
 	assert.Equal(t, 0, run(t, dir, "compare", "before", "--before", "before").code)
 	assert.Contains(t, run(t, dir, "compare", demo.Plan, "--before", "before").err, "--before goes with a state")
 }
+
+// A drafted plan is of the network it was drafted from: comparing the two finds
+// nothing, and a ping in it goes the same way.
+func TestADraftIsOfWhatWasObserved(t *testing.T) {
+	dir := lights(t)
+	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").code)
+	require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "all").code)
+	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "some").code)
+	for _, state := range []string{"all", "some"} {
+		r := run(t, dir, "draft", state, "--to", state+".plan.yaml", "-w")
+		require.Equal(t, 0, r.code, r.err)
+		assert.Contains(t, r.err, "is written; next: ropeswing -p "+state+".plan.yaml check")
+		assert.Contains(t, read(t, dir, state+".plan.yaml"), "is: router   # guessed: it is on several subnets")
+		r = run(t, dir, "compare", state, "-p", state+".plan.yaml")
+		assert.Equal(t, 0, r.code, r.out)
+		assert.Equal(t, 2, run(t, dir, "draft", state, "--to", state+".plan.yaml", "-w").code, "what is there is left alone")
+	}
+	way := func(plan string) string {
+		var v struct {
+			Families []struct{ There struct{ Nodes []struct{ Device string } } }
+		}
+		require.NoError(t, json.Unmarshal([]byte(run(t, dir, "ping", "desk-7", "tern-cam", "-p", plan, "-o", "json").out), &v))
+		return fmt.Sprint(v)
+	}
+	assert.Equal(t, way(demo.Plan), way("all.plan.yaml"))
+	assert.Contains(t, run(t, dir, "draft").err, "name the state")
+}

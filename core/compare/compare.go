@@ -200,8 +200,8 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 		}
 		c.InPlace++
 	}
-	if found.Oper == "" || found.Admin == observed.Down {
-		return
+	if found.Oper == "" || found.Admin == observed.Down || x.Switched && len(c.spec.Cables) == 0 {
+		return // a plan that knows no cables does not know what is plugged in
 	}
 	c.Compared++
 	planned := observed.Down

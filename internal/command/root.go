@@ -140,7 +140,7 @@ type command struct {
 func (a *app) commands() []command {
 	return []command{
 		{"subnet", a.subnet}, {"split", a.split}, {"merge", a.merge}, {"fit", a.fit}, {"beside", a.beside},
-		{"new", a.new}, {"assign", a.assign}, {"rename", a.rename}, {"pin", a.pin}, {"export", a.export},
+		{"new", a.new}, {"draft", a.draft}, {"assign", a.assign}, {"rename", a.rename}, {"pin", a.pin}, {"export", a.export},
 		{"show", a.show}, {"why", a.why},
 		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
 		{"observe", a.observe}, {"compare", a.compare},

@@ -1,0 +1,338 @@
+package compare
+
+import (
+	"cmp"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"ropeswing/core/observed"
+	"ropeswing/core/plan"
+)
+
+// drafted is a segment to be: interfaces that share subnets.
+type drafted struct {
+	name     string
+	prefixes []netip.Prefix
+	on       map[[2]string]bool // device and interface
+}
+
+// Draft drafts a plan from what was observed, as its text: segments from subnets that
+// interfaces share, cables from MAC addresses seen behind ports, routes as they were
+// found. A comment says where something was guessed.
+func Draft(devices []*observed.Device) []byte {
+	devices = slices.Clone(devices)
+	slices.SortFunc(devices, func(a, b *observed.Device) int { return cmp.Compare(a.Name, b.Name) })
+	d := &draft{devices: devices}
+	d.segments()
+	var b strings.Builder
+	b.WriteString("# Drafted from what was observed. What was guessed says so; give the segments names of your own.\nropeswing: 1\nplan: Drafted\n")
+	if len(d.all) > 0 {
+		b.WriteString("\nsegments:\n")
+	}
+	for _, s := range d.all {
+		fmt.Fprintf(&b, "  %s: {prefix: [%s]}\n", s.name, quotedPrefixes(s.prefixes))
+	}
+	b.WriteString("\ndevices:\n")
+	for _, x := range devices {
+		d.device(&b, x)
+	}
+	d.cables(&b)
+	return []byte(b.String())
+}
+
+type draft struct {
+	devices []*observed.Device
+	all     []*drafted
+}
+
+// isLoopback tells whether an interface is one by what it says or is called.
+func isLoopback(i *observed.Interface) bool {
+	return i.Type == "loopback" || i.Type == "softwareLoopback" || i.Name == "lo" || i.Name == "loopback"
+}
+
+// segments puts together the interfaces that share a subnet, and the subnets that are
+// on the same interfaces.
+func (d *draft) segments() {
+	by := map[netip.Prefix]*drafted{}
+	for _, x := range d.devices {
+		for n := range x.Interfaces {
+			i := &x.Interfaces[n]
+			if isLoopback(i) {
+				continue
+			}
+			for _, a := range i.Addresses {
+				if a.Addr().IsLinkLocalUnicast() || a.IsSingleIP() {
+					continue
+				}
+				p := a.Masked()
+				if by[p] == nil {
+					by[p] = &drafted{prefixes: []netip.Prefix{p}, on: map[[2]string]bool{}}
+					d.all = append(d.all, by[p])
+				}
+				by[p].on[[2]string{x.Name, i.Name}] = true
+			}
+		}
+	}
+	slices.SortFunc(d.all, func(a, b *drafted) int {
+		return cmp.Or(a.prefixes[0].Addr().Compare(b.prefixes[0].Addr()), a.prefixes[0].Bits()-b.prefixes[0].Bits())
+	})
+	var joined []*drafted
+	for _, s := range d.all {
+		into := slices.IndexFunc(joined, func(o *drafted) bool {
+			for k := range s.on {
+				if o.on[k] {
+					return true
+				}
+			}
+			return false
+		})
+		if into >= 0 {
+			joined[into].prefixes = append(joined[into].prefixes, s.prefixes...)
+			for k := range s.on {
+				joined[into].on[k] = true
+			}
+			continue
+		}
+		joined = append(joined, s)
+	}
+	d.all = joined
+	for _, s := range d.all {
+		s.name = "net-" + strings.NewReplacer(".", "-", ":", "-", "/", "-").Replace(s.prefixes[0].String())
+	}
+}
+
+// of is the segment an interface is on; nil where it is on none.
+func (d *draft) of(device, iface string) *drafted {
+	for _, s := range d.all {
+		if s.on[[2]string{device, iface}] {
+			return s
+		}
+	}
+	return nil
+}
+
+func quotedPrefixes(all []netip.Prefix) string {
+	var words []string
+	for _, p := range all {
+		words = append(words, quotedIf6(p.String()))
+	}
+	return strings.Join(words, ", ")
+}
+
+func quotedIf6(text string) string {
+	if strings.Contains(text, ":") {
+		return `"` + text + `"`
+	}
+	return text
+}
+
+// kind guesses what a device is: who has VLANs is a switch, who has several subnets a
+// router, else it is a host.
+func (d *draft) kind(x *observed.Device) (kind, why string) {
+	subnets, vlans := map[*drafted]bool{}, x.Knows(observed.VLANs)
+	for _, i := range x.Interfaces {
+		if s := d.of(x.Name, i.Name); s != nil {
+			subnets[s] = true
+		}
+		vlans = vlans || len(i.Tagged) > 0
+	}
+	switch {
+	case vlans && len(subnets) > 1:
+		return "switch", "it has VLANs, and routes"
+	case vlans:
+		return "switch", "it has VLANs"
+	case len(subnets) > 1 || routesBeyondDefault(x):
+		return "router", "it is on several subnets, or has routes"
+	}
+	return "host", "it is on one subnet"
+}
+
+func routesBeyondDefault(x *observed.Device) bool {
+	return slices.ContainsFunc(x.Routes, func(r observed.Route) bool {
+		return r.To.Bits() > 0 && r.Source != "direct" && r.Source != "local"
+	})
+}
+
+func (d *draft) device(b *strings.Builder, x *observed.Device) {
+	kind, why := d.kind(x)
+	fmt.Fprintf(b, "  %s:\n    is: %s   # guessed: %s\n", plan.QuoteName(x.Name), kind, why)
+	if kind == "switch" && strings.HasSuffix(why, "routes") {
+		b.WriteString("    forwards: true\n")
+	}
+	var loopbacks []string
+	var interfaces strings.Builder
+	for n := range x.Interfaces {
+		i := &x.Interfaces[n]
+		if isLoopback(i) {
+			for _, a := range i.Addresses {
+				loopbacks = append(loopbacks, quotedIf6(a.Addr().String()))
+			}
+			continue
+		}
+		fmt.Fprintf(&interfaces, "      %s: {%s}\n", plan.QuoteName(i.Name), strings.Join(d.keys(x, i), ", "))
+	}
+	if len(loopbacks) > 0 {
+		fmt.Fprintf(b, "    loopback: [%s]\n", strings.Join(loopbacks, ", "))
+	}
+	if interfaces.Len() > 0 {
+		b.WriteString("    interfaces:\n" + interfaces.String())
+	}
+	if kind == "host" || kind == "switch" && !strings.HasSuffix(why, "routes") {
+		var gateways []string
+		for _, r := range x.Routes {
+			if r.To.Bits() == 0 && r.NextHop.IsValid() && r.Table == "" {
+				gateways = append(gateways, quotedIf6(r.NextHop.String()))
+			}
+		}
+		if len(gateways) > 0 {
+			fmt.Fprintf(b, "    gateway: [%s]\n", strings.Join(gateways, ", "))
+		}
+		return
+	}
+	d.routes(b, x)
+}
+
+// keys are what the plan says of an interface.
+func (d *draft) keys(x *observed.Device, i *observed.Interface) []string {
+	var keys, addresses, secondary []string
+	s := d.of(x.Name, i.Name)
+	if s != nil && i.Oper != observed.Down {
+		keys = append(keys, "segment: "+s.name)
+	}
+	for _, a := range i.Addresses {
+		switch {
+		case a.Addr().IsLinkLocalUnicast():
+		case a.Secondary:
+			secondary = append(secondary, quotedIf6(a.Prefix.String()))
+		default:
+			addresses = append(addresses, quotedIf6(a.Prefix.String()))
+		}
+	}
+	for _, v := range []struct {
+		key string
+		all []string
+	}{{"address", addresses}, {"secondary", secondary}} {
+		if len(v.all) > 0 {
+			keys = append(keys, v.key+": ["+strings.Join(v.all, ", ")+"]")
+		}
+	}
+	if len(i.Tagged) > 0 {
+		words := make([]string, len(i.Tagged))
+		for n, v := range i.Tagged {
+			words[n] = fmt.Sprint(v)
+		}
+		keys = append(keys, "tagged: ["+strings.Join(words, ", ")+"]")
+	}
+	if i.Untagged != nil && *i.Untagged > 0 {
+		key := "access"
+		if len(i.Tagged) > 0 {
+			key = "untagged"
+		}
+		keys = append(keys, fmt.Sprintf("%s: %d", key, *i.Untagged))
+	}
+	if n := slices.IndexFunc(x.Routes, func(r observed.Route) bool { return r.Table != "" && r.Interface == i.Name && !r.NextHop.IsValid() }); n >= 0 {
+		keys = append(keys, "table: "+plan.QuoteName(x.Routes[n].Table)) // its subnet is in that table
+	}
+	if i.Admin == observed.Down {
+		keys = append(keys, "admin: down")
+	}
+	if i.MTU >= 68 && i.MTU <= 65535 && i.MTU != 1500 {
+		keys = append(keys, fmt.Sprintf("mtu: %d", i.MTU))
+	}
+	return keys
+}
+
+// routes are the routes that are not direct, as they were found.
+func (d *draft) routes(b *strings.Builder, x *observed.Device) {
+	tables := map[string]map[netip.Prefix][]observed.Route{}
+	order := map[string][]netip.Prefix{}
+	var names []string
+	for _, r := range x.Routes {
+		if r.Source == "direct" || r.Source == "local" || !r.Discard && !r.NextHop.IsValid() && r.Interface == "" {
+			continue
+		}
+		if tables[r.Table] == nil {
+			tables[r.Table] = map[netip.Prefix][]observed.Route{}
+			names = append(names, r.Table)
+		}
+		if len(tables[r.Table][r.To]) == 0 {
+			order[r.Table] = append(order[r.Table], r.To)
+		}
+		tables[r.Table][r.To] = append(tables[r.Table][r.To], r)
+	}
+	slices.Sort(names)
+	for _, name := range names {
+		indent := "      "
+		if name == "" {
+			b.WriteString("    routes:\n")
+		} else {
+			if slices.Index(names, name) == 0 || names[slices.Index(names, name)-1] == "" {
+				b.WriteString("    tables:\n")
+			}
+			fmt.Fprintf(b, "      %s:\n", plan.QuoteName(name))
+			indent = "        "
+		}
+		for _, to := range order[name] {
+			var hops []string
+			for _, r := range tables[name][to] {
+				hops = append(hops, hopKeys(r))
+			}
+			text := hops[0]
+			if len(hops) > 1 {
+				text = "[" + strings.Join(hops, ", ") + "]"
+			}
+			fmt.Fprintf(b, "%s%s: %s\n", indent, quotedIf6(to.String()), text)
+		}
+	}
+}
+
+func hopKeys(r observed.Route) string {
+	var keys []string
+	switch {
+	case r.Discard:
+		keys = append(keys, "discard: true")
+	default:
+		if r.NextHop.IsValid() {
+			keys = append(keys, "next-hop: "+quotedIf6(r.NextHop.String()))
+		}
+		if r.Interface != "" {
+			keys = append(keys, "out: "+plan.QuoteName(r.Interface))
+		}
+	}
+	if r.Distance != nil && *r.Distance >= 1 && *r.Distance <= 254 {
+		keys = append(keys, fmt.Sprintf("distance: %d", *r.Distance))
+	}
+	return "{" + strings.Join(keys, ", ") + "}"
+}
+
+// cables are drawn where a MAC address seen behind a port is that of an interface.
+func (d *draft) cables(b *strings.Builder) {
+	behind := map[string][][2]string{} // by MAC: the ports it was seen behind
+	for _, x := range d.devices {
+		for _, m := range x.MACs {
+			behind[m.MAC] = append(behind[m.MAC], [2]string{x.Name, m.Interface})
+		}
+	}
+	used := map[string]bool{}
+	first := true
+	for _, x := range d.devices {
+		for _, i := range x.Interfaces {
+			if i.MAC == "" || len(behind[i.MAC]) != 1 {
+				continue // seen nowhere, or behind several: there is a switch between
+			}
+			port := behind[i.MAC][0]
+			a, c := x.Name+":"+i.Name, port[0]+":"+port[1]
+			if used[a] || used[c] || port[0] == x.Name {
+				continue
+			}
+			used[a], used[c] = true, true
+			if first {
+				b.WriteString("\ncables:   # guessed, from the MAC addresses seen behind ports\n")
+				first = false
+			}
+			fmt.Fprintf(b, "  - %q\n", a+" to "+c)
+		}
+	}
+}
