@@ -495,7 +495,9 @@ func TestADraftIsOfWhatWasObserved(t *testing.T) {
 	}
 	way := func(plan string) string {
 		var v struct {
-			Families []struct{ There struct{ Nodes []struct{ Device string } } }
+			Families []struct {
+				There struct{ Nodes []struct{ Device string } }
+			}
 		}
 		require.NoError(t, json.Unmarshal([]byte(run(t, dir, "ping", "desk-7", "tern-cam", "-p", plan, "-o", "json").out), &v))
 		return fmt.Sprint(v)

@@ -16,6 +16,11 @@ import (
 const livePlan = `ropeswing: 1
 plan: two rooms
 operator: laptop
+must:
+  - laptop reaches lamp
+  - laptop does not reach gone
+  - laptop reaches stray
+  - everyone reaches lamp over tcp/22
 segments: {room: {prefix: [10.77.1.0/24, "2001:db8:77:1::/64"]}, far: {prefix: [10.77.2.0/24, "2001:db8:77:2::/64"]}}
 devices:
   laptop: {is: host, interfaces: {eth0: {segment: room, address: 10}}}
@@ -99,6 +104,25 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	}
 	assert.Equal(t, "fails", v.Echoes[2].Predicted)
 	assert.Contains(t, v.Echoes[2].Tells, "the network is not as planned: by the plan it should not work, for")
+
+	inside := func(args ...string) result {
+		cmd := exec.Command("ip", append([]string{"netns", "exec", ns("laptop"), program}, args...)...)
+		cmd.Dir = dir
+		var out, errs strings.Builder
+		cmd.Stdout, cmd.Stderr = &out, &errs
+		_ = cmd.Run()
+		return result{out.String(), errs.String(), cmd.ProcessState.ExitCode()}
+	}
+	r = inside("check", "--live", "--standing-at", "laptop")
+	assert.Equal(t, 1, r.code, r.err)
+	assert.Contains(t, first(r.out), "2 of 3 requirements that start at laptop hold · measured live")
+	assert.Contains(t, oneLine(r.out), "laptop reaches stray does not hold 2 no reply of 2001:db8:77:2::c (stray:eth0)")
+	assert.Contains(t, oneLine(r.out), "everyone reaches lamp over tcp/22 not measured 2 a ping says nothing of tcp/22")
+	r = inside("here")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, first(r.out), "this machine is laptop")
+	assert.Contains(t, oneLine(r.out), "eth0 10.77.1.10/24 room laptop:eth0 10.77.1.1")
+	assert.Contains(t, r.out, "next    ropeswing ping --live 10.77.1.1 --standing-at laptop")
 
 	ip("-n @lamp link set eth0 down")
 	r = ask("lamp", "r", "--baseline", "before.json")

@@ -85,3 +85,67 @@ func cutLast(s, separator string) (before, after string, found bool) {
 	}
 	return s, "", false
 }
+
+// LiveCheck is which requirements hold by real pings, in JSON.
+type LiveCheck struct {
+	From         string            `json:"from"`     // the host of the plan that this machine stands in for
+	Measured     int               `json:"measured"` // requirements
+	Hold         int               `json:"hold"`     // of them
+	Requirements []LiveRequirement `json:"requirements"`
+}
+
+// LiveRequirement is one requirement by real pings.
+type LiveRequirement struct {
+	Requirement string   `json:"requirement"`
+	Outcome     string   `json:"outcome"` // holds, does not hold, or not measured
+	Targets     int      `json:"targets"` // addresses
+	Against     []string `json:"against"` // those that speak against it
+	Why         string   `json:"why,omitempty"`
+}
+
+// NewLiveCheck has nothing in it yet.
+func NewLiveCheck(from string) *LiveCheck {
+	return &LiveCheck{From: from, Requirements: []LiveRequirement{}}
+}
+
+// Add takes in one requirement; not measured where something is said to be why.
+func (v *LiveCheck) Add(text string, not bool, passed string, targets int, against []string) {
+	r := LiveRequirement{Requirement: text, Outcome: "not measured", Targets: targets, Against: []string{}, Why: passed}
+	if passed == "" {
+		v.Measured++
+		if r.Outcome = "holds"; len(against) > 0 {
+			r.Outcome, r.Against = "does not hold", against
+			word := "no reply of "
+			if not {
+				word = "a reply of "
+			}
+			r.Why = word + against[0]
+			if len(against) > 1 {
+				r.Why += fmt.Sprintf(", and %d more", len(against)-1)
+			}
+		} else {
+			v.Hold++
+		}
+	}
+	v.Requirements = append(v.Requirements, r)
+}
+
+// Table is the requirements.
+func (v *LiveCheck) Table() Table {
+	t := Table{Columns: []Column{{Key: "requirement", Title: "requirement"}, {Key: "outcome", Title: "measured"}, {Key: "targets", Title: "targets", Right: true}, {Key: "why", Title: "why", Below: true}}}
+	for _, r := range v.Requirements {
+		t.Rows = append(t.Rows, []string{r.Requirement, r.Outcome, fmt.Sprint(r.Targets), r.Why})
+	}
+	return t
+}
+
+// Text writes how many hold, and each.
+func (v *LiveCheck) Text(w io.Writer, width int) {
+	style := good
+	if v.Hold < v.Measured {
+		style = bad
+	}
+	text := fmt.Sprintf("%d of %s that start at %s hold", v.Hold, Count(v.Measured, "requirement"), v.From)
+	fmt.Fprintln(w, style.Render(Clean(text))+faint.Render(" · measured live"))
+	v.Table().Text(w, width, "", false)
+}

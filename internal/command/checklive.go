@@ -1,0 +1,81 @@
+package command
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"os"
+	"os/signal"
+	"slices"
+
+	"ropeswing/core/verify"
+	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
+)
+
+// checkLive runs the requirements that start at the host this machine stands in for.
+func (a *app) checkLive(host string) error {
+	if err := a.checkFormat(); err != nil {
+		return err
+	}
+	w, err := a.usable()
+	if err != nil {
+		return err
+	}
+	if host == "" {
+		e, err := w.Operator()
+		if err != nil {
+			return fmt.Errorf("name the host that this machine stands in for: --standing-at HOST (%w)", err)
+		}
+		host = w.Spec.Devices[e.Device].Name
+	}
+	d, err := w.Device(host)
+	if err != nil {
+		return err
+	}
+	asked := verify.StartingAt(w.Tables, d)
+	if len(asked) == 0 {
+		return fmt.Errorf("no requirement of the plan starts at %s", host)
+	}
+	var targets []netip.Addr
+	for _, x := range asked {
+		for _, t := range x.Targets {
+			if x.Passed == "" && !slices.Contains(targets, t) {
+				targets = append(targets, t)
+			}
+		}
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
+	replied := map[netip.Addr]bool{}
+	if len(targets) > 0 {
+		echoes, err := wire.PingLive(ctx, targets, wire.PoliteEcho, func(done int) { a.progress(done, len(targets)) })
+		a.progress(len(targets), len(targets))
+		if err != nil {
+			return notAsked{err}
+		}
+		for _, e := range echoes {
+			replied[e.Target] = e.Replied
+		}
+	}
+	v := view.NewLiveCheck(host)
+	for _, x := range asked {
+		var against []string
+		for _, t := range x.Targets {
+			if replied[t] == x.Requirement.Not {
+				against = append(against, w.Spec.HolderLabel(t))
+			}
+		}
+		v.Add(x.Requirement.Text, x.Requirement.Not, x.Passed, len(x.Targets), against)
+	}
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
+		return err
+	}
+	switch {
+	case ctx.Err() != nil:
+		return errInterrupted
+	case v.Hold < v.Measured:
+		return errWrong
+	}
+	return nil
+}
