@@ -254,7 +254,7 @@ func TestTheBadMorningsFaultsAreFound(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "observe", demo.Seen, "-w", "observed")
 	require.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.err, "kept in observed: 19 devices")
+	assert.Contains(t, r.out, "kept in observed: 19 devices")
 	r = run(t, dir, "compare", "-o", "json")
 	assert.Equal(t, 1, r.code)
 	var v struct {

@@ -76,7 +76,7 @@ func TestModelDataIsReadAgain(t *testing.T) {
 		}
 		r := run(t, dir, args...)
 		require.Equal(t, 0, r.code, r.err)
-		assert.Contains(t, r.err, "kept in observed: 22 devices; next: ropeswing compare observed")
+		assert.Contains(t, r.out, "kept in observed: 22 devices; next: ropeswing compare observed")
 		r = run(t, dir, "compare")
 		assert.Equal(t, 0, r.code, r.out)
 		assert.Regexp(t, `^as planned: all 5\d\d things that are known`, first(r.out))

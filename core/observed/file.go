@@ -59,6 +59,9 @@ func (d *Device) Encode() []byte {
 	return append(b, '\n')
 }
 
+// ErrNotState is that a file is JSON of another kind.
+var ErrNotState = errors.New("it is no file of a state")
+
 // Decode reads a device from its file's text.
 func Decode(text []byte) (*Device, error) {
 	f := file{Device: &Device{}}
@@ -69,9 +72,15 @@ func Decode(text []byte) (*Device, error) {
 		if errors.As(err, &syntax) {
 			return nil, fmt.Errorf("line %d: %w", 1+bytes.Count(text[:min(int(syntax.Offset), len(text))], []byte("\n")), err)
 		}
-		return nil, err
+		var kind *json.UnmarshalTypeError
+		if errors.As(err, &kind) && kind.Field == "" {
+			return nil, ErrNotState
+		}
+		return nil, fmt.Errorf("%w: %w", ErrNotState, err)
 	}
 	switch {
+	case f.Version == 0:
+		return nil, ErrNotState
 	case f.Version != Version:
 		return nil, fmt.Errorf("it is of version %d of the format, and this program reads %d", f.Version, Version)
 	case !IsName(f.Name):

@@ -66,5 +66,6 @@ func (w *Workspace) Observed(devices []*observed.Device, basis string) *Workspac
 	next.Tables = compare.Overlay(w.Tables, devices)
 	next.Spec = next.Tables.State.Spec
 	next.Basis = basis
+	next.found = true
 	return &next
 }

@@ -29,7 +29,9 @@ func (w *Workspace) Mend(t Trial) ([]Advice, bool) {
 	var all []Advice
 	for _, s := range r.Steps {
 		a := Advice{Text: s.Change.Describe(s.Before), Device: s.Before.Devices[s.Change.On(s.Before)].Name}
-		a.Edit, a.InPlan = w.edit(s)
+		if !w.found {
+			a.Edit, a.InPlan = w.edit(s)
+		}
 		all = append(all, a)
 	}
 	return all, true

@@ -33,6 +33,7 @@ type Workspace struct {
 	Tables   *routing.Tables // nil while the plan cannot be used, and where only numbers were asked for
 	Basis    string          // what answers stand on: "predicted from the plan"
 
+	found   bool // Tables are of the network as found: what mends it is no edit of the plan
 	read    []finding.Finding
 	renamed []assign.Change
 }

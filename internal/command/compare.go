@@ -20,7 +20,7 @@ func (a *app) compare() *cobra.Command {
 	before := ""
 	cmd := &cobra.Command{
 		Use:     "compare [STATE|PLAN]",
-		Short:   "How the network as found differs from the plan, and what that breaks",
+		Short:   "How what was found differs from the plan, and what it breaks",
 		GroupID: groupReal,
 		Long: "Compare the plan with a state: a folder that 'observe -w' made, 'observed' beside\n" +
 			"the plan unless named. What differs is told with the slip that was likely made\n" +
@@ -123,7 +123,10 @@ func (a *app) state(dir string) (devices []*observed.Device, name, basis string,
 		}
 	}
 	devices, err = workspace.ReadState(os.DirFS(full))
-	if err != nil {
+	switch {
+	case errors.Is(err, observed.ErrNotState):
+		return nil, "", "", fmt.Errorf("%s: %w; what devices said is read and kept by: %s observe %s -w observed", dir, err, a.self(), view.ShellWord(dir))
+	case err != nil:
 		return nil, "", "", fmt.Errorf("%s: %w", dir, err)
 	}
 	return devices, dir, "predicted from what was observed" + age(devices, time.Now()), nil

@@ -33,7 +33,7 @@ type output struct {
 func (a *app) export() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:     "export FORMAT",
-		Short:   "Put the plan out as a hosts file, DNS zones, CSV, model data or by a template",
+		Short:   "Put the plan out: hosts file, DNS zones, CSV, YANG data, template",
 		GroupID: groupPlan,
 		Long: "Print the plan in another form, or with --to put it into files: without -w it\n" +
 			"only says which would change.",

@@ -247,7 +247,7 @@ func (a *app) keep(dir string, all []*observed.Device) error {
 	if err := os.MkdirAll(full, 0o755); err != nil {
 		return fmt.Errorf("%s: it cannot be made a folder", dir)
 	}
-	for _, d := range all {
+	for i, d := range all {
 		path := filepath.Join(full, d.Name+".json")
 		if old, err := os.ReadFile(path); err == nil {
 			before, err := observed.Decode(old)
@@ -257,10 +257,17 @@ func (a *app) keep(dir string, all []*observed.Device) error {
 			before.Merge(d)
 			d = before
 		}
-		if err := files.Save(path, d.Encode()); err != nil {
+		all[i] = d
+	}
+	for _, d := range all {
+		if err := files.Save(filepath.Join(full, d.Name+".json"), d.Encode()); err != nil {
 			return fmt.Errorf("%s: %w", filepath.Join(dir, d.Name+".json"), err)
 		}
 	}
-	fmt.Fprintf(a.err, "kept in %s: %s; next: %s compare %s\n", dir, view.Count(len(all), "device"), a.self(), view.ShellWord(dir))
+	said := a.out
+	if a.format != "table" || a.only != "" {
+		said = a.err // what is printed is for a program
+	}
+	fmt.Fprintf(said, "kept in %s: %s; next: %s compare %s\n", dir, view.Count(len(all), "device"), a.self(), view.ShellWord(dir))
 	return nil
 }

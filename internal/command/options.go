@@ -218,6 +218,14 @@ func (a *app) usable() (*workspace.Workspace, error) {
 	return w.Observed(devices, basis), nil
 }
 
+// observedWords are the words that ask about the same state again.
+func (a *app) observedWords() string {
+	if a.observed == "" {
+		return ""
+	}
+	return " --observed " + view.ShellWord(a.observed)
+}
+
 // used is the workspace, where it is of use; else its slips are told.
 func (a *app) used(w *workspace.Workspace) (*workspace.Workspace, error) {
 	if w.Usable() {

@@ -20,7 +20,7 @@ func (a *app) trace() *cobra.Command {
 			}
 			v := view.NewTrace(w, from.Text, to.Text, a.self(), j.without, trials, passed)
 			if v.Next != "" {
-				v.Next += a.familyWords() + j.overWords()
+				v.Next += a.familyWords() + j.overWords() + a.observedWords()
 			}
 			if err := a.print(v, v.Hops(), func() { v.Text(a.out, w.Tables, a.width, a.explain) }); err != nil {
 				return err
