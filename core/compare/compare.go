@@ -94,7 +94,7 @@ func (c *comparer) device(id model.DeviceID, o *observed.Device) {
 		}
 	}
 	if len(unknown) > 0 {
-		c.Partly = append(c.Partly, fmt.Sprintf("%s (not known: %s)", o.Name, strings.Join(unknown, ", ")))
+		c.Partly = append(c.Partly, Partly{o.Name, unknown})
 	}
 }
 

@@ -61,5 +61,11 @@ type Result struct {
 	Compared    int      // things
 	InPlace     int      // of them: as planned
 	NotKnown    []string // devices of the plan of which nothing was observed
-	Partly      []string // devices of which some part is not known, and which
+	Partly      []Partly
+}
+
+// Partly is a device of which some part is not known.
+type Partly struct {
+	Device  string
+	Unknown []string // such as "IPv4 routes"
 }

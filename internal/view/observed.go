@@ -93,9 +93,15 @@ type Comparison struct {
 	InPlace     int          `json:"in_place"`     // of them: as planned
 	Differences []Difference `json:"differences"`  // the worst first
 	NotObserved []string     `json:"not_observed"` // devices of the plan nothing is known of
-	Partly      []string     `json:"partly"`       // devices of which something is not known, and what
+	Partly      []Partly     `json:"partly"`       // devices of which something is not known
 
 	words [2]string // what the two sides are
+}
+
+// Partly is what is not known of a device, in JSON.
+type Partly struct {
+	Device  string   `json:"device"`
+	Unknown []string `json:"unknown"` // such as "IPv4 routes"
 }
 
 // Difference is one thing found otherwise than planned, in JSON.
@@ -115,7 +121,10 @@ type Difference struct {
 
 // NewComparison puts a comparison into its JSON form.
 func NewComparison(r *compare.Result, basis string, words [2]string) Comparison {
-	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: append([]string{}, r.Partly...)}
+	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: []Partly{}}
+	for _, p := range r.Partly {
+		v.Partly = append(v.Partly, Partly(p))
+	}
 	for _, d := range r.Differences {
 		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found, Slip: d.Slip, Lost: d.Lost, Such: d.Such}
 		x.File, x.Line = written(d.Place)
@@ -169,8 +178,17 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 	if len(v.NotObserved) > 0 {
 		paragraph(w, width, faint.Render("not observed: ")+Clean(strings.Join(v.NotObserved, ", ")), "  ")
 	}
-	if len(v.Partly) > 0 {
-		paragraph(w, width, faint.Render("known in part: ")+Clean(strings.Join(v.Partly, "; ")), "  ")
+	var parts []string
+	of := map[string][]string{}
+	for _, p := range v.Partly {
+		part := strings.Join(p.Unknown, ", ")
+		if of[part] == nil {
+			parts = append(parts, part)
+		}
+		of[part] = append(of[part], p.Device)
+	}
+	for _, part := range parts {
+		paragraph(w, width, faint.Render("not known: ")+Clean(part+" of "+strings.Join(of[part], ", ")), "  ")
 	}
 	if next != "" {
 		fmt.Fprintln(w, pad("next", 8)+Clean(next))
