@@ -16,6 +16,7 @@ import (
 const livePlan = `ropeswing: 1
 plan: two rooms
 operator: laptop
+groups: {lights: [lamp, gone]}
 must:
   - laptop reaches lamp
   - laptop does not reach gone
@@ -104,6 +105,9 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	}
 	assert.Equal(t, "fails", v.Echoes[2].Predicted)
 	assert.Contains(t, v.Echoes[2].Tells, "the network is not as planned: by the plan it should not work, for")
+
+	assert.Equal(t, "3 of 6 reply, 4 not as predicted · measured live", first(ask("everyone").out), "both families of lamp, gone and stray, not this machine's own")
+	assert.Equal(t, "1 of 2 reply, 1 not as predicted · measured live", first(ask("lights", "-6").out))
 
 	inside := func(args ...string) result {
 		cmd := exec.Command("ip", append([]string{"netns", "exec", ns("laptop"), program}, args...)...)

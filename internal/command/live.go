@@ -30,7 +30,7 @@ type live struct {
 }
 
 func (a *app) liveFlags(cmd *cobra.Command, l *live) {
-	cmd.Flags().BoolVar(&l.on, "live", false, "send real pings from this machine, and compare with the prediction; several targets may be named")
+	cmd.Flags().BoolVar(&l.on, "live", false, "send real pings from this machine, and compare with the prediction; targets may be several, segments, groups of the plan, and everyone")
 	cmd.Flags().StringVar(&l.standing, "standing-at", "", "with --live: this machine stands in for `HOST` of the plan; its operator unless said")
 	cmd.Flags().StringVar(&l.save, "save", "", "with --live: keep in `FILE` what answered")
 	cmd.Flags().StringVar(&l.baseline, "baseline", "", "with --live: tell what answered in `FILE` and does not now")
@@ -72,16 +72,21 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 			add(arg, to, nil)
 			continue
 		}
-		to, err := w.Endpoint(arg)
+		meant, err := w.Meant(arg)
 		if err != nil {
 			return err
 		}
-		all, _, err := w.Pings(from, to, families, j.probe)
-		if err != nil {
-			return err
-		}
-		for i := range all {
-			add(arg, all[i].Target, &all[i])
+		for _, to := range meant {
+			if len(meant) > 1 && (to.Device == from.Device || to.Address.Is4() && families.Only6 || to.Address.Is6() && families.Only4) {
+				continue
+			}
+			all, _, err := w.Pings(from, to, families, j.probe)
+			if err != nil {
+				return err
+			}
+			for i := range all {
+				add(to.Text, all[i].Target, &all[i])
+			}
 		}
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
