@@ -1,0 +1,55 @@
+package main
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+)
+
+const twoPlan = `ropeswing: 1
+plan: two
+operator: near
+segments: {a: {prefix: 10.77.1.0/24}, b: {prefix: 10.77.2.0/24}, link: {prefix: 10.77.0.0/31}}
+devices:
+  near: {is: host, interfaces: {eth0: {segment: a, address: 10}}}
+  r1: {is: router, interfaces: {lan: {segment: a, address: first}, up: {segment: link, address: 10.77.0.0}}}
+  r2: {is: router, interfaces: {up: {segment: link, address: 10.77.0.1}, lan: {segment: b, address: first}}}
+  far: {is: host, interfaces: {eth0: {segment: b, address: 10}}}
+`
+
+const learnedRoutes = `device,destination,next-hop,interface,source,distance,metric
+r1,10.77.1.0/24,,lan,direct,0,
+r1,10.77.0.0/31,,up,direct,0,
+r1,10.77.2.0/24,10.77.0.1,up,ospf,110,20
+r2,10.77.2.0/24,,lan,direct,0,
+r2,10.77.0.0/31,,up,direct,0,
+r2,10.77.1.0/24,10.77.0.0,up,ospf,110,20
+`
+
+// A network whose routes are learned by a dynamic protocol answers as found, though the
+// plan has no route; the first line says how old that is, also by a clock that is wrong.
+func TestRoutesOfADynamicProtocolAnswerAsFound(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "two.plan.yaml", twoPlan)
+	write(t, dir, "r.csv", learnedRoutes)
+	assert.Contains(t, run(t, dir, "ping", "far").out, "near does not reach far in IPv4 · predicted from the plan")
+
+	taken := time.Now().Add(-3*time.Hour - time.Minute).UTC().Format(time.RFC3339)
+	assert.Equal(t, 0, run(t, dir, "observe", "r.csv", "-w", "observed", "--taken", taken).code)
+	r := run(t, dir, "ping", "far", "--observed", "observed")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Equal(t, "near reaches far in IPv4 · predicted from what was observed 3 h ago", first(r.out))
+	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r1", "--observed", "observed").out), "10.77.2.0/24 10.77.0.1 r2 up learned 110 in use")
+	r = run(t, dir, "compare")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, oneLine(r.out), "r1 route 10.77.2.0/24 extra via 10.77.0.1 (r2:up)")
+	assert.Contains(t, r.out, "not known: interfaces, IPv4 addresses of r1, r2", "that nothing is told of addresses does not make them missing")
+
+	run(t, dir, "observe", "r.csv", "-w", "ahead", "--taken", time.Now().Add(48*time.Hour).UTC().Format(time.RFC3339))
+	assert.Contains(t, first(run(t, dir, "ping", "far", "--observed", "ahead").out), "by clocks that are ahead of this one")
+	r = run(t, dir, "observe", "r.csv", "-w", "bad", "--taken", "yesterday")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "--taken is a time such as")
+	assert.NoDirExists(t, dir+"/bad")
+}
