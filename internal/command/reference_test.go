@@ -28,7 +28,7 @@ var update = flag.Bool("update", false, "write docs/reference anew")
 // The reference is made from the code, and this test sees to it that it is
 // the code of today. 'go test ./internal/command -update' writes it.
 func TestReferenceIsOfToday(t *testing.T) {
-	for name, text := range map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t)} {
+	for name, text := range map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t), "observed.schema.json": stateSchema(t)} {
 		file := filepath.Join("..", "..", "docs", "reference", name)
 		if *update {
 			require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
@@ -45,7 +45,7 @@ const generated = "<!-- Made from the code by 'go test ./internal/command -updat
 func commandsReference() string {
 	var b strings.Builder
 	b.WriteString("# Commands\n\n" + generated)
-	b.WriteString("Exit codes: 0 all is well; 1 understood, and something is wrong (a finding of severity error, a ping that does not work); 2 the command or its input cannot be used; 130 interrupted. Answers go to standard output, all else to standard error. Colour is used on a terminal only, and never under `NO_COLOR`.\n\n")
+	b.WriteString("Exit codes: 0 all is well; 1 understood, and something is wrong (a finding of severity error, a ping that does not work); 2 the command or its input cannot be used; 3 the real network could not be asked; 130 interrupted. Answers go to standard output, all else to standard error. Colour is used on a terminal only, and never under `NO_COLOR`.\n\n")
 	root := (&app{out: &b, err: &b, getenv: func(string) string { return "" }}).root("")
 	b.WriteString("For every command: `-p FILE`, `--plan FILE`: the plan; else the file in `ROPESWING_PLAN`, else the only `*.plan.yaml` in this folder or the nearest one above that has any.\n")
 	var walk func(c *cobra.Command)
