@@ -5,8 +5,11 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -95,8 +98,9 @@ func (a *app) observeFiles(o *observation, args []string) error {
 	from := map[string]string{} // which file told of a device's interfaces
 	list := []view.Observation{}
 	cells := []view.MapCell{}
-	for _, arg := range args {
-		r, err := a.readObserved(o, m, arg)
+	readings, errs := a.readAll(o, m, args)
+	for n, arg := range args {
+		r, err := readings[n], errs[n]
 		if err != nil {
 			return fmt.Errorf("%s: %w", arg, err)
 		}
@@ -200,6 +204,26 @@ func (a *app) readFile(path string) ([]byte, error) {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
 	return text, nil
+}
+
+// readAll reads files beside one another; each has its reading or its error.
+func (a *app) readAll(o *observation, m *wire.ColumnMap, paths []string) ([]*wire.Reading, []error) {
+	readings, errs := make([]*wire.Reading, len(paths)), make([]error, len(paths))
+	var next atomic.Int64
+	var all sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		all.Go(func() {
+			for {
+				n := int(next.Add(1)) - 1
+				if n >= len(paths) {
+					return
+				}
+				readings[n], errs[n] = a.readObserved(o, m, paths[n])
+			}
+		})
+	}
+	all.Wait()
+	return readings, errs
 }
 
 // readObserved reads one file.
