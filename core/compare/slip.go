@@ -48,6 +48,8 @@ func addressSlip(planned, found netip.Prefix) string {
 	switch {
 	case planned.Addr() == found.Addr():
 		return fmt.Sprintf("mask /%d for /%d", found.Bits(), planned.Bits())
+	case isBroadcast(planned, found.Addr()):
+		return "the broadcast address"
 	case swapped(a, b):
 		return "digits swapped"
 	case oneOff(a, b):
@@ -55,10 +57,12 @@ func addressSlip(planned, found netip.Prefix) string {
 	case planned.Masked() == found.Masked():
 		return "another address of the subnet"
 	}
-	if broadcast, ok := prefix.Broadcast(planned); ok && broadcast == found.Addr() {
-		return "the broadcast address"
-	}
 	return ""
+}
+
+func isBroadcast(p netip.Prefix, a netip.Addr) bool {
+	broadcast, ok := prefix.Broadcast(p)
+	return ok && broadcast == a
 }
 
 // hopSlip names the likely slip that made one next hop of another.
@@ -104,9 +108,13 @@ func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix
 	if o != nil && o.Knows(routesPart(to.Addr().Is4())) {
 		bits := -1
 		for _, r := range o.Routes {
-			if r.To.Contains(to.Addr()) && r.To.Bits() > bits && r.Table == "" && (r.Active == nil || *r.Active) {
-				bits, hops = r.To.Bits(), []netip.Addr{r.NextHop}
+			if !r.To.Contains(to.Addr()) || r.To.Bits() < bits || r.Table != "" || r.Active != nil && !*r.Active {
+				continue
 			}
+			if r.To.Bits() > bits {
+				bits, hops = r.To.Bits(), nil
+			}
+			hops = append(hops, r.NextHop)
 		}
 	} else if m, ok := c.t.Table(d).Lookup(prefix.First(to)); ok {
 		for _, h := range m.Hops {

@@ -135,7 +135,10 @@ func (i *Interface) Add(a Address) {
 // Merge takes in what another source says of the same device. What it tells of wholly
 // replaces what was known of that; what it leaves open stays.
 func (d *Device) Merge(o *Device) {
-	d.Sources = append(d.Sources, o.Sources...)
+	for _, s := range o.Sources { // the same file read again takes the place of what it was
+		d.Sources = slices.DeleteFunc(d.Sources, func(x Source) bool { return x.File == s.File && x.Saved == s.Saved })
+		d.Sources = append(d.Sources, s)
+	}
 	for i := range o.Interfaces {
 		from := &o.Interfaces[i]
 		into := d.Interface(from.Name)

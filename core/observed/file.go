@@ -86,7 +86,10 @@ func Decode(text []byte) (*Device, error) {
 	case !IsName(f.Name):
 		return nil, fmt.Errorf("it does not name its device")
 	}
-	return f.Device, f.Device.check()
+	if err := f.check(); err != nil {
+		return nil, err
+	}
+	return f.Device, nil
 }
 
 // IsName tells whether a text can be a device's name.
