@@ -369,7 +369,7 @@ func TestTwentyPlantedFaultsAreFound(t *testing.T) {
 		{"pilot-desk", `next-hop-address": "10.48.2.1"`, `next-hop-address": "10.48.1.2"`, "digits swapped"},
 		{"gull-lamp", `next-hop-address": "10.48.4.9"`, `next-hop-address": "10.48.4.99"`, "one digit off"},
 		{"ops-laptop", `"ip": "10.48.1.106"`, `"ip": "10.48.1.160"`, "digits swapped"},
-		{"sat-carrier", `"ip": "198.51.100.65"`, `"ip": "198.51.100.67"`, "one digit off"},
+		{"sat-carrier", `"ip": "198.51.100.65"`, `"ip": "198.51.100.67"`, "the broadcast address"},
 	} {
 		require.Contains(t, sound[x.device+".json"], x.old, x.want)
 		write(t, filepath.Join(dir, "out"), x.device+".json", strings.Replace(sound[x.device+".json"], x.old, x.new, 1))
