@@ -361,7 +361,7 @@ func TestTwentyPlantedFaultsAreFound(t *testing.T) {
 		{"gull-point", `destination-prefix": "10.48.2.0/24"`, `destination-prefix": "10.48.20.0/24"`, "next hop 10.48.2.0/24 different 10.48.20.0/24 extra"},
 		{"mole-rtr", `"admin-status": "up",` + "\n" + `    "enabled": true,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, `"admin-status": "down",` + "\n" + `    "enabled": false,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, "admin status up down administratively down"},
 		{"log-server", `"oper-status": "up"`, `"oper-status": "down"`, "oper status up down nothing comes from quay-core:p1"},
-		{"tern-cam", `"ip": "10.48.3.2"`, `"ip": "10.48.3.7"`, "address 10.48.3.2/29 10.48.3.7/29 one digit off"},
+		{"tern-cam", `"ip": "10.48.3.2"`, `"ip": "10.48.3.7"`, "address 10.48.3.2/29 10.48.3.7/29 the broadcast address"},
 		{"quay-core", `"ip": "10.48.1.1"`, `"ip": "10.48.1.10"`, "address 10.48.1.1/26 10.48.1.10/26 one digit off"},
 		{"quay-core", `"ip": "10.48.1.97"`, `"ip": "10.48.1.79"`, "address 10.48.1.97/28 10.48.1.79/28 digits swapped"},
 		{"mole-spare", `"ip": "10.48.2.3"`, `"ip": "10.48.2.30"`, "address 10.48.2.3/27 10.48.2.30/27 one digit off"},

@@ -108,13 +108,9 @@ func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix
 	if o != nil && o.Knows(routesPart(to.Addr().Is4())) {
 		bits := -1
 		for _, r := range o.Routes {
-			if !r.To.Contains(to.Addr()) || r.To.Bits() < bits || r.Table != "" || r.Active != nil && !*r.Active {
-				continue
+			if r.To.Contains(to.Addr()) && r.To.Bits() > bits && r.Table == "" && (r.Active == nil || *r.Active) {
+				bits, hops = r.To.Bits(), []netip.Addr{r.NextHop}
 			}
-			if r.To.Bits() > bits {
-				bits, hops = r.To.Bits(), nil
-			}
-			hops = append(hops, r.NextHop)
 		}
 	} else if m, ok := c.t.Table(d).Lookup(prefix.First(to)); ok {
 		for _, h := range m.Hops {
