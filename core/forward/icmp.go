@@ -41,12 +41,27 @@ func timeExceeded(is4 bool) ICMP {
 	return ICMP{3, 0}
 }
 
+// portUnreachable is what a host says of a datagram for a port that nobody listens on.
+func portUnreachable(is4 bool) ICMP {
+	if is4 {
+		return ICMP{3, 3}
+	}
+	return ICMP{1, 4}
+}
+
 func echoReply(is4 bool) ICMP {
 	if is4 {
 		return ICMP{0, 0}
 	}
 	return ICMP{129, 0}
 }
+
+// Arrived tells whether a message that the target itself sends shows that a probe got to
+// it.
+func (m ICMP) Arrived(is4 bool) bool { return m == echoReply(is4) || m == portUnreachable(is4) }
+
+// Passing tells whether a message says only that a probe's TTL ran out.
+func (m ICMP) Passing(is4 bool) bool { return m == timeExceeded(is4) }
 
 // Words is what the message says.
 func (m ICMP) Words(is4 bool) string {
@@ -63,8 +78,10 @@ func (m ICMP) Words(is4 bool) string {
 		return "host unreachable"
 	case is4 && m == ICMP{3, 4}:
 		return "fragmentation needed"
-	case is4 && m == ICMP{3, 13}, !is4 && m == ICMP{1, 1}:
+	case is4 && m.Type == 3 && (m.Code == 9 || m.Code == 10 || m.Code == 13), !is4 && m == ICMP{1, 1}: // RFC 1122 §3.2.2.1, RFC 1812 §5.2.7.1
 		return "administratively prohibited"
+	case m == portUnreachable(is4):
+		return "port unreachable"
 	case !is4 && m == ICMP{2, 0}:
 		return "packet too big"
 	case !is4 && m == ICMP{1, 0}:

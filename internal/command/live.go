@@ -27,14 +27,18 @@ type live struct {
 	standing string // the host of the plan that this machine stands in for
 	save     string
 	baseline string
+	probes   string // what a trace is made with
 }
 
-func (a *app) liveFlags(cmd *cobra.Command, l *live) {
-	cmd.Flags().BoolVar(&l.on, "live", false, "send real pings from this machine, and compare with the prediction; targets may be several, segments, groups of the plan, and everyone")
+func (a *app) liveFlags(cmd *cobra.Command, l *live, what string) {
+	cmd.Flags().BoolVar(&l.on, "live", false, what+" from this machine, and compare with the prediction; targets may be several, segments, groups of the plan, and everyone")
 	cmd.Flags().StringVar(&l.standing, "standing-at", "", "with --live: this machine stands in for `HOST` of the plan; its operator unless said")
+	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
+}
+
+func (a *app) answersFlags(cmd *cobra.Command, l *live) {
 	cmd.Flags().StringVar(&l.save, "save", "", "with --live: keep in `FILE` what answered")
 	cmd.Flags().StringVar(&l.baseline, "baseline", "", "with --live: tell what answered in `FILE` and does not now")
-	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
 }
 
 // pingLive pings targets for real. Nothing is sent to an address that neither the user
@@ -47,7 +51,11 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 	if err != nil {
 		return err
 	}
-	w, from, err := a.standing(j, l, args)
+	w, from, err := a.standing(l)
+	if err != nil {
+		return err
+	}
+	targets, err := a.liveTargets(w, from, families, j.probe, args)
 	if err != nil {
 		return err
 	}
@@ -55,50 +63,19 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 	if w != nil {
 		v.From = w.Spec.Devices[from.Device].Name
 	}
-	var targets []netip.Addr
-	var trials []*workspace.Trial
-	add := func(name string, to netip.Addr, t *workspace.Trial) {
-		if !slices.Contains(targets, to) {
-			targets, trials = append(targets, to), append(trials, t)
-			v.Echoes = append(v.Echoes, view.LiveEcho{Target: name, Address: to.String()})
-		}
-	}
-	for _, arg := range args {
-		if w == nil {
-			to, err := prefix.ParseAddress(arg)
-			if err != nil {
-				return fmt.Errorf("%s: without a plan targets are addresses: %w", arg, err)
-			}
-			add(arg, to, nil)
-			continue
-		}
-		meant, err := w.Meant(arg)
-		if err != nil {
-			return err
-		}
-		for _, to := range meant {
-			if len(meant) > 1 && (to.Device == from.Device || to.Address.Is4() && families.Only6 || to.Address.Is6() && families.Only4) {
-				continue
-			}
-			all, _, err := w.Pings(from, to, families, j.probe)
-			if err != nil {
-				return err
-			}
-			for i := range all {
-				add(to.Text, all[i].Target, &all[i])
-			}
-		}
+	for _, t := range targets {
+		v.Echoes = append(v.Echoes, view.LiveEcho{Target: t.name, Address: t.address.String()})
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
-	echoes, err := wire.PingLive(ctx, targets, wire.PoliteEcho, func(done int) { a.progress(done, len(targets)) })
+	echoes, err := wire.PingLive(ctx, addressesOf(targets), wire.PoliteEcho, func(done int) { a.progress(done, len(targets)) })
 	a.progress(len(targets), len(targets))
 	if err != nil {
 		return notAsked{err}
 	}
 	v.Stopped = ctx.Err() != nil
 	for i, e := range echoes {
-		a.took(v, &v.Echoes[i], e, w, trials[i])
+		a.took(v, &v.Echoes[i], e, w, targets[i].trial)
 	}
 	if err := a.keepAnswers(l, v); err != nil {
 		return err
@@ -115,9 +92,61 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 	return nil
 }
 
+// liveTarget is an address to ask for real.
+type liveTarget struct {
+	name    string // as asked
+	address netip.Addr
+	trial   *workspace.Trial // the prediction; nil where there is no plan
+}
+
+func addressesOf(targets []liveTarget) []netip.Addr {
+	var all []netip.Addr
+	for _, t := range targets {
+		all = append(all, t.address)
+	}
+	return all
+}
+
+// liveTargets are the addresses that the words of a command line stand for, each once.
+func (a *app) liveTargets(w *workspace.Workspace, from workspace.Endpoint, families workspace.Families, probe forward.Probe, args []string) ([]liveTarget, error) {
+	var targets []liveTarget
+	add := func(t liveTarget) {
+		if !slices.ContainsFunc(targets, func(o liveTarget) bool { return o.address == t.address }) {
+			targets = append(targets, t)
+		}
+	}
+	for _, arg := range args {
+		if w == nil {
+			to, err := prefix.ParseAddress(arg)
+			if err != nil {
+				return nil, fmt.Errorf("%s: without a plan targets are addresses: %w", arg, err)
+			}
+			add(liveTarget{name: arg, address: to})
+			continue
+		}
+		meant, err := w.Meant(arg)
+		if err != nil {
+			return nil, err
+		}
+		for _, to := range meant {
+			if len(meant) > 1 && (to.Device == from.Device || to.Address.Is4() && families.Only6 || to.Address.Is6() && families.Only4) {
+				continue
+			}
+			all, _, err := w.Pings(from, to, families, probe)
+			if err != nil {
+				return nil, err
+			}
+			for i := range all {
+				add(liveTarget{to.Text, all[i].Target, &all[i]})
+			}
+		}
+	}
+	return targets, nil
+}
+
 // standing is the plan, and the host in it that this machine stands in for; nil where
 // there is no plan and none is asked for.
-func (a *app) standing(j *journey, l *live, args []string) (*workspace.Workspace, workspace.Endpoint, error) {
+func (a *app) standing(l *live) (*workspace.Workspace, workspace.Endpoint, error) {
 	if _, err := a.find(); err != nil && a.plan == "" && l.standing == "" {
 		return nil, workspace.Endpoint{}, nil
 	}

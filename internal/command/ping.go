@@ -39,6 +39,11 @@ func (j *journey) overWords() string {
 	return text
 }
 
+// usual tells whether nothing is said of a journey but where it goes.
+func (j *journey) usual() bool {
+	return len(j.with)+len(j.without) == 0 && j.source == "" && j.probe.Size == 0 && !j.probe.Whole && !j.pending && (j.over == "" || j.over == "icmp") && j.probe.TTL == forward.DefaultTTL
+}
+
 func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
 	j.probe.TTL = forward.DefaultTTL
 	a.withoutFlag(cmd, &j.without)
@@ -126,7 +131,7 @@ func (a *app) ping() *cobra.Command {
 		Use:     "ping [FROM] TO",
 		Short:   "Predict a ping both ways; if it fails, why, and what mends it",
 		GroupID: groupProve,
-		Example: "  ropeswing ping tern-cam\n  ropeswing ping desk-7 2001:db8:ffff::9\n  ropeswing ping mole-rtr:beam0 log-server --without beam-a\n  ropeswing ping desk-7 tern-cam --explain",
+		Example: "  ropeswing ping tern-cam\n  ropeswing ping desk-7 2001:db8:ffff::9\n  ropeswing ping mole-rtr:beam0 log-server --without beam-a\n  ropeswing ping desk-7 tern-cam --explain\n  ropeswing ping --live log-server tern-cam",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if all {
 				return a.allPairs(&j)
@@ -164,7 +169,7 @@ func (a *app) ping() *cobra.Command {
 		switch {
 		case real.on && len(args) == 0:
 			return errors.New("ping whom? name the targets: ropeswing ping --live TO…")
-		case real.on && (all || j.capture != "" || len(j.with)+len(j.without) > 0 || j.source != "" || j.probe.Size > 0):
+		case real.on && (all || j.capture != "" || !j.usual()):
 			return errors.New("--live sends real pings: it goes with --standing-at, --observed, --save, --baseline, -4 and -6 only")
 		case real.on:
 			return nil
@@ -181,7 +186,8 @@ func (a *app) ping() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&all, "all-pairs", false, "from every host to every other; what fails is listed")
 	cmd.Flags().IntVar(&j.probe.TTL, "ttl", j.probe.TTL, "the request's TTL or hop limit, `N` from 1 to 255")
-	a.liveFlags(cmd, &real)
+	a.liveFlags(cmd, &real, "send real pings")
+	a.answersFlags(cmd, &real)
 	cmd.Flags().StringVar(&j.capture, "capture", "", "write the exchange to `FILE` as packets (pcapng)")
 	cmd.Flags().StringSliceVar(&j.at, "at", nil, "capture only at `DEVICE:INTERFACE`; repeatable")
 	a.must(cmd.RegisterFlagCompletionFunc("at", a.completeEndpoints))

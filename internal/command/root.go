@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
@@ -55,8 +56,9 @@ type app struct {
 	only4   bool
 	only6   bool
 
-	reports  bool   // the command makes reports for machines
-	observed string // the state to answer about, "" for the plan
+	reports  bool      // the command makes reports for machines
+	began    time.Time // when the progress of a long command was first told
+	observed string    // the state to answer about, "" for the plan
 }
 
 // Main runs the program and returns its exit code.
@@ -239,10 +241,10 @@ Examples:
 {{.Example}}{{end}}{{if .HasAvailableSubCommands}}{{$cmds := .Commands}}{{if .Groups}}{{range $group := .Groups}}
 
 {{.Title}}{{range $cmds}}{{if (and (eq .GroupID $group.ID) .IsAvailableCommand)}}
-  {{rpad .Name 12}}{{.Short}}{{end}}{{end}}{{end}}{{else}}
+  {{rpad .Name $.NamePadding}} {{.Short}}{{end}}{{end}}{{end}}{{else}}
 
 There are:{{range $cmds}}{{if .IsAvailableCommand}}
-  {{rpad .Name 12}}{{.Short}}{{end}}{{end}}{{end}}{{end}}{{if .HasAvailableLocalFlags}}
+  {{rpad .Name 14}}{{.Short}}{{end}}{{end}}{{end}}{{end}}{{if .HasAvailableLocalFlags}}
 
 Options:
 {{.LocalFlags.FlagUsagesWrapped 80 | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableInheritedFlags}}
@@ -285,7 +287,10 @@ func unknownFlag(cmd *cobra.Command, err error) error {
 // progress tells on a terminal how far a long command is, and clears itself at
 // the end.
 func (a *app) progress(done, all int) {
-	if !a.live || all < 20 {
+	if a.began.IsZero() {
+		a.began = time.Now()
+	}
+	if !a.live || all < 2 || time.Since(a.began) < 300*time.Millisecond {
 		return
 	}
 	if done == all {

@@ -1,6 +1,8 @@
 package command
 
 import (
+	"errors"
+
 	"github.com/spf13/cobra"
 
 	"ropeswing/internal/view"
@@ -8,12 +10,16 @@ import (
 
 func (a *app) trace() *cobra.Command {
 	var j journey
+	var real live
 	cmd := &cobra.Command{
 		Use:     "trace [FROM] TO",
 		Short:   "Predict what traceroute shows, with devices beside addresses",
 		GroupID: groupProve,
-		Example: "  ropeswing trace tern-cam\n  ropeswing trace desk-7 192.0.2.9 -4\n  ropeswing trace desk-7 tern-cam --without beam-a",
+		Example: "  ropeswing trace tern-cam\n  ropeswing trace desk-7 192.0.2.9 -4\n  ropeswing trace desk-7 tern-cam --without beam-a\n  ropeswing trace --live tern-cam",
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if real.on {
+				return a.traceLive(&j, &real, args)
+			}
 			w, from, to, trials, passed, err := a.trials(&j, args)
 			if err != nil {
 				return err
@@ -32,5 +38,22 @@ func (a *app) trace() *cobra.Command {
 		},
 	}
 	a.journeyFlags(cmd, &j)
+	a.liveFlags(cmd, &real, "send real probes")
+	cmd.Flags().StringVar(&real.probes, "probes", "", "with --live: `KIND` of probes: icmp, or udp; udp where the system permits no other")
+	a.must(cmd.RegisterFlagCompletionFunc("probes", cobra.FixedCompletions([]cobra.Completion{"icmp", "udp"}, cobra.ShellCompDirectiveNoFileComp)))
+	named := cmd.Args
+	cmd.Args = func(cmd *cobra.Command, args []string) error {
+		switch {
+		case real.on && len(args) == 0:
+			return errors.New("trace whom? name the targets: ropeswing trace --live TO…")
+		case real.on && !j.usual():
+			return errors.New("--live sends real probes: it goes with --standing-at, --observed, --probes, -4 and -6 only")
+		case real.on:
+			return nil
+		case real.standing != "" || real.probes != "":
+			return errNoLiveTrace
+		}
+		return named(cmd, args)
+	}
 	return cmd
 }

@@ -9,7 +9,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strconv"
 	"strings"
@@ -21,7 +20,6 @@ import (
 	"golang.org/x/net/icmp"
 	"golang.org/x/net/ipv4"
 	"golang.org/x/net/ipv6"
-	"golang.org/x/sys/unix"
 
 	"ropeswing/core/coretest"
 	"ropeswing/core/derive"
@@ -72,7 +70,7 @@ func TestLinuxAgrees(t *testing.T) {
 	for seed := first; seed < first+count; seed++ {
 		referee(t, uint64(seed), score)
 	}
-	t.Logf("%d networks: %d pings agree (%d of them get a reply), %d hops of traces agree", count, score.pings, score.replies, score.hops)
+	t.Logf("%d networks: %d pings agree (%d of them get a reply), %d hops of traces agree, %d live pings and traces tell of no difference", count, score.pings, score.replies, score.hops, score.live)
 	t.Log("rules seen to agree: " + counted(score.rules))
 	if count >= 500 {
 		for _, name := range shown {
@@ -84,8 +82,8 @@ func TestLinuxAgrees(t *testing.T) {
 }
 
 type score struct {
-	pings, replies, hops int
-	rules                map[string]int
+	pings, replies, hops, live int
+	rules                      map[string]int
 }
 
 // able tells what keeps the test from running here.
@@ -159,6 +157,7 @@ func referee(t *testing.T, seed uint64, s *score) {
 	tables := forward.Resolve(state)
 	l.observe(tables)
 	l.compare(tables, r, s)
+	l.live(tables, r, s)
 }
 
 // withRandomRoutes gives each router a route to most subnets by some neighbour,
@@ -558,26 +557,14 @@ type asker struct {
 // newAsker opens the sockets of a namespace.
 func newAsker(ns string, identifier int) (*asker, error) {
 	a := &asker{identifier: identifier, sent: map[int]probeKey{}, answers: &answers{replied: map[netip.Addr]bool{}, hops: map[probeKey]heard{}}}
-	done := make(chan error)
-	go func() {
-		runtime.LockOSThread() // and never unlocked: the thread ends with the goroutine
-		done <- func() error {
-			fd, err := unix.Open("/var/run/netns/"+ns, unix.O_RDONLY|unix.O_CLOEXEC, 0)
-			if err != nil {
-				return err
-			}
-			defer unix.Close(fd)
-			if err := unix.Setns(fd, unix.CLONE_NEWNET); err != nil {
-				return err
-			}
-			if a.four, err = icmp.ListenPacket("ip4:icmp", "0.0.0.0"); err != nil {
-				return err
-			}
-			a.six, err = icmp.ListenPacket("ip6:ipv6-icmp", "::")
+	err := inside(ns, func() (err error) {
+		if a.four, err = icmp.ListenPacket("ip4:icmp", "0.0.0.0"); err != nil {
 			return err
-		}()
-	}()
-	return a, <-done
+		}
+		a.six, err = icmp.ListenPacket("ip6:ipv6-icmp", "::")
+		return err
+	})
+	return a, err
 }
 
 func (a *asker) close() {

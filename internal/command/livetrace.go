@@ -1,0 +1,86 @@
+package command
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
+)
+
+// overProbes is what probes by UDP go to, for the prediction.
+const overProbes = "udp/33434"
+
+// traceLive traces targets for real. Nothing is sent to an address that neither the
+// user nor the plan names.
+func (a *app) traceLive(j *journey, l *live, args []string) error {
+	if err := a.checkFormat(); err != nil {
+		return err
+	}
+	families, err := a.families()
+	if err != nil {
+		return err
+	}
+	o := wire.PoliteTrace
+	switch l.probes {
+	case "":
+		o.UDP = !wire.MayEcho()
+	case "icmp", "udp":
+		o.UDP = l.probes == "udp"
+	default:
+		return fmt.Errorf("--probes are icmp or udp, not %q", l.probes)
+	}
+	v := &view.LiveTraces{Probes: "icmp", Traces: []view.LiveTrace{}}
+	if o.UDP {
+		v.Probes = "udp"
+		if j.probe.Over, err = model.ParseService(overProbes); err != nil {
+			return err
+		}
+	}
+	w, from, err := a.standing(l)
+	if err != nil {
+		return err
+	}
+	targets, err := a.liveTargets(w, from, families, j.probe, args)
+	if err != nil {
+		return err
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
+	traced, err := wire.TraceLive(ctx, addressesOf(targets), o, func(done int) { a.progress(done, len(targets)) })
+	if err != nil {
+		return notAsked{err}
+	}
+	v.Stopped = ctx.Err() != nil
+	var spec *model.Spec
+	if w != nil {
+		spec, v.From = w.Spec, w.Spec.Devices[from.Device].Name
+	}
+	for i, t := range targets {
+		x := view.LiveTraced{Address: t.address.String(), Reached: traced[i].Reached, Problem: traced[i].Word, Hops: traced[i].Hops}
+		if t.trial != nil {
+			x.Predicted = forward.Follow(w.Tables, t.trial.Exchange)
+		}
+		v.Add(spec, t.name, x)
+	}
+	if v.Next != "" {
+		v.Next = a.self() + " " + v.Next + a.observedWords()
+	}
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
+		return err
+	}
+	switch {
+	case v.Stopped:
+		return errInterrupted
+	case v.Reached < v.Asked || v.Differ > 0:
+		return errWrong
+	}
+	return nil
+}
+
+var errNoLiveTrace = errors.New("--standing-at and --probes go with --live")
