@@ -3,8 +3,18 @@ package main
 
 import (
 	"os"
+	"runtime/debug"
 
 	"ropeswing/internal/command"
 )
 
-func main() { os.Exit(command.Main(os.Args[1:], os.Stdout, os.Stderr)) }
+// softLimit is from how many bytes on memory is collected sooner: the largest networks
+// are to be dealt with in less than 2 GB.
+const softLimit = 1700 << 20
+
+func main() {
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(softLimit)
+	}
+	os.Exit(command.Main(os.Args[1:], os.Stdout, os.Stderr))
+}

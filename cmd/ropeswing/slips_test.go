@@ -32,7 +32,7 @@ func TestBadInput(t *testing.T) {
 	require.NoError(t, huge.Truncate(100<<20))
 	require.NoError(t, huge.Close())
 	for name, says := range map[string]string{
-		"missing": "no such file", "empty": "the file is empty", "folder": "a directory", "binary": "a binary file", "junk": "a binary file", "huge": "100 MB; a plan has 32 MB at most",
+		"missing": "no such file", "empty": "the file is empty", "folder": "a directory", "binary": "a binary file", "junk": "a binary file", "huge": "100 MB; a plan has 64 MB at most",
 		"bomb": "no aliases", "cable": "no port of r called lan1", "escape": "U+001B", "quoted": "control character", "deep": "nested more than",
 	} {
 		r := run(t, dir, "show", "devices", "-p", name)

@@ -3,8 +3,11 @@ package compare
 import (
 	"fmt"
 	"net/netip"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -33,17 +36,32 @@ func Overlay(t *routing.Tables, devices []*observed.Device) *routing.Tables {
 
 // differences lists what differs, item by item.
 func differences(t *routing.Tables, devices []*observed.Device) *comparer {
-	c := &comparer{t: t, spec: t.State.Spec, Result: &Result{}}
-	seen := map[string]bool{}
-	for _, d := range devices {
-		seen[d.Name] = true
-		id, ok := c.spec.DeviceNamed(d.Name)
-		if !ok {
-			c.Compared++
-			c.add(Difference{Kind: Extra, What: OfDevice, Device: d.Name, Found: "it was observed, and the plan has none of that name"})
-			continue
+	c := &comparer{t: t, spec: t.State.Spec, Result: &Result{}, holders: map[netip.Addr][]model.InterfaceID{}}
+	for id := range c.spec.Interfaces {
+		for _, a := range c.spec.Interfaces[id].Addresses {
+			c.holders[a.Addr()] = append(c.holders[a.Addr()], model.InterfaceID(id))
 		}
-		c.device(id, d)
+	}
+	seen := map[string]bool{}
+	each := make([]Result, len(devices)) // compared beside one another, and told in order
+	var group sync.WaitGroup
+	var next atomic.Int32
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for i := int(next.Add(1)) - 1; i < len(devices); i = int(next.Add(1)) - 1 {
+				one := *c
+				one.Result = &each[i]
+				one.observed(devices[i])
+			}
+		})
+	}
+	group.Wait()
+	for i, d := range devices {
+		seen[d.Name] = true
+		c.Compared += each[i].Compared
+		c.InPlace += each[i].InPlace
+		c.Differences = append(c.Differences, each[i].Differences...)
+		c.Partly = append(c.Partly, each[i].Partly...)
 	}
 	for _, d := range c.spec.Devices {
 		if !seen[d.Name] {
@@ -58,11 +76,31 @@ type comparer struct {
 	t    *routing.Tables
 	spec *model.Spec
 	*Result
+	holders map[netip.Addr][]model.InterfaceID // of each address of the plan
+}
+
+// label is an address with the interface that has it, where one has.
+func (c *comparer) label(a netip.Addr) string {
+	if holders := c.holders[a]; len(holders) > 0 {
+		return a.String() + " (" + c.spec.Label(holders[0]) + ")"
+	}
+	return a.String()
 }
 
 func (c *comparer) add(d Difference) { c.Differences = append(c.Differences, d) }
 
 func (c *comparer) inPlace() { c.Compared++; c.InPlace++ }
+
+// observed compares what was observed of one device.
+func (c *comparer) observed(d *observed.Device) {
+	id, ok := c.spec.DeviceNamed(d.Name)
+	if !ok {
+		c.Compared++
+		c.add(Difference{Kind: Extra, What: OfDevice, Device: d.Name, Found: "it was observed, and the plan has none of that name"})
+		return
+	}
+	c.device(id, d)
+}
 
 // device compares one device.
 func (c *comparer) device(id model.DeviceID, o *observed.Device) {
@@ -191,10 +229,11 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 		}
 		if found.Admin != planned {
 			d := Difference{Kind: Different, What: OfAdmin, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Admin), Place: x.Place}
-			if d.apply = (model.BringUp{Interface: i}).Apply; found.Admin == observed.Down {
+			down := found.Admin == observed.Down
+			if down {
 				d.Slip = "administratively down"
-				d.apply = model.TakeDown{Interface: i}.Apply
 			}
+			d.change = func(all []model.Interface) { all[i].AdminDown = down }
 			c.add(d)
 			return
 		}
@@ -280,13 +319,12 @@ func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Int
 	case len(missing) == 1 && len(extra) == 1 && swapped(missing[0], extra[0]):
 		d.Slip = fmt.Sprintf("%s for %s: digits swapped", extra[0], missing[0])
 	}
-	d.apply = func(s *model.Spec) *model.Spec {
-		return withInterface(s, i, func(x *model.Interface) {
-			x.Untagged, x.Tagged = model.VLAN(untagged), nil
-			for _, v := range found.Tagged {
-				x.Tagged = append(x.Tagged, model.VLAN(v))
-			}
-		})
+	d.change = func(all []model.Interface) {
+		x := &all[i]
+		x.Untagged, x.Tagged = model.VLAN(untagged), nil
+		for _, v := range found.Tagged {
+			x.Tagged = append(x.Tagged, model.VLAN(v))
+		}
 	}
 	c.add(d)
 }
@@ -307,14 +345,6 @@ func vlanWords(tagged []int, untagged int) string {
 		return "no VLAN"
 	}
 	return strings.Join(parts, ", ")
-}
-
-// withInterface is the network with one interface changed in a copy.
-func withInterface(s *model.Spec, id model.InterfaceID, change func(*model.Interface)) *model.Spec {
-	next := *s
-	next.Interfaces = slices.Clone(s.Interfaces)
-	change(&next.Interfaces[id])
-	return &next
 }
 
 // addressSet is the addresses of an interface that are compared: link-local ones, and
@@ -379,12 +409,13 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 			d.Kind, d.Found, d.Slip = Different, extra[n].p.String()+" on "+at, fmt.Sprintf("the address is on %s, planned on %s", at, x.Name)
 			other := extra[n]
 			extra = slices.Delete(extra, n, n+1)
-			d.apply = func(s *model.Spec) *model.Spec {
-				return swapAddress(swapAddress(s, m.i, m.p, netip.Prefix{}), other.i, netip.Prefix{}, other.p)
+			d.change = func(all []model.Interface) {
+				swapAddress(&all[m.i], m.p, netip.Prefix{})
+				swapAddress(&all[other.i], netip.Prefix{}, other.p)
 			}
 		}
-		if d.apply == nil {
-			d.apply = func(s *model.Spec) *model.Spec { return swapAddress(s, m.i, m.p, instead) }
+		if d.change == nil {
+			d.change = func(all []model.Interface) { swapAddress(&all[m.i], m.p, instead) }
 		}
 		c.add(d)
 	}
@@ -392,10 +423,10 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		c.Compared++
 		x := &c.spec.Interfaces[e.i]
 		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place}
-		if holders := c.spec.HoldersOf(e.p.Addr()); len(holders) > 0 {
+		if holders := c.holders[e.p.Addr()]; len(holders) > 0 {
 			d.Slip = "it is planned for " + c.spec.Label(holders[0])
 		}
-		d.apply = func(s *model.Spec) *model.Spec { return swapAddress(s, e.i, netip.Prefix{}, e.p) }
+		d.change = func(all []model.Interface) { swapAddress(&all[e.i], netip.Prefix{}, e.p) }
 		c.add(d)
 	}
 }
@@ -411,18 +442,16 @@ func (c *comparer) placeOf(i model.InterfaceID, p netip.Prefix) source.Place {
 
 // swapAddress takes an address from an interface and gives it another; either may be
 // none.
-func swapAddress(s *model.Spec, id model.InterfaceID, old, new netip.Prefix) *model.Spec {
-	return withInterface(s, id, func(i *model.Interface) {
-		all := slices.Clone(i.Addresses)
-		n := slices.IndexFunc(all, func(a model.Address) bool { return a.Prefix == old })
-		switch {
-		case n >= 0 && new.IsValid():
-			all[n].Prefix = new
-		case n >= 0:
-			all = slices.Delete(all, n, n+1)
-		case new.IsValid():
-			all = append(all, model.Address{Prefix: new, Place: i.Place})
-		}
-		i.Addresses = all
-	})
+func swapAddress(i *model.Interface, old, new netip.Prefix) {
+	all := slices.Clone(i.Addresses)
+	n := slices.IndexFunc(all, func(a model.Address) bool { return a.Prefix == old })
+	switch {
+	case n >= 0 && new.IsValid():
+		all[n].Prefix = new
+	case n >= 0:
+		all = slices.Delete(all, n, n+1)
+	case new.IsValid():
+		all = append(all, model.Address{Prefix: new, Place: i.Place})
+	}
+	i.Addresses = all
 }

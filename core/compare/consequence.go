@@ -14,42 +14,120 @@ import (
 
 // with is the planned network with some differences in it.
 func with(t *routing.Tables, all []Difference) *routing.Tables {
-	spec, failures := t.State.Spec, slices.Clone(t.State.Failures())
+	spec, failures := *t.State.Spec, slices.Clone(t.State.Failures())
+	routes := map[model.DeviceID]foundOnes{}
+	copied := false
 	for i := range all {
-		if d := &all[i]; d.follows {
-			continue
-		} else if d.apply != nil {
-			spec = d.apply(spec)
-		} else if d.failure != nil {
+		switch d := &all[i]; {
+		case d.follows:
+		case d.change != nil:
+			if !copied {
+				spec.Interfaces, copied = slices.Clone(spec.Interfaces), true
+			}
+			d.change(spec.Interfaces)
+		case d.routes != nil:
+			r := d.routes
+			if routes[r.device] == nil {
+				routes[r.device] = foundOnes{}
+			}
+			routes[r.device][r.key] = r
+		case d.failure != nil:
 			failures = append(failures, *d.failure)
 		}
 	}
-	return forward.Resolve(network.Build(spec).State(failures...))
+	if len(routes) > 0 {
+		spec.Statics = staticsWith(&spec, routes)
+	}
+	return forward.Resolve(network.Build(&spec).State(failures...))
 }
 
-// mostTried is for how many differences what they break is worked out, the first of
-// each device before the second of any.
-const mostTried = 200
+// Up to how much what differences break is worked out. In a small network that is all
+// of it.
+const (
+	mostTried = 200     // differences
+	mostEnds  = 4000    // hosts that are asked about; where there are more, some stand for all
+	mostWork  = 3000000 // of the units of work, which take about a microsecond each
+)
 
 // consequences works out what each difference breaks by itself, and puts the worst
-// first.
+// first. Where that is not done for all, what is planned goes before what is extra, and
+// the first of each device before the second of any.
 func (c *comparer) consequences() {
 	ends := reach.Hosts(c.spec)
 	if len(ends) == 0 {
 		ends = reach.Ends(c.spec)
 	}
-	if len(c.Differences) == 0 || len(ends) > mostEnds {
-		return
+	if len(ends) > mostEnds {
+		some := make([]*reach.End, mostEnds)
+		for i := range some {
+			some[i] = ends[i*len(ends)/mostEnds]
+		}
+		ends, c.Among = some, mostEnds
 	}
-	base := reach.All(c.t, ends)
+	var order []int
+	rank := map[int]int{}
+	count := map[string]int{}
 	for i := range c.Differences {
 		d := &c.Differences[i]
-		if d.apply == nil && d.failure == nil || d.follows || i >= mostTried {
+		if d.change == nil && d.failure == nil && d.routes == nil || d.follows {
 			continue
 		}
-		c.consequence(d, base, ends)
+		order = append(order, i)
+		if rank[i] = count[d.Device]; d.Kind == Extra {
+			rank[i] += len(c.Differences)
+		}
+		count[d.Device]++
+	}
+	if len(order) == 0 {
+		return
+	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(rank[a], rank[b]) })
+	base := reach.All(c.t, ends)
+	t := &trier{comparer: c, ends: ends, base: base}
+	for n, i := range order {
+		if t.work += t.cost(&c.Differences[i]); n >= mostTried || n > 0 && t.work > mostWork {
+			c.Untried = len(order) - n
+			break
+		}
+		t.consequence(&c.Differences[i])
 	}
 	slices.SortStableFunc(c.Differences, func(a, b Difference) int { return cmp.Compare(b.Lost, a.Lost) })
+}
+
+// trier tries one difference after the other.
+type trier struct {
+	*comparer
+	ends []*reach.End
+	base *reach.Matrix
+	work int
+	room []model.Static // the planned routes, with room behind them
+}
+
+// cost is how much work it is to try a difference.
+func (t *trier) cost(d *Difference) int {
+	cost := len(t.ends)*len(t.spec.Devices)/16 + 1
+	if d.change != nil || t.t.Probes != nil {
+		cost += len(t.spec.Statics) + 2*len(t.spec.Interfaces)
+	}
+	return cost
+}
+
+// tables are those of the planned network with one difference in it. Only what may
+// differ is worked out anew.
+func (t *trier) tables(d *Difference) *routing.Tables {
+	switch {
+	case t.t.Probes != nil || d.change != nil:
+		return with(t.t, []Difference{*d})
+	case d.failure != nil:
+		return forward.Update(t.t, t.t.State.With(*d.failure))
+	}
+	planned := t.spec.Statics
+	if t.room == nil {
+		t.room = append(make([]model.Static, 0, len(planned)+len(planned)/8+1000), planned...)
+	}
+	first, last := t.spec.StaticsOf(d.routes.device)
+	all := foundOnes{d.routes.key: d.routes}.statics(t.room[:len(planned)], planned[first:last])
+	return t.t.WithRoutes(t.t.State.WithStatics(all), d.routes.device, len(planned), len(all))
 }
 
 // followers finds interfaces that are down for what differs at their far end: what
@@ -72,11 +150,9 @@ func (c *comparer) followers() {
 	}
 }
 
-// mostEnds is up to how many hosts each is asked about.
-const mostEnds = 4000
-
-func (c *comparer) consequence(d *Difference, base *reach.Matrix, ends []*reach.End) {
-	after := with(c.t, []Difference{*d})
+func (t *trier) consequence(d *Difference) {
+	ends, base := t.ends, t.base
+	after := t.tables(d)
 	// Whoever has another address now is asked for by that.
 	moved := make([]*reach.End, len(ends))
 	for i, e := range ends {
@@ -101,7 +177,7 @@ func (c *comparer) consequence(d *Difference, base *reach.Matrix, ends []*reach.
 				continue
 			}
 			if d.Lost++; d.Such == "" {
-				d.Such = fmt.Sprintf("%s cannot reach %s", c.name(from.Device), c.name(to.Device))
+				d.Such = fmt.Sprintf("%s cannot reach %s", t.name(from.Device), t.name(to.Device))
 			}
 		}
 	}

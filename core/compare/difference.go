@@ -48,10 +48,11 @@ type Difference struct {
 	Such           string // the first of them: 'desk-7 cannot reach tern-cam'
 	Place          source.Place
 
-	apply   func(*model.Spec) *model.Spec // makes the planned network so; nil where that changes nothing
-	failure *network.Failure              // or puts this out of order
-	follows bool                          // from another difference
-	hop     netip.Addr                    // the next hop found
+	change  func([]model.Interface) // makes the planned interfaces so; nil where that changes nothing
+	routes  *routesFound            // or a device's routes to one destination
+	failure *network.Failure        // or puts this out of order
+	follows bool                    // from another difference
+	hop     netip.Addr              // the next hop found
 	to      netip.Prefix
 }
 
@@ -62,6 +63,8 @@ type Result struct {
 	InPlace     int      // of them: as planned
 	NotKnown    []string // devices of the plan of which nothing was observed
 	Partly      []Partly
+	Untried     int // differences of which it was not worked out what they break: the network is too large
+	Among       int // hosts that stand for all where what differences break is worked out; 0 where all are asked
 }
 
 // Partly is a device of which some part is not known.

@@ -3,6 +3,7 @@ package compare
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -18,6 +19,10 @@ type routeKey struct {
 	to    netip.Prefix
 }
 
+func compareKeys(a, b routeKey) int {
+	return cmp.Or(cmp.Compare(a.table, b.table), a.to.Addr().Compare(b.to.Addr()), a.to.Bits()-b.to.Bits())
+}
+
 // way is one next hop of a route, planned or found.
 type way struct {
 	via      netip.Addr
@@ -29,15 +34,16 @@ type way struct {
 	place    source.Place
 }
 
-func (w way) words(spec *model.Spec) string {
+// words says in words where a way leads.
+func (c *comparer) words(w way) string {
 	text := "discard"
 	if !w.discard {
 		text = ""
 		if w.via.IsValid() {
-			text = "via " + spec.HolderLabel(w.via)
+			text = "via " + c.label(w.via)
 		}
 		if w.out != model.None && !w.via.IsValid() {
-			text = strings.TrimSpace(text + " out of " + spec.Interfaces[w.out].Name)
+			text = strings.TrimSpace(text + " out of " + c.spec.Interfaces[w.out].Name)
 		}
 	}
 	return text
@@ -96,9 +102,7 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 		}
 		note(found, routeKey{r.Table, r.To}, w)
 	}
-	slices.SortStableFunc(order, func(a, b routeKey) int {
-		return cmp.Or(cmp.Compare(a.table, b.table), a.to.Addr().Compare(b.to.Addr()), a.to.Bits()-b.to.Bits())
-	})
+	slices.SortFunc(order, compareKeys)
 	for _, k := range order {
 		c.route(id, k, planned[k], found[k])
 	}
@@ -146,45 +150,76 @@ func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []way) {
 	name := c.spec.Devices[id].Name
 	for _, w := range missing {
 		c.Compared++
-		d := Difference{Kind: Missing, What: OfRoute, Device: name, Subject: subject, Planned: w.words(c.spec), Place: w.place, to: k.to, apply: c.routesAs(id, k, found)}
+		d := Difference{Kind: Missing, What: OfRoute, Device: name, Subject: subject, Planned: c.words(w), Place: w.place, to: k.to, routes: &routesFound{id, k, found}}
 		if len(extra) > 0 {
-			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, extra[0].words(c.spec), extra[0].via
+			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.words(extra[0]), extra[0].via
 			d.Slip = c.hopSlip(w.via, extra[0].via)
 			extra = extra[1:]
 		} else if len(standing) > 0 {
-			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, standing[0].words(c.spec), standing[0].via
+			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.words(standing[0]), standing[0].via
 			d.Slip = "it goes by the one that is to stand by"
 			if w.watch.IsValid() {
-				d.Slip += fmt.Sprintf(": %s, which the first watches, may not answer", c.spec.HolderLabel(w.watch))
+				d.Slip += fmt.Sprintf(": %s, which the first watches, may not answer", c.label(w.watch))
 			}
 			standing = standing[1:]
 		}
 		if d.Kind == Missing && w.watch.IsValid() {
-			d.Slip = fmt.Sprintf("it is in use only while %s answers by it", c.spec.HolderLabel(w.watch))
+			d.Slip = fmt.Sprintf("it is in use only while %s answers by it", c.label(w.watch))
 		}
 		c.add(d)
 	}
 	for _, w := range extra {
 		c.Compared++
-		c.add(Difference{Kind: Extra, What: OfRoute, Device: name, Subject: subject, Found: w.words(c.spec), Place: c.spec.Devices[id].Place, to: k.to, apply: c.routesAs(id, k, found)})
+		c.add(Difference{Kind: Extra, What: OfRoute, Device: name, Subject: subject, Found: c.words(w), Place: c.spec.Devices[id].Place, to: k.to, routes: &routesFound{id, k, found}})
 	}
 }
 
-// routesAs makes a device's routes to one destination what was found.
-func (c *comparer) routesAs(id model.DeviceID, k routeKey, found []way) func(*model.Spec) *model.Spec {
-	return func(s *model.Spec) *model.Spec {
-		next := *s
-		next.Statics = slices.DeleteFunc(slices.Clone(s.Statics), func(x model.Static) bool { return x.Device == id && x.Table == k.table && x.To == k.to })
-		for n, w := range found {
+// routesFound is the routes of a device to one destination as they were found.
+type routesFound struct {
+	device model.DeviceID
+	key    routeKey
+	found  []way
+}
+
+// statics are the routes of a device with some of them as they were found, behind those
+// in all.
+func (f foundOnes) statics(all, own []model.Static) []model.Static {
+	for i := range own {
+		if _, other := f[routeKey{own[i].Table, own[i].To}]; !other {
+			all = append(all, own[i])
+		}
+	}
+	for _, k := range slices.SortedFunc(maps.Keys(f), compareKeys) {
+		for n, w := range f[k].found {
 			distance := w.distance
 			if distance == 0 {
 				if distance = 1; !w.inUse {
 					distance = 10 + n
 				}
 			}
-			next.Statics = append(next.Statics, model.Static{Device: id, To: k.to, Via: w.via, Out: w.out, Discard: w.discard, Distance: uint8(min(distance, 255)), Table: k.table, Origin: model.Learned, Key: k.to.String()})
+			all = append(all, model.Static{Device: f[k].device, To: k.to, Via: w.via, Out: w.out, Discard: w.discard, Distance: uint8(min(distance, 255)), Table: k.table, Origin: model.Learned, Key: k.to.String()})
 		}
-		slices.SortStableFunc(next.Statics, func(a, b model.Static) int { return cmp.Compare(a.Device, b.Device) })
-		return &next
 	}
+	return all
+}
+
+// foundOnes is what was found otherwise of one device's routes.
+type foundOnes map[routeKey]*routesFound
+
+// staticsWith are all routes of a network with some of them as they were found.
+func staticsWith(spec *model.Spec, found map[model.DeviceID]foundOnes) []model.Static {
+	all := make([]model.Static, 0, len(spec.Statics))
+	for first, d := 0, model.DeviceID(0); int(d) < len(spec.Devices); d++ {
+		last := first
+		for last < len(spec.Statics) && spec.Statics[last].Device == d {
+			last++
+		}
+		if found[d] != nil {
+			all = found[d].statics(all, spec.Statics[first:last])
+		} else {
+			all = append(all, spec.Statics[first:last]...)
+		}
+		first = last
+	}
+	return all
 }

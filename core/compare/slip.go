@@ -74,7 +74,7 @@ func (c *comparer) hopSlip(planned, found netip.Addr) string {
 		return "digits swapped"
 	case oneOff(planned.String(), found.String()):
 		return "one digit off"
-	case len(c.spec.HoldersOf(found)) == 0:
+	case len(c.holders[found]) == 0:
 		return "nobody in the plan has " + found.String()
 	}
 	return ""
@@ -93,7 +93,7 @@ func (c *comparer) slipsOfHops(devices []*observed.Device) {
 			continue
 		}
 		from, _ := c.spec.DeviceNamed(d.Device)
-		for _, h := range c.spec.HoldersOf(d.hop) {
+		for _, h := range c.holders[d.hop] {
 			far := c.spec.Interfaces[h].Device
 			if c.sendsTo(far, byName[c.spec.Devices[far].Name], d.to, from) {
 				d.Slip = "the next hop points back"
@@ -118,7 +118,7 @@ func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix
 		}
 	}
 	for _, hop := range hops {
-		for _, h := range c.spec.HoldersOf(hop) {
+		for _, h := range c.holders[hop] {
 			if c.spec.Interfaces[h].Device == next {
 				return true
 			}

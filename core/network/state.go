@@ -100,6 +100,14 @@ func (s *State) With(failures ...Failure) *State {
 	return s.Topology.State(all...)
 }
 
+// WithStatics is the same state of a network that differs in its static routes only.
+func (s *State) WithStatics(statics []model.Static) *State {
+	topology, spec, next := *s.Topology, *s.Spec, *s
+	spec.Statics = statics
+	topology.Spec, next.Topology = &spec, &topology
+	return &next
+}
+
 // Shares tells whether the two differ only in that leaves of the network went
 // down: who hears whom is otherwise the same.
 func (s *State) Shares(other *State) bool { return s.sets == other.sets }

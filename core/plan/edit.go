@@ -43,12 +43,12 @@ func Apply(file *source.File, edits ...Edit) []byte {
 func (d *Document) Put(path []string, value string) (Edit, bool) {
 	home := d.parts[0]
 	for _, p := range d.parts {
-		if c := child(p.root, path[0]); c != nil && len(path) > 1 && child(c, path[1]) != nil {
+		if c := child(p.tree(), path[0]); c != nil && len(path) > 1 && child(c, path[1]) != nil {
 			home = p
 			break
 		}
 	}
-	at := home.root
+	at := home.tree()
 	r := &reader{file: home.file}
 	for i, name := range path {
 		if at.Kind != yaml.MappingNode {
@@ -70,7 +70,7 @@ func (d *Document) Put(path []string, value string) (Edit, bool) {
 // where there is something else.
 func (d *Document) Insert(path []string, before int, item string) (Edit, bool) {
 	for _, p := range d.parts {
-		at := p.root
+		at := p.tree()
 		for _, name := range path {
 			if at != nil && at.Kind == yaml.MappingNode {
 				at = child(at, name)

@@ -71,7 +71,7 @@ func includeAll(fsys fs.FS, d *Document, name string) []finding.Finding {
 			r := &reader{file: file}
 			r.whole(d, root, partKeys())
 			found = append(found, r.found...)
-			d.parts = append(d.parts, part{file, root, r.include})
+			d.parts = append(d.parts, newPart(file, root, r.include))
 			names = append(names, inside)
 		}
 	}

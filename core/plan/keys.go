@@ -364,7 +364,7 @@ func (r *reader) tables(d *Device, n *yaml.Node, what string) {
 }
 
 func (r *reader) routesOf(n *yaml.Node) []Route {
-	var all []Route
+	all := make([]Route, 0, len(n.Content)/2)
 	r.mapping(n, "routes", func(to Text, v *yaml.Node) {
 		route := Route{To: to}
 		hops := []*yaml.Node{v}

@@ -191,7 +191,7 @@ func TestFilesThatAreNoPlans(t *testing.T) {
 		{"latin1", "unreadable-file", "0xfc"},
 		{"bell", "unreadable-file", "U+0007"},
 		{"lone-cr", "unreadable-file", "U+000D"},
-		{"huge", "unreadable-file", "32 MB"},
+		{"huge", "unreadable-file", "64 MB"},
 		{"deep", "not-yaml", "nested"},
 	}
 	for _, tt := range tests {

@@ -93,6 +93,16 @@ func (t *Tables) Update(state *network.State) *Tables {
 	return next
 }
 
+// WithRoutes is the tables in a state that differs in one device's static routes only,
+// which are those from first on up to last.
+func (t *Tables) WithRoutes(state *network.State, d model.DeviceID, first, last int) *Tables {
+	next := t.next(state)
+	maps.DeleteFunc(next.named, func(k Key, _ *Table) bool { return k.Device == d })
+	next.main[d] = &Table{key: Key{Device: d}, firstStatic: first, lastStatic: last}
+	next.rebuild(d)
+	return next
+}
+
 // next is the same tables, in which some are to be replaced.
 func (t *Tables) next(state *network.State) *Tables {
 	next := *t

@@ -5,7 +5,11 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
+	"runtime"
+	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 
 	"ropeswing/core/compare"
 	"ropeswing/core/observed"
@@ -22,33 +26,50 @@ func ReadState(fsys fs.FS) ([]*observed.Device, error) {
 		}
 		return nil, err
 	}
-	var all []*observed.Device
+	entries = slices.DeleteFunc(entries, func(e fs.DirEntry) bool {
+		return e.IsDir() || path.Ext(e.Name()) != ".json" || strings.HasPrefix(e.Name(), ".")
+	})
+	all, errs := make([]*observed.Device, len(entries)), make([]error, len(entries))
+	var group sync.WaitGroup
+	var next atomic.Int32
+	for range runtime.GOMAXPROCS(0) {
+		group.Go(func() {
+			for i := int(next.Add(1)) - 1; i < len(entries); i = int(next.Add(1)) - 1 {
+				all[i], errs[i] = readDevice(fsys, entries[i])
+			}
+		})
+	}
+	group.Wait()
 	by := map[string]string{}
-	for _, e := range entries {
-		if e.IsDir() || path.Ext(e.Name()) != ".json" || strings.HasPrefix(e.Name(), ".") {
-			continue
+	for i, e := range entries {
+		if errs[i] != nil {
+			return nil, errs[i]
 		}
-		if info, err := e.Info(); err == nil && info.Size() > observed.LargestFile {
-			return nil, fmt.Errorf("%s: it has %d MB; %d are the most", e.Name(), info.Size()>>20, observed.LargestFile>>20)
+		if other, twice := by[all[i].Name]; twice {
+			return nil, fmt.Errorf("%s and %s both say that they are %s", other, e.Name(), all[i].Name)
 		}
-		text, err := fs.ReadFile(fsys, e.Name())
-		if err != nil {
-			return nil, fmt.Errorf("%s: it cannot be read", e.Name())
-		}
-		d, err := observed.Decode(text)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", e.Name(), err)
-		}
-		if other, twice := by[d.Name]; twice {
-			return nil, fmt.Errorf("%s and %s both say that they are %s", other, e.Name(), d.Name)
-		}
-		by[d.Name] = e.Name()
-		all = append(all, d)
+		by[all[i].Name] = e.Name()
 	}
 	if len(all) == 0 {
 		return nil, errors.New("there is no observed file in it; 'ropeswing observe FILE… -w FOLDER' makes some")
 	}
 	return all, nil
+}
+
+// readDevice reads one file of a state.
+func readDevice(fsys fs.FS, e fs.DirEntry) (*observed.Device, error) {
+	if info, err := e.Info(); err == nil && info.Size() > observed.LargestFile {
+		return nil, fmt.Errorf("%s: it has %d MB; %d are the most", e.Name(), info.Size()>>20, observed.LargestFile>>20)
+	}
+	text, err := fs.ReadFile(fsys, e.Name())
+	if err != nil {
+		return nil, fmt.Errorf("%s: it cannot be read", e.Name())
+	}
+	d, err := observed.Decode(text)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", e.Name(), err)
+	}
+	return d, nil
 }
 
 // Compare compares the plan with what was observed.

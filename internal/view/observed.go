@@ -88,12 +88,14 @@ func MapCells(all []MapCell) Table {
 
 // Comparison is how the network as found differs from the plan, in JSON.
 type Comparison struct {
-	Basis       string       `json:"basis"`        // what the answer stands on
-	Compared    int          `json:"compared"`     // things
-	InPlace     int          `json:"in_place"`     // of them: as planned
-	Differences []Difference `json:"differences"`  // the worst first
-	NotObserved []string     `json:"not_observed"` // devices of the plan nothing is known of
-	Partly      []Partly     `json:"partly"`       // devices of which something is not known
+	Basis       string       `json:"basis"`             // what the answer stands on
+	Compared    int          `json:"compared"`          // things
+	InPlace     int          `json:"in_place"`          // of them: as planned
+	Differences []Difference `json:"differences"`       // the worst first
+	NotObserved []string     `json:"not_observed"`      // devices of the plan nothing is known of
+	Partly      []Partly     `json:"partly"`            // devices of which something is not known
+	Untried     int          `json:"untried,omitempty"` // differences of which what they break was not worked out: the network is too large
+	Among       int          `json:"among,omitempty"`   // hosts that stood for all where it was; absent where all were asked
 
 	words [2]string // what the two sides are
 }
@@ -121,7 +123,7 @@ type Difference struct {
 
 // NewComparison puts a comparison into its JSON form.
 func NewComparison(r *compare.Result, basis string, words [2]string) Comparison {
-	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: []Partly{}}
+	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: []Partly{}, Untried: r.Untried, Among: r.Among}
 	for _, p := range r.Partly {
 		v.Partly = append(v.Partly, Partly(p))
 	}
@@ -189,6 +191,12 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 	}
 	for _, part := range parts {
 		paragraph(w, width, faint.Render("not known: ")+Clean(part+" of "+strings.Join(of[part], ", ")), "  ")
+	}
+	if v.Untried > 0 {
+		paragraph(w, width, faint.Render("not worked out: ")+Clean("what "+Count(v.Untried, "difference")+" would break; in a network of this size it is for the likeliest only"), "  ")
+	}
+	if v.Among > 0 && len(v.Differences) > 0 {
+		paragraph(w, width, faint.Render("what they break: ")+fmt.Sprintf("among %d hosts that stand for all", v.Among), "  ")
 	}
 	if next != "" {
 		fmt.Fprintln(w, pad("next", 8)+Clean(next))
