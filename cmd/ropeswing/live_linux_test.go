@@ -204,6 +204,22 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 	assert.Equal(t, "4 of 4 reached, as predicted · measured live with UDP", first(r.out), r.err)
 	assert.Contains(t, rows(r), "2 2001:db8:77::2 r2 time exceeded r2 3 2001:db8:77:2::a lamp port unreachable lamp")
 
+	// Each tells what it is by its kernel, and all is as planned.
+	for _, n := range []string{"laptop", "one", "two", "lamp"} {
+		r = in(n, dir, program, "observe", "--here", "-w", "state")
+		assert.Equal(t, 0, r.code, r.err)
+	}
+	r = in("laptop", dir, program, "compare", "state")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.Regexp(t, `^as planned: all \d+ things that are known`, first(r.out))
+	assert.NotContains(t, r.out, "not observed")
+	ip("-n @laptop route replace default via 10.77.1.9")
+	assert.Contains(t, in("laptop", dir, program, "here").out, "should hold too: the default route via 10.77.1.1, and not via 10.77.1.9")
+	in("laptop", dir, program, "observe", "--here", "-w", "state")
+	assert.Contains(t, oneLine(in("laptop", dir, program, "compare", "state").out), "laptop next hop 0.0.0.0/0 different via 10.77.1.1 (r1:eth0) via 10.77.1.9")
+	ip("-n @laptop route replace default via 10.77.1.1")
+	assert.Contains(t, in("laptop", dir, program, "observe", "--here", "lists.json").err, "--here is this machine itself")
+
 	// A user without rights: by datagrams, until the system lets everyone ping.
 	common := filepath.Join(dir, "ropeswing")
 	text, err := os.ReadFile(program)

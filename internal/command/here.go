@@ -3,10 +3,14 @@ package command
 import (
 	"net"
 	"net/netip"
+	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/observed"
 	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
 )
 
 // here tells where in the plan this machine is, by its addresses.
@@ -32,7 +36,7 @@ func (a *app) here() *cobra.Command {
 			if err != nil {
 				return notAsked{err}
 			}
-			v := view.NewHere(w.Tables, own, a.self())
+			v := view.NewHere(w.Tables, own, ownDefaults(), a.self())
 			if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
 				return err
 			}
@@ -71,4 +75,38 @@ func ownAddresses() ([]view.OwnAddress, error) {
 		}
 	}
 	return all, nil
+}
+
+// ownDefaults are the next hops of this machine's default routes; nil where it does not
+// tell.
+func ownDefaults() []netip.Addr {
+	r, err := wire.ReadHere("here")
+	if err != nil {
+		return nil
+	}
+	all := []netip.Addr{}
+	for _, x := range r.Devices[0].Routes {
+		if x.To.Bits() == 0 && x.Table == "" && x.NextHop.IsValid() {
+			all = append(all, x.NextHop)
+		}
+	}
+	return all
+}
+
+// ownName is what this machine is called: by the plan, where it holds an address of one
+// of its devices; else by itself.
+func (a *app) ownName() string {
+	if w, err := a.usable(); err == nil {
+		own, _ := ownAddresses()
+		for _, o := range own {
+			if holders := w.Spec.HoldersOf(o.Prefix.Addr()); len(holders) > 0 {
+				return w.Spec.Devices[w.Spec.Interfaces[holders[0]].Device].Name
+			}
+		}
+	}
+	name, _ := os.Hostname()
+	if name, _, _ = strings.Cut(name, "."); observed.IsName(name) {
+		return name
+	}
+	return "here"
 }

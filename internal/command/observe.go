@@ -23,7 +23,7 @@ import (
 // observation is the options of reading what devices say.
 type observation struct {
 	device, format, mapFile, try, write, taken string
-	unread, saved                              bool
+	unread, saved, here                        bool
 }
 
 func (a *app) observe() *cobra.Command {
@@ -39,9 +39,14 @@ func (a *app) observe() *cobra.Command {
 			"first dot. A text beside which a map of its name lies (lamps.map.yaml for\n" +
 			"lamps.txt) is read by that. A folder stands for the files in it. With -w DIR\n" +
 			"it is kept there, one file a device.",
-		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe list.txt --map our-gear.yaml --device quay-sw1\n  ropeswing observe --try our-gear.yaml list.txt",
+		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe list.txt --map our-gear.yaml --device quay-sw1\n  ropeswing observe --try our-gear.yaml list.txt\n  ropeswing observe --here -w observed",
 		Args: func(cmd *cobra.Command, args []string) error {
-			if len(args) == 0 {
+			switch {
+			case o.here && len(args) > 0:
+				return errors.New("--here is this machine itself, and takes no files")
+			case o.here && (o.try != "" || o.mapFile != "" || o.format != "" || o.taken != "" || o.saved):
+				return errors.New("--here goes with --device, --unread and -w only")
+			case len(args) == 0 && !o.here:
 				return errors.New("observe what? name the files: ropeswing observe mole-rtr.addr.json -w observed")
 			}
 			return nil
@@ -49,6 +54,9 @@ func (a *app) observe() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
+			}
+			if o.here {
+				return a.observeHere(&o)
 			}
 			return a.observeFiles(&o, args)
 		},
@@ -60,6 +68,7 @@ func (a *app) observe() *cobra.Command {
 	f.StringVar(&o.try, "try", "", "show what the column map `MAP` makes of the files, cell by cell")
 	f.StringVarP(&o.write, "write", "w", "", "keep it in the folder `DIR`")
 	f.StringVar(&o.taken, "taken", "", "when it was taken, as `TIME` such as 2026-11-23T03:10:00Z; the file's own time unless said")
+	f.BoolVar(&o.here, "here", false, "this machine itself, as its kernel tells by netlink; under Linux")
 	f.BoolVar(&o.unread, "unread", false, "show what was not understood, line by line")
 	f.BoolVar(&o.saved, "saved", false, "it is the saved configuration, not what runs")
 	a.must(cmd.RegisterFlagCompletionFunc("device", a.completeDevices))
@@ -67,6 +76,33 @@ func (a *app) observe() *cobra.Command {
 	a.wideFlag(cmd)
 	a.formatFlags(cmd)
 	return cmd
+}
+
+// notRead counts what was not understood, and keeps the lines where they are asked for.
+func notRead(v *view.Observation, unread []wire.Unread, lines bool) {
+	v.Unread = len(unread)
+	for _, u := range unread {
+		if lines {
+			v.Lines = append(v.Lines, view.NotRead{Line: u.Line, Text: u.Text, Why: u.Why})
+		}
+	}
+}
+
+// observeHere asks this machine itself.
+func (a *app) observeHere(o *observation) error {
+	device := o.device
+	if device == "" {
+		device = a.ownName()
+	}
+	r, err := wire.ReadHere(device)
+	if err != nil {
+		return notAsked{err}
+	}
+	d := r.Devices[0]
+	d.Sources = []observed.Source{{File: "this machine", Format: r.Format, Taken: time.Now().UTC().Format(time.RFC3339)}}
+	v := view.NewObservation("this machine", r.Format, d)
+	notRead(&v, r.Unread, o.unread)
+	return a.tellObserved(o, []view.Observation{v}, r.Devices)
 }
 
 // observeFiles reads the files, tells what was understood, and keeps it.
@@ -110,12 +146,7 @@ func (a *app) observeFiles(o *observation, args []string) error {
 		for i, d := range r.Devices {
 			v := view.NewObservation(arg, r.Format, d)
 			if i == 0 {
-				v.Unread = len(r.Unread)
-				for _, u := range r.Unread {
-					if o.unread || o.try != "" {
-						v.Lines = append(v.Lines, view.NotRead{Line: u.Line, Text: u.Text, Why: u.Why})
-					}
-				}
+				notRead(&v, r.Unread, o.unread || o.try != "")
 			}
 			list = append(list, v)
 			if err := claims(from, all, d, arg); err != nil {
@@ -134,6 +165,11 @@ func (a *app) observeFiles(o *observation, args []string) error {
 			view.UnreadText(a.out, list, a.width)
 		})
 	}
+	return a.tellObserved(o, list, all)
+}
+
+// tellObserved tells what was understood, and keeps it where that is asked for.
+func (a *app) tellObserved(o *observation, list []view.Observation, all []*observed.Device) error {
 	if err := a.print(list, view.Observations(list), func() {
 		view.Observations(list).Text(a.out, a.width, "", a.wide)
 		view.UnreadText(a.out, list, a.width)

@@ -4,6 +4,7 @@ import (
 	"os/exec"
 	"regexp"
 	"strconv"
+	"strings"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -18,10 +19,11 @@ import (
 // asNamed puts the plan's interface names in the place of the namespaces'.
 var asNamed = regexp.MustCompile(`"i(\d+)"`)
 
-// observe has each namespace say what it is, in its own lists, and compares that with
-// the plan that made it: nothing differs but that failed ports are down.
+// observe has each namespace say what it is, in its own lists and by netlink, and
+// compares that with the plan that made it: nothing differs but that failed ports are
+// down.
 func (l *lab) observe(tables *routing.Tables) {
-	var devices []*observed.Device
+	var listed, told []*observed.Device
 	for d := range l.spec.Devices {
 		device := &observed.Device{Name: l.spec.Devices[d].Name}
 		for _, args := range [][]string{{"addr"}, {"-4", "route"}, {"-6", "route"}} {
@@ -38,8 +40,48 @@ func (l *lab) observe(tables *routing.Tables) {
 			require.Empty(l.t, r.Unread)
 			device.Merge(r.Devices[0])
 		}
-		devices = append(devices, device)
+		listed = append(listed, device)
+		require.NoError(l.t, inside(l.ns(d), func() error {
+			r, err := wire.ReadHere(device.Name)
+			if err != nil {
+				return err
+			}
+			require.Empty(l.t, r.Unread)
+			told = append(told, l.named(r.Devices[0]))
+			return nil
+		}))
+		last := told[len(told)-1]
+		assert.ElementsMatch(l.t, device.Interfaces, last.Interfaces, "netlink tells of the interfaces what the list does")
+		if device.Knows(observed.Routes4) && device.Knows(observed.Routes6) {
+			assert.ElementsMatch(l.t, device.Routes, last.Routes, "and of the routes")
+		}
 	}
+	l.found(tables, listed)
+	l.found(tables, told)
+}
+
+// named puts the plan's interface names in the place of the namespace's.
+func (l *lab) named(d *observed.Device) *observed.Device {
+	name := func(s string) string {
+		if n, err := strconv.Atoi(strings.TrimPrefix(s, "i")); err == nil && s != "" {
+			return l.spec.Interfaces[n].Name
+		}
+		return s
+	}
+	for i := range d.Interfaces {
+		d.Interfaces[i].Name = name(d.Interfaces[i].Name)
+	}
+	for i := range d.Routes {
+		d.Routes[i].Interface = name(d.Routes[i].Interface)
+	}
+	for i := range d.Neighbours {
+		d.Neighbours[i].Interface = name(d.Neighbours[i].Interface)
+	}
+	return d
+}
+
+// found compares what was observed with the plan.
+func (l *lab) found(tables *routing.Tables, devices []*observed.Device) {
 	failed := map[string]bool{}
 	for _, f := range l.state.Failures() {
 		if f.Interface != model.None {

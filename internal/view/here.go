@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
+	"slices"
 
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
@@ -35,8 +36,9 @@ type HereAddress struct {
 	Note      string `json:"note,omitempty"`
 }
 
-// NewHere finds this machine in a plan.
-func NewHere(t *routing.Tables, own []OwnAddress, prefix string) *Here {
+// NewHere finds this machine in a plan. Defaults are the next hops of its default
+// routes; nil where they are not known.
+func NewHere(t *routing.Tables, own []OwnAddress, defaults []netip.Addr, prefix string) *Here {
 	spec := t.State.Spec
 	v := &Here{Addresses: []HereAddress{}, Should: []string{}}
 	holds := map[netip.Addr]bool{}
@@ -84,6 +86,9 @@ func NewHere(t *routing.Tables, own []OwnAddress, prefix string) *Here {
 				}
 			}
 		}
+		if defaults != nil {
+			v.Should = append(v.Should, lackingDefaults(spec, device, defaults)...)
+		}
 	}
 	for _, x := range v.Addresses {
 		if x.Gateway != "" && v.Next == "" {
@@ -94,6 +99,25 @@ func NewHere(t *routing.Tables, own []OwnAddress, prefix string) *Here {
 		}
 	}
 	return v
+}
+
+// lackingDefaults are the planned default routes that a machine does not have.
+func lackingDefaults(spec *model.Spec, d model.DeviceID, has []netip.Addr) []string {
+	var all []string
+	first, last := spec.StaticsOf(d)
+	for _, s := range spec.Statics[first:last] {
+		if s.To.Bits() != 0 || s.Table != "" || !s.Via.IsValid() || slices.Contains(has, s.Via) {
+			continue
+		}
+		text := "the default route via " + s.Via.String()
+		for _, other := range has {
+			if other.Is4() == s.Via.Is4() {
+				text += ", and not via " + other.String()
+			}
+		}
+		all = append(all, text)
+	}
+	return all
 }
 
 // gatewayOf is a segment's gateway in the family of an address: that of a device which

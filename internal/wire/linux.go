@@ -74,13 +74,21 @@ func (r *Reading) readLinux(text []byte, device string) error {
 		if len(keys) == 0 {
 			continue // how an entry left out by a filter is printed
 		}
+		var link linuxLink
+		var route linuxRoute
 		switch {
 		case keys["ifname"] != nil:
-			err = r.linuxLink(d, raw, keys["addr_info"] != nil)
+			if err = json.Unmarshal(raw, &link); err == nil {
+				r.linuxLink(d, &link, keys["addr_info"] != nil)
+			}
 		case keys["lladdr"] != nil || keys["state"] != nil:
-			err = r.linuxNeighbour(d, raw)
+			if err = json.Unmarshal(raw, &route); err == nil {
+				err = linuxNeighbour(d, &route)
+			}
 		case keys["dst"] != nil:
-			err = r.linuxRoute(d, raw)
+			if err = json.Unmarshal(raw, &route); err == nil {
+				err = linuxRoutes(d, &route)
+			}
 		default:
 			r.unread(0, string(raw), "entry %d is neither an interface, a route nor a neighbour", i+1)
 		}
@@ -94,11 +102,7 @@ func (r *Reading) readLinux(text []byte, device string) error {
 	return nil
 }
 
-func (r *Reading) linuxLink(d *observed.Device, raw json.RawMessage, addresses bool) error {
-	var x linuxLink
-	if err := json.Unmarshal(raw, &x); err != nil {
-		return err
-	}
+func (r *Reading) linuxLink(d *observed.Device, x *linuxLink, addresses bool) {
 	d.Learn(observed.Interfaces)
 	if addresses {
 		d.Learn(observed.Addresses4, observed.Addresses6)
@@ -139,14 +143,9 @@ func (r *Reading) linuxLink(d *observed.Device, raw json.RawMessage, addresses b
 		}
 		i.Add(observed.Address{Prefix: netip.PrefixFrom(addr, a.Length), Origin: origin, Secondary: a.Secondary})
 	}
-	return nil
 }
 
-func (r *Reading) linuxNeighbour(d *observed.Device, raw json.RawMessage) error {
-	var x linuxRoute
-	if err := json.Unmarshal(raw, &x); err != nil {
-		return err
-	}
+func linuxNeighbour(d *observed.Device, x *linuxRoute) error {
 	a, err := netip.ParseAddr(x.To)
 	if err != nil {
 		return err
@@ -158,11 +157,7 @@ func (r *Reading) linuxNeighbour(d *observed.Device, raw json.RawMessage) error 
 	return nil
 }
 
-func (r *Reading) linuxRoute(d *observed.Device, raw json.RawMessage) error {
-	var x linuxRoute
-	if err := json.Unmarshal(raw, &x); err != nil {
-		return err
-	}
+func linuxRoutes(d *observed.Device, x *linuxRoute) error {
 	hops := x.Hops
 	if len(hops) == 0 {
 		hops = []linuxHop{{x.NextHop, x.Via, x.Dev, x.Flags}}
