@@ -1,10 +1,15 @@
 package main
 
 import (
+	"os"
+	"path/filepath"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/demo"
 )
 
 const twoPlan = `ropeswing: 1
@@ -52,4 +57,32 @@ func TestRoutesOfADynamicProtocolAnswerAsFound(t *testing.T) {
 	assert.Equal(t, 2, r.code)
 	assert.Contains(t, r.err, "--taken is a time such as")
 	assert.NoDirExists(t, dir+"/bad")
+}
+
+// Without any plan a state answers by itself: also where routes were learned.
+func TestAStateAnswersWithoutAPlan(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "r.csv", learnedRoutes)
+	write(t, dir, "i.csv", "device,interface,admin,oper,address\nr1,lan,up,up,10.77.1.1/24\nr1,up,up,up,10.77.0.0/31\nr2,up,up,up,10.77.0.1/31\nr2,lan,up,up,10.77.2.1/24\nnear,eth0,up,up,10.77.1.10/24\nfar,eth0,up,up,10.77.2.10/24\n")
+	r := run(t, dir, "observe", "r.csv", "i.csv", "-w", "observed")
+	assert.Equal(t, 0, r.code, r.err)
+	r = run(t, dir, "ping", "near", "far", "--observed", "observed")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.Regexp(t, `^near reaches far in IPv4 · predicted from what was observed \d+ s ago, with no plan$`, first(r.out))
+	assert.Contains(t, oneLine(run(t, dir, "trace", "near", "far", "--observed", "observed").out), "1 10.77.1.1 r1 lan time exceeded 2 10.77.0.1 r2 up time exceeded 3 10.77.2.10 far eth0 reply")
+	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r2", "--observed", "observed").out), "10.77.1.0/24 10.77.0.0 r1 up learned 110 in use")
+	assert.Contains(t, first(run(t, dir, "reach", "--observed", "observed").out), "with no plan")
+	r = run(t, dir, "ping", "near", "10.77.3.3", "--observed", "observed")
+	assert.Equal(t, 1, r.code)
+	assert.NotContains(t, r.out, "next    ", "there is nothing to compare with")
+	assert.Contains(t, run(t, dir, "ping", "far", "--observed", "observed").err, "names no operator")
+	assert.Contains(t, run(t, dir, "ping", "near", "far").err, "there is no *.plan.yaml here")
+	assert.Contains(t, run(t, dir, "ping", "near", "far", "--observed", "nothing").err, "nothing: no such file or directory")
+
+	lit := lights(t)
+	assert.Equal(t, 0, run(t, lit, "observe", demo.Seen, "-w", "morning").code)
+	require.NoError(t, os.Rename(filepath.Join(lit, "morning"), filepath.Join(dir, "morning")))
+	alone := run(t, dir, "ping", "pilot-desk", "tern-cam", "-4", "--observed", "morning")
+	assert.Equal(t, 1, alone.code)
+	assert.Contains(t, oneLine(alone.out), "nobody on net-10-48-2-0-24 has the next hop 10.48.2.1 of pilot-desk")
 }

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/netip"
 	"path"
 	"runtime"
 	"slices"
@@ -12,6 +13,10 @@ import (
 	"sync/atomic"
 
 	"ropeswing/core/compare"
+	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/observed"
 )
 
@@ -89,4 +94,32 @@ func (w *Workspace) Observed(devices []*observed.Device, basis string) *Workspac
 	next.Basis = basis
 	next.found = true
 	return &next
+}
+
+// AsFound is the network as it was found where there is no plan: that of the draft of
+// it, called name. The findings are why it is not of use.
+func AsFound(name string, devices []*observed.Device, basis string) (*Workspace, []finding.Finding) {
+	w := FromText(name, compare.Draft(devices))
+	if !w.Usable() {
+		return nil, w.Slips()
+	}
+	w.Spec.Statics = slices.Clone(w.Spec.Statics)
+	for _, o := range devices {
+		d, ok := w.Spec.DeviceNamed(o.Name)
+		if !ok {
+			continue
+		}
+		learned := map[netip.Prefix]bool{}
+		for _, r := range o.Routes {
+			learned[r.To] = learned[r.To] || r.Source != "" && r.Source != "static"
+		}
+		first, last := w.Spec.StaticsOf(d)
+		for i := first; i < last; i++ {
+			if learned[w.Spec.Statics[i].To] {
+				w.Spec.Statics[i].Origin = model.Learned
+			}
+		}
+	}
+	w.Tables = forward.Resolve(network.Build(w.Spec).State())
+	return w.Observed(devices, basis), nil
 }

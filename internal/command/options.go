@@ -176,6 +176,8 @@ func (a *app) findToWrite(write bool) (found files.Found, unlock func(), err err
 	return found, unlock, nil
 }
 
+var errNoPlan = fmt.Errorf("there is no %s here or in a folder above; name one with -p FILE, or try 'ropeswing demo'", files.PlanPattern)
+
 // find finds the plan: the one named, else the only one near.
 func (a *app) find() (files.Found, error) {
 	path := a.plan
@@ -187,7 +189,7 @@ func (a *app) find() (files.Found, error) {
 	}
 	found, err := files.FindPlan(a.dir)
 	if errors.Is(err, fs.ErrNotExist) {
-		return found, fmt.Errorf("there is no %s here or in a folder above; name one with -p FILE, or try 'ropeswing demo'", files.PlanPattern)
+		return found, errNoPlan
 	}
 	return found, err
 }
@@ -204,6 +206,9 @@ func (a *app) open() (*workspace.Workspace, error) {
 // usable opens the plan, and tells of its slips where it cannot be used.
 func (a *app) usable() (*workspace.Workspace, error) {
 	found, err := a.find()
+	if errors.Is(err, errNoPlan) && a.observed != "" {
+		return a.asFound()
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -216,6 +221,20 @@ func (a *app) usable() (*workspace.Workspace, error) {
 		return nil, err
 	}
 	return w.Observed(devices, basis), nil
+}
+
+// asFound is the network as found where there is no plan: that of the draft of it.
+func (a *app) asFound() (*workspace.Workspace, error) {
+	devices, _, basis, err := a.state(a.observed)
+	if err != nil {
+		return nil, err
+	}
+	a.planless = true
+	w, slips := workspace.AsFound("draft of "+a.observed, devices, basis+", with no plan")
+	if len(slips) > 0 {
+		return nil, fmt.Errorf("what was observed makes no whole network: %s; 'ropeswing draft %s' shows the draft", slips[0].Reason, view.ShellWord(a.observed))
+	}
+	return w, nil
 }
 
 // observedWords are the words that ask about the same state again.

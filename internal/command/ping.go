@@ -152,7 +152,9 @@ func (a *app) ping() *cobra.Command {
 			}
 			p := view.NewPing(w, from.Text, to.Text, a.self(), j.without, trials, passed)
 			if p.Next != "" && a.observed != "" {
-				p.Next = a.self() + " compare " + view.ShellWord(a.observed) // what is not as planned is the likelier cause
+				if p.Next = ""; !a.planless {
+					p.Next = a.self() + " compare " + view.ShellWord(a.observed) // what is not as planned is the likelier cause
+				}
 			}
 			if err := a.print(p, p.Hops(w.Tables), func() { p.Text(a.out, w.Tables, a.width, a.explain) }); err != nil {
 				return err

@@ -59,6 +59,7 @@ type app struct {
 	reports  bool      // the command makes reports for machines
 	began    time.Time // when the progress of a long command was first told
 	observed string    // the state to answer about, "" for the plan
+	planless bool      // there is no plan, only that state
 }
 
 // Main runs the program and returns its exit code.
