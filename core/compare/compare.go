@@ -111,6 +111,9 @@ func (c *comparer) device(id model.DeviceID, o *observed.Device) {
 	} else {
 		unknown = append(unknown, "interfaces")
 	}
+	if !o.Knows(observed.VLANs) && slices.ContainsFunc(c.spec.InterfacesOf(id), func(i model.InterfaceID) bool { return c.spec.Interfaces[i].Switched && c.planned(i) }) {
+		unknown = append(unknown, "VLANs")
+	}
 	for _, is4 := range []bool{true, false} {
 		part, word := observed.Addresses6, "IPv6"
 		if is4 {

@@ -104,6 +104,19 @@ type MACEntry struct {
 // Knows tells whether a part was told of.
 func (d *Device) Knows(p Part) bool { return slices.Contains(d.Known, p) }
 
+// Saved tells whether all that is known of it is its saved configuration.
+func (d *Device) Saved() bool {
+	return len(d.Sources) > 0 && !slices.ContainsFunc(d.Sources, func(s Source) bool { return !s.Saved })
+}
+
+// Renews tells whether it is read from all the files again that another word of the
+// device was read from: then nothing of that is left.
+func (d *Device) Renews(o *Device) bool {
+	return !slices.ContainsFunc(o.Sources, func(s Source) bool {
+		return !slices.ContainsFunc(d.Sources, func(x Source) bool { return x.File == s.File && x.Saved == s.Saved })
+	})
+}
+
 // Learn notes that a part was told of.
 func (d *Device) Learn(parts ...Part) {
 	for _, p := range parts {

@@ -20,6 +20,9 @@ import (
 	"ropeswing/core/observed"
 )
 
+// ErrNoFile is that a folder is no state.
+var ErrNoFile = errors.New("there is no observed file in it; 'ropeswing observe FILE… -w FOLDER' makes some")
+
 // ReadState reads a folder of observed files, one device each. It is all or nothing:
 // half a state is none.
 func ReadState(fsys fs.FS) ([]*observed.Device, error) {
@@ -56,7 +59,27 @@ func ReadState(fsys fs.FS) ([]*observed.Device, error) {
 		by[all[i].Name] = e.Name()
 	}
 	if len(all) == 0 {
-		return nil, errors.New("there is no observed file in it; 'ropeswing observe FILE… -w FOLDER' makes some")
+		return nil, ErrNoFile
+	}
+	return all, nil
+}
+
+// SavedFolder is the folder in a state that holds what devices have saved, where that
+// was observed beside what runs.
+const SavedFolder = "saved"
+
+// ReadSaved reads what devices of a state have saved; none where that was not observed.
+func ReadSaved(fsys fs.FS) ([]*observed.Device, error) {
+	if _, err := fs.Stat(fsys, SavedFolder); err != nil {
+		return nil, nil
+	}
+	inside, err := fs.Sub(fsys, SavedFolder)
+	if err != nil {
+		return nil, err
+	}
+	all, err := ReadState(inside)
+	if err != nil {
+		return nil, fmt.Errorf("%s/%w", SavedFolder, err)
 	}
 	return all, nil
 }
@@ -80,6 +103,11 @@ func readDevice(fsys fs.FS, e fs.DirEntry) (*observed.Device, error) {
 // Compare compares the plan with what was observed.
 func (w *Workspace) Compare(devices []*observed.Device) *compare.Result {
 	return compare.Compare(w.Tables, devices)
+}
+
+// Between compares what was observed with an earlier state, or with what is saved.
+func (w *Workspace) Between(before, after []*observed.Device) *compare.Result {
+	return compare.Between(w.Tables, before, after)
 }
 
 // AsObserved is the plan as its devices would tell of it.

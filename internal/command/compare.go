@@ -1,15 +1,18 @@
 package command
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/compare"
 	"ropeswing/core/observed"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
@@ -17,7 +20,7 @@ import (
 )
 
 func (a *app) compare() *cobra.Command {
-	before := ""
+	before, saved := "", false
 	cmd := &cobra.Command{
 		Use:     "compare [STATE|PLAN]",
 		Short:   "How what was found differs from the plan, and what it breaks",
@@ -25,15 +28,17 @@ func (a *app) compare() *cobra.Command {
 		Long: "Compare the plan with a state: a folder that 'observe -w' made, 'observed' beside\n" +
 			"the plan unless named. What differs is told with the slip that was likely made\n" +
 			"and what it breaks by itself, the worst first. Exit code 1 if anything differs.\n" +
-			"With --before the state is compared with an earlier one; where another plan is\n" +
-			"named, the two plans are.",
-		Example: "  ropeswing compare\n  ropeswing compare bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
+			"With --before the state is compared with an earlier one, with --saved what runs\n" +
+			"with what is saved; where another plan is named, the two plans are.",
+		Example: "  ropeswing compare\n  ropeswing compare --saved\n  ropeswing compare bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case len(args) > 1:
 				return fmt.Errorf("compare takes one state, and there are %d names", len(args))
-			case len(args) == 1 && isPlan(args[0]) && before != "":
-				return errors.New("--before goes with a state, not with another plan")
+			case len(args) == 1 && isPlan(args[0]) && (before != "" || saved):
+				return errors.New("--before and --saved go with a state, not with another plan")
+			case before != "" && saved:
+				return errors.New("--before and --saved are two comparisons; take one after the other")
 			}
 			return nil
 		},
@@ -41,18 +46,20 @@ func (a *app) compare() *cobra.Command {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			w, err := a.usable()
-			if err != nil {
-				return err
-			}
 			dir := ""
 			if len(args) > 0 {
 				dir = args[0]
 			}
+			if _, err := a.find(); errors.Is(err, errNoPlan) && (before != "" || saved && dir != "") {
+				a.observed = cmp.Or(before, dir) // two words of the same devices need no plan
+			}
+			w, err := a.usable()
+			if err != nil {
+				return err
+			}
 			var devices []*observed.Device
 			basis, words := "predicted from both plans", [2]string{"this plan", "the other"}
-			other := isPlan(dir)
-			if other {
+			if isPlan(dir) {
 				found := files.At(a.dir, dir)
 				o, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 				if err != nil {
@@ -65,17 +72,30 @@ func (a *app) compare() *cobra.Command {
 					return err
 				}
 			}
-			if before != "" {
+			result := (*compare.Result)(nil)
+			switch {
+			case before != "":
 				earlier, _, _, err := a.state(before)
 				if err != nil {
 					return err
 				}
-				w, words = w.Observed(earlier, ""), [2]string{"before", "after"}
+				result, words = w.Between(earlier, devices), [2]string{"before", "after"}
+			case saved:
+				kept, err := workspace.ReadSaved(os.DirFS(a.at(dir)))
+				if err != nil {
+					return fmt.Errorf("%s: %w", dir, err)
+				}
+				if len(kept) == 0 {
+					return fmt.Errorf("%s has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w %s", dir, view.ShellWord(dir))
+				}
+				result, words = w.Between(devices, kept), [2]string{"running", "saved"} // what a restart makes of it
+			default:
+				result = w.Compare(devices)
 			}
-			v := view.NewComparison(w.Compare(devices), basis, words)
+			v := view.NewComparison(result, basis, words)
 			next := ""
 			for _, d := range v.Differences {
-				if d.Lost > 0 && !other && before == "" {
+				if d.Lost > 0 && words[0] == "planned" {
 					var from, to string
 					if n, _ := fmt.Sscanf(d.Such, "%s cannot reach %s", &from, &to); n == 2 {
 						next = fmt.Sprintf("%s ping %s %s --observed %s", a.self(), from, to, view.ShellWord(dir))
@@ -96,6 +116,7 @@ func (a *app) compare() *cobra.Command {
 			return nil
 		},
 	}
+	cmd.Flags().BoolVar(&saved, "saved", false, "compare what runs with what is saved: what a restart would change")
 	cmd.Flags().StringVar(&before, "before", "", "compare with the earlier state `STATE` instead of the plan")
 	a.wideFlag(cmd)
 	a.reportFlags(cmd)
@@ -122,12 +143,22 @@ func (a *app) state(dir string) (devices []*observed.Device, name, basis string,
 			return nil, "", "", fmt.Errorf("there is no state %s; name one, or make it: ropeswing observe FILE… -w %s", dir, dir)
 		}
 	}
+	saved, err := workspace.ReadSaved(os.DirFS(full))
+	if err != nil {
+		return nil, "", "", fmt.Errorf("%s: %w", dir, err)
+	}
 	devices, err = workspace.ReadState(os.DirFS(full))
 	switch {
+	case errors.Is(err, workspace.ErrNoFile) && len(saved) > 0:
 	case errors.Is(err, observed.ErrNotState):
 		return nil, "", "", fmt.Errorf("%s: %w; what devices said is read and kept by: %s observe %s -w observed", dir, err, a.self(), view.ShellWord(dir))
 	case err != nil:
 		return nil, "", "", fmt.Errorf("%s: %w", dir, err)
+	}
+	for _, d := range saved { // what is saved stands for what runs where only that is known
+		if !slices.ContainsFunc(devices, func(x *observed.Device) bool { return x.Name == d.Name }) {
+			devices = append(devices, d)
+		}
 	}
 	return devices, dir, "predicted from what was observed" + age(devices, time.Now()), nil
 }

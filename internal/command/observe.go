@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/observed"
+	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 	"ropeswing/internal/wire"
@@ -70,7 +71,7 @@ func (a *app) observe() *cobra.Command {
 	f.StringVar(&o.taken, "taken", "", "when it was taken, as `TIME` such as 2026-11-23T03:10:00Z; the file's own time unless said")
 	f.BoolVar(&o.here, "here", false, "this machine itself, as its kernel tells by netlink; under Linux")
 	f.BoolVar(&o.unread, "unread", false, "show what was not understood, line by line")
-	f.BoolVar(&o.saved, "saved", false, "it is the saved configuration, not what runs")
+	f.BoolVar(&o.saved, "saved", false, "it is the saved configuration, not what runs; kept beside that")
 	a.must(cmd.RegisterFlagCompletionFunc("device", a.completeDevices))
 	a.must(cmd.RegisterFlagCompletionFunc("as", cobra.FixedCompletions(wire.Formats, cobra.ShellCompDirectiveNoFileComp)))
 	a.wideFlag(cmd)
@@ -307,27 +308,39 @@ func (a *app) keep(dir string, all []*observed.Device) error {
 	if err := os.MkdirAll(full, 0o755); err != nil {
 		return fmt.Errorf("%s: it cannot be made a folder", dir)
 	}
+	names := make([]string, len(all))
 	for i, d := range all {
-		path := filepath.Join(full, d.Name+".json")
-		if old, err := os.ReadFile(path); err == nil {
+		if names[i] = d.Name + ".json"; d.Saved() {
+			names[i] = filepath.Join(workspace.SavedFolder, names[i])
+			if err := os.MkdirAll(filepath.Join(full, workspace.SavedFolder), 0o755); err != nil {
+				return fmt.Errorf("%s: it cannot be made a folder", filepath.Join(dir, workspace.SavedFolder))
+			}
+		}
+		if old, err := os.ReadFile(filepath.Join(full, names[i])); err == nil {
 			before, err := observed.Decode(old)
 			if err != nil {
-				return fmt.Errorf("%s: %w", filepath.Join(dir, d.Name+".json"), err)
+				return fmt.Errorf("%s: %w", filepath.Join(dir, names[i]), err)
 			}
-			before.Merge(d)
-			d = before
+			if !d.Renews(before) {
+				before.Merge(d)
+				d = before
+			}
 		}
 		all[i] = d
 	}
-	for _, d := range all {
-		if err := files.Save(filepath.Join(full, d.Name+".json"), d.Encode()); err != nil {
-			return fmt.Errorf("%s: %w", filepath.Join(dir, d.Name+".json"), err)
+	for i, d := range all {
+		if err := files.Save(filepath.Join(full, names[i]), d.Encode()); err != nil {
+			return fmt.Errorf("%s: %w", filepath.Join(dir, names[i]), err)
 		}
 	}
 	said := a.out
 	if a.format != "table" || a.only != "" {
 		said = a.err // what is printed is for a program
 	}
-	fmt.Fprintf(said, "kept in %s: %s; next: %s compare %s\n", dir, view.Count(len(all), "device"), a.self(), view.ShellWord(dir))
+	next := ""
+	if slices.ContainsFunc(all, func(d *observed.Device) bool { return d.Saved() }) {
+		next = " --saved"
+	}
+	fmt.Fprintf(said, "kept in %s: %s; next: %s compare %s%s\n", dir, view.Count(len(all), "device"), a.self(), view.ShellWord(dir), next)
 	return nil
 }
