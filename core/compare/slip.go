@@ -106,10 +106,14 @@ func (c *comparer) slipsOfHops(devices []*observed.Device) {
 func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix, next model.DeviceID) bool {
 	var hops []netip.Addr
 	if o != nil && o.Knows(routesPart(to.Addr().Is4())) {
-		bits := -1
-		for _, r := range o.Routes {
-			if r.To.Contains(to.Addr()) && r.To.Bits() > bits && r.Table == "" && (r.Active == nil || *r.Active) {
-				bits, hops = r.To.Bits(), []netip.Addr{r.NextHop}
+		var best *observed.Route
+		for i := range o.Routes {
+			switch r := &o.Routes[i]; {
+			case !r.To.Contains(to.Addr()) || r.Table != "" || r.Active != nil && !*r.Active:
+			case best == nil || r.To.Bits() > best.To.Bits():
+				best, hops = r, []netip.Addr{r.NextHop}
+			case r.To.Bits() == best.To.Bits() && equalCost(r, best):
+				hops = append(hops, r.NextHop)
 			}
 		}
 	} else if m, ok := c.t.Table(d).Lookup(prefix.First(to)); ok {
@@ -125,6 +129,18 @@ func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix
 		}
 	}
 	return false
+}
+
+// equalCost tells whether two routes to one destination are both used, as far as that is
+// known: one that stands by may be listed beside the first.
+func equalCost(a, b *observed.Route) bool {
+	metric := func(r *observed.Route) int {
+		if r.Metric == nil {
+			return 0
+		}
+		return *r.Metric
+	}
+	return a.Distance != nil && b.Distance != nil && *a.Distance == *b.Distance && metric(a) == metric(b)
 }
 
 func routesPart(is4 bool) observed.Part {

@@ -5,6 +5,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"ropeswing/core/coretest"
+	"ropeswing/core/observed"
 )
 
 func TestSlipsOfAddresses(t *testing.T) {
@@ -39,4 +42,40 @@ func TestOneOffAndSwapped(t *testing.T) {
 			assert.Equal(t, tt.swapped, swapped(pair[0], pair[1]), "%q and %q", pair[0], pair[1])
 		}
 	}
+}
+
+// Of several routes to one destination those count that are used: of equal cost, not
+// one that stands by.
+func TestWhereADeviceSendsADestination(t *testing.T) {
+	tables := coretest.Tables(t, `
+segments: {l: {prefix: 10.0.0.0/29}, far: {prefix: 10.9.0.0/24}}
+devices:
+  a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.9.0.0/24: 10.0.0.2}}
+  b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}
+  c: {is: router, interfaces: {p: {segment: l, address: 3}}}
+`)
+	c := differences(tables, nil)
+	a, b := coretest.Device(t, tables.State.Spec, "a"), coretest.Device(t, tables.State.Spec, "b")
+	num := func(n int) *int { return &n }
+	hop := func(via string, distance, metric *int) observed.Route {
+		return observed.Route{To: netip.MustParsePrefix("10.9.0.0/24"), NextHop: netip.MustParseAddr(via), Distance: distance, Metric: metric}
+	}
+	for _, tt := range []struct {
+		about  string
+		routes []observed.Route
+		sends  bool
+	}{
+		{"the first", []observed.Route{hop("10.0.0.2", nil, nil), hop("10.0.0.3", nil, nil)}, true},
+		{"listed second, and nothing is said of its cost", []observed.Route{hop("10.0.0.3", nil, nil), hop("10.0.0.2", nil, nil)}, false},
+		{"of equal cost", []observed.Route{hop("10.0.0.3", num(1), nil), hop("10.0.0.2", num(1), num(0))}, true},
+		{"a floating one", []observed.Route{hop("10.0.0.3", num(1), nil), hop("10.0.0.2", num(200), nil)}, false},
+		{"of a higher metric", []observed.Route{hop("10.0.0.3", num(1), num(5)), hop("10.0.0.2", num(1), num(9))}, false},
+		{"a longer prefix goes before", []observed.Route{hop("10.0.0.2", num(1), nil), {To: netip.MustParsePrefix("10.9.0.0/25"), NextHop: netip.MustParseAddr("10.0.0.3")}}, false},
+	} {
+		o := &observed.Device{Name: "a", Routes: tt.routes}
+		o.Learn(observed.Routes4)
+		assert.Equal(t, tt.sends, c.sendsTo(a, o, netip.MustParsePrefix("10.9.0.0/24"), b), tt.about)
+	}
+	assert.True(t, c.sendsTo(a, nil, netip.MustParsePrefix("10.9.0.0/24"), b), "not observed: as planned")
+	assert.False(t, c.sendsTo(b, nil, netip.MustParsePrefix("10.9.0.0/24"), a))
 }
