@@ -45,6 +45,7 @@ func Draft(devices []*observed.Device) []byte {
 type draft struct {
 	devices []*observed.Device
 	all     []*drafted
+	on      map[[2]string]*drafted // the segment an interface is on: device and interface
 }
 
 // isLoopback tells whether an interface is one by what it says or is called.
@@ -79,39 +80,37 @@ func (d *draft) segments() {
 		return cmp.Or(a.prefixes[0].Addr().Compare(b.prefixes[0].Addr()), a.prefixes[0].Bits()-b.prefixes[0].Bits())
 	})
 	var joined []*drafted
+	at := map[[2]string]int{} // in joined, the segment an interface is on
 	for _, s := range d.all {
-		into := slices.IndexFunc(joined, func(o *drafted) bool {
-			for k := range s.on {
-				if o.on[k] {
-					return true
-				}
+		into := len(joined)
+		for k := range s.on {
+			if n, ok := at[k]; ok {
+				into = min(into, n)
 			}
-			return false
-		})
-		if into >= 0 {
-			joined[into].prefixes = append(joined[into].prefixes, s.prefixes...)
-			for k := range s.on {
-				joined[into].on[k] = true
-			}
-			continue
 		}
-		joined = append(joined, s)
+		if into == len(joined) {
+			joined = append(joined, s)
+		} else {
+			joined[into].prefixes = append(joined[into].prefixes, s.prefixes...)
+		}
+		for k := range s.on {
+			joined[into].on[k] = true
+			if n, ok := at[k]; !ok || into < n {
+				at[k] = into
+			}
+		}
 	}
-	d.all = joined
+	d.all, d.on = joined, map[[2]string]*drafted{}
+	for k, n := range at {
+		d.on[k] = joined[n]
+	}
 	for _, s := range d.all {
 		s.name = "net-" + strings.NewReplacer(".", "-", ":", "-", "/", "-").Replace(s.prefixes[0].String())
 	}
 }
 
 // of is the segment an interface is on; nil where it is on none.
-func (d *draft) of(device, iface string) *drafted {
-	for _, s := range d.all {
-		if s.on[[2]string{device, iface}] {
-			return s
-		}
-	}
-	return nil
-}
+func (d *draft) of(device, iface string) *drafted { return d.on[[2]string{device, iface}] }
 
 func quotedPrefixes(all []netip.Prefix) string {
 	var words []string

@@ -34,6 +34,8 @@ type Device struct {
 	Routes     []Route     `json:"routes,omitempty"`
 	Neighbours []Neighbour `json:"neighbours,omitempty"`
 	MACs       []MACEntry  `json:"macs,omitempty"`
+
+	index map[string]int // of the interfaces, by name; of a device with many
 }
 
 // Source is where something was read from.
@@ -127,15 +129,32 @@ func (d *Device) Learn(parts ...Part) {
 	slices.SortFunc(d.Known, func(a, b Part) int { return slices.Index(Parts, a) - slices.Index(Parts, b) })
 }
 
+// fewInterfaces are so few that going through them is quicker than an index.
+const fewInterfaces = 32
+
 // Interface finds an interface by name, or adds it.
 func (d *Device) Interface(name string) *Interface {
-	for i := range d.Interfaces {
-		if d.Interfaces[i].Name == name {
+	n := len(d.Interfaces)
+	if n < fewInterfaces {
+		for i := range d.Interfaces {
+			if d.Interfaces[i].Name == name {
+				return &d.Interfaces[i]
+			}
+		}
+	} else {
+		if len(d.index) != n {
+			d.index = make(map[string]int, 2*n)
+			for i := range d.Interfaces {
+				d.index[d.Interfaces[i].Name] = i
+			}
+		}
+		if i, ok := d.index[name]; ok {
 			return &d.Interfaces[i]
 		}
+		d.index[name] = n
 	}
 	d.Interfaces = append(d.Interfaces, Interface{Name: name})
-	return &d.Interfaces[len(d.Interfaces)-1]
+	return &d.Interfaces[n]
 }
 
 // Add adds an address, once.

@@ -1,6 +1,7 @@
 package observed
 
 import (
+	"fmt"
 	"errors"
 	"net/netip"
 	"strings"
@@ -73,4 +74,20 @@ func TestAFileReadAgainTakesItsOwnPlace(t *testing.T) {
 	d.Merge(&Device{Name: "r", Sources: []Source{{File: "addr", Taken: "2026-11-23T03:00:00Z"}, {File: "addr", Taken: "2026-11-23T03:00:00Z", Saved: true}}})
 	assert.Equal(t, []Source{{File: "route", Taken: "2026-11-22T03:00:00Z"}, {File: "addr", Taken: "2026-11-23T03:00:00Z"}, {File: "addr", Taken: "2026-11-23T03:00:00Z", Saved: true}}, d.Sources,
 		"or a state would be as old as the first look at it")
+}
+
+// A device with very many interfaces is read as quickly as any.
+func TestManyInterfacesAreFoundByName(t *testing.T) {
+	d := &Device{Name: "big"}
+	for range 2 {
+		for i := range 100_000 {
+			d.Interface(fmt.Sprint("p", i)).MTU = i
+		}
+	}
+	assert.Len(t, d.Interfaces, 100_000)
+	assert.Equal(t, 77_777, d.Interface("p77777").MTU)
+	again, err := Decode(d.Encode())
+	assert.NoError(t, err)
+	assert.Equal(t, 99_999, again.Interface("p99999").MTU)
+	assert.Len(t, again.Interfaces, 100_000)
 }

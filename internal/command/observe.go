@@ -216,9 +216,11 @@ func claims(from map[string]string, all []*observed.Device, d *observed.Device, 
 	}
 	n := slices.IndexFunc(all, func(x *observed.Device) bool { return x.Name == d.Name })
 	if other := from[d.Name]; n >= 0 && other != "" && other != file {
-		if !slices.ContainsFunc(d.Interfaces, func(i observed.Interface) bool {
-			return slices.ContainsFunc(all[n].Interfaces, func(j observed.Interface) bool { return i.Name == j.Name })
-		}) {
+		known := map[string]bool{}
+		for _, i := range all[n].Interfaces {
+			known[i.Name] = true
+		}
+		if !slices.ContainsFunc(d.Interfaces, func(i observed.Interface) bool { return known[i.Name] }) {
 			return fmt.Errorf("%s and %s both say that they are %s, and have no interface in common; name one with --device", other, file, d.Name)
 		}
 	}
