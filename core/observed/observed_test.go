@@ -1,8 +1,8 @@
 package observed
 
 import (
-	"fmt"
 	"errors"
+	"fmt"
 	"net/netip"
 	"strings"
 	"testing"

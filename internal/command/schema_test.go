@@ -60,6 +60,9 @@ func schemaOf(t *testing.T, of reflect.Type) object {
 	case reflect.Struct:
 		properties, required := object{}, []string{}
 		for i := range of.NumField() {
+			if !of.Field(i).IsExported() {
+				continue
+			}
 			key, options, _ := strings.Cut(of.Field(i).Tag.Get("json"), ",")
 			require.NotEmpty(t, key, "%s.%s", of.Name(), of.Field(i).Name)
 			properties[key] = schemaOf(t, of.Field(i).Type)
