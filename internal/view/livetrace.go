@@ -1,6 +1,7 @@
 package view
 
 import (
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
@@ -139,11 +140,8 @@ func (v *LiveTraces) Headline() string {
 // lastHeard says who answered for the highest TTL.
 func (x LiveTrace) lastHeard() string {
 	for _, h := range slices.Backward(x.Hops) {
-		for _, a := range h.Answers {
-			if a.Device != "" {
-				return fmt.Sprintf("the last heard is hop %d, %s", h.TTL, a.Device)
-			}
-			return fmt.Sprintf("the last heard is hop %d, %s", h.TTL, a.Address)
+		if len(h.Answers) > 0 {
+			return fmt.Sprintf("the last heard is hop %d, %s", h.TTL, cmp.Or(h.Answers[0].Device, h.Answers[0].Address))
 		}
 	}
 	return "nobody is heard"
