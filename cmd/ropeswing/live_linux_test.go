@@ -163,31 +163,44 @@ devices:
   lamp: {is: host, interfaces: {eth0: {segment: far, address: 10}}}
 `
 
-// Real traces agree with the prediction by ICMP and UDP, for root and for others, and
-// tell where the way is not as planned.
-func TestLiveTracesBesideThePrediction(t *testing.T) {
-	t.Parallel()
+// hall makes the network of the plan of that name.
+func hall(t *testing.T) (ip func(line string), in func(name, dir string, args ...string) result) {
+	t.Helper()
 	var lines []string
-	link := func(a, pa, b, pb string) {
-		lines = append(lines, fmt.Sprintf("link add %s netns @%s type veth peer name %s netns @%s", pa, a, pb, b), fmt.Sprintf("-n @%s link set %s up", a, pa), fmt.Sprintf("-n @%s link set %s up", b, pb))
+	for _, l := range [][2]string{{"laptop eth0", "one eth0"}, {"one eth1", "two eth0"}, {"two eth1", "lamp eth0"}} {
+		a, b := strings.Fields(l[0]), strings.Fields(l[1])
+		lines = append(lines, fmt.Sprintf("link add %s netns @%s type veth peer name %s netns @%s", a[1], a[0], b[1], b[0]))
 	}
-	link("laptop", "eth0", "one", "eth0")
-	link("one", "eth1", "two", "eth0")
-	link("two", "eth1", "lamp", "eth0")
+	for _, r := range []string{"one", "two"} {
+		lines = append(lines, "netns exec @"+r+" sysctl -qw net.ipv4.ip_forward=1", "netns exec @"+r+" sysctl -qw net.ipv6.conf.all.forwarding=1")
+	}
+	return namespaces(t, []string{"laptop", "one", "two", "lamp"}, append(lines, hallAddressing()...)...)
+}
+
+// hallAddressing are the lines that give the network its addresses and routes, again too.
+func hallAddressing() []string {
+	var lines []string
 	for _, x := range []string{"laptop eth0 10.77.1.10/24 2001:db8:77:1::a/64", "one eth0 10.77.1.1/24 2001:db8:77:1::1/64", "one eth1 10.77.0.1/30 2001:db8:77::1/64",
 		"two eth0 10.77.0.2/30 2001:db8:77::2/64", "two eth1 10.77.2.1/24 2001:db8:77:2::1/64", "lamp eth0 10.77.2.10/24 2001:db8:77:2::a/64"} {
 		f := strings.Fields(x)
-		lines = append(lines, fmt.Sprintf("-n @%s addr add %s dev %s", f[0], f[2], f[1]), fmt.Sprintf("-n @%s addr add %s dev %s nodad", f[0], f[3], f[1]))
+		lines = append(lines, fmt.Sprintf("-n @%s link set %s up", f[0], f[1]), fmt.Sprintf("-n @%s addr replace %s dev %s", f[0], f[2], f[1]), fmt.Sprintf("-n @%s addr replace %s dev %s nodad", f[0], f[3], f[1]))
+	}
+	for _, n := range []string{"laptop", "one", "two", "lamp"} {
+		lines = append(lines, "-n @"+n+" -4 route flush proto boot", "-n @"+n+" -6 route flush proto boot")
 	}
 	for _, x := range []string{"laptop default 10.77.1.1", "laptop default 2001:db8:77:1::1", "one default 10.77.0.2", "one default 2001:db8:77::2",
 		"two 10.77.1.0/24 10.77.0.1", "two 2001:db8:77:1::/64 2001:db8:77::1", "lamp default 10.77.2.1", "lamp default 2001:db8:77:2::1"} {
 		f := strings.Fields(x)
 		lines = append(lines, fmt.Sprintf("-n @%s route add %s via %s", f[0], f[1], f[2]))
 	}
-	for _, r := range []string{"one", "two"} {
-		lines = append(lines, "netns exec @"+r+" sysctl -qw net.ipv4.ip_forward=1", "netns exec @"+r+" sysctl -qw net.ipv6.conf.all.forwarding=1")
-	}
-	ip, in := namespaces(t, []string{"laptop", "one", "two", "lamp"}, lines...)
+	return lines
+}
+
+// Real traces agree with the prediction by ICMP and UDP, for root and for others, and
+// tell where the way is not as planned.
+func TestLiveTracesBesideThePrediction(t *testing.T) {
+	t.Parallel()
+	ip, in := hall(t)
 	dir := t.TempDir()
 	write(t, dir, "hall.plan.yaml", hallPlan)
 	trace := func(args ...string) result {
