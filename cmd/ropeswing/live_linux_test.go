@@ -131,6 +131,8 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	assert.Contains(t, first(r.out), "2 of 3 requirements that start at laptop hold · measured live")
 	assert.Contains(t, oneLine(r.out), "laptop reaches stray does not hold 2 no reply of 2001:db8:77:2::c (stray:eth0)")
 	assert.Contains(t, oneLine(r.out), "everyone reaches lamp over tcp/22 not measured 2 a ping says nothing of tcp/22")
+	assert.Contains(t, inside("check", "--save", "x").err, "go with --live")
+	inside("check", "--live", "--save", "kept.json")
 	r = inside("here")
 	assert.Equal(t, 0, r.code, r.err)
 	assert.Contains(t, first(r.out), "this machine is laptop")
@@ -142,6 +144,8 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, r.out, "answered before, and does not now: lamp (10.77.2.10)")
 	assert.NotContains(t, r.out, "does not now: r (")
+	assert.Contains(t, inside("check", "--live", "--baseline", "kept.json").out, "answered before, and does not now: 10.77.2.10 (lamp:eth0)")
+	assert.Contains(t, ask("lamp", "--baseline", "none.json").err, "none.json: no such file")
 	require.NoError(t, os.Remove(filepath.Join(dir, "rooms.plan.yaml")))
 	r = ask("10.77.1.1")
 	assert.Equal(t, "10.77.1.1 replies · measured live", first(r.out), "without a plan there is nothing to compare with")
@@ -213,6 +217,16 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 	assert.Equal(t, 0, r.code, r.out+r.err)
 	assert.Equal(t, "lamp is reached in 3 hops, as predicted · measured live with ICMP", first(r.out))
 	assert.Contains(t, rows(r), "1 10.77.1.1 r1 time exceeded r1 2 10.77.0.2 r2 time exceeded r2 3 10.77.2.10 lamp reply lamp")
+	for _, n := range []string{"laptop", "one", "two", "lamp"} { // now that they know one another
+		require.Equal(t, 0, in(n, dir, program, "observe", "--here", "-w", "known").code)
+	}
+	require.Equal(t, 0, in("laptop", dir, program, "draft", "known", "--to", "drafted.yaml", "-w").code)
+	drafted := read(t, dir, "drafted.yaml")
+	for _, cable := range []string{"laptop:eth0 to r1:eth0", "r1:eth1 to r2:eth0", "lamp:eth0 to r2:eth1"} {
+		assert.Contains(t, drafted, cable, "from who is whose neighbour")
+	}
+	r = in("laptop", dir, program, "compare", "known", "-p", "drafted.yaml")
+	assert.Equal(t, 0, r.code, r.out+r.err)
 	r = trace("lamp", "r1", "--probes", "udp")
 	assert.Equal(t, "4 of 4 reached, as predicted · measured live with UDP", first(r.out), r.err)
 	assert.Contains(t, rows(r), "2 2001:db8:77::2 r2 time exceeded r2 3 2001:db8:77:2::a lamp port unreachable lamp")

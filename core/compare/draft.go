@@ -3,6 +3,7 @@ package compare
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -306,7 +307,8 @@ func hopKeys(r observed.Route) string {
 	return "{" + strings.Join(keys, ", ") + "}"
 }
 
-// cables are drawn where a MAC address seen behind a port is that of an interface.
+// cables are drawn where a MAC address seen behind a port is that of an interface, and
+// where one of the only two interfaces on a subnet has the other as its neighbour.
 func (d *draft) cables(b *strings.Builder) {
 	behind := map[string][][2]string{} // by MAC: the ports it was seen behind
 	for _, x := range d.devices {
@@ -314,24 +316,64 @@ func (d *draft) cables(b *strings.Builder) {
 			behind[m.MAC] = append(behind[m.MAC], [2]string{x.Name, m.Interface})
 		}
 	}
-	used := map[string]bool{}
+	used := map[[2]string]bool{}
 	first := true
+	join := func(a, c [2]string) {
+		if used[a] || used[c] || a[0] == c[0] {
+			return
+		}
+		used[a], used[c] = true, true
+		if first {
+			b.WriteString("\ncables:   # guessed, from MAC addresses and neighbours\n")
+			first = false
+		}
+		fmt.Fprintf(b, "  - %q\n", a[0]+":"+a[1]+" to "+c[0]+":"+c[1])
+	}
 	for _, x := range d.devices {
 		for _, i := range x.Interfaces {
-			if i.MAC == "" || len(behind[i.MAC]) != 1 {
-				continue // seen nowhere, or behind several: there is a switch between
+			if i.MAC != "" && len(behind[i.MAC]) == 1 { // else it is seen nowhere, or there is a switch between
+				join([2]string{x.Name, i.Name}, behind[i.MAC][0])
 			}
-			port := behind[i.MAC][0]
-			a, c := x.Name+":"+i.Name, port[0]+":"+port[1]
-			if used[a] || used[c] || port[0] == x.Name {
-				continue
-			}
-			used[a], used[c] = true, true
-			if first {
-				b.WriteString("\ncables:   # guessed, from the MAC addresses seen behind ports\n")
-				first = false
-			}
-			fmt.Fprintf(b, "  - %q\n", a+" to "+c)
 		}
 	}
+	ports := d.ports()
+	for _, s := range d.all {
+		ends := slices.SortedFunc(maps.Keys(s.on), func(a, b [2]string) int { return cmp.Or(cmp.Compare(a[0], b[0]), cmp.Compare(a[1], b[1])) })
+		if len(ends) != 2 {
+			continue
+		}
+		a, okA := ports[ends[0]]
+		c, okC := ports[ends[1]]
+		if okA && okC && len(behind[a.MAC])+len(behind[c.MAC]) == 0 && (a.hears(c) || c.hears(a)) { // nothing is known to be between
+			join(ends[0], ends[1])
+		}
+	}
+}
+
+// port is an interface that a cable may be plugged into.
+type port struct {
+	device *observed.Device
+	*observed.Interface
+}
+
+// ports are the interfaces that cables may be plugged into: not those within others, nor
+// of switches, nor those that are down.
+func (d *draft) ports() map[[2]string]port {
+	all := map[[2]string]port{}
+	for _, x := range d.devices {
+		for n := range x.Interfaces {
+			i := &x.Interfaces[n]
+			if !x.Knows(observed.VLANs) && i.Oper != observed.Down && i.Admin != observed.Down && i.MAC != "" && i.Type != "l2vlan" && !strings.Contains(i.Name, ".") && !strings.HasPrefix(i.Name, "vlan") {
+				all[[2]string{x.Name, i.Name}] = port{x, i}
+			}
+		}
+	}
+	return all
+}
+
+// hears tells whether a port has another as its neighbour.
+func (a port) hears(b port) bool {
+	return slices.ContainsFunc(a.device.Neighbours, func(n observed.Neighbour) bool {
+		return n.Interface == a.Name && strings.EqualFold(n.MAC, b.MAC)
+	})
 }

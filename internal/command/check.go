@@ -14,7 +14,7 @@ import (
 
 func (a *app) check() *cobra.Command {
 	failOn := finding.Error.String()
-	real, standing := false, ""
+	var real live
 	cmd := &cobra.Command{
 		Use:               "check",
 		Short:             "Find what is wrong in the plan",
@@ -23,10 +23,10 @@ func (a *app) check() *cobra.Command {
 		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --fail-on warning -o json\n  ropeswing check -o sarif >findings.sarif",
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if real {
-				return a.checkLive(standing)
+			if real.on {
+				return a.checkLive(&real)
 			}
-			if standing != "" {
+			if real.standing != "" || real.save != "" || real.baseline != "" {
 				return errNoLive
 			}
 			if err := a.checkFormat(); err != nil {
@@ -58,9 +58,10 @@ func (a *app) check() *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().BoolVar(&real, "live", false, "by real pings from this machine: the requirements that start at the host it stands in for")
-	cmd.Flags().StringVar(&standing, "standing-at", "", "with --live: the `HOST` of the plan that this machine stands in for; its operator unless said")
+	cmd.Flags().BoolVar(&real.on, "live", false, "by real pings from this machine: the requirements that start at the host it stands in for")
+	cmd.Flags().StringVar(&real.standing, "standing-at", "", "with --live: the `HOST` of the plan that this machine stands in for; its operator unless said")
 	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
+	a.answersFlags(cmd, &real)
 	cmd.Flags().StringVar(&failOn, "fail-on", failOn, "exit with 1 from this `SEVERITY` on: error, warning, advice")
 	a.must(cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(finding.Severities, cobra.ShellCompDirectiveNoFileComp)))
 	a.reportFlags(cmd)

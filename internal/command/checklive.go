@@ -14,10 +14,15 @@ import (
 )
 
 // checkLive runs the requirements that start at the host this machine stands in for.
-func (a *app) checkLive(host string) error {
+func (a *app) checkLive(l *live) error {
 	if err := a.checkFormat(); err != nil {
 		return err
 	}
+	before, err := a.answeredBefore(l)
+	if err != nil {
+		return err
+	}
+	host := l.standing
 	w, err := a.usable()
 	if err != nil {
 		return err
@@ -48,6 +53,7 @@ func (a *app) checkLive(host string) error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
 	replied := map[netip.Addr]bool{}
+	v := view.NewLiveCheck(host)
 	if len(targets) > 0 {
 		echoes, err := wire.PingLive(ctx, targets, wire.PoliteEcho, func(done int) { a.progress(done, len(targets)) })
 		a.progress(len(targets), len(targets))
@@ -57,8 +63,11 @@ func (a *app) checkLive(host string) error {
 		for _, e := range echoes {
 			replied[e.Target] = e.Replied
 		}
+		v.Silenced = silenced(before, echoes, func(i int) string { return w.Spec.HolderLabel(targets[i]) })
+		if err := a.keepAnswers(l, echoes); err != nil {
+			return err
+		}
 	}
-	v := view.NewLiveCheck(host)
 	for _, x := range asked {
 		var against []string
 		for _, t := range x.Targets {

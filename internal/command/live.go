@@ -51,6 +51,10 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 	if err != nil {
 		return err
 	}
+	before, err := a.answeredBefore(l)
+	if err != nil {
+		return err
+	}
 	w, from, err := a.standing(l)
 	if err != nil {
 		return err
@@ -77,7 +81,8 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 	for i, e := range echoes {
 		a.took(v, &v.Echoes[i], e, w, targets[i].trial)
 	}
-	if err := a.keepAnswers(l, v); err != nil {
+	v.Silenced = silenced(before, echoes, func(i int) string { return fmt.Sprintf("%s (%s)", targets[i].name, targets[i].address) })
+	if err := a.keepAnswers(l, echoes); err != nil {
 		return err
 	}
 	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
@@ -218,31 +223,32 @@ type answersFile struct {
 	Answered []string `json:"answered"` // addresses
 }
 
-// keepAnswers keeps what answered, and compares it with what did before.
-func (a *app) keepAnswers(l *live, v *view.Live) error {
-	now := answersFile{Version: 1, Answered: []string{}}
-	for _, e := range v.Echoes {
-		if e.Replied {
-			now.Answered = append(now.Answered, e.Address)
-		}
+// answeredBefore is what answered in the baseline.
+func (a *app) answeredBefore(l *live) ([]string, error) {
+	if l.baseline == "" {
+		return nil, nil
 	}
-	if l.baseline != "" {
-		text, err := a.readFile(l.baseline)
-		if err != nil {
-			return err
-		}
-		var before answersFile
-		if err := json.Unmarshal(text, &before); err != nil || before.Version != 1 {
-			return fmt.Errorf("%s: it was not kept by --save", l.baseline)
-		}
-		for _, e := range v.Echoes {
-			if !e.Replied && slices.Contains(before.Answered, e.Address) {
-				v.Silenced = append(v.Silenced, e.Target+" ("+e.Address+")")
-			}
-		}
+	text, err := a.readFile(l.baseline)
+	if err != nil {
+		return nil, err
 	}
+	var before answersFile
+	if err := json.Unmarshal(text, &before); err != nil || before.Version != 1 {
+		return nil, fmt.Errorf("%s: it was not kept by --save", l.baseline)
+	}
+	return before.Answered, nil
+}
+
+// keepAnswers keeps what answers now, where that is asked for.
+func (a *app) keepAnswers(l *live, echoes []wire.Echo) error {
 	if l.save == "" {
 		return nil
+	}
+	now := answersFile{Version: 1, Answered: []string{}}
+	for _, e := range echoes {
+		if e.Replied {
+			now.Answered = append(now.Answered, e.Target.String())
+		}
 	}
 	text, err := json.MarshalIndent(now, "", " ")
 	if err != nil {
@@ -252,6 +258,17 @@ func (a *app) keepAnswers(l *live, v *view.Live) error {
 		return fmt.Errorf("%s: %w", l.save, err)
 	}
 	return nil
+}
+
+// silenced lists what answered before and does not now, each as it is called.
+func silenced(before []string, echoes []wire.Echo, called func(i int) string) []string {
+	var all []string
+	for i, e := range echoes {
+		if !e.Replied && slices.Contains(before, e.Target.String()) {
+			all = append(all, called(i))
+		}
+	}
+	return all
 }
 
 // notAsked is the error of not being able to ask.

@@ -72,7 +72,12 @@ func (v *Live) Text(w io.Writer, width int) {
 	head, basis, _ := cutLast(v.Headline(), " · ")
 	fmt.Fprintln(w, style.Render(Clean(head))+faint.Render(" · "+basis))
 	v.Table().Text(w, width, "", false)
-	for _, s := range v.Silenced {
+	silencedText(w, v.Silenced)
+}
+
+// silencedText lists what answered in the baseline and does not now.
+func silencedText(w io.Writer, all []string) {
+	for _, s := range all {
 		fmt.Fprintln(w, bad.Render("answered before, and does not now: ")+Clean(s))
 	}
 }
@@ -92,6 +97,7 @@ type LiveCheck struct {
 	Measured     int               `json:"measured"` // requirements
 	Hold         int               `json:"hold"`     // of them
 	Requirements []LiveRequirement `json:"requirements"`
+	Silenced     []string          `json:"silenced,omitempty"` // what answered in the baseline and does not now
 }
 
 // LiveRequirement is one requirement by real pings.
@@ -148,4 +154,5 @@ func (v *LiveCheck) Text(w io.Writer, width int) {
 	text := fmt.Sprintf("%d of %s that start at %s hold", v.Hold, Count(v.Measured, "requirement"), v.From)
 	fmt.Fprintln(w, style.Render(Clean(text))+faint.Render(" · measured live"))
 	v.Table().Text(w, width, "", false)
+	silencedText(w, v.Silenced)
 }
