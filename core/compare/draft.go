@@ -131,13 +131,14 @@ func quotedIf6(text string) string {
 // kind guesses what a device is: who has VLANs is a switch, who has several subnets a
 // router, else it is a host.
 func (d *draft) kind(x *observed.Device) (kind, why string) {
-	subnets, vlans := map[*drafted]bool{}, x.Knows(observed.VLANs)
+	subnets, vlans := map[*drafted]bool{}, false
 	for _, i := range x.Interfaces {
 		if s := d.of(x.Name, i.Name); s != nil {
 			subnets[s] = true
 		}
-		vlans = vlans || len(i.Tagged) > 0
+		vlans = vlans || len(i.Tagged) > 0 || i.Untagged != nil && *i.Untagged > 0
 	}
+	vlans = vlans || x.Knows(observed.VLANs) && len(subnets) == 0
 	switch {
 	case vlans && len(subnets) > 1:
 		return "switch", "it has VLANs, and routes"
