@@ -467,6 +467,18 @@ func TestPlansAndStatesAreCompared(t *testing.T) {
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, oneLine(r.out), "this plan the other")
 	assert.Contains(t, oneLine(r.out), "quay-sw1 admin p7 different up down")
+	r = run(t, dir, "compare", demo.BadMorning, "-o", "csv")
+	for _, line := range []string{`quay-edge,permit,"anyone may answer home, in by wan0 or wan1",missing,written`, "quay-core,permit,keeps state,missing,written", "quay-edge,translation,home shares wan0,missing,written", ",requirement,fibre-carrier does not reach quay-staff,missing,written"} {
+		assert.Contains(t, r.out, line, "what no device tells, two plans do")
+	}
+	plan := read(t, dir, demo.Plan)
+	other := strings.Replace(plan, "      - {permit: anyone may answer home, in: [wan0, wan1]}\n", "", 1)
+	other = strings.Replace(other, "    translates:\n", "      - {permit: anyone may answer home, in: [wan0, wan1]}\n    translates:\n", 1)
+	require.NotEqual(t, plan, other)
+	write(t, dir, "other.yaml", strings.Replace(other, "  - fibre-carrier does not reach quay-staff\n", "  - fibre-carrier does not reach quay-guest\n", 1))
+	r = run(t, dir, "compare", "other.yaml", "-o", "csv")
+	assert.Contains(t, r.out, "quay-edge,permit,order,different,")
+	assert.Contains(t, r.out, ",requirement,fibre-carrier does not reach quay-guest,extra,,written")
 	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").code)
 	require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "before").code)
 	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "after").code)

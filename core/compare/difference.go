@@ -34,6 +34,11 @@ const (
 	OfVLAN      What = "vlan"
 	OfRoute     What = "route"
 	OfNextHop   What = "next hop"
+
+	// Of two plans only; no device tells of them.
+	OfPermit      What = "permit"
+	OfTranslation What = "translation"
+	OfRequirement What = "requirement"
 )
 
 // Difference is one thing found otherwise than planned.

@@ -105,13 +105,17 @@ func (w *Workspace) Compare(devices []*observed.Device) *compare.Result {
 	return compare.Compare(w.Tables, devices)
 }
 
+// ComparePlan compares the plan with another.
+func (w *Workspace) ComparePlan(other *Workspace) *compare.Result {
+	r := compare.Compare(w.Tables, compare.AsObserved(other.Tables))
+	r.Sentences(w.Spec, other.Spec)
+	return r
+}
+
 // Between compares what was observed with an earlier state, or with what is saved.
 func (w *Workspace) Between(before, after []*observed.Device) *compare.Result {
 	return compare.Between(w.Tables, before, after)
 }
-
-// AsObserved is the plan as its devices would tell of it.
-func (w *Workspace) AsObserved() []*observed.Device { return compare.AsObserved(w.Tables) }
 
 // Observed is the same workspace with the network as it was found: where nothing was
 // observed, as planned. Basis is what answers stand on then.

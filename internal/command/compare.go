@@ -58,14 +58,13 @@ func (a *app) compare() *cobra.Command {
 				return err
 			}
 			var devices []*observed.Device
+			var other *workspace.Workspace
 			basis, words := "predicted from both plans", [2]string{"this plan", "the other"}
 			if isPlan(dir) {
 				found := files.At(a.dir, dir)
-				o, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
-				if err != nil {
+				if other, err = a.used(workspace.Open(found.FS, found.Name, found.Shown)); err != nil {
 					return err
 				}
-				devices = o.AsObserved()
 			} else {
 				words = [2]string{"planned", "found"}
 				if devices, dir, basis, err = a.state(dir); err != nil {
@@ -74,6 +73,8 @@ func (a *app) compare() *cobra.Command {
 			}
 			result := (*compare.Result)(nil)
 			switch {
+			case other != nil:
+				result = w.ComparePlan(other)
 			case before != "":
 				earlier, _, _, err := a.state(before)
 				if err != nil {

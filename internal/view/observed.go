@@ -178,7 +178,11 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 		v.Table().Text(w, width, "", wide)
 	}
 	if len(v.NotObserved) > 0 {
-		paragraph(w, width, faint.Render("not observed: ")+Clean(strings.Join(v.NotObserved, ", ")), "  ")
+		label := "not observed: "
+		if v.words[0] == "this plan" {
+			label = "only in this plan: "
+		}
+		paragraph(w, width, faint.Render(label)+Clean(strings.Join(v.NotObserved, ", ")), "  ")
 	}
 	var parts []string
 	of := map[string][]string{}
