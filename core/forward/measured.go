@@ -187,9 +187,9 @@ func (x *telling) round() string {
 		return ""
 	}
 	if len(names) == 1 {
-		return names[0] + " is met again and again: the packet goes round"
+		return names[0] + " is met again and again, so the packet goes round; look at " + x.last()
 	}
-	return And(names) + " pass it round; the next hop of one of them points back"
+	return And(names) + " pass it round; look at " + x.last()
 }
 
 // last is whose doing a difference at the present hop is: that of who sent it there.

@@ -49,7 +49,7 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 		{"one has no route", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2 route"}, "b says 'network unreachable': it has no route there", "routes b", nil},
 		{"one refuses", good, "10.2.0.10", []string{"10.1.0.1 refused"}, "a says 'administratively prohibited': it does not let the probe pass", "permits a", nil},
 		{"one says something else", good, "10.2.0.10", []string{"192.0.2.7 source"}, "192.0.2.7 (nobody of the plan) says 'unreachable', and by the plan hop 1 is a: the fault is there or beyond it", "routes", nil},
-		{"a loop", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.1", "10.0.0.2"}, "hop 3 is a, and by the plan it is c: b and a pass it round; the next hop of one of them points back", "routes b", nil},
+		{"a loop", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.1", "10.0.0.2"}, "hop 3 is a, and by the plan it is c: b and a pass it round; look at the routes of b", "routes b", nil},
 		{"a stranger", good, "10.2.0.10", []string{"10.1.0.1", "192.0.2.7", "", ""}, "hop 2 is 192.0.2.7 (nobody of the plan), and by the plan it is b: look at the routes of a", "routes a", nil},
 		{"nobody any more", good, "10.2.0.10", []string{"10.1.0.1", "", ""}, "nothing comes back from hop 2 on, which is b by the plan: look at the routes of a, at b, and at the way back from there", "routes a b", nil},
 		{"nobody at all", good, "10.2.0.10", []string{"", ""}, "nothing comes back from hop 1 on, which is a by the plan: look at the routes of west, at a, and at the way back from there", "routes west a", nil},

@@ -52,7 +52,13 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
-	traced, err := wire.TraceLive(ctx, addressesOf(targets), o, func(done int) { a.progress(done, len(targets)) })
+	traced, err := wire.TraceLive(ctx, addressesOf(targets), o, func(done, ttl int) {
+		if len(targets) == 1 && ttl > 0 {
+			a.progressText(fmt.Sprintf("hop %d", ttl))
+		} else {
+			a.progress(done, len(targets))
+		}
+	})
 	if err != nil {
 		return notAsked{err}
 	}

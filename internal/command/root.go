@@ -288,17 +288,22 @@ func unknownFlag(cmd *cobra.Command, err error) error {
 // progress tells on a terminal how far a long command is, and clears itself at
 // the end.
 func (a *app) progress(done, all int) {
+	text := fmt.Sprintf("%d of %d", done, all)
+	if done == all {
+		text = ""
+	}
+	a.progressText(text)
+}
+
+// progressText tells something on a terminal that is overwritten by the next; nothing
+// clears it. What is over at once tells nothing.
+func (a *app) progressText(text string) {
 	if a.began.IsZero() {
 		a.began = time.Now()
 	}
-	if !a.live || all < 2 || time.Since(a.began) < 300*time.Millisecond {
-		return
+	if a.live && time.Since(a.began) > 300*time.Millisecond {
+		fmt.Fprintf(a.err, "\r%-20s\r%s", "", text)
 	}
-	if done == all {
-		fmt.Fprint(a.err, "\r                    \r")
-		return
-	}
-	fmt.Fprintf(a.err, "\r%d of %d", done, all)
 }
 
 // noArgs refuses arguments to a command that takes none.

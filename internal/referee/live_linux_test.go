@@ -77,7 +77,7 @@ func (l *lab) liveFrom(tables *routing.Tables, d model.DeviceID, udp bool, r *ra
 					return err
 				}
 			}
-			traced, err = wire.TraceLive(context.Background(), targets, o, func(int) {})
+			traced, err = wire.TraceLive(context.Background(), targets, o, func(int, int) {})
 			return err
 		}))
 		targets = slices.DeleteFunc(targets, func(to netip.Addr) bool {

@@ -69,8 +69,8 @@ type probeSocket interface {
 }
 
 // TraceLive traces addresses for real, some at a time. Progress is told how many are done
-// with. When the context ends, what there is so far is returned.
-func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progress func(done int)) ([]Traced, error) {
+// with, and which TTL is tried now. When the context ends, what there is so far is returned.
+func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progress func(done, ttl int)) ([]Traced, error) {
 	all := make([]Traced, len(targets))
 	pace := time.NewTicker(o.Spacing)
 	defer pace.Stop()
@@ -86,12 +86,15 @@ func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progre
 			return nil, errors.Join(ErrNotPermitted, err)
 		}
 		t := &tracer{o: o, socket: s, result: Traced{Target: to}, ended: make([]bool, o.Flows), last: make([]int, o.Flows), sent: map[probe]time.Time{}, news: make(chan struct{}, 1)}
-		group.Go(func() {
-			all[i] = t.run(ctx, pace.C)
+		tell := func(finished, ttl int) {
 			mutex.Lock()
-			done++
-			progress(done)
-			mutex.Unlock()
+			defer mutex.Unlock()
+			done += finished
+			progress(done, ttl)
+		}
+		group.Go(func() {
+			all[i] = t.run(ctx, pace.C, func(ttl int) { tell(0, ttl) })
+			tell(1, 0)
 			<-turns
 		})
 	}
@@ -100,7 +103,7 @@ func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progre
 }
 
 // run tries one TTL after the other.
-func (t *tracer) run(ctx context.Context, pace <-chan time.Time) Traced {
+func (t *tracer) run(ctx context.Context, pace <-chan time.Time, tell func(ttl int)) Traced {
 	var group sync.WaitGroup
 	group.Go(func() { t.socket.listen(t.hear) })
 	for ttl := 1; ttl <= t.o.MostTTL && !t.enough(); ttl++ {
@@ -108,6 +111,7 @@ func (t *tracer) run(ctx context.Context, pace <-chan time.Time) Traced {
 		t.present = ttl
 		t.result.Hops = append(t.result.Hops, forward.MeasuredHop{TTL: ttl})
 		t.mutex.Unlock()
+		tell(ttl)
 		if !t.try(ctx, ttl, pace) {
 			break
 		}
