@@ -66,6 +66,7 @@ func TestAStateAnswersWithoutAPlan(t *testing.T) {
 	write(t, dir, "i.csv", "device,interface,admin,oper,address\nr1,lan,up,up,10.77.1.1/24\nr1,up,up,up,10.77.0.0/31\nr2,up,up,up,10.77.0.1/31\nr2,lan,up,up,10.77.2.1/24\nnear,eth0,up,up,10.77.1.10/24\nfar,eth0,up,up,10.77.2.10/24\n")
 	r := run(t, dir, "observe", "r.csv", "i.csv", "-w", "observed")
 	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "next: ropeswing draft observed", "with no plan there is nothing to compare with")
 	r = run(t, dir, "ping", "near", "far", "--observed", "observed")
 	assert.Equal(t, 0, r.code, r.out+r.err)
 	assert.Regexp(t, `^near reaches far in IPv4 · predicted from what was observed \d+ s ago, with no plan$`, first(r.out))

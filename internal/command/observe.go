@@ -339,10 +339,12 @@ func (a *app) keep(dir string, all []*observed.Device) error {
 	if a.format != "table" || a.only != "" {
 		said = a.err // what is printed is for a program
 	}
-	next := ""
+	next := "compare " + view.ShellWord(dir)
 	if slices.ContainsFunc(all, func(d *observed.Device) bool { return d.Saved() }) {
-		next = " --saved"
+		next += " --saved"
+	} else if _, err := a.find(); errors.Is(err, errNoPlan) {
+		next = "draft " + view.ShellWord(dir) // there is nothing to compare with yet
 	}
-	fmt.Fprintf(said, "kept in %s: %s; next: %s compare %s%s\n", dir, view.Count(len(all), "device"), a.self(), view.ShellWord(dir), next)
+	fmt.Fprintf(said, "kept in %s: %s; next: %s %s\n", dir, view.Count(len(all), "device"), a.self(), next)
 	return nil
 }
