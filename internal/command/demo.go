@@ -32,7 +32,7 @@ var tour = []struct {
 	{"Visitors may not get at the desks. Which sentence says so, and how could they?", []string{"ping", "tablet", "desk-7", "-4"}},
 	{"The same network on a bad morning. What can be seen from the plan alone?", []string{"check", "-p", demo.BadMorning}},
 	{"The camera does not answer. Why, and what would mend it?", []string{"ping", "tern-cam", "-p", demo.BadMorning}},
-	{"What the devices said that morning, in four formats, is read and kept.", []string{"observe", demo.Seen, "-w", "bad-morning/observed"}},
+	{"What the devices said that morning, in five formats, is read and kept.", []string{"observe", demo.Seen, "-w", "bad-morning/observed"}},
 	{"What of it is not as planned, what slip was it, and what does it break?", []string{"compare", "bad-morning/observed"}},
 }
 
