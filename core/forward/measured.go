@@ -138,8 +138,8 @@ func (x *telling) answer(ttl int, hop *TraceHop, m MeasuredAnswer) {
 func (x *telling) ended(ttl int, hop *TraceHop, m MeasuredAnswer) {
 	is4 := x.trace.Exchange.Target.Is4()
 	x.Suspects = nil
-	for _, id := range x.spec.HoldersOf(m.From)[:min(1, len(x.spec.HoldersOf(m.From)))] {
-		x.Suspects = append(x.Suspects, x.spec.Interfaces[id].Device)
+	if holders := x.spec.HoldersOf(m.From); len(holders) > 0 {
+		x.Suspects = []model.DeviceID{x.spec.Interfaces[holders[0]].Device}
 	}
 	x.Differs = fmt.Sprintf("%s says '%s'", x.who(m.From), m.ICMP.Words(is4))
 	if !slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) }) {
@@ -255,7 +255,9 @@ func (x *telling) beyond(hop *TraceHop) Telling {
 	reached := slices.ContainsFunc(x.measured, func(h MeasuredHop) bool {
 		return slices.ContainsFunc(h.Answers, func(a MeasuredAnswer) bool { return a.From == target && a.ICMP.Arrived(target.Is4()) })
 	})
-	planned := slices.ContainsFunc(hop.Answers, func(a Answer) bool { return a.ICMP.Arrived(target.Is4()) && !a.Silent && !a.Lost })
+	planned := slices.ContainsFunc(x.trace.Hops, func(h TraceHop) bool {
+		return slices.ContainsFunc(h.Answers, func(a Answer) bool { return a.ICMP.Arrived(target.Is4()) && !a.Silent && !a.Lost })
+	})
 	switch {
 	case planned && !reached && len(x.answers(hop.TTL)) == 0:
 		x.silent(hop.TTL, hop)

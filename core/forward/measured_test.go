@@ -94,3 +94,21 @@ devices:
 	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 203.0.113.9 does not answer", tell("10.1.0.1", "198.51.100.2", "", ""))
 	assert.Contains(t, tell("10.1.0.1", "", ""), "nothing comes back from hop 2 on")
 }
+
+// Two sites with the world between them: what is beyond it is not judged hop by hop.
+func TestWhatATraceThroughTheWorldTells(t *testing.T) {
+	tables := coretest.Tables(t, `
+segments: {in: {prefix: 10.1.0.0/24}, up: {prefix: 198.51.100.0/30}, down: {prefix: 198.51.100.4/30}, far: {prefix: 10.2.0.0/24}}
+devices:
+  pc: {is: host, gateway: r, interfaces: {e: {segment: in, address: 10}}}
+  r: {is: router, interfaces: {i: {segment: in, address: first}, u: {segment: up, address: first}}, routes: {default: sea}}
+  sea: {is: world, interfaces: {u: {segment: up, address: 2}, d: {segment: down, address: first}}, beyond: [203.0.113.0/24], routes: {in: r, far: s}}
+  s: {is: router, interfaces: {u: {segment: down, address: 2}, i: {segment: far, address: first}}, routes: {default: sea}}
+  cam: {is: host, gateway: s, interfaces: {e: {segment: far, address: 10}}}
+`)
+	tell := func(hops ...string) string {
+		return forward.Follow(tables, pinged(t, tables, "pc", "10.2.0.10")).Tell(tables.State.Spec, measured(hops...)).Differs
+	}
+	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "192.0.2.2", "198.51.100.6", "10.2.0.10 reply"))
+	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 10.2.0.10 does not answer", tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", ""))
+}
