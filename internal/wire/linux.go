@@ -103,6 +103,10 @@ func (r *Reading) readLinux(text []byte, device string) error {
 }
 
 func (r *Reading) linuxLink(d *observed.Device, x *linuxLink, addresses bool) {
+	if x.Name == "" {
+		r.unread(0, x.MAC, "an interface has no name")
+		return
+	}
 	d.Learn(observed.Interfaces)
 	if addresses {
 		d.Learn(observed.Addresses4, observed.Addresses6)

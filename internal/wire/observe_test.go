@@ -191,7 +191,7 @@ func TestAStateIsReadAsItWasKept(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	m, err := wire.ReadMap([]byte(mapText))
 	require.NoError(f, err)
-	for _, seed := range []string{linuxAddresses, mapped, "device,interface,admin,address\nr,p,up,10.0.0.1/24\n", `{"ietf-interfaces:interfaces":{"interface":[{"name":"p1"}]}}`, `<data><interfaces><interface><name>p</name></interface></interfaces></data>`, `{"ropeswing_observed":1,"device":"x","sources":[],"known":[]}`} {
+	for _, seed := range []string{linuxAddresses, mapped, "device,interface,admin,address\nr,p,up,10.0.0.1/24\n", `{"ietf-interfaces:interfaces":{"interface":[{"name":"p1"}]}}`, `<data><interfaces><interface><name>p</name></interface></interfaces></data>`, `{"ropeswing_observed":1,"device":"x","sources":[],"known":[]}`, `[{"ifname":""}]`} {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
