@@ -471,6 +471,9 @@ func TestPlansAndStatesAreCompared(t *testing.T) {
 	for _, line := range []string{`quay-edge,permit,"anyone may answer home, in by wan0 or wan1",missing,written`, "quay-core,permit,keeps state,missing,written", "quay-edge,translation,home shares wan0,missing,written", ",requirement,fibre-carrier does not reach quay-staff,missing,written"} {
 		assert.Contains(t, r.out, line, "what no device tells, two plans do")
 	}
+	sarif := run(t, dir, "compare", demo.BadMorning, "-o", "sarif").out
+	assert.Contains(t, sarif, `"difference-of-permit"`)
+	assert.Contains(t, sarif, "requirement of quay-guest does not reach quay-manage: missing")
 	plan := read(t, dir, demo.Plan)
 	other := strings.Replace(plan, "      - {permit: anyone may answer home, in: [wan0, wan1]}\n", "", 1)
 	other = strings.Replace(other, "    translates:\n", "      - {permit: anyone may answer home, in: [wan0, wan1]}\n    translates:\n", 1)

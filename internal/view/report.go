@@ -2,11 +2,13 @@ package view
 
 import (
 	"cmp"
+	"cmp"
 	"encoding/json"
 	"encoding/xml"
 	"fmt"
 	"io"
 	"path/filepath"
+	"strings"
 
 	"ropeswing/core/finding"
 )
@@ -49,7 +51,7 @@ func (v Findings) Report(version string) Report {
 func (v Comparison) Report(name, version string) Report {
 	r := Report{Name: name, Version: version}
 	for _, d := range v.Differences {
-		text := fmt.Sprintf("%s of %s %s: %s", d.What, d.Device, d.Subject, d.Kind)
+		text := fmt.Sprintf("%s of %s: %s", d.What, strings.TrimSpace(d.Device+" "+d.Subject), d.Kind)
 		if d.Planned != "" {
 			text += fmt.Sprintf(", %s: %s", v.words[0], d.Planned)
 		}
@@ -65,8 +67,12 @@ func (v Comparison) Report(name, version string) Report {
 		if d.Lost > 0 {
 			level = "error"
 		}
-		rule := "difference-of-" + map[string]string{"device": "device", "interface": "interface", "admin status": "admin-status", "oper status": "oper-status", "address": "address", "mtu": "mtu", "vlan": "vlan", "route": "route", "next hop": "next-hop"}[d.What]
-		r.Entries = append(r.Entries, ReportEntry{rule, "The network as found is not as planned.", level, d.Device, text, d.File, d.Line, 1})
+		rule := "difference-of-" + strings.ReplaceAll(d.What, " ", "-")
+		means := "The network as found is not as planned."
+		if v.words[0] != "planned" {
+			means = "The two that are compared are not alike."
+		}
+		r.Entries = append(r.Entries, ReportEntry{rule, means, level, cmp.Or(d.Device, "the plan"), text, d.File, d.Line, 1})
 	}
 	return r
 }
