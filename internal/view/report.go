@@ -2,7 +2,6 @@ package view
 
 import (
 	"cmp"
-	"cmp"
 	"encoding/json"
 	"encoding/xml"
 	"fmt"
