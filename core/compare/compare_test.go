@@ -159,7 +159,8 @@ func TestTheWorstComesFirst(t *testing.T) {
 	require.Len(t, r.Differences, 2)
 	assert.Equal(t, OfRoute, r.Differences[0].What)
 	assert.Equal(t, 2, r.Differences[0].Lost, "both ways: no reply comes back")
-	assert.Equal(t, "pc cannot reach far", r.Differences[0].Such)
+	assert.Equal(t, "pc", r.Differences[0].From)
+	assert.Equal(t, "far", r.Differences[0].To)
 	assert.Zero(t, r.Differences[1].Lost)
 }
 

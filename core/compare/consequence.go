@@ -2,7 +2,6 @@ package compare
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 
 	"ropeswing/core/forward"
@@ -176,11 +175,9 @@ func (t *trier) consequence(d *Difference) {
 			if from.Device == to.Device || from.Address.Is4() != to.Address.Is4() || base.Verdict(i, j) != forward.Works || m.Verdict(i, j) == forward.Works {
 				continue
 			}
-			if d.Lost++; d.Such == "" {
-				d.Such = fmt.Sprintf("%s cannot reach %s", t.name(from.Device), t.name(to.Device))
+			if d.Lost++; d.Lost == 1 {
+				d.From, d.To = t.spec.Devices[from.Device].Name, t.spec.Devices[to.Device].Name
 			}
 		}
 	}
 }
-
-func (c *comparer) name(d model.DeviceID) string { return c.spec.Devices[d].Name }

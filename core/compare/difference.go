@@ -50,7 +50,7 @@ type Difference struct {
 	Planned, Found string // "" where there is nothing
 	Slip           string // what was likely meant; "" where nothing comes to mind
 	Lost           int    // how many ways between hosts it takes by itself, both families
-	Such           string // the first of them: 'desk-7 cannot reach tern-cam'
+	From, To       string // the hosts of the first of them; "" where there is none
 	Place          source.Place
 
 	change  func([]model.Interface) // makes the planned interfaces so; nil where that changes nothing

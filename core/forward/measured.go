@@ -271,3 +271,20 @@ func (x *telling) beyond(hop *TraceHop) Telling {
 	}
 	return x.Telling
 }
+
+// TellUnanswered is what a real ping tells that should work and gets no reply: who sent an
+// error in its stead, and so how far it got. From is invalid where nobody did.
+func (x *Exchange) TellUnanswered(spec *model.Spec, from netip.Addr) string {
+	if !from.IsValid() {
+		return "nothing came back: something on the way there or back, or the target, is not as planned"
+	}
+	for _, end := range x.There.Ends {
+		for hop, n := range x.There.Path(end.Node) {
+			d := x.There.Nodes[n].Device
+			if hop > 0 && slices.ContainsFunc(spec.HoldersOf(from), func(id model.InterfaceID) bool { return spec.Interfaces[id].Device == d }) {
+				return fmt.Sprintf("the answer came from hop %d, %s: the fault is there or beyond it", hop, spec.Devices[d].Name)
+			}
+		}
+	}
+	return "the answer came from " + spec.HolderLabel(from) + ", which is not on the way by the plan"
+}

@@ -112,3 +112,15 @@ devices:
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "192.0.2.2", "198.51.100.6", "10.2.0.10 reply"))
 	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 10.2.0.10 does not answer", tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", ""))
 }
+
+func TestWhatAPingWithoutAReplyTells(t *testing.T) {
+	tables := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	x := pinged(t, tables, "west", "10.2.0.10")
+	tell := func(from string) string {
+		a, _ := netip.ParseAddr(from)
+		return x.TellUnanswered(tables.State.Spec, a)
+	}
+	assert.Contains(t, tell(""), "nothing came back")
+	assert.Equal(t, "the answer came from hop 2, b: the fault is there or beyond it", tell("10.0.0.5"), "by any of its addresses")
+	assert.Equal(t, "the answer came from 192.0.2.7, which is not on the way by the plan", tell("192.0.2.7"))
+}

@@ -22,22 +22,14 @@ func (a *app) checkLive(l *live) error {
 	if err != nil {
 		return err
 	}
-	host := l.standing
-	w, err := a.usable()
+	if _, err := a.find(); err != nil {
+		return err // requirements are the plan's
+	}
+	w, from, err := a.standing(l)
 	if err != nil {
 		return err
 	}
-	if host == "" {
-		e, err := w.Operator()
-		if err != nil {
-			return fmt.Errorf("name the host that this machine stands in for: --standing-at HOST (%w)", err)
-		}
-		host = w.Spec.Devices[e.Device].Name
-	}
-	d, err := w.Device(host)
-	if err != nil {
-		return err
-	}
+	d, host := from.Device, w.Spec.Devices[from.Device].Name
 	asked := verify.StartingAt(w.Tables, d)
 	if len(asked) == 0 {
 		return fmt.Errorf("no requirement of the plan starts at %s", host)

@@ -20,7 +20,7 @@ import (
 )
 
 func (a *app) compare() *cobra.Command {
-	before, saved := "", false
+	var o comparison
 	cmd := &cobra.Command{
 		Use:     "compare [STATE|PLAN]",
 		Short:   "How what was found differs from the plan, and what it breaks",
@@ -35,9 +35,9 @@ func (a *app) compare() *cobra.Command {
 			switch {
 			case len(args) > 1:
 				return fmt.Errorf("compare takes one state, and there are %d names", len(args))
-			case len(args) == 1 && isPlan(args[0]) && (before != "" || saved):
+			case len(args) == 1 && isPlan(args[0]) && (o.before != "" || o.saved):
 				return errors.New("--before and --saved go with a state, not with another plan")
-			case before != "" && saved:
+			case o.before != "" && o.saved:
 				return errors.New("--before and --saved are two comparisons; take one after the other")
 			}
 			return nil
@@ -46,63 +46,17 @@ func (a *app) compare() *cobra.Command {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			dir := ""
 			if len(args) > 0 {
-				dir = args[0]
+				o.with = args[0]
 			}
-			if _, err := a.find(); errors.Is(err, errNoPlan) && (before != "" || saved && dir != "") {
-				a.observed = cmp.Or(before, dir) // two words of the same devices need no plan
-			}
-			w, err := a.usable()
+			w, result, err := a.compared(&o)
 			if err != nil {
 				return err
 			}
-			var devices []*observed.Device
-			var other *workspace.Workspace
-			basis, words := "predicted from both plans", [2]string{"this plan", "the other"}
-			if isPlan(dir) {
-				found := files.At(a.dir, dir)
-				if other, err = a.used(workspace.Open(found.FS, found.Name, found.Shown)); err != nil {
-					return err
-				}
-			} else {
-				words = [2]string{"planned", "found"}
-				if devices, dir, basis, err = a.state(dir); err != nil {
-					return err
-				}
-			}
-			result := (*compare.Result)(nil)
-			switch {
-			case other != nil:
-				result = w.ComparePlan(other)
-			case before != "":
-				earlier, _, _, err := a.state(before)
-				if err != nil {
-					return err
-				}
-				result, words = w.Between(earlier, devices), [2]string{"before", "after"}
-			case saved:
-				kept, err := workspace.ReadSaved(os.DirFS(a.at(dir)))
-				if err != nil {
-					return fmt.Errorf("%s: %w", dir, err)
-				}
-				if len(kept) == 0 {
-					return fmt.Errorf("%s has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w %s", dir, view.ShellWord(dir))
-				}
-				result, words = w.Between(devices, kept), [2]string{"running", "saved"} // what a restart makes of it
-			default:
-				result = w.Compare(devices)
-			}
-			v := view.NewComparison(result, basis, words)
+			v := view.NewComparison(result, o.basis, o.words)
 			next := ""
-			for _, d := range v.Differences {
-				if d.Lost > 0 && words[0] == "planned" {
-					var from, to string
-					if n, _ := fmt.Sscanf(d.Such, "%s cannot reach %s", &from, &to); n == 2 {
-						next = fmt.Sprintf("%s ping %s %s --observed %s", a.self(), from, to, view.ShellWord(dir))
-					}
-					break
-				}
+			if all := result.Differences; len(all) > 0 && all[0].Lost > 0 && o.words == wordsOfPlan { // the worst comes first
+				next = fmt.Sprintf("%s ping %s %s --observed %s", a.self(), view.ShellWord(all[0].From), view.ShellWord(all[0].To), view.ShellWord(o.with))
 			}
 			if done, err := a.report(func() view.Report { return v.Report(w.Document.Name.Value, Version) }); err != nil {
 				return err
@@ -117,11 +71,69 @@ func (a *app) compare() *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().BoolVar(&saved, "saved", false, "compare what runs with what is saved: what a restart would change")
-	cmd.Flags().StringVar(&before, "before", "", "compare with the earlier state `STATE` instead of the plan")
+	cmd.Flags().BoolVar(&o.saved, "saved", false, "compare what runs with what is saved: what a restart would change")
+	cmd.Flags().StringVar(&o.before, "before", "", "compare with the earlier state `STATE` instead of the plan")
 	a.wideFlag(cmd)
 	a.reportFlags(cmd)
 	return cmd
+}
+
+// comparison is what is compared with what.
+type comparison struct {
+	with   string // the state, or the other plan
+	before string // an earlier state
+	saved  bool   // what runs with what is saved
+
+	basis string    // what the answer stands on
+	words [2]string // what the two sides are
+}
+
+var wordsOfPlan = [2]string{"planned", "found"}
+
+// compared makes a comparison. The state that is the default, what it stands on and the
+// words for its two sides are noted.
+func (a *app) compared(o *comparison) (*workspace.Workspace, *compare.Result, error) {
+	if _, err := a.find(); errors.Is(err, errNoPlan) && (o.before != "" || o.saved && o.with != "") {
+		a.observed = cmp.Or(o.before, o.with) // two words of the same devices need no plan
+	}
+	w, err := a.usable()
+	if err != nil {
+		return nil, nil, err
+	}
+	if isPlan(o.with) {
+		o.basis, o.words = "predicted from both plans", [2]string{"this plan", "the other"}
+		found := files.At(a.dir, o.with)
+		other, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
+		if err != nil {
+			return nil, nil, err
+		}
+		return w, w.ComparePlan(other), nil
+	}
+	var devices []*observed.Device
+	if devices, o.with, o.basis, err = a.state(o.with); err != nil {
+		return nil, nil, err
+	}
+	switch {
+	case o.before != "":
+		o.words = [2]string{"before", "after"}
+		earlier, _, _, err := a.state(o.before)
+		if err != nil {
+			return nil, nil, err
+		}
+		return w, w.Between(earlier, devices), nil
+	case o.saved:
+		o.words = [2]string{"running", "saved"} // what a restart makes of it
+		kept, err := workspace.ReadSaved(os.DirFS(a.at(o.with)))
+		switch {
+		case err != nil:
+			return nil, nil, fmt.Errorf("%s: %w", o.with, err)
+		case len(kept) == 0:
+			return nil, nil, fmt.Errorf("%s has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w %s", o.with, view.ShellWord(o.with))
+		}
+		return w, w.Between(devices, kept), nil
+	}
+	o.words = wordsOfPlan
+	return w, w.Compare(devices), nil
 }
 
 // isPlan tells whether a name is that of a plan, not of a state's folder.

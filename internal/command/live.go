@@ -9,11 +9,13 @@ import (
 	"os"
 	"os/signal"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/prefix"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
@@ -146,13 +148,16 @@ func (a *app) liveTargets(w *workspace.Workspace, from workspace.Endpoint, famil
 			}
 		}
 	}
+	if len(targets) == 0 {
+		return nil, fmt.Errorf("%s: there is nobody to ask in that family", strings.Join(args, ", "))
+	}
 	return targets, nil
 }
 
 // standing is the plan, and the host in it that this machine stands in for; nil where
-// there is no plan and none is asked for.
+// there is no plan, nor a state, and none is asked for.
 func (a *app) standing(l *live) (*workspace.Workspace, workspace.Endpoint, error) {
-	if _, err := a.find(); err != nil && a.plan == "" && l.standing == "" {
+	if _, err := a.find(); errors.Is(err, errNoPlan) && a.observed == "" && l.standing == "" {
 		return nil, workspace.Endpoint{}, nil
 	}
 	w, err := a.usable()
@@ -162,11 +167,16 @@ func (a *app) standing(l *live) (*workspace.Workspace, workspace.Endpoint, error
 	var from workspace.Endpoint
 	if l.standing != "" {
 		from, err = w.Endpoint(l.standing)
-	} else {
-		from, err = w.Operator()
+	} else if from, err = w.Operator(); err != nil {
+		err = errNobody
+	}
+	if err == nil && from.Device == model.None {
+		err = fmt.Errorf("nobody in the plan has %s; %w", l.standing, errNobody)
 	}
 	return w, from, err
 }
+
+var errNobody = errors.New("name the host that this machine stands in for: --standing-at HOST")
 
 // took notes what came of one address, and what it tells beside the prediction.
 func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Workspace, t *workspace.Trial) {
@@ -188,7 +198,7 @@ func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Wor
 	switch {
 	case verdict == forward.Works && !e.Replied:
 		v.Differ++
-		x.Tells = a.whereBroken(w, t, e)
+		x.Tells = t.TellUnanswered(w.Spec, e.From)
 	case verdict == forward.Fails && e.Replied:
 		v.Differ++
 		x.Tells = "the network is not as planned: by the plan it should not work"
@@ -196,25 +206,6 @@ func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Wor
 			x.Tells += ", for " + f.Reason
 		}
 	}
-}
-
-// whereBroken says what a ping tells that should work and does not: who answered in its
-// stead, and so how far it got.
-func (a *app) whereBroken(w *workspace.Workspace, t *workspace.Trial, e wire.Echo) string {
-	if e.From.IsValid() {
-		for _, end := range t.There.Ends {
-			for hop, n := range t.There.Path(end.Node) {
-				d := t.There.Nodes[n].Device
-				for _, h := range w.Spec.HoldersOf(e.From) {
-					if w.Spec.Interfaces[h].Device == d && hop > 0 {
-						return fmt.Sprintf("the answer came from hop %d, %s: the fault is there or beyond it", hop, w.Spec.Devices[d].Name)
-					}
-				}
-			}
-		}
-		return "the answer came from " + w.Spec.HolderLabel(e.From) + ", which is not on the way by the plan"
-	}
-	return "nothing came back: something on the way there or back, or the target, is not as planned"
 }
 
 // answersFile is what answered, as it is kept.

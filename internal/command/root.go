@@ -295,8 +295,8 @@ func (a *app) progress(done, all int) {
 	a.progressText(text)
 }
 
-// progressText tells something on a terminal that is overwritten by the next; nothing
-// clears it. What is over at once tells nothing.
+// progressText tells something on a terminal until the next is told; "" clears it. What
+// is over at once tells nothing.
 func (a *app) progressText(text string) {
 	if a.began.IsZero() {
 		a.began = time.Now()

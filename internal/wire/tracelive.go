@@ -150,8 +150,8 @@ func (t *tracer) try(ctx context.Context, ttl int, pace <-chan time.Time) bool {
 		t.cannot(err)
 		return false
 	}
-	for flow, ended := range t.ended {
-		if ended {
+	for flow := range t.o.Flows {
+		if t.over(flow) {
 			continue
 		}
 		select {
@@ -168,17 +168,24 @@ func (t *tracer) try(ctx context.Context, ttl int, pace <-chan time.Time) bool {
 			return false
 		}
 	}
-	over := time.After(t.o.Patience)
+	patience := time.After(t.o.Patience)
 	for !t.answered(ttl) {
 		select {
 		case <-ctx.Done():
 			return false
-		case <-over:
+		case <-patience:
 			return true
 		case <-t.news:
 		}
 	}
 	return true
+}
+
+// over tells whether a flow got to its end.
+func (t *tracer) over(flow int) bool {
+	t.mutex.Lock()
+	defer t.mutex.Unlock()
+	return t.ended[flow]
 }
 
 func (t *tracer) cannot(err error) {
