@@ -3,6 +3,7 @@ package main
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -86,4 +87,28 @@ func TestAStateAnswersWithoutAPlan(t *testing.T) {
 	alone := run(t, dir, "ping", "pilot-desk", "tern-cam", "-4", "--observed", "morning")
 	assert.Equal(t, 1, alone.code)
 	assert.Contains(t, oneLine(alone.out), "nobody on net-10-48-2-0-24 has the next hop 10.48.2.1 of pilot-desk")
+}
+
+// Nothing is sent where it is not clear for whom, or to whom.
+func TestLiveAsksForWhatItNeeds(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "two.plan.yaml", twoPlan)
+	for _, x := range []struct {
+		want string
+		args []string
+	}{
+		{"everyone: there is nobody to ask in that family", []string{"ping", "--live", "everyone", "-6"}},
+		{"nobody in the plan has 203.0.113.99; name the host that this machine stands in for: --standing-at HOST", []string{"ping", "--live", "far", "--standing-at", "203.0.113.99"}},
+		{"nobody in the plan has 203.0.113.99; name the host", []string{"check", "--live", "--standing-at", "203.0.113.99"}},
+		{"no requirement of the plan starts at near", []string{"check", "--live"}},
+		{"--probes are icmp or udp", []string{"trace", "--live", "far", "--probes", "smoke"}},
+		{"goes with --standing-at", []string{"trace", "--live", "far", "--size", "900"}},
+	} {
+		r := run(t, dir, x.args...)
+		assert.Equal(t, 2, r.code, x.want)
+		assert.Contains(t, oneLine(r.err), x.want)
+	}
+	write(t, dir, "other.plan.yaml", strings.Replace(twoPlan, "operator: near\n", "", 1))
+	assert.Contains(t, run(t, dir, "ping", "--live", "192.0.2.1").err, "-p", "which of two plans is meant is not guessed")
+	assert.Contains(t, run(t, dir, "trace", "--live", "far", "-p", "other.plan.yaml").err, "name the host that this machine stands in for")
 }
