@@ -28,7 +28,7 @@ import (
 // badMorning is the network of the demo with its five faults: a port left down, a mask
 // mistyped, a next hop pointing the wrong way, a way back forgotten, a VLAN missing on
 // a trunk.
-func badMorning(t *testing.T) *routing.Tables {
+func badMorning(t *testing.T) *forward.Network {
 	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan)
 	spec := w.Spec
 	iface := func(device, name string) model.InterfaceID {
@@ -66,24 +66,24 @@ func badMorning(t *testing.T) *routing.Tables {
 }
 
 // said is what the devices say, in the four ways in which the harbour collects it.
-func said(t *testing.T, tables *routing.Tables) map[string][]byte {
+func said(t *testing.T, net *forward.Network) map[string][]byte {
 	files := map[string][]byte{}
-	spec := tables.State.Spec
+	spec := net.Spec
 	for _, name := range []string{"quay-edge", "tern-rock", "far-skerry"} {
 		d, _ := spec.DeviceNamed(name)
-		text, err := wire.Models(tables, d, false)
+		text, err := wire.Models(net, d, false)
 		require.NoError(t, err)
 		files[name+".json"] = text
 	}
 	for _, name := range []string{"quay-core", "gull-point"} {
 		d, _ := spec.DeviceNamed(name)
-		text, err := wire.Models(tables, d, true)
+		text, err := wire.Models(net, d, true)
 		require.NoError(t, err)
 		files[name+".xml"] = text
 	}
 	for _, name := range []string{"mole-rtr", "mole-spare", "ops-laptop", "desk-7", "pilot-desk", "log-server"} {
 		d, _ := spec.DeviceNamed(name)
-		addresses, routes := linuxLists(t, tables, d)
+		addresses, routes := linuxLists(t, net, d)
 		if files[name+".addr.json"] = addresses; string(routes) != "null\n" { // a list of nothing does not say of what
 			files[name+".route.json"] = routes
 		}
@@ -103,18 +103,18 @@ func said(t *testing.T, tables *routing.Tables) map[string][]byte {
 			if i.Switched {
 				untagged = fmt.Sprint(i.Untagged)
 			}
-			fmt.Fprintf(&csv, "%s,%s,%s,%s,%s,%s\n", name, i.Name, words[!i.AdminDown], words[tables.State.IsUp(id)], untagged, strings.Join(tagged, " "))
+			fmt.Fprintf(&csv, "%s,%s,%s,%s,%s,%s\n", name, i.Name, words[!i.AdminDown], words[net.State.IsUp(id)], untagged, strings.Join(tagged, " "))
 		}
 	}
 	files["switches.csv"] = csv.Bytes()
-	files["lamps.txt"] = lampList(tables)
+	files["lamps.txt"] = lampList(net)
 	return files
 }
 
 // lampList is the list that the lamps and cameras print of themselves: invented, as is
 // all of the harbour.
-func lampList(tables *routing.Tables) []byte {
-	spec := tables.State.Spec
+func lampList(net *forward.Network) []byte {
+	spec := net.Spec
 	var b strings.Builder
 	b.WriteString("Harbour lamp bus, morning round\n\n")
 	for _, name := range []string{"tern-cam", "tern-lamp", "gull-cam", "gull-lamp", "far-cam", "far-lamp"} {
@@ -122,7 +122,7 @@ func lampList(tables *routing.Tables) []byte {
 		id := spec.InterfacesOf(d)[0]
 		fmt.Fprintf(&b, "=== %s ===\n%-8s%-8s%-26s%s\n", name, "Socket", "Light", "Number", "Way out")
 		for n, a := range spec.Interfaces[id].Addresses {
-			light := map[bool]string{true: "lit", false: "dark"}[tables.State.IsUp(id)]
+			light := map[bool]string{true: "lit", false: "dark"}[net.State.IsUp(id)]
 			socket := spec.Interfaces[id].Name
 			if n > 0 {
 				socket, light = "", ""
@@ -149,8 +149,8 @@ tables:
 `
 
 // linuxLists is what a Linux machine lists of its addresses and routes.
-func linuxLists(t *testing.T, tables *routing.Tables, d model.DeviceID) (addresses, routes []byte) {
-	spec := tables.State.Spec
+func linuxLists(t *testing.T, net *forward.Network, d model.DeviceID) (addresses, routes []byte) {
+	spec := net.Spec
 	links := []map[string]any{{"ifindex": 1, "ifname": "lo", "flags": []string{"LOOPBACK", "UP", "LOWER_UP"}, "mtu": 65536, "operstate": "UNKNOWN", "link_type": "loopback", "address": "00:00:00:00:00:00", "addr_info": []any{map[string]any{"family": "inet", "local": "127.0.0.1", "prefixlen": 8, "scope": "host"}}}}
 	info := func(i *model.Interface) []any {
 		all := []any{}
@@ -172,7 +172,7 @@ func linuxLists(t *testing.T, tables *routing.Tables, d model.DeviceID) (address
 		if !i.AdminDown {
 			flags = append(flags, "UP")
 		}
-		if tables.State.IsUp(id) {
+		if net.State.IsUp(id) {
 			flags, oper = append(flags, "LOWER_UP"), "UP"
 		}
 		mtu := i.MTU
@@ -187,7 +187,7 @@ func linuxLists(t *testing.T, tables *routing.Tables, d model.DeviceID) (address
 		links = append(links, x)
 	}
 	var all []map[string]any
-	for _, e := range tables.Table(d).Entries() {
+	for _, e := range net.Table(d).Entries() {
 		x := map[string]any{"dst": e.Prefix.String(), "flags": []string{}}
 		switch s := e.Static(); {
 		case e.Source == routing.Local:
@@ -211,7 +211,7 @@ func linuxLists(t *testing.T, tables *routing.Tables, d model.DeviceID) (address
 		if e.Distance > 1 {
 			x["metric"] = int(e.Distance)
 		}
-		if !e.InUse && slices.ContainsFunc(tables.Table(d).Entries(), func(o routing.Entry) bool {
+		if !e.InUse && slices.ContainsFunc(net.Table(d).Entries(), func(o routing.Entry) bool {
 			return o.Prefix == e.Prefix && o.InUse && o.Static() != model.None
 		}) {
 			continue // what only stands by is kept out of the kernel's table

@@ -1,15 +1,15 @@
 package compare
 
 import (
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
-	"ropeswing/core/routing"
 )
 
 // AsObserved is a network as its devices would tell of it, wholly: for comparing one
 // plan with another.
-func AsObserved(t *routing.Tables) []*observed.Device {
-	spec := t.State.Spec
+func AsObserved(net *forward.Network) []*observed.Device {
+	spec := net.Spec
 	var all []*observed.Device
 	for d := range spec.Devices {
 		id := model.DeviceID(d)
@@ -24,7 +24,7 @@ func AsObserved(t *routing.Tables) []*observed.Device {
 			if x.AdminDown {
 				y.Admin = observed.Down
 			}
-			if t.State.IsUp(i) {
+			if net.State.IsUp(i) {
 				y.Oper = observed.Up
 			}
 			for _, a := range x.Addresses {
@@ -41,7 +41,7 @@ func AsObserved(t *routing.Tables) []*observed.Device {
 			}
 			o.Interfaces = append(o.Interfaces, y)
 		}
-		for _, v := range t.Of(id) {
+		for _, v := range net.Of(id) {
 			for _, e := range v.Entries() {
 				if e.Static() == model.None {
 					continue

@@ -3,14 +3,14 @@ package compare
 import (
 	"slices"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/observed"
-	"ropeswing/core/routing"
 )
 
 // Between compares one state with an earlier one, or what runs with what is saved: only
 // what both tell of. The tables are those of the plan; where neither state tells of
 // something it is as planned.
-func Between(t *routing.Tables, before, after []*observed.Device) *Result {
+func Between(net *forward.Network, before, after []*observed.Device) *Result {
 	earlier := map[string]*observed.Device{}
 	for _, d := range before {
 		earlier[d.Name] = d
@@ -21,7 +21,7 @@ func Between(t *routing.Tables, before, after []*observed.Device) *Result {
 			both = append(both, asFarAs(d, e))
 		}
 	}
-	return Compare(Overlay(t, before), both)
+	return Compare(Overlay(net, before), both)
 }
 
 // asFarAs is what a device says as far as an earlier word of it says the same things.

@@ -9,34 +9,34 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/observed"
-	"ropeswing/core/routing"
 	"ropeswing/core/source"
 )
 
 // Compare compares the plan with what was observed of its devices. The tables are
 // those of the plan.
-func Compare(t *routing.Tables, devices []*observed.Device) *Result {
-	c := differences(t, devices)
+func Compare(net *forward.Network, devices []*observed.Device) *Result {
+	c := differences(net, devices)
 	c.slipsOfHops(devices)
 	c.consequences()
 	return c.Result
 }
 
 // Overlay is the network as it was found: the plan with every difference in it.
-func Overlay(t *routing.Tables, devices []*observed.Device) *routing.Tables {
-	next := *t.State.Spec
+func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network {
+	next := *net.Spec
 	next.Wants = nil // the routes are those that were found
-	plain := *t
-	plain.State = network.Build(&next).State(t.State.Failures()...)
-	return with(&plain, differences(t, devices).Differences)
+	plain := *net
+	plain.State = network.Build(&next).State(net.State.Failures()...)
+	return with(&plain, differences(net, devices).Differences)
 }
 
 // differences lists what differs, item by item.
-func differences(t *routing.Tables, devices []*observed.Device) *comparer {
-	c := &comparer{t: t, spec: t.State.Spec, Result: &Result{}, holders: map[netip.Addr][]model.InterfaceID{}}
+func differences(net *forward.Network, devices []*observed.Device) *comparer {
+	c := &comparer{net: net, spec: net.Spec, Result: &Result{}, holders: map[netip.Addr][]model.InterfaceID{}}
 	for id := range c.spec.Interfaces {
 		for _, a := range c.spec.Interfaces[id].Addresses {
 			c.holders[a.Addr()] = append(c.holders[a.Addr()], model.InterfaceID(id))
@@ -73,7 +73,7 @@ func differences(t *routing.Tables, devices []*observed.Device) *comparer {
 }
 
 type comparer struct {
-	t    *routing.Tables
+	net  *forward.Network
 	spec *model.Spec
 	*Result
 	holders map[netip.Addr][]model.InterfaceID // of each address of the plan
@@ -188,7 +188,7 @@ func interfaceOf(o *observed.Device, names map[string]model.InterfaceID, id mode
 // planned tells whether the plan wants anything of an interface.
 func (c *comparer) planned(id model.InterfaceID) bool {
 	i := &c.spec.Interfaces[id]
-	return len(i.Addresses) > 0 || c.t.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched
+	return len(i.Addresses) > 0 || c.net.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched
 }
 
 // interfaces compares which there are and their state.
@@ -247,7 +247,7 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 	}
 	c.Compared++
 	planned := observed.Down
-	if c.t.State.IsUp(i) {
+	if c.net.State.IsUp(i) {
 		planned = observed.Up
 	}
 	if found.Oper == planned {
@@ -259,11 +259,11 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 		f := network.NoFailure
 		f.Interface = i
 		d.failure = &f
-		if far := c.t.State.Peer(i); far != model.None {
+		if far := c.net.State.Peer(i); far != model.None {
 			d.Slip = "nothing comes from " + c.spec.Label(far)
 		}
 	} else {
-		d.Slip = "predicted down: " + c.t.State.Why(i)
+		d.Slip = "predicted down: " + c.net.State.Why(i)
 	}
 	c.add(d)
 }

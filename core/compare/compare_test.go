@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/coretest"
+	"ropeswing/core/forward"
 	"ropeswing/core/observed"
-	"ropeswing/core/routing"
 )
 
 const quay = `
@@ -53,7 +53,7 @@ func route(d *observed.Device, to string) *observed.Route {
 }
 
 func TestWhatDiffersIsNamed(t *testing.T) {
-	tables := coretest.Tables(t, quay)
+	net := coretest.Tables(t, quay)
 	for _, tt := range []struct {
 		about  string
 		change func(all []*observed.Device)
@@ -126,22 +126,22 @@ func TestWhatDiffersIsNamed(t *testing.T) {
 			d.Routes = kept
 		}, ""},
 	} {
-		devices := AsObserved(tables)
+		devices := AsObserved(net)
 		tt.change(devices)
-		assert.Equal(t, tt.want, told(Compare(tables, devices)), tt.about)
+		assert.Equal(t, tt.want, told(Compare(net, devices)), tt.about)
 	}
 }
 
 // What is not known is neither missing nor in place, and is told.
 func TestNotKnownIsNotAbsent(t *testing.T) {
-	tables := coretest.Tables(t, quay)
+	net := coretest.Tables(t, quay)
 	d := &observed.Device{Name: "r1"}
 	d.Learn(observed.Addresses4)
 	d.Interface("lan").Add(observed.Address{Prefix: netip.MustParsePrefix("10.1.0.1/24")})
 	d.Interface("up").Add(observed.Address{Prefix: netip.MustParsePrefix("10.0.0.1/30")})
 	d.Interface("spare").Add(observed.Address{Prefix: netip.MustParsePrefix("10.2.0.9/24")})
 	d.Interface("lo").Add(observed.Address{Prefix: netip.MustParsePrefix("10.9.0.1/32")})
-	r := Compare(tables, []*observed.Device{d})
+	r := Compare(net, []*observed.Device{d})
 	assert.Empty(t, told(r))
 	assert.Equal(t, 4, r.InPlace)
 	assert.Equal(t, 4, r.Compared)
@@ -151,11 +151,11 @@ func TestNotKnownIsNotAbsent(t *testing.T) {
 
 // The worst comes first, with what it breaks.
 func TestTheWorstComesFirst(t *testing.T) {
-	tables := coretest.Tables(t, quay)
-	devices := AsObserved(tables)
+	net := coretest.Tables(t, quay)
+	devices := AsObserved(net)
 	of(devices, "r1").Interface("up").MTU = 1400
 	of(devices, "r2").Routes = nil
-	r := Compare(tables, devices)
+	r := Compare(net, devices)
 	require.Len(t, r.Differences, 2)
 	assert.Equal(t, OfRoute, r.Differences[0].What)
 	assert.Equal(t, 2, r.Differences[0].Lost, "both ways: no reply comes back")
@@ -166,23 +166,23 @@ func TestTheWorstComesFirst(t *testing.T) {
 
 // Two states are compared as far as both tell.
 func TestTwoStatesAreComparedAsFarAsBothTell(t *testing.T) {
-	tables := coretest.Tables(t, quay)
-	before, after := AsObserved(tables), AsObserved(tables)
+	net := coretest.Tables(t, quay)
+	before, after := AsObserved(net), AsObserved(net)
 	of(before, "r2").Known = []observed.Part{observed.Addresses4}
 	of(after, "r2").Routes = nil // earlier nothing was known of routes
 	of(before, "r1").Interface("up").MTU = 0
 	of(after, "r1").Interface("up").MTU = 1400
 	of(before, "far").Name = "gone"
 	of(after, "pc").Interface("e").Addresses[0].Prefix = netip.MustParsePrefix("10.1.0.1/24")
-	r := Between(tables, before, after)
+	r := Between(net, before, after)
 	assert.Equal(t, "pc address e different: 10.1.0.10/24 > 10.1.0.1/24; one digit off", told(r))
 	assert.Contains(t, r.NotKnown, "far", "of which one of them knows nothing")
 	of(before, "pc").Interface("e").Addresses[0].Prefix = netip.MustParsePrefix("10.1.0.1/24")
-	assert.Empty(t, told(Between(tables, before, after)), "both are not as planned, and alike")
+	assert.Empty(t, told(Between(net, before, after)), "both are not as planned, and alike")
 }
 
 // drafted is the tables of the plan that is drafted of what was observed.
-func draftedFrom(t *testing.T, devices []*observed.Device) *routing.Tables {
+func draftedFrom(t *testing.T, devices []*observed.Device) *forward.Network {
 	t.Helper()
 	return coretest.Tables(t, strings.Replace(string(Draft(devices)), "ropeswing: 1\n", "", 1))
 }

@@ -8,12 +8,11 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/reach"
-	"ropeswing/core/routing"
 )
 
 // with is the planned network with some differences in it.
-func with(t *routing.Tables, all []Difference) *routing.Tables {
-	spec, failures := *t.State.Spec, slices.Clone(t.State.Failures())
+func with(net *forward.Network, all []Difference) *forward.Network {
+	spec, failures := *net.Spec, slices.Clone(net.State.Failures())
 	routes := map[model.DeviceID]foundOnes{}
 	copied := false
 	for i := range all {
@@ -81,7 +80,7 @@ func (c *comparer) consequences() {
 		return
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(rank[a], rank[b]) })
-	base := reach.All(c.t, ends)
+	base := reach.All(c.net, ends)
 	t := &trier{comparer: c, ends: ends, base: base}
 	for n, i := range order {
 		if t.work += t.cost(&c.Differences[i]); n >= mostTried || n > 0 && t.work > mostWork {
@@ -105,7 +104,7 @@ type trier struct {
 // cost is how much work it is to try a difference.
 func (t *trier) cost(d *Difference) int {
 	cost := len(t.ends)*len(t.spec.Devices)/16 + 1
-	if d.change != nil || t.t.Probes != nil {
+	if d.change != nil || t.net.Watches() {
 		cost += len(t.spec.Statics) + 2*len(t.spec.Interfaces)
 	}
 	return cost
@@ -113,12 +112,12 @@ func (t *trier) cost(d *Difference) int {
 
 // tables are those of the planned network with one difference in it. Only what may
 // differ is worked out anew.
-func (t *trier) tables(d *Difference) *routing.Tables {
+func (t *trier) tables(d *Difference) *forward.Network {
 	switch {
-	case t.t.Probes != nil || d.change != nil:
-		return with(t.t, []Difference{*d})
+	case t.net.Watches() || d.change != nil:
+		return with(t.net, []Difference{*d})
 	case d.failure != nil:
-		return forward.Update(t.t, t.t.State.With(*d.failure))
+		return forward.Update(t.net, t.net.State.With(*d.failure))
 	}
 	planned := t.spec.Statics
 	if t.room == nil {
@@ -126,7 +125,7 @@ func (t *trier) tables(d *Difference) *routing.Tables {
 	}
 	first, last := t.spec.StaticsOf(d.routes.device)
 	all := foundOnes{d.routes.key: d.routes}.statics(t.room[:len(planned)], planned[first:last])
-	return t.t.WithRoutes(t.t.State.WithStatics(all), d.routes.device, len(planned), len(all))
+	return t.net.WithRoutes(t.net.State.WithStatics(all), d.routes.device, len(planned), len(all))
 }
 
 // followers finds interfaces that are down for what differs at their far end: what
@@ -143,7 +142,7 @@ func (c *comparer) followers() {
 		if d.What != OfOper || d.failure == nil {
 			continue
 		}
-		if far := c.t.State.Peer(d.failure.Interface); far != model.None && down[c.spec.Label(far)] {
+		if far := c.net.State.Peer(d.failure.Interface); far != model.None && down[c.spec.Label(far)] {
 			d.follows, d.Slip = true, "it follows from "+c.spec.Label(far)+", which is administratively down"
 		}
 	}
@@ -156,7 +155,7 @@ func (t *trier) consequence(d *Difference) {
 	moved := make([]*reach.End, len(ends))
 	for i, e := range ends {
 		moved[i] = e
-		own := after.State.Spec.Interfaces[e.Interface]
+		own := after.Spec.Interfaces[e.Interface]
 		if own.Has(e.Address) {
 			continue
 		}

@@ -15,7 +15,6 @@ import (
 	"ropeswing/core/network"
 	"ropeswing/core/observed"
 	"ropeswing/core/reach"
-	"ropeswing/core/routing"
 )
 
 // spoil makes some of what was observed other than planned.
@@ -48,8 +47,8 @@ func spoil(r *rand.Rand, devices []*observed.Device) {
 }
 
 // alike are two tables that send everything the same way.
-func alike(t *testing.T, want, got *routing.Tables, about string) {
-	ends := reach.Ends(want.State.Spec)
+func alike(t *testing.T, want, got *forward.Network, about string) {
+	ends := reach.Ends(want.Spec)
 	a, b := reach.All(want, ends), reach.All(got, ends)
 	for i := range ends {
 		for j := range ends {
@@ -58,7 +57,7 @@ func alike(t *testing.T, want, got *routing.Tables, about string) {
 			}
 		}
 	}
-	for d := range want.State.Spec.Devices {
+	for d := range want.Spec.Devices {
 		x, y := want.Table(model.DeviceID(d)).Entries(), got.Table(model.DeviceID(d)).Entries()
 		require.Len(t, y, len(x), about)
 		for i := range x {
@@ -73,11 +72,11 @@ func TestOneDifferenceIsTriedAsTheWholeNetworkWouldBe(t *testing.T) {
 	for seed := range uint64(40) {
 		r := rand.New(rand.NewPCG(seed, 29))
 		spec, _, _ := derive.Resolve(coretest.Spec(t, coretest.RandomNetwork(r, "{}")))
-		tables := forward.Resolve(network.Build(spec).State())
-		devices := AsObserved(tables)
-		require.Empty(t, Compare(tables, devices).Differences, "as it is")
+		net := forward.Resolve(network.Build(spec).State())
+		devices := AsObserved(net)
+		require.Empty(t, Compare(net, devices).Differences, "as it is")
 		spoil(r, devices)
-		c := differences(tables, devices)
+		c := differences(net, devices)
 		x := &trier{comparer: c, ends: reach.Ends(spec)}
 		for i := range c.Differences {
 			d := &c.Differences[i]
@@ -85,10 +84,10 @@ func TestOneDifferenceIsTriedAsTheWholeNetworkWouldBe(t *testing.T) {
 				continue
 			}
 			tried[d.What]++
-			alike(t, with(tables, []Difference{*d}), x.tables(d), d.Device+" "+d.Subject+" "+string(d.What))
+			alike(t, with(net, []Difference{*d}), x.tables(d), d.Device+" "+d.Subject+" "+string(d.What))
 		}
 		again := forward.Resolve(network.Build(spec).State())
-		assert.Empty(t, Compare(again, AsObserved(with(tables, nil))).Differences, "the plan itself is as it was")
+		assert.Empty(t, Compare(again, AsObserved(with(net, nil))).Differences, "the plan itself is as it was")
 	}
 	for _, what := range []What{OfRoute, OfNextHop, OfAdmin, OfOper, OfAddress} {
 		assert.Greater(t, tried[what], 5, what)
@@ -100,8 +99,8 @@ func TestTheOverlayIsWhatWasObserved(t *testing.T) {
 	for seed := range uint64(20) {
 		r := rand.New(rand.NewPCG(seed, 31))
 		spec, _, _ := derive.Resolve(coretest.Spec(t, coretest.RandomNetwork(r, "{}")))
-		tables := forward.Resolve(network.Build(spec).State())
-		devices := AsObserved(tables)
+		net := forward.Resolve(network.Build(spec).State())
+		devices := AsObserved(net)
 		for _, d := range devices {
 			for n := range d.Routes {
 				if x := &d.Routes[n]; r.IntN(4) == 0 {
@@ -116,7 +115,7 @@ func TestTheOverlayIsWhatWasObserved(t *testing.T) {
 				}
 			}
 		}
-		found := Overlay(tables, devices)
+		found := Overlay(net, devices)
 		for _, d := range Compare(found, devices).Differences {
 			if d.What != OfRoute && d.What != OfNextHop { // routes that stand by may be told as such or not
 				assert.Fail(t, "found otherwise than observed", "%s %s: %s, %s", d.Device, d.Subject, d.Planned, d.Found)
@@ -128,14 +127,14 @@ func TestTheOverlayIsWhatWasObserved(t *testing.T) {
 // Where the network is too large what is tried first is what is planned, a little of
 // each device, and it is told that the rest was not.
 func TestALargeNetworkIsTriedInPart(t *testing.T) {
-	tables := forward.Resolve(network.Build(coretest.Spec(t, coretest.LargeNetwork(20, "{}"))).State())
-	devices := AsObserved(tables)
+	net := forward.Resolve(network.Build(coretest.Spec(t, coretest.LargeNetwork(20, "{}"))).State())
+	devices := AsObserved(net)
 	for _, d := range devices {
 		for n := range 15 {
 			d.Routes = append(d.Routes, observed.Route{To: netip.PrefixFrom(netip.AddrFrom4([4]byte{192, 0, 2, byte(n)}), 32), Discard: true, Source: "static"})
 		}
 	}
-	result := Compare(tables, devices)
+	result := Compare(net, devices)
 	assert.Len(t, result.Differences, 22*15)
 	assert.Equal(t, 22*15-mostTried, result.Untried)
 	assert.Zero(t, result.Among)

@@ -73,7 +73,7 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 	}
 	first, last := c.spec.StaticsOf(id)
 	inUse := map[model.StaticID]bool{}
-	for _, v := range c.t.Of(id) {
+	for _, v := range c.net.Of(id) {
 		for _, e := range v.Entries() {
 			if e.Static() != model.None && e.InUse {
 				inUse[e.Static()] = true

@@ -116,7 +116,7 @@ func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix
 				hops = append(hops, r.NextHop)
 			}
 		}
-	} else if m, ok := c.t.Table(d).Lookup(prefix.First(to)); ok {
+	} else if m, ok := c.net.Table(d).Lookup(prefix.First(to)); ok {
 		for _, h := range m.Hops {
 			hops = append(hops, h.Via)
 		}

@@ -47,15 +47,15 @@ func TestOneOffAndSwapped(t *testing.T) {
 // Of several routes to one destination those count that are used: of equal cost, not
 // one that stands by.
 func TestWhereADeviceSendsADestination(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {l: {prefix: 10.0.0.0/29}, far: {prefix: 10.9.0.0/24}}
 devices:
   a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.9.0.0/24: 10.0.0.2}}
   b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}
   c: {is: router, interfaces: {p: {segment: l, address: 3}}}
 `)
-	c := differences(tables, nil)
-	a, b := coretest.Device(t, tables.State.Spec, "a"), coretest.Device(t, tables.State.Spec, "b")
+	c := differences(net, nil)
+	a, b := coretest.Device(t, net.Spec, "a"), coretest.Device(t, net.Spec, "b")
 	num := func(n int) *int { return &n }
 	hop := func(via string, distance, metric *int) observed.Route {
 		return observed.Route{To: netip.MustParsePrefix("10.9.0.0/24"), NextHop: netip.MustParseAddr(via), Distance: distance, Metric: metric}

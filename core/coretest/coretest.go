@@ -12,7 +12,6 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/plan"
-	"ropeswing/core/routing"
 	"ropeswing/core/source"
 )
 
@@ -41,7 +40,7 @@ func Spec(t testing.TB, text string) *model.Spec {
 }
 
 // Tables is the routing tables of a plan.
-func Tables(t testing.TB, text string) *routing.Tables {
+func Tables(t testing.TB, text string) *forward.Network {
 	t.Helper()
 	spec := Spec(t, text)
 	return forward.Resolve(network.Build(spec).State())

@@ -60,7 +60,7 @@ func (g *graph) findClasses(w *wanted) ([]class, []subnet) {
 	for id := range g.spec.Interfaces {
 		i := &g.spec.Interfaces[id]
 		d := &g.spec.Devices[i.Device]
-		if !d.Forwards || d.Kind == model.World || i.Switched || i.Table != "" || !g.tables.State.IsUp(model.InterfaceID(id)) {
+		if !d.Forwards || d.Kind == model.World || i.Switched || i.Table != "" || !g.net.State.IsUp(model.InterfaceID(id)) {
 			continue
 		}
 		for _, a := range i.Addresses {
@@ -157,7 +157,7 @@ func (g *graph) forcedFor(p netip.Prefix, c *class, w *wanted) map[model.DeviceI
 // written is where the written routes of a device lead for a prefix.
 func (g *graph) written(d model.DeviceID, p netip.Prefix, leftOut bool) (forced, bool) {
 	var x forced
-	table := g.tables.Table(d)
+	table := g.net.Table(d)
 	m, ok := table.Lookup(p.Addr())
 	if !ok || m.Prefix.Bits() > p.Bits() {
 		return x, leftOut

@@ -17,7 +17,6 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/routing"
 )
 
 // Result is what was derived.
@@ -49,12 +48,12 @@ const (
 
 // Routes derives the routes that the plan wants for the state that the tables,
 // of written routes only, are in.
-func Routes(t *routing.Tables) Result {
+func Routes(net *forward.Network) Result {
 	var r Result
-	if t.State.Spec.Wants == nil {
+	if net.Spec.Wants == nil {
 		return r
 	}
-	four, six := newAnswer(t, true), newAnswer(t, false)
+	four, six := newAnswer(net, true), newAnswer(net, false)
 	four.derive()
 	like, twins := six.twin(four)
 	if !twins {
@@ -84,12 +83,12 @@ func Routes(t *routing.Tables) Result {
 // Resolve makes the tables of a network with nothing out of order, derived
 // routes among them, and returns the network with those routes in it. Routes
 // that were derived before are forgotten.
-func Resolve(spec *model.Spec) (*model.Spec, *routing.Tables, Result) {
+func Resolve(spec *model.Spec) (*model.Spec, *forward.Network, Result) {
 	if spec.Wants == nil {
 		return spec, forward.Resolve(network.Build(spec).State()), Result{}
 	}
 	spec = spec.WithDerived(nil)
-	r := Routes(routing.Resolve(network.Build(spec).State(), spec.Statics))
+	r := Routes(forward.Answered(network.Build(spec).State()))
 	spec = spec.WithDerived(r.Statics)
 	return spec, forward.Resolve(network.Build(spec).State()), r
 }
@@ -120,8 +119,8 @@ type givenUp struct {
 	device model.DeviceID
 }
 
-func newAnswer(t *routing.Tables, is4 bool) *answer {
-	a := &answer{g: newGraph(t, is4), wanted: newWanted(t.State.Spec), world: none, gaveUp: map[givenUp]bool{}, target: map[target]bool{}}
+func newAnswer(net *forward.Network, is4 bool) *answer {
+	a := &answer{g: newGraph(net, is4), wanted: newWanted(net.Spec), world: none, gaveUp: map[givenUp]bool{}, target: map[target]bool{}}
 	a.classes, a.subnets = a.g.findClasses(a.wanted)
 	if w, ok := a.g.world(a.wanted); ok {
 		a.world = classID(len(a.classes))

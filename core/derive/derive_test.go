@@ -15,15 +15,14 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/routing"
 )
 
 // derived is the tables of a plan, and what was derived for them.
-func derived(t *testing.T, text string) (*routing.Tables, derive.Result) {
+func derived(t *testing.T, text string) (*forward.Network, derive.Result) {
 	t.Helper()
 	spec := coretest.Spec(t, text)
-	_, tables, result := derive.Resolve(spec)
-	return tables, result
+	_, net, result := derive.Resolve(spec)
+	return net, result
 }
 
 // failures lists every single failure of a cable or segment.
@@ -72,23 +71,23 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 	for seed := range seeds(t) {
 		r := rand.New(rand.NewPCG(uint64(seed), 5))
 		text := coretest.RandomNetwork(r, "{}")
-		tables, _ := derived(t, text)
-		spec := tables.State.Spec
+		net, _ := derived(t, text)
+		spec := net.Spec
 		held, free := addresses(spec, r)
 		for d := range spec.Devices {
 			if spec.Devices[d].Kind == model.World {
 				continue
 			}
 			for _, a := range held {
-				x := forward.Ping(tables, model.DeviceID(d), netip.Addr{}, a, model.None)
+				x := forward.Ping(net, model.DeviceID(d), netip.Addr{}, a, model.None)
 				if !assert.Equal(t, forward.Works, x.Verdict(), "seed %d: %s to %s", seed, spec.Devices[d].Name, a) {
-					f, _ := x.Failure(tables)
+					f, _ := x.Failure(net)
 					t.Fatalf("%s\n%s", f.Reason, text)
 				}
 			}
 		}
 		for _, f := range failures(spec) {
-			after := forward.Update(tables, tables.State.With(f))
+			after := forward.Update(net, net.State.With(f))
 			for d := range spec.Devices {
 				for _, a := range slices.Concat(held, free) {
 					g := forward.Walk(after, forward.At{Device: model.DeviceID(d), In: model.None}, forward.Flow{Destination: a, Out: model.None})
@@ -107,10 +106,10 @@ func TestWhatIsNotProtectedIsListed(t *testing.T) {
 	for seed := range seeds(t) {
 		r := rand.New(rand.NewPCG(uint64(seed), 6))
 		text := coretest.RandomNetwork(r, "{world: none}")
-		tables, result := derived(t, text)
-		spec := tables.State.Spec
+		net, result := derived(t, text)
+		spec := net.Spec
 		for _, f := range failures(spec) {
-			after := forward.Update(tables, tables.State.With(f))
+			after := forward.Update(net, net.State.With(f))
 			for d := range spec.Devices {
 				if spec.Devices[d].Kind != model.Router {
 					continue
@@ -183,7 +182,7 @@ func TestSummarisedTablesDecideAlike(t *testing.T) {
 		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 7)), "{}")
 		short, result := derived(t, text)
 		long, each := derived(t, strings.Replace(text, "wants: {}", "wants: {summarise: false}", 1))
-		spec := short.State.Spec
+		spec := short.Spec
 		for _, s := range result.Statics {
 			_, inBlock := spec.WidestBlock(s.To.Addr())
 			assert.True(t, s.To.Bits() == 0 || inBlock && s.To.Bits() >= 16 || strings.HasPrefix(s.To.String(), "198.51.100.") || strings.HasPrefix(s.To.String(), "2001:db8:ca:"), "seed %d: %s", seed, s.To)

@@ -17,15 +17,15 @@ import (
 // without is the tables of a plan, derived, with parts out of order.
 func without(t *testing.T, text string, names ...string) func(from, to string) forward.Verdict {
 	t.Helper()
-	_, tables, _ := derive.Resolve(coretest.Spec(t, text))
+	_, net, _ := derive.Resolve(coretest.Spec(t, text))
 	for _, name := range names {
-		f, err := tables.State.FailureNamed(name)
+		f, err := net.State.FailureNamed(name)
 		require.NoError(t, err)
-		tables = forward.Update(tables, tables.State.With(f))
+		net = forward.Update(net, net.State.With(f))
 	}
 	return func(from, to string) forward.Verdict {
-		d := coretest.Device(t, tables.State.Spec, from)
-		return forward.Ping(tables, d, tables.State.Spec.MainAddress(d, addr(to).Is4()), addr(to), model.None).Verdict()
+		d := coretest.Device(t, net.Spec, from)
+		return forward.Ping(net, d, net.Spec.MainAddress(d, addr(to).Is4()), addr(to), model.None).Verdict()
 	}
 }
 
@@ -69,13 +69,13 @@ devices:
 cables: [x-ab: a:b to b:a, x-bc: b:c to c:b, x-1: a:u to w1:to, x-2: c:u to w2:to]
 `
 	spec := coretest.Spec(t, text)
-	_, tables, r := derive.Resolve(spec)
+	_, net, r := derive.Resolve(spec)
 	got := lines(spec, r.Statics)
 	assert.Contains(t, got, "a 0.0.0.0/0 b watch 198.51.100.5, u", "a cannot see c's carrier fail")
 	assert.True(t, slices.ContainsFunc(got, func(l string) bool {
 		return strings.HasPrefix(l, "b 0.0.0.0/0 c watch ") && strings.HasSuffix(l, ", a")
 	}), "%v", got)
-	x := forward.Ping(tables, coretest.Device(t, spec, "hb"), addr("10.2.0.9"), addr("192.0.2.1"), model.None)
+	x := forward.Ping(net, coretest.Device(t, spec, "hb"), addr("10.2.0.9"), addr("192.0.2.1"), model.None)
 	assert.Equal(t, "w2", spec.Devices[x.There.Nodes[len(x.There.Nodes)-1].Device].Name)
 	for _, failed := range []string{"x-2", "w2", "x-bc"} {
 		assert.Equal(t, forward.Works, without(t, text, failed)("hb", "192.0.2.1"), "without %s", failed)

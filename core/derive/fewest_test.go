@@ -8,9 +8,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/coretest"
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/routing"
 )
 
 // No smaller set of prefixes does the same: tried against every way of setting
@@ -21,7 +21,7 @@ func TestSummariesAreTheFewest(t *testing.T) {
 		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 13)), "{}")
 		spec := coretest.Spec(t, text)
 		for _, is4 := range []bool{true, false} {
-			a := newAnswer(routing.Resolve(network.Build(spec).State(), spec.Statics), is4)
+			a := newAnswer(forward.Answered(network.Build(spec).State()), is4)
 			a.derive()
 			s, need := a.newSpace(a.sink()), a.need(a.wanted)
 			for d := range spec.Devices {

@@ -4,9 +4,9 @@ import (
 	"net/netip"
 	"slices"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/routing"
 )
 
 // Indexes into the lists of a graph.
@@ -29,7 +29,7 @@ type step struct {
 // graph is how forwarding devices can hand on packets of one family, and what
 // each failure does to that.
 type graph struct {
-	tables   *routing.Tables
+	net      *forward.Network
 	spec     *model.Spec
 	is4      bool
 	steps    []step
@@ -66,8 +66,8 @@ const (
 )
 
 // newGraph lists the steps of a family.
-func newGraph(t *routing.Tables, is4 bool) *graph {
-	g := &graph{tables: t, spec: t.State.Spec, is4: is4}
+func newGraph(net *forward.Network, is4 bool) *graph {
+	g := &graph{net: net, spec: net.Spec, is4: is4}
 	n := len(g.spec.Devices)
 	g.leaving, g.coming = make([][]stepID, n), make([][]stepID, n)
 	for d := range g.spec.Devices {
@@ -92,7 +92,7 @@ func newGraph(t *routing.Tables, is4 bool) *graph {
 
 // addSteps adds the steps out of one interface.
 func (g *graph) addSteps(out model.InterfaceID) {
-	state := g.tables.State
+	state := g.net.State
 	near := &g.spec.Interfaces[out]
 	if near.Switched || near.Table != "" || !state.IsUp(out) || near.Kind == model.Loopback {
 		return
@@ -150,7 +150,7 @@ func (g *graph) lends(id model.InterfaceID) bool {
 }
 
 func (g *graph) cost(near, far model.InterfaceID) int32 {
-	return int32(Cost(g.tables.State, near, far))
+	return int32(Cost(g.net.State, near, far))
 }
 
 // Cost is what it costs to send from one interface to another on its link: the
@@ -246,7 +246,7 @@ func (g *graph) findFailures(several []model.InterfaceID) {
 
 // fromState is the effect of a failure as the state of the network has it.
 func (g *graph) fromState(f network.Failure, several []model.InterfaceID) failure {
-	state := g.tables.State.With(f)
+	state := g.net.State.With(f)
 	x := failure{Failure: f, effect: make([]effect, len(g.steps))}
 	for id := range g.steps {
 		s := &g.steps[id]

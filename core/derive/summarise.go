@@ -18,7 +18,7 @@ import (
 func (t *table) summarise(s *space) {
 	x := &summary{table: t, space: s, sets: make([][]label, len(s.nodes))}
 	inherited := t.beyond()
-	for _, e := range t.g.tables.Table(t.device).Entries() {
+	for _, e := range t.g.net.Table(t.device).Entries() {
 		switch {
 		case e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || e.Prefix.Addr().Is4() != t.g.is4:
 		case e.Prefix.Bits() == 0:

@@ -81,23 +81,23 @@ type Decision struct {
 
 // Decide is what a device does with a packet. It depends on nothing but its
 // arguments.
-func Decide(t *routing.Tables, at At, f Flow) Decision {
-	table := tableAt(t, at, f)
+func Decide(net *Network, at At, f Flow) Decision {
+	table := tableAt(net, at, f)
 	if f.Destination.IsLinkLocalUnicast() && f.Destination.Is6() {
-		return decideLinkLocal(t, at, f)
+		return decideLinkLocal(net, at, f)
 	}
 	m, ok := table.Lookup(f.Destination)
 	switch {
 	case ok && m.Local:
 		return Decision{Deliver, true, m}
-	case at.In != model.None && !t.State.Spec.Devices[at.Device].Forwards:
+	case at.In != model.None && !net.Spec.Devices[at.Device].Forwards:
 		return Decision{NotForwarding, ok, m}
 	case !ok:
 		return Decision{Action: NoRoute}
 	case len(m.Hops) == 0:
 		return Decision{Discard, true, m}
 	}
-	if !m.Hops[0].Via.IsValid() && forAll(t.State.Spec, m, f.Destination) {
+	if !m.Hops[0].Via.IsValid() && forAll(net.Spec, m, f.Destination) {
 		return Decision{Broadcast, true, m}
 	}
 	return Decision{PassOn, true, m}
@@ -119,25 +119,25 @@ func forAll(spec *model.Spec, m routing.Match, to netip.Addr) bool {
 
 // tableAt is the table a device looks a packet up in: that of the interface it
 // came in by, or that of the source address it sends from.
-func tableAt(t *routing.Tables, at At, f Flow) routing.View {
+func tableAt(net *Network, at At, f Flow) routing.View {
 	if at.In == model.None {
-		return t.ForSource(at.Device, f.Source)
+		return net.ForSource(at.Device, f.Source)
 	}
-	return t.For(at.Device, at.In)
+	return net.For(at.Device, at.In)
 }
 
 // TableAt is the table that a packet at a node is looked up in.
-func TableAt(t *routing.Tables, n *Node) routing.View {
-	return tableAt(t, n.At, Flow{Source: n.Source})
+func TableAt(net *Network, n *Node) routing.View {
+	return tableAt(net, n.At, Flow{Source: n.Source})
 }
 
 // decideLinkLocal handles a destination that means something on one link only
 // (RFC 4291 §2.5.6): it is delivered on the link it came from, sent by its
 // originator out of the interface it was told, and never forwarded.
-func decideLinkLocal(t *routing.Tables, at At, f Flow) Decision {
-	spec := t.State.Spec
+func decideLinkLocal(net *Network, at At, f Flow) Decision {
+	spec := net.Spec
 	for _, id := range spec.InterfacesOf(at.Device) {
-		if at.In != model.None && at.In != id || !t.State.IsUp(id) {
+		if at.In != model.None && at.In != id || !net.State.IsUp(id) {
 			continue
 		}
 		for _, a := range spec.Interfaces[id].Addresses {
@@ -149,7 +149,7 @@ func decideLinkLocal(t *routing.Tables, at At, f Flow) Decision {
 	switch {
 	case at.In != model.None:
 		return Decision{Action: NotForwarding}
-	case f.Out == model.None || !t.State.IsUp(f.Out):
+	case f.Out == model.None || !net.State.IsUp(f.Out):
 		return Decision{Action: NoRoute}
 	}
 	return Decision{Action: PassOn, Match: routing.Match{

@@ -18,15 +18,15 @@ import (
 )
 
 // pinged predicts a ping in a test's plan.
-func pinged(t testing.TB, tables *routing.Tables, from, to string) *forward.Exchange {
+func pinged(t testing.TB, net *forward.Network, from, to string) *forward.Exchange {
 	t.Helper()
-	return forward.Ping(tables, coretest.Device(t, tables.State.Spec, from), netip.Addr{}, netip.MustParseAddr(to), model.None)
+	return forward.Ping(net, coretest.Device(t, net.Spec, from), netip.Addr{}, netip.MustParseAddr(to), model.None)
 }
 
 // says is how an exchange fails: its name, which way, at which device, why.
-func says(t testing.TB, tables *routing.Tables, x *forward.Exchange) string {
+func says(t testing.TB, net *forward.Network, x *forward.Exchange) string {
 	t.Helper()
-	f, failing := x.Failure(tables)
+	f, failing := x.Failure(net)
 	if !failing {
 		return x.Verdict().String()
 	}
@@ -34,7 +34,7 @@ func says(t testing.TB, tables *routing.Tables, x *forward.Exchange) string {
 	if f.Back {
 		way = "back"
 	}
-	return fmt.Sprintf("%s, %s, %s: %s", f.Name, way, tables.State.Spec.Devices[f.Device].Name, f.Reason)
+	return fmt.Sprintf("%s, %s, %s: %s", f.Name, way, net.Spec.Devices[f.Device].Name, f.Reason)
 }
 
 // way lists the devices of a walk that does not branch.
@@ -64,16 +64,16 @@ devices:
 }
 
 func TestThereAndBack(t *testing.T) {
-	tables := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
-	spec := tables.State.Spec
+	net := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	spec := net.Spec
 	for _, target := range []string{"10.2.0.10", "2001:db8:2::a"} {
-		x := pinged(t, tables, "west", target)
+		x := pinged(t, net, "west", target)
 		assert.Equal(t, forward.Works, x.Verdict())
 		assert.Equal(t, "west a b c east", way(spec, x.There))
 		assert.Equal(t, "east c b a west", way(spec, x.Back[0]))
 	}
-	assert.Equal(t, "west", way(spec, pinged(t, tables, "west", "10.1.0.10").There), "to itself")
-	assert.Equal(t, "west a", way(spec, pinged(t, tables, "west", "10.0.0.1").There), "an address on a router's far side is the router's all the same")
+	assert.Equal(t, "west", way(spec, pinged(t, net, "west", "10.1.0.10").There), "to itself")
+	assert.Equal(t, "west a", way(spec, pinged(t, net, "west", "10.0.0.1").There), "an address on a router's far side is the router's all the same")
 }
 
 // The classic textbook faults of three routers in a row.
@@ -92,40 +92,40 @@ func TestWhyAPingFails(t *testing.T) {
 		{"IPv6 forgotten", "default: b", "left: a, 10.2.0.0/24: c", "default: b", "2001:db8:2::a", "no-route, there, b: b has no route to 2001:db8:2::a"},
 	}
 	for _, tt := range tests {
-		tables := coretest.Tables(t, row(tt.a, tt.b, tt.c))
-		assert.Equal(t, tt.want, says(t, tables, pinged(t, tables, "west", tt.to)), tt.about)
+		net := coretest.Tables(t, row(tt.a, tt.b, tt.c))
+		assert.Equal(t, tt.want, says(t, net, pinged(t, net, "west", tt.to)), tt.about)
 	}
 }
 
 func TestWhatIsDownIsNamed(t *testing.T) {
-	tables := coretest.Tables(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "r: {segment: bc, address: first}", "r: {segment: bc, address: first, admin: down}", 1))
-	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, tables, pinged(t, tables, "west", "10.2.0.10")))
-	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, tables, pinged(t, tables, "west", "10.0.0.6")), "its own subnet is gone from the table")
+	net := coretest.Tables(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "r: {segment: bc, address: first}", "r: {segment: bc, address: first, admin: down}", 1))
+	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, net, pinged(t, net, "west", "10.2.0.10")))
+	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, net, pinged(t, net, "west", "10.0.0.6")), "its own subnet is gone from the table")
 
-	tables = coretest.Tables(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "p: {segment: right, address: 10}", "p: {segment: right, address: 10, admin: down}", 1))
-	x := pinged(t, tables, "west", "10.2.0.10")
-	assert.Equal(t, "interface-down, there, c: 10.2.0.10 does not answer: east:p is down: administratively down", says(t, tables, x))
-	f, _ := x.Failure(tables)
-	assert.Equal(t, "east", tables.State.Spec.Devices[f.Cause].Name, "the device to look at is not the one where the packet ends")
-	assert.Equal(t, "interface-down, there, east: east:p is down: administratively down", says(t, tables, pinged(t, tables, "east", "10.1.0.10")))
+	net = coretest.Tables(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "p: {segment: right, address: 10}", "p: {segment: right, address: 10, admin: down}", 1))
+	x := pinged(t, net, "west", "10.2.0.10")
+	assert.Equal(t, "interface-down, there, c: 10.2.0.10 does not answer: east:p is down: administratively down", says(t, net, x))
+	f, _ := x.Failure(net)
+	assert.Equal(t, "east", net.Spec.Devices[f.Cause].Name, "the device to look at is not the one where the packet ends")
+	assert.Equal(t, "interface-down, there, east: east:p is down: administratively down", says(t, net, pinged(t, net, "east", "10.1.0.10")))
 }
 
 func TestALongerMatchThatCouldNotBeUsedIsNamed(t *testing.T) {
-	tables := coretest.Tables(t, row("10.2.0.0/24: 10.77.0.1, default: b", "default: a", "default: b"))
+	net := coretest.Tables(t, row("10.2.0.0/24: 10.77.0.1, default: b", "default: a", "default: b"))
 	assert.Equal(t, "forwarding-loop, there, a: its TTL runs out in a loop between a and b; before that a could not use its route to 10.2.0.0/24: only the default route matches the next hop 10.77.0.1",
-		says(t, tables, pinged(t, tables, "west", "10.2.0.10")))
+		says(t, net, pinged(t, net, "west", "10.2.0.10")))
 }
 
 // Each device that forwards lowers the TTL; two routers need three.
 func TestTTL(t *testing.T) {
-	tables := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
-	west := coretest.Device(t, tables.State.Spec, "west")
+	net := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	west := coretest.Device(t, net.Spec, "west")
 	for ttl, want := range map[int]string{
 		1: "ttl-ran-out, there, a: its TTL runs out at a", 2: "ttl-ran-out, there, b: its TTL runs out at b",
 		3: "ttl-ran-out, there, c: its TTL runs out at c", 4: "works",
 	} {
-		x := forward.PingBy(tables, west, netip.Addr{}, netip.MustParseAddr("10.2.0.10"), model.None, forward.Probe{TTL: ttl})
-		assert.Equal(t, want, says(t, tables, x), "TTL %d", ttl)
+		x := forward.PingBy(net, west, netip.Addr{}, netip.MustParseAddr("10.2.0.10"), model.None, forward.Probe{TTL: ttl})
+		assert.Equal(t, want, says(t, net, x), "TTL %d", ttl)
 	}
 }
 
@@ -142,39 +142,39 @@ devices:
 }
 
 func TestEqualCostWaysAreAllFollowed(t *testing.T) {
-	tables := coretest.Tables(t, equalCost("10.9.0.0/24: d"))
-	x := pinged(t, tables, "a", "10.9.0.1")
+	net := coretest.Tables(t, equalCost("10.9.0.0/24: d"))
+	x := pinged(t, net, "a", "10.9.0.1")
 	assert.Equal(t, forward.Works, x.Verdict())
 	assert.Len(t, x.There.Nodes, 5, "a, b, d by b, c, d by c")
 	assert.Len(t, x.Back, 1, "d answers once, whichever way it was asked")
 
-	tables = coretest.Tables(t, equalCost("10.9.0.0/24: {discard: true}"))
-	x = pinged(t, tables, "a", "10.9.0.1")
+	net = coretest.Tables(t, equalCost("10.9.0.0/24: {discard: true}"))
+	x = pinged(t, net, "a", "10.9.0.1")
 	assert.Equal(t, forward.Depends, x.Verdict(), "by b it arrives, by c it does not")
-	assert.Equal(t, "discarded, there, c: c discards what it has for 10.9.0.0/24", says(t, tables, x))
+	assert.Equal(t, "discarded, there, c: c discards what it has for 10.9.0.0/24", says(t, net, x))
 }
 
 func TestADuplicateAddressMayAnswerFromEither(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {lan: {prefix: 10.1.0.0/24}}
 devices:
   h1: {is: host, interfaces: {p: {segment: lan, address: 5}}}
   h2: {is: host, interfaces: {p: {segment: lan, address: 5}}}
   pc: {is: host, interfaces: {p: {segment: lan, address: 9}}}
 `)
-	x := pinged(t, tables, "pc", "10.1.0.5")
+	x := pinged(t, net, "pc", "10.1.0.5")
 	assert.Len(t, x.Back, 2)
 	assert.Equal(t, forward.Works, x.Verdict())
 }
 
 func TestSourceAddressIPv4(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {lan: {prefix: [10.1.0.0/24, 10.7.0.0/24]}}
 devices:
   r: {is: router, loopback: 10.9.9.9, interfaces: {e: {segment: lan, address: [10.1.0.1/24, 10.7.0.1/24]}, u: {segment: lan, address: none}}, routes: {10.20.0.0/16: 10.7.0.2, 10.30.0.0/16: 10.1.0.2, 10.40.0.0/16: {out: u}}}
   n: {is: router, interfaces: {e: {segment: lan, address: [10.1.0.2/24, 10.7.0.2/24]}}, routes: {default: 10.1.0.1}}
 `)
-	r := coretest.Device(t, tables.State.Spec, "r")
+	r := coretest.Device(t, net.Spec, "r")
 	for to, want := range map[string]string{
 		"10.20.0.1": "10.7.0.1", // in the next hop's subnet
 		"10.30.0.1": "10.1.0.1",
@@ -182,11 +182,11 @@ devices:
 		"10.40.0.1": "10.1.0.1", // the interface has none: another's
 		"10.9.9.9":  "10.9.9.9", // to itself
 	} {
-		got, ok := forward.Source(tables, r, netip.MustParseAddr(to))
+		got, ok := forward.Source(net, r, netip.MustParseAddr(to))
 		assert.True(t, ok)
 		assert.Equal(t, want, got.String(), to)
 	}
-	_, ok := forward.Source(tables, r, netip.MustParseAddr("2001:db8::1"))
+	_, ok := forward.Source(net, r, netip.MustParseAddr("2001:db8::1"))
 	assert.False(t, ok, "no IPv6 at all")
 }
 
@@ -203,12 +203,12 @@ func TestSourceAddressIPv6(t *testing.T) {
 		{"else the first", `"2001:db8:4::1/64", "2001:db8:5::1/64"`, "3fff::1", "2001:db8:4::1"},
 	}
 	for _, tt := range tests {
-		tables := coretest.Tables(t, `
+		net := coretest.Tables(t, `
 segments: {lan: {prefix: "2001:db8:1::/64"}}
 devices:
   r: {is: router, interfaces: {e: {segment: lan, address: [`+tt.addresses+`]}}, routes: {"::/0": {next-hop: "fe80::9", out: e}}}
 `)
-		got, ok := forward.Source(tables, 0, netip.MustParseAddr(tt.to))
+		got, ok := forward.Source(net, 0, netip.MustParseAddr(tt.to))
 		assert.True(t, ok, tt.about)
 		assert.Equal(t, tt.want, got.String(), tt.about)
 	}
@@ -216,40 +216,40 @@ devices:
 
 // A link with only link-local addresses borrows another interface's global one.
 func TestSourceBorrowedFromAnotherInterface(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {lan: {prefix: "2001:db8:1::/64"}, link: {}}
 devices:
   a: {is: router, interfaces: {lan: {segment: lan, address: first}, up: {segment: link, address: "fe80::a/64"}}, routes: {"::/0": {next-hop: "fe80::b", out: up}}}
   b: {is: router, loopback: "2001:db8:9::1", interfaces: {up: {segment: link, address: "fe80::b/64"}}, routes: {"2001:db8:1::/64": {next-hop: "fe80::a", out: up}}}
 `)
-	x := pinged(t, tables, "a", "2001:db8:9::1")
+	x := pinged(t, net, "a", "2001:db8:9::1")
 	assert.Equal(t, "2001:db8:1::1", x.Source.String())
 	assert.Equal(t, forward.Works, x.Verdict())
-	tr := forward.Follow(tables, x)
+	tr := forward.Follow(net, x)
 	assert.Equal(t, "2001:db8:9::1", tr.Hops[0].Answers[0].Address.String())
 }
 
 func TestLinkLocalIsNeverForwarded(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {one: {}, two: {}}
 devices:
   a: {is: router, interfaces: {p: {segment: one, address: "fe80::a/64"}}}
   b: {is: router, interfaces: {p: {segment: one, address: "fe80::b/64"}, q: {segment: two, address: "fe80::b/64"}}}
   c: {is: router, interfaces: {q: {segment: two, address: "fe80::c/64"}}}
 `)
-	spec := tables.State.Spec
+	spec := net.Spec
 	a, p := coretest.Device(t, spec, "a"), coretest.Interface(t, spec, "a:p")
-	near := forward.Ping(tables, a, netip.Addr{}, netip.MustParseAddr("fe80::b"), p)
+	near := forward.Ping(net, a, netip.Addr{}, netip.MustParseAddr("fe80::b"), p)
 	assert.Equal(t, forward.Works, near.Verdict())
 	assert.Equal(t, "fe80::a", near.Source.String())
-	far := forward.Ping(tables, a, netip.Addr{}, netip.MustParseAddr("fe80::c"), p)
+	far := forward.Ping(net, a, netip.Addr{}, netip.MustParseAddr("fe80::c"), p)
 	assert.Equal(t, forward.Fails, far.Verdict(), "c is on another link")
 }
 
 // traced is a traceroute in words: each hop's address and answer.
-func traced(t testing.TB, tables *routing.Tables, from, to string) []string {
+func traced(t testing.TB, net *forward.Network, from, to string) []string {
 	t.Helper()
-	tr := forward.Follow(tables, pinged(t, tables, from, to))
+	tr := forward.Follow(net, pinged(t, net, from, to))
 	is4 := netip.MustParseAddr(to).Is4()
 	var all []string
 	for _, h := range tr.Hops {
@@ -261,7 +261,7 @@ func traced(t testing.TB, tables *routing.Tables, from, to string) []string {
 			case a.Lost:
 				word += ", lost"
 			}
-			all = append(all, strings.TrimSpace(fmt.Sprintf("%d %s %s: %s", h.TTL, tables.State.Spec.Devices[a.Device].Name, a.Address, word)))
+			all = append(all, strings.TrimSpace(fmt.Sprintf("%d %s %s: %s", h.TTL, net.Spec.Devices[a.Device].Name, a.Address, word)))
 		}
 	}
 	if len(tr.Loop) > 0 {
@@ -320,40 +320,40 @@ devices:
 		}
 	}
 	topology := network.Build(spec)
-	tables := routing.Resolve(topology.State(), spec.Statics)
+	net := forward.Answered(topology.State())
 	r, i, m := coretest.Device(t, spec, "r"), coretest.Interface(t, spec, "r:i"), coretest.Interface(t, spec, "r:m")
-	matched := func(tables *routing.Tables, in model.InterfaceID, to string) string {
-		d := forward.Decide(tables, forward.At{Device: r, In: in}, forward.Flow{Source: netip.MustParseAddr("10.1.0.7"), Destination: netip.MustParseAddr(to), Out: model.None})
+	matched := func(net *forward.Network, in model.InterfaceID, to string) string {
+		d := forward.Decide(net, forward.At{Device: r, In: in}, forward.Flow{Source: netip.MustParseAddr("10.1.0.7"), Destination: netip.MustParseAddr(to), Out: model.None})
 		if d.Action == forward.NoRoute {
 			return "no route"
 		}
 		return d.Match.Prefix.String()
 	}
 	for _, in := range []model.InterfaceID{i, model.None} {
-		assert.Equal(t, "0.0.0.0/0", matched(tables, in, "10.9.0.1"), "the main table does not know the other's route")
-		assert.Equal(t, "0.0.0.0/0", matched(tables, in, "10.2.0.5"), "nor its subnet")
+		assert.Equal(t, "0.0.0.0/0", matched(net, in, "10.9.0.1"), "the main table does not know the other's route")
+		assert.Equal(t, "0.0.0.0/0", matched(net, in, "10.2.0.5"), "nor its subnet")
 	}
-	assert.Equal(t, "10.9.0.0/16", matched(tables, m, "10.9.0.1"))
-	assert.Equal(t, "10.2.0.0/24", matched(tables, m, "10.2.0.5"))
-	assert.Equal(t, "no route", matched(tables, m, "10.3.0.5"), "nor has the other the main one's")
+	assert.Equal(t, "10.9.0.0/16", matched(net, m, "10.9.0.1"))
+	assert.Equal(t, "10.2.0.0/24", matched(net, m, "10.2.0.5"))
+	assert.Equal(t, "no route", matched(net, m, "10.3.0.5"), "nor has the other the main one's")
 
-	_, ok := tables.Named(routing.Key{Device: r, Name: "manage"})
+	_, ok := net.Named(routing.Key{Device: r, Name: "manage"})
 	assert.True(t, ok)
-	_, ok = tables.Named(routing.Key{Device: r, Name: "none"})
+	_, ok = net.Named(routing.Key{Device: r, Name: "none"})
 	assert.False(t, ok)
 
 	f, err := topology.FailureNamed("r:m")
 	require.NoError(t, err)
-	down := tables.Update(topology.State(f))
+	down := forward.Update(net, topology.State(f))
 	assert.Equal(t, "no route", matched(down, m, "10.9.0.1"), "worked out anew when its interface goes")
-	assert.Equal(t, "10.9.0.0/16", matched(tables, m, "10.9.0.1"), "and the first tables are as they were")
+	assert.Equal(t, "10.9.0.0/16", matched(net, m, "10.9.0.1"), "and the first tables are as they were")
 }
 
 func TestDecideAllocatesNothing(t *testing.T) {
-	tables := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
-	at := forward.At{Device: coretest.Device(t, tables.State.Spec, "b"), In: coretest.Interface(t, tables.State.Spec, "b:l")}
+	net := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	at := forward.At{Device: coretest.Device(t, net.Spec, "b"), In: coretest.Interface(t, net.Spec, "b:l")}
 	f := forward.Flow{Source: netip.MustParseAddr("10.1.0.10"), Destination: netip.MustParseAddr("10.2.0.10"), Out: model.None}
-	assert.Zero(t, testing.AllocsPerRun(100, func() { forward.Decide(tables, at, f) }))
+	assert.Zero(t, testing.AllocsPerRun(100, func() { forward.Decide(net, at, f) }))
 }
 
 // naiveArrives carries one packet hop by hop with plain scans of the spec's
@@ -468,13 +468,13 @@ func TestWalksAgreeWithAPacketCarriedByHand(t *testing.T) {
 	arrived, lost := 0, 0
 	for range 400 {
 		text := randomRing(r)
-		tables := coretest.Tables(t, text)
-		spec := tables.State.Spec
+		net := coretest.Tables(t, text)
+		spec := net.Spec
 		for from := range spec.Devices {
 			for to := range spec.Devices {
 				target := netip.AddrFrom4([4]byte{10, 1, byte(to), 1})
-				g := forward.Walk(tables, forward.At{Device: model.DeviceID(from), In: model.None}, forward.Flow{Source: target, Destination: target, Out: model.None})
-				want := naiveArrives(spec, tables.State, model.DeviceID(from), target)
+				g := forward.Walk(net, forward.At{Device: model.DeviceID(from), In: model.None}, forward.Flow{Source: target, Destination: target, Out: model.None})
+				want := naiveArrives(spec, net.State, model.DeviceID(from), target)
 				require.Equal(t, want, g.Verdict() == forward.Works, "r%d to r%d in\n%s", from, to, text)
 				if want {
 					arrived++

@@ -62,9 +62,9 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 		{"no end where one was predicted", row("default: b", "left: a", "default: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2 route", "10.0.0.6"}, "hop 3 is c, and by the plan there is none: look at the routes of b", "routes b", nil},
 	}
 	for _, tt := range tests {
-		tables := coretest.Tables(t, tt.plan)
-		spec := tables.State.Spec
-		got := forward.Follow(tables, pinged(t, tables, "west", tt.to)).Tell(spec, measured(tt.hops...))
+		net := coretest.Tables(t, tt.plan)
+		spec := net.Spec
+		got := forward.Follow(net, pinged(t, net, "west", tt.to)).Tell(spec, measured(tt.hops...))
 		assert.Equal(t, tt.differs, got.Differs, tt.about)
 		assert.Equal(t, tt.remarks, got.Remarks, tt.about)
 		suspects := ""
@@ -80,7 +80,7 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 
 // Beyond the plan it knows only whether the target answers.
 func TestWhatATraceBeyondThePlanTells(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {in: {prefix: 10.1.0.0/24}, up: {prefix: 198.51.100.0/30}}
 devices:
   pc: {is: host, interfaces: {e: {segment: in, address: 10}}}
@@ -88,7 +88,7 @@ devices:
   sea: {is: world, interfaces: {u: {segment: up, address: 2}}, beyond: [203.0.113.0/24], routes: {in: r}}
 `)
 	tell := func(hops ...string) string {
-		return forward.Follow(tables, pinged(t, tables, "pc", "203.0.113.9")).Tell(tables.State.Spec, measured(hops...)).Differs
+		return forward.Follow(net, pinged(t, net, "pc", "203.0.113.9")).Tell(net.Spec, measured(hops...)).Differs
 	}
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", "203.0.113.9 reply"))
 	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 203.0.113.9 does not answer", tell("10.1.0.1", "198.51.100.2", "", ""))
@@ -97,7 +97,7 @@ devices:
 
 // Two sites with the world between them: what is beyond it is not judged hop by hop.
 func TestWhatATraceThroughTheWorldTells(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {in: {prefix: 10.1.0.0/24}, up: {prefix: 198.51.100.0/30}, down: {prefix: 198.51.100.4/30}, far: {prefix: 10.2.0.0/24}}
 devices:
   pc: {is: host, gateway: r, interfaces: {e: {segment: in, address: 10}}}
@@ -107,18 +107,18 @@ devices:
   cam: {is: host, gateway: s, interfaces: {e: {segment: far, address: 10}}}
 `)
 	tell := func(hops ...string) string {
-		return forward.Follow(tables, pinged(t, tables, "pc", "10.2.0.10")).Tell(tables.State.Spec, measured(hops...)).Differs
+		return forward.Follow(net, pinged(t, net, "pc", "10.2.0.10")).Tell(net.Spec, measured(hops...)).Differs
 	}
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "192.0.2.2", "198.51.100.6", "10.2.0.10 reply"))
 	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 10.2.0.10 does not answer", tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", ""))
 }
 
 func TestWhatAPingWithoutAReplyTells(t *testing.T) {
-	tables := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
-	x := pinged(t, tables, "west", "10.2.0.10")
+	net := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	x := pinged(t, net, "west", "10.2.0.10")
 	tell := func(from string) string {
 		a, _ := netip.ParseAddr(from)
-		return x.TellUnanswered(tables.State.Spec, a)
+		return x.TellUnanswered(net.Spec, a)
 	}
 	assert.Contains(t, tell(""), "nothing came back")
 	assert.Equal(t, "the answer came from hop 2, b: the fault is there or beyond it", tell("10.0.0.5"), "by any of its addresses")

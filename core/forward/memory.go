@@ -5,21 +5,20 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
-	"ropeswing/core/routing"
 )
 
 // passage is what the device at a node remembers of a packet that leaves by an
 // edge, or with edge -1 is delivered there; false where it remembers nothing.
-func (g *Graph) passage(t *routing.Tables, n, edge int) (Passage, bool) {
+func (g *Graph) passage(net *Network, n, edge int) (Passage, bool) {
 	node := &g.Nodes[n]
-	if !t.Policy.Touches(node.Device) {
+	if !net.Policy.Touches(node.Device) {
 		return Passage{}, false
 	}
 	p := Passage{node.Device, node.Header, Header{node.Source, node.To}}
 	if edge >= 0 {
 		p.Left = node.Edges[edge].Left
 	}
-	return p, p.Came != p.Left || t.Policy.KeepsState(node.Device)
+	return p, p.Came != p.Left || net.Policy.KeepsState(node.Device)
 }
 
 // mostMemories is how many different ways to one node are told apart by what
@@ -27,8 +26,8 @@ func (g *Graph) passage(t *routing.Tables, n, edge int) (Passage, bool) {
 const mostMemories = 64
 
 // memories lists what devices remember of the ways to a node, each only once.
-func (g *Graph) memories(t *routing.Tables, to int) [][]Passage {
-	if t.Policy == nil || g.Flow.RoutesOnly {
+func (g *Graph) memories(net *Network, to int) [][]Passage {
+	if net.Policy == nil || g.Flow.RoutesOnly {
 		return [][]Passage{nil}
 	}
 	var all [][]Passage
@@ -51,7 +50,7 @@ func (g *Graph) memories(t *routing.Tables, to int) [][]Passage {
 				continue
 			}
 			before := len(path)
-			if p, ok := g.passage(t, n, i); ok {
+			if p, ok := g.passage(net, n, i); ok {
 				path = append(path, p)
 			}
 			visit(e.To)
@@ -65,21 +64,21 @@ func (g *Graph) memories(t *routing.Tables, to int) [][]Passage {
 
 // ErrorBack is the way of the error that a device sends about the packet that came
 // to a node and ended there, and what it is; false where it sends none.
-func ErrorBack(t *routing.Tables, g *Graph, e End) (*Graph, ICMP, bool) {
+func ErrorBack(net *Network, g *Graph, e End) (*Graph, ICMP, bool) {
 	m, ok := errorFor(e.Outcome, g.Nodes[e.Node].Destination.Is4())
 	if !ok || e.Node == 0 && e.Outcome != Looped {
 		return nil, m, false
 	}
-	back, ok := errorBack(t, g, e.Node)
+	back, ok := errorBack(net, g, e.Node)
 	return back, m, ok
 }
 
 // errorBack is the way of an error that the device at a node sends about the
 // packet that came there, by the first way there from which it gets back. It is
 // false where the device has no address to send it from.
-func errorBack(t *routing.Tables, g *Graph, n int) (*Graph, bool) {
+func errorBack(net *Network, g *Graph, n int) (*Graph, bool) {
 	node := g.Nodes[n]
-	source, ok := errorSource(t, node.At, Flow{Source: node.Source, Destination: node.Destination})
+	source, ok := errorSource(net, node.At, Flow{Source: node.Source, Destination: node.Destination})
 	if !ok || !node.Source.IsValid() {
 		return nil, false
 	}
@@ -90,7 +89,7 @@ func errorBack(t *routing.Tables, g *Graph, n int) (*Graph, bool) {
 		source = node.Destination // what is inside keeps its address to itself
 	}
 	var first *Graph
-	for _, m := range g.memories(t, n) {
+	for _, m := range g.memories(net, n) {
 		back := Flow{Source: source, Destination: node.Source, Out: model.None, Kind: policy.Error, Inner: node.Header, RoutesOnly: g.Flow.RoutesOnly}
 		// Its sender knows what it is about, before anything else it knows.
 		back.Passed = append([]Passage{{node.Device, node.Header, node.Header}}, m...)
@@ -98,7 +97,7 @@ func errorBack(t *routing.Tables, g *Graph, n int) (*Graph, bool) {
 		if node.Source.IsLinkLocalUnicast() {
 			back.Out = node.In
 		}
-		walk := Walk(t, At{node.Device, model.None}, back)
+		walk := Walk(net, At{node.Device, model.None}, back)
 		if first == nil || walk.Verdict() != Fails {
 			first = walk
 		}
@@ -111,7 +110,7 @@ func errorBack(t *routing.Tables, g *Graph, n int) (*Graph, bool) {
 
 // answer follows the replies of those the request gets to: one for each device,
 // and for each way there that devices remember otherwise.
-func (x *Exchange) answer(t *routing.Tables) {
+func (x *Exchange) answer(net *Network) {
 	if !x.Source.IsValid() {
 		return
 	}
@@ -125,8 +124,8 @@ func (x *Exchange) answer(t *routing.Tables) {
 			continue
 		}
 		node := &x.There.Nodes[e.Node]
-		for _, m := range x.There.memories(t, e.Node) {
-			if p, ok := x.There.passage(t, e.Node, -1); ok {
+		for _, m := range x.There.memories(net, e.Node) {
+			if p, ok := x.There.passage(net, e.Node, -1); ok {
 				m = append(slices.Clip(m), p)
 			}
 			f := Flow{
@@ -142,7 +141,7 @@ func (x *Exchange) answer(t *routing.Tables) {
 				continue
 			}
 			sent = append(sent, reply{node.Device, f})
-			x.Back = append(x.Back, walkLearning(t, node.Device, f, DefaultTTL))
+			x.Back = append(x.Back, walkLearning(net, node.Device, f, DefaultTTL))
 		}
 	}
 }

@@ -36,33 +36,33 @@ func HeaderBytes(is4 bool) int {
 
 // Ping predicts an echo request from a device to a target and its reply. An
 // invalid source is chosen as the device would.
-func Ping(t *routing.Tables, from model.DeviceID, source, target netip.Addr, out model.InterfaceID) *Exchange {
-	return PingBy(t, from, source, target, out, Probe{})
+func Ping(net *Network, from model.DeviceID, source, target netip.Addr, out model.InterfaceID) *Exchange {
+	return PingBy(net, from, source, target, out, Probe{})
 }
 
 // PingBy is Ping with a probe of one's own. Where a router says that a packet is
 // too big, and that gets back, its sender cuts up the next one (RFC 8201): the
 // exchange is that of then.
-func PingBy(t *routing.Tables, from model.DeviceID, source, target netip.Addr, out model.InterfaceID, p Probe) *Exchange {
+func PingBy(net *Network, from model.DeviceID, source, target netip.Addr, out model.InterfaceID, p Probe) *Exchange {
 	if p.TTL == 0 {
 		p.TTL = DefaultTTL
 	}
 	x := &Exchange{From: from, Source: source, Target: target, Probe: p}
 	if !source.IsValid() {
-		x.Source, _ = chooseSource(t, from, target, out)
+		x.Source, _ = chooseSource(net, from, target, out)
 	}
 	f := Flow{Source: x.Source, Destination: target, Out: out, Size: p.Size, Whole: p.Whole, Service: p.Over}
-	x.There = walkLearning(t, from, f, p.TTL)
-	x.answer(t)
+	x.There = walkLearning(net, from, f, p.TTL)
+	x.answer(net)
 	return x
 }
 
 // walkLearning follows a packet of a device, and where a router says that it is
 // too big, the smaller ones that the device sends from then on.
-func walkLearning(t *routing.Tables, from model.DeviceID, f Flow, ttl int) *Graph {
+func walkLearning(net *Network, from model.DeviceID, f Flow, ttl int) *Graph {
 	for {
-		g := WalkTTL(t, At{from, model.None}, f, ttl)
-		mtu, told := toldTooBig(t, g)
+		g := WalkTTL(net, At{from, model.None}, f, ttl)
+		mtu, told := toldTooBig(net, g)
 		if f.Whole || !told || mtu >= f.Size {
 			return g
 		}
@@ -71,32 +71,32 @@ func walkLearning(t *routing.Tables, from model.DeviceID, f Flow, ttl int) *Grap
 }
 
 // ToldTooBig tells whether the sender of what is too big for some link is told so.
-func ToldTooBig(t *routing.Tables, g *Graph) bool {
-	_, told := toldTooBig(t, g)
+func ToldTooBig(net *Network, g *Graph) bool {
+	_, told := toldTooBig(net, g)
 	return told
 }
 
 // toldTooBig is the MTU that a router on the way reports back to the sender.
-func toldTooBig(t *routing.Tables, g *Graph) (int, bool) {
+func toldTooBig(net *Network, g *Graph) (int, bool) {
 	for _, e := range g.Ends {
 		if e.Outcome != TooBig || e.Node == 0 {
 			continue
 		}
-		if back, ok := errorBack(t, g, e.Node); !ok || back.Verdict() == Fails {
+		if back, ok := errorBack(net, g, e.Node); !ok || back.Verdict() == Fails {
 			return 0, false
 		}
-		return MTU(t.State.Spec, g.Nodes[e.Node].Edges[e.Edge].Hop.Out), true
+		return MTU(net.Spec, g.Nodes[e.Node].Edges[e.Edge].Hop.Out), true
 	}
 	return 0, false
 }
 
 // chooseSource is the source of a packet whose outgoing interface may be
 // given.
-func chooseSource(t *routing.Tables, from model.DeviceID, target netip.Addr, out model.InterfaceID) (netip.Addr, bool) {
+func chooseSource(net *Network, from model.DeviceID, target netip.Addr, out model.InterfaceID) (netip.Addr, bool) {
 	if out != model.None {
-		return sourceOut(t, from, routing.Hop{Out: out, Via: target}, target)
+		return sourceOut(net, from, routing.Hop{Out: out, Via: target}, target)
 	}
-	return Source(t, from, target)
+	return Source(net, from, target)
 }
 
 // Verdict is whether the reply comes back.

@@ -11,7 +11,6 @@ import (
 	"ropeswing/core/coretest"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // harbour is a LAN, a device that judges and translates, and a world that knows no
@@ -33,11 +32,11 @@ devices:
   w: {is: world, beyond: [192.0.2.0/24, "2001:db8:ffff::/48"], interfaces: {u: {segment: up, address: first}}, routes: {"2001:db8:1::/64": fw}}
 `
 
-func harbourOf(t *testing.T, kind, policy string) *routing.Tables {
+func harbourOf(t *testing.T, kind, policy string) *forward.Network {
 	return coretest.Tables(t, strings.NewReplacer("KIND", kind, "POLICY", policy).Replace(harbour))
 }
 
-func pingedOver(t *testing.T, tables *routing.Tables, from, source, to, over string) *forward.Exchange {
+func pingedOver(t *testing.T, net *forward.Network, from, source, to, over string) *forward.Exchange {
 	t.Helper()
 	s, err := model.ParseService(over)
 	require.NoError(t, err)
@@ -45,13 +44,13 @@ func pingedOver(t *testing.T, tables *routing.Tables, from, source, to, over str
 	if source != "" {
 		src = netip.MustParseAddr(source)
 	}
-	return forward.PingBy(tables, coretest.Device(t, tables.State.Spec, from), src, netip.MustParseAddr(to), model.None, forward.Probe{Over: s})
+	return forward.PingBy(net, coretest.Device(t, net.Spec, from), src, netip.MustParseAddr(to), model.None, forward.Probe{Over: s})
 }
 
 // outcome is what becomes of a ping: works, or the finding and the way.
-func outcome(t *testing.T, tables *routing.Tables, from, source, to, over string) string {
-	x := pingedOver(t, tables, from, source, to, over)
-	f, failing := x.Failure(tables)
+func outcome(t *testing.T, net *forward.Network, from, source, to, over string) string {
+	x := pingedOver(t, net, from, source, to, over)
+	f, failing := x.Failure(net)
 	switch {
 	case !failing:
 		return x.Verdict().String()
@@ -140,8 +139,8 @@ func TestTranslations(t *testing.T) {
 // An address outside of every subnet of the translator has to be routed to it.
 func TestTranslatedAddressesAreRoutedTo(t *testing.T) {
 	const policy = "translates: [pc is 203.0.113.7 beyond u]"
-	tables := harbourOf(t, "router", policy)
-	assert.Equal(t, "no-route back", outcome(t, tables, "pc", "", "192.0.2.9", "icmp"))
+	net := harbourOf(t, "router", policy)
+	assert.Equal(t, "no-route back", outcome(t, net, "pc", "", "192.0.2.9", "icmp"))
 	with := coretest.Tables(t, strings.NewReplacer("KIND", "router", "POLICY", policy, `"2001:db8:1::/64": fw`, "203.0.113.0/24: fw").Replace(harbour))
 	assert.Equal(t, "works", outcome(t, with, "pc", "", "192.0.2.9", "icmp"))
 	assert.Equal(t, "works", outcome(t, with, "w", "", "203.0.113.7", "icmp"))
@@ -160,13 +159,13 @@ devices:
   s: {is: host, gateway: w, interfaces: {p: {segment: far, address: 9}}}
 `
 	hops := func(from, to string) []string {
-		tables := coretest.Tables(t, behind)
+		net := coretest.Tables(t, behind)
 		var all []string
-		for _, h := range forward.Follow(tables, pingedOver(t, tables, from, "", to, "icmp")).Hops {
+		for _, h := range forward.Follow(net, pingedOver(t, net, from, "", to, "icmp")).Hops {
 			for _, a := range h.Answers {
-				text := tables.State.Spec.Devices[a.Device].Name + " " + a.Address.String() + " " + a.ICMP.Words(true)
+				text := net.Spec.Devices[a.Device].Name + " " + a.Address.String() + " " + a.ICMP.Words(true)
 				if a.Lost || a.Silent {
-					text = tables.State.Spec.Devices[a.Device].Name + " nothing"
+					text = net.Spec.Devices[a.Device].Name + " nothing"
 				}
 				all = append(all, text)
 			}
@@ -189,7 +188,7 @@ devices:
   a: {is: KIND, permits: [anyone may reach anyone], interfaces: {l: {segment: lan, address: 1}, f: {segment: far, address: 1}}TRANSLATES}
   b: {is: firewall, permits: [anyone may reach anyone], interfaces: {l: {segment: lan, address: 2}, f: {segment: far, address: 2}}}
 `
-	of := func(kind, gate, translates string) *routing.Tables {
+	of := func(kind, gate, translates string) *forward.Network {
 		return coretest.Tables(t, strings.NewReplacer("KIND", kind, "GATE", gate, "TRANSLATES", translates).Replace(two))
 	}
 	assert.Equal(t, "works", outcome(t, of("firewall", "a", ""), "pc", "", "10.9.0.10", "icmp"))
@@ -207,7 +206,7 @@ devices:
 // With ways of equal cost, a firewall on one of them knows only what went by it:
 // whether the reply passes depends on the flow.
 func TestStateOnOneOfTwoEqualWays(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {lan: {prefix: 10.1.0.0/24}, ab: {prefix: 10.0.0.0/31}, ac: {prefix: 10.0.0.2/31}, bd: {prefix: 10.0.0.4/31}, cd: {prefix: 10.0.0.6/31}, far: {prefix: 10.9.0.0/24}}
 devices:
   pc: {is: host, gateway: a, interfaces: {p: {segment: lan, address: 10}}}
@@ -217,20 +216,20 @@ devices:
   d: {is: router, interfaces: {b: {segment: bd, address: last}, c: {segment: cd, address: last}, f: {segment: far, address: 1}}, routes: {lan: b}}
   s: {is: host, gateway: d, interfaces: {p: {segment: far, address: 10}}}
 `)
-	x := pingedOver(t, tables, "pc", "", "10.9.0.10", "icmp")
+	x := pingedOver(t, net, "pc", "", "10.9.0.10", "icmp")
 	assert.Equal(t, forward.Depends, x.Verdict())
 	require.Len(t, x.Back, 2, "one for each way there that b remembers otherwise")
-	f, failing := x.Failure(tables)
+	f, failing := x.Failure(net)
 	assert.True(t, failing)
 	assert.Equal(t, "b drops the reply over icmp from 10.9.0.10 to 10.1.0.10: it never saw the request that this belongs to", f.Reason)
 }
 
 // A directed broadcast is not passed on (RFC 2644).
 func TestDirectedBroadcastsAreNotPassedOn(t *testing.T) {
-	tables := harbourOf(t, "router", "")
-	x := pingedOver(t, tables, "w", "", "198.51.100.7", "icmp")
-	f, _ := x.Failure(tables)
+	net := harbourOf(t, "router", "")
+	x := pingedOver(t, net, "w", "", "198.51.100.7", "icmp")
+	f, _ := x.Failure(net)
 	assert.Equal(t, "198.51.100.7 is the broadcast address of up, not a machine's", f.Reason)
-	at := pingedOver(t, tables, "pc", "", "198.51.100.7", "icmp")
-	assert.Equal(t, "fw", tables.State.Spec.Devices[at.There.Nodes[at.There.Ends[0].Node].Device].Name, "it ends at the router that is on the subnet")
+	at := pingedOver(t, net, "pc", "", "198.51.100.7", "icmp")
+	assert.Equal(t, "fw", net.Spec.Devices[at.There.Nodes[at.There.Ends[0].Node].Device].Name, "it ends at the router that is on the subnet")
 }

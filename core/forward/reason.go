@@ -23,16 +23,16 @@ type Failure struct {
 }
 
 // Failure explains the first way that fails. It is false where none does.
-func (x *Exchange) Failure(t *routing.Tables) (Failure, bool) {
-	spec := t.State.Spec
+func (x *Exchange) Failure(net *Network) (Failure, bool) {
+	spec := net.Spec
 	if !x.Source.IsValid() {
-		return x.noSource(t), true
+		return x.noSource(net), true
 	}
 	g, end, back, failing := x.Failing()
 	if !failing {
 		return Failure{}, false
 	}
-	e := explainer{t, spec, g, end}
+	e := explainer{net, spec, g, end}
 	f := e.explain()
 	f.Back = back
 	f.Reason += e.fallback()
@@ -41,20 +41,20 @@ func (x *Exchange) Failure(t *routing.Tables) (Failure, bool) {
 
 // noSource: the sender has no address of the family, or only on interfaces that
 // are down.
-func (x *Exchange) noSource(t *routing.Tables) Failure {
-	spec := t.State.Spec
-	if id, ok := DownWithAddress(t, x.From, x.Target.Is4()); ok {
-		return Failure{Name: finding.InterfaceIsDown, Device: x.From, Cause: x.From, Reason: fmt.Sprintf("%s is down: %s", spec.Label(id), t.State.Why(id))}
+func (x *Exchange) noSource(net *Network) Failure {
+	spec := net.Spec
+	if id, ok := DownWithAddress(net, x.From, x.Target.Is4()); ok {
+		return Failure{Name: finding.InterfaceIsDown, Device: x.From, Cause: x.From, Reason: fmt.Sprintf("%s is down: %s", spec.Label(id), net.State.Why(id))}
 	}
 	return Failure{Name: finding.NoSourceAddress, Device: x.From, Cause: x.From, Reason: fmt.Sprintf("%s has no %s address", spec.Devices[x.From].Name, FamilyOf(x.Target))}
 }
 
 // DownWithAddress finds an interface of the device that is down and has an
 // address of the family.
-func DownWithAddress(t *routing.Tables, d model.DeviceID, is4 bool) (model.InterfaceID, bool) {
-	for _, id := range t.State.Spec.InterfacesOf(d) {
-		for _, a := range t.State.Spec.Interfaces[id].Addresses {
-			if a.Addr().Is4() == is4 && !t.State.IsUp(id) {
+func DownWithAddress(net *Network, d model.DeviceID, is4 bool) (model.InterfaceID, bool) {
+	for _, id := range net.Spec.InterfacesOf(d) {
+		for _, a := range net.Spec.Interfaces[id].Addresses {
+			if a.Addr().Is4() == is4 && !net.State.IsUp(id) {
 				return id, true
 			}
 		}
@@ -72,7 +72,7 @@ func FamilyOf(a netip.Addr) string {
 
 // explainer puts the end of a walk into words.
 type explainer struct {
-	t    *routing.Tables
+	net  *Network
 	spec *model.Spec
 	g    *Graph
 	end  End
@@ -128,7 +128,7 @@ func (e explainer) fallback() string {
 			continue
 		}
 		to := n.To
-		table := e.t.For(n.Device, n.In)
+		table := e.net.For(n.Device, n.In)
 		for _, entry := range table.Covering(to) {
 			if entry.Prefix.Bits() > n.Decision.Match.Prefix.Bits() && entry.Usable != routing.IsUsable {
 				return fmt.Sprintf("; before that %s could not use its route to %s: %s", e.name(n.Device), entry.Prefix, table.Why(entry))
@@ -160,14 +160,14 @@ func (e explainer) discarded(f *Failure, n Node) {
 		f.Reason = fmt.Sprintf("%s is the broadcast address of %s, not a machine's", n.To, link)
 		return
 	}
-	if id, ok := downIn(e.t, n.Device, n.To); ok {
+	if id, ok := downIn(e.net, n.Device, n.To); ok {
 		f.Name = finding.InterfaceIsDown
-		f.Reason = fmt.Sprintf("%s is down: %s", e.spec.Label(id), e.t.State.Why(id))
+		f.Reason = fmt.Sprintf("%s is down: %s", e.spec.Label(id), e.net.State.Why(id))
 		return
 	}
 	f.Name = finding.Discarded
 	f.Reason = fmt.Sprintf("%s discards what it has for %s", e.name(n.Device), n.Decision.Match.Prefix)
-	table := e.t.For(n.Device, n.In)
+	table := e.net.For(n.Device, n.In)
 	for _, entry := range table.Of(n.Decision.Match) {
 		if why := table.Why(entry); entry.InUse && why != "" {
 			f.Reason += ": " + why
@@ -180,12 +180,12 @@ func (e explainer) discarded(f *Failure, n Node) {
 func (e explainer) unrouted(f *Failure) {
 	to := e.g.Nodes[e.end.Node].To
 	device := e.name(f.Device)
-	if id, ok := DownInterfaceTowards(e.t, f.Device, to); ok {
+	if id, ok := DownInterfaceTowards(e.net, f.Device, to); ok {
 		f.Name = finding.InterfaceIsDown
-		f.Reason = fmt.Sprintf("%s:%s is down: %s", device, e.spec.Interfaces[id].Name, e.t.State.Why(id))
+		f.Reason = fmt.Sprintf("%s:%s is down: %s", device, e.spec.Interfaces[id].Name, e.net.State.Why(id))
 		return
 	}
-	table := tableAt(e.t, e.g.Nodes[e.end.Node].At, Flow{Source: e.g.Nodes[e.end.Node].Source})
+	table := tableAt(e.net, e.g.Nodes[e.end.Node].At, Flow{Source: e.g.Nodes[e.end.Node].Source})
 	for _, entry := range table.Covering(to) {
 		f.Name = finding.NoRouteFound
 		f.Reason = fmt.Sprintf("%s has no usable route to %s: for %s, %s", device, to, routeWord(entry.Prefix), table.Why(entry))
@@ -210,19 +210,19 @@ func routeWord(p netip.Prefix) string {
 // DownInterfaceTowards finds the interface of a device that is down and by
 // which it would otherwise reach the address: one in the address's own subnet,
 // or one that a route to it needs.
-func DownInterfaceTowards(t *routing.Tables, d model.DeviceID, to netip.Addr) (model.InterfaceID, bool) {
-	if id, ok := downIn(t, d, to); ok {
+func DownInterfaceTowards(net *Network, d model.DeviceID, to netip.Addr) (model.InterfaceID, bool) {
+	if id, ok := downIn(net, d, to); ok {
 		return id, true
 	}
-	for _, entry := range t.Table(d).Covering(to) {
+	for _, entry := range net.Table(d).Covering(to) {
 		if entry.Usable == routing.IsUsable || entry.Static() == model.None {
 			continue
 		}
-		s := t.State.Spec.Statics[entry.Static()]
+		s := net.Spec.Statics[entry.Static()]
 		if entry.Usable == routing.InterfaceDown {
 			return s.Out, true
 		}
-		if id, ok := downIn(t, d, s.Via); ok {
+		if id, ok := downIn(net, d, s.Via); ok {
 			return id, true
 		}
 	}
@@ -231,12 +231,12 @@ func DownInterfaceTowards(t *routing.Tables, d model.DeviceID, to netip.Addr) (m
 
 // downIn finds an interface of the device that is down and has the address in
 // its subnet.
-func downIn(t *routing.Tables, d model.DeviceID, to netip.Addr) (model.InterfaceID, bool) {
-	for _, id := range t.State.Spec.InterfacesOf(d) {
-		if t.State.IsUp(id) {
+func downIn(net *Network, d model.DeviceID, to netip.Addr) (model.InterfaceID, bool) {
+	for _, id := range net.Spec.InterfacesOf(d) {
+		if net.State.IsUp(id) {
 			continue
 		}
-		for _, own := range t.State.Spec.Interfaces[id].Addresses {
+		for _, own := range net.Spec.Interfaces[id].Addresses {
 			if own.Contains(to) {
 				return id, true
 			}
@@ -279,9 +279,9 @@ func (e explainer) unanswered(f *Failure) {
 			f.Reason = fmt.Sprintf("%s is its own address", what)
 			return
 		}
-		if !e.t.State.IsUp(h) {
+		if !e.net.State.IsUp(h) {
 			f.Name, f.Cause = finding.InterfaceIsDown, e.spec.Interfaces[h].Device
-			f.Reason = fmt.Sprintf("%s does not answer: %s is down: %s", what, e.spec.Label(h), e.t.State.Why(h))
+			f.Reason = fmt.Sprintf("%s does not answer: %s is down: %s", what, e.spec.Label(h), e.net.State.Why(h))
 			return
 		}
 	}
@@ -349,7 +349,7 @@ func (e explainer) tooBig(f *Failure, n Node) {
 func (e explainer) oversized(f *Failure, n Node) {
 	edge := n.Edges[e.end.Edge]
 	f.Name = finding.DroppedOversize
-	for _, h := range Receivers(e.t, edge.Hop.Out, edge.Address) {
+	for _, h := range Receivers(e.net, edge.Hop.Out, edge.Address) {
 		if m := MTU(e.spec, h); h != edge.Hop.Out && m < n.Size {
 			f.Cause = e.spec.Interfaces[h].Device
 			f.Reason = fmt.Sprintf("%s drops it without a word: it has %d bytes, and that interface takes %d at most", e.spec.Label(h), min(n.Size, MTU(e.spec, edge.Hop.Out)), m)

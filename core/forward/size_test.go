@@ -50,11 +50,11 @@ func TestWhatFitsTheLinkPasses(t *testing.T) {
 		{"the near end takes less than the far end sends", 1400, 1500, "10.2.0.10", 1373, false, finding.DroppedOversize, "rb"},
 	}
 	for _, tt := range tests {
-		tables := coretest.Tables(t, fmt.Sprintf(narrow, tt.near, tt.far))
-		spec := tables.State.Spec
+		net := coretest.Tables(t, fmt.Sprintf(narrow, tt.near, tt.far))
+		spec := net.Spec
 		to := netip.MustParseAddr(tt.to)
-		x := forward.PingBy(tables, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: tt.payload + forward.HeaderBytes(to.Is4()), Whole: tt.whole})
-		f, failing := x.Failure(tables)
+		x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: tt.payload + forward.HeaderBytes(to.Is4()), Whole: tt.whole})
+		f, failing := x.Failure(net)
 		assert.Equal(t, tt.want != "", failing, tt.about)
 		assert.Equal(t, tt.want, f.Name, "%s: %s", tt.about, f.Reason)
 		if failing {
@@ -66,7 +66,7 @@ func TestWhatFitsTheLinkPasses(t *testing.T) {
 // The black hole: IPv6 packets are too big for a link, and the error does not
 // find its way back, so that the sender never learns.
 func TestAnErrorThatIsLostMakesABlackHole(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {a: {prefix: '2001:db8:1::/64'}, k: {prefix: '2001:db8:0:1::/127'}, l: {prefix: '2001:db8::/127'}, b: {prefix: '2001:db8:2::/64'}}
 devices:
   ha: {is: host, gateway: ra, interfaces: {p: {segment: a, address: 10}}}
@@ -75,10 +75,10 @@ devices:
   rb: {is: router, interfaces: {l: {segment: b, address: 1}, x: {segment: l, address: last, mtu: 1400}}, routes: {a: '2001:db8::'}}
   hb: {is: host, gateway: rb, interfaces: {p: {segment: b, address: 10}}}
 `)
-	spec := tables.State.Spec
+	spec := net.Spec
 	to := netip.MustParseAddr("2001:db8:2::a")
-	x := forward.PingBy(tables, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: 1500})
-	f, _ := x.Failure(tables)
+	x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: 1500})
+	f, _ := x.Failure(net)
 	assert.Equal(t, finding.PacketTooBig, f.Name)
 	assert.Equal(t, "rm cannot send its 1500 bytes out of x, which takes 1400 at most: IPv6 routers never fragment, and its error does not get back to the sender", f.Reason)
 }

@@ -11,8 +11,8 @@ import (
 // Source is the address a device gives what it sends itself to a destination,
 // out of the interface its table chooses. It is false where the device has
 // none of the family.
-func Source(t *routing.Tables, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
-	table := t.Table(d)
+func Source(net *Network, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
+	table := net.Table(d)
 	m, ok := table.Lookup(to)
 	switch {
 	case ok && m.Local:
@@ -22,20 +22,20 @@ func Source(t *routing.Tables, d model.DeviceID, to netip.Addr) (netip.Addr, boo
 		if !hop.Via.IsValid() {
 			hop.Via = to
 		}
-		return sourceOut(t, d, hop, to)
+		return sourceOut(net, d, hop, to)
 	}
-	return anySource(t, d, to)
+	return anySource(net, d, to)
 }
 
 // WhySource says why a device sends from an address to a destination: by the rules
 // for what it sends itself, or because it was told to.
-func WhySource(t *routing.Tables, d model.DeviceID, to, source netip.Addr) string {
-	spec := t.State.Spec
+func WhySource(net *Network, d model.DeviceID, to, source netip.Addr) string {
+	spec := net.Spec
 	if !source.IsValid() {
 		return "it has none of the family"
 	}
-	chosen, ok := Source(t, d, to)
-	m, found := t.Table(d).Lookup(to)
+	chosen, ok := Source(net, d, to)
+	m, found := net.Table(d).Lookup(to)
 	switch {
 	case !ok || chosen != source:
 		return "the one it was told to send from"
@@ -72,20 +72,20 @@ func WhySource(t *routing.Tables, d model.DeviceID, to, source netip.Addr) strin
 // sourceOut chooses among the addresses of the interface a packet leaves by.
 // IPv4: the primary one in the next hop's subnet, else the first. IPv6: by
 // RFC 6724 §5. An interface that has none borrows another's.
-func sourceOut(t *routing.Tables, d model.DeviceID, hop routing.Hop, to netip.Addr) (netip.Addr, bool) {
+func sourceOut(net *Network, d model.DeviceID, hop routing.Hop, to netip.Addr) (netip.Addr, bool) {
 	if to.Is6() {
-		return source6(t, d, hop.Out, to)
+		return source6(net, d, hop.Out, to)
 	}
-	out := &t.State.Spec.Interfaces[hop.Out]
+	out := &net.Spec.Interfaces[hop.Out]
 	if a, ok := source4(out, hop.Via); ok {
 		return a, true
 	}
 	if out.Borrow != model.None {
-		if a, ok := source4(&t.State.Spec.Interfaces[out.Borrow], hop.Via); ok {
+		if a, ok := source4(&net.Spec.Interfaces[out.Borrow], hop.Via); ok {
 			return a, true
 		}
 	}
-	return anySource(t, d, to)
+	return anySource(net, d, to)
 }
 
 // source4 chooses among an interface's own IPv4 addresses: the preferred one,
@@ -113,16 +113,16 @@ func source4(i *model.Interface, via netip.Addr) (netip.Addr, bool) {
 }
 
 // anySource is the first address of the family on any interface that is up.
-func anySource(t *routing.Tables, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
+func anySource(net *Network, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
 	if to.Is6() {
-		return source6(t, d, model.None, to)
+		return source6(net, d, model.None, to)
 	}
-	for _, id := range t.State.Spec.InterfacesOf(d) {
-		if !t.State.IsUp(id) {
+	for _, id := range net.Spec.InterfacesOf(d) {
+		if !net.State.IsUp(id) {
 			continue
 		}
-		for _, a := range t.State.Spec.Interfaces[id].Addresses {
-			if a.Addr().Is4() && !a.Virtual && t.State.Spec.Interfaces[id].Table == "" {
+		for _, a := range net.Spec.Interfaces[id].Addresses {
+			if a.Addr().Is4() && !a.Virtual && net.Spec.Interfaces[id].Table == "" {
 				return a.Addr(), true
 			}
 		}
@@ -133,14 +133,14 @@ func anySource(t *routing.Tables, d model.DeviceID, to netip.Addr) (netip.Addr, 
 // source6 chooses by RFC 6724 §5, as far as its rules concern addresses that
 // do not change: the same address, the smallest sufficient scope, the outgoing
 // interface, the same label, the longest common prefix; then the first.
-func source6(t *routing.Tables, d model.DeviceID, out model.InterfaceID, to netip.Addr) (netip.Addr, bool) {
+func source6(net *Network, d model.DeviceID, out model.InterfaceID, to netip.Addr) (netip.Addr, bool) {
 	var best netip.Addr
 	bestOut := false
-	for _, id := range t.State.Spec.InterfacesOf(d) {
-		if !t.State.IsUp(id) {
+	for _, id := range net.Spec.InterfacesOf(d) {
+		if !net.State.IsUp(id) {
 			continue
 		}
-		for _, a := range t.State.Spec.Interfaces[id].Addresses {
+		for _, a := range net.Spec.Interfaces[id].Addresses {
 			c := a.Addr()
 			// A link-local source means nothing beyond its own link.
 			if c.Is4() || a.Virtual || c.IsLinkLocalUnicast() && (id != out || !to.IsLinkLocalUnicast()) {
@@ -214,13 +214,13 @@ func common6(a, b netip.Addr) int {
 // errorSource is the address an ICMP error about a packet comes from. IPv4: the
 // primary address of the interface the packet came in by, unless the setting
 // says towards the sender. IPv6: as any packet to the sender (RFC 4443 §2.2).
-func errorSource(t *routing.Tables, at At, f Flow) (netip.Addr, bool) {
-	if f.Source.Is4() && at.In != model.None && !t.State.Spec.Settings.ErrorsTowardsSender {
-		for _, a := range t.State.Spec.Interfaces[at.In].Addresses {
+func errorSource(net *Network, at At, f Flow) (netip.Addr, bool) {
+	if f.Source.Is4() && at.In != model.None && !net.Spec.Settings.ErrorsTowardsSender {
+		for _, a := range net.Spec.Interfaces[at.In].Addresses {
 			if a.Addr().Is4() {
 				return a.Addr(), true
 			}
 		}
 	}
-	return Source(t, at.Device, f.Source)
+	return Source(net, at.Device, f.Source)
 }

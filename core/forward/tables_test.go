@@ -26,21 +26,21 @@ devices:
   pc: {is: host, interfaces: {p: {segment: ops, address: 10}}}
   h: {is: host, interfaces: {p: {segment: lan, address: 10}}}
 `
-	tables := coretest.Tables(t, plan)
-	assert.Equal(t, forward.Works, pinged(t, tables, "pc", "10.9.0.1").Verdict())
-	assert.Equal(t, forward.Fails, pinged(t, tables, "h", "10.9.0.1").Verdict(), "from the main table the management address is nowhere")
-	assert.Equal(t, forward.Fails, pinged(t, tables, "pc", "10.1.0.1").Verdict(), "nor from the management table the other")
+	net := coretest.Tables(t, plan)
+	assert.Equal(t, forward.Works, pinged(t, net, "pc", "10.9.0.1").Verdict())
+	assert.Equal(t, forward.Fails, pinged(t, net, "h", "10.9.0.1").Verdict(), "from the main table the management address is nowhere")
+	assert.Equal(t, forward.Fails, pinged(t, net, "pc", "10.1.0.1").Verdict(), "nor from the management table the other")
 
-	tables = coretest.Tables(t, strings.Replace(plan, "    tables: {manage: {default: 10.9.0.2}}\n", "", 1))
-	x := pinged(t, tables, "pc", "10.9.0.1")
+	net = coretest.Tables(t, strings.Replace(plan, "    tables: {manage: {default: 10.9.0.2}}\n", "", 1))
+	x := pinged(t, net, "pc", "10.9.0.1")
 	assert.Equal(t, forward.Fails, x.Verdict(), "the default of the main table is no help")
-	assert.Contains(t, says(t, tables, x), "r has no route to 10.8.0.10")
+	assert.Contains(t, says(t, net, x), "r has no route to 10.8.0.10")
 }
 
 // DESIGN.md §7: the interface's preferred; its primary in the next hop's
 // subnet; its first primary; the lender's, if unnumbered.
 func TestTheOrderOfSources(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {lan: {prefix: [10.1.0.0/24, 10.2.0.0/24]}, line: {}}
 devices:
   a:
@@ -53,11 +53,11 @@ devices:
     routes: {10.20.0.0/16: {next-hop: 10.2.0.2, out: p}, 10.30.0.0/16: {next-hop: 10.1.0.2, out: q}, 10.40.0.0/16: {out: u}, 10.50.0.0/16: {next-hop: 10.3.0.1, out: p}}
   b: {is: router, interfaces: {p: {segment: lan, address: [10.1.0.2/24, 10.2.0.2/24]}}}
 `)
-	a := coretest.Device(t, tables.State.Spec, "a")
+	a := coretest.Device(t, net.Spec, "a")
 	for to, want := range map[string]string{
 		"10.20.0.1": "10.2.0.1", "10.30.0.1": "10.2.0.3", "10.40.0.1": "10.9.9.9", "10.50.0.1": "10.1.0.1",
 	} {
-		got, ok := forward.Source(tables, a, netip.MustParseAddr(to))
+		got, ok := forward.Source(net, a, netip.MustParseAddr(to))
 		assert.True(t, ok)
 		assert.Equal(t, want, got.String(), to)
 	}
@@ -75,9 +75,9 @@ devices:
   tv: {is: host, interfaces: {p: {segment: b, address: 10}}}
 cables: [q:s to f:s]
 `
-	tables := coretest.Tables(t, plan)
-	assert.Equal(t, forward.Works, pinged(t, tables, "pc", "10.2.0.10").Verdict())
-	assert.Equal(t, forward.Works, pinged(t, tables, "f", "10.9.0.1").Verdict(), "from the lender's address")
-	x := pinged(t, tables, "pc", "10.2.7.7")
-	assert.Equal(t, "forwarding-loop, there, q: its TTL runs out in a loop between q and f", says(t, tables, x), "an address nobody has bounces between the ends")
+	net := coretest.Tables(t, plan)
+	assert.Equal(t, forward.Works, pinged(t, net, "pc", "10.2.0.10").Verdict())
+	assert.Equal(t, forward.Works, pinged(t, net, "f", "10.9.0.1").Verdict(), "from the lender's address")
+	x := pinged(t, net, "pc", "10.2.7.7")
+	assert.Equal(t, "forwarding-loop, there, q: its TTL runs out in a loop between q and f", says(t, net, x), "an address nobody has bounces between the ends")
 }

@@ -5,7 +5,6 @@ import (
 	"slices"
 
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // Trace is what a traceroute shows.
@@ -37,7 +36,7 @@ type Answer struct {
 func (a Answer) Final(is4 bool) bool { return a.Silent || a.ICMP != timeExceeded(is4) }
 
 // Follow predicts a traceroute along an exchange.
-func Follow(t *routing.Tables, x *Exchange) *Trace {
+func Follow(net *Network, x *Exchange) *Trace {
 	tr := &Trace{Exchange: x}
 	g := x.There
 	front := []int{0}
@@ -49,13 +48,13 @@ func Follow(t *routing.Tables, x *Exchange) *Trace {
 			for e, edge := range g.Nodes[n].Edges {
 				if edge.To < 0 {
 					if n != 0 { // the sender's own failure is no hop
-						hop.Answers = append(hop.Answers, answer(t, g, n, g.EndAt(n, e), x.Back))
+						hop.Answers = append(hop.Answers, answer(net, g, n, g.EndAt(n, e), x.Back))
 					}
 					continue
 				}
 				if !slices.Contains(next, edge.To) {
 					next = append(next, edge.To)
-					hop.Answers = append(hop.Answers, answer(t, g, edge.To, arrival(g, edge.To), x.Back))
+					hop.Answers = append(hop.Answers, answer(net, g, edge.To, arrival(g, edge.To), x.Back))
 				}
 			}
 		}
@@ -113,7 +112,7 @@ func arrival(g *Graph, n int) End {
 
 // answer is what a device says of an end, and whether it gets back to the
 // sender.
-func answer(t *routing.Tables, g *Graph, n int, e End, replies []*Graph) Answer {
+func answer(net *Network, g *Graph, n int, e End, replies []*Graph) Answer {
 	node := g.Nodes[n]
 	is4 := node.Destination.Is4()
 	a := Answer{Device: node.Device, In: node.In, Node: n, Silent: true}
@@ -128,7 +127,7 @@ func answer(t *routing.Tables, g *Graph, n int, e End, replies []*Graph) Answer 
 			a.Address = g.Flow.Destination
 		}
 	} else if m, ok := errorFor(e.Outcome, is4); ok {
-		if back, ok := errorBack(t, g, n); ok {
+		if back, ok := errorBack(net, g, n); ok {
 			a.ICMP, a.Back, a.Silent, a.Address = m, back, false, back.arrivesFrom()
 		}
 	}

@@ -71,18 +71,18 @@ type End struct {
 }
 
 // Walk follows a flow from where it starts until every way has ended.
-func Walk(t *routing.Tables, start At, f Flow) *Graph { return WalkTTL(t, start, f, DefaultTTL) }
+func Walk(net *Network, start At, f Flow) *Graph { return WalkTTL(net, start, f, DefaultTTL) }
 
 // WalkTTL is Walk for a packet that starts with the given TTL.
-func WalkTTL(t *routing.Tables, start At, f Flow, ttl int) *Graph {
-	w := &walker{tables: t, ttl: ttl, graph: &Graph{Flow: f, Nodes: make([]Node, 0, 8)}}
+func WalkTTL(net *Network, start At, f Flow, ttl int) *Graph {
+	w := &walker{net: net, ttl: ttl, graph: &Graph{Flow: f, Nodes: make([]Node, 0, 8)}}
 	w.begin(start, f)
 	return w.graph
 }
 
 // walker is one walk under way.
 type walker struct {
-	tables *routing.Tables
+	net    *Network
 	policy *policy.Policy // nil where there is none, or it is not to be asked
 	ttl    int
 	first  []routing.Hop // where the sender is told which hops to use
@@ -94,7 +94,7 @@ type walker struct {
 
 // begin follows a flow from its start.
 func (w *walker) begin(start At, f Flow) {
-	if w.policy = w.tables.Policy; f.RoutesOnly || !f.Source.IsValid() {
+	if w.policy = w.net.Policy; f.RoutesOnly || !f.Source.IsValid() {
 		w.policy = nil
 	}
 	if f.Service.Protocol == model.AnyProtocol {
@@ -125,7 +125,7 @@ func (w *walker) visit(n int) {
 	known := w.arrive(n)
 	f := w.graph.Flow
 	f.Source, f.Destination = w.graph.Nodes[n].Source, w.graph.Nodes[n].To
-	d := Decide(w.tables, w.graph.Nodes[n].At, f)
+	d := Decide(w.net, w.graph.Nodes[n].At, f)
 	if n == 0 && len(w.first) > 0 {
 		d = forced(f.Destination, w.first)
 	}
@@ -191,16 +191,16 @@ func (w *walker) step(n int, hop routing.Hop, known *Passage) {
 		}
 	}
 	answered := false
-	for _, holder := range Receivers(w.tables, hop.Out, address) {
+	for _, holder := range Receivers(w.net, hop.Out, address) {
 		if holder == hop.Out {
 			continue
 		}
 		answered = true
-		if size > MTU(w.tables.State.Spec, holder) {
+		if size > MTU(w.net.Spec, holder) {
 			nowhere(Oversized)
 			continue
 		}
-		to := w.node(At{w.tables.State.Spec.Interfaces[holder].Device, holder}, size, e.Left, inner)
+		to := w.node(At{w.net.Spec.Interfaces[holder].Device, holder}, size, e.Left, inner)
 		next := e
 		next.To = to
 		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, next)
@@ -227,7 +227,7 @@ func MTU(spec *model.Spec, id model.InterfaceID) int {
 // is too large is cut up by its sender, and in IPv4 by any device on its way,
 // unless it may not be. It is false where it cannot leave.
 func (w *walker) piece(n int, out model.InterfaceID) (int, bool) {
-	size, mtu := w.graph.Nodes[n].Size, MTU(w.tables.State.Spec, out)
+	size, mtu := w.graph.Nodes[n].Size, MTU(w.net.Spec, out)
 	switch {
 	case size <= mtu:
 		return size, true
@@ -240,20 +240,20 @@ func (w *walker) piece(n int, out model.InterfaceID) (int, bool) {
 // Receivers is who takes a packet that leaves an interface for an address on
 // its link: whoever holds the address, or translates it; on a serial line, where
 // nothing is resolved, the far end.
-func Receivers(t *routing.Tables, out model.InterfaceID, address netip.Addr) []model.InterfaceID {
-	if t.State.Spec.Interfaces[out].Serial {
-		if far := t.State.Peer(out); far != model.None && t.State.IsUp(out) && t.State.IsUp(far) {
+func Receivers(net *Network, out model.InterfaceID, address netip.Addr) []model.InterfaceID {
+	if net.Spec.Interfaces[out].Serial {
+		if far := net.State.Peer(out); far != model.None && net.State.IsUp(out) && net.State.IsUp(far) {
 			return []model.InterfaceID{far}
 		}
 		return nil
 	}
-	all := t.State.Holders(out, address)
-	if t.Policy == nil {
+	all := net.State.Holders(out, address)
+	if net.Policy == nil {
 		return all
 	}
-	domain := t.State.Domain(out)
-	t.Policy.Answering(address, func(at model.InterfaceID) {
-		if t.State.IsUp(at) && t.State.Domain(at) == domain && domain != network.NoDomain && !slices.Contains(all, at) {
+	domain := net.State.Domain(out)
+	net.Policy.Answering(address, func(at model.InterfaceID) {
+		if net.State.IsUp(at) && net.State.Domain(at) == domain && domain != network.NoDomain && !slices.Contains(all, at) {
 			all = append(slices.Clip(all), at)
 		}
 	})

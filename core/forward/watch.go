@@ -7,47 +7,8 @@ import (
 	"slices"
 
 	"ropeswing/core/model"
-	"ropeswing/core/network"
 	"ropeswing/core/routing"
 )
-
-// Resolve makes the tables of a state, watched routes among them.
-func Resolve(state *network.State) *routing.Tables {
-	p := newProbes(state.Spec)
-	t := routing.Resolve(state, state.Spec.Statics)
-	if p == nil {
-		return t
-	}
-	return p.settle(t, nil)
-}
-
-// Update is the tables in another state of the same topology, watched routes
-// among them. It redoes only what differs.
-func Update(t *routing.Tables, state *network.State) *routing.Tables {
-	next := t.Update(state)
-	p, _ := t.Probes.(*probes)
-	if p == nil {
-		return next
-	}
-	var changed []model.DeviceID // nil is all
-	if state.Shares(t.State) {
-		changed = []model.DeviceID{}
-		for id := range state.Spec.Interfaces {
-			if state.IsUp(model.InterfaceID(id)) != t.State.IsUp(model.InterfaceID(id)) {
-				changed = append(changed, state.Spec.Interfaces[id].Device)
-			}
-		}
-	}
-	if silent := next.Silent(); len(silent) > 0 {
-		for m := range silent {
-			if changed != nil {
-				changed = append(changed, m.Key.Device)
-			}
-		}
-		next = next.Silence(nil)
-	}
-	return p.settle(next, changed)
-}
 
 // probes is what each monitor of a network found.
 type probes struct {
@@ -95,7 +56,7 @@ const mostRounds = 200
 // round to where they were chase each other; those of their routes that change
 // are taken to be out of use. What was found before holds for probes that meet
 // none of the changed devices; changed nil is all.
-func (p *probes) settle(t *routing.Tables, changed []model.DeviceID) *routing.Tables {
+func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 	p = p.again(changed)
 	frozen := map[routing.Monitor]string{}
 	silent := map[routing.Monitor]string{}
@@ -111,17 +72,17 @@ func (p *probes) settle(t *routing.Tables, changed []model.DeviceID) *routing.Ta
 			if p.found[i].asked {
 				continue
 			}
-			p.found[i] = ask(t, p.route[i])
+			p.found[i] = ask(net, p.route[i])
 			delete(silent, p.monitors[i])
 			if p.found[i].silent != "" {
 				silent[p.monitors[i]] = p.found[i].silent
 			}
 		}
 		maps.Copy(silent, frozen)
-		if sameKeys(silent, t.Silent()) {
+		if sameKeys(silent, net.Silent()) {
 			break
 		}
-		before := t.Silent()
+		before := net.Silent()
 		if i := slices.IndexFunc(history, func(h map[routing.Monitor]string) bool { return sameKeys(h, silent) }); i >= 0 {
 			for _, m := range unsteady(append(history[i:], silent)) {
 				frozen[m] = "what it watches answers only while the route is out of use"
@@ -130,7 +91,7 @@ func (p *probes) settle(t *routing.Tables, changed []model.DeviceID) *routing.Ta
 			maps.Copy(silent, frozen)
 		}
 		history = append(history, silent)
-		t = t.Silence(silent)
+		net = net.with(net.State, net.Silence(silent))
 		var next []model.DeviceID
 		for _, m := range p.monitors {
 			_, a := before[m]
@@ -140,16 +101,16 @@ func (p *probes) settle(t *routing.Tables, changed []model.DeviceID) *routing.Ta
 		}
 		p = p.again(next)
 	}
-	t = t.Silence(silent) // the reasons may be others
-	t.Unsettled = nil
+	net = net.with(net.State, net.Silence(silent)) // the reasons may be others
+	net.Unsettled = nil
 	for _, m := range p.monitors {
 		if _, ok := frozen[m]; ok {
-			t.Unsettled = append(t.Unsettled, m)
+			net.Unsettled = append(net.Unsettled, m)
 		}
 	}
 	p.index()
-	t.Probes = p
-	return t
+	net.probes = p
+	return net
 }
 
 // again is the probes with those forgotten that meet a changed device; nil is
@@ -210,11 +171,11 @@ func unsteady(rounds []map[routing.Monitor]string) []routing.Monitor {
 
 // ask sends the probe of a watched route: a ping to what is watched that leaves
 // by the route's next hop, whatever the table says.
-func ask(t *routing.Tables, id model.StaticID) probe {
-	spec := t.State.Spec
+func ask(net *Network, id model.StaticID) probe {
+	spec := net.Spec
 	s := &spec.Statics[id]
 	p := probe{asked: true, devices: []model.DeviceID{s.Device}}
-	x, hops := probeOf(t, id)
+	x, hops := probeOf(net, id)
 	if x == nil {
 		return p // the route has no hop; that is reason enough
 	}
@@ -229,7 +190,7 @@ func ask(t *routing.Tables, id model.StaticID) probe {
 		return p
 	}
 	p.silent = fmt.Sprintf("what it watches, %s, does not answer out of %s", s.Watch, spec.Interfaces[hops[0].Out].Name)
-	if f, ok := x.Failure(t); ok {
+	if f, ok := x.Failure(net); ok {
 		p.silent += ": " + f.Reason
 	}
 	return p
@@ -237,15 +198,15 @@ func ask(t *routing.Tables, id model.StaticID) probe {
 
 // probeOf is the exchange of a watched route's probe, and the hops it leaves by;
 // nil where the route has none.
-func probeOf(t *routing.Tables, id model.StaticID) (*Exchange, []routing.Hop) {
-	s := &t.State.Spec.Statics[id]
-	table, ok := t.Named(routing.Key{Device: s.Device, Name: s.Table})
+func probeOf(net *Network, id model.StaticID) (*Exchange, []routing.Hop) {
+	s := &net.Spec.Statics[id]
+	table, ok := net.Named(routing.Key{Device: s.Device, Name: s.Table})
 	if !ok {
 		return nil, nil
 	}
 	var hops []routing.Hop
 	if s.Out != model.None {
-		if t.State.IsUp(s.Out) {
+		if net.State.IsUp(s.Out) {
 			hops = []routing.Hop{{Out: s.Out, Via: s.Via}}
 		}
 	} else {
@@ -263,11 +224,11 @@ func probeOf(t *routing.Tables, id model.StaticID) (*Exchange, []routing.Hop) {
 	if !via.IsValid() {
 		via = s.Watch
 	}
-	x.Source, _ = sourceOut(t, s.Device, routing.Hop{Out: hops[0].Out, Via: via}, s.Watch)
-	w := &walker{tables: t, ttl: DefaultTTL, first: hops, graph: &Graph{Flow: Flow{Source: x.Source, Destination: s.Watch, Out: model.None}, Nodes: make([]Node, 0, 8)}}
+	x.Source, _ = sourceOut(net, s.Device, routing.Hop{Out: hops[0].Out, Via: via}, s.Watch)
+	w := &walker{net: net, ttl: DefaultTTL, first: hops, graph: &Graph{Flow: Flow{Source: x.Source, Destination: s.Watch, Out: model.None}, Nodes: make([]Node, 0, 8)}}
 	w.begin(At{s.Device, model.None}, w.graph.Flow)
 	x.There = w.graph
-	x.answer(t)
+	x.answer(net)
 	return x, hops
 }
 

@@ -26,38 +26,38 @@ cables: [x-ab: a:b to b:a, x-bc: b:c to c:b, x-ca: c:a to a:c]
 `
 
 // out is the interface a device sends packets to an address by, "" for none.
-func out(t *testing.T, tables *routing.Tables, device, to string) string {
+func out(t *testing.T, net *forward.Network, device, to string) string {
 	t.Helper()
-	m, ok := tables.Table(coretest.Device(t, tables.State.Spec, device)).Lookup(netip.MustParseAddr(to))
+	m, ok := net.Table(coretest.Device(t, net.Spec, device)).Lookup(netip.MustParseAddr(to))
 	if !ok || len(m.Hops) == 0 {
 		return ""
 	}
-	return tables.State.Spec.Interfaces[m.Hops[0].Out].Name
+	return net.Spec.Interfaces[m.Hops[0].Out].Name
 }
 
 // §7, watched: usable only while what is watched answers a probe that leaves by
 // this next hop.
 func TestAWatchedRouteGivesWayWhenItsTargetIsSilent(t *testing.T) {
-	tables := coretest.Tables(t, watching)
-	assert.Equal(t, "b", out(t, tables, "a", "10.3.0.9"))
+	net := coretest.Tables(t, watching)
+	assert.Equal(t, "b", out(t, net, "a", "10.3.0.9"))
 	for without, want := range map[string]string{
 		"x-bc": "c", // b lost its link to c; a cannot see that, but its probe gets no answer
 		"x-ab": "c", // a's own link is down
 		"x-ca": "b", // the reply to the probe comes back by b
 		"b":    "c",
 	} {
-		f, err := tables.State.FailureNamed(without)
+		f, err := net.State.FailureNamed(without)
 		require.NoError(t, err)
-		after := forward.Update(tables, tables.State.With(f))
+		after := forward.Update(net, net.State.With(f))
 		assert.Equal(t, want, out(t, after, "a", "10.3.0.9"), "without %s", without)
-		back := forward.Update(after, tables.State)
+		back := forward.Update(after, net.State)
 		assert.Equal(t, "b", out(t, back, "a", "10.3.0.9"), "and when %s is back", without)
-		fresh := forward.Resolve(tables.State.Topology.State(f))
+		fresh := forward.Resolve(net.State.Topology.State(f))
 		assert.Equal(t, want, out(t, fresh, "a", "10.3.0.9"), "worked out afresh without %s", without)
 	}
-	f, _ := tables.State.FailureNamed("x-bc")
-	after := forward.Update(tables, tables.State.With(f))
-	v := after.Table(coretest.Device(t, after.State.Spec, "a"))
+	f, _ := net.State.FailureNamed("x-bc")
+	after := forward.Update(net, net.State.With(f))
+	v := after.Table(coretest.Device(t, after.Spec, "a"))
 	e := v.Covering(netip.MustParseAddr("10.3.0.9"))[0]
 	assert.Equal(t, routing.WatchSilent, e.Usable)
 	assert.Equal(t, "what it watches, 10.0.0.3, does not answer out of b: b:c is down: the cable x-bc is down", v.Why(e))
@@ -67,16 +67,16 @@ func TestAWatchedRouteGivesWayWhenItsTargetIsSilent(t *testing.T) {
 // the route is out of use, by the other way round, and not when it is in use:
 // it never settles, is out of use, and is told.
 func TestWatchesThatChaseThemselvesAreToldAndOutOfUse(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {ab: {prefix: 10.0.0.0/31}, at: {prefix: 10.0.0.2/31}}
 devices:
   a: {is: router, interfaces: {b: {segment: ab, address: first}, t: {segment: at, address: first}}, routes: {10.9.9.9/32: [{next-hop: b, watch: 10.9.9.9}, t]}}
   b: {is: router, interfaces: {a: {segment: ab, address: last}}, routes: {default: a}}
   t: {is: router, loopback: 10.9.9.9, interfaces: {a: {segment: at, address: last}}, routes: {default: a}}
 `)
-	require.Len(t, tables.Unsettled, 1)
-	assert.Equal(t, "10.9.9.9", tables.Unsettled[0].Watch.String())
-	assert.Equal(t, "t", out(t, tables, "a", "10.9.9.9"))
+	require.Len(t, net.Unsettled, 1)
+	assert.Equal(t, "10.9.9.9", net.Unsettled[0].Watch.String())
+	assert.Equal(t, "t", out(t, net, "a", "10.9.9.9"))
 }
 
 // Routes from elsewhere stand in the table with their distance: learned ones
@@ -92,9 +92,9 @@ devices:
 	for _, to := range []string{"10.3.0.0/24", "10.4.0.0/24"} {
 		spec.Statics = append(spec.Statics, model.Static{Device: 0, To: netip.MustParsePrefix(to), Via: netip.MustParseAddr("10.0.0.3"), Out: model.None, Distance: 110, Metric: 20, Origin: model.Learned})
 	}
-	tables := forward.Resolve(network.Build(spec).State())
-	assert.Equal(t, "b", out(t, tables, "a", "10.3.0.1"))
-	assert.Equal(t, "c", out(t, tables, "a", "10.4.0.1"))
-	e := tables.Table(0).Covering(netip.MustParseAddr("10.4.0.1"))[0]
+	net := forward.Resolve(network.Build(spec).State())
+	assert.Equal(t, "b", out(t, net, "a", "10.3.0.1"))
+	assert.Equal(t, "c", out(t, net, "a", "10.4.0.1"))
+	e := net.Table(0).Covering(netip.MustParseAddr("10.4.0.1"))[0]
 	assert.Equal(t, "learned", e.Source.String())
 }

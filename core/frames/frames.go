@@ -13,7 +13,6 @@ import (
 	"ropeswing/core/network"
 	"ropeswing/core/policy"
 	"ropeswing/core/prefix"
-	"ropeswing/core/routing"
 )
 
 // Frame is what passes one interface once.
@@ -59,7 +58,7 @@ const usualPayload = 56
 
 // story is an exchange under way.
 type story struct {
-	t     *routing.Tables
+	net   *forward.Network
 	now   int64
 	known map[neighbour]bool
 	all   []Frame
@@ -74,11 +73,11 @@ type neighbour struct {
 // Of tells an exchange: the request there by the first way that arrives, else that
 // fails; what comes back of it. Each interface that frames pass is in it, routed
 // ones that are not ports as well.
-func Of(t *routing.Tables, x *forward.Exchange) []Frame {
+func Of(net *forward.Network, x *forward.Exchange) []Frame {
 	if !x.Source.IsValid() {
 		return nil
 	}
-	s := &story{t: t, known: map[neighbour]bool{}}
+	s := &story{net: net, known: map[neighbour]bool{}}
 	payload := usualPayload
 	if x.There.Flow.Service.Protocol != model.ICMP {
 		payload = 0 // what a service would say is its own affair
@@ -107,13 +106,13 @@ func Of(t *routing.Tables, x *forward.Exchange) []Frame {
 
 // complain sends the error about a packet that ended somewhere, if there is one.
 func (s *story) complain(g *forward.Graph, end forward.End, came Packet) {
-	back, m, ok := forward.ErrorBack(s.t, g, end)
+	back, m, ok := forward.ErrorBack(s.net, g, end)
 	if !ok {
 		return
 	}
 	e := Packet{TTL: forward.DefaultTTL, Service: model.Echo, Kind: policy.Error, ICMP: m, Inner: &came, Sequence: 1}
 	if end.Outcome == forward.TooBig {
-		e.MTU = forward.MTU(s.t.State.Spec, g.Nodes[end.Node].Edges[end.Edge].Hop.Out)
+		e.MTU = forward.MTU(s.net.Spec, g.Nodes[end.Node].Edges[end.Edge].Hop.Out)
 	}
 	s.follow(back, e)
 }
@@ -175,7 +174,7 @@ const usualBandwidth = 1e9
 
 // step sends a packet over one link.
 func (s *story) step(e forward.Edge, in model.InterfaceID, p *Packet) {
-	spec := s.t.State.Spec
+	spec := s.net.Spec
 	out := e.Hop.Out
 	if mtu := forward.MTU(spec, out); p.size() > mtu && (len(p.MTUs) == 0 || mtu < slices.Min(p.MTUs)) {
 		p.MTUs = append(slices.Clip(p.MTUs), mtu)
@@ -201,7 +200,7 @@ func (p *Packet) size() int {
 
 // ask asks a link for who has an address, and has whoever it is answer.
 func (s *story) ask(out model.InterfaceID, a netip.Addr, holder model.InterfaceID) {
-	spec := s.t.State.Spec
+	spec := s.net.Spec
 	if spec.Interfaces[out].Serial {
 		return
 	}
@@ -215,7 +214,7 @@ func (s *story) ask(out model.InterfaceID, a netip.Addr, holder model.InterfaceI
 	// All on the link hear it; each port once.
 	seen := map[network.Leg]bool{}
 	start, latest := s.now, s.now
-	for _, n := range s.t.State.Neighbours(out) {
+	for _, n := range s.net.State.Neighbours(out) {
 		s.now = start
 		request := ask
 		s.crossOnce(out, n, Frame{From: ask.AskerMAC, To: everybody, Ask: &request}, 28, seen)
@@ -260,8 +259,8 @@ func (s *story) cross(out, in model.InterfaceID, f Frame, size int) {
 // crossOnce puts a frame on each port it passes that is not seen yet, and on the
 // routed interfaces at both ends where these are no ports.
 func (s *story) crossOnce(out, in model.InterfaceID, f Frame, size int, seen map[network.Leg]bool) {
-	spec := s.t.State.Spec
-	legs, _ := s.t.State.Crossing(out, in)
+	spec := s.net.Spec
+	legs, _ := s.net.State.Crossing(out, in)
 	put := func(l network.Leg) {
 		if !seen[l] {
 			seen[l] = true

@@ -15,7 +15,6 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/policy"
-	"ropeswing/core/routing"
 )
 
 // A switch with a tagged uplink to a router with a subinterface, and a host beyond.
@@ -30,23 +29,23 @@ devices:
 cables: ["sw:up to r:l"]
 `
 
-func tablesOf(t testing.TB, policy string) *routing.Tables {
+func tablesOf(t testing.TB, policy string) *forward.Network {
 	return coretest.Tables(t, strings.Replace(plan, "POLICY", policy, 1))
 }
 
 // lines tells frames, one a line: where, which way, tag, what.
-func lines(t testing.TB, tables *routing.Tables, from, to string, probe forward.Probe) []string {
-	x := forward.PingBy(tables, coretest.Device(t, tables.State.Spec, from), netip.Addr{}, netip.MustParseAddr(to), model.None, probe)
+func lines(t testing.TB, net *forward.Network, from, to string, probe forward.Probe) []string {
+	x := forward.PingBy(net, coretest.Device(t, net.Spec, from), netip.Addr{}, netip.MustParseAddr(to), model.None, probe)
 	var all []string
 	last := int64(0)
-	for _, f := range frames.Of(tables, x) {
+	for _, f := range frames.Of(net, x) {
 		require.GreaterOrEqual(t, f.Nanos, last, "in the order of time")
 		last = f.Nanos
 		way := "out of"
 		if f.In {
 			way = "into"
 		}
-		text := fmt.Sprintf("%s %s", way, tables.State.Spec.Label(f.At))
+		text := fmt.Sprintf("%s %s", way, net.Spec.Label(f.At))
 		if f.Tag != 0 {
 			text += fmt.Sprintf(" tagged %d", f.Tag)
 		}
@@ -114,13 +113,13 @@ func TestTranslationAndErrorsAreToldOnEachSide(t *testing.T) {
 
 // A loop is told until the TTL is used up.
 func TestALoopIsToldToItsEnd(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {l: {prefix: 10.0.0.0/31}}
 devices:
   a: {is: router, interfaces: {p: {segment: l, address: first}}, routes: {default: b}}
   b: {is: router, interfaces: {p: {segment: l, address: last}}, routes: {default: a}}
 `)
-	got := lines(t, tables, "a", "192.0.2.9", forward.Probe{TTL: 4})
+	got := lines(t, net, "a", "192.0.2.9", forward.Probe{TTL: 4})
 	var ttls []string
 	for _, l := range got {
 		if strings.Contains(l, "out of") && strings.Contains(l, "to 192.0.2.9, TTL") {
@@ -131,7 +130,7 @@ devices:
 }
 
 func TestMACAddresses(t *testing.T) {
-	spec := tablesOf(t, "").State.Spec
+	spec := tablesOf(t, "").Spec
 	assert.Equal(t, frames.MAC{0x02, 0x00, 0x5e, 0x10, 0x00, 0x01}, frames.MACOf(spec, coretest.Interface(t, spec, "r:f")), "as the plan says")
 	made := frames.MACOf(spec, coretest.Interface(t, spec, "pc:port"))
 	assert.Equal(t, byte(2), made[0], "locally administered, unicast")
@@ -141,15 +140,15 @@ func TestMACAddresses(t *testing.T) {
 
 // On a serial line nothing is asked, and frames have no addresses.
 func TestOnASerialLineNothingIsAsked(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {l: {prefix: 10.0.0.0/31}}
 devices:
   a: {is: router, interfaces: {p: {segment: l, address: first, line: serial, clock: here, bandwidth: 64k}}}
   b: {is: router, interfaces: {p: {segment: l, address: last, line: serial}}}
 cables: ["a:p to b:p"]
 `)
-	x := forward.Ping(tables, coretest.Device(t, tables.State.Spec, "a"), netip.Addr{}, netip.MustParseAddr("10.0.0.1"), model.None)
-	all := frames.Of(tables, x)
+	x := forward.Ping(net, coretest.Device(t, net.Spec, "a"), netip.Addr{}, netip.MustParseAddr("10.0.0.1"), model.None)
+	all := frames.Of(net, x)
 	require.Len(t, all, 4)
 	for _, f := range all {
 		assert.True(t, f.Line)
@@ -161,8 +160,8 @@ cables: ["a:p to b:p"]
 // Crossing is the way the domains are made of: two interfaces hear each other just
 // where a frame gets across.
 func TestCrossingAgreesWithDomains(t *testing.T) {
-	tables := tablesOf(t, "")
-	spec, state := tables.State.Spec, tables.State
+	net := tablesOf(t, "")
+	spec, state := net.Spec, net.State
 	for a := range spec.Interfaces {
 		for b := range spec.Interfaces {
 			x, y := model.InterfaceID(a), model.InterfaceID(b)

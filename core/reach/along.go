@@ -37,11 +37,11 @@ func (m *Matrix) alongSteps(p, q int32) (forward.Verdict, bool) {
 // follow follows a packet from one end to another, whose place is given. It is not
 // sure where it gives up.
 func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
-	t := w.m.t
-	device, in, view := from.Device, model.InterfaceID(model.None), t.ForSource(from.Device, from.Address)
+	net := w.m.net
+	device, in, view := from.Device, model.InterfaceID(model.None), net.ForSource(from.Device, from.Address)
 	column := w.m.column(place)
 	for range forward.DefaultTTL - 2 {
-		judges := t.Policy.Touches(device)
+		judges := net.Policy.Touches(device)
 		if device == to.Device {
 			if match, found := view.Lookup(to.Address); !found || !match.Local {
 				return false, false
@@ -51,9 +51,9 @@ func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 		// Where nobody judges here or next, the step is all that is to be known.
 		node, known := w.m.node[routing.Key{Device: device, Name: view.Name()}]
 		if known && !judges {
-			if s := column[node]; s >= 0 && !t.Policy.Touches(w.m.deviceOf(int32(s))) {
+			if s := column[node]; s >= 0 && !net.Policy.Touches(w.m.deviceOf(int32(s))) {
 				device = w.m.deviceOf(int32(s))
-				view, _ = t.Named(routing.Key{Device: device, Name: w.m.nodes[s].Name()})
+				view, _ = net.Named(routing.Key{Device: device, Name: w.m.nodes[s].Name()})
 				if in = w.m.anyOn(device); in == model.None {
 					return false, false
 				}
@@ -70,7 +70,7 @@ func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 			return false, true
 		case match.Local || len(match.Hops) > 1:
 			return false, false
-		case in != model.None && !t.State.Spec.Devices[device].Forwards:
+		case in != model.None && !net.Spec.Devices[device].Forwards:
 			return false, true
 		}
 		hop := match.Hops[0]
@@ -83,13 +83,13 @@ func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 		if !address.IsValid() {
 			address = to.Address
 		}
-		receivers := slices.DeleteFunc(slices.Clone(forward.Receivers(t, hop.Out, address)), func(id model.InterfaceID) bool { return id == hop.Out })
+		receivers := slices.DeleteFunc(slices.Clone(forward.Receivers(net, hop.Out, address)), func(id model.InterfaceID) bool { return id == hop.Out })
 		if len(receivers) != 1 {
 			return false, len(receivers) == 0
 		}
 		in = receivers[0]
-		device = t.State.Spec.Interfaces[in].Device
-		view = t.For(device, in)
+		device = net.Spec.Interfaces[in].Device
+		view = net.For(device, in)
 	}
 	return false, false
 }
@@ -97,9 +97,9 @@ func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 // anyOn is some interface of a device by which a packet may have come: where nobody
 // judges, it does not matter which.
 func (m *Matrix) anyOn(d model.DeviceID) model.InterfaceID {
-	device := &m.t.State.Spec.Devices[d]
+	device := &m.net.Spec.Devices[d]
 	for id := device.First; id < device.First+model.InterfaceID(device.Count); id++ {
-		if m.t.State.Domain(id) != network.NoDomain {
+		if m.net.State.Domain(id) != network.NoDomain {
 			return id
 		}
 	}
@@ -117,7 +117,7 @@ func (w *along) knows(d model.DeviceID) bool {
 
 // leave lets a device judge what leaves it.
 func (w *along) leave(d model.DeviceID, in, out model.InterfaceID) (passes, sure bool) {
-	pol := w.m.t.Policy
+	pol := w.m.net.Policy
 	if w.packet.Kind == policy.Request || w.packet.Service.Protocol == model.UDP {
 		if _, t, _ := pol.Outward(d, out, w.packet.Source); t != nil {
 			return false, false
@@ -138,8 +138,8 @@ func (w *along) deliver(d model.DeviceID, in model.InterfaceID, judges bool) (ar
 	if !judges || in == model.None {
 		return true, true
 	}
-	if _, t := w.m.t.Policy.Inward(d, in, w.packet.Destination); t != nil {
+	if _, t := w.m.net.Policy.Inward(d, in, w.packet.Destination); t != nil {
 		return false, false
 	}
-	return w.m.t.Policy.ToItself(d, in, &w.packet, w.knows(d)).Ruling == model.Pass, true
+	return w.m.net.Policy.ToItself(d, in, &w.packet, w.knows(d)).Ruling == model.Pass, true
 }

@@ -14,13 +14,13 @@ import (
 
 // Every cable of 500 routers with 5,000 segments, both families, fails in turn.
 func BenchmarkSweep500Routers(b *testing.B) {
-	spec, tables, _ := derive.Resolve(coretest.Spec(b, coretest.LargeNetwork(500, "{}")))
+	spec, net, _ := derive.Resolve(coretest.Spec(b, coretest.LargeNetwork(500, "{}")))
 	ends := reach.Ends(spec)
 	failures := reach.Together(reach.Cables(spec), 1)
 	b.ReportAllocs()
 	for b.Loop() {
 		lost := 0
-		reach.Sweep(tables, ends, failures, func(l reach.Loss) bool { lost += l.Lost; return true })
+		reach.Sweep(net, ends, failures, func(l reach.Loss) bool { lost += l.Lost; return true })
 		b.ReportMetric(float64(len(failures)), "failures")
 		b.ReportMetric(float64(len(ends)), "ends")
 		b.ReportMetric(float64(lost), "lost")
@@ -40,11 +40,11 @@ func benchmarkReach(b *testing.B, policies bool) {
 	if policies {
 		spec = coretest.WithPolicies(spec, 20)
 	}
-	tables := forward.Resolve(network.Build(spec).State())
+	net := forward.Resolve(network.Build(spec).State())
 	ends := reach.Ends(spec)
 	b.ReportAllocs()
 	for b.Loop() {
-		m := reach.All(tables, ends)
+		m := reach.All(net, ends)
 		asked, works := m.Count()
 		lost := 0
 		m.Lost(func(reach.Way) bool { lost++; return true })

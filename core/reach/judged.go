@@ -28,12 +28,12 @@ func (j *judged) verdict(p, q int32) forward.Verdict {
 // judging tells of each node whether its device judges or translates; nil where
 // none does.
 func (m *Matrix) judging() []bool {
-	if m.t.Policy == nil {
+	if m.net.Policy == nil {
 		return nil
 	}
 	all := make([]bool, len(m.nodes))
 	for n := range all {
-		all[n] = m.t.Policy.Touches(m.deviceOf(int32(n)))
+		all[n] = m.net.Policy.Touches(m.deviceOf(int32(n)))
 	}
 	return all
 }
@@ -43,7 +43,7 @@ func (m *Matrix) judging() []bool {
 // step, that send by the same step, and whose addresses are on the same sides of
 // every permit and translation.
 func (m *Matrix) judge() {
-	if m.t.Policy == nil {
+	if m.net.Policy == nil {
 		return
 	}
 	j := &judged{bitRows(len(m.from), m.words), bitRows(len(m.from), m.words), bitRows(len(m.from), m.words)}
@@ -99,7 +99,7 @@ func (m *Matrix) judgedVerdict(p, q int32) forward.Verdict {
 
 func (m *Matrix) verdictByPing(p, q int32) forward.Verdict {
 	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
-	return forward.PingBy(m.t, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over}).Verdict()
+	return forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over}).Verdict()
 }
 
 func bitRows(n, words int) [][]uint64 {
@@ -116,7 +116,7 @@ func (m *Matrix) meeting(ways [][]uint64) {
 	own := make([]uint64, m.words)
 	for p := range ways {
 		copy(ways[p], m.from[p].meets)
-		if m.t.Policy.Touches(m.Ends[m.end[p]].Device) {
+		if m.net.Policy.Touches(m.Ends[m.end[p]].Device) {
 			own[p/64] |= 1 << (p % 64)
 			for w := range ways[p] {
 				ways[p][w] = ^uint64(0)
@@ -163,16 +163,16 @@ func flip(x [][]uint64) {
 
 // classes puts places together that nothing tells apart.
 func (m *Matrix) classes() (members [][]int32) {
-	spec := m.t.State.Spec
+	spec := m.net.Spec
 	meets := map[network.DomainID]bool{} // domains that a device which judges is on
 	var sides []model.Side
 	for d := range spec.Devices {
-		if !m.t.Policy.Touches(model.DeviceID(d)) {
+		if !m.net.Policy.Touches(model.DeviceID(d)) {
 			continue
 		}
 		device := &spec.Devices[d]
 		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
-			meets[m.t.State.Domain(id)] = true
+			meets[m.net.State.Domain(id)] = true
 		}
 		for _, p := range slices.Concat(device.Permits, device.OwnPermits) {
 			sides = append(sides, p.From, p.To)
@@ -190,7 +190,7 @@ func (m *Matrix) classes() (members [][]int32) {
 		e := m.Ends[m.end[p]]
 		var key strings.Builder
 		fmt.Fprint(&key, m.sorted[p].Is4(), m.alike[p], " ", m.sending(int32(p)))
-		if d := m.t.State.Domain(e.Interface); meets[d] || m.t.Policy.Touches(e.Device) {
+		if d := m.net.State.Domain(e.Interface); meets[d] || m.net.Policy.Touches(e.Device) {
 			fmt.Fprint(&key, " in ", e.Segment, e.Device)
 		}
 		for i := range sides {
@@ -214,8 +214,8 @@ func (m *Matrix) classes() (members [][]int32) {
 // ofItsOwn tells whether each address of a side may be translated to one of its
 // own.
 func (m *Matrix) ofItsOwn(s model.Side) bool {
-	for d := range m.t.State.Spec.Devices {
-		for _, t := range m.t.State.Spec.Devices[d].Translates {
+	for d := range m.net.Spec.Devices {
+		for _, t := range m.net.Spec.Devices[d].Translates {
 			if t.Kind != model.Sharing && slices.Equal(t.Inside.Prefixes, s.Prefixes) {
 				return true
 			}
@@ -228,7 +228,7 @@ func (m *Matrix) ofItsOwn(s model.Side) bool {
 // by its routes beyond its own subnets and whether these hold others' addresses.
 func (m *Matrix) sending(p int32) string {
 	e := m.Ends[m.end[p]]
-	v := m.t.ForSource(e.Device, e.Address)
+	v := m.net.ForSource(e.Device, e.Address)
 	for n, node := range m.nodes {
 		if node.Device() == e.Device && node.Name() == v.Name() {
 			return fmt.Sprint("node ", n)
@@ -247,7 +247,7 @@ func (m *Matrix) sending(p int32) string {
 		}
 		fmt.Fprint(&key, entry.Prefix)
 		for _, hop := range entry.Hops {
-			fmt.Fprint(&key, " ", m.across(m.t, hop, hop.Via))
+			fmt.Fprint(&key, " ", m.across(m.net, hop, hop.Via))
 		}
 	}
 	return key.String()

@@ -23,7 +23,7 @@ import (
 type Matrix struct {
 	Ends []*End
 
-	t      *routing.Tables
+	net    *forward.Network
 	over   model.Service
 	sorted []netip.Addr // the ends' addresses in order
 	end    []int32      // by place in sorted: the end
@@ -54,11 +54,11 @@ const (
 )
 
 // All works out who reaches whom by pings.
-func All(t *routing.Tables, ends []*End) *Matrix { return AllOver(t, ends, model.Echo) }
+func All(net *forward.Network, ends []*End) *Matrix { return AllOver(net, ends, model.Echo) }
 
 // AllOver works out who reaches whom over a service.
-func AllOver(t *routing.Tables, ends []*End, over model.Service) *Matrix {
-	m := &Matrix{Ends: ends, t: t, over: over, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
+func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
+	m := &Matrix{Ends: ends, net: net, over: over, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
 	m.end = make([]int32, len(ends))
 	for i := range m.end {
 		m.end[i] = int32(i)
@@ -69,9 +69,9 @@ func AllOver(t *routing.Tables, ends []*End, over model.Service) *Matrix {
 		m.sorted = append(m.sorted, ends[e].Address)
 		m.place[e] = int32(p)
 	}
-	for d := range t.State.Spec.Devices {
-		if t.State.Spec.Devices[d].Forwards {
-			for _, v := range t.Of(model.DeviceID(d)) {
+	for d := range net.Spec.Devices {
+		if net.Spec.Devices[d].Forwards {
+			for _, v := range net.Of(model.DeviceID(d)) {
 				m.node[routing.Key{Device: model.DeviceID(d), Name: v.Name()}] = int32(len(m.nodes))
 				m.nodes = append(m.nodes, v)
 			}
@@ -80,7 +80,7 @@ func AllOver(t *routing.Tables, ends []*End, over model.Service) *Matrix {
 	m.findOdd()
 	m.next = make([]step, len(ends)*len(m.nodes))
 	onAllCores(len(m.nodes), func(n int) {
-		m.steps(t, int32(n), func(place int, s step) { m.next[place*len(m.nodes)+n] = s })
+		m.steps(net, int32(n), func(place int, s step) { m.next[place*len(m.nodes)+n] = s })
 	})
 	m.rows = make([]row, len(m.nodes))
 	for n := range m.rows {
@@ -99,7 +99,7 @@ func AllOver(t *routing.Tables, ends []*End, over model.Service) *Matrix {
 		groups[g] = append(groups[g], int32(p))
 	}
 	m.columns(m.rows, groups, func(p int32, column []step) { copy(column, m.column(p)) }, nil)
-	m.from = m.senders(t, m.rows)
+	m.from = m.senders(net, m.rows)
 	m.judge()
 	return m
 }
@@ -120,7 +120,7 @@ func onAllCores(n int, do func(int)) {
 
 // findOdd notes the ends whose address several devices answer for.
 func (m *Matrix) findOdd() {
-	spec := m.t.State.Spec
+	spec := m.net.Spec
 	holders := map[netip.Addr]int{}
 	for id := range spec.Interfaces {
 		for _, a := range spec.Interfaces[id].Addresses {
@@ -139,15 +139,15 @@ func (m *Matrix) findOdd() {
 }
 
 // steps works out what a node does with packets to each place.
-func (m *Matrix) steps(t *routing.Tables, n int32, set func(int, step)) {
+func (m *Matrix) steps(net *forward.Network, n int32, set func(int, step)) {
 	known := map[routing.Hop]step{}
 	v, device := m.nodes[n], m.deviceOf(n)
-	if named, ok := t.Named(routing.Key{Device: device, Name: v.Name()}); ok {
+	if named, ok := net.Named(routing.Key{Device: device, Name: v.Name()}); ok {
 		v = named
 	}
 	v.Runs(m.sorted, func(run routing.Run) {
 		for p := run.First; p < run.Last; p++ {
-			s := m.stepTo(t, run.Match, run.Found, m.sorted[p], known)
+			s := m.stepTo(net, run.Match, run.Found, m.sorted[p], known)
 			set(p, s)
 			if p == run.First && (s == delivers || !run.Found || everyVia(run.Match.Hops)) {
 				for q := p + 1; q < run.Last; q++ {
@@ -166,7 +166,7 @@ func everyVia(hops []routing.Hop) bool {
 func (m *Matrix) deviceOf(n int32) model.DeviceID { return m.nodes[n].Device() }
 
 // stepTo is the step of a match.
-func (m *Matrix) stepTo(t *routing.Tables, match routing.Match, found bool, to netip.Addr, known map[routing.Hop]step) step {
+func (m *Matrix) stepTo(net *forward.Network, match routing.Match, found bool, to netip.Addr, known map[routing.Hop]step) step {
 	switch {
 	case !found:
 		return loses
@@ -179,7 +179,7 @@ func (m *Matrix) stepTo(t *routing.Tables, match routing.Match, found bool, to n
 	for _, hop := range match.Hops {
 		s, ok := known[hop]
 		if !ok || !hop.Via.IsValid() {
-			s = m.across(t, hop, to)
+			s = m.across(net, hop, to)
 			if hop.Via.IsValid() {
 				known[hop] = s
 			}
@@ -193,19 +193,19 @@ func (m *Matrix) stepTo(t *routing.Tables, match routing.Match, found bool, to n
 }
 
 // across is the step by one hop: to whoever takes what is sent there.
-func (m *Matrix) across(t *routing.Tables, hop routing.Hop, to netip.Addr) step {
+func (m *Matrix) across(net *forward.Network, hop routing.Hop, to netip.Addr) step {
 	at := hop.Via
 	if !at.IsValid() {
 		at = to
 	}
 	var all []int32
-	for _, holder := range forward.Receivers(t, hop.Out, at) {
+	for _, holder := range forward.Receivers(net, hop.Out, at) {
 		if holder == hop.Out {
 			continue
 		}
-		i := &t.State.Spec.Interfaces[holder]
+		i := &net.Spec.Interfaces[holder]
 		n, forwards := m.node[routing.Key{Device: i.Device, Name: i.Table}]
-		switch match, ok := t.For(i.Device, holder).Lookup(to); {
+		switch match, ok := net.For(i.Device, holder).Lookup(to); {
 		case forwards:
 			all = append(all, n)
 		case ok && match.Local:
@@ -316,23 +316,23 @@ func (m *Matrix) columns(rows []row, groups [][]int32, column func(int32, []step
 }
 
 // senders works out what becomes of packets from each end to all places.
-func (m *Matrix) senders(t *routing.Tables, rows []row) []row {
+func (m *Matrix) senders(net *forward.Network, rows []row) []row {
 	from := make([]row, len(m.Ends))
 	for p := range from {
 		e := m.Ends[m.end[p]]
-		v := t.ForSource(e.Device, e.Address)
+		v := net.ForSource(e.Device, e.Address)
 		if n, ok := m.node[routing.Key{Device: e.Device, Name: v.Name()}]; ok {
 			from[p] = rows[n]
 			continue
 		}
-		from[p] = m.sender(t, v, rows)
+		from[p] = m.sender(net, v, rows)
 	}
 	return from
 }
 
 // sender is the row of a device that does not forward: what its table says for
 // neighbouring places is mostly the same.
-func (m *Matrix) sender(t *routing.Tables, v routing.View, rows []row) row {
+func (m *Matrix) sender(net *forward.Network, v routing.View, rows []row) row {
 	r := newRow(m.words)
 	known := map[routing.Hop]step{}
 	v.Runs(m.sorted, func(run routing.Run) {
@@ -342,7 +342,7 @@ func (m *Matrix) sender(t *routing.Tables, v routing.View, rows []row) row {
 			if alike {
 				last = run.Last
 			}
-			s := m.stepTo(t, run.Match, run.Found, m.sorted[p], known)
+			s := m.stepTo(net, run.Match, run.Found, m.sorted[p], known)
 			for _, to := range m.branches(s) {
 				r.add(to, rows, p, last)
 			}
@@ -478,10 +478,10 @@ func (m *Matrix) Pairs(visit func(Way) bool) {
 }
 
 // Explain is a way with the reason why it does not work.
-func (m *Matrix) Explain(w Way) Way { return ask(m.t, w.From, w.To, m.over) }
+func (m *Matrix) Explain(w Way) Way { return ask(m.net, w.From, w.To, m.over) }
 
 // ask pings from one end, by its place in Ends, to another.
-func (m *Matrix) ask(from, to int) Way { return ask(m.t, m.Ends[from], m.Ends[to], m.over) }
+func (m *Matrix) ask(from, to int) Way { return ask(m.net, m.Ends[from], m.Ends[to], m.over) }
 
 // both is, by place, the ways that work: to whom packets get and from whom the
 // answers come back, whichever way they take.
@@ -552,8 +552,8 @@ func (m *Matrix) counts(p, q int) bool {
 
 // touched lists the nodes whose steps may be others in the tables of another
 // state.
-func (m *Matrix) touched(next *routing.Tables) []int32 {
-	spec, before, after := m.t.State.Spec, m.t.State, next.State
+func (m *Matrix) touched(next *forward.Network) []int32 {
+	spec, before, after := m.net.Spec, m.net.State, next.State
 	var all []int32
 	if !after.Shares(before) {
 		for n := range m.nodes {
@@ -576,7 +576,7 @@ func (m *Matrix) touched(next *routing.Tables) []int32 {
 		}
 	}
 	for n := range m.nodes {
-		if d := m.deviceOf(int32(n)); near[d] || !next.Same(m.t, d) {
+		if d := m.deviceOf(int32(n)); near[d] || !next.Same(m.net.Tables, d) {
 			all = append(all, int32(n))
 		}
 	}

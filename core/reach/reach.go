@@ -9,7 +9,6 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/routing"
 )
 
 // End is who stands for a segment in one family: its first host with an
@@ -96,11 +95,11 @@ func rankOf(k model.Kind) int {
 	return 2
 }
 
-func ask(t *routing.Tables, from, to *End, over model.Service) Way {
-	x := forward.PingBy(t, from.Device, from.Address, to.Address, model.None, forward.Probe{Over: over})
+func ask(net *forward.Network, from, to *End, over model.Service) Way {
+	x := forward.PingBy(net, from.Device, from.Address, to.Address, model.None, forward.Probe{Over: over})
 	w := Way{From: from, To: to, Verdict: x.Verdict()}
 	if w.Verdict != forward.Works {
-		w.Failure, _ = x.Failure(t)
+		w.Failure, _ = x.Failure(net)
 	}
 	return w
 }

@@ -15,7 +15,6 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/reach"
-	"ropeswing/core/routing"
 )
 
 // Three routers in a ring with a LAN each; a and b have no way round, c has.
@@ -32,11 +31,11 @@ cables: [x-ab: a:b to b:a, x-bc: b:c to c:b, x-ca: c:a to a:c]
 `
 
 // lans keeps the ends of the three LANs.
-func lans(t *testing.T, tables *routing.Tables) []*reach.End {
+func lans(t *testing.T, net *forward.Network) []*reach.End {
 	t.Helper()
 	var all []*reach.End
-	for _, e := range reach.Ends(tables.State.Spec) {
-		if len(tables.State.Spec.Segments[e.Segment].Name) == 2 && tables.State.Spec.Segments[e.Segment].Name[0] == 'l' {
+	for _, e := range reach.Ends(net.Spec) {
+		if len(net.Spec.Segments[e.Segment].Name) == 2 && net.Spec.Segments[e.Segment].Name[0] == 'l' {
 			all = append(all, e)
 		}
 	}
@@ -45,10 +44,10 @@ func lans(t *testing.T, tables *routing.Tables) []*reach.End {
 }
 
 func TestEveryoneToEveryone(t *testing.T) {
-	tables := coretest.Tables(t, ring)
-	ends := lans(t, tables)
+	net := coretest.Tables(t, ring)
+	ends := lans(t, net)
 	assert.Equal(t, "10.1.0.2", ends[0].Address.String(), "a host stands for its segment")
-	m := reach.All(tables, ends)
+	m := reach.All(net, ends)
 	count := 0
 	m.Ways(func(w reach.Way) bool {
 		assert.Equal(t, forward.Works, w.Verdict)
@@ -65,16 +64,16 @@ func TestEveryoneToEveryone(t *testing.T) {
 // both directions of a-b are lost, and of no other pair. When ca fails, a goes
 // by b to c and c by b to a; b's routes need no change: all is well.
 func TestWhatAFailureTakesAway(t *testing.T) {
-	tables := coretest.Tables(t, ring)
-	spec := tables.State.Spec
+	net := coretest.Tables(t, ring)
+	spec := net.Spec
 	got := map[string][3]int{}
-	reach.Sweep(tables, lans(t, tables), reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
+	reach.Sweep(net, lans(t, net), reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
 		got[spec.Cables[l.Failures[0].Cable].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
 		return true
 	})
 	assert.Equal(t, map[string][3]int{"x-ab": {2, 0, 0}, "x-bc": {2, 0, 0}, "x-ca": {0, 0, 0}}, got)
 	losses := map[string][3]int{}
-	reach.Sweep(tables, lans(t, tables), reach.Together(reach.Devices(spec), 1), func(l reach.Loss) bool {
+	reach.Sweep(net, lans(t, net), reach.Together(reach.Devices(spec), 1), func(l reach.Loss) bool {
 		losses[spec.Devices[l.Failures[0].Device].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
 		return true
 	})
@@ -98,20 +97,20 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 		if seed >= 60 { // with permits and translations
 			spec = coretest.WithRandomPolicies(spec, r)
 		}
-		tables := forward.Resolve(network.Build(spec).State())
+		net := forward.Resolve(network.Build(spec).State())
 		ends := reach.Ends(spec)
-		works := func(t *routing.Tables, w reach.Way) forward.Verdict {
-			return forward.Ping(t, w.From.Device, w.From.Address, w.To.Address, model.None).Verdict()
+		works := func(net *forward.Network, w reach.Way) forward.Verdict {
+			return forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None).Verdict()
 		}
 		var ways []reach.Way
-		reach.All(tables, ends).Ways(func(w reach.Way) bool {
-			require.Equal(t, works(tables, w), w.Verdict, "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
+		reach.All(net, ends).Ways(func(w reach.Way) bool {
+			require.Equal(t, works(net, w), w.Verdict, "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
 			verdicts[w.Verdict]++
 			ways = append(ways, w)
 			return true
 		})
-		reach.Sweep(tables, ends, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
-			after := forward.Update(tables, tables.State.With(l.Failures...))
+		reach.Sweep(net, ends, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
+			after := forward.Update(net, net.State.With(l.Failures...))
 			lost, loops := 0, 0
 			for _, w := range ways {
 				if w.Verdict != forward.Works {

@@ -11,7 +11,6 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/routing"
 )
 
 // Loss is what one or more failures together take away.
@@ -41,13 +40,13 @@ type Takeover struct {
 // Sweep makes failures in turn, each a list of what fails together, on all cores,
 // and tells what each takes away of the ways that work. Visit is called for each
 // in their order; it stops where visit returns false.
-func Sweep(t *routing.Tables, ends []*End, failures [][]network.Failure, visit func(Loss) bool) {
-	SweepOver(t, ends, model.Echo, failures, visit)
+func Sweep(net *forward.Network, ends []*End, failures [][]network.Failure, visit func(Loss) bool) {
+	SweepOver(net, ends, model.Echo, failures, visit)
 }
 
 // SweepOver is Sweep over a service.
-func SweepOver(t *routing.Tables, ends []*End, over model.Service, failures [][]network.Failure, visit func(Loss) bool) {
-	m := AllOver(t, ends, over)
+func SweepOver(net *forward.Network, ends []*End, over model.Service, failures [][]network.Failure, visit func(Loss) bool) {
+	m := AllOver(net, ends, over)
 	base := m.both()
 	reasons := max(20, min(mostWays, mostReasons/max(1, len(failures))))
 	var next atomic.Int64
@@ -91,9 +90,9 @@ func SweepOver(t *routing.Tables, ends []*End, over model.Service, failures [][]
 // alike, and are so still, together.
 func (m *Matrix) loss(base [][]uint64, failures []network.Failure, reasons int) Loss {
 	l := Loss{Failures: failures}
-	state := m.t.State.With(failures...)
-	after := forward.Update(m.t, state)
-	x := &Matrix{Ends: m.Ends, t: after, over: m.over, sorted: m.sorted, end: m.end, place: m.place, odd: m.odd, nodes: m.nodes, node: m.node, words: m.words, forks: slices.Clip(m.forks)}
+	state := m.net.State.With(failures...)
+	after := forward.Update(m.net, state)
+	x := &Matrix{Ends: m.Ends, net: after, over: m.over, sorted: m.sorted, end: m.end, place: m.place, odd: m.odd, nodes: m.nodes, node: m.node, words: m.words, forks: slices.Clip(m.forks)}
 	touched := m.touched(after)
 	other := make([][]step, len(touched)) // by touched node: its steps now
 	at := make([]int32, len(m.nodes))     // by node: its place in touched, and one
@@ -123,7 +122,7 @@ func (m *Matrix) loss(base [][]uint64, failures []network.Failure, reasons int) 
 		x.judge()
 	}
 	m.compare(&l, x, base, state, reasons)
-	l.Takes = takeovers(m.t, after)
+	l.Takes = takeovers(m.net, after)
 	return l
 }
 
@@ -196,7 +195,7 @@ func (m *Matrix) compare(l *Loss, x *Matrix, base [][]uint64, state *network.Sta
 	}
 	if any {
 		m.countLost(l, x, lost, state)
-		l.Ways = m.firstLost(x.t, lost, reasons)
+		l.Ways = m.firstLost(x.net, lost, reasons)
 	}
 }
 
@@ -255,7 +254,7 @@ func (m *Matrix) circles(p, q int32) bool {
 
 // firstLost lists the first lost ways in the order of the ends, as many as
 // wanted with their reasons.
-func (m *Matrix) firstLost(after *routing.Tables, lost [][]uint64, reasons int) []Way {
+func (m *Matrix) firstLost(after *forward.Network, lost [][]uint64, reasons int) []Way {
 	var all []Way
 	for i, from := range m.Ends {
 		gone := lost[m.place[i]]
@@ -280,11 +279,11 @@ func (m *Matrix) firstLost(after *routing.Tables, lost [][]uint64, reasons int) 
 
 // takeovers lists the routes that are in use after a failure and were not
 // before.
-func takeovers(before, after *routing.Tables) []Takeover {
+func takeovers(before, after *forward.Network) []Takeover {
 	var all []Takeover
-	for d := range before.State.Spec.Devices {
+	for d := range before.Spec.Devices {
 		id := model.DeviceID(d)
-		if before.Same(after, id) {
+		if before.Same(after.Tables, id) {
 			continue
 		}
 		used := map[model.StaticID]bool{}

@@ -17,7 +17,7 @@ type raw struct {
 
 // build makes one table of a device.
 func (all *Tables) build(key Key, statics []model.Static, first, last int) *Table {
-	state := all.State
+	state := all.state
 	t := &Table{key: key, firstStatic: first, lastStatic: last}
 	fresh := t.own(state, make([]raw, 0, last-first+8))
 	for id := first; id < last; id++ {

@@ -102,14 +102,14 @@ func (v View) EntryOf(id model.StaticID) (Entry, bool) {
 // down". Of a usable
 // route it says why it discards though it has a next hop; else it is empty.
 func (v View) Why(e Entry) string {
-	spec := v.tables.State.Spec
+	spec := v.tables.state.Spec
 	switch e.Usable {
 	case IsUsable:
 		return v.whyDiscards(e)
 	case WatchSilent:
 		return v.tables.silent[MonitorOf(&spec.Statics[e.static])]
 	case InterfaceDown:
-		return fmt.Sprintf("%s is down: %s", spec.Interfaces[e.out].Name, v.tables.State.Why(e.out))
+		return fmt.Sprintf("%s is down: %s", spec.Interfaces[e.out].Name, v.tables.state.Why(e.out))
 	}
 	via := spec.Statics[e.static].Via
 	switch e.Usable {
@@ -140,7 +140,7 @@ func (v View) whyDiscards(e Entry) string {
 	if !e.Discard || e.static == model.None {
 		return ""
 	}
-	via := v.tables.State.Spec.Statics[e.static].Via
+	via := v.tables.state.Spec.Statics[e.static].Via
 	m, ok := v.Lookup(via)
 	if !via.IsValid() || !ok {
 		return ""
@@ -155,7 +155,7 @@ func (v View) whyDiscards(e Entry) string {
 // DownSubnet says which interface of the device is down, and why, in whose
 // subnet the next hop is. It is empty where there is none.
 func (v View) DownSubnet(a netip.Addr) string {
-	spec, state := v.tables.State.Spec, v.tables.State
+	spec, state := v.tables.state.Spec, v.tables.state
 	for _, id := range spec.InterfacesOf(v.table.key.Device) {
 		if state.IsUp(id) || spec.Interfaces[id].Table != v.table.key.Name {
 			continue

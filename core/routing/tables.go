@@ -7,7 +7,6 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/policy"
 )
 
 // Key names one table of a device. The empty name is the main table, which
@@ -21,18 +20,7 @@ type Key struct {
 // device and name.
 // It is never changed; Update makes another.
 type Tables struct {
-	State *network.State
-
-	// Policy is what devices let pass and translate; nil where there is nothing of
-	// the kind.
-	Policy *policy.Policy
-	// Unsettled is set where watches chase each other: these routes are taken to
-	// be out of use, though they would come and go.
-	Unsettled []Monitor
-	// Probes is for whoever worked out what the watches see; the tables only
-	// keep it.
-	Probes any
-
+	state  *network.State
 	shared *shared
 	silent map[Monitor]string // those that hear nothing, and why
 	main   []*Table
@@ -42,7 +30,7 @@ type Tables struct {
 // Resolve makes the tables of every device from its interfaces and the static
 // routes, which stand together by device, in the devices' order.
 func Resolve(state *network.State, statics []model.Static) *Tables {
-	t := &Tables{State: state, Policy: policy.New(state.Spec), shared: newShared(), main: make([]*Table, len(state.Spec.Devices)), named: map[Key]*Table{}}
+	t := &Tables{state: state, shared: newShared(), main: make([]*Table, len(state.Spec.Devices)), named: map[Key]*Table{}}
 	for d, first := 0, 0; d < len(t.main); d++ {
 		last := first
 		for last < len(statics) && statics[last].Device == model.DeviceID(d) {
@@ -84,7 +72,7 @@ func (t *Tables) Update(state *network.State) *Tables {
 	for d := range t.main {
 		device := &state.Spec.Devices[d]
 		for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
-			if state.IsUp(i) != t.State.IsUp(i) || holdsOther(t.State, state, i) {
+			if state.IsUp(i) != t.state.IsUp(i) || holdsOther(t.state, state, i) {
 				next.rebuild(model.DeviceID(d))
 				break
 			}
@@ -106,16 +94,16 @@ func (t *Tables) WithRoutes(state *network.State, d model.DeviceID, first, last 
 // next is the same tables, in which some are to be replaced.
 func (t *Tables) next(state *network.State) *Tables {
 	next := *t
-	next.State, next.shared, next.main, next.named = state, t.shared.further(), slices.Clone(t.main), maps.Clone(t.named)
+	next.state, next.shared, next.main, next.named = state, t.shared.further(), slices.Clone(t.main), maps.Clone(t.named)
 	return &next
 }
 
 // rebuild replaces the tables of a device.
 func (t *Tables) rebuild(d model.DeviceID) {
 	first, last := t.main[d].firstStatic, t.main[d].lastStatic
-	statics := t.State.Spec.Statics
+	statics := t.state.Spec.Statics
 	t.main[d] = t.build(Key{Device: d}, statics, first, last)
-	for _, name := range furtherTables(t.State.Spec, d, statics[first:last]) {
+	for _, name := range furtherTables(t.state.Spec, d, statics[first:last]) {
 		t.named[Key{d, name}] = t.build(Key{d, name}, statics, first, last)
 	}
 }
@@ -137,7 +125,7 @@ func MonitorOf(s *model.Static) Monitor {
 // Silence is the same tables with just the routes that hang on these monitors
 // out of use, for the reasons given.
 func (t *Tables) Silence(silent map[Monitor]string) *Tables {
-	next := t.next(t.State)
+	next := t.next(t.state)
 	next.silent = silent
 	changed := map[model.DeviceID]bool{}
 	for m := range silent {
@@ -189,7 +177,7 @@ func (t *Tables) Named(k Key) (View, bool) {
 // in by, or the main one for what the device itself sends, in being None.
 func (t *Tables) For(d model.DeviceID, in model.InterfaceID) View {
 	if in != model.None {
-		if name := t.State.Spec.Interfaces[in].Table; name != "" {
+		if name := t.state.Spec.Interfaces[in].Table; name != "" {
 			return View{t, t.named[Key{d, name}]}
 		}
 	}
@@ -203,7 +191,7 @@ func (t *Tables) ForSource(d model.DeviceID, source netip.Addr) View {
 	if len(t.named) == 0 || !source.IsValid() {
 		return t.Table(d)
 	}
-	spec := t.State.Spec
+	spec := t.state.Spec
 	device := &spec.Devices[d]
 	for id := device.First; id < device.First+model.InterfaceID(device.Count); id++ {
 		i := &spec.Interfaces[id]
@@ -223,7 +211,7 @@ func (t *Tables) ForSource(d model.DeviceID, source netip.Addr) View {
 func (t *Tables) Of(d model.DeviceID) []View {
 	all := []View{t.Table(d)}
 	old := t.main[d]
-	for _, name := range furtherTables(t.State.Spec, d, t.State.Spec.Statics[old.firstStatic:old.lastStatic]) {
+	for _, name := range furtherTables(t.state.Spec, d, t.state.Spec.Statics[old.firstStatic:old.lastStatic]) {
 		all = append(all, View{t, t.named[Key{d, name}]})
 	}
 	return all

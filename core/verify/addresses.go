@@ -134,7 +134,7 @@ func (c *checker) duplicates() {
 		}
 		k := key{a.Addr(), network.NoDomain}
 		if a.Addr().IsLinkLocalUnicast() {
-			if k.domain = c.tables.State.Domain(id); k.domain == network.NoDomain {
+			if k.domain = c.net.State.Domain(id); k.domain == network.NoDomain {
 				return
 			}
 		}
@@ -192,7 +192,7 @@ func (c *checker) down() {
 				About(label).Mend("remove 'admin: down', or the address"))
 			continue
 		}
-		if far := c.tables.State.Peer(id); far != model.None && c.spec.Interfaces[far].AdminDown && len(c.spec.Interfaces[far].Addresses) == 0 {
+		if far := c.net.State.Peer(id); far != model.None && c.spec.Interfaces[far].AdminDown && len(c.spec.Interfaces[far].Addresses) == 0 {
 			c.report(finding.New(finding.AddressedInterfaceDown, c.spec.Interfaces[far].Place, "%s has %s, and the port it is plugged into, %s, is administratively down", label, i.Addresses[0].Prefix, c.spec.Label(far)).
 				About(c.spec.Label(far)).Mend("remove 'admin: down', or the cable").With(i.Place))
 		}

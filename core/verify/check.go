@@ -8,15 +8,15 @@ import (
 
 	"ropeswing/core/derive"
 	"ropeswing/core/finding"
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 	"ropeswing/core/source"
 )
 
 // Check is everything wrong or doubtful in a network. Open is what
 // derived routes leave unprotected.
-func Check(t *routing.Tables, open ...derive.Open) []finding.Finding {
-	c := &checker{tables: t, spec: t.State.Spec}
+func Check(net *forward.Network, open ...derive.Open) []finding.Finding {
+	c := &checker{net: net, spec: net.Spec}
 	c.subnets()
 	c.space()
 	c.networks()
@@ -41,7 +41,7 @@ func Check(t *routing.Tables, open ...derive.Open) []finding.Finding {
 }
 
 type checker struct {
-	tables  *routing.Tables
+	net     *forward.Network
 	spec    *model.Spec
 	found   []finding.Finding
 	inForce *model.Spec         // with pending permits in force, once it is asked for

@@ -18,8 +18,8 @@ import (
 func checked(t *testing.T, text string) []string {
 	t.Helper()
 	var all []string
-	_, tables, derived := derive.Resolve(coretest.Spec(t, text))
-	for _, f := range verify.Check(tables, derived.Open...) {
+	_, net, derived := derive.Resolve(coretest.Spec(t, text))
+	for _, f := range verify.Check(net, derived.Open...) {
 		line := fmt.Sprintf("%s %s: %s", f.Name, f.Subject, f.Reason)
 		if f.Remedy != "" {
 			line += " | " + f.Remedy

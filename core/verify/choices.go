@@ -17,7 +17,7 @@ func (c *checker) choices() {
 		id := model.DeviceID(d)
 		first, last := c.spec.StaticsOf(id)
 		c.distances(first, last)
-		for _, table := range c.tables.Of(id) {
+		for _, table := range c.net.Of(id) {
 			c.defaults(id, table)
 			c.leaksToStandby(id, table)
 		}
@@ -123,7 +123,7 @@ func (c *checker) shared(first, last int) {
 		}
 		name := c.spec.Devices[s.Device].Name
 		f := finding.New(finding.OutOnShared, s.Place, "%s sends %s out of %s without a next hop, and that is a shared segment: it asks there for each address itself, and nobody answers for them", name, s.To, c.spec.Interfaces[s.Out].Name).About(name)
-		if n, ok := soleForwarder(c.tables, s.Device, s.Out, s.To.Addr().Is4()); ok {
+		if n, ok := soleForwarder(c.net, s.Device, s.Out, s.To.Addr().Is4()); ok {
 			f = f.Mend("add 'next-hop: %s', which is %s", n.address, c.spec.Devices[n.device].Name)
 		}
 		c.reportIn(f, s.To.Addr().Is4())
@@ -133,12 +133,12 @@ func (c *checker) shared(first, last int) {
 // chasing reports routes whose watches never settle.
 func (c *checker) chasing() {
 	var names []string
-	for _, m := range c.tables.Unsettled {
+	for _, m := range c.net.Unsettled {
 		names = append(names, c.spec.Devices[m.Key.Device].Name)
 	}
 	for i := range c.spec.Statics {
 		s := &c.spec.Statics[i]
-		if !s.Watch.IsValid() || !slices.Contains(c.tables.Unsettled, routing.MonitorOf(s)) {
+		if !s.Watch.IsValid() || !slices.Contains(c.net.Unsettled, routing.MonitorOf(s)) {
 			continue
 		}
 		name := c.spec.Devices[s.Device].Name

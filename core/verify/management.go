@@ -9,7 +9,6 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // Managed is how the operator comes to a device.
@@ -23,8 +22,8 @@ type Managed struct {
 
 // Management is every device that somebody has to log in to: all but hosts and
 // the world, and how the plan's operator reaches each.
-func Management(t *routing.Tables) []Managed {
-	spec := t.State.Spec
+func Management(net *forward.Network) []Managed {
+	spec := net.Spec
 	var all []Managed
 	for n := range spec.Devices {
 		d := model.DeviceID(n)
@@ -33,7 +32,7 @@ func Management(t *routing.Tables) []Managed {
 			continue
 		}
 		m := Managed{Device: d, Answers: device.Answers}
-		m.Address, m.Exchange = reached(t, d)
+		m.Address, m.Exchange = reached(net, d)
 		if m.Exchange != nil && m.Exchange.Verdict() == forward.Works {
 			there := m.Exchange.There
 			for _, node := range there.Path(there.Ends[0].Node) {
@@ -47,8 +46,8 @@ func Management(t *routing.Tables) []Managed {
 
 // reached tries the device's management addresses, IPv4 first, and returns the
 // first that works, else the first it has.
-func reached(t *routing.Tables, d model.DeviceID) (netip.Addr, *forward.Exchange) {
-	spec := t.State.Spec
+func reached(net *forward.Network, d model.DeviceID) (netip.Addr, *forward.Exchange) {
+	spec := net.Spec
 	device := &spec.Devices[d]
 	if device.Manage == model.None {
 		return netip.Addr{}, nil
@@ -62,7 +61,7 @@ func reached(t *routing.Tables, d model.DeviceID) (netip.Addr, *forward.Exchange
 		if spec.Operator == model.None {
 			return a.Addr(), nil
 		}
-		x := forward.Ping(t, spec.Operator, netip.Addr{}, a.Addr(), model.None)
+		x := forward.Ping(net, spec.Operator, netip.Addr{}, a.Addr(), model.None)
 		if x.Verdict() == forward.Works {
 			return a.Addr(), x
 		}
@@ -83,7 +82,7 @@ func (c *checker) management() {
 		return
 	}
 	operator := c.spec.Devices[c.spec.Operator].Name
-	for _, m := range Management(c.tables) {
+	for _, m := range Management(c.net) {
 		device := &c.spec.Devices[m.Device]
 		report := func(name finding.Name, reason string, args ...any) *finding.Finding {
 			c.report(finding.New(name, device.Place, "%s", device.Name+" "+fmt.Sprintf(reason, args...)).About(device.Name))
@@ -94,7 +93,7 @@ func (c *checker) management() {
 			report(finding.NoManagement, "has no address to be managed by")
 		case m.Exchange.Verdict() != forward.Works:
 			why := ""
-			if f, ok := m.Exchange.Failure(c.tables); ok {
+			if f, ok := m.Exchange.Failure(c.net); ok {
 				why = ": " + f.Reason
 			}
 			report(finding.Unmanageable, "cannot be managed by %s at %s%s", operator, m.Address, why).Remedy = fmt.Sprintf("see 'ropeswing ping %s'", m.Address)

@@ -29,22 +29,22 @@ const mostSteps = 8
 // Mend looks for changes that make an exchange work. Each is made in a copy of
 // the network and the exchange tried again, until it works or no further
 // change is known; then there is no remedy.
-func Mend(t *routing.Tables, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (Remedy, bool) {
+func Mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (Remedy, bool) {
 	var r Remedy
 	for range mostSteps {
 		if x.Verdict() == forward.Works {
 			return r, len(r.Steps) > 0
 		}
-		m := mender{t, x, t.State.Spec}
+		m := mender{net, x, net.Spec}
 		changed := false
 		for _, c := range m.propose() {
-			next := Try(t, c)
+			next := Try(net, c)
 			y := forward.PingBy(next, x.From, source, x.Target, out, x.Probe)
 			if sameFailure(x, y) {
 				continue
 			}
-			r.Steps = append(r.Steps, Step{c, t.State.Spec})
-			t, x, changed = next, y, true
+			r.Steps = append(r.Steps, Step{c, net.Spec})
+			net, x, changed = next, y, true
 			break
 		}
 		if !changed {
@@ -56,12 +56,12 @@ func Mend(t *routing.Tables, x *forward.Exchange, source netip.Addr, out model.I
 
 // Try makes a change in a copy of the network, with the same parts out of
 // order.
-func Try(t *routing.Tables, c model.Change) *routing.Tables {
-	spec, tables, _ := derive.Resolve(c.Apply(t.State.Spec))
-	if len(t.State.Failures()) == 0 {
-		return tables
+func Try(net *forward.Network, c model.Change) *forward.Network {
+	spec, net, _ := derive.Resolve(c.Apply(net.Spec))
+	if len(net.State.Failures()) == 0 {
+		return net
 	}
-	return forward.Resolve(network.Build(spec).State(t.State.Failures()...))
+	return forward.Resolve(network.Build(spec).State(net.State.Failures()...))
 }
 
 // sameFailure tells whether two exchanges fail in the same way at the same
@@ -80,7 +80,7 @@ func sameFailure(a, b *forward.Exchange) bool {
 
 // mender proposes changes against the first failing way of an exchange.
 type mender struct {
-	t    *routing.Tables
+	net  *forward.Network
 	x    *forward.Exchange
 	spec *model.Spec
 }
@@ -88,7 +88,7 @@ type mender struct {
 // propose lists changes worth trying, the likeliest first.
 func (m mender) propose() []model.Change {
 	if !m.x.Source.IsValid() {
-		if id, ok := forward.DownWithAddress(m.t, m.x.From, m.x.Target.Is4()); ok {
+		if id, ok := forward.DownWithAddress(m.net, m.x.From, m.x.Target.Is4()); ok {
 			return m.bringUp(id)
 		}
 		return nil
@@ -129,7 +129,7 @@ func (m mender) propose() []model.Change {
 
 // bringUpTowards switches on what keeps a device's way to the address down.
 func (m mender) bringUpTowards(d model.DeviceID, to netip.Addr) []model.Change {
-	if id, ok := forward.DownInterfaceTowards(m.t, d, to); ok {
+	if id, ok := forward.DownInterfaceTowards(m.net, d, to); ok {
 		return m.bringUp(id)
 	}
 	return nil
@@ -137,7 +137,7 @@ func (m mender) bringUpTowards(d model.DeviceID, to netip.Addr) []model.Change {
 
 // bringUp switches on what keeps an interface down, if that is switched off.
 func (m mender) bringUp(id model.InterfaceID) []model.Change {
-	if cause, ok := forward.CausedBy(m.t.State, id); ok {
+	if cause, ok := forward.CausedBy(m.net.State, id); ok {
 		return []model.Change{model.BringUp{Interface: cause}}
 	}
 	return nil
@@ -173,7 +173,7 @@ func (m mender) route(d model.DeviceID, to netip.Addr) []model.Change {
 		if s.To != p {
 			continue
 		}
-		if len(m.t.State.Failures()) == 0 && s.Via.IsValid() {
+		if len(m.net.State.Failures()) == 0 && s.Via.IsValid() {
 			return []model.Change{model.SetNextHop{Static: model.StaticID(id), Via: next.address}}
 		}
 		static.Distance = max(static.Distance, min(s.Distance, 244)+10) // floating behind it
@@ -215,8 +215,8 @@ func (m mender) redirect(n forward.Node, to netip.Addr) []model.Change {
 		return nil
 	}
 	var changes []model.Change
-	if p := n.Decision.Match.Prefix; p.IsValid() && len(m.t.State.Failures()) == 0 && (p.Bits() > 0 || !m.spec.Devices[n.Device].Forwards) {
-		for _, e := range m.t.For(n.Device, n.In).Of(n.Decision.Match) {
+	if p := n.Decision.Match.Prefix; p.IsValid() && len(m.net.State.Failures()) == 0 && (p.Bits() > 0 || !m.spec.Devices[n.Device].Forwards) {
+		for _, e := range m.net.For(n.Device, n.In).Of(n.Decision.Match) {
 			if e.InUse && e.Source == routing.Static && m.spec.Statics[e.Static()].Via != next.address {
 				changes = append(changes, model.SetNextHop{Static: e.Static(), Via: next.address})
 			}
@@ -234,11 +234,11 @@ func (m mender) redirect(n forward.Node, to netip.Addr) []model.Change {
 func (m mender) towards(d model.DeviceID, to netip.Addr) (neighbour, bool) {
 	var best neighbour
 	least := -1
-	for _, n := range neighbours(m.t, d, to.Is4()) {
+	for _, n := range neighbours(m.net, d, to.Is4()) {
 		if !m.spec.Devices[n.device].Forwards && !m.holds(n.device, to) {
 			continue
 		}
-		g := forward.Walk(m.t, forward.At{Device: n.device, In: model.None}, forward.Flow{Source: m.x.Source, Destination: to, Out: model.None, RoutesOnly: true})
+		g := forward.Walk(m.net, forward.At{Device: n.device, In: model.None}, forward.Flow{Source: m.x.Source, Destination: to, Out: model.None, RoutesOnly: true})
 		if g.Verdict() != forward.Works || slices.ContainsFunc(g.Nodes, func(x forward.Node) bool { return x.Device == d }) {
 			continue
 		}
@@ -254,7 +254,7 @@ func (m mender) towards(d model.DeviceID, to netip.Addr) (neighbour, bool) {
 
 // holds tells whether the device answers for the address.
 func (m mender) holds(d model.DeviceID, a netip.Addr) bool {
-	match, ok := m.t.Table(d).Lookup(a)
+	match, ok := m.net.Table(d).Lookup(a)
 	return ok && match.Local
 }
 
@@ -270,7 +270,7 @@ func (m mender) shortest(d model.DeviceID, to netip.Addr) (neighbour, bool) {
 	for len(queue) > 0 {
 		v := queue[0]
 		queue = queue[1:]
-		for _, n := range neighbours(m.t, v.device, to.Is4()) {
+		for _, n := range neighbours(m.net, v.device, to.Is4()) {
 			if seen[n.device] {
 				continue
 			}
@@ -295,6 +295,6 @@ func (m mender) onLink(d model.DeviceID, to netip.Addr) bool {
 	if !m.spec.Devices[d].Forwards {
 		return false
 	}
-	match, ok := m.t.Table(d).Lookup(to)
+	match, ok := m.net.Table(d).Lookup(to)
 	return ok && !match.Local && len(match.Hops) > 0 && !match.Hops[0].Via.IsValid()
 }

@@ -3,8 +3,8 @@ package verify
 import (
 	"net/netip"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // neighbour is a device on one of another's links, by one of its addresses
@@ -17,19 +17,19 @@ type neighbour struct {
 
 // neighbours lists, in the plan's order, who can be heard on a device's links
 // and has an address of the family in a subnet of that link.
-func neighbours(t *routing.Tables, d model.DeviceID, is4 bool) []neighbour {
-	spec := t.State.Spec
+func neighbours(net *forward.Network, d model.DeviceID, is4 bool) []neighbour {
+	spec := net.Spec
 	var all []neighbour
 	for _, link := range spec.InterfacesOf(d) {
-		all = append(all, neighboursOn(t, d, link, is4)...)
+		all = append(all, neighboursOn(net, d, link, is4)...)
 	}
 	return all
 }
 
-func neighboursOn(t *routing.Tables, d model.DeviceID, link model.InterfaceID, is4 bool) []neighbour {
-	spec := t.State.Spec
+func neighboursOn(net *forward.Network, d model.DeviceID, link model.InterfaceID, is4 bool) []neighbour {
+	spec := net.Spec
 	var all []neighbour
-	for _, id := range t.State.Neighbours(link) {
+	for _, id := range net.State.Neighbours(link) {
 		far := &spec.Interfaces[id]
 		if far.Device == d {
 			continue
@@ -54,11 +54,11 @@ func inSubnetOf(spec *model.Spec, link model.InterfaceID, a netip.Addr) bool {
 }
 
 // soleForwarder is the one forwarding neighbour on a link.
-func soleForwarder(t *routing.Tables, d model.DeviceID, link model.InterfaceID, is4 bool) (neighbour, bool) {
+func soleForwarder(net *forward.Network, d model.DeviceID, link model.InterfaceID, is4 bool) (neighbour, bool) {
 	var only neighbour
 	count := 0
-	for _, n := range neighboursOn(t, d, link, is4) {
-		if t.State.Spec.Devices[n.device].Forwards {
+	for _, n := range neighboursOn(net, d, link, is4) {
+		if net.Spec.Devices[n.device].Forwards {
 			only = n
 			count++
 		}

@@ -10,7 +10,6 @@ import (
 	"ropeswing/core/policy"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
-	"ropeswing/core/routing"
 )
 
 // PermitUse is what one permit decides about.
@@ -40,14 +39,14 @@ const mostWalks = 4000
 
 // Permits lists all permits with what they decide about. Pending ones are tried as
 // if all pending ones were in force.
-func Permits(t *routing.Tables) []PermitUse {
-	spec := t.State.Spec
-	c := &checker{tables: t, spec: spec}
-	inForce := t
+func Permits(net *forward.Network) []PermitUse {
+	spec := net.Spec
+	c := &checker{net: net, spec: spec}
+	inForce := net
 	if spec.Pending() {
-		inForce = forward.Resolve(network.Build(spec.WithPending()).State(t.State.Failures()...))
+		inForce = forward.Resolve(network.Build(spec.WithPending()).State(net.State.Failures()...))
 	}
-	must := c.decidedInMust(t, inForce)
+	must := c.decidedInMust(net, inForce)
 	var all []PermitUse
 	ends := c.everybody()
 	for d := range spec.Devices {
@@ -58,11 +57,11 @@ func Permits(t *routing.Tables) []PermitUse {
 			}
 			for i := range list {
 				u := PermitUse{Device: model.DeviceID(d), Own: own, Index: i, Permit: &list[i], HiddenBy: hiddenBy(list, i), Must: must[permitKey{model.DeviceID(d), own, i}]}
-				tables := t
+				net := net
 				if list[i].Pending {
-					tables = inForce
+					net = inForce
 				}
-				u.Unused = u.HiddenBy < 0 && len(u.Must) == 0 && !c.decides(tables, &u, ends)
+				u.Unused = u.HiddenBy < 0 && len(u.Must) == 0 && !c.decides(net, &u, ends)
 				all = append(all, u)
 			}
 		}
@@ -95,9 +94,9 @@ func within(some, others []model.InterfaceID) bool {
 
 // decidedInMust lists for each permit the requirements whose packets it decides
 // about.
-func (c *checker) decidedInMust(t, inForce *routing.Tables) map[permitKey][]int {
+func (c *checker) decidedInMust(net, inForce *forward.Network) map[permitKey][]int {
 	all := map[permitKey][]int{}
-	if t.Policy == nil {
+	if net.Policy == nil {
 		return all
 	}
 	for i := range c.spec.Must {
@@ -107,15 +106,15 @@ func (c *checker) decidedInMust(t, inForce *routing.Tables) map[permitKey][]int 
 				if a.device == b.device && a.device != model.None || a.address.Is4() != b.address.Is4() {
 					continue
 				}
-				for _, tables := range []*routing.Tables{t, inForce} {
-					x := forward.PingBy(tables, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
+				for _, net := range []*forward.Network{net, inForce} {
+					x := forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
 					eachJudgement(x, func(d model.DeviceID, j policy.Judgement) {
 						k := permitKey{d, j.Own, j.By}
 						if j.By >= 0 && !slices.Contains(all[k], i) {
 							all[k] = append(all[k], i)
 						}
 					})
-					if t == inForce {
+					if net == inForce {
 						break
 					}
 				}
@@ -178,7 +177,7 @@ func (c *checker) everybody() []end {
 
 // decides tries whether any packet is decided by a permit. Each way is tried from
 // the side that begins it.
-func (c *checker) decides(t *routing.Tables, u *PermitUse, ends []end) bool {
+func (c *checker) decides(net *forward.Network, u *PermitUse, ends []end) bool {
 	p := u.Permit
 	from, to := &p.From, &p.To
 	if p.Answers {
@@ -222,7 +221,7 @@ func (c *checker) decides(t *routing.Tables, u *PermitUse, ends []end) bool {
 					return true // too many to say
 				}
 				found := false
-				eachJudgement(forward.PingBy(t, a.device, a.address, b.address, model.None, forward.Probe{Over: s}), func(d model.DeviceID, j policy.Judgement) {
+				eachJudgement(forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: s}), func(d model.DeviceID, j policy.Judgement) {
 					found = found || d == u.Device && j.Own == u.Own && j.By == u.Index
 				})
 				if found {

@@ -3,15 +3,15 @@ package verify
 import (
 	"net/netip"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // Pinged lists what a requirement that reaches these parties pings: of a device its
 // main address of each family; of a segment those of its hosts, of its gateways where
 // there is no host.
-func Pinged(t *routing.Tables, parties []model.Party) []netip.Addr {
-	c := &checker{tables: t, spec: t.State.Spec}
+func Pinged(net *forward.Network, parties []model.Party) []netip.Addr {
+	c := &checker{net: net, spec: net.Spec}
 	var all []netip.Addr
 	for _, e := range c.ends(parties, false) {
 		all = append(all, e.address)

@@ -16,7 +16,7 @@ import (
 // permits finds sentences that never decide, and replies dropped though their
 // requests pass.
 func (c *checker) permits() {
-	for _, u := range Permits(c.tables) {
+	for _, u := range Permits(c.net) {
 		name, word := c.spec.Devices[u.Device].Name, "permit"
 		list := c.spec.Devices[u.Device].Permits
 		if u.Own {
@@ -36,16 +36,16 @@ func (c *checker) permits() {
 
 // filteredOneWay reports devices that let requests pass and drop their replies.
 func (c *checker) filteredOneWay() {
-	if c.tables.Policy == nil || len(c.spec.Devices) > mostPaired {
+	if c.net.Policy == nil || len(c.spec.Devices) > mostPaired {
 		return
 	}
 	told := map[string]bool{}
-	m := reach.All(c.tables, reach.Ends(c.spec))
+	m := reach.All(c.net, reach.Ends(c.spec))
 	m.Ways(func(w reach.Way) bool {
 		if w.Verdict != forward.Fails {
 			return true
 		}
-		x := forward.Ping(c.tables, w.From.Device, w.From.Address, w.To.Address, model.None)
+		x := forward.Ping(c.net, w.From.Device, w.From.Address, w.To.Address, model.None)
 		g, e, back, ok := x.Failing()
 		if !ok || !back || e.Outcome != forward.Filtered && e.Outcome != forward.Refused {
 			return true
@@ -148,14 +148,14 @@ func (c *checker) foreignOutside(t *model.Translation, name string) {
 // neighbour beyond has a route for it that leads there.
 func (c *checker) unroutedOutside(d model.DeviceID, t *model.Translation) {
 	i := &c.spec.Interfaces[t.Beyond]
-	if slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return a.Contains(t.First) }) || !c.tables.State.IsUp(t.Beyond) {
+	if slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return a.Contains(t.First) }) || !c.net.State.IsUp(t.Beyond) {
 		return
 	}
-	neighbours := c.tables.State.Neighbours(t.Beyond)
+	neighbours := c.net.State.Neighbours(t.Beyond)
 	for _, n := range neighbours {
-		if m, ok := c.tables.For(c.spec.Interfaces[n].Device, n).Lookup(t.First); ok {
+		if m, ok := c.net.For(c.spec.Interfaces[n].Device, n).Lookup(t.First); ok {
 			for _, hop := range m.Hops {
-				if slices.Contains(forward.Receivers(c.tables, hop.Out, hop.Via), t.Beyond) {
+				if slices.Contains(forward.Receivers(c.net, hop.Out, hop.Via), t.Beyond) {
 					return
 				}
 			}
@@ -213,14 +213,14 @@ func (c *checker) mtuHoles() {
 		return
 	}
 	told := map[string]bool{}
-	reach.All(c.tables, reach.Ends(c.spec)).Ways(func(w reach.Way) bool {
+	reach.All(c.net, reach.Ends(c.spec)).Ways(func(w reach.Way) bool {
 		if w.Verdict != forward.Works {
 			return true
 		}
 		size := forward.MTU(c.spec, w.From.Interface)
-		x := forward.PingBy(c.tables, w.From.Device, w.From.Address, w.To.Address, model.None, forward.Probe{Size: size, Whole: true})
+		x := forward.PingBy(c.net, w.From.Device, w.From.Address, w.To.Address, model.None, forward.Probe{Size: size, Whole: true})
 		e, fails := x.There.Failing()
-		if !fails || e.Outcome != forward.TooBig && e.Outcome != forward.Oversized || forward.ToldTooBig(c.tables, x.There) {
+		if !fails || e.Outcome != forward.TooBig && e.Outcome != forward.Oversized || forward.ToldTooBig(c.net, x.There) {
 			return true
 		}
 		n := x.There.Nodes[e.Node]

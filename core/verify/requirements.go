@@ -11,7 +11,6 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/policy"
-	"ropeswing/core/routing"
 )
 
 // requirements proves each requirement of the plan, or shows what speaks against
@@ -37,10 +36,10 @@ type end struct {
 }
 
 func (c *checker) requirement(r *model.Requirement) {
-	t := c.tables
+	net := c.net
 	var failures []network.Failure
 	for _, name := range r.Without {
-		f, err := t.State.FailureNamed(name.Value)
+		f, err := net.State.FailureNamed(name.Value)
 		if err != nil {
 			c.report(finding.New(finding.BadFailure, name.Place, "%s", err).About(name.Value))
 			return
@@ -48,7 +47,7 @@ func (c *checker) requirement(r *model.Requirement) {
 		failures = append(failures, f)
 	}
 	if len(failures) > 0 {
-		t = forward.Update(t, t.State.With(failures...))
+		net = forward.Update(net, net.State.With(failures...))
 	}
 	from, to := c.ends(r.From, true), c.ends(r.To, false)
 	tried, first := 0, (*against)(nil)
@@ -59,7 +58,7 @@ func (c *checker) requirement(r *model.Requirement) {
 				continue
 			}
 			tried++
-			if x := c.speaksAgainst(t, r, a, b); x != nil {
+			if x := c.speaksAgainst(net, r, a, b); x != nil {
 				failing++
 				if first == nil {
 					first = x
@@ -71,7 +70,7 @@ func (c *checker) requirement(r *model.Requirement) {
 	case tried == 0:
 		c.report(finding.New(finding.RequirementUnmet, r.Place, "%s: there is nobody to try it with; the two have no addresses of one family", r.Text).About(r.Text))
 	case first != nil:
-		c.unmet(t, r, first, failing, tried)
+		c.unmet(net, r, first, failing, tried)
 	}
 }
 
@@ -136,8 +135,8 @@ func (c *checker) onSegment(s model.SegmentID) []end {
 
 // speaksAgainst tries one way; nil where it is as the requirement wants it. What
 // must not reach must not even get there, answered or not.
-func (c *checker) speaksAgainst(t *routing.Tables, r *model.Requirement, a, b end) *against {
-	x := forward.PingBy(t, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
+func (c *checker) speaksAgainst(net *forward.Network, r *model.Requirement, a, b end) *against {
+	x := forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
 	if r.Not {
 		if x.There.Verdict() != forward.Fails {
 			return &against{a, b, x, model.None}
@@ -177,7 +176,7 @@ func goesRound(g *forward.Graph, d model.DeviceID) bool {
 
 // unmet reports a requirement with the way that speaks against it, and what
 // would mend that, tried.
-func (c *checker) unmet(t *routing.Tables, r *model.Requirement, a *against, failing, tried int) {
+func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, failing, tried int) {
 	who := fmt.Sprintf("%s to %s", c.endName(a.from), c.endName(a.to))
 	reason := ""
 	switch {
@@ -186,7 +185,7 @@ func (c *checker) unmet(t *routing.Tables, r *model.Requirement, a *against, fai
 	case a.device != model.None:
 		reason = fmt.Sprintf("%s does not go through %s", who, c.spec.Devices[a.device].Name)
 	default:
-		failure, _ := a.x.Failure(t)
+		failure, _ := a.x.Failure(net)
 		way := "there"
 		if failure.Back {
 			way = "back"
@@ -196,12 +195,12 @@ func (c *checker) unmet(t *routing.Tables, r *model.Requirement, a *against, fai
 	if failing > 1 {
 		reason += fmt.Sprintf("; so for %d of %d ways tried", failing, tried)
 	}
-	if c.pendingNeeded(t, r) {
+	if c.pendingNeeded(net, r) {
 		return
 	}
 	f := finding.New(finding.RequirementUnmet, r.Place, "%s: %s", r.Text, reason).About(r.Text)
 	if c.trials++; !r.Not && a.device == model.None && c.trials <= mostTrials {
-		if remedy, ok := Mend(t, a.x, a.from.address, model.None); ok {
+		if remedy, ok := Mend(net, a.x, a.from.address, model.None); ok {
 			var steps []string
 			for _, s := range remedy.Steps {
 				steps = append(steps, s.Change.Describe(s.Before))
@@ -214,14 +213,14 @@ func (c *checker) unmet(t *routing.Tables, r *model.Requirement, a *against, fai
 
 // pendingNeeded reports a requirement that would hold if pending permits were in
 // force, at the one of them that decides.
-func (c *checker) pendingNeeded(t *routing.Tables, r *model.Requirement) bool {
+func (c *checker) pendingNeeded(net *forward.Network, r *model.Requirement) bool {
 	if r.Not || !c.spec.Pending() {
 		return false
 	}
 	if c.inForce == nil {
 		c.inForce = c.spec.WithPending()
 	}
-	next := forward.Resolve(network.Build(c.inForce).State(t.State.Failures()...))
+	next := forward.Resolve(network.Build(c.inForce).State(net.State.Failures()...))
 	var decides *model.Permit
 	device := ""
 	for _, a := range c.ends(r.From, true) {

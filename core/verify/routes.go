@@ -26,13 +26,13 @@ func (c *checker) linkTo(d model.DeviceID, a netip.Addr) (model.InterfaceID, boo
 // held tells whether somebody else on the interface's link has the address.
 // While the link is down, the plan's segment stands for it.
 func (c *checker) held(link model.InterfaceID, a netip.Addr) bool {
-	for _, h := range c.tables.State.Holders(link, a) {
+	for _, h := range c.net.State.Holders(link, a) {
 		if h != link {
 			return true
 		}
 	}
 	for _, h := range c.spec.HoldersOf(a) {
-		down := !c.tables.State.IsUp(h) || !c.tables.State.IsUp(link)
+		down := !c.net.State.IsUp(h) || !c.net.State.IsUp(link)
 		if h != link && down && c.spec.Interfaces[h].Segment == c.spec.Interfaces[link].Segment {
 			return true
 		}
@@ -90,7 +90,7 @@ func (c *checker) gateways() {
 
 // suggestGateway names the forwarding device on the link.
 func (c *checker) suggestGateway(f finding.Finding, s *model.Static) finding.Finding {
-	for _, n := range neighbours(c.tables, s.Device, s.Via.Is4()) {
+	for _, n := range neighbours(c.net, s.Device, s.Via.Is4()) {
 		if c.spec.Devices[n.device].Forwards {
 			return f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
 		}
@@ -101,7 +101,7 @@ func (c *checker) suggestGateway(f finding.Finding, s *model.Static) finding.Fin
 // routes checks the next hop of every written route.
 func (c *checker) routes() {
 	for d := range c.spec.Devices {
-		for _, table := range c.tables.Of(model.DeviceID(d)) {
+		for _, table := range c.net.Of(model.DeviceID(d)) {
 			c.routesIn(table)
 		}
 	}
@@ -139,7 +139,7 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 		}
 		if on && !c.held(link, s.Via) && !c.inPieces(link, s.Via) {
 			f := finding.New(finding.NextHopUnheld, s.Place, "%s sends %s via %s, and %s", name, e.Prefix, s.Via, c.nobody(link, s.Via)).About(name)
-			if n, ok := soleForwarder(c.tables, s.Device, link, s.Via.Is4()); ok {
+			if n, ok := soleForwarder(c.net, s.Device, link, s.Via.Is4()); ok {
 				f = f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
 			}
 			c.reportIn(f, e.Prefix.Addr().Is4())
@@ -147,13 +147,13 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 	case routing.NextHopOneself:
 		f := finding.New(finding.NextHopOneself, s.Place, "%s is %s's own address", s.Via, name).About(name)
 		if link, on := c.linkTo(s.Device, s.Via); on {
-			if n, ok := soleForwarder(c.tables, s.Device, link, s.Via.Is4()); ok {
+			if n, ok := soleForwarder(c.net, s.Device, link, s.Via.Is4()); ok {
 				f = f.Mend("the far end %s has %s", c.spec.Devices[n.device].Name, n.address)
 			}
 		}
 		c.reportIn(f, e.Prefix.Addr().Is4())
 	case routing.NextHopUnreachable, routing.OnlyThroughDefault, routing.ThroughItself:
-		if _, down := forward.DownInterfaceTowards(c.tables, s.Device, s.Via); !down {
+		if _, down := forward.DownInterfaceTowards(c.net, s.Device, s.Via); !down {
 			c.reportIn(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, table.Why(e)).About(name), e.Prefix.Addr().Is4())
 		}
 	}
@@ -176,7 +176,7 @@ func (c *checker) behindTranslation(d model.DeviceID) bool {
 		return false
 	}
 	for _, id := range c.spec.InterfacesOf(d) {
-		for _, n := range c.tables.State.Neighbours(id) {
+		for _, n := range c.net.State.Neighbours(id) {
 			for _, t := range c.spec.Devices[c.spec.Interfaces[n].Device].Translates {
 				if t.Beyond == n {
 					return true
@@ -250,13 +250,13 @@ func (c *checker) wayThatWorks(d model.DeviceID, segment model.SegmentID, is4 bo
 	if !ok {
 		return "", false
 	}
-	for _, n := range neighbours(c.tables, d, is4) {
+	for _, n := range neighbours(c.net, d, is4) {
 		if !c.spec.Devices[n.device].Forwards {
 			continue
 		}
 		route := model.Static{Device: d, To: defaultOf(is4), Via: n.address, Out: model.None, Distance: 1}
-		t := Try(c.tables, model.AddRoute{Static: route})
-		if forward.Ping(t, d, netip.Addr{}, target, model.None).Verdict() == forward.Works {
+		net := Try(c.net, model.AddRoute{Static: route})
+		if forward.Ping(net, d, netip.Addr{}, target, model.None).Verdict() == forward.Works {
 			return c.spec.Devices[n.device].Name, true
 		}
 	}
@@ -266,7 +266,7 @@ func (c *checker) wayThatWorks(d model.DeviceID, segment model.SegmentID, is4 bo
 // anyoneOn is an address of the family that somebody on the segment has.
 func (c *checker) anyoneOn(segment model.SegmentID, is4 bool) (netip.Addr, bool) {
 	for id := range c.spec.Interfaces {
-		if c.spec.Interfaces[id].Segment != segment || !c.tables.State.IsUp(model.InterfaceID(id)) {
+		if c.spec.Interfaces[id].Segment != segment || !c.net.State.IsUp(model.InterfaceID(id)) {
 			continue
 		}
 		for _, a := range c.spec.Interfaces[id].Addresses {

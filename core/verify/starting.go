@@ -4,8 +4,8 @@ import (
 	"net/netip"
 	"slices"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // Asked is a requirement that starts at one host, as far as a ping from there can tell
@@ -17,8 +17,8 @@ type Asked struct {
 }
 
 // StartingAt lists the requirements of the plan that start at a host.
-func StartingAt(t *routing.Tables, host model.DeviceID) []Asked {
-	c := &checker{tables: t, spec: t.State.Spec}
+func StartingAt(net *forward.Network, host model.DeviceID) []Asked {
+	c := &checker{net: net, spec: net.Spec}
 	var all []Asked
 	for i := range c.spec.Must {
 		r := &c.spec.Must[i]

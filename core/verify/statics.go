@@ -21,7 +21,7 @@ func (c *checker) statics() {
 	c.looping = map[source.Place]bool{}
 	c.bouncing()
 	for d := range c.spec.Devices {
-		for _, table := range c.tables.Of(model.DeviceID(d)) {
+		for _, table := range c.net.Of(model.DeviceID(d)) {
 			c.staticsIn(model.DeviceID(d), table)
 		}
 	}
@@ -188,7 +188,7 @@ func (c *checker) bouncing() {
 // blackHole reports a route to an address somebody has by which it is lost at
 // another device: one that discards it, or has no route for it.
 func (c *checker) blackHole(s *model.Static, to netip.Addr) {
-	x := forward.Walk(c.tables, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	x := forward.Walk(c.net, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: to, Out: model.None})
 	if x.Nodes[0].Decision.Match.Prefix != s.To {
 		return
 	}
@@ -197,7 +197,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 		if e.Outcome != forward.Dropped && e.Outcome != forward.Unrouted || at == s.Device {
 			continue
 		}
-		if _, down := forward.DownInterfaceTowards(c.tables, at, to); down || !c.state().IsUp(c.spec.HoldersOf(to)[0]) {
+		if _, down := forward.DownInterfaceTowards(c.net, at, to); down || !c.state().IsUp(c.spec.HoldersOf(to)[0]) {
 			continue // that is the reason, and told
 		}
 		name, what := c.spec.Devices[s.Device].Name, "has no route for it"
@@ -206,8 +206,8 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 		}
 		f := finding.New(finding.BlackHole, s.Place, "%s sends %s, which %s has, to %s, and %s %s", name, to, c.spec.Label(c.spec.HoldersOf(to)[0]), c.spec.Devices[x.Nodes[1].Device].Name, c.spec.Devices[at].Name, what).About(name)
 		if c.trials++; c.trials <= mostTrials {
-			exchange := forward.Ping(c.tables, s.Device, netip.Addr{}, to, model.None)
-			if r, ok := Mend(c.tables, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
+			exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
+			if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
 				f = f.Mend("%s (tried: it works)", r.Steps[0].Change.Describe(c.spec))
 			}
 		}
@@ -221,7 +221,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 // is tried.
 func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph, end forward.End) {
 	for _, n := range end.Loop {
-		if _, t := c.tables.Policy.Inward(x.Nodes[n].Device, x.Nodes[n].In, sample); t != nil {
+		if _, t := c.net.Policy.Inward(x.Nodes[n].Device, x.Nodes[n].In, sample); t != nil {
 			return // it stands for an address that somebody has
 		}
 	}
@@ -241,8 +241,8 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 	f := finding.New(finding.NoDiscard, s.Place, "addresses of %s that nobody has, such as %s, go round between %s", s.To, sample, strings.Join(names, " and ")).About(name).
 		Mend("add '%s: {discard: true}' to the routes of %s", s.To, name)
 	if c.trials++; c.trials <= mostTrials {
-		t := Try(c.tables, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
-		again := forward.Walk(t, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: sample, Out: model.None})
+		net := Try(c.net, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
+		again := forward.Walk(net, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: sample, Out: model.None})
 		if len(again.Ends) == 1 && again.Ends[0].Outcome == forward.Dropped {
 			f.Remedy += " (tried: it works)"
 		}
@@ -253,7 +253,7 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 // loopFrom follows a packet to an address from the device of a route that
 // decides for it, and tells whether it comes back to where it was.
 func (c *checker) loopFrom(s *model.Static, to netip.Addr) (*forward.Graph, forward.End, bool) {
-	x := forward.Walk(c.tables, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	x := forward.Walk(c.net, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: to, Out: model.None})
 	if x.Nodes[0].Decision.Match.Prefix != s.To {
 		return x, forward.End{}, false // another route decides for it
 	}
@@ -286,7 +286,7 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	for n, node := range end.Loop {
 		at := x.Nodes[node]
 		names = append(names, c.spec.Devices[at.Device].Name)
-		for _, e := range c.tables.For(at.Device, at.In).Of(at.Decision.Match) {
+		for _, e := range c.net.For(at.Device, at.In).Of(at.Decision.Match) {
 			if e.InUse && e.Static() != model.None {
 				if n == len(end.Loop)-1 {
 					place = c.spec.Statics[e.Static()].Place
@@ -299,8 +299,8 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	}
 	wrong, remedy := len(names)-1, ""
 	if c.trials++; c.trials <= mostTrials {
-		exchange := forward.Ping(c.tables, s.Device, netip.Addr{}, to, model.None)
-		if r, ok := Mend(c.tables, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
+		exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
+		if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
 			remedy = r.Steps[0].Change.Describe(c.spec) + " (tried: it works)"
 			if change, ok := r.Steps[0].Change.(model.SetNextHop); ok {
 				place = c.spec.Statics[change.Static].Place

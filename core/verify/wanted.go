@@ -11,7 +11,6 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/reach"
-	"ropeswing/core/routing"
 )
 
 // wanted checks what the plan wants to be derived: that it is there, both ways,
@@ -21,7 +20,7 @@ func (c *checker) wanted(open []derive.Open) {
 		return
 	}
 	ends := reach.Ends(c.spec)
-	m := reach.All(c.tables, ends)
+	m := reach.All(c.net, ends)
 	c.wantedPairs(m, ends)
 	c.wantedWorld(ends)
 	c.unprotected(open)
@@ -116,8 +115,8 @@ func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
 	name := c.spec.Devices[w.Failure.Device].Name
 	f := finding.New(finding.WantedMissing, c.spec.Wants.Place, "%s is to reach %s, and does not in %s: on the way %s, %s",
 		c.spec.Segments[w.From.Segment].Name, c.spec.Segments[w.To.Segment].Name, forward.FamilyOf(w.To.Address), way, w.Failure.Reason).About(name)
-	x := forward.Ping(c.tables, w.From.Device, w.From.Address, w.To.Address, model.None)
-	if r, ok := Mend(c.tables, x, w.From.Address, model.None); ok {
+	x := forward.Ping(c.net, w.From.Device, w.From.Address, w.To.Address, model.None)
+	if r, ok := Mend(c.net, x, w.From.Address, model.None); ok {
 		var steps []string
 		for _, s := range r.Steps {
 			steps = append(steps, s.Change.Describe(s.Before))
@@ -129,7 +128,7 @@ func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
 
 // between lists the devices that forward on the way from one end to another.
 func (c *checker) between(from, to *reach.End) []model.DeviceID {
-	g := forward.Walk(c.tables, forward.At{Device: from.Device, In: model.None}, forward.Flow{Source: from.Address, Destination: to.Address, Out: model.None, RoutesOnly: true})
+	g := forward.Walk(c.net, forward.At{Device: from.Device, In: model.None}, forward.Flow{Source: from.Address, Destination: to.Address, Out: model.None, RoutesOnly: true})
 	var all []model.DeviceID
 	for _, n := range g.Nodes {
 		if n.Device != from.Device && n.Device != to.Device {
@@ -176,7 +175,7 @@ func (c *checker) wantedWorld(ends []*reach.End) {
 		if !target.IsValid() {
 			continue
 		}
-		g := forward.Walk(c.tables, forward.At{Device: e.Device, In: model.None}, forward.Flow{Source: e.Address, Destination: target, Out: model.None, RoutesOnly: true})
+		g := forward.Walk(c.net, forward.At{Device: e.Device, In: model.None}, forward.Flow{Source: e.Address, Destination: target, Out: model.None, RoutesOnly: true})
 		if end, failing := g.Failing(); failing {
 			at := c.spec.Devices[g.Nodes[end.Node].Device].Name
 			if end.Outcome == forward.Unrouted && !told["default "+at] {
@@ -195,8 +194,8 @@ func (c *checker) wantedWorld(ends []*reach.End) {
 // carrier translates it to.
 func (c *checker) seenBy(d model.DeviceID, a netip.Addr) netip.Addr {
 	for _, id := range c.spec.InterfacesOf(d) {
-		for _, n := range c.tables.State.Neighbours(id) {
-			if to, t, ok := c.tables.Policy.Outward(c.spec.Interfaces[n].Device, n, a); t != nil && ok {
+		for _, n := range c.net.State.Neighbours(id) {
+			if to, t, ok := c.net.Policy.Outward(c.spec.Interfaces[n].Device, n, a); t != nil && ok {
 				return to
 			}
 		}
@@ -207,7 +206,7 @@ func (c *checker) seenBy(d model.DeviceID, a netip.Addr) netip.Addr {
 // waysBack reports a carrier that has no route back to a segment: what comes from
 // there it would take for forged, and drop.
 func (c *checker) waysBack(d model.DeviceID, e *reach.End, told map[string]bool) {
-	m, ok := c.tables.Table(d).Lookup(c.seenBy(d, e.Address))
+	m, ok := c.net.Table(d).Lookup(c.seenBy(d, e.Address))
 	block, inBlock := c.spec.WidestBlock(e.Address)
 	where := block.String()
 	if !inBlock {
@@ -256,8 +255,8 @@ type Unprotected struct {
 }
 
 // Describe puts what derived routes leave unprotected into words.
-func Describe(t *routing.Tables, open []derive.Open) []Unprotected {
-	c := &checker{tables: t, spec: t.State.Spec}
+func Describe(net *forward.Network, open []derive.Open) []Unprotected {
+	c := &checker{net: net, spec: net.Spec}
 	var all []Unprotected
 	for _, o := range open {
 		if u := c.describe(o); !slices.Contains(all, u) {

@@ -31,7 +31,7 @@ func (c *checker) wires() {
 	c.masters()
 }
 
-func (c *checker) state() *network.State { return c.tables.State }
+func (c *checker) state() *network.State { return c.net.State }
 
 // end is what frames at one end of a cable belong to: the group of a port that
 // is in one.

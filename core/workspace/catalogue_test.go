@@ -51,7 +51,7 @@ func TestEveryExampleShowsJustItsFinding(t *testing.T) {
 			trials, _, err := w.Pings(from, to, workspace.Families{}, forward.Probe{TTL: e.TTL, Size: e.Size, Whole: e.Whole})
 			require.NoError(t, err, e.Name)
 			require.Len(t, trials, 1, e.Name)
-			f, failing := trials[0].Failure(w.Tables)
+			f, failing := trials[0].Failure(w.Network)
 			assert.True(t, failing, e.Name)
 			assert.Equal(t, e.Name, f.Name, f.Reason)
 		}

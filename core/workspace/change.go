@@ -25,8 +25,8 @@ func (w *Workspace) With(changes ...string) (*Workspace, error) {
 			return nil, err
 		}
 		copied := *next
-		copied.Tables = verify.Try(next.Tables, c)
-		copied.Spec = copied.Tables.State.Spec
+		copied.Network = verify.Try(next.Network, c)
+		copied.Spec = copied.Network.Spec
 		copied.Basis += ", trying: " + c.Describe(next.Spec)
 		next = &copied
 	}
@@ -36,8 +36,8 @@ func (w *Workspace) With(changes ...string) (*Workspace, error) {
 // WithPending is the same workspace with all pending permits in force.
 func (w *Workspace) WithPending() *Workspace {
 	next := *w
-	next.Tables = forward.Resolve(network.Build(w.Spec.WithPending()).State(w.Tables.State.Failures()...))
-	next.Spec = next.Tables.State.Spec
+	next.Network = forward.Resolve(network.Build(w.Spec.WithPending()).State(w.Network.State.Failures()...))
+	next.Spec = next.Network.Spec
 	next.Basis += ", pending permits in force"
 	return &next
 }

@@ -23,7 +23,7 @@ func BenchmarkCompare(b *testing.B) {
 	writeLarge(b, dir, routers, lans, routes)
 	state := filepath.Join(dir, "state")
 	w := workspace.Open(os.DirFS(dir), "large.plan.yaml", "large.plan.yaml")
-	require.NotNil(b, w.Tables)
+	require.NotNil(b, w.Network)
 	b.Run("plan", func(b *testing.B) {
 		for b.Loop() {
 			workspace.Open(os.DirFS(dir), "large.plan.yaml", "large.plan.yaml")

@@ -147,7 +147,7 @@ func (w *Workspace) address(e Endpoint, is4 bool) (netip.Addr, bool) {
 	for _, id := range ids {
 		i := &w.Spec.Interfaces[id]
 		rank := i.Kind.Rank()
-		if w.Tables.State.IsUp(id) {
+		if w.Network.State.IsUp(id) {
 			rank += 4
 		}
 		for _, a := range i.Addresses {
@@ -225,7 +225,7 @@ func (w *Workspace) Pings(from, to Endpoint, families Families, probe forward.Pr
 		if p.Size > 0 { // of the payload so far
 			p.Size += forward.HeaderBytes(target.Is4())
 		}
-		trial.Exchange = forward.PingBy(w.Tables, from.Device, trial.FixedSource, target, trial.Out, p)
+		trial.Exchange = forward.PingBy(w.Network, from.Device, trial.FixedSource, target, trial.Out, p)
 		trials = append(trials, trial)
 	}
 	if len(trials) == 0 {

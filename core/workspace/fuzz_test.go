@@ -47,7 +47,7 @@ func FuzzWorkspace(f *testing.F) {
 				require.True(t, renamed.Usable(), "%s: %v", name, renamed.Slips())
 			}
 		}
-		reach.Sweep(w.Tables, reach.Ends(w.Spec), reach.Together(reach.Cables(w.Spec), 1), func(l reach.Loss) bool {
+		reach.Sweep(w.Network, reach.Ends(w.Spec), reach.Together(reach.Cables(w.Spec), 1), func(l reach.Loss) bool {
 			require.LessOrEqual(t, l.Cannot, l.Lost)
 			return true
 		})
@@ -64,8 +64,8 @@ func FuzzWorkspace(f *testing.F) {
 					continue
 				}
 				for _, x := range trials {
-					forward.Follow(w.Tables, x.Exchange)
-					fail, failing := x.Failure(w.Tables)
+					forward.Follow(w.Network, x.Exchange)
+					fail, failing := x.Failure(w.Network)
 					require.Equal(t, x.Verdict() != forward.Works, failing)
 					if failing {
 						require.NotEmpty(t, fail.Reason)

@@ -40,7 +40,7 @@ func (w *Workspace) WhyLookup(device, address string) (Why, error) {
 	if !to.IsValid() {
 		return Why{}, fmt.Errorf("%s has no address to look up", address)
 	}
-	table := w.Tables.Table(d)
+	table := w.Network.Table(d)
 	y := Why{Subject: fmt.Sprintf("%s at %s", to, device)}
 	m, ok := table.Lookup(to)
 	switch {
@@ -144,7 +144,7 @@ func (w *Workspace) resolved(table routing.View, m routing.Match, to netip.Addr)
 		at = hop.Via
 	}
 	steps = append(steps, Step{"out of", w.Spec.Interfaces[hop.Out].Name, w.Spec.Interfaces[hop.Out].Place})
-	holders := forward.Receivers(w.Tables, hop.Out, at)
+	holders := forward.Receivers(w.Network, hop.Out, at)
 	if len(holders) == 0 {
 		return append(steps, Step{About: "then", Text: fmt.Sprintf("nobody on the link answers for %s", at)})
 	}
@@ -161,7 +161,7 @@ func (w *Workspace) hopWords(hop routing.Hop, to netip.Addr) string {
 		at = hop.Via
 	}
 	text := at.String()
-	if holders := forward.Receivers(w.Tables, hop.Out, at); len(holders) > 0 {
+	if holders := forward.Receivers(w.Network, hop.Out, at); len(holders) > 0 {
 		text = fmt.Sprintf("%s (%s)", w.Spec.Devices[w.Spec.Interfaces[holders[0]].Device].Name, at)
 	}
 	return text + ", out of " + w.Spec.Interfaces[hop.Out].Name
@@ -219,7 +219,7 @@ func (w *Workspace) leadsTo(p netip.Prefix) string {
 
 // wayWords is the way from a device to an address, and what it costs.
 func (w *Workspace) wayWords(d model.DeviceID, to netip.Addr) (string, bool) {
-	g := forward.Walk(w.Tables, forward.At{Device: d, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	g := forward.Walk(w.Network, forward.At{Device: d, In: model.None}, forward.Flow{Destination: to, Out: model.None})
 	if len(g.Ends) != 1 {
 		return "", false
 	}
@@ -238,7 +238,7 @@ func (w *Workspace) wayWords(d model.DeviceID, to netip.Addr) (string, bool) {
 		}
 		for _, e := range g.Nodes[n].Edges {
 			if e.To >= 0 {
-				cost += derive.Cost(w.Tables.State, e.Hop.Out, g.Nodes[e.To].In)
+				cost += derive.Cost(w.Network.State, e.Hop.Out, g.Nodes[e.To].In)
 			}
 		}
 	}

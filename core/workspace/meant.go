@@ -15,7 +15,7 @@ func (w *Workspace) Meant(text string) ([]Endpoint, error) {
 		return []Endpoint{e}, err
 	}
 	var all []Endpoint
-	for _, a := range verify.Pinged(w.Tables, parties) {
+	for _, a := range verify.Pinged(w.Network, parties) {
 		e, err := w.Endpoint(a.String())
 		if err != nil {
 			return nil, err

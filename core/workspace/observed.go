@@ -102,27 +102,27 @@ func readDevice(fsys fs.FS, e fs.DirEntry) (*observed.Device, error) {
 
 // Compare compares the plan with what was observed.
 func (w *Workspace) Compare(devices []*observed.Device) *compare.Result {
-	return compare.Compare(w.Tables, devices)
+	return compare.Compare(w.Network, devices)
 }
 
 // ComparePlan compares the plan with another.
 func (w *Workspace) ComparePlan(other *Workspace) *compare.Result {
-	r := compare.Compare(w.Tables, compare.AsObserved(other.Tables))
+	r := compare.Compare(w.Network, compare.AsObserved(other.Network))
 	r.Sentences(w.Spec, other.Spec)
 	return r
 }
 
 // Between compares what was observed with an earlier state, or with what is saved.
 func (w *Workspace) Between(before, after []*observed.Device) *compare.Result {
-	return compare.Between(w.Tables, before, after)
+	return compare.Between(w.Network, before, after)
 }
 
 // Observed is the same workspace with the network as it was found: where nothing was
 // observed, as planned. Basis is what answers stand on then.
 func (w *Workspace) Observed(devices []*observed.Device, basis string) *Workspace {
 	next := *w
-	next.Tables = compare.Overlay(w.Tables, devices)
-	next.Spec = next.Tables.State.Spec
+	next.Network = compare.Overlay(w.Network, devices)
+	next.Spec = next.Network.Spec
 	next.Basis = basis
 	next.found = true
 	return &next
@@ -152,6 +152,6 @@ func AsFound(name string, devices []*observed.Device, basis string) (*Workspace,
 			}
 		}
 	}
-	w.Tables = forward.Resolve(network.Build(w.Spec).State())
+	w.Network = forward.Resolve(network.Build(w.Spec).State())
 	return w.Observed(devices, basis), nil
 }

@@ -22,7 +22,7 @@ type Advice struct {
 // Mend looks for changes that make a failing ping work, all tried together in
 // a copy. It is false where none was found.
 func (w *Workspace) Mend(t Trial) ([]Advice, bool) {
-	r, ok := verify.Mend(w.Tables, t.Exchange, t.FixedSource, t.Out)
+	r, ok := verify.Mend(w.Network, t.Exchange, t.FixedSource, t.Out)
 	if !ok {
 		return nil, false
 	}

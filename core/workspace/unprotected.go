@@ -8,5 +8,5 @@ type Unprotected = verify.Unprotected
 
 // Unprotected lists what derived floating routes do not protect.
 func (w *Workspace) Unprotected() []Unprotected {
-	return verify.Describe(w.Tables, w.Derived.Open)
+	return verify.Describe(w.Network, w.Derived.Open)
 }

@@ -228,10 +228,10 @@ func (w *Workspace) whyInterfaces(subject string, ids []model.InterfaceID) Why {
 // what it hangs on.
 func (w *Workspace) stateSteps(id model.InterfaceID) []Step {
 	w.Resolve()
-	if w.Tables == nil {
+	if w.Network == nil {
 		return nil
 	}
-	s := w.Tables.State
+	s := w.Network.State
 	i := &w.Spec.Interfaces[id]
 	text := s.Status(id).Oper.String()
 	if why := s.Why(id); why != "" {

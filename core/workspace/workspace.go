@@ -16,7 +16,6 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/plan"
-	"ropeswing/core/routing"
 	"ropeswing/core/source"
 	"ropeswing/core/verify"
 )
@@ -29,9 +28,9 @@ type Workspace struct {
 	Changes  []assign.Change
 	NotGrown []string // segments that were to grow and have no reason or no way to
 	Spec     *model.Spec
-	Derived  derive.Result   // the routes that are not written, which are in Spec and Tables too
-	Tables   *routing.Tables // nil while the plan cannot be used, and where only numbers were asked for
-	Basis    string          // what answers stand on: "predicted from the plan"
+	Derived  derive.Result    // the routes that are not written, which are in Spec and Tables too
+	Network  *forward.Network // nil while the plan cannot be used, and where only numbers were asked for
+	Basis    string           // what answers stand on: "predicted from the plan"
 
 	found   bool // Tables are of the network as found: what mends it is no edit of the plan
 	read    []finding.Finding
@@ -58,8 +57,8 @@ func OpenNumbers(fsys fs.FS, name, shown string, grow ...string) *Workspace {
 // Resolve works out what packets do, where the plan can be used and that was not
 // done yet.
 func (w *Workspace) Resolve() {
-	if w.Usable() && w.Tables == nil {
-		w.Spec, w.Tables, w.Derived = derive.Resolve(w.Spec)
+	if w.Usable() && w.Network == nil {
+		w.Spec, w.Network, w.Derived = derive.Resolve(w.Spec)
 	}
 }
 
@@ -176,7 +175,7 @@ func (w *Workspace) Unmet() []finding.Finding {
 func (w *Workspace) Check() []finding.Finding {
 	all := append([]finding.Finding(nil), w.read...)
 	if w.Usable() {
-		all = append(all, verify.Check(w.Tables, w.Derived.Open...)...)
+		all = append(all, verify.Check(w.Network, w.Derived.Open...)...)
 	}
 	return finding.Sort(all)
 }
@@ -189,13 +188,13 @@ func (w *Workspace) Without(names ...string) (*Workspace, error) {
 	}
 	var failures []network.Failure
 	for _, name := range names {
-		f, err := w.Tables.State.FailureNamed(name)
+		f, err := w.Network.State.FailureNamed(name)
 		if err != nil {
 			return nil, err
 		}
 		failures = append(failures, f)
 	}
 	next := *w
-	next.Tables = forward.Update(w.Tables, w.Tables.State.With(failures...))
+	next.Network = forward.Update(w.Network, w.Network.State.With(failures...))
 	return &next, nil
 }

@@ -184,7 +184,7 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 				continue // the world begins nothing but what is permitted
 			}
 			for _, x := range ping(t, w, from, to) {
-				f, _ := x.Failure(w.Tables)
+				f, _ := x.Failure(w.Network)
 				if from == "tablet" && f.Name == finding.RefusedByPermit {
 					continue // a visitor
 				}
@@ -204,7 +204,7 @@ func TestTheBadMorning(t *testing.T) {
 		"mole-sw":          finding.AddressSilent,   // a VLAN missing on a trunk
 		"2001:db8:ffff::9": finding.NoRouteFound,    // a way back forgotten
 	} {
-		f, failing := ping(t, w, "ops-laptop", to)[0].Failure(w.Tables)
+		f, failing := ping(t, w, "ops-laptop", to)[0].Failure(w.Network)
 		assert.True(t, failing, to)
 		assert.Equal(t, want, f.Name, f.Reason)
 	}

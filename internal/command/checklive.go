@@ -30,7 +30,7 @@ func (a *app) checkLive(l *live) error {
 		return err
 	}
 	d, host := from.Device, w.Spec.Devices[from.Device].Name
-	asked := verify.StartingAt(w.Tables, d)
+	asked := verify.StartingAt(w.Network, d)
 	if len(asked) == 0 {
 		return fmt.Errorf("no requirement of the plan starts at %s", host)
 	}

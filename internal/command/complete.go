@@ -53,7 +53,7 @@ func (a *app) completeBlocks(_ *cobra.Command, _ []string, _ string) ([]string, 
 // completeParts offers all that can be out of order.
 func (a *app) completeParts(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if w, ok := a.quietly(); ok {
-		return w.Tables.State.PartNames(), noFiles
+		return w.Network.State.PartNames(), noFiles
 	}
 	return nil, noFiles
 }

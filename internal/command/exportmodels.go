@@ -22,7 +22,7 @@ func (a *app) exportModels() *cobra.Command {
 		}
 		var all []output
 		for _, d := range devices {
-			text, err := wire.Models(w.Tables, d, asXML)
+			text, err := wire.Models(w.Network, d, asXML)
 			if err != nil {
 				return nil, err
 			}

@@ -36,7 +36,7 @@ func (a *app) here() *cobra.Command {
 			if err != nil {
 				return notAsked{err}
 			}
-			v := view.NewHere(w.Tables, own, ownDefaults(), a.self())
+			v := view.NewHere(w.Network, own, ownDefaults(), a.self())
 			if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
 				return err
 			}

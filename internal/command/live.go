@@ -202,7 +202,7 @@ func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Wor
 	case verdict == forward.Fails && e.Replied:
 		v.Differ++
 		x.Tells = "the network is not as planned: by the plan it should not work"
-		if f, ok := t.Failure(w.Tables); ok {
+		if f, ok := t.Failure(w.Network); ok {
 			x.Tells += ", for " + f.Reason
 		}
 	}

@@ -70,7 +70,7 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 	for i, t := range targets {
 		x := view.LiveTraced{Address: t.address.String(), Reached: traced[i].Reached, Problem: traced[i].Word, Hops: traced[i].Hops}
 		if t.trial != nil {
-			x.Predicted = forward.Follow(w.Tables, t.trial.Exchange)
+			x.Predicted = forward.Follow(w.Network, t.trial.Exchange)
 		}
 		v.Add(spec, t.name, x)
 	}

@@ -128,7 +128,7 @@ func (a *app) capture(w *workspace.Workspace, path string, at []string, trials [
 	later := int64(0)
 	for _, t := range trials {
 		last := int64(0)
-		for _, f := range frames.Of(w.Tables, t.Exchange) {
+		for _, f := range frames.Of(w.Network, t.Exchange) {
 			last = max(last, f.Nanos)
 			if f.Nanos += later; len(only) == 0 && w.Spec.Interfaces[f.At].Kind == model.Port || slices.Contains(only, f.At) {
 				all = append(all, f)

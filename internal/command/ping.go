@@ -156,7 +156,7 @@ func (a *app) ping() *cobra.Command {
 					p.Next = a.self() + " compare " + view.ShellWord(a.observed) // what is not as planned is the likelier cause
 				}
 			}
-			if err := a.print(p, p.Hops(w.Tables), func() { p.Text(a.out, w.Tables, a.width, a.explain) }); err != nil {
+			if err := a.print(p, p.Hops(w.Network), func() { p.Text(a.out, w.Network, a.width, a.explain) }); err != nil {
 				return err
 			}
 			if !p.Works() {
@@ -227,7 +227,7 @@ func (a *app) allPairs(j *journey) error {
 		hosts[e.Device] = true
 	}
 	v := view.NewPairs(w.Basis, j.without, len(hosts))
-	m := reach.AllOver(w.Tables, ends, over)
+	m := reach.AllOver(w.Network, ends, over)
 	m.Pairs(func(x reach.Way) bool {
 		works := x.Verdict == forward.Works
 		if !works && v.Asked-v.Work < mostExplained {

@@ -95,7 +95,7 @@ func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, over model.Ser
 	}
 	v := view.NewReach(w.Basis, o.without, len(segments))
 	all := !o.lost && a.format != "table"
-	m := reach.AllOver(w.Tables, ends, over)
+	m := reach.AllOver(w.Network, ends, over)
 	explained := 0
 	add := func(x reach.Way) bool {
 		works := x.Verdict == forward.Works
@@ -144,8 +144,8 @@ func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, over model.Servic
 	}()
 	together := reach.Together(failures, o.failures)
 	v := &view.Sweep{Basis: w.Basis, Together: o.failures, Losses: []view.SweepLoss{}}
-	reach.SweepOver(w.Tables, ends, over, together, func(l reach.Loss) bool {
-		v.Add(w.Tables, l)
+	reach.SweepOver(w.Network, ends, over, together, func(l reach.Loss) bool {
+		v.Add(w.Network, l)
 		a.progress(v.Failures, len(together))
 		return !stop.Load()
 	})

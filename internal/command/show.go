@@ -8,9 +8,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
-	"ropeswing/core/routing"
 	"ropeswing/core/verify"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
@@ -37,13 +37,13 @@ func (a *app) show() *cobra.Command {
 		a.list("vlans", "vlan", "Which switch has which VLAN on which ports, and where one is missing", rowsOf(view.VLANs)),
 		a.list("cables", "cable", "The cables, and whether anything gets through", rowsOf(view.Cables)),
 		a.list("neighbours", "neighbors", "Who hears whom, interface by interface", rowsOf(view.Neighbours)),
-		a.list("management", "managed", "Where each device is managed, and whether the operator gets there", rowsOf(func(t *routing.Tables, devices []model.DeviceID) ([]view.Managed, view.Table) {
-			return view.Management(t, verify.Management(t), devices)
+		a.list("management", "managed", "Where each device is managed, and whether the operator gets there", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Managed, view.Table) {
+			return view.Management(net, verify.Management(net), devices)
 		})),
 		a.card(),
 		a.routes(),
-		a.list("permits", "permit", "What devices let pass, in order, and which requirements hang on it", rowsOf(func(t *routing.Tables, devices []model.DeviceID) ([]view.Permit, view.Table) {
-			return view.Permits(t.State.Spec, verify.Permits(t), devices)
+		a.list("permits", "permit", "What devices let pass, in order, and which requirements hang on it", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Permit, view.Table) {
+			return view.Permits(net.Spec, verify.Permits(net), devices)
 		})),
 		a.list("translations", "translation", "Which addresses are which beyond which interface", rowsOf(view.Translations)),
 		a.packets(),
@@ -55,12 +55,12 @@ func (a *app) show() *cobra.Command {
 }
 
 // rows make the answer of a list: as data, and as the table to print.
-type rows func(*routing.Tables, []model.DeviceID) (any, view.Table, error)
+type rows func(*forward.Network, []model.DeviceID) (any, view.Table, error)
 
 // rowsOf are the rows of a list that has no options to go wrong.
-func rowsOf[Row any](list func(*routing.Tables, []model.DeviceID) ([]Row, view.Table)) rows {
-	return func(t *routing.Tables, devices []model.DeviceID) (any, view.Table, error) {
-		data, table := list(t, devices)
+func rowsOf[Row any](list func(*forward.Network, []model.DeviceID) ([]Row, view.Table)) rows {
+	return func(net *forward.Network, devices []model.DeviceID) (any, view.Table, error) {
+		data, table := list(net, devices)
 		return data, table, nil
 	}
 }
@@ -77,7 +77,7 @@ func (a *app) list(name, alias, short string, make rows) *cobra.Command {
 		if err != nil {
 			return nil, view.Table{}, nil, err
 		}
-		data, table, err := make(w.Tables, devices)
+		data, table, err := make(w.Network, devices)
 		return data, table, func() { table.Text(a.out, a.width, "", a.wide) }, err
 	})
 	a.withoutFlag(cmd, &without)
@@ -126,8 +126,8 @@ func (a *app) interfaces() *cobra.Command {
 			if err != nil {
 				return nil, view.Table{}, nil, err
 			}
-			data := view.OneInterface(w.Tables, e.Interface)
-			_, table := view.Interfaces(w.Tables, []model.DeviceID{e.Device}, view.Filter{Match: names[0]})
+			data := view.OneInterface(w.Network, e.Interface)
+			_, table := view.Interfaces(w.Network, []model.DeviceID{e.Device}, view.Filter{Match: names[0]})
 			return data, table, func() { view.InterfaceText(a.out, data, view.Carried(w.Spec, e.Interface), a.width) }, nil
 		}
 		devices, err := devicesNamed(w, names)
@@ -142,7 +142,7 @@ func (a *app) interfaces() *cobra.Command {
 			return nil, view.Table{}, nil, w.Named(f.Segment)
 		}
 		f.Families = view.Families{Without4: families.Only6, Without6: families.Only4}
-		data, table := view.Interfaces(w.Tables, devices, f)
+		data, table := view.Interfaces(w.Network, devices, f)
 		return data, table, func() { table.Text(a.out, a.width, "", a.wide) }, nil
 	})
 	cmd.Flags().BoolVar(&f.Down, "down", false, "only those that are not up; unused ports are left out")
@@ -191,7 +191,7 @@ func (a *app) routes() *cobra.Command {
 		if err != nil {
 			return nil, view.Table{}, nil, err
 		}
-		data, table := view.Routes(w.Tables, devices, f)
+		data, table := view.Routes(w.Network, devices, f)
 		return data, table, func() {
 			if derived {
 				view.DerivedText(a.out, w)

@@ -28,7 +28,7 @@ func (a *app) trace() *cobra.Command {
 			if v.Next != "" {
 				v.Next += a.familyWords() + j.overWords() + a.observedWords()
 			}
-			if err := a.print(v, v.Hops(), func() { v.Text(a.out, w.Tables, a.width, a.explain) }); err != nil {
+			if err := a.print(v, v.Hops(), func() { v.Text(a.out, w.Network, a.width, a.explain) }); err != nil {
 				return err
 			}
 			if !v.Works() {

@@ -14,7 +14,6 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 	"ropeswing/internal/wire"
 )
 
@@ -40,10 +39,10 @@ func inside(ns string, run func() error) error {
 
 // live has the program's own pings and traces, from within the namespaces, set beside
 // the prediction: of what the prediction is sure of, they tell of no difference.
-func (l *lab) live(tables *routing.Tables, r *rand.Rand, s *score) {
+func (l *lab) live(net *forward.Network, r *rand.Rand, s *score) {
 	for d := range l.spec.Devices {
 		for _, udp := range []bool{false, true} {
-			l.liveFrom(tables, model.DeviceID(d), udp, r, s)
+			l.liveFrom(net, model.DeviceID(d), udp, r, s)
 		}
 	}
 }
@@ -51,7 +50,7 @@ func (l *lab) live(tables *routing.Tables, r *rand.Rand, s *score) {
 // probesGoTo is the service of UDP probes.
 var probesGoTo = model.Service{Protocol: model.UDP, First: 33434, Last: 33434}
 
-func (l *lab) liveFrom(tables *routing.Tables, d model.DeviceID, udp bool, r *rand.Rand, s *score) {
+func (l *lab) liveFrom(net *forward.Network, d model.DeviceID, udp bool, r *rand.Rand, s *score) {
 	probe := forward.Probe{}
 	if udp {
 		probe.Over = probesGoTo
@@ -60,7 +59,7 @@ func (l *lab) liveFrom(tables *routing.Tables, d model.DeviceID, udp bool, r *ra
 	predicted := map[netip.Addr]*forward.Exchange{}
 	for _, id := range r.Perm(len(l.spec.Interfaces)) {
 		for _, a := range l.spec.Interfaces[id].Addresses {
-			x := forward.PingBy(tables, d, netip.Addr{}, a.Addr(), model.None, probe)
+			x := forward.PingBy(net, d, netip.Addr{}, a.Addr(), model.None, probe)
 			if len(targets) < 6 && l.sure(x) && predicted[a.Addr()] == nil {
 				targets, predicted[a.Addr()] = append(targets, a.Addr()), x
 			}
@@ -82,7 +81,7 @@ func (l *lab) liveFrom(tables *routing.Tables, d model.DeviceID, udp bool, r *ra
 		}))
 		targets = slices.DeleteFunc(targets, func(to netip.Addr) bool {
 			i := slices.IndexFunc(traced, func(t wire.Traced) bool { return t.Target == to })
-			told := forward.Follow(tables, predicted[to]).Tell(l.spec, traced[i].Hops).Differs
+			told := forward.Follow(net, predicted[to]).Tell(l.spec, traced[i].Hops).Differs
 			if told == "" && !traced[i].Reached {
 				told = "it is not reached"
 			}

@@ -10,9 +10,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/compare"
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
-	"ropeswing/core/routing"
 	"ropeswing/internal/wire"
 )
 
@@ -22,7 +22,7 @@ var asNamed = regexp.MustCompile(`"i(\d+)"`)
 // observe has each namespace say what it is, in its own lists and by netlink, and
 // compares that with the plan that made it: nothing differs but that failed ports are
 // down.
-func (l *lab) observe(tables *routing.Tables) {
+func (l *lab) observe(net *forward.Network) {
 	var listed, told []*observed.Device
 	for d := range l.spec.Devices {
 		device := &observed.Device{Name: l.spec.Devices[d].Name}
@@ -56,8 +56,8 @@ func (l *lab) observe(tables *routing.Tables) {
 			assert.ElementsMatch(l.t, device.Routes, last.Routes, "and of the routes")
 		}
 	}
-	l.found(tables, listed)
-	l.found(tables, told)
+	l.found(net, listed)
+	l.found(net, told)
 }
 
 // named puts the plan's interface names in the place of the namespace's.
@@ -81,14 +81,14 @@ func (l *lab) named(d *observed.Device) *observed.Device {
 }
 
 // found compares what was observed with the plan.
-func (l *lab) found(tables *routing.Tables, devices []*observed.Device) {
+func (l *lab) found(net *forward.Network, devices []*observed.Device) {
 	failed := map[string]bool{}
 	for _, f := range l.state.Failures() {
 		if f.Interface != model.None {
 			failed[l.spec.Label(f.Interface)] = true
 		}
 	}
-	for _, d := range compare.Compare(tables, devices).Differences {
+	for _, d := range compare.Compare(net, devices).Differences {
 		here := d.Device + ":" + d.Subject
 		id, ok := l.spec.DeviceNamed(d.Device)
 		require.True(l.t, ok)

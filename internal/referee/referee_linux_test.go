@@ -149,10 +149,10 @@ func referee(t *testing.T, seed uint64, s *score) {
 	defer l.remove()
 	l.build(failures)
 	l.policies()
-	tables := forward.Resolve(state)
-	l.observe(tables)
-	l.compare(tables, r, s)
-	l.live(tables, r, s)
+	net := forward.Resolve(state)
+	l.observe(net)
+	l.compare(net, r, s)
+	l.live(net, r, s)
 }
 
 // withRandomRoutes gives each router a route to most subnets by some neighbour,
@@ -324,11 +324,11 @@ func macOf(id model.InterfaceID) string {
 	return fmt.Sprintf("02:00:5e:00:%02x:%02x", int(id)>>8, int(id)&255)
 }
 
-func (l *lab) tables() *routing.Tables { return forward.Resolve(l.state) }
+func (l *lab) tables() *forward.Network { return forward.Resolve(l.state) }
 
 // compare sends pings and traces from every device, and holds what comes back
 // against what was predicted.
-func (l *lab) compare(tables *routing.Tables, r *rand.Rand, s *score) {
+func (l *lab) compare(net *forward.Network, r *rand.Rand, s *score) {
 	var targets []netip.Addr
 	for id := range l.spec.Interfaces {
 		for _, a := range l.spec.Interfaces[id].Addresses {
@@ -359,12 +359,12 @@ func (l *lab) compare(tables *routing.Tables, r *rand.Rand, s *score) {
 		again := map[model.DeviceID][]netip.Addr{}
 		for d, a := range l.askAll(asked) {
 			for _, to := range a.targets {
-				differs := l.differs(tables, d, to, a, s)
+				differs := l.differs(net, d, to, a, s)
 				switch {
 				case differs != "" && try < 2:
 					again[d] = append(again[d], to)
 				case differs != "":
-					l.t.Errorf("network %s: %s to %s%s\n%s", l.prefix, l.spec.Devices[d].Name, to, differs, l.told(forward.Ping(tables, d, netip.Addr{}, to, model.None)))
+					l.t.Errorf("network %s: %s to %s%s\n%s", l.prefix, l.spec.Devices[d].Name, to, differs, l.told(forward.Ping(net, d, netip.Addr{}, to, model.None)))
 				}
 			}
 		}
@@ -394,8 +394,8 @@ func (l *lab) askAll(asked map[model.DeviceID][]netip.Addr) map[model.DeviceID]*
 
 // differs says in what Linux differs from what is predicted of one target; ""
 // where in nothing.
-func (l *lab) differs(tables *routing.Tables, d model.DeviceID, to netip.Addr, a *answers, s *score) string {
-	x := forward.Ping(tables, d, netip.Addr{}, to, model.None)
+func (l *lab) differs(net *forward.Network, d model.DeviceID, to netip.Addr, a *answers, s *score) string {
+	x := forward.Ping(net, d, netip.Addr{}, to, model.None)
 	if l.translatedTwice(x) {
 		return ""
 	}
@@ -404,14 +404,14 @@ func (l *lab) differs(tables *routing.Tables, d model.DeviceID, to netip.Addr, a
 	}
 	want, got := x.Verdict() == forward.Works, a.replied[to]
 	if want != got {
-		f, _ := x.Failure(tables)
+		f, _ := x.Failure(net)
 		return fmt.Sprintf(": predicted %v, Linux says %v (%s)", x.Verdict(), got, f.Reason)
 	}
-	hops, differs := l.traceDiffers(tables, x, a)
+	hops, differs := l.traceDiffers(net, x, a)
 	if differs == "" {
 		s.pings++
 		s.hops += len(hops)
-		tally(tables, x, hops, s.rules)
+		tally(net, x, hops, s.rules)
 		if got {
 			s.replies++
 		}
@@ -464,13 +464,13 @@ func (l *lab) told(x *forward.Exchange) string {
 
 // traceDiffers compares who answers at each TTL. Only those answers are looked at
 // that come at once: that nobody answers on a link is told after seconds.
-func (l *lab) traceDiffers(tables *routing.Tables, x *forward.Exchange, a *answers) (hops []forward.TraceHop, differs string) {
+func (l *lab) traceDiffers(net *forward.Network, x *forward.Exchange, a *answers) (hops []forward.TraceHop, differs string) {
 	for i, n := range x.There.Nodes {
 		if i > 0 && n.Device == x.From {
 			return nil, "" // it comes by its sender again
 		}
 	}
-	for _, hop := range forward.Follow(tables, x).Hops {
+	for _, hop := range forward.Follow(net, x).Hops {
 		if hop.TTL > mostTTL || len(hop.Answers) != 1 {
 			continue
 		}

@@ -22,10 +22,10 @@ var shown = []string{
 }
 
 // tally counts which rules an exchange stood on, and the answers of its trace.
-func tally(t *routing.Tables, x *forward.Exchange, hops []forward.TraceHop, count map[string]int) {
+func tally(net *forward.Network, x *forward.Exchange, hops []forward.TraceHop, count map[string]int) {
 	graphs := append([]*forward.Graph{x.There}, x.Back...)
 	for _, g := range graphs {
-		tallyGraph(t, g, count)
+		tallyGraph(net, g, count)
 	}
 	if len(x.Back) > 0 && x.Verdict() == forward.Works {
 		count["reply from the address asked"]++
@@ -45,32 +45,32 @@ func tally(t *routing.Tables, x *forward.Exchange, hops []forward.TraceHop, coun
 			if a.Back.Flow.Source == x.Target && a.ICMP.Words(x.Target.Is4()) == "time exceeded" {
 				count["error hides who is inside"]++
 			}
-			tallyGraph(t, a.Back, count)
+			tallyGraph(net, a.Back, count)
 		}
 	}
 }
 
-func tallyGraph(t *routing.Tables, g *forward.Graph, count map[string]int) {
+func tallyGraph(net *forward.Network, g *forward.Graph, count map[string]int) {
 	for i := range g.Nodes {
 		n := &g.Nodes[i]
-		tallyRoute(t, n, count)
+		tallyRoute(net, n, count)
 		if n.Treated != nil {
-			tallyTreatment(t, g, n.Device, n.Treated, count)
+			tallyTreatment(net, g, n.Device, n.Treated, count)
 			if n.Treated.Translation != nil {
 				count["destination translated"]++
 			}
 		}
 		for _, e := range n.Edges {
 			if e.Treated != nil {
-				tallyTreatment(t, g, n.Device, e.Treated, count)
+				tallyTreatment(net, g, n.Device, e.Treated, count)
 				if by := e.Treated.Translation; by != nil && e.To >= 0 {
 					count[[]string{"source translated one to one", "source shared", "source taken"}[by.Kind]]++
 				}
 			}
-			if e.To >= 0 && !holds(t.State.Spec, g.Nodes[e.To].In, e) {
+			if e.To >= 0 && !holds(net.Spec, g.Nodes[e.To].In, e) {
 				count["translator answers on the link"]++
 			}
-			if d := translatorOf(t, e.Left.Destination); e.To >= 0 && e.Hop.Via.IsValid() && g.Nodes[e.To].Device == d {
+			if d := translatorOf(net, e.Left.Destination); e.To >= 0 && e.Hop.Via.IsValid() && g.Nodes[e.To].Device == d {
 				count["translated address routed to"]++
 			}
 		}
@@ -93,9 +93,9 @@ func holds(spec *model.Spec, id model.InterfaceID, e forward.Edge) bool {
 	return slices.ContainsFunc(spec.Interfaces[id].Addresses, func(a model.Address) bool { return a.Addr() == e.Address })
 }
 
-func translatorOf(t *routing.Tables, a interface{ String() string }) model.DeviceID {
-	for d := range t.State.Spec.Devices {
-		for _, x := range t.State.Spec.Devices[d].Translates {
+func translatorOf(net *forward.Network, a interface{ String() string }) model.DeviceID {
+	for d := range net.Spec.Devices {
+		for _, x := range net.Spec.Devices[d].Translates {
 			if x.Kind == model.OneToOne && x.First.String() == a.String() {
 				return model.DeviceID(d)
 			}
@@ -104,7 +104,7 @@ func translatorOf(t *routing.Tables, a interface{ String() string }) model.Devic
 	return model.None
 }
 
-func tallyRoute(t *routing.Tables, n *forward.Node, count map[string]int) {
+func tallyRoute(net *forward.Network, n *forward.Node, count map[string]int) {
 	switch n.Decision.Action {
 	case forward.NoRoute:
 		count["no route"]++
@@ -116,7 +116,7 @@ func tallyRoute(t *routing.Tables, n *forward.Node, count map[string]int) {
 	if n.Decision.Action != forward.PassOn {
 		return
 	}
-	table := t.For(n.Device, n.In)
+	table := net.For(n.Device, n.In)
 	for _, e := range table.Covering(n.To) {
 		if e.Usable == routing.IsUsable && e.Prefix != n.Decision.Match.Prefix {
 			count["longest match"]++
@@ -141,7 +141,7 @@ func tallyRoute(t *routing.Tables, n *forward.Node, count map[string]int) {
 	}
 }
 
-func tallyTreatment(t *routing.Tables, g *forward.Graph, d model.DeviceID, x *forward.Treatment, count map[string]int) {
+func tallyTreatment(net *forward.Network, g *forward.Graph, d model.DeviceID, x *forward.Treatment, count map[string]int) {
 	kind := g.Flow.Kind
 	if x.Undone {
 		if count["translation undone"]++; kind == policy.Error {
@@ -159,7 +159,7 @@ func tallyTreatment(t *routing.Tables, g *forward.Graph, d model.DeviceID, x *fo
 	case j.By == policy.ByState:
 		count["state passes an error"]++
 	case j.By >= 0:
-		if count["permit "+[]string{"passes", "drops", "refuses"}[j.Ruling]]++; !j.Own && t.State.Spec.Devices[d].Permits[j.By].Answers {
+		if count["permit "+[]string{"passes", "drops", "refuses"}[j.Ruling]]++; !j.Own && net.Spec.Devices[d].Permits[j.By].Answers {
 			count["permit for replies"]++
 		}
 	}

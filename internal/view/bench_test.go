@@ -25,7 +25,7 @@ func BenchmarkExplainedPing(b *testing.B) {
 					b.Fatal(err)
 				}
 				p := view.NewPing(w, "desk-7", to, "ropeswing", nil, trials, passed)
-				p.Text(io.Discard, w.Tables, 80, true)
+				p.Text(io.Discard, w.Network, 80, true)
 			}
 		})
 	}

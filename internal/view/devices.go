@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/routing"
 )
 
 // Device is a device in JSON.
@@ -23,8 +23,8 @@ type Device struct {
 
 // Devices is the given devices for any format. Unused ports, down for want of a
 // cable, are not counted as down.
-func Devices(t *routing.Tables, devices []model.DeviceID) ([]Device, Table) {
-	spec := t.State.Spec
+func Devices(net *forward.Network, devices []model.DeviceID) ([]Device, Table) {
+	spec := net.Spec
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "is", Title: "is"}, {Key: "forwards", Title: "forwards", Wide: true},
 		{Key: "addresses", Title: "addresses"}, {Key: "interfaces", Title: "interfaces"},
@@ -40,7 +40,7 @@ func Devices(t *routing.Tables, devices []model.DeviceID) ([]Device, Table) {
 		x := Device{Device: d.Name, Is: d.Kind.String(), Forwards: d.Forwards, Routes: statics[id], Place: d.Place.String(), Addresses: []string{}}
 		unused := 0
 		for _, i := range spec.InterfacesOf(id) {
-			switch status := t.State.Status(i); {
+			switch status := net.State.Status(i); {
 			case status.Oper == network.Up:
 				x.InterfacesUp++
 			case status.Cause == network.NotCabled:

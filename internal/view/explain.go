@@ -7,27 +7,26 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
-	"ropeswing/core/routing"
 )
 
 // explainNode shows what an expert would look at on a device: the source chosen,
 // every route that matches, longest first, and which decides, how its next hop is
 // found, what is translated and permitted, and who answers on the link.
-func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, id, width int) {
-	spec, n := t.State.Spec, &g.Nodes[id]
+func explainNode(w io.Writer, net *forward.Network, g *forward.Graph, id, width int) {
+	spec, n := net.Spec, &g.Nodes[id]
 	line := func(format string, args ...any) {
 		paragraph(w, width, "    "+Clean(fmt.Sprintf(format, args...)), "      ")
 	}
 	fmt.Fprintln(w, "  "+bold.Render(Clean(spec.Devices[n.Device].Name))+faint.Render(" on its way to "+n.Destination.String()))
 	if id == 0 && g.Flow.Kind == policy.Request {
-		line("sends from %s: %s", orNone(address(n.Source)), forward.WhySource(t, n.Device, n.To, n.Source))
+		line("sends from %s: %s", orNone(address(n.Source)), forward.WhySource(net, n.Device, n.To, n.Source))
 	}
 	if n.To != n.Destination {
 		line("translates its destination to %s: %s", n.To, whyTranslated(n.Treated))
 	}
-	explainRoutes(t, n, line)
+	explainRoutes(net, n, line)
 	for i := range n.Edges {
-		explainEdge(t, g, id, i, line)
+		explainEdge(net, g, id, i, line)
 	}
 	if x := n.Treated; x != nil && x.Judged.By != policy.ByNothing {
 		line("is for itself: %s (%s)", passesWord(x.Judged.Ruling), forward.JudgedBy(spec, n.Device, x.Judged))
@@ -36,9 +35,9 @@ func explainNode(w io.Writer, t *routing.Tables, g *forward.Graph, id, width int
 
 // explainRoutes shows the routes that match, and how the next hop of the one that
 // decides is found.
-func explainRoutes(t *routing.Tables, n *forward.Node, line func(string, ...any)) {
-	spec := t.State.Spec
-	table := forward.TableAt(t, n)
+func explainRoutes(net *forward.Network, n *forward.Node, line func(string, ...any)) {
+	spec := net.Spec
+	table := forward.TableAt(net, n)
 	entries := table.Covering(n.To)
 	if len(entries) == 0 {
 		line("no route matches")
@@ -68,8 +67,8 @@ func explainRoutes(t *routing.Tables, n *forward.Node, line func(string, ...any)
 }
 
 // explainEdge shows what is done with a packet as it leaves, and who takes it.
-func explainEdge(t *routing.Tables, g *forward.Graph, id, edge int, line func(string, ...any)) {
-	spec, n := t.State.Spec, &g.Nodes[id]
+func explainEdge(net *forward.Network, g *forward.Graph, id, edge int, line func(string, ...any)) {
+	spec, n := net.Spec, &g.Nodes[id]
 	e := &n.Edges[edge]
 	if x := e.Treated; x != nil {
 		if x.Judged.By != policy.ByNothing {

@@ -3,7 +3,6 @@ package view
 import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // Graph is a walk in JSON.
@@ -47,8 +46,8 @@ var (
 )
 
 // NewGraph puts a walk into its JSON form.
-func NewGraph(t *routing.Tables, g *forward.Graph) Graph {
-	spec := t.State.Spec
+func NewGraph(net *forward.Network, g *forward.Graph) Graph {
+	spec := net.Spec
 	v := Graph{Source: address(g.Flow.Source), Destination: address(g.Flow.Destination), Verdict: g.Verdict().String(), Nodes: []Node{}, Edges: []Edge{}, Ends: []End{}}
 	for i, n := range g.Nodes {
 		v.Nodes = append(v.Nodes, Node{

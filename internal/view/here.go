@@ -6,8 +6,8 @@ import (
 	"net/netip"
 	"slices"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // OwnAddress is an address of this machine.
@@ -38,8 +38,8 @@ type HereAddress struct {
 
 // NewHere finds this machine in a plan. Defaults are the next hops of its default
 // routes; nil where they are not known.
-func NewHere(t *routing.Tables, own []OwnAddress, defaults []netip.Addr, prefix string) *Here {
-	spec := t.State.Spec
+func NewHere(net *forward.Network, own []OwnAddress, defaults []netip.Addr, prefix string) *Here {
+	spec := net.Spec
 	v := &Here{Addresses: []HereAddress{}, Should: []string{}}
 	holds := map[netip.Addr]bool{}
 	device := model.DeviceID(model.None)

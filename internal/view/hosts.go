@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
-	"ropeswing/core/routing"
 )
 
 // Host is a host's addressing in JSON.
@@ -24,8 +24,8 @@ type Host struct {
 }
 
 // Hosts is the hosts among the devices, side by side.
-func Hosts(t *routing.Tables, devices []model.DeviceID) ([]Host, Table) {
-	spec := t.State.Spec
+func Hosts(net *forward.Network, devices []model.DeviceID) ([]Host, Table) {
+	spec := net.Spec
 	data := []Host{}
 	for _, d := range devices {
 		if spec.Devices[d].Kind == model.Host {
@@ -139,8 +139,8 @@ type HeldAddress struct {
 }
 
 // Addresses is every address of the devices, in order.
-func Addresses(t *routing.Tables, devices []model.DeviceID) ([]HeldAddress, Table) {
-	spec := t.State.Spec
+func Addresses(net *forward.Network, devices []model.DeviceID) ([]HeldAddress, Table) {
+	spec := net.Spec
 	type held struct {
 		netip.Prefix
 		HeldAddress

@@ -9,9 +9,9 @@ import (
 	"strings"
 	"sync"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/routing"
 )
 
 // Interface is an interface in JSON.
@@ -74,8 +74,8 @@ func (f Filter) takes(s *network.State, id model.InterfaceID, x Interface) bool 
 
 // Interfaces is the interfaces of the given devices for any format, as far as
 // the filter takes them. In the table, runs of ports that are alike share a row.
-func Interfaces(t *routing.Tables, devices []model.DeviceID, f Filter) ([]Interface, Table) {
-	spec := t.State.Spec
+func Interfaces(net *forward.Network, devices []model.DeviceID, f Filter) ([]Interface, Table) {
+	spec := net.Spec
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"}, {Key: "addresses", Title: "addresses"},
 		{Key: "segment", Title: "segment, VLAN"}, {Key: "state", Title: "state"},
@@ -84,8 +84,8 @@ func Interfaces(t *routing.Tables, devices []model.DeviceID, f Filter) ([]Interf
 	data := []Interface{}
 	for _, d := range devices {
 		for _, id := range spec.InterfacesOf(d) {
-			x := newInterface(t.State, id)
-			if !f.takes(t.State, id, x) {
+			x := newInterface(net.State, id)
+			if !f.takes(net.State, id, x) {
 				continue
 			}
 			data = append(data, x)
@@ -153,10 +153,10 @@ func newInterface(s *network.State, id model.InterfaceID) Interface {
 }
 
 // OneInterface is all that is known of one interface.
-func OneInterface(t *routing.Tables, id model.InterfaceID) Interface {
-	x := newInterface(t.State, id)
-	for _, n := range t.State.Neighbours(id) {
-		x.Hears = append(x.Hears, t.State.Spec.Label(n))
+func OneInterface(net *forward.Network, id model.InterfaceID) Interface {
+	x := newInterface(net.State, id)
+	for _, n := range net.State.Neighbours(id) {
+		x.Hears = append(x.Hears, net.Spec.Label(n))
 	}
 	return x
 }

@@ -56,16 +56,16 @@ func TestATraceWithoutAPlan(t *testing.T) {
 // Beside a plan each hop has its prediction, and the command to type next is about who is
 // suspected.
 func TestATraceBesideThePlan(t *testing.T) {
-	tables := coretest.Tables(t, `
+	net := coretest.Tables(t, `
 segments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}
 devices:
   pc: {is: host, gateway: r, interfaces: {e: {segment: a, address: 10}}}
   r: {is: router, interfaces: {p: {segment: a, address: first}, q: {segment: b, address: first}}}
   cam: {is: host, gateway: r, interfaces: {e: {segment: b, address: 10}}}
 `)
-	spec := tables.State.Spec
+	spec := net.Spec
 	far := netip.MustParseAddr("10.2.0.10")
-	predicted := forward.Follow(tables, forward.Ping(tables, coretest.Device(t, spec, "pc"), netip.Addr{}, far, model.None))
+	predicted := forward.Follow(net, forward.Ping(net, coretest.Device(t, spec, "pc"), netip.Addr{}, far, model.None))
 	v := &LiveTraces{From: "pc", Probes: "icmp"}
 	reply := forward.ICMP{}
 	v.Add(spec, "cam", LiveTraced{Address: far.String(), Reached: true, Predicted: predicted, Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", passing), answeredBy(2, "10.2.0.10", reply)}})

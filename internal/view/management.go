@@ -5,7 +5,6 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 	"ropeswing/core/verify"
 )
 
@@ -20,8 +19,8 @@ type Managed struct {
 }
 
 // Management is how each of the devices that has to be logged in to is reached.
-func Management(t *routing.Tables, all []verify.Managed, devices []model.DeviceID) ([]Managed, Table) {
-	spec := t.State.Spec
+func Management(net *forward.Network, all []verify.Managed, devices []model.DeviceID) ([]Managed, Table) {
+	spec := net.Spec
 	wanted := map[model.DeviceID]bool{}
 	for _, d := range devices {
 		wanted[d] = true
@@ -40,7 +39,7 @@ func Management(t *routing.Tables, all []verify.Managed, devices []model.DeviceI
 			x.State = "no operator"
 		case m.Exchange.Verdict() != forward.Works:
 			x.State = "not reached"
-			if f, ok := m.Exchange.Failure(t); ok {
+			if f, ok := m.Exchange.Failure(net); ok {
 				x.Why = f.Reason
 			}
 		}

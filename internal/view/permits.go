@@ -5,9 +5,9 @@ import (
 	"path"
 	"strings"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
-	"ropeswing/core/routing"
 	"ropeswing/core/source"
 	"ropeswing/core/verify"
 )
@@ -130,8 +130,8 @@ type Both struct {
 }
 
 // Translations is which addresses are which beyond which interface.
-func Translations(t *routing.Tables, devices []model.DeviceID) ([]Translation, Table) {
-	spec := t.State.Spec
+func Translations(net *forward.Network, devices []model.DeviceID) ([]Translation, Table) {
+	spec := net.Spec
 	data := []Translation{}
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device", Heading: true}, {Key: "beyond", Title: "beyond"}, {Key: "host", Title: "host"}, {Key: "inside", Title: "inside"}, {Key: "outside", Title: "is, beyond"},
@@ -139,7 +139,7 @@ func Translations(t *routing.Tables, devices []model.DeviceID) ([]Translation, T
 	}, Empty: "no device translates addresses"}
 	for _, d := range devices {
 		for i := range spec.Devices[d].Translates {
-			x := newTranslation(t, d, &spec.Devices[d].Translates[i])
+			x := newTranslation(net, d, &spec.Devices[d].Translates[i])
 			data = append(data, x)
 			for _, p := range x.Pairs {
 				outside := p.Outside
@@ -153,8 +153,8 @@ func Translations(t *routing.Tables, devices []model.DeviceID) ([]Translation, T
 	return data, table
 }
 
-func newTranslation(t *routing.Tables, d model.DeviceID, x *model.Translation) Translation {
-	spec := t.State.Spec
+func newTranslation(net *forward.Network, d model.DeviceID, x *model.Translation) Translation {
+	spec := net.Spec
 	v := Translation{Device: spec.Devices[d].Name, Sentence: x.Text, Beyond: spec.Interfaces[x.Beyond].Name, Kind: [...]string{"one to one", "shared", "taken"}[x.Kind], Answers: "it is the interface's own"}
 	v.File, v.Line = written(x.Place)
 	v.File = path.Base(v.File)

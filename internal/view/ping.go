@@ -8,7 +8,6 @@ import (
 
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
-	"ropeswing/core/routing"
 	"ropeswing/core/workspace"
 )
 
@@ -83,12 +82,12 @@ func newPing(w *workspace.Workspace, from, to, prefix string, without []string, 
 
 func newFamily(w *workspace.Workspace, t workspace.Trial) PingFamily {
 	f := PingFamily{Family: strings.ToLower(forward.FamilyOf(t.Target)), Verdict: t.Verdict().String(), Source: address(t.Source), Target: t.Target.String(), trial: t}
-	there := NewGraph(w.Tables, t.There)
+	there := NewGraph(w.Network, t.There)
 	f.There = &there
 	for _, b := range t.Back {
-		f.Back = append(f.Back, NewGraph(w.Tables, b))
+		f.Back = append(f.Back, NewGraph(w.Network, b))
 	}
-	if fail, failing := t.Failure(w.Tables); failing {
+	if fail, failing := t.Failure(w.Network); failing {
 		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: w.Spec.Devices[fail.Device].Name, Reason: fail.Reason, cause: w.Spec.Devices[fail.Cause].Name}
 		for _, d := range fail.Loop {
 			f.Failure.Loop = append(f.Failure.Loop, w.Spec.Devices[d].Name)
@@ -166,7 +165,7 @@ func (p Ping) Headline() string {
 
 // Text writes the verdict, then why and what would mend it, then the ways
 // there and back.
-func (p Ping) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
+func (p Ping) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 	style := good
 	switch {
 	case p.Verdict == forward.Depends.String():
@@ -193,10 +192,10 @@ func (p Ping) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
 			paragraph(w, width, fmt.Sprintf("%s %s, %s to %s", bold.Render(forward.FamilyOf(f.trial.Target)), way, orNone(f.Source), f.Target), "  ")
 			continue
 		}
-		walkText(w, t, forward.FamilyOf(f.trial.Target)+" there", f.trial.There, width, explain)
+		walkText(w, net, forward.FamilyOf(f.trial.Target)+" there", f.trial.There, width, explain)
 		for _, b := range f.trial.Back {
 			fmt.Fprintln(w)
-			walkText(w, t, forward.FamilyOf(f.trial.Target)+" back", b, width, explain)
+			walkText(w, net, forward.FamilyOf(f.trial.Target)+" back", b, width, explain)
 		}
 	}
 }
@@ -272,10 +271,10 @@ func sameGraph(a, b *forward.Graph) bool {
 }
 
 // Hops is the walks as one table: for CSV and Markdown.
-func (p Ping) Hops(t *routing.Tables) Table {
+func (p Ping) Hops(net *forward.Network) Table {
 	table := Table{Columns: append([]Column{{Key: "family", Title: "family"}, {Key: "way", Title: "way"}}, walkColumns...)}
 	add := func(f PingFamily, way string, g *forward.Graph) {
-		for _, row := range walkRows(t, g) {
+		for _, row := range walkRows(net, g) {
 			table.Rows = append(table.Rows, append([]string{f.Family, way}, row...))
 		}
 	}

@@ -11,7 +11,6 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/reach"
-	"ropeswing/core/routing"
 )
 
 // Reach is who reaches whom, in JSON.
@@ -213,8 +212,8 @@ func FailureName(spec *model.Spec, f network.Failure) string {
 }
 
 // Add counts one failure.
-func (v *Sweep) Add(t *routing.Tables, l reach.Loss) {
-	spec := t.State.Spec
+func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
+	spec := net.Spec
 	v.Failures++
 	if l.Lost == 0 {
 		v.Whole++
@@ -232,7 +231,7 @@ func (v *Sweep) Add(t *routing.Tables, l reach.Loss) {
 	for _, k := range l.Takes {
 		s := &spec.Statics[k.Static]
 		out := s.Out
-		if e, ok := t.Table(k.Device).EntryOf(k.Static); ok && out == model.None && len(e.Hops) > 0 {
+		if e, ok := net.Table(k.Device).EntryOf(k.Static); ok && out == model.None && len(e.Hops) > 0 {
 			out = e.Hops[0].Out
 		}
 		x.Takes = append(x.Takes, Takeover{spec.Devices[k.Device].Name, s.To.String(), ifaceName(spec, out)})

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/netip"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
 	"ropeswing/core/workspace"
@@ -48,16 +49,16 @@ func (f RouteFilter) takes(e routing.Entry) bool {
 // Routes is the routes of the given devices for any format. Local routes, the
 // devices' own addresses, are in the table only where the plan says beyond, and
 // in JSON always.
-func Routes(t *routing.Tables, devices []model.DeviceID, f RouteFilter) ([]Route, Table) {
+func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Route, Table) {
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "to", Title: "to"}, {Key: "next_hop", Title: "next hop"},
 		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "dist", Right: true},
 		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "watch", Title: "watches", Below: true, Lead: "watches "}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}, Empty: "no routes"}
 	data := []Route{}
-	spec := t.State.Spec
+	spec := net.Spec
 	for _, d := range devices {
-		for _, view := range t.Of(d) {
+		for _, view := range net.Of(d) {
 			heading := spec.Devices[d].Name
 			if view.Name() != "" {
 				heading += ", table " + view.Name()
@@ -71,7 +72,7 @@ func Routes(t *routing.Tables, devices []model.DeviceID, f RouteFilter) ([]Route
 				if !f.takes(e) {
 					continue
 				}
-				x := newRoute(t, view, d, e)
+				x := newRoute(net, view, d, e)
 				if f.Covering.IsValid() && e.InUse {
 					if decided && x.Why == "" && data[len(data)-1].To != x.To {
 						x.Why = "a longer prefix decides"
@@ -93,8 +94,8 @@ func Routes(t *routing.Tables, devices []model.DeviceID, f RouteFilter) ([]Route
 	return data, table.headed()
 }
 
-func newRoute(t *routing.Tables, view routing.View, d model.DeviceID, e routing.Entry) Route {
-	spec := t.State.Spec
+func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routing.Entry) Route {
+	spec := net.Spec
 	x := Route{Device: spec.Devices[d].Name, Table: view.Name(), To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance), Metric: e.Metric, Out: ifaceName(spec, e.Out())}
 	x.State = stateWord(e)
 	x.Why, x.Discards = view.Why(e), e.Discard

@@ -7,7 +7,6 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 	"ropeswing/core/workspace"
 )
 
@@ -56,7 +55,7 @@ func NewTrace(w *workspace.Workspace, from, to, prefix string, without []string,
 		v.Next = strings.Join(append([]string{prefix, "ping", from, to}, withoutFlags(without)...), " ")
 	}
 	for i, t := range trials {
-		tr := forward.Follow(w.Tables, t.Exchange)
+		tr := forward.Follow(w.Network, t.Exchange)
 		f := TraceFamily{
 			Family: p.Families[i].Family, Verdict: p.Families[i].Verdict, Source: p.Families[i].Source, Target: p.Families[i].Target,
 			Failure: p.Families[i].Failure, There: *p.Families[i].There, Back: p.Families[i].Back, Hops: []TraceHop{}, trace: tr,
@@ -146,7 +145,7 @@ func (f TraceFamily) outcome() string {
 }
 
 // Text writes each family's hops, and what is at the end of them.
-func (v Trace) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
+func (v Trace) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 	style := good
 	if v.Verdict != forward.Works.String() {
 		style = bad
@@ -166,9 +165,9 @@ func (v Trace) Text(w io.Writer, t *routing.Tables, width int, explain bool) {
 			paragraph(w, width, "  "+bad.Render("on the way "+f.Failure.Way+",")+" "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), "  ")
 		}
 		if explain {
-			f.packetByPacket(w, t.State.Spec, width)
+			f.packetByPacket(w, net.Spec, width)
 			for i := range f.trace.Exchange.There.Nodes {
-				explainNode(w, t, f.trace.Exchange.There, i, width)
+				explainNode(w, net, f.trace.Exchange.There, i, width)
 			}
 		}
 	}

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/routing"
 )
 
 // VLAN is a segment's VLAN on one switch in JSON.
@@ -21,8 +21,8 @@ type VLAN struct {
 }
 
 // VLANs is which switch has which VLAN on which ports.
-func VLANs(t *routing.Tables, devices []model.DeviceID) ([]VLAN, Table) {
-	spec := t.State.Spec
+func VLANs(net *forward.Network, devices []model.DeviceID) ([]VLAN, Table) {
+	spec := net.Spec
 	named := map[model.VLAN]string{}
 	for _, s := range spec.Segments {
 		if _, twice := named[s.VLAN]; twice {
@@ -33,7 +33,7 @@ func VLANs(t *routing.Tables, devices []model.DeviceID) ([]VLAN, Table) {
 	}
 	data := []VLAN{}
 	for _, d := range devices {
-		data = append(data, vlansOf(t, d, named)...)
+		data = append(data, vlansOf(net, d, named)...)
 	}
 	slices.SortStableFunc(data, func(a, b VLAN) int { return a.VLAN - b.VLAN })
 	table := Table{Columns: []Column{
@@ -47,8 +47,8 @@ func VLANs(t *routing.Tables, devices []model.DeviceID) ([]VLAN, Table) {
 }
 
 // vlansOf is the VLANs of one switch, in order.
-func vlansOf(t *routing.Tables, d model.DeviceID, named map[model.VLAN]string) []VLAN {
-	spec := t.State.Spec
+func vlansOf(net *forward.Network, d model.DeviceID, named map[model.VLAN]string) []VLAN {
+	spec := net.Spec
 	byNumber := map[model.VLAN]*VLAN{}
 	of := func(v model.VLAN) *VLAN {
 		if byNumber[v] == nil {
@@ -68,7 +68,7 @@ func vlansOf(t *routing.Tables, d model.DeviceID, named map[model.VLAN]string) [
 			for _, v := range i.Tagged {
 				of(v).Tagged = append(of(v).Tagged, i.Name)
 			}
-			for _, v := range sentTo(t, id) {
+			for _, v := range sentTo(net, id) {
 				if _, has := slices.BinarySearch(i.Tagged, v); !has {
 					of(v).Missing = append(of(v).Missing, i.Name)
 				}
@@ -85,9 +85,9 @@ func vlansOf(t *routing.Tables, d model.DeviceID, named map[model.VLAN]string) [
 
 // sentTo lists the VLANs that the far end of a port's cable sends with a tag:
 // those a switch has there, or the subinterfaces of another device.
-func sentTo(t *routing.Tables, id model.InterfaceID) []model.VLAN {
-	spec := t.State.Spec
-	far := t.State.Peer(id)
+func sentTo(net *forward.Network, id model.InterfaceID) []model.VLAN {
+	spec := net.Spec
+	far := net.State.Peer(id)
 	if far == model.None {
 		return nil
 	}
@@ -131,12 +131,12 @@ type Cable struct {
 }
 
 // Cables is the cables of the devices.
-func Cables(t *routing.Tables, devices []model.DeviceID) ([]Cable, Table) {
-	spec := t.State.Spec
+func Cables(net *forward.Network, devices []model.DeviceID) ([]Cable, Table) {
+	spec := net.Spec
 	data := []Cable{}
 	table := Table{Columns: []Column{{Key: "cable", Title: "cable"}, {Key: "one_end", Title: "one end"}, {Key: "other_end", Title: "other end"}, {Key: "state", Title: "state"}, {Key: "fault", Title: "fault"}, {Key: "place", Title: "written at", Wide: true}}, Empty: "no cables"}
 	blocked := map[model.CableID]bool{}
-	for _, l := range t.State.Loops() {
+	for _, l := range net.State.Loops() {
 		blocked[l.Cable] = l.Blocked
 	}
 	for id, c := range spec.Cables {
@@ -146,8 +146,8 @@ func Cables(t *routing.Tables, devices []model.DeviceID) ([]Cable, Table) {
 		}
 		x := Cable{Cable: c.Name, Ends: []string{spec.Label(a), spec.Label(b)}, State: "up", Place: c.Place.String()}
 		for _, end := range c.Ends {
-			if !t.State.IsUp(end) {
-				x.State = "down: " + t.State.Why(end)
+			if !net.State.IsUp(end) {
+				x.State = "down: " + net.State.Why(end)
 			}
 		}
 		if x.State == "up" && blocked[model.CableID(id)] {
@@ -176,13 +176,13 @@ type Neighbour struct {
 }
 
 // Neighbours is who hears whom.
-func Neighbours(t *routing.Tables, devices []model.DeviceID) ([]Neighbour, Table) {
-	spec := t.State.Spec
+func Neighbours(net *forward.Network, devices []model.DeviceID) ([]Neighbour, Table) {
+	spec := net.Spec
 	data := []Neighbour{}
 	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"}, {Key: "neighbour", Title: "neighbour"}, {Key: "addresses", Title: "addresses"}, {Key: "segment", Title: "segment"}}, Empty: "no neighbours"}
 	for _, d := range devices {
 		for _, id := range spec.InterfacesOf(d) {
-			for _, n := range t.State.Neighbours(id) {
+			for _, n := range net.State.Neighbours(id) {
 				x := Neighbour{Device: spec.Devices[d].Name, Interface: spec.Interfaces[id].Name, Neighbour: spec.Label(n), Addresses: []string{}}
 				for _, a := range spec.Interfaces[n].Addresses {
 					x.Addresses = append(x.Addresses, a.Addr().String())

@@ -29,8 +29,8 @@ func rewritten(n *forward.Node, e *forward.Edge) string {
 }
 
 // walkRows is a walk as rows: a step each, and a row for each end.
-func walkRows(t *routing.Tables, g *forward.Graph) [][]string {
-	spec := t.State.Spec
+func walkRows(net *forward.Network, g *forward.Graph) [][]string {
+	spec := net.Spec
 	var rows [][]string
 	for i := range g.Nodes {
 		n := &g.Nodes[i]
@@ -72,13 +72,13 @@ func orNone(a string) string {
 }
 
 // walkText writes one walk.
-func walkText(w io.Writer, t *routing.Tables, title string, g *forward.Graph, width int, explain bool) {
+func walkText(w io.Writer, net *forward.Network, title string, g *forward.Graph, width int, explain bool) {
 	fmt.Fprintln(w, bold.Render(title)+faint.Render(fmt.Sprintf(", %s to %s", orNone(address(g.Flow.Source)), g.Flow.Destination)))
-	table := Table{Columns: walkColumns, Rows: walkRows(t, g)}
+	table := Table{Columns: walkColumns, Rows: walkRows(net, g)}
 	table.Text(w, width, "  ", false)
 	if explain {
 		for i := range g.Nodes {
-			explainNode(w, t, g, i, width)
+			explainNode(w, net, g, i, width)
 		}
 	}
 }

@@ -28,10 +28,10 @@ devices:
 // capturedOf writes an exchange and reads it again.
 func capturedOf(t *testing.T, to string, probe forward.Probe) []wire.Captured {
 	t.Helper()
-	tables := coretest.Tables(t, captured)
-	x := forward.PingBy(tables, coretest.Device(t, tables.State.Spec, "ha"), netip.Addr{}, netip.MustParseAddr(to), model.None, probe)
+	net := coretest.Tables(t, captured)
+	x := forward.PingBy(net, coretest.Device(t, net.Spec, "ha"), netip.Addr{}, netip.MustParseAddr(to), model.None, probe)
 	var b bytes.Buffer
-	require.NoError(t, wire.WriteCapture(&b, tables.State.Spec, frames.Of(tables, x)))
+	require.NoError(t, wire.WriteCapture(&b, net.Spec, frames.Of(net, x)))
 	all, err := wire.ReadCapture(bytes.NewReader(b.Bytes()))
 	require.NoError(t, err)
 	for _, c := range all {
@@ -107,14 +107,14 @@ func TestWhatIsNoCaptureIsRefused(t *testing.T) {
 		_, err := wire.ReadCapture(bytes.NewReader([]byte(text)))
 		assert.ErrorContains(t, err, message, "%q", text)
 	}
-	tables := coretest.Tables(t, captured)
-	x := forward.Ping(tables, coretest.Device(t, tables.State.Spec, "ha"), netip.Addr{}, netip.MustParseAddr("10.2.0.10"), model.None)
+	net := coretest.Tables(t, captured)
+	x := forward.Ping(net, coretest.Device(t, net.Spec, "ha"), netip.Addr{}, netip.MustParseAddr("10.2.0.10"), model.None)
 	var b bytes.Buffer
-	require.NoError(t, wire.WriteCapture(&b, tables.State.Spec, frames.Of(tables, x)))
+	require.NoError(t, wire.WriteCapture(&b, net.Spec, frames.Of(net, x)))
 	all, err := wire.ReadCapture(bytes.NewReader(b.Bytes()[:b.Len()-20]))
 	assert.ErrorContains(t, err, "it breaks off behind packet")
 	assert.NotEmpty(t, all, "what was whole is shown")
-	assert.Error(t, wire.WriteCapture(&b, tables.State.Spec, nil))
+	assert.Error(t, wire.WriteCapture(&b, net.Spec, nil))
 }
 
 // The older format is read too.
@@ -134,11 +134,11 @@ func TestOlderCapturesAreRead(t *testing.T) {
 }
 
 func FuzzReadCapture(f *testing.F) {
-	tables := coretest.Tables(f, captured)
+	net := coretest.Tables(f, captured)
 	for _, to := range []string{"10.2.0.10", "2001:db8:2::a"} {
-		x := forward.PingBy(tables, coretest.Device(f, tables.State.Spec, "ha"), netip.Addr{}, netip.MustParseAddr(to), model.None, forward.Probe{Size: 1500})
+		x := forward.PingBy(net, coretest.Device(f, net.Spec, "ha"), netip.Addr{}, netip.MustParseAddr(to), model.None, forward.Probe{Size: 1500})
 		var b bytes.Buffer
-		require.NoError(f, wire.WriteCapture(&b, tables.State.Spec, frames.Of(tables, x)))
+		require.NoError(f, wire.WriteCapture(&b, net.Spec, frames.Of(net, x)))
 		f.Add(b.Bytes())
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"strings"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/frames"
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
@@ -50,8 +51,8 @@ func number(module, name string, n any) *datum {
 // Models is a device as RFC 7951 JSON or as NETCONF-style XML of the models of
 // interfaces (RFC 8343), IP (RFC 8344) and routing (RFC 8349): as planned, and in the
 // state that is predicted.
-func Models(t *routing.Tables, d model.DeviceID, asXML bool) ([]byte, error) {
-	all := []*datum{interfacesOf(t, d), routingOf(t, d)}
+func Models(net *forward.Network, d model.DeviceID, asXML bool) ([]byte, error) {
+	all := []*datum{interfacesOf(net, d), routingOf(net, d)}
 	var b bytes.Buffer
 	if asXML {
 		b.WriteString(xml.Header + "<data xmlns=\"urn:ietf:params:xml:ns:netconf:base:1.0\">\n")
@@ -141,9 +142,9 @@ func interfaceType(i *model.Interface) string {
 	return "iana-if-type:ethernetCsmacd"
 }
 
-func interfacesOf(t *routing.Tables, d model.DeviceID) *datum {
+func interfacesOf(net *forward.Network, d model.DeviceID) *datum {
 	const m = "ietf-interfaces"
-	spec := t.State.Spec
+	spec := net.Spec
 	top := container(m, "interfaces")
 	for n, id := range spec.InterfacesOf(d) {
 		i := &spec.Interfaces[id]
@@ -157,7 +158,7 @@ func interfacesOf(t *routing.Tables, d model.DeviceID) *datum {
 			admin = "down"
 		}
 		oper := "down"
-		if t.State.IsUp(id) {
+		if net.State.IsUp(id) {
 			oper = "up"
 		}
 		add(leaf(m, "type", interfaceType(i)), number(m, "enabled", !i.AdminDown), leaf(m, "admin-status", admin), leaf(m, "oper-status", oper), number(m, "if-index", n+1))
@@ -170,7 +171,7 @@ func interfacesOf(t *routing.Tables, d model.DeviceID) *datum {
 		}
 		add(container(m, "statistics", leaf(m, "discontinuity-time", "2000-01-01T00:00:00Z")))
 		for _, is4 := range []bool{true, false} {
-			if x := ipOf(t, d, i, is4); x != nil {
+			if x := ipOf(net, d, i, is4); x != nil {
 				add(x)
 			}
 		}
@@ -180,13 +181,13 @@ func interfacesOf(t *routing.Tables, d model.DeviceID) *datum {
 }
 
 // ipOf is an interface's configuration of a family (RFC 8344); nil where it has none.
-func ipOf(t *routing.Tables, d model.DeviceID, i *model.Interface, is4 bool) *datum {
+func ipOf(net *forward.Network, d model.DeviceID, i *model.Interface, is4 bool) *datum {
 	const m = "ietf-ip"
 	name := "ipv6"
 	if is4 {
 		name = "ipv4"
 	}
-	x := container(m, name, number(m, "enabled", true), number(m, "forwarding", t.State.Spec.Devices[d].Forwards))
+	x := container(m, name, number(m, "enabled", true), number(m, "forwarding", net.Spec.Devices[d].Forwards))
 	if i.MTU >= 68 && (is4 || i.MTU >= 1280) {
 		x.children = append(x.children, number(m, "mtu", i.MTU))
 	}
@@ -203,10 +204,10 @@ func ipOf(t *routing.Tables, d model.DeviceID, i *model.Interface, is4 bool) *da
 	return x
 }
 
-func routingOf(t *routing.Tables, d model.DeviceID) *datum {
+func routingOf(net *forward.Network, d model.DeviceID) *datum {
 	const m = "ietf-routing"
 	ribs := container(m, "ribs")
-	for _, v := range t.Of(d) {
+	for _, v := range net.Of(d) {
 		for _, is4 := range []bool{true, false} {
 			family, module := "ipv6", "ietf-ipv6-unicast-routing"
 			if is4 {
@@ -219,7 +220,7 @@ func routingOf(t *routing.Tables, d model.DeviceID) *datum {
 			routes := container(m, "routes")
 			for _, e := range v.Entries() {
 				if e.Prefix.Addr().Is4() == is4 && e.Source != routing.Local {
-					routes.children = append(routes.children, routeOf(t, v, e, module))
+					routes.children = append(routes.children, routeOf(net, v, e, module))
 				}
 			}
 			if len(routes.children) > 0 {
@@ -231,9 +232,9 @@ func routingOf(t *routing.Tables, d model.DeviceID) *datum {
 }
 
 // routeOf is a route of a table (RFC 8349 §5).
-func routeOf(t *routing.Tables, v routing.View, e routing.Entry, module string) *datum {
+func routeOf(net *forward.Network, v routing.View, e routing.Entry, module string) *datum {
 	const m = "ietf-routing"
-	spec := t.State.Spec
+	spec := net.Spec
 	x := entry(m, "route", number(m, "route-preference", e.Distance))
 	source := "ietf-routing:static"
 	hop := container(m, "next-hop")

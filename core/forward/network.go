@@ -1,0 +1,87 @@
+package forward
+
+import (
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/policy"
+	"ropeswing/core/routing"
+)
+
+// Network is a network in one state, with all that decides where its packets go:
+// what it is made of, what is up, the tables of every device, what devices let
+// pass and translate, and what watched routes see. It is never changed; Update and
+// Changed make another.
+type Network struct {
+	Spec   *model.Spec
+	State  *network.State
+	Policy *policy.Policy // nil where no device has permits or translations
+	*routing.Tables
+	// Unsettled are watches that chase each other: their routes are taken to be out
+	// of use, though they would come and go.
+	Unsettled []routing.Monitor
+
+	probes *probes // nil where nothing is watched
+}
+
+// Resolve makes the network of a state, watched routes among its tables.
+func Resolve(state *network.State) *Network {
+	net := Answered(state)
+	if net.probes = newProbes(net.Spec); net.probes == nil {
+		return net
+	}
+	return net.probes.settle(net, nil)
+}
+
+// Answered makes the network of a state as if every watch were answered.
+func Answered(state *network.State) *Network {
+	return &Network{Spec: state.Spec, State: state, Policy: policy.New(state.Spec), Tables: routing.Resolve(state, state.Spec.Statics)}
+}
+
+// Update is the network in another state of the same topology. It redoes only
+// what differs.
+func Update(net *Network, state *network.State) *Network {
+	next := net.with(state, net.Tables.Update(state))
+	if net.probes == nil {
+		return next
+	}
+	var changed []model.DeviceID // nil is all
+	if state.Shares(net.State) {
+		changed = []model.DeviceID{}
+		for id := range state.Spec.Interfaces {
+			if state.IsUp(model.InterfaceID(id)) != net.State.IsUp(model.InterfaceID(id)) {
+				changed = append(changed, state.Spec.Interfaces[id].Device)
+			}
+		}
+	}
+	return next.settleAgain(changed)
+}
+
+// with is the same network in a state of the same parts, with its tables.
+func (net *Network) with(state *network.State, tables *routing.Tables) *Network {
+	next := *net
+	next.Spec, next.State, next.Tables = state.Spec, state, tables
+	return &next
+}
+
+// settleAgain asks again the watches whose probes met changed devices, or which
+// heard nothing; nil is all of them.
+func (net *Network) settleAgain(changed []model.DeviceID) *Network {
+	if silent := net.Silent(); len(silent) > 0 {
+		for m := range silent {
+			if changed != nil {
+				changed = append(changed, m.Key.Device)
+			}
+		}
+		net = net.with(net.State, net.Silence(nil))
+	}
+	return net.probes.settle(net, changed)
+}
+
+// Watches tells whether any route is watched.
+func (net *Network) Watches() bool { return net.probes != nil }
+
+// WithRoutes is the network in a state that differs in one device's static routes
+// only, which are those from first on up to last, and of which none is watched.
+func (net *Network) WithRoutes(state *network.State, d model.DeviceID, first, last int) *Network {
+	return net.with(state, net.Tables.WithRoutes(state, d, first, last))
+}
