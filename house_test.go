@@ -21,7 +21,7 @@ import (
 // before it.
 var rooms = []string{
 	"core/source", "core/finding", "core/prefix", "core/plan", "core/model",
-	"core/assign", "core/network", "core/policy", "core/routing", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify", "core/observed", "core/compare", "core/workspace",
+	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify", "core/observed", "core/compare", "core/workspace",
 }
 
 // outer is what lies around the core, and what of ours it may use beside it.

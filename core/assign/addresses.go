@@ -69,20 +69,25 @@ func (n *Numbering) onSegment(spec *model.Spec, segment model.SegmentID, waiting
 	}
 	for _, id := range waiting {
 		slices.SortStableFunc(spec.Interfaces[id].Addresses, func(a, b model.Address) int {
-			return cmp.Compare(order(a.Addr()), order(b.Addr()))
+			return cmp.Compare(order(a), order(b))
 		})
 	}
 }
 
-// order is how addresses of one interface are listed: IPv4, IPv6, link-local.
-func order(a netip.Addr) int {
+// order is how addresses of one interface are listed: IPv4, IPv6, link-local, and
+// of a family the primary one before the others.
+func order(a model.Address) int {
+	rank := 2
 	switch {
-	case a.Is4():
-		return 0
-	case a.IsLinkLocalUnicast():
-		return 2
+	case a.Addr().Is4():
+		rank = 0
+	case a.Addr().IsLinkLocalUnicast():
+		rank = 4
 	}
-	return 1
+	if a.Secondary {
+		rank++
+	}
+	return rank
 }
 
 // remembered gives an interface the address it had before, if that is still in

@@ -195,7 +195,7 @@ func TestNextFreeAddress(t *testing.T) {
 		{"or two octets, of a larger subnet", "prefix: [10.1.4.0/22, '2001:db8::/64'], identifier: digits", "h: {is: host, interfaces: {p: {segment: lan, address: -1}}}", "h:p 10.1.7.254, h:p 2001:db8::7:254"},
 		{"or tells the VLAN", "vlan: 110, prefix: [10.1.0.0/24, '2001:db8::/64'], identifier: vlan", "h: {is: host, interfaces: {p: {segment: lan, address: 10}}}", "h:p 10.1.0.10, h:p 2001:db8::110:0:0:a"},
 		{"an identifier, and one from the MAC", "prefix: '2001:db8::/64'", "h: {is: host, interfaces: {p: {segment: lan, mac: 02-00-5E-10-00-01, address: ['::a', eui-64], link-local: eui-64}}}", "h:p 2001:db8::a, h:p 2001:db8::5eff:fe10:1, h:p fe80::5eff:fe10:1"},
-		{"secondary ones beside", "prefix: 10.1.0.0/24", "r: {is: router, interfaces: {p: {segment: lan, secondary: [5, 10.2.0.1/24], link-local: 'fe80::1'}}}", "r:p 10.1.0.5, r:p 10.2.0.1, r:p fe80::1"},
+		{"secondary ones beside", "prefix: 10.1.0.0/24", "r: {is: router, interfaces: {p: {segment: lan, secondary: [5, 10.2.0.1/24], link-local: 'fe80::1'}}}", "r:p 10.1.0.1, r:p 10.1.0.5, r:p 10.2.0.1, r:p fe80::1"},
 	} {
 		assert.Equal(t, tt.want, addresses("segments: {lan: {"+tt.segment+"}}\ndevices: {"+tt.devices+"}\n"), tt.about)
 	}

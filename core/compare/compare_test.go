@@ -53,7 +53,7 @@ func route(d *observed.Device, to string) *observed.Route {
 }
 
 func TestWhatDiffersIsNamed(t *testing.T) {
-	net := coretest.Tables(t, quay)
+	net := coretest.Network(t, quay)
 	for _, tt := range []struct {
 		about  string
 		change func(all []*observed.Device)
@@ -134,7 +134,7 @@ func TestWhatDiffersIsNamed(t *testing.T) {
 
 // What is not known is neither missing nor in place, and is told.
 func TestNotKnownIsNotAbsent(t *testing.T) {
-	net := coretest.Tables(t, quay)
+	net := coretest.Network(t, quay)
 	d := &observed.Device{Name: "r1"}
 	d.Learn(observed.Addresses4)
 	d.Interface("lan").Add(observed.Address{Prefix: netip.MustParsePrefix("10.1.0.1/24")})
@@ -151,7 +151,7 @@ func TestNotKnownIsNotAbsent(t *testing.T) {
 
 // The worst comes first, with what it breaks.
 func TestTheWorstComesFirst(t *testing.T) {
-	net := coretest.Tables(t, quay)
+	net := coretest.Network(t, quay)
 	devices := AsObserved(net)
 	of(devices, "r1").Interface("up").MTU = 1400
 	of(devices, "r2").Routes = nil
@@ -166,7 +166,7 @@ func TestTheWorstComesFirst(t *testing.T) {
 
 // Two states are compared as far as both tell.
 func TestTwoStatesAreComparedAsFarAsBothTell(t *testing.T) {
-	net := coretest.Tables(t, quay)
+	net := coretest.Network(t, quay)
 	before, after := AsObserved(net), AsObserved(net)
 	of(before, "r2").Known = []observed.Part{observed.Addresses4}
 	of(after, "r2").Routes = nil // earlier nothing was known of routes
@@ -184,13 +184,13 @@ func TestTwoStatesAreComparedAsFarAsBothTell(t *testing.T) {
 // drafted is the tables of the plan that is drafted of what was observed.
 func draftedFrom(t *testing.T, devices []*observed.Device) *forward.Network {
 	t.Helper()
-	return coretest.Tables(t, strings.Replace(string(Draft(devices)), "ropeswing: 1\n", "", 1))
+	return coretest.Network(t, strings.Replace(string(Draft(devices)), "ropeswing: 1\n", "", 1))
 }
 
 // A draft of a whole network finds nothing when it is compared with it; what it guessed
 // says so.
 func TestADraftIsAlikeToItsSource(t *testing.T) {
-	devices := AsObserved(coretest.Tables(t, quay))
+	devices := AsObserved(coretest.Network(t, quay))
 	text := string(Draft(devices))
 	for _, line := range []string{"is: router   # guessed: it is on several subnets, or has routes", "is: switch   # guessed: it has VLANs", "loopback: [10.9.0.1]", "tagged: [7, 8]", "access: 7", "admin: down", "discard: true"} {
 		assert.Contains(t, text, line)

@@ -117,7 +117,7 @@ func (t *trier) tables(d *Difference) *forward.Network {
 	case t.net.Watches() || d.change != nil:
 		return with(t.net, []Difference{*d})
 	case d.failure != nil:
-		return forward.Update(t.net, t.net.State.With(*d.failure))
+		return t.net.Update(t.net.State.With(*d.failure))
 	}
 	planned := t.spec.Statics
 	if t.room == nil {

@@ -47,7 +47,7 @@ func TestOneOffAndSwapped(t *testing.T) {
 // Of several routes to one destination those count that are used: of equal cost, not
 // one that stands by.
 func TestWhereADeviceSendsADestination(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {l: {prefix: 10.0.0.0/29}, far: {prefix: 10.9.0.0/24}}
 devices:
   a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.9.0.0/24: 10.0.0.2}}

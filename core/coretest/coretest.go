@@ -39,8 +39,8 @@ func Spec(t testing.TB, text string) *model.Spec {
 	return spec
 }
 
-// Tables is the routing tables of a plan.
-func Tables(t testing.TB, text string) *forward.Network {
+// Network is the network of a plan with nothing out of order.
+func Network(t testing.TB, text string) *forward.Network {
 	t.Helper()
 	spec := Spec(t, text)
 	return forward.Resolve(network.Build(spec).State())

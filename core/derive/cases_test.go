@@ -99,7 +99,7 @@ func TestThreeRoutersInARing(t *testing.T) {
 	for id := range spec.Cables {
 		f := network.NoFailure
 		f.Cable = model.CableID(id)
-		after := forward.Update(net, net.State.With(f))
+		after := net.Update(net.State.With(f))
 		for _, way := range [][2]string{{"a", "10.2.0.1"}, {"a", "10.3.0.1"}, {"b", "10.1.0.1"}, {"b", "10.3.0.1"}, {"c", "10.1.0.1"}, {"c", "10.2.0.1"}} {
 			x := forward.Ping(after, coretest.Device(t, spec, way[0]), coretest.Spec(t, ringOf("{}")).MainAddress(coretest.Device(t, spec, way[0]), true), addr(way[1]), model.None)
 			// From a loopback or LAN address; the first of the device may be on the dead link.

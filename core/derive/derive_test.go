@@ -87,7 +87,7 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 			}
 		}
 		for _, f := range failures(spec) {
-			after := forward.Update(net, net.State.With(f))
+			after := net.Update(net.State.With(f))
 			for d := range spec.Devices {
 				for _, a := range slices.Concat(held, free) {
 					g := forward.Walk(after, forward.At{Device: model.DeviceID(d), In: model.None}, forward.Flow{Destination: a, Out: model.None})
@@ -109,7 +109,7 @@ func TestWhatIsNotProtectedIsListed(t *testing.T) {
 		net, result := derived(t, text)
 		spec := net.Spec
 		for _, f := range failures(spec) {
-			after := forward.Update(net, net.State.With(f))
+			after := net.Update(net.State.With(f))
 			for d := range spec.Devices {
 				if spec.Devices[d].Kind != model.Router {
 					continue
@@ -193,7 +193,7 @@ func TestSummarisedTablesDecideAlike(t *testing.T) {
 		for _, f := range append(failures(spec), network.NoFailure) {
 			a, b := short, long
 			if f != network.NoFailure {
-				a, b = forward.Update(short, short.State.With(f)), forward.Update(long, long.State.With(f))
+				a, b = short.Update(short.State.With(f)), long.Update(long.State.With(f))
 			}
 			for d := range spec.Devices {
 				for _, to := range held {

@@ -21,7 +21,7 @@ func without(t *testing.T, text string, names ...string) func(from, to string) f
 	for _, name := range names {
 		f, err := net.State.FailureNamed(name)
 		require.NoError(t, err)
-		net = forward.Update(net, net.State.With(f))
+		net = net.Update(net.State.With(f))
 	}
 	return func(from, to string) forward.Verdict {
 		d := coretest.Device(t, net.Spec, from)

@@ -64,7 +64,7 @@ devices:
 }
 
 func TestThereAndBack(t *testing.T) {
-	net := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	net := coretest.Network(t, row("default: b", "left: a, right: c", "default: b"))
 	spec := net.Spec
 	for _, target := range []string{"10.2.0.10", "2001:db8:2::a"} {
 		x := pinged(t, net, "west", target)
@@ -92,17 +92,17 @@ func TestWhyAPingFails(t *testing.T) {
 		{"IPv6 forgotten", "default: b", "left: a, 10.2.0.0/24: c", "default: b", "2001:db8:2::a", "no-route, there, b: b has no route to 2001:db8:2::a"},
 	}
 	for _, tt := range tests {
-		net := coretest.Tables(t, row(tt.a, tt.b, tt.c))
+		net := coretest.Network(t, row(tt.a, tt.b, tt.c))
 		assert.Equal(t, tt.want, says(t, net, pinged(t, net, "west", tt.to)), tt.about)
 	}
 }
 
 func TestWhatIsDownIsNamed(t *testing.T) {
-	net := coretest.Tables(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "r: {segment: bc, address: first}", "r: {segment: bc, address: first, admin: down}", 1))
+	net := coretest.Network(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "r: {segment: bc, address: first}", "r: {segment: bc, address: first, admin: down}", 1))
 	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, net, pinged(t, net, "west", "10.2.0.10")))
 	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, net, pinged(t, net, "west", "10.0.0.6")), "its own subnet is gone from the table")
 
-	net = coretest.Tables(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "p: {segment: right, address: 10}", "p: {segment: right, address: 10, admin: down}", 1))
+	net = coretest.Network(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "p: {segment: right, address: 10}", "p: {segment: right, address: 10, admin: down}", 1))
 	x := pinged(t, net, "west", "10.2.0.10")
 	assert.Equal(t, "interface-down, there, c: 10.2.0.10 does not answer: east:p is down: administratively down", says(t, net, x))
 	f, _ := x.Failure(net)
@@ -111,14 +111,14 @@ func TestWhatIsDownIsNamed(t *testing.T) {
 }
 
 func TestALongerMatchThatCouldNotBeUsedIsNamed(t *testing.T) {
-	net := coretest.Tables(t, row("10.2.0.0/24: 10.77.0.1, default: b", "default: a", "default: b"))
+	net := coretest.Network(t, row("10.2.0.0/24: 10.77.0.1, default: b", "default: a", "default: b"))
 	assert.Equal(t, "forwarding-loop, there, a: its TTL runs out in a loop between a and b; before that a could not use its route to 10.2.0.0/24: only the default route matches the next hop 10.77.0.1",
 		says(t, net, pinged(t, net, "west", "10.2.0.10")))
 }
 
 // Each device that forwards lowers the TTL; two routers need three.
 func TestTTL(t *testing.T) {
-	net := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	net := coretest.Network(t, row("default: b", "left: a, right: c", "default: b"))
 	west := coretest.Device(t, net.Spec, "west")
 	for ttl, want := range map[int]string{
 		1: "ttl-ran-out, there, a: its TTL runs out at a", 2: "ttl-ran-out, there, b: its TTL runs out at b",
@@ -142,20 +142,20 @@ devices:
 }
 
 func TestEqualCostWaysAreAllFollowed(t *testing.T) {
-	net := coretest.Tables(t, equalCost("10.9.0.0/24: d"))
+	net := coretest.Network(t, equalCost("10.9.0.0/24: d"))
 	x := pinged(t, net, "a", "10.9.0.1")
 	assert.Equal(t, forward.Works, x.Verdict())
 	assert.Len(t, x.There.Nodes, 5, "a, b, d by b, c, d by c")
 	assert.Len(t, x.Back, 1, "d answers once, whichever way it was asked")
 
-	net = coretest.Tables(t, equalCost("10.9.0.0/24: {discard: true}"))
+	net = coretest.Network(t, equalCost("10.9.0.0/24: {discard: true}"))
 	x = pinged(t, net, "a", "10.9.0.1")
 	assert.Equal(t, forward.Depends, x.Verdict(), "by b it arrives, by c it does not")
 	assert.Equal(t, "discarded, there, c: c discards what it has for 10.9.0.0/24", says(t, net, x))
 }
 
 func TestADuplicateAddressMayAnswerFromEither(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {lan: {prefix: 10.1.0.0/24}}
 devices:
   h1: {is: host, interfaces: {p: {segment: lan, address: 5}}}
@@ -168,7 +168,7 @@ devices:
 }
 
 func TestSourceAddressIPv4(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {lan: {prefix: [10.1.0.0/24, 10.7.0.0/24]}}
 devices:
   r: {is: router, loopback: 10.9.9.9, interfaces: {e: {segment: lan, address: [10.1.0.1/24, 10.7.0.1/24]}, u: {segment: lan, address: none}}, routes: {10.20.0.0/16: 10.7.0.2, 10.30.0.0/16: 10.1.0.2, 10.40.0.0/16: {out: u}}}
@@ -203,7 +203,7 @@ func TestSourceAddressIPv6(t *testing.T) {
 		{"else the first", `"2001:db8:4::1/64", "2001:db8:5::1/64"`, "3fff::1", "2001:db8:4::1"},
 	}
 	for _, tt := range tests {
-		net := coretest.Tables(t, `
+		net := coretest.Network(t, `
 segments: {lan: {prefix: "2001:db8:1::/64"}}
 devices:
   r: {is: router, interfaces: {e: {segment: lan, address: [`+tt.addresses+`]}}, routes: {"::/0": {next-hop: "fe80::9", out: e}}}
@@ -216,7 +216,7 @@ devices:
 
 // A link with only link-local addresses borrows another interface's global one.
 func TestSourceBorrowedFromAnotherInterface(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {lan: {prefix: "2001:db8:1::/64"}, link: {}}
 devices:
   a: {is: router, interfaces: {lan: {segment: lan, address: first}, up: {segment: link, address: "fe80::a/64"}}, routes: {"::/0": {next-hop: "fe80::b", out: up}}}
@@ -230,7 +230,7 @@ devices:
 }
 
 func TestLinkLocalIsNeverForwarded(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {one: {}, two: {}}
 devices:
   a: {is: router, interfaces: {p: {segment: one, address: "fe80::a/64"}}}
@@ -293,15 +293,15 @@ func TestTraceShowsWhoAnswersAtEachTTL(t *testing.T) {
 			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: time exceeded", "3 a 10.0.0.1: time exceeded", "4 b 10.0.0.2: time exceeded", "loop of 2"}},
 	}
 	for _, tt := range tests {
-		assert.Equal(t, tt.want, traced(t, coretest.Tables(t, row(tt.a, tt.b, tt.c)), "west", tt.to), tt.about)
+		assert.Equal(t, tt.want, traced(t, coretest.Network(t, row(tt.a, tt.b, tt.c)), "west", tt.to), tt.about)
 	}
 }
 
 func TestWhereErrorsComeFromIsASetting(t *testing.T) {
 	// b hears from west by l and would answer by r.
 	plan := strings.Replace(row("default: b", "left: a, right: c", "default: b"), "left: a, right: c", "10.1.0.0/24: c, right: c", 1)
-	assert.Equal(t, "2 b 10.0.0.2: time exceeded, lost", traced(t, coretest.Tables(t, plan), "west", "10.2.0.10")[1])
-	assert.Equal(t, "2 b 10.0.0.5: time exceeded, lost", traced(t, coretest.Tables(t, "settings: {error-source: towards-sender}\n"+plan), "west", "10.2.0.10")[1])
+	assert.Equal(t, "2 b 10.0.0.2: time exceeded, lost", traced(t, coretest.Network(t, plan), "west", "10.2.0.10")[1])
+	assert.Equal(t, "2 b 10.0.0.5: time exceeded, lost", traced(t, coretest.Network(t, "settings: {error-source: towards-sender}\n"+plan), "west", "10.2.0.10")[1])
 }
 
 // A packet is looked up in the table of the interface it came in by, what a
@@ -344,13 +344,13 @@ devices:
 
 	f, err := topology.FailureNamed("r:m")
 	require.NoError(t, err)
-	down := forward.Update(net, topology.State(f))
+	down := net.Update(topology.State(f))
 	assert.Equal(t, "no route", matched(down, m, "10.9.0.1"), "worked out anew when its interface goes")
 	assert.Equal(t, "10.9.0.0/16", matched(net, m, "10.9.0.1"), "and the first tables are as they were")
 }
 
 func TestDecideAllocatesNothing(t *testing.T) {
-	net := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	net := coretest.Network(t, row("default: b", "left: a, right: c", "default: b"))
 	at := forward.At{Device: coretest.Device(t, net.Spec, "b"), In: coretest.Interface(t, net.Spec, "b:l")}
 	f := forward.Flow{Source: netip.MustParseAddr("10.1.0.10"), Destination: netip.MustParseAddr("10.2.0.10"), Out: model.None}
 	assert.Zero(t, testing.AllocsPerRun(100, func() { forward.Decide(net, at, f) }))
@@ -468,7 +468,7 @@ func TestWalksAgreeWithAPacketCarriedByHand(t *testing.T) {
 	arrived, lost := 0, 0
 	for range 400 {
 		text := randomRing(r)
-		net := coretest.Tables(t, text)
+		net := coretest.Network(t, text)
 		spec := net.Spec
 		for from := range spec.Devices {
 			for to := range spec.Devices {
@@ -486,4 +486,26 @@ func TestWalksAgreeWithAPacketCarriedByHand(t *testing.T) {
 	}
 	assert.Greater(t, arrived, 1000)
 	assert.Greater(t, lost, 1000)
+}
+
+// 'next' is the primary address beside a secondary that is written out, in either
+// order of getting them, and an error comes from the primary (RFC 1812 §4.3.2.4
+// leaves the choice among an interface's own to us).
+func TestNextIsThePrimary(t *testing.T) {
+	for _, address := range []string{"address: next, ", "", "address: first, "} {
+		net := coretest.Network(t, `
+segments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}
+devices:
+  r: {is: router, interfaces: {e0: {segment: a, `+address+`secondary: 10.1.0.200/24}, e1: {segment: b, address: 1}}}
+  h: {is: host, interfaces: {p: {segment: a, address: 9}}, gateway: 10.1.0.1}
+`)
+		i := net.Spec.Interfaces[coretest.Interface(t, net.Spec, "r:e0")]
+		require.Len(t, i.Addresses, 2, address)
+		assert.Equal(t, "10.1.0.1", i.Addresses[0].Addr().String())
+		assert.False(t, i.Addresses[0].Secondary)
+		assert.Equal(t, "10.1.0.1", i.Primary().String())
+		tr := forward.Follow(net, forward.Ping(net, coretest.Device(t, net.Spec, "h"), netip.Addr{}, netip.MustParseAddr("10.9.0.1"), model.None))
+		require.NotEmpty(t, tr.Hops)
+		assert.Equal(t, "10.1.0.1", tr.Hops[0].Answers[0].Address.String(), "an error comes from the primary")
+	}
 }

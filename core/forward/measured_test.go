@@ -62,7 +62,7 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 		{"no end where one was predicted", row("default: b", "left: a", "default: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2 route", "10.0.0.6"}, "hop 3 is c, and by the plan there is none: look at the routes of b", "routes b", nil},
 	}
 	for _, tt := range tests {
-		net := coretest.Tables(t, tt.plan)
+		net := coretest.Network(t, tt.plan)
 		spec := net.Spec
 		got := forward.Follow(net, pinged(t, net, "west", tt.to)).Tell(spec, measured(tt.hops...))
 		assert.Equal(t, tt.differs, got.Differs, tt.about)
@@ -80,7 +80,7 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 
 // Beyond the plan it knows only whether the target answers.
 func TestWhatATraceBeyondThePlanTells(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {in: {prefix: 10.1.0.0/24}, up: {prefix: 198.51.100.0/30}}
 devices:
   pc: {is: host, interfaces: {e: {segment: in, address: 10}}}
@@ -97,7 +97,7 @@ devices:
 
 // Two sites with the world between them: what is beyond it is not judged hop by hop.
 func TestWhatATraceThroughTheWorldTells(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {in: {prefix: 10.1.0.0/24}, up: {prefix: 198.51.100.0/30}, down: {prefix: 198.51.100.4/30}, far: {prefix: 10.2.0.0/24}}
 devices:
   pc: {is: host, gateway: r, interfaces: {e: {segment: in, address: 10}}}
@@ -114,7 +114,7 @@ devices:
 }
 
 func TestWhatAPingWithoutAReplyTells(t *testing.T) {
-	net := coretest.Tables(t, row("default: b", "left: a, right: c", "default: b"))
+	net := coretest.Network(t, row("default: b", "left: a, right: c", "default: b"))
 	x := pinged(t, net, "west", "10.2.0.10")
 	tell := func(from string) string {
 		a, _ := netip.ParseAddr(from)

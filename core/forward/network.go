@@ -39,7 +39,7 @@ func Answered(state *network.State) *Network {
 
 // Update is the network in another state of the same topology. It redoes only
 // what differs.
-func Update(net *Network, state *network.State) *Network {
+func (net *Network) Update(state *network.State) *Network {
 	next := net.with(state, net.Tables.Update(state))
 	if net.probes == nil {
 		return next

@@ -33,7 +33,7 @@ devices:
 `
 
 func harbourOf(t *testing.T, kind, policy string) *forward.Network {
-	return coretest.Tables(t, strings.NewReplacer("KIND", kind, "POLICY", policy).Replace(harbour))
+	return coretest.Network(t, strings.NewReplacer("KIND", kind, "POLICY", policy).Replace(harbour))
 }
 
 func pingedOver(t *testing.T, net *forward.Network, from, source, to, over string) *forward.Exchange {
@@ -141,7 +141,7 @@ func TestTranslatedAddressesAreRoutedTo(t *testing.T) {
 	const policy = "translates: [pc is 203.0.113.7 beyond u]"
 	net := harbourOf(t, "router", policy)
 	assert.Equal(t, "no-route back", outcome(t, net, "pc", "", "192.0.2.9", "icmp"))
-	with := coretest.Tables(t, strings.NewReplacer("KIND", "router", "POLICY", policy, `"2001:db8:1::/64": fw`, "203.0.113.0/24: fw").Replace(harbour))
+	with := coretest.Network(t, strings.NewReplacer("KIND", "router", "POLICY", policy, `"2001:db8:1::/64": fw`, "203.0.113.0/24: fw").Replace(harbour))
 	assert.Equal(t, "works", outcome(t, with, "pc", "", "192.0.2.9", "icmp"))
 	assert.Equal(t, "works", outcome(t, with, "w", "", "203.0.113.7", "icmp"))
 }
@@ -159,7 +159,7 @@ devices:
   s: {is: host, gateway: w, interfaces: {p: {segment: far, address: 9}}}
 `
 	hops := func(from, to string) []string {
-		net := coretest.Tables(t, behind)
+		net := coretest.Network(t, behind)
 		var all []string
 		for _, h := range forward.Follow(net, pingedOver(t, net, from, "", to, "icmp")).Hops {
 			for _, a := range h.Answers {
@@ -189,7 +189,7 @@ devices:
   b: {is: firewall, permits: [anyone may reach anyone], interfaces: {l: {segment: lan, address: 2}, f: {segment: far, address: 2}}}
 `
 	of := func(kind, gate, translates string) *forward.Network {
-		return coretest.Tables(t, strings.NewReplacer("KIND", kind, "GATE", gate, "TRANSLATES", translates).Replace(two))
+		return coretest.Network(t, strings.NewReplacer("KIND", kind, "GATE", gate, "TRANSLATES", translates).Replace(two))
 	}
 	assert.Equal(t, "works", outcome(t, of("firewall", "a", ""), "pc", "", "10.9.0.10", "icmp"))
 	assert.Equal(t, "request-never-seen back", outcome(t, of("firewall", "b", ""), "pc", "", "10.9.0.10", "icmp"))
@@ -199,14 +199,14 @@ devices:
 	translated := of("router", "b", ", translates: [pc is 10.9.0.77 beyond f]")
 	x := pingedOver(t, translated, "s", "", "10.9.0.77", "icmp")
 	require.Equal(t, forward.Works, x.Verdict(), "a's own answer is translated back")
-	away := coretest.Tables(t, strings.NewReplacer("gateway: a,", "gateway: b,").Replace(strings.NewReplacer("KIND", "router", "GATE", "b", "b: {is: firewall", "b: {is: router", "TRANSLATES", ", translates: [pc is 10.9.0.77 beyond f]").Replace(two)))
+	away := coretest.Network(t, strings.NewReplacer("gateway: a,", "gateway: b,").Replace(strings.NewReplacer("KIND", "router", "GATE", "b", "b: {is: firewall", "b: {is: router", "TRANSLATES", ", translates: [pc is 10.9.0.77 beyond f]").Replace(two)))
 	assert.Equal(t, "reply-from-elsewhere back", outcome(t, away, "s", "", "10.9.0.77", "icmp"))
 }
 
 // With ways of equal cost, a firewall on one of them knows only what went by it:
 // whether the reply passes depends on the flow.
 func TestStateOnOneOfTwoEqualWays(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {lan: {prefix: 10.1.0.0/24}, ab: {prefix: 10.0.0.0/31}, ac: {prefix: 10.0.0.2/31}, bd: {prefix: 10.0.0.4/31}, cd: {prefix: 10.0.0.6/31}, far: {prefix: 10.9.0.0/24}}
 devices:
   pc: {is: host, gateway: a, interfaces: {p: {segment: lan, address: 10}}}

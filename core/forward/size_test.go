@@ -50,7 +50,7 @@ func TestWhatFitsTheLinkPasses(t *testing.T) {
 		{"the near end takes less than the far end sends", 1400, 1500, "10.2.0.10", 1373, false, finding.DroppedOversize, "rb"},
 	}
 	for _, tt := range tests {
-		net := coretest.Tables(t, fmt.Sprintf(narrow, tt.near, tt.far))
+		net := coretest.Network(t, fmt.Sprintf(narrow, tt.near, tt.far))
 		spec := net.Spec
 		to := netip.MustParseAddr(tt.to)
 		x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: tt.payload + forward.HeaderBytes(to.Is4()), Whole: tt.whole})
@@ -66,7 +66,7 @@ func TestWhatFitsTheLinkPasses(t *testing.T) {
 // The black hole: IPv6 packets are too big for a link, and the error does not
 // find its way back, so that the sender never learns.
 func TestAnErrorThatIsLostMakesABlackHole(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {a: {prefix: '2001:db8:1::/64'}, k: {prefix: '2001:db8:0:1::/127'}, l: {prefix: '2001:db8::/127'}, b: {prefix: '2001:db8:2::/64'}}
 devices:
   ha: {is: host, gateway: ra, interfaces: {p: {segment: a, address: 10}}}

@@ -217,7 +217,7 @@ func common6(a, b netip.Addr) int {
 func errorSource(net *Network, at At, f Flow) (netip.Addr, bool) {
 	if f.Source.Is4() && at.In != model.None && !net.Spec.Settings.ErrorsTowardsSender {
 		for _, a := range net.Spec.Interfaces[at.In].Addresses {
-			if a.Addr().Is4() {
+			if a.Addr().Is4() && !a.Secondary {
 				return a.Addr(), true
 			}
 		}

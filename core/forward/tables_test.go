@@ -26,12 +26,12 @@ devices:
   pc: {is: host, interfaces: {p: {segment: ops, address: 10}}}
   h: {is: host, interfaces: {p: {segment: lan, address: 10}}}
 `
-	net := coretest.Tables(t, plan)
+	net := coretest.Network(t, plan)
 	assert.Equal(t, forward.Works, pinged(t, net, "pc", "10.9.0.1").Verdict())
 	assert.Equal(t, forward.Fails, pinged(t, net, "h", "10.9.0.1").Verdict(), "from the main table the management address is nowhere")
 	assert.Equal(t, forward.Fails, pinged(t, net, "pc", "10.1.0.1").Verdict(), "nor from the management table the other")
 
-	net = coretest.Tables(t, strings.Replace(plan, "    tables: {manage: {default: 10.9.0.2}}\n", "", 1))
+	net = coretest.Network(t, strings.Replace(plan, "    tables: {manage: {default: 10.9.0.2}}\n", "", 1))
 	x := pinged(t, net, "pc", "10.9.0.1")
 	assert.Equal(t, forward.Fails, x.Verdict(), "the default of the main table is no help")
 	assert.Contains(t, says(t, net, x), "r has no route to 10.8.0.10")
@@ -40,7 +40,7 @@ devices:
 // DESIGN.md §7: the interface's preferred; its primary in the next hop's
 // subnet; its first primary; the lender's, if unnumbered.
 func TestTheOrderOfSources(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {lan: {prefix: [10.1.0.0/24, 10.2.0.0/24]}, line: {}}
 devices:
   a:
@@ -75,7 +75,7 @@ devices:
   tv: {is: host, interfaces: {p: {segment: b, address: 10}}}
 cables: [q:s to f:s]
 `
-	net := coretest.Tables(t, plan)
+	net := coretest.Network(t, plan)
 	assert.Equal(t, forward.Works, pinged(t, net, "pc", "10.2.0.10").Verdict())
 	assert.Equal(t, forward.Works, pinged(t, net, "f", "10.9.0.1").Verdict(), "from the lender's address")
 	x := pinged(t, net, "pc", "10.2.7.7")

@@ -38,7 +38,7 @@ func out(t *testing.T, net *forward.Network, device, to string) string {
 // §7, watched: usable only while what is watched answers a probe that leaves by
 // this next hop.
 func TestAWatchedRouteGivesWayWhenItsTargetIsSilent(t *testing.T) {
-	net := coretest.Tables(t, watching)
+	net := coretest.Network(t, watching)
 	assert.Equal(t, "b", out(t, net, "a", "10.3.0.9"))
 	for without, want := range map[string]string{
 		"x-bc": "c", // b lost its link to c; a cannot see that, but its probe gets no answer
@@ -48,15 +48,15 @@ func TestAWatchedRouteGivesWayWhenItsTargetIsSilent(t *testing.T) {
 	} {
 		f, err := net.State.FailureNamed(without)
 		require.NoError(t, err)
-		after := forward.Update(net, net.State.With(f))
+		after := net.Update(net.State.With(f))
 		assert.Equal(t, want, out(t, after, "a", "10.3.0.9"), "without %s", without)
-		back := forward.Update(after, net.State)
+		back := after.Update(net.State)
 		assert.Equal(t, "b", out(t, back, "a", "10.3.0.9"), "and when %s is back", without)
 		fresh := forward.Resolve(net.State.Topology.State(f))
 		assert.Equal(t, want, out(t, fresh, "a", "10.3.0.9"), "worked out afresh without %s", without)
 	}
 	f, _ := net.State.FailureNamed("x-bc")
-	after := forward.Update(net, net.State.With(f))
+	after := net.Update(net.State.With(f))
 	v := after.Table(coretest.Device(t, after.Spec, "a"))
 	e := v.Covering(netip.MustParseAddr("10.3.0.9"))[0]
 	assert.Equal(t, routing.WatchSilent, e.Usable)
@@ -67,7 +67,7 @@ func TestAWatchedRouteGivesWayWhenItsTargetIsSilent(t *testing.T) {
 // the route is out of use, by the other way round, and not when it is in use:
 // it never settles, is out of use, and is told.
 func TestWatchesThatChaseThemselvesAreToldAndOutOfUse(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {ab: {prefix: 10.0.0.0/31}, at: {prefix: 10.0.0.2/31}}
 devices:
   a: {is: router, interfaces: {b: {segment: ab, address: first}, t: {segment: at, address: first}}, routes: {10.9.9.9/32: [{next-hop: b, watch: 10.9.9.9}, t]}}

@@ -30,7 +30,7 @@ cables: ["sw:up to r:l"]
 `
 
 func tablesOf(t testing.TB, policy string) *forward.Network {
-	return coretest.Tables(t, strings.Replace(plan, "POLICY", policy, 1))
+	return coretest.Network(t, strings.Replace(plan, "POLICY", policy, 1))
 }
 
 // lines tells frames, one a line: where, which way, tag, what.
@@ -113,7 +113,7 @@ func TestTranslationAndErrorsAreToldOnEachSide(t *testing.T) {
 
 // A loop is told until the TTL is used up.
 func TestALoopIsToldToItsEnd(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {l: {prefix: 10.0.0.0/31}}
 devices:
   a: {is: router, interfaces: {p: {segment: l, address: first}}, routes: {default: b}}
@@ -140,7 +140,7 @@ func TestMACAddresses(t *testing.T) {
 
 // On a serial line nothing is asked, and frames have no addresses.
 func TestOnASerialLineNothingIsAsked(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {l: {prefix: 10.0.0.0/31}}
 devices:
   a: {is: router, interfaces: {p: {segment: l, address: first, line: serial, clock: here, bandwidth: 64k}}}

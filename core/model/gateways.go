@@ -2,6 +2,7 @@ package model
 
 import (
 	"net/netip"
+	"slices"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
@@ -183,6 +184,14 @@ func (i *Interface) hasFamily(is4 bool) bool {
 		}
 	}
 	return false
+}
+
+// hasPrimary tells whether the interface has an address of the family that is
+// neither secondary nor link-local.
+func (i *Interface) hasPrimary(is4 bool) bool {
+	return slices.ContainsFunc(i.Addresses, func(a Address) bool {
+		return a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && !a.Secondary
+	})
 }
 
 // defaultOf is the prefix of everything in a family.

@@ -44,7 +44,7 @@ func lans(t *testing.T, net *forward.Network) []*reach.End {
 }
 
 func TestEveryoneToEveryone(t *testing.T) {
-	net := coretest.Tables(t, ring)
+	net := coretest.Network(t, ring)
 	ends := lans(t, net)
 	assert.Equal(t, "10.1.0.2", ends[0].Address.String(), "a host stands for its segment")
 	m := reach.All(net, ends)
@@ -64,7 +64,7 @@ func TestEveryoneToEveryone(t *testing.T) {
 // both directions of a-b are lost, and of no other pair. When ca fails, a goes
 // by b to c and c by b to a; b's routes need no change: all is well.
 func TestWhatAFailureTakesAway(t *testing.T) {
-	net := coretest.Tables(t, ring)
+	net := coretest.Network(t, ring)
 	spec := net.Spec
 	got := map[string][3]int{}
 	reach.Sweep(net, lans(t, net), reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
@@ -110,7 +110,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 			return true
 		})
 		reach.Sweep(net, ends, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
-			after := forward.Update(net, net.State.With(l.Failures...))
+			after := net.Update(net.State.With(l.Failures...))
 			lost, loops := 0, 0
 			for _, w := range ways {
 				if w.Verdict != forward.Works {

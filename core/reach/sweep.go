@@ -91,7 +91,7 @@ func SweepOver(net *forward.Network, ends []*End, over model.Service, failures [
 func (m *Matrix) loss(base [][]uint64, failures []network.Failure, reasons int) Loss {
 	l := Loss{Failures: failures}
 	state := m.net.State.With(failures...)
-	after := forward.Update(m.net, state)
+	after := m.net.Update(state)
 	x := &Matrix{Ends: m.Ends, net: after, over: m.over, sorted: m.sorted, end: m.end, place: m.place, odd: m.odd, nodes: m.nodes, node: m.node, words: m.words, forks: slices.Clip(m.forks)}
 	touched := m.touched(after)
 	other := make([][]step, len(touched)) // by touched node: its steps now

@@ -21,7 +21,7 @@ import (
 // neighbours .2, and r's routes as given.
 func viewOf(t *testing.T, routes string, extra ...string) routing.View {
 	t.Helper()
-	tables := coretest.Tables(t, strings.Join(extra, "\n")+`
+	tables := coretest.Network(t, strings.Join(extra, "\n")+`
 segments: {s0: {prefix: [10.0.0.0/24, "2001:db8:0::/64"]}, s1: {prefix: [10.0.1.0/24, "2001:db8:1::/64"]}}
 devices:
   r: {is: router, interfaces: {e0: {segment: s0, address: 1}, e1: {segment: s1, address: 1}, off: {address: 10.0.2.1/24, admin: down}}, routes: {`+routes+`}}
@@ -160,7 +160,7 @@ func TestLookupAndWhatCovers(t *testing.T) {
 }
 
 func TestTheWorldAnswersForWhatIsBeyond(t *testing.T) {
-	tables := coretest.Tables(t, "devices: {w: {is: world, beyond: [192.0.2.0/24, '2001:db8:ffff::/48']}}")
+	tables := coretest.Network(t, "devices: {w: {is: world, beyond: [192.0.2.0/24, '2001:db8:ffff::/48']}}")
 	v := tables.Table(0)
 	for address, want := range map[string]bool{"192.0.2.77": true, "192.0.3.0": false, "2001:db8:ffff:1::9": true} {
 		m, ok := v.Lookup(netip.MustParseAddr(address))

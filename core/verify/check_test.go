@@ -92,7 +92,7 @@ func TestCheck(t *testing.T) {
 }
 
 func TestFindingsPointAtBothPlaces(t *testing.T) {
-	found := verify.Check(coretest.Tables(t, strings.TrimLeft(`
+	found := verify.Check(coretest.Network(t, strings.TrimLeft(`
 segments: {lan: {prefix: 10.1.0.0/24}}
 devices:
   a: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.5}}}

@@ -47,7 +47,7 @@ func (c *checker) requirement(r *model.Requirement) {
 		failures = append(failures, f)
 	}
 	if len(failures) > 0 {
-		net = forward.Update(net, net.State.With(failures...))
+		net = net.Update(net.State.With(failures...))
 	}
 	from, to := c.ends(r.From, true), c.ends(r.To, false)
 	tried, first := 0, (*against)(nil)

@@ -195,6 +195,6 @@ func (w *Workspace) Without(names ...string) (*Workspace, error) {
 		failures = append(failures, f)
 	}
 	next := *w
-	next.Network = forward.Update(w.Network, w.Network.State.With(failures...))
+	next.Network = w.Network.Update(w.Network.State.With(failures...))
 	return &next, nil
 }

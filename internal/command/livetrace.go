@@ -67,7 +67,8 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 	if w != nil {
 		spec, v.From = w.Spec, w.Spec.Devices[from.Device].Name
 	}
-	for i, t := range targets {
+	for i := range traced { // when interrupted, not all of them
+		t := targets[i]
 		x := view.LiveTraced{Address: t.address.String(), Reached: traced[i].Reached, Problem: traced[i].Word, Hops: traced[i].Hops}
 		if t.trial != nil {
 			x.Predicted = forward.Follow(w.Network, t.trial.Exchange)

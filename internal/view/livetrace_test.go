@@ -56,7 +56,7 @@ func TestATraceWithoutAPlan(t *testing.T) {
 // Beside a plan each hop has its prediction, and the command to type next is about who is
 // suspected.
 func TestATraceBesideThePlan(t *testing.T) {
-	net := coretest.Tables(t, `
+	net := coretest.Network(t, `
 segments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}
 devices:
   pc: {is: host, gateway: r, interfaces: {e: {segment: a, address: 10}}}

@@ -28,7 +28,7 @@ devices:
 // capturedOf writes an exchange and reads it again.
 func capturedOf(t *testing.T, to string, probe forward.Probe) []wire.Captured {
 	t.Helper()
-	net := coretest.Tables(t, captured)
+	net := coretest.Network(t, captured)
 	x := forward.PingBy(net, coretest.Device(t, net.Spec, "ha"), netip.Addr{}, netip.MustParseAddr(to), model.None, probe)
 	var b bytes.Buffer
 	require.NoError(t, wire.WriteCapture(&b, net.Spec, frames.Of(net, x)))
@@ -107,7 +107,7 @@ func TestWhatIsNoCaptureIsRefused(t *testing.T) {
 		_, err := wire.ReadCapture(bytes.NewReader([]byte(text)))
 		assert.ErrorContains(t, err, message, "%q", text)
 	}
-	net := coretest.Tables(t, captured)
+	net := coretest.Network(t, captured)
 	x := forward.Ping(net, coretest.Device(t, net.Spec, "ha"), netip.Addr{}, netip.MustParseAddr("10.2.0.10"), model.None)
 	var b bytes.Buffer
 	require.NoError(t, wire.WriteCapture(&b, net.Spec, frames.Of(net, x)))
@@ -134,7 +134,7 @@ func TestOlderCapturesAreRead(t *testing.T) {
 }
 
 func FuzzReadCapture(f *testing.F) {
-	net := coretest.Tables(f, captured)
+	net := coretest.Network(f, captured)
 	for _, to := range []string{"10.2.0.10", "2001:db8:2::a"} {
 		x := forward.PingBy(net, coretest.Device(f, net.Spec, "ha"), netip.Addr{}, netip.MustParseAddr(to), model.None, forward.Probe{Size: 1500})
 		var b bytes.Buffer

@@ -54,8 +54,18 @@ func TestLiveWorkIsStopped(t *testing.T) {
 	assert.Len(t, echoes, 2)
 	traced, err := TraceLive(ctx, []netip.Addr{netip.MustParseAddr("127.0.0.1")}, PoliteTrace, func(int, int) {})
 	require.NoError(t, err)
-	assert.False(t, traced[0].Reached)
+	assert.Empty(t, traced, "no target is taken once it is stopped")
 	assert.Less(t, time.Since(start), 500*time.Millisecond)
+
+	// One at a time, stopped while the first is under way: the second is not begun.
+	ctx, stop = context.WithCancel(context.Background())
+	defer stop()
+	o := PoliteTrace
+	o.Together = 1
+	traced, err = TraceLive(ctx, []netip.Addr{netip.MustParseAddr("127.0.0.1"), netip.MustParseAddr("127.0.0.2"), netip.MustParseAddr("127.0.0.3")}, o, func(int, int) { stop() })
+	require.NoError(t, err)
+	require.Len(t, traced, 1)
+	assert.Equal(t, netip.MustParseAddr("127.0.0.1"), traced[0].Target)
 }
 
 // This machine tells of its own loopback, whatever else it has.

@@ -13,6 +13,7 @@ import (
 
 	"golang.org/x/net/ipv4"
 	"golang.org/x/net/ipv6"
+	"golang.org/x/sync/semaphore"
 
 	"ropeswing/core/forward"
 )
@@ -69,22 +70,26 @@ type probeSocket interface {
 }
 
 // TraceLive traces addresses for real, some at a time. Progress is told how many are done
-// with, and which TTL is tried now. When the context ends, what there is so far is returned.
+// with, and which TTL is tried now. When the context ends no further target is taken,
+// and what there is so far is returned.
 func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progress func(done, ttl int)) ([]Traced, error) {
 	all := make([]Traced, len(targets))
 	pace := time.NewTicker(o.Spacing)
 	defer pace.Stop()
-	turns := make(chan struct{}, o.Together)
+	turns := semaphore.NewWeighted(int64(o.Together))
 	var group sync.WaitGroup
 	var mutex sync.Mutex
-	done := 0
+	done, taken := 0, 0
 	for i, to := range targets {
-		turns <- struct{}{}
+		if turns.Acquire(ctx, 1) != nil || ctx.Err() != nil {
+			break
+		}
 		s, err := openProbes(to.Is4(), o.UDP, os.Getpid()+i)
 		if err != nil {
 			group.Wait()
 			return nil, errors.Join(ErrNotPermitted, err)
 		}
+		taken++
 		t := &tracer{o: o, socket: s, result: Traced{Target: to}, ended: make([]bool, o.Flows), last: make([]int, o.Flows), sent: map[probe]time.Time{}, news: make(chan struct{}, 1)}
 		tell := func(finished, ttl int) {
 			mutex.Lock()
@@ -95,11 +100,11 @@ func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progre
 		group.Go(func() {
 			all[i] = t.run(ctx, pace.C, func(ttl int) { tell(0, ttl) })
 			tell(1, 0)
-			<-turns
+			turns.Release(1)
 		})
 	}
 	group.Wait()
-	return all, nil
+	return all[:taken], nil
 }
 
 // run tries one TTL after the other.
