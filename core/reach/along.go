@@ -18,20 +18,20 @@ type along struct {
 	passed []model.DeviceID // that judge, and know of the request
 }
 
-// alongSteps is what becomes of a way there and back; false where it has to be asked
-// otherwise.
-func (m *Matrix) alongSteps(p, q int32) (forward.Verdict, bool) {
+// alongSteps is what becomes of a way there and back, and whether the request gets
+// there; it is not sure where that has to be asked otherwise.
+func (m *Matrix) alongSteps(p, q int32) (v forward.Verdict, arrived, sure bool) {
 	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
 	w := along{m: m, packet: policy.Packet{Source: a.Address, Destination: b.Address, Service: m.over}}
 	if arrives, sure := w.follow(a, b, q); !sure || !arrives {
-		return forward.Fails, sure
+		return forward.Fails, false, sure
 	}
 	w.packet = policy.Packet{Source: b.Address, Destination: a.Address, Service: m.over, Kind: policy.Reply}
 	arrives, sure := w.follow(b, a, p)
 	if !arrives {
-		return forward.Fails, sure
+		return forward.Fails, true, sure
 	}
-	return forward.Works, sure
+	return forward.Works, true, sure
 }
 
 // follow follows a packet from one end to another, whose place is given. It is not

@@ -12,8 +12,13 @@ import (
 )
 
 // judged is the ways on which something is judged or translated, there or back,
-// and what becomes of them. All are by place: from the row to the bit.
-type judged struct{ ways, works, partly [][]uint64 }
+// and what becomes of them: they work, partly work, or fail on the way back only.
+// All are by place: from the row to the bit.
+type judged struct {
+	ways, works, partly, unanswered [][]uint64
+
+	class []int32 // by place
+}
 
 func (j *judged) verdict(p, q int32) forward.Verdict {
 	switch {
@@ -46,10 +51,16 @@ func (m *Matrix) judge() {
 	if m.net.Policy == nil {
 		return
 	}
-	j := &judged{bitRows(len(m.from), m.words), bitRows(len(m.from), m.words), bitRows(len(m.from), m.words)}
+	rows := func() [][]uint64 { return bitRows(len(m.from), m.words) }
+	j := &judged{ways: rows(), works: rows(), partly: rows(), unanswered: rows(), class: make([]int32, len(m.sorted))}
 	m.judged = j
 	m.meeting(j.ways)
 	members := m.classes()
+	for id, places := range members {
+		for _, p := range places {
+			j.class[p] = int32(id)
+		}
+	}
 	bySegment := map[model.SegmentID][]int32{}
 	for p := range m.sorted {
 		if s := m.Ends[m.end[p]].Segment; s != model.None {
@@ -58,20 +69,21 @@ func (m *Matrix) judge() {
 	}
 	onAllCores(len(members), func(a int) {
 		first := members[a][0]
-		works, partly := make([]uint64, m.words), make([]uint64, m.words)
+		works, partly, unanswered := make([]uint64, m.words), make([]uint64, m.words), make([]uint64, m.words)
 		for b, others := range members {
 			if b == a || !get(j.ways[first], others[0]) {
 				continue
 			}
-			v := m.judgedVerdict(first, others[0])
+			v, arrived := m.judgedVerdict(first, others[0])
 			for _, q := range others {
 				put(works, q/64, 1<<(q%64), v == forward.Works)
 				put(partly, q/64, 1<<(q%64), v == forward.Depends)
+				put(unanswered, q/64, 1<<(q%64), v == forward.Fails && arrived)
 			}
 		}
 		for _, p := range members[a] {
 			for w := range works {
-				j.works[p][w], j.partly[p][w] = works[w]&j.ways[p][w], partly[w]&j.ways[p][w]
+				j.works[p][w], j.partly[p][w], j.unanswered[p][w] = works[w]&j.ways[p][w], partly[w]&j.ways[p][w], unanswered[w]&j.ways[p][w]
 			}
 			// Those of one class, and on one segment, are a matter of these two.
 			for _, near := range [][]int32{members[a], bySegment[m.Ends[m.end[p]].Segment]} {
@@ -79,9 +91,10 @@ func (m *Matrix) judge() {
 					if !get(j.ways[p], q) || p == q {
 						continue
 					}
-					v := m.ask(int(m.end[p]), int(m.end[q])).Verdict
+					v, arrived := m.verdictByPing(p, q)
 					put(j.works[p], q/64, 1<<(q%64), v == forward.Works)
 					put(j.partly[p], q/64, 1<<(q%64), v == forward.Depends)
+					put(j.unanswered[p], q/64, 1<<(q%64), v == forward.Fails && arrived)
 				}
 			}
 		}
@@ -89,17 +102,48 @@ func (m *Matrix) judge() {
 }
 
 // judgedVerdict is what becomes of a way: worked out along the steps that are known
-// where nothing is translated and no step forks, else by a ping.
-func (m *Matrix) judgedVerdict(p, q int32) forward.Verdict {
-	if v, ok := m.alongSteps(p, q); ok {
-		return v
+// where nothing is translated and no step forks, else by a ping. Arrived is that the
+// request gets there.
+func (m *Matrix) judgedVerdict(p, q int32) (v forward.Verdict, arrived bool) {
+	if v, arrived, ok := m.alongSteps(p, q); ok {
+		return v, arrived
 	}
 	return m.verdictByPing(p, q)
 }
 
-func (m *Matrix) verdictByPing(p, q int32) forward.Verdict {
+func (m *Matrix) verdictByPing(p, q int32) (v forward.Verdict, arrived bool) {
 	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
-	return forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over}).Verdict()
+	x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over})
+	return x.Verdict(), x.Source.IsValid() && x.There.Verdict() != forward.Fails
+}
+
+// Unanswered visits ways on which the request gets there and the reply is filtered
+// on its way back: one of each kind that nothing tells apart, in the order of Ends.
+func (m *Matrix) Unanswered(visit func(from, to *End)) {
+	if m.judged == nil {
+		return
+	}
+	type kind [2]int32
+	seen := map[kind]bool{}
+	var to []int32
+	for i, from := range m.Ends {
+		p := m.place[i]
+		to = to[:0]
+		eachBit(m.judged.unanswered[p], func(q int32) {
+			k := kind{m.judged.class[p], m.judged.class[q]}
+			if e := m.end[q]; !seen[k] && m.Ends[e].Segment != from.Segment {
+				to = append(to, e)
+			}
+		})
+		slices.Sort(to)
+		for _, e := range to {
+			k := kind{m.judged.class[p], m.judged.class[m.place[e]]}
+			if !seen[k] {
+				seen[k] = true
+				visit(from, m.Ends[e])
+			}
+		}
+	}
 }
 
 func bitRows(n, words int) [][]uint64 {

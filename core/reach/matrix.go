@@ -325,30 +325,21 @@ func (m *Matrix) senders(net *forward.Network, rows []row) []row {
 			from[p] = rows[n]
 			continue
 		}
-		from[p] = m.sender(net, v, rows)
+		from[p] = m.sender(v, rows)
 	}
 	return from
 }
 
-// sender is the row of a device that does not forward: what its table says for
-// neighbouring places is mostly the same.
-func (m *Matrix) sender(net *forward.Network, v routing.View, rows []row) row {
+// sender is the row of a device that does not forward.
+func (m *Matrix) sender(v routing.View, rows []row) row {
 	r := newRow(m.words)
-	known := map[routing.Hop]step{}
-	v.Runs(m.sorted, func(run routing.Run) {
-		alike := !run.Found || run.Match.Local || everyVia(run.Match.Hops)
-		for p := run.First; p < run.Last; p++ {
-			last := p + 1
-			if alike {
-				last = run.Last
-			}
-			s := m.stepTo(net, run.Match, run.Found, m.sorted[p], known)
-			for _, to := range m.branches(s) {
-				r.add(to, rows, p, last)
-			}
-			p = last - 1
+	first := 0
+	for _, s := range m.firstSteps(v) {
+		for _, to := range m.branches(s.step) {
+			r.add(to, rows, first, int(s.last))
 		}
-	})
+		first = int(s.last)
+	}
 	return r
 }
 
@@ -399,36 +390,58 @@ func (m *Matrix) Count() (asked, work int) {
 	return asked, work
 }
 
+// Working is which ways between segments work, by the places of the ends.
+type Working struct {
+	m    *Matrix
+	rows [][]uint64
+	four int // how many places are of IPv4, which stand first
+	lost []uint64
+}
+
+// Working works out which ways work.
+func (m *Matrix) Working() *Working {
+	w := &Working{m: m, rows: m.both(), lost: make([]uint64, m.words)}
+	for p, a := range m.sorted {
+		if a.Is4() {
+			w.four = p + 1
+		}
+	}
+	return w
+}
+
+// Works tells whether one end, by its place in Ends, reaches another on another
+// segment, and is answered.
+func (w *Working) Works(from, to int) bool { return get(w.rows[w.m.place[from]], w.m.place[to]) }
+
+// LostFrom lists the ends that one end does not reach, in the order of Ends: of its
+// family, and on other segments.
+func (w *Working) LostFrom(end int, to []int32) []int32 {
+	m, from := w.m, w.m.Ends[end]
+	for i, word := range w.rows[m.place[end]] {
+		w.lost[i] = ^word
+	}
+	if from.Address.Is4() {
+		unset(w.lost, w.four, m.words*64)
+	} else {
+		unset(w.lost, 0, w.four)
+		unset(w.lost, len(m.sorted), m.words*64)
+	}
+	eachBit(w.lost, func(q int32) {
+		if e := m.end[q]; m.Ends[e].Segment != from.Segment {
+			to = append(to, e)
+		}
+	})
+	slices.Sort(to)
+	return to
+}
+
 // Lost visits every way from one segment to another that does not work; it stops
 // where visit returns false.
 func (m *Matrix) Lost(visit func(Way) bool) {
-	works := m.both()
-	four := 0 // IPv4 stands first
-	for p, a := range m.sorted {
-		if a.Is4() {
-			four = p + 1
-		}
-	}
-	lost := make([]uint64, m.words)
+	w := m.Working()
 	var to []int32
 	for i, from := range m.Ends {
-		p := m.place[i]
-		for w, word := range works[p] {
-			lost[w] = ^word
-		}
-		if from.Address.Is4() {
-			unset(lost, four, m.words*64)
-		} else {
-			unset(lost, 0, four)
-			unset(lost, len(m.sorted), m.words*64)
-		}
-		to = to[:0]
-		eachBit(lost, func(q int32) {
-			if e := m.end[q]; m.Ends[e].Segment != from.Segment {
-				to = append(to, e)
-			}
-		})
-		slices.Sort(to) // in the order of the ends
+		to = w.LostFrom(i, to[:0])
 		for _, j := range to {
 			if !visit(Way{From: from, To: m.Ends[j], Verdict: m.Verdict(i, int(j))}) {
 				return

@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/reach"
 	"ropeswing/core/source"
 )
 
@@ -48,11 +49,21 @@ type checker struct {
 	trials  int                 // how many remedies were tried
 	taken   map[netip.Addr]bool // every address in the plan, once it is asked for
 
-	inOrder []netip.Addr             // every address in the plan, sorted, once it is asked for
-	looping map[source.Place]bool    // routes found to send back what they get
-	dropped map[model.VLAN]string    // where a VLAN is missing on a cable
-	split   map[model.SegmentID]bool // segments that are in pieces
-	links   []int                    // by segment: how many devices it joins, -1 where not all forward
+	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for
+	looping  map[source.Place]bool            // routes found to send back what they get
+	dropped  map[model.VLAN]string            // where a VLAN is missing on a cable
+	split    map[model.SegmentID]bool         // segments that are in pieces
+	reached  *reach.Matrix                    // among all segments, once it is asked for
+	subnetOf map[netip.Prefix]model.SegmentID // once it is asked for
+	links    []int                            // by segment: how many devices it joins, -1 where not all forward
+}
+
+// everyone is who reaches whom among the segments.
+func (c *checker) everyone() *reach.Matrix {
+	if c.reached == nil {
+		c.reached = reach.All(c.net, reach.Ends(c.spec))
+	}
+	return c.reached
 }
 
 func (c *checker) report(f finding.Finding) { c.found = append(c.found, f) }

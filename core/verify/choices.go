@@ -2,6 +2,7 @@ package verify
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 
@@ -13,13 +14,13 @@ import (
 
 // choices checks the written routes for slips in what is preferred to what.
 func (c *checker) choices() {
-	for d := range c.spec.Devices {
-		id := model.DeviceID(d)
-		first, last := c.spec.StaticsOf(id)
+	for _, d := range c.writers() {
+		first, last := c.spec.StaticsOf(d)
 		c.distances(first, last)
-		for _, table := range c.net.Of(id) {
-			c.defaults(id, table)
-			c.leaksToStandby(id, table)
+		for _, table := range c.net.Of(d) {
+			entries := table.Entries()
+			c.defaults(d, entries)
+			c.leaksToStandby(d, entries)
 		}
 		c.shared(first, last)
 	}
@@ -29,25 +30,31 @@ func (c *checker) choices() {
 // distances finds a next hop that stands behind another and is not less
 // preferred.
 func (c *checker) distances(first, last int) {
+	type choice struct {
+		to         netip.Prefix
+		table, key string
+	}
+	before := map[choice][]*model.Static{}
 	for i := first; i < last; i++ {
 		s := &c.spec.Statics[i]
-		for j := first; j < i; j++ {
-			o := &c.spec.Statics[j]
-			if s.Origin == model.Written && o.Origin == model.Written && o.To == s.To && o.Table == s.Table && o.Key == s.Key && s.Distance < o.Distance {
-				name := c.spec.Devices[s.Device].Name
-				c.reportIn(finding.New(finding.FloatNotBehind, s.Place, "%s has this way to %s behind another, and prefers it: its distance %d is lower than %d", name, s.To, s.Distance, o.Distance).
-					About(name).Mend("write it first, or give it a distance above %d", o.Distance).With(o.Place), s.To.Addr().Is4())
-				break
-			}
+		if s.Origin != model.Written {
+			continue
 		}
+		k := choice{s.To, s.Table, s.Key}
+		if n := slices.IndexFunc(before[k], func(o *model.Static) bool { return s.Distance < o.Distance }); n >= 0 {
+			o, name := before[k][n], c.spec.Devices[s.Device].Name
+			c.reportIn(finding.New(finding.FloatNotBehind, s.Place, "%s has this way to %s behind another, and prefers it: its distance %d is lower than %d", name, s.To, s.Distance, o.Distance).
+				About(name).Mend("write it first, or give it a distance above %d", o.Distance).With(o.Place), s.To.Addr().Is4())
+		}
+		before[k] = append(before[k], s)
 	}
 }
 
 // defaults finds two default routes that are equally preferred and lead to
 // different neighbours.
-func (c *checker) defaults(d model.DeviceID, table routing.View) {
+func (c *checker) defaults(d model.DeviceID, entries []routing.Entry) {
 	var first *model.Static
-	for _, e := range table.Entries() {
+	for _, e := range entries {
 		if e.Prefix.Bits() > 0 || !e.InUse || e.Static() == model.None || c.spec.Statics[e.Static()].Origin != model.Written {
 			continue
 		}
@@ -72,7 +79,7 @@ func (c *checker) wayWord(s *model.Static) string {
 
 // leaksToStandby finds a written route that sends part of the world to a carrier which
 // only stands by.
-func (c *checker) leaksToStandby(d model.DeviceID, table routing.View) {
+func (c *checker) leaksToStandby(d model.DeviceID, entries []routing.Entry) {
 	var preferred, standby []model.DeviceID
 	carrier := func(e routing.Entry) (model.DeviceID, bool) {
 		s := &c.spec.Statics[e.Static()]
@@ -83,7 +90,6 @@ func (c *checker) leaksToStandby(d model.DeviceID, table routing.View) {
 		}
 		return 0, false
 	}
-	entries := table.Entries()
 	for _, e := range entries {
 		if e.Prefix.Bits() == 0 && e.Static() != model.None {
 			if far, ok := carrier(e); ok && e.InUse {

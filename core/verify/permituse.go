@@ -144,8 +144,10 @@ func eachJudgement(x *forward.Exchange, visit func(model.DeviceID, policy.Judgem
 // and the world with an address beyond.
 func (c *checker) everybody() []end {
 	var all []end
+	known := map[end]bool{}
 	add := func(d model.DeviceID, a netip.Addr) {
-		if e := (end{d, a}); a.IsValid() && !slices.Contains(all, e) {
+		if e := (end{d, a}); a.IsValid() && !known[e] {
+			known[e] = true
 			all = append(all, e)
 		}
 	}
@@ -207,13 +209,19 @@ func (c *checker) decides(net *forward.Network, u *PermitUse, ends []end) bool {
 			own = append(own, end{u.Device, a.Addr()})
 		}
 	}
-	walks := 0
-	for _, a := range append(own, ends...) {
-		if a.device == model.None || !of(from, a, true) {
-			continue
+	var senders, receivers []end
+	for _, e := range append(own, ends...) {
+		if e.device != model.None && of(from, e, true) {
+			senders = append(senders, e)
 		}
-		for _, b := range append(own, ends...) {
-			if a.address.Is4() != b.address.Is4() || a == b || !of(to, b, false) {
+		if of(to, e, false) {
+			receivers = append(receivers, e)
+		}
+	}
+	walks := 0
+	for _, a := range senders {
+		for _, b := range receivers {
+			if a.address.Is4() != b.address.Is4() || a == b {
 				continue
 			}
 			for _, s := range services {

@@ -36,19 +36,15 @@ func (c *checker) permits() {
 
 // filteredOneWay reports devices that let requests pass and drop their replies.
 func (c *checker) filteredOneWay() {
-	if c.net.Policy == nil || len(c.spec.Devices) > mostPaired {
+	if c.net.Policy == nil {
 		return
 	}
 	told := map[string]bool{}
-	m := reach.All(c.net, reach.Ends(c.spec))
-	m.Ways(func(w reach.Way) bool {
-		if w.Verdict != forward.Fails {
-			return true
-		}
-		x := forward.Ping(c.net, w.From.Device, w.From.Address, w.To.Address, model.None)
+	c.everyone().Unanswered(func(from, to *reach.End) {
+		x := forward.Ping(c.net, from.Device, from.Address, to.Address, model.None)
 		g, e, back, ok := x.Failing()
 		if !ok || !back || e.Outcome != forward.Filtered && e.Outcome != forward.Refused {
-			return true
+			return
 		}
 		n := g.Nodes[e.Node]
 		t := n.Treated
@@ -56,22 +52,18 @@ func (c *checker) filteredOneWay() {
 			t = n.Edges[e.Edge].Treated
 		}
 		if t.Judged.By == policy.ByNoState {
-			return true // it is told of as a way that differs there and back
+			return // it is told of as a way that differs there and back
 		}
 		passed := slices.ContainsFunc(x.There.Nodes, func(o forward.Node) bool { return o.Device == n.Device })
 		key := fmt.Sprint(n.Device, t.Judged)
 		if passed && !told[key] {
 			told[key] = true
 			name := c.spec.Devices[n.Device].Name
-			c.report(finding.New(finding.FilteredOneWay, c.spec.Devices[n.Device].Place, "%s passes what %s sends to %s, and drops the replies: %s", name, c.endName(end{w.From.Device, w.From.Address}), c.endName(end{w.To.Device, w.To.Address}), forward.JudgedBy(c.spec, n.Device, t.Judged)).
+			c.report(finding.New(finding.FilteredOneWay, c.spec.Devices[n.Device].Place, "%s passes what %s sends to %s, and drops the replies: %s", name, c.endName(end{from.Device, from.Address}), c.endName(end{to.Device, to.Address}), forward.JudgedBy(c.spec, n.Device, t.Judged)).
 				About(name).Mend("permit them: 'A may answer B'; or say 'keeps-state: true'"))
 		}
-		return true
 	})
 }
-
-// mostPaired is for how many devices pairs of segments are tried one by one.
-const mostPaired = 300
 
 // translations finds addresses that cannot stand for others, and too few of them.
 func (c *checker) translations() {
@@ -195,45 +187,4 @@ func (c *checker) shortage(t *model.Translation, name string) {
 		reason += fmt.Sprintf(": %s has none", hosts[there])
 	}
 	c.report(finding.New(finding.TranslationShort, t.Place, "%s", reason).About(name).Mend("give it %d more, or let all share one: 'A shares B beyond %s'", needed-there, c.spec.Interfaces[t.Beyond].Name))
-}
-
-// mtuHoles finds ways on which packets as large as their sender's link takes vanish
-// without its being told.
-func (c *checker) mtuHoles() {
-	least, most := 0, 0
-	for id := range c.spec.Interfaces {
-		if i := &c.spec.Interfaces[id]; len(i.Addresses) > 0 && i.Kind != model.Loopback {
-			m := forward.MTU(c.spec, model.InterfaceID(id))
-			if most = max(most, m); least == 0 || m < least {
-				least = m
-			}
-		}
-	}
-	if least == most || len(c.spec.Devices) > mostPaired {
-		return
-	}
-	told := map[string]bool{}
-	reach.All(c.net, reach.Ends(c.spec)).Ways(func(w reach.Way) bool {
-		if w.Verdict != forward.Works {
-			return true
-		}
-		size := forward.MTU(c.spec, w.From.Interface)
-		x := forward.PingBy(c.net, w.From.Device, w.From.Address, w.To.Address, model.None, forward.Probe{Size: size, Whole: true})
-		e, fails := x.There.Failing()
-		if !fails || e.Outcome != forward.TooBig && e.Outcome != forward.Oversized || forward.ToldTooBig(c.net, x.There) {
-			return true
-		}
-		n := x.There.Nodes[e.Node]
-		out := n.Edges[e.Edge].Hop.Out
-		if key := fmt.Sprint(out, e.Outcome); !told[key] {
-			told[key] = true
-			why := "its error does not get back"
-			if e.Outcome == forward.Oversized {
-				why = "the far end drops them without a word"
-			}
-			c.report(finding.New(finding.MTUHole, c.spec.Interfaces[out].Place, "packets of %d bytes from %s to %s vanish at %s: %s", size, c.endName(end{w.From.Device, w.From.Address}), c.endName(end{w.To.Device, w.To.Address}), c.spec.Label(out), why).
-				About(c.spec.Label(out)))
-		}
-		return true
-	})
 }

@@ -100,11 +100,22 @@ func (c *checker) suggestGateway(f finding.Finding, s *model.Static) finding.Fin
 
 // routes checks the next hop of every written route.
 func (c *checker) routes() {
-	for d := range c.spec.Devices {
-		for _, table := range c.net.Of(model.DeviceID(d)) {
+	for _, d := range c.writers() {
+		for _, table := range c.net.Of(d) {
 			c.routesIn(table)
 		}
 	}
+}
+
+// writers lists the devices that have written routes, in order.
+func (c *checker) writers() []model.DeviceID {
+	var all []model.DeviceID
+	for i := range c.spec.Statics {
+		if s := &c.spec.Statics[i]; s.Origin == model.Written && (len(all) == 0 || all[len(all)-1] != s.Device) {
+			all = append(all, s.Device)
+		}
+	}
+	return all
 }
 
 func (c *checker) routesIn(table routing.View) {

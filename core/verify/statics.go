@@ -20,9 +20,9 @@ import (
 func (c *checker) statics() {
 	c.looping = map[source.Place]bool{}
 	c.bouncing()
-	for d := range c.spec.Devices {
-		for _, table := range c.net.Of(model.DeviceID(d)) {
-			c.staticsIn(model.DeviceID(d), table)
+	for _, d := range c.writers() {
+		for _, table := range c.net.Of(d) {
+			c.staticsIn(d, table)
 		}
 	}
 }

@@ -1,6 +1,7 @@
 package verify
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -19,44 +20,136 @@ func (c *checker) wanted(open []derive.Open) {
 	if c.spec.Wants == nil {
 		return
 	}
-	ends := reach.Ends(c.spec)
-	m := reach.All(c.net, ends)
-	c.wantedPairs(m, ends)
-	c.wantedWorld(ends)
+	w := c.wantedEnds()
+	told := map[string]bool{}
+	c.wantedPairs(w, told)
+	c.otherWayBack(w, told)
+	c.wantedWorld(w.ends)
 	c.unprotected(open)
 }
 
-// wantedPairs reports the wanted ways that do not work, once for each reason,
-// and those that take another way back.
-func (c *checker) wantedPairs(m *reach.Matrix, ends []*reach.End) {
-	told := map[string]bool{}
-	differ, asked, first := 0, 0, ""
-	for i, from := range ends {
-		for j, to := range ends {
-			if from.Segment == to.Segment || from.Address.Is4() != to.Address.Is4() || !c.isWanted(from, to) {
+// wantedEnds is who reaches whom among the ends of the segments, and between which
+// of them the plan wants it.
+type wantedEnds struct {
+	ends    []*reach.End
+	matrix  *reach.Matrix
+	working *reach.Working
+	some    []bool // by end: something is wanted of it
+}
+
+func (c *checker) wantedEnds() *wantedEnds {
+	m := c.everyone()
+	w := &wantedEnds{ends: m.Ends, matrix: m, working: m.Working(), some: make([]bool, len(m.Ends))}
+	for i, e := range m.Ends {
+		w.some[i] = c.spec.Devices[e.Device].Kind != model.World && (c.spec.Wants.All || slices.ContainsFunc(c.spec.Wants.Pairs, func(p model.Pair) bool {
+			return standsFor(p.From, e) || standsFor(p.To, e)
+		}))
+	}
+	return w
+}
+
+// standsFor tells whether an end is the one a want speaks of.
+func standsFor(e model.End, x *reach.End) bool { return e.Segment == x.Segment || e.Device == x.Device }
+
+// wantedPairs reports the wanted ways that do not work, once for each reason.
+func (c *checker) wantedPairs(w *wantedEnds, told map[string]bool) {
+	paths := w.matrix.Paths()
+	type like struct {
+		class   int32
+		segment model.SegmentID
+	}
+	asked := map[like]bool{} // the reason is the same for all who send alike
+	var lost []int32
+	for i, from := range w.ends {
+		if !w.some[i] {
+			continue
+		}
+		lost = w.working.LostFrom(i, lost[:0])
+		for _, j := range lost {
+			if len(told) >= mostTrials {
+				return
+			}
+			key := like{paths.Class(i), w.ends[j].Segment}
+			if !w.some[j] || asked[key] || !c.isWanted(from, w.ends[j]) {
 				continue
 			}
-			asked++
-			if m.Verdict(i, j) != forward.Works {
-				c.wantedMissing(m.Explain(reach.Way{From: from, To: to}), told)
-				continue
-			}
-			if i < j && len(c.spec.Devices) <= mostCompared && !c.isLink(from.Segment) && !c.isLink(to.Segment) {
-				if there, back := c.between(from, to), c.between(to, from); !slices.Equal(there, reversed(back)) {
-					if c.halfSeen(from, to, there, back, told) {
-						continue
-					}
-					if differ++; first == "" {
-						first = fmt.Sprintf("%s to %s goes %s, and comes back %s", c.spec.Segments[from.Segment].Name, c.spec.Segments[to.Segment].Name, c.byWhom(there), c.byWhom(reversed(back)))
+			asked[key] = true
+			c.wantedMissing(w.matrix.Explain(reach.Way{From: from, To: w.ends[j]}), told)
+		}
+	}
+}
+
+// otherWayBack counts the wanted pairs that work and take another way back than
+// there. Links are left out.
+func (c *checker) otherWayBack(w *wantedEnds, told map[string]bool) {
+	paths := w.matrix.Paths()
+	type detour struct {
+		from, to    int // the first of the pairs that take it
+		there, back []model.DeviceID
+		pairs       int
+	}
+	counts := make([][]int, paths.Count()) // by class: its ends that are of no link
+	for i, e := range w.ends {
+		if w.some[i] && !c.isLink(e.Segment) {
+			counts[paths.Class(i)] = append(counts[paths.Class(i)], i)
+		}
+	}
+	var all []detour
+	paths.Different(func(a, b int32, there, back []model.DeviceID) {
+		d := detour{}
+		for _, i := range counts[a] {
+			for _, j := range counts[b] {
+				x, y := min(i, j), max(i, j)
+				if !w.working.Works(x, y) || !c.isWanted(w.ends[x], w.ends[y]) {
+					continue
+				}
+				if d.pairs == 0 || x < d.from || x == d.from && y < d.to {
+					d.from, d.to, d.there, d.back = x, y, there, back
+					if x != i {
+						d.there, d.back = back, there
 					}
 				}
+				d.pairs++
 			}
+		}
+		if d.pairs > 0 && there == nil { // it branches: one of them is followed
+			d.there, d.back = c.between(w.ends[d.from], w.ends[d.to]), c.between(w.ends[d.to], w.ends[d.from])
+			if slices.Equal(d.there, reversed(d.back)) {
+				return
+			}
+		}
+		if d.pairs > 0 {
+			all = append(all, d)
+		}
+	})
+	slices.SortFunc(all, func(a, b detour) int { return cmp.Or(cmp.Compare(a.from, b.from), cmp.Compare(a.to, b.to)) })
+	differ, first := 0, ""
+	for _, d := range all {
+		from, to := w.ends[d.from], w.ends[d.to]
+		if c.halfSeen(from, to, d.there, d.back, told) {
+			continue
+		}
+		if differ += d.pairs; first == "" {
+			first = fmt.Sprintf("%s to %s goes %s, and comes back %s", c.spec.Segments[from.Segment].Name, c.spec.Segments[to.Segment].Name, c.byWhom(d.there), c.byWhom(reversed(d.back)))
 		}
 	}
 	if differ > 0 {
-		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place, "%d of %d wanted pairs take another way back than there, such as: %s", differ, asked/2, first).
+		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place, "%d of %d wanted pairs take another way back than there, such as: %s", differ, c.askedPairs(w), first).
 			Mend("give both directions of each cable the same cost, if something on the way keeps state"))
 	}
+}
+
+// askedPairs is how many pairs are wanted.
+func (c *checker) askedPairs(w *wantedEnds) int {
+	asked := 0
+	for i, from := range w.ends {
+		for j := i + 1; j < len(w.ends) && w.some[i]; j++ {
+			if to := w.ends[j]; w.some[j] && from.Segment != to.Segment && from.Address.Is4() == to.Address.Is4() && c.isWanted(from, to) {
+				asked++
+			}
+		}
+	}
+	return asked
 }
 
 // halfSeen reports a firewall that is on one of two ways only: it sees half of
@@ -81,20 +174,11 @@ func (c *checker) halfSeen(from, to *reach.End, there, back []model.DeviceID, to
 	return half
 }
 
-// mostCompared is for how many devices ways there and back are compared one by
-// one.
-const mostCompared = 300
-
-// isWanted tells whether the plan wants one segment to reach the other.
+// isWanted tells whether the plan wants one segment to reach the other; neither is
+// of the world.
 func (c *checker) isWanted(from, to *reach.End) bool {
-	w := c.spec.Wants
-	world := func(e *reach.End) bool { return c.spec.Devices[e.Device].Kind == model.World }
-	if world(from) || world(to) {
-		return false
-	}
-	is := func(e model.End, x *reach.End) bool { return e.Segment == x.Segment || e.Device == x.Device }
-	return w.All || slices.ContainsFunc(w.Pairs, func(p model.Pair) bool {
-		return is(p.From, from) && is(p.To, to) || is(p.From, to) && is(p.To, from)
+	return c.spec.Wants.All || slices.ContainsFunc(c.spec.Wants.Pairs, func(p model.Pair) bool {
+		return standsFor(p.From, from) && standsFor(p.To, to) || standsFor(p.From, to) && standsFor(p.To, from)
 	})
 }
 
@@ -273,14 +357,15 @@ func (c *checker) describe(o derive.Open) Unprotected {
 // unprotected tells what single failures take away though a wire is left: one
 // finding for each device and failure.
 func (c *checker) unprotected(open []derive.Open) {
+	told := map[Unprotected]bool{}
 	for _, o := range open {
 		if !o.World && !slices.ContainsFunc(o.To, func(p netip.Prefix) bool { return !c.isLink(c.segmentWith(p)) }) {
 			continue // the address of a link is nobody's destination
 		}
 		u := c.describe(o)
-		f := finding.New(finding.Unprotected, c.spec.Wants.Place, "%s: the way to %s is lost when %s fails, because %s", u.Device, u.To, u.Failure, u.Because).About(u.Device)
-		if !slices.ContainsFunc(c.found, func(x finding.Finding) bool { return x.Name == f.Name && x.Reason == f.Reason }) {
-			c.report(f)
+		if !told[u] {
+			told[u] = true
+			c.report(finding.New(finding.Unprotected, c.spec.Wants.Place, "%s: the way to %s is lost when %s fails, because %s", u.Device, u.To, u.Failure, u.Because).About(u.Device))
 		}
 	}
 }
@@ -308,10 +393,16 @@ func (c *checker) segmentsOf(o derive.Open) string {
 
 // segmentWith is the segment that has a subnet; None where none has.
 func (c *checker) segmentWith(p netip.Prefix) model.SegmentID {
-	for id, s := range c.spec.Segments {
-		if slices.ContainsFunc(s.Prefixes, func(q model.Prefix) bool { return q.Prefix == p }) {
-			return model.SegmentID(id)
+	if c.subnetOf == nil {
+		c.subnetOf = map[netip.Prefix]model.SegmentID{}
+		for id := len(c.spec.Segments) - 1; id >= 0; id-- { // of several the first
+			for _, q := range c.spec.Segments[id].Prefixes {
+				c.subnetOf[q.Prefix] = model.SegmentID(id)
+			}
 		}
+	}
+	if s, ok := c.subnetOf[p]; ok {
+		return s
 	}
 	return model.None
 }
