@@ -56,6 +56,9 @@ const (
 // All works out who reaches whom by pings.
 func All(net *forward.Network, ends []*End) *Matrix { return AllOver(net, ends, model.Echo) }
 
+// Network is the one the matrix is of.
+func (m *Matrix) Network() *forward.Network { return m.net }
+
 // AllOver works out who reaches whom over a service.
 func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
 	m := &Matrix{Ends: ends, net: net, over: over, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
@@ -361,6 +364,21 @@ func (m *Matrix) Verdict(from, to int) forward.Verdict {
 		return forward.Depends
 	}
 	return forward.Works
+}
+
+// Arrives tells whether anything that one end, by its place in Ends, sends to another
+// may get there, answered or not.
+func (m *Matrix) Arrives(from, to int) bool {
+	p, q := m.place[from], m.place[to]
+	switch {
+	case m.odd[p] || m.odd[q]:
+		a, b := m.Ends[from], m.Ends[to]
+		x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over})
+		return x.Source.IsValid() && x.There.Verdict() != forward.Fails
+	case m.judged != nil && get(m.judged.ways[p], q):
+		return get(m.judged.works[p], q) || get(m.judged.partly[p], q) || get(m.judged.unanswered[p], q)
+	}
+	return get(m.from[p].arrives, q)
 }
 
 // Count is how many ways there are from one segment to another, each family for

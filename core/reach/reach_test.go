@@ -109,6 +109,11 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 			ways = append(ways, w)
 			return true
 		})
+		m := reach.All(net, ends)
+		ofTheMatrix(t, m, ways, seed)
+		if seed%2 == 1 && seed < 60 {
+			ofPaths(t, net, m, seed)
+		}
 		reach.Sweep(net, ends, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
 			after := net.Update(net.State.With(l.Failures...))
 			lost, loops := 0, 0
@@ -140,6 +145,66 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 	}
 	for _, v := range []forward.Verdict{forward.Works, forward.Fails, forward.Depends} {
 		assert.Greater(t, verdicts[v], 50, v)
+	}
+}
+
+// ofTheMatrix holds what else the matrix says of ways against pings: whether anything
+// arrives, whom one does not reach, and who is not answered though it arrives.
+func ofTheMatrix(t *testing.T, m *reach.Matrix, ways []reach.Way, seed int) {
+	at := map[*reach.End]int{}
+	for i, e := range m.Ends {
+		at[e] = i
+	}
+	working := m.Working()
+	lost := map[int][]int32{}
+	for _, w := range ways {
+		i, j := at[w.From], at[w.To]
+		x := forward.Ping(m.Network(), w.From.Device, w.From.Address, w.To.Address, model.None)
+		require.Equal(t, x.There.Verdict() != forward.Fails, m.Arrives(i, j), "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
+		require.Equal(t, w.Verdict == forward.Works, working.Works(i, j), "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
+		if w.Verdict != forward.Works {
+			lost[i] = append(lost[i], int32(j))
+		}
+	}
+	for i := range m.Ends {
+		require.Equal(t, lost[i], working.LostFrom(i, nil), "seed %d", seed)
+	}
+	m.Unanswered(func(from, to *reach.End) {
+		x := forward.Ping(m.Network(), from.Device, from.Address, to.Address, model.None)
+		require.NotEqual(t, forward.Fails, x.There.Verdict(), "seed %d: %s to %s", seed, from.Address, to.Address)
+		require.Equal(t, forward.Fails, x.Verdict(), "seed %d: %s to %s", seed, from.Address, to.Address)
+	})
+}
+
+// ofPaths holds which pairs come back by another path than they go against walks.
+func ofPaths(t *testing.T, net *forward.Network, m *reach.Matrix, seed int) {
+	walked := func(from, to *reach.End) (all []model.DeviceID) {
+		g := forward.Walk(net, forward.At{Device: from.Device, In: model.None}, forward.Flow{Source: from.Address, Destination: to.Address, Out: model.None})
+		for _, n := range g.Nodes {
+			if n.Device != from.Device && n.Device != to.Device {
+				all = append(all, n.Device)
+			}
+		}
+		return all
+	}
+	paths, working := m.Paths(), m.Working()
+	type pair [2]int32
+	different := map[pair]bool{}
+	paths.Different(func(a, b int32, there, back []model.DeviceID) {
+		different[pair{a, b}], different[pair{b, a}] = true, true
+	})
+	for i, from := range m.Ends {
+		for j, to := range m.Ends {
+			if from.Segment == to.Segment || !working.Works(i, j) {
+				continue
+			}
+			there, back := walked(from, to), walked(to, from)
+			slices.Reverse(back)
+			devices, sure := paths.Between(paths.Class(i), paths.Class(j))
+			require.True(t, sure, "seed %d: %s to %s", seed, from.Address, to.Address)
+			require.True(t, slices.Equal(there, devices), "seed %d: %s to %s: %v, not %v", seed, from.Address, to.Address, devices, there)
+			require.Equal(t, !slices.Equal(there, back), different[pair{paths.Class(i), paths.Class(j)}], "seed %d: %s and %s", seed, from.Address, to.Address)
+		}
 	}
 }
 

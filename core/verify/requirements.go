@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/policy"
+	"ropeswing/core/reach"
 )
 
 // requirements proves each requirement of the plan, or shows what speaks against
@@ -49,28 +50,72 @@ func (c *checker) requirement(r *model.Requirement) {
 	if len(failures) > 0 {
 		net = net.Update(net.State.With(failures...))
 	}
+	tried, failing, first := c.tryAll(net, r)
+	switch {
+	case tried == 0:
+		c.report(finding.New(finding.RequirementUnmet, r.Place, "%s: there is nobody to try it with; the two have no addresses of one family", r.Text).About(r.Text))
+	case first != nil:
+		c.unmet(net, r, first, failing, tried)
+	}
+}
+
+// tryAll tries every way a requirement speaks of, and returns the first that speaks
+// against it.
+func (c *checker) tryAll(net *forward.Network, r *model.Requirement) (tried, failing int, first *against) {
 	from, to := c.ends(r.From, true), c.ends(r.To, false)
-	tried, first := 0, (*against)(nil)
-	failing := 0
+	holds := func(a, b end) bool { return c.speaksAgainst(net, r, a, b) == nil }
+	if len(from)*len(to) > mostAlone && len(r.Through) == 0 {
+		holds = c.allAtOnce(net, r, from, to)
+	}
 	for _, a := range from {
 		for _, b := range to {
 			if a.device == b.device && a.device != model.None || a.address.Is4() != b.address.Is4() {
 				continue
 			}
 			tried++
-			if x := c.speaksAgainst(net, r, a, b); x != nil {
-				failing++
-				if first == nil {
-					first = x
-				}
+			if holds(a, b) {
+				continue
+			}
+			if failing++; first == nil {
+				first = c.speaksAgainst(net, r, a, b)
 			}
 		}
 	}
-	switch {
-	case tried == 0:
-		c.report(finding.New(finding.RequirementUnmet, r.Place, "%s: there is nobody to try it with; the two have no addresses of one family", r.Text).About(r.Text))
-	case first != nil:
-		c.unmet(net, r, first, failing, tried)
+	return tried, failing, first
+}
+
+// mostAlone is how many ways are asked one by one; for more it costs less to ask by
+// destination.
+const mostAlone = 64
+
+// allAtOnce asks for all ways of a requirement by destination. Addresses that nobody
+// in the plan has are asked for one by one.
+func (c *checker) allAtOnce(net *forward.Network, r *model.Requirement, from, to []end) func(a, b end) bool {
+	at := map[end]int{}
+	var ends []*reach.End
+	for _, e := range slices.Concat(from, to) {
+		if _, known := at[e]; known || e.device == model.None {
+			continue
+		}
+		for _, id := range c.spec.InterfacesOf(e.device) {
+			if i := &c.spec.Interfaces[id]; i.Has(e.address) {
+				at[e] = len(ends)
+				ends = append(ends, &reach.End{Segment: i.Segment, Device: e.device, Interface: id, Address: e.address})
+				break
+			}
+		}
+	}
+	m := reach.AllOver(net, ends, r.Over)
+	return func(a, b end) bool {
+		i, known := at[a]
+		j, also := at[b]
+		switch {
+		case !known || !also:
+			return c.speaksAgainst(net, r, a, b) == nil
+		case r.Not:
+			return !m.Arrives(i, j)
+		}
+		return m.Verdict(i, j) == forward.Works
 	}
 }
 
