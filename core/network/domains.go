@@ -107,7 +107,7 @@ func (s *State) joinWires(sets *sets) {
 // which address there.
 func (s *State) number(sets *sets) {
 	s.domain = make([]DomainID, len(s.Spec.Interfaces))
-	s.holders = make(map[holding][]model.InterfaceID, len(s.Spec.Interfaces))
+	s.holding = make(map[holding][]model.InterfaceID, len(s.Spec.Interfaces))
 	numbers := map[int32]DomainID{}
 	for id := range s.Spec.Interfaces {
 		i := &s.Spec.Interfaces[id]
@@ -126,14 +126,14 @@ func (s *State) number(sets *sets) {
 		s.members[d] = append(s.members[d], model.InterfaceID(id))
 		for _, a := range i.Addresses {
 			key := holding{d, a.Addr()}
-			if a.Virtual && len(s.holders[key]) > 0 && s.virtualAt(s.holders[key][0], a.Addr()) {
+			if a.Virtual && len(s.holding[key]) > 0 && s.virtualAt(s.holding[key][0], a.Addr()) {
 				// Of those that share it, the master alone answers.
-				if s.before(model.InterfaceID(id), s.holders[key][0]) {
-					s.holders[key][0] = model.InterfaceID(id)
+				if s.before(model.InterfaceID(id), s.holding[key][0]) {
+					s.holding[key][0] = model.InterfaceID(id)
 				}
 				continue
 			}
-			s.holders[key] = append(s.holders[key], model.InterfaceID(id))
+			s.holding[key] = append(s.holding[key], model.InterfaceID(id))
 		}
 	}
 }
@@ -184,7 +184,7 @@ func (s *State) Holders(from model.InterfaceID, address netip.Addr) []model.Inte
 	if d == NoDomain {
 		return nil
 	}
-	all := s.holders[holding{d, address}]
+	all := s.holding[holding{d, address}]
 	for n, id := range all {
 		if s.domain[id] != d { // it has left since the domains were worked out
 			left := slices.Clone(all[:n])

@@ -77,7 +77,7 @@ type State struct {
 	sets     *sets                 // of nodes that hear one another
 	loops    []Loop
 	lost     []Lost
-	holders  map[holding][]model.InterfaceID
+	holding  map[holding][]model.InterfaceID
 }
 
 // State is the network with the given parts out of order.

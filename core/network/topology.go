@@ -20,6 +20,7 @@ type Topology struct {
 	bridges map[bridge]int32    // node of each VLAN on each switch
 	carries map[bridge][]model.InterfaceID
 	subs    [][]model.InterfaceID // by interface: its subinterfaces
+	holders *holders
 }
 
 // bridge is one VLAN within one switch.
@@ -34,7 +35,7 @@ func Build(spec *model.Spec) *Topology {
 	t := &Topology{
 		Spec: spec, cable: make([]model.CableID, n), peer: make([]model.InterfaceID, n),
 		wire: make([]bool, len(spec.Segments)), nodes: n,
-		bridges: map[bridge]int32{}, carries: map[bridge][]model.InterfaceID{}, subs: make([][]model.InterfaceID, n),
+		bridges: map[bridge]int32{}, carries: map[bridge][]model.InterfaceID{}, subs: make([][]model.InterfaceID, n), holders: &holders{},
 	}
 	for i := range t.cable {
 		t.cable[i], t.peer[i] = model.None, model.None

@@ -21,7 +21,7 @@ type along struct {
 // alongSteps is what becomes of a way there and back, and whether the request gets
 // there; it is not sure where that has to be asked otherwise.
 func (m *Matrix) alongSteps(p, q int32) (v forward.Verdict, arrived, sure bool) {
-	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
+	a, b := m.at(p), m.at(q)
 	w := along{m: m, packet: policy.Packet{Source: a.Address, Destination: b.Address, Service: m.over}}
 	if arrives, sure := w.follow(a, b, q); !sure || !arrives {
 		return forward.Fails, false, sure
@@ -39,7 +39,7 @@ func (m *Matrix) alongSteps(p, q int32) (v forward.Verdict, arrived, sure bool) 
 func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 	net := w.m.net
 	device, in, view := from.Device, model.InterfaceID(model.None), net.ForSource(from.Device, from.Address)
-	column := w.m.column(place)
+	column := w.m.next[w.m.of[place]]
 	for range forward.DefaultTTL - 2 {
 		judges := net.Policy.Touches(device)
 		if device == to.Device {
@@ -51,9 +51,9 @@ func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 		// Where nobody judges here or next, the step is all that is to be known.
 		node, known := w.m.node[routing.Key{Device: device, Name: view.Name()}]
 		if known && !judges {
-			if s := column[node]; s >= 0 && !net.Policy.Touches(w.m.deviceOf(int32(s))) {
-				device = w.m.deviceOf(int32(s))
-				view, _ = net.Named(routing.Key{Device: device, Name: w.m.nodes[s].Name()})
+			if s := column[node]; s >= 0 && !net.Policy.Touches(w.m.nodes[s].Device) {
+				device = w.m.nodes[s].Device
+				view, _ = net.Named(routing.Key{Device: device, Name: w.m.nodes[s].Name})
 				if in = w.m.anyOn(device); in == model.None {
 					return false, false
 				}

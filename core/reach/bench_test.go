@@ -1,6 +1,7 @@
 package reach_test
 
 import (
+	"context"
 	"runtime"
 	"strings"
 	"testing"
@@ -8,6 +9,7 @@ import (
 	"ropeswing/core/coretest"
 	"ropeswing/core/derive"
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/reach"
 )
@@ -20,7 +22,7 @@ func BenchmarkSweep500Routers(b *testing.B) {
 	b.ReportAllocs()
 	for b.Loop() {
 		lost := 0
-		reach.Sweep(net, ends, failures, func(l reach.Loss) bool { lost += l.Lost; return true })
+		_ = reach.Sweep(context.Background(), net, ends, model.Echo, failures, func(l reach.Loss) { lost += l.Lost })
 		b.ReportMetric(float64(len(failures)), "failures")
 		b.ReportMetric(float64(len(ends)), "ends")
 		b.ReportMetric(float64(lost), "lost")

@@ -2,8 +2,8 @@ package reach
 
 import "math/bits"
 
-// row is what becomes of packets from one node, or one sender, to each
-// destination: a bit for each place.
+// row is what becomes of packets from one node, or one class of senders, to each
+// class: a bit for each.
 type row struct{ arrives, fails, circles, changed, meets []uint64 }
 
 func newRow(words int) row {
@@ -12,8 +12,8 @@ func newRow(words int) row {
 	return row{part(0), part(1), part(2), part(3), part(4)}
 }
 
-func (r row) clone() row {
-	words := len(r.arrives)
+// widened is a copy for more classes; what is new is like what was before it.
+func (r row) widened(words int) row {
 	next := newRow(words)
 	copy(next.arrives, r.arrives)
 	copy(next.fails, r.fails)
@@ -22,20 +22,45 @@ func (r row) clone() row {
 	return next
 }
 
-// add takes what becomes of packets to the places from first to last when they
-// are handed to a node.
-func (r row) add(to int32, rows []row, first, last int) {
+// put notes what becomes of packets to a class.
+func (r row) put(c int32, flags uint8) {
+	word, bit := c/64, uint64(1)<<(c%64)
+	put(r.arrives, word, bit, flags&arrive != 0)
+	put(r.fails, word, bit, flags&fail != 0)
+	put(r.circles, word, bit, flags&circle != 0)
+	put(r.changed, word, bit, flags&change != 0)
+	put(r.meets, word, bit, flags&meet != 0)
+}
+
+// flags is what becomes of packets to a class.
+func (r row) flags(c int32) uint8 {
+	var all uint8
+	if get(r.arrives, c) {
+		all |= arrive
+	}
+	if get(r.fails, c) {
+		all |= fail
+	}
+	if get(r.circles, c) {
+		all |= circle
+	}
+	return all
+}
+
+// add takes what becomes of packets to a class when they are handed to a node.
+func (r row) add(to int32, rows []row, c int32) {
+	word, bit := c/64, uint64(1)<<(c%64)
 	switch {
 	case step(to) == delivers:
-		fill(r.arrives, nil, first, last)
+		r.arrives[word] |= bit
 	case to < 0:
-		fill(r.fails, nil, first, last)
+		r.fails[word] |= bit
 	default:
-		fill(r.arrives, rows[to].arrives, first, last)
-		fill(r.fails, rows[to].fails, first, last)
-		fill(r.circles, rows[to].circles, first, last)
-		fill(r.changed, rows[to].changed, first, last)
-		fill(r.meets, rows[to].meets, first, last)
+		r.arrives[word] |= rows[to].arrives[word] & bit
+		r.fails[word] |= rows[to].fails[word] & bit
+		r.circles[word] |= rows[to].circles[word] & bit
+		r.changed[word] |= rows[to].changed[word] & bit
+		r.meets[word] |= rows[to].meets[word] & bit
 	}
 }
 
@@ -50,24 +75,6 @@ func put(words []uint64, word int32, bit uint64, on bool) {
 
 // get tells whether the bit of a place is set.
 func get(words []uint64, p int32) bool { return words[p/64]&(1<<(p%64)) != 0 }
-
-// fill sets the bits from first to last that are set in from, all of them where
-// that is nil.
-func fill(into, from []uint64, first, last int) {
-	for w := first / 64; w*64 < last; w++ {
-		mask := ^uint64(0)
-		if first > w*64 {
-			mask &= ^uint64(0) << (first - w*64)
-		}
-		if last < (w+1)*64 {
-			mask &= ^uint64(0) >> ((w+1)*64 - last)
-		}
-		if from != nil {
-			mask &= from[w]
-		}
-		into[w] |= mask
-	}
-}
 
 // unset clears the bits from first to last.
 func unset(words []uint64, first, last int) {

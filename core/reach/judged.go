@@ -2,7 +2,6 @@ package reach
 
 import (
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
 
@@ -38,7 +37,7 @@ func (m *Matrix) judging() []bool {
 	}
 	all := make([]bool, len(m.nodes))
 	for n := range all {
-		all[n] = m.net.Policy.Touches(m.deviceOf(int32(n)))
+		all[n] = m.net.Policy.Touches(m.nodes[n].Device)
 	}
 	return all
 }
@@ -51,25 +50,19 @@ func (m *Matrix) judge() {
 	if m.net.Policy == nil {
 		return
 	}
-	rows := func() [][]uint64 { return bitRows(len(m.from), m.words) }
+	rows := func() [][]uint64 { return bitRows(len(m.sorted), m.fixed.words) }
 	j := &judged{ways: rows(), works: rows(), partly: rows(), unanswered: rows(), class: make([]int32, len(m.sorted))}
 	m.judged = j
 	m.meeting(j.ways)
-	members := m.classes()
+	members := m.alike()
 	for id, places := range members {
 		for _, p := range places {
 			j.class[p] = int32(id)
 		}
 	}
-	bySegment := map[model.SegmentID][]int32{}
-	for p := range m.sorted {
-		if s := m.Ends[m.end[p]].Segment; s != model.None {
-			bySegment[s] = append(bySegment[s], int32(p))
-		}
-	}
 	onAllCores(len(members), func(a int) {
 		first := members[a][0]
-		works, partly, unanswered := make([]uint64, m.words), make([]uint64, m.words), make([]uint64, m.words)
+		works, partly, unanswered := make([]uint64, m.fixed.words), make([]uint64, m.fixed.words), make([]uint64, m.fixed.words)
 		for b, others := range members {
 			if b == a || !get(j.ways[first], others[0]) {
 				continue
@@ -86,7 +79,11 @@ func (m *Matrix) judge() {
 				j.works[p][w], j.partly[p][w], j.unanswered[p][w] = works[w]&j.ways[p][w], partly[w]&j.ways[p][w], unanswered[w]&j.ways[p][w]
 			}
 			// Those of one class, and on one segment, are a matter of these two.
-			for _, near := range [][]int32{members[a], bySegment[m.Ends[m.end[p]].Segment]} {
+			near := m.on[m.at(p).Segment]
+			if m.at(p).Segment == model.None {
+				near = nil
+			}
+			for _, near := range [][]int32{members[a], near} {
 				for _, q := range near {
 					if !get(j.ways[p], q) || p == q {
 						continue
@@ -112,7 +109,7 @@ func (m *Matrix) judgedVerdict(p, q int32) (v forward.Verdict, arrived bool) {
 }
 
 func (m *Matrix) verdictByPing(p, q int32) (v forward.Verdict, arrived bool) {
-	a, b := m.Ends[m.end[p]], m.Ends[m.end[q]]
+	a, b := m.at(p), m.at(q)
 	x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over})
 	return x.Verdict(), x.Source.IsValid() && x.There.Verdict() != forward.Fails
 }
@@ -157,10 +154,15 @@ func bitRows(n, words int) [][]uint64 {
 // meeting sets the bits of the ways that meet permits or translations, there or
 // back, or begin or end at a device with some of its own.
 func (m *Matrix) meeting(ways [][]uint64) {
-	own := make([]uint64, m.words)
+	own := make([]uint64, m.fixed.words)
+	for c, members := range m.members {
+		meets := m.expand(m.from[c].meets)
+		for _, p := range members {
+			copy(ways[p], meets)
+		}
+	}
 	for p := range ways {
-		copy(ways[p], m.from[p].meets)
-		if m.net.Policy.Touches(m.Ends[m.end[p]].Device) {
+		if m.net.Policy.Touches(m.at(int32(p)).Device) {
 			own[p/64] |= 1 << (p % 64)
 			for w := range ways[p] {
 				ways[p][w] = ^uint64(0)
@@ -173,18 +175,12 @@ func (m *Matrix) meeting(ways [][]uint64) {
 		}
 	}
 	either(ways)
-	four := 0 // IPv4 stands first
 	for p := range ways {
-		if m.sorted[p].Is4() {
-			four = p + 1
-		}
-	}
-	for p := range ways {
-		if p < four {
-			unset(ways[p], four, m.words*64)
+		if p < m.four {
+			unset(ways[p], m.four, m.fixed.words*64)
 		} else {
-			unset(ways[p], 0, four)
-			unset(ways[p], len(ways), m.words*64)
+			unset(ways[p], 0, m.four)
+			unset(ways[p], len(ways), m.fixed.words*64)
 		}
 		put(ways[p], int32(p/64), 1<<(p%64), false)
 	}
@@ -205,8 +201,8 @@ func flip(x [][]uint64) {
 	}
 }
 
-// classes puts places together that nothing tells apart.
-func (m *Matrix) classes() (members [][]int32) {
+// alike puts places together that nothing tells apart, nor any permit or translation.
+func (m *Matrix) alike() (members [][]int32) {
 	spec := m.net.Spec
 	meets := map[network.DomainID]bool{} // domains that a device which judges is on
 	var sides []model.Side
@@ -231,9 +227,9 @@ func (m *Matrix) classes() (members [][]int32) {
 	}
 	known := map[string]int32{}
 	for p := range m.sorted {
-		e := m.Ends[m.end[p]]
+		e := m.at(int32(p))
 		var key strings.Builder
-		fmt.Fprint(&key, m.sorted[p].Is4(), m.alike[p], " ", m.sending(int32(p)))
+		fmt.Fprint(&key, m.sorted[p].Is4(), m.of[p])
 		if d := m.net.State.Domain(e.Interface); meets[d] || m.net.Policy.Touches(e.Device) {
 			fmt.Fprint(&key, " in ", e.Segment, e.Device)
 		}
@@ -263,46 +259,6 @@ func (m *Matrix) ofItsOwn(s model.Side) bool {
 			if t.Kind != model.Sharing && slices.Equal(t.Inside.Prefixes, s.Prefixes) {
 				return true
 			}
-		}
-	}
-	return false
-}
-
-// sending tells apart who sends in another way than others: by the node it is, or
-// by its routes beyond its own subnets and whether these hold others' addresses.
-func (m *Matrix) sending(p int32) string {
-	e := m.Ends[m.end[p]]
-	v := m.net.ForSource(e.Device, e.Address)
-	for n, node := range m.nodes {
-		if node.Device() == e.Device && node.Name() == v.Name() {
-			return fmt.Sprint("node ", n)
-		}
-	}
-	var key strings.Builder
-	for _, entry := range v.Entries() {
-		if entry.Prefix.Addr().Is4() != e.Address.Is4() || !entry.InUse {
-			continue
-		}
-		if entry.Static() == model.None {
-			if m.holdsOthers(entry.Prefix, e.Segment) {
-				return fmt.Sprint("place ", p)
-			}
-			continue
-		}
-		fmt.Fprint(&key, entry.Prefix)
-		for _, hop := range entry.Hops {
-			fmt.Fprint(&key, " ", m.across(m.net, hop, hop.Via))
-		}
-	}
-	return key.String()
-}
-
-// holdsOthers tells whether a prefix holds an end of another segment.
-func (m *Matrix) holdsOthers(p netip.Prefix, s model.SegmentID) bool {
-	i, _ := slices.BinarySearchFunc(m.sorted, p.Addr(), func(a, b netip.Addr) int { return a.Compare(b) })
-	for ; i < len(m.sorted) && p.Contains(m.sorted[i]); i++ {
-		if m.Ends[m.end[i]].Segment != s {
-			return true
 		}
 	}
 	return false

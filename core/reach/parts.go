@@ -61,11 +61,14 @@ func (p *parts) find(x int32) int32 {
 
 func (p *parts) join(a, b int32) { p.root[p.find(a)] = p.find(b) }
 
-// ends is where a device hangs in the network: at itself where it forwards, else
-// on its domains.
-func (p *parts) ends(d model.DeviceID) []int32 {
+// appendEnds appends the parts a device hangs on: that of itself where it forwards,
+// else those of its domains.
+func (p *parts) appendEnds(d model.DeviceID, all []int32) []int32 {
 	if p.own(d) {
-		return []int32{int32(d)}
+		return append(all, p.find(int32(d)))
 	}
-	return p.at[d]
+	for _, domain := range p.at[d] {
+		all = append(all, p.find(domain))
+	}
+	return all
 }

@@ -67,16 +67,14 @@ func TestWhatAFailureTakesAway(t *testing.T) {
 	net := coretest.Network(t, ring)
 	spec := net.Spec
 	got := map[string][3]int{}
-	reach.Sweep(net, lans(t, net), reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
+	require.NoError(t, reach.Sweep(t.Context(), net, lans(t, net), model.Echo, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
 		got[spec.Cables[l.Failures[0].Cable].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
-		return true
-	})
+	}))
 	assert.Equal(t, map[string][3]int{"x-ab": {2, 0, 0}, "x-bc": {2, 0, 0}, "x-ca": {0, 0, 0}}, got)
 	losses := map[string][3]int{}
-	reach.Sweep(net, lans(t, net), reach.Together(reach.Devices(spec), 1), func(l reach.Loss) bool {
+	require.NoError(t, reach.Sweep(t.Context(), net, lans(t, net), model.Echo, reach.Together(reach.Devices(spec), 1), func(l reach.Loss) {
 		losses[spec.Devices[l.Failures[0].Device].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
-		return true
-	})
+	}))
 	assert.Equal(t, [3]int{4, 4, 0}, losses["a"], "with a its LAN goes: no wire leads there")
 	assert.Len(t, losses, 3)
 }
@@ -114,7 +112,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 		if seed%2 == 1 && seed < 60 {
 			ofPaths(t, net, m, seed)
 		}
-		reach.Sweep(net, ends, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) bool {
+		require.NoError(t, reach.Sweep(t.Context(), net, ends, model.Echo, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
 			after := net.Update(net.State.With(l.Failures...))
 			lost, loops := 0, 0
 			for _, w := range ways {
@@ -140,8 +138,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 				require.Equal(t, loops, l.Loops, "seed %d", seed)
 			}
 			require.Len(t, l.Ways, min(lost, 1000))
-			return true
-		})
+		}))
 	}
 	for _, v := range []forward.Verdict{forward.Works, forward.Fails, forward.Depends} {
 		assert.Greater(t, verdicts[v], 50, v)

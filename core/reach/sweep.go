@@ -1,16 +1,17 @@
 package reach
 
 import (
-	"math/bits"
+	"context"
 	"runtime"
 	"slices"
 	"sync"
-	"sync/atomic"
 
-	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+
+	"golang.org/x/sync/errgroup"
+	"golang.org/x/sync/semaphore"
 )
 
 // Loss is what one or more failures together take away.
@@ -38,263 +39,188 @@ type Takeover struct {
 }
 
 // Sweep makes failures in turn, each a list of what fails together, on all cores,
-// and tells what each takes away of the ways that work. Visit is called for each
-// in their order; it stops where visit returns false.
-func Sweep(net *forward.Network, ends []*End, failures [][]network.Failure, visit func(Loss) bool) {
-	SweepOver(net, ends, model.Echo, failures, visit)
-}
-
-// SweepOver is Sweep over a service.
-func SweepOver(net *forward.Network, ends []*End, over model.Service, failures [][]network.Failure, visit func(Loss) bool) {
-	m := AllOver(net, ends, over)
-	base := m.both()
-	reasons := max(20, min(mostWays, mostReasons/max(1, len(failures))))
-	var next atomic.Int64
-	var stop atomic.Bool
-	var group sync.WaitGroup
+// and tells what each takes away of the ways that work over a service. Visit is
+// called for each in their order; it stops when the context ends.
+func Sweep(ctx context.Context, net *forward.Network, ends []*End, over model.Service, failures [][]network.Failure, visit func(Loss)) error {
+	s := newSweep(AllOver(net, ends, over), len(failures))
 	done := make([]chan Loss, len(failures))
 	for i := range done {
 		done[i] = make(chan Loss, 1)
 	}
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
 	// Nobody runs far ahead of who visits, or results would pile up.
-	ahead := make(chan bool, 4*runtime.GOMAXPROCS(0))
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() {
-			for !stop.Load() {
-				ahead <- true
-				i := int(next.Add(1)) - 1
-				if i >= len(failures) || stop.Load() {
-					return
-				}
-				done[i] <- m.loss(base, failures[i], reasons)
+	ahead := semaphore.NewWeighted(int64(4 * runtime.GOMAXPROCS(0)))
+	var group errgroup.Group
+	group.Go(func() error {
+		return inTurn(ctx, len(failures), func(i int) error {
+			if err := ahead.Acquire(ctx, 1); err != nil {
+				return err
 			}
+			done[i] <- s.loss(failures[i])
+			return nil
 		})
-	}
+	})
+	var err error
 	for i := range done {
-		l := <-done[i]
-		<-ahead
-		if !visit(l) {
-			stop.Store(true)
+		select {
+		case l := <-done[i]:
+			ahead.Release(1)
+			visit(l)
+		case <-ctx.Done():
+			err = ctx.Err()
+		}
+		if err != nil {
 			break
 		}
 	}
-	stop.Store(true)
-	for len(ahead) > 0 {
-		<-ahead // whoever waits to begin is to see that it is over
-	}
-	group.Wait()
+	stop()
+	_ = group.Wait() // it ends with all done, or by the context
+	return err
 }
 
-// loss works out what failures take away. Only destinations for which some
-// device near them does something else are gone through again; those that were
-// alike, and are so still, together.
-func (m *Matrix) loss(base [][]uint64, failures []network.Failure, reasons int) Loss {
+// sweep is what all failures are compared with.
+type sweep struct {
+	*Matrix
+	base    [][]uint64 // by class: the ways that work
+	places  [][]uint64 // the same by place, where ways are judged or addresses shared; else nil
+	weights *weights
+	reasons int        // for how many lost ways of a failure reasons are looked for
+	used    []usedOnce // by device
+}
+
+// usedOnce is which static routes of a device are in use.
+type usedOnce struct {
+	once sync.Once
+	used map[model.StaticID]bool
+}
+
+func newSweep(m *Matrix, failures int) *sweep {
+	s := &sweep{Matrix: m, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices))}
+	s.reasons = max(20, min(mostWays, mostReasons/max(1, failures)))
+	if m.judged != nil || slices.Contains(m.odd, true) {
+		s.places = m.both()
+	}
+	return s
+}
+
+// loss works out what failures take away. Only classes for which some node near the
+// failures does something else are gone through again.
+func (s *sweep) loss(failures []network.Failure) Loss {
 	l := Loss{Failures: failures}
-	state := m.net.State.With(failures...)
-	after := m.net.Update(state)
-	x := &Matrix{Ends: m.Ends, net: after, over: m.over, sorted: m.sorted, end: m.end, place: m.place, odd: m.odd, nodes: m.nodes, node: m.node, words: m.words, forks: slices.Clip(m.forks)}
-	touched := m.touched(after)
-	other := make([][]step, len(touched)) // by touched node: its steps now
-	at := make([]int32, len(m.nodes))     // by node: its place in touched, and one
-	for i, n := range touched {
-		other[i], at[n] = make([]step, len(m.sorted)), int32(i+1)
-		x.steps(after, n, func(p int, s step) { other[i][p] = s })
+	after := s.net.Update(s.net.State.With(failures...))
+	x, parent := s.after(after)
+	g := &gone{sweep: s, after: x, parent: parent, weights: s.weights}
+	if len(x.members) != len(s.members) {
+		g.weights = x.weights()
 	}
-	x.rows = make([]row, len(m.rows))
-	for n := range m.rows {
-		x.rows[n] = m.rows[n].clone()
-	}
-	x.columns(x.rows, m.differing(touched, other), func(p int32, column []step) {
-		copy(column, m.column(p))
-		for i, n := range touched {
-			column[n] = other[i][p]
-		}
-	}, func(p, n int32) bool { return at[n] > 0 && other[at[n]-1][p] != m.next[int(p)*len(m.nodes)+int(n)] })
-	x.from = x.senders(after, x.rows)
-	if after.Policy != nil {
-		x.next = slices.Clone(m.next)
-		for i, n := range touched {
-			for p := range m.sorted {
-				x.next[p*len(m.nodes)+int(n)] = other[i][p]
-			}
-		}
-		x.findAlike()
-		x.judge()
-	}
-	m.compare(&l, x, base, state, reasons)
-	l.Takes = takeovers(m.net, after)
+	g.compare(&l)
+	l.Takes = s.takeovers(after)
 	return l
 }
 
-// differing lists the places for which a touched node has another step than
-// before, those together that were alike and have the same new steps.
-func (m *Matrix) differing(touched []int32, other [][]step) [][]int32 {
-	var groups [][]int32
-	of := map[int32][]int{} // by the first that was alike: its groups
-	for p := range m.sorted {
-		differs := false
-		for i, n := range touched {
-			differs = differs || other[i][p] != m.next[p*len(m.nodes)+int(n)]
-		}
-		if !differs {
-			continue
-		}
-		found := false
-		for _, g := range of[m.alike[p]] {
-			q := groups[g][0]
-			if !slices.ContainsFunc(other, func(steps []step) bool { return steps[p] != steps[q] }) {
-				groups[g] = append(groups[g], int32(p))
-				found = true
-				break
-			}
-		}
-		if !found {
-			of[m.alike[p]] = append(of[m.alike[p]], len(groups))
-			groups = append(groups, []int32{int32(p)})
-		}
+// after is the matrix in another state of the network, and the class that each of its
+// classes is a part of.
+func (s *sweep) after(net *forward.Network) (x *Matrix, parent []int32) {
+	x = &Matrix{fixed: s.fixed, classes: s.classes, net: net, forks: slices.Clip(s.forks)}
+	nodes, near := s.touched(net)
+	at := make([]int32, len(s.nodes)) // by node: its place in nodes, and one
+	other := make([][]step, len(nodes))
+	for i, n := range nodes {
+		other[i], at[n] = make([]step, len(s.sorted)), int32(i+1)
+		x.steps(net, n, func(p int, to step) { other[i][p] = to })
 	}
-	return groups
-}
-
-// compare counts what was lost, and what goes another way. A way is lost with
-// the packets of either direction.
-func (m *Matrix) compare(l *Loss, x *Matrix, base [][]uint64, state *network.State, reasons int) {
-	lost, any := make([][]uint64, len(base)), false // by place; nil where nothing is
-	lose := func(p, q int32) {
-		if lost[p] == nil {
-			lost[p], any = make([]uint64, m.words), true
-		}
-		lost[p][q/64] |= 1 << (q % 64)
+	changed := x.reclassify(s.classes, nodes, other, near)
+	parent = make([]int32, len(x.members))
+	for c := range parent {
+		parent[c] = s.of[x.members[c][0]]
 	}
-	if x.judged != nil {
-		still := x.both()
-		for p := range base {
-			for w := range base[p] {
-				for gone := base[p][w] &^ still[p][w]; gone != 0; gone &= gone - 1 {
-					lose(int32(p), int32(w*64+bits.TrailingZeros64(gone)))
-				}
-			}
-		}
-	} else {
-		m.oneSided(x, base, lose)
+	x.rows = make([]row, len(s.rows))
+	for n := range x.rows {
+		x.rows[n] = s.rows[n].widened(x.rowWords())
 	}
-	m.eachOdd(func(p, q int32) {
-		if get(base[p], q) && x.ask(int(m.end[p]), int(m.end[q])).Verdict != forward.Works {
-			lose(p, q)
-		}
+	x.solve(changed, func(c, n int32) bool {
+		return at[n] > 0 && x.next[c][n] != s.next[parent[c]][n]
 	})
-	for p := range base {
-		gone := lost[p]
-		for w := range base[p] {
-			moved := base[p][w] & x.from[p].changed[w]
-			if gone != nil {
-				moved &^= gone[w]
-			}
-			l.Rerouted += bits.OnesCount64(moved)
-		}
-	}
-	if any {
-		m.countLost(l, x, lost, state)
-		l.Ways = m.firstLost(x.net, lost, reasons)
-	}
+	x.send()
+	x.judge()
+	return x, parent
 }
 
-// oneSided finds the ways lost where packets are not judged: with those of one
-// direction both are.
-func (m *Matrix) oneSided(x *Matrix, base [][]uint64, lose func(p, q int32)) {
-	for p := range base {
-		for w := range base[p] {
-			gone := base[p][w] &^ (x.from[p].arrives[w] &^ x.from[p].fails[w])
-			for ; gone != 0; gone &= gone - 1 {
-				q := int32(w*64 + bits.TrailingZeros64(gone))
-				if !m.odd[p] && !m.odd[q] {
-					lose(int32(p), q)
-					lose(q, int32(p))
-				}
+// reclassify parts the classes to whose members nodes now have different steps, or
+// whose members send otherwise; other is the steps of some nodes, by place. It returns
+// the classes that were parted, or to which any node has another step than before.
+func (x *Matrix) reclassify(before *classes, nodes []int32, other [][]step, near []bool) (changed []int32) {
+	c := before.copied()
+	x.classes = c
+	whole := len(before.members)
+	parted := make([]bool, whole)
+	for i := range nodes {
+		for id := range int32(len(c.members)) {
+			if c.part(id, func(p int32) step { return other[i][p] }) && int(id) < whole {
+				parted[id] = true
 			}
 		}
 	}
-}
-
-// countLost tells of the lost ways how many no wire is left for, and how many
-// circle.
-func (m *Matrix) countLost(l *Loss, x *Matrix, lost [][]uint64, state *network.State) {
-	wires := wired(state)
-	part := make([][]int32, len(m.sorted)) // by place: where it hangs; nothing where its own interface is down
-	for p := range part {
-		if e := m.Ends[m.end[p]]; state.IsUp(e.Interface) {
-			for _, at := range wires.ends(e.Device) {
-				part[p] = append(part[p], wires.find(at))
-			}
-		}
-	}
-	for p, gone := range lost {
-		for w, word := range gone {
-			l.Lost += bits.OnesCount64(word)
-			for ; word != 0; word &= word - 1 {
-				q := int32(w*64 + bits.TrailingZeros64(word))
-				if !slices.ContainsFunc(part[p], func(a int32) bool { return slices.Contains(part[q], a) }) {
-					l.Cannot++
-				}
-				if x.circles(int32(p), q) {
-					l.Loops++
-				}
-			}
-		}
-	}
-}
-
-// circles tells whether packets of a way go round in a loop.
-func (m *Matrix) circles(p, q int32) bool {
-	if m.judged != nil && get(m.judged.ways[p], q) {
-		return m.ask(int(m.end[p]), int(m.end[q])).Failure.Name == finding.ForwardingLoop
-	}
-	return get(m.from[p].circles, q) || get(m.from[q].circles, p)
-}
-
-// firstLost lists the first lost ways in the order of the ends, as many as
-// wanted with their reasons.
-func (m *Matrix) firstLost(after *forward.Network, lost [][]uint64, reasons int) []Way {
-	var all []Way
-	for i, from := range m.Ends {
-		gone := lost[m.place[i]]
-		if gone == nil {
+	var fresh []sender
+	for id := range int32(len(c.members)) {
+		if c.sends[id].node != noNode || !slices.ContainsFunc(c.members[id], func(p int32) bool { return near[x.at(p).Device] }) {
 			continue
 		}
-		for j, to := range m.Ends {
-			if !get(gone, m.place[j]) {
+		count := len(c.members)
+		as := c.sends[id]
+		fresh = append(fresh, c.partSenders(id, func(p int32) sender {
+			if near[x.at(p).Device] {
+				return x.sender(x.net, p)
+			}
+			return as
+		})...)
+		if len(c.members) > count && int(id) < whole {
+			parted[id] = true
+		}
+	}
+	for _, id := range c.refine(fresh) {
+		if int(id) < whole {
+			parted[id] = true
+		}
+	}
+	for id := range c.members {
+		first, copied := c.members[id][0], false
+		for i, n := range nodes {
+			if c.next[id][n] == other[i][first] {
 				continue
 			}
-			way := Way{From: from, To: to, Verdict: forward.Fails}
-			if len(all) < reasons {
-				way = ask(after, from, to, m.over)
+			if !copied {
+				c.next[id], copied = slices.Clone(c.next[id]), true
 			}
-			if all = append(all, way); len(all) == mostWays {
-				return all
-			}
+			c.next[id][n] = other[i][first]
+		}
+		if copied || id >= whole || parted[id] {
+			changed = append(changed, int32(id))
 		}
 	}
-	return all
+	return changed
 }
 
 // takeovers lists the routes that are in use after a failure and were not
 // before.
-func takeovers(before, after *forward.Network) []Takeover {
+func (s *sweep) takeovers(after *forward.Network) []Takeover {
 	var all []Takeover
-	for d := range before.Spec.Devices {
+	for d := range s.used {
 		id := model.DeviceID(d)
-		if before.Same(after.Tables, id) {
+		if after.Same(s.net.Tables, id) {
 			continue
 		}
-		used := map[model.StaticID]bool{}
-		for _, e := range before.Table(id).Entries() {
-			used[e.Static()] = e.InUse
-		}
-		for _, e := range after.Table(id).Entries() {
-			if s := e.Static(); s != model.None && e.InUse && !used[s] && len(e.Hops) > 0 {
-				all = append(all, Takeover{id, s})
+		before := &s.used[d]
+		before.once.Do(func() {
+			before.used = map[model.StaticID]bool{}
+			s.net.Table(id).InUse(func(r model.StaticID, _ bool) { before.used[r] = true })
+		})
+		after.Table(id).InUse(func(r model.StaticID, leads bool) {
+			if leads && !before.used[r] {
+				all = append(all, Takeover{id, r})
 			}
-		}
+		})
 	}
 	return all
 }

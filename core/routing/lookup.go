@@ -65,6 +65,30 @@ func (v View) Entries() []Entry {
 	return all
 }
 
+// InUse visits the static routes that are in use, and tells whether they lead
+// anywhere: whether they have hops.
+func (v View) InUse(visit func(id model.StaticID, leads bool)) {
+	for g := range v.table.groups {
+		first, last := v.table.routesOf(int32(g))
+		var best *Route
+		for j := first; j < last; j++ {
+			r := &v.table.routes[j]
+			if r.Usable != IsUsable {
+				continue
+			}
+			if best == nil {
+				best = r
+			}
+			if r.Distance != best.Distance || r.Metric != best.Metric {
+				break
+			}
+			if r.static != model.None {
+				visit(r.static, r.hops != noHops)
+			}
+		}
+	}
+}
+
 // Covering lists every route that matches the address, usable or not, longest
 // prefix first.
 func (v View) Covering(a netip.Addr) []Entry {

@@ -74,7 +74,7 @@ func (c *checker) mtuBounds() (least, most int) {
 // holes is the search for them.
 type holes struct {
 	*checker
-	paths     *reach.Paths
+	paths     reach.Paths
 	working   *reach.Working
 	groups    []alike // in the order of their first ends
 	narrowest []int   // by device: the least MTU of its interfaces

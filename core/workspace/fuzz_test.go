@@ -8,6 +8,7 @@ import (
 	"io/fs"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/reach"
 	"ropeswing/core/workspace"
@@ -47,10 +48,9 @@ func FuzzWorkspace(f *testing.F) {
 				require.True(t, renamed.Usable(), "%s: %v", name, renamed.Slips())
 			}
 		}
-		reach.Sweep(w.Network, reach.Ends(w.Spec), reach.Together(reach.Cables(w.Spec), 1), func(l reach.Loss) bool {
+		require.NoError(t, reach.Sweep(t.Context(), w.Network, reach.Ends(w.Spec), model.Echo, reach.Together(reach.Cables(w.Spec), 1), func(l reach.Loss) {
 			require.LessOrEqual(t, l.Cannot, l.Lost)
-			return true
-		})
+		}))
 		for _, from := range w.DeviceNames() {
 			for _, to := range w.DeviceNames() {
 				a, errA := w.Endpoint(from)

@@ -1,10 +1,10 @@
 package command
 
 import (
+	"context"
 	"errors"
 	"os"
 	"os/signal"
-	"sync/atomic"
 
 	"github.com/spf13/cobra"
 
@@ -133,23 +133,14 @@ func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, over model.Servic
 	if o.devices {
 		failures = append(failures, reach.Devices(w.Spec)...)
 	}
-	var stop atomic.Bool
-	interrupts := make(chan os.Signal, 1)
-	signal.Notify(interrupts, os.Interrupt)
-	defer signal.Stop(interrupts)
-	go func() {
-		for range interrupts {
-			stop.Store(true)
-		}
-	}()
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
 	together := reach.Together(failures, o.failures)
 	v := &view.Sweep{Basis: w.Basis, Together: o.failures, Losses: []view.SweepLoss{}}
-	reach.SweepOver(w.Network, ends, over, together, func(l reach.Loss) bool {
+	v.Stopped = reach.Sweep(ctx, w.Network, ends, over, together, func(l reach.Loss) {
 		v.Add(w.Network, l)
 		a.progress(v.Failures, len(together))
-		return !stop.Load()
-	})
-	v.Stopped = v.Failures < len(together)
+	}) != nil
 	v.Sort()
 	next := ""
 	if len(v.Losses) > 0 {
