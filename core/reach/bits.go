@@ -2,68 +2,6 @@ package reach
 
 import "math/bits"
 
-// row is what becomes of packets from one node, or one class of senders, to each
-// class: a bit for each.
-type row struct{ arrives, fails, circles, changed, meets []uint64 }
-
-func newRow(words int) row {
-	all := make([]uint64, 5*words)
-	part := func(i int) []uint64 { return all[i*words : (i+1)*words : (i+1)*words] }
-	return row{part(0), part(1), part(2), part(3), part(4)}
-}
-
-// widened is a copy for more classes; what is new is like what was before it.
-func (r row) widened(words int) row {
-	next := newRow(words)
-	copy(next.arrives, r.arrives)
-	copy(next.fails, r.fails)
-	copy(next.circles, r.circles)
-	copy(next.meets, r.meets)
-	return next
-}
-
-// put notes what becomes of packets to a class.
-func (r row) put(c int32, flags uint8) {
-	word, bit := c/64, uint64(1)<<(c%64)
-	put(r.arrives, word, bit, flags&arrive != 0)
-	put(r.fails, word, bit, flags&fail != 0)
-	put(r.circles, word, bit, flags&circle != 0)
-	put(r.changed, word, bit, flags&change != 0)
-	put(r.meets, word, bit, flags&meet != 0)
-}
-
-// flags is what becomes of packets to a class.
-func (r row) flags(c int32) uint8 {
-	var all uint8
-	if get(r.arrives, c) {
-		all |= arrive
-	}
-	if get(r.fails, c) {
-		all |= fail
-	}
-	if get(r.circles, c) {
-		all |= circle
-	}
-	return all
-}
-
-// add takes what becomes of packets to a class when they are handed to a node.
-func (r row) add(to int32, rows []row, c int32) {
-	word, bit := c/64, uint64(1)<<(c%64)
-	switch {
-	case step(to) == delivers:
-		r.arrives[word] |= bit
-	case to < 0:
-		r.fails[word] |= bit
-	default:
-		r.arrives[word] |= rows[to].arrives[word] & bit
-		r.fails[word] |= rows[to].fails[word] & bit
-		r.circles[word] |= rows[to].circles[word] & bit
-		r.changed[word] |= rows[to].changed[word] & bit
-		r.meets[word] |= rows[to].meets[word] & bit
-	}
-}
-
 // put sets a bit, or clears it.
 func put(words []uint64, word int32, bit uint64, on bool) {
 	if on {

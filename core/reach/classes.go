@@ -229,13 +229,19 @@ func (m *Matrix) firstSteps(net *forward.Network, v routing.View, own model.Segm
 
 // weights is how many ways there are between the members of classes.
 type weights struct {
-	four, six []int64 // by class: members of each family
-	same      map[[2]int32]int64
+	four, six []int64  // by class: members of each family
+	same      [][]same // by class: what does not count, as both are on one segment
+}
+
+// same is how many pairs of members of a class and another are on one segment.
+type same struct {
+	class int32
+	pairs int64
 }
 
 // weights counts ways: of one family, and between segments.
 func (m *Matrix) weights() *weights {
-	w := &weights{make([]int64, len(m.members)), make([]int64, len(m.members)), map[[2]int32]int64{}}
+	w := &weights{make([]int64, len(m.members)), make([]int64, len(m.members)), make([][]same, len(m.members))}
 	for c, members := range m.members {
 		for _, p := range members {
 			if int(p) < m.four {
@@ -257,7 +263,7 @@ func (m *Matrix) weights() *weights {
 		for a, x := range count {
 			for b, y := range count {
 				if a.four == b.four {
-					w.same[[2]int32{a.class, b.class}] += x * y
+					w.note(a.class, b.class, x*y)
 				}
 			}
 		}
@@ -265,9 +271,24 @@ func (m *Matrix) weights() *weights {
 	return w
 }
 
+func (w *weights) note(a, b int32, pairs int64) {
+	n := slices.IndexFunc(w.same[a], func(s same) bool { return s.class == b })
+	if n < 0 {
+		w.same[a] = append(w.same[a], same{b, pairs})
+	} else {
+		w.same[a][n].pairs += pairs
+	}
+}
+
 // ways is how many there are from the members of one class to those of another.
 func (w *weights) ways(a, b int32) int {
-	return int(w.four[a]*w.four[b] + w.six[a]*w.six[b] - w.same[[2]int32{a, b}])
+	n := w.four[a]*w.four[b] + w.six[a]*w.six[b]
+	for _, s := range w.same[a] {
+		if s.class == b {
+			n -= s.pairs
+		}
+	}
+	return int(n)
 }
 
 // expand makes a row of places of a row of classes.

@@ -6,9 +6,11 @@ import (
 	"ropeswing/core/forward"
 )
 
-// Flags of a node: what may become of a packet that is there.
+// fate is what may become of a packet: several where paths branch.
+type fate uint8
+
 const (
-	arrive uint8 = 1 << iota
+	arrive fate = 1 << iota
 	fail
 	circle
 	change // it comes by a node whose step is another than before
@@ -20,16 +22,16 @@ const (
 // columnWork solves one destination at a time.
 type columnWork struct {
 	steps []step
-	flags []uint8
+	fates []fate
 	path  []int32
 	forks [][]int32
 	meets []bool // by node: it judges or translates; nil where none does
 }
 
-// solve works out the flags of every node. While no step forks, each path is
+// solve works out the fates of every node. While no step forks, each path is
 // followed until something known; else by going over all until nothing changes.
 func (c *columnWork) solve(changed func(int32) bool) {
-	clear(c.flags)
+	clear(c.fates)
 	for n := range c.steps {
 		if c.steps[n] < lastStep {
 			c.spread(changed)
@@ -39,9 +41,9 @@ func (c *columnWork) solve(changed func(int32) bool) {
 	for n := range c.steps {
 		at := int32(n)
 		c.path = c.path[:0]
-		var end uint8
+		var end fate
 		for {
-			f := c.flags[at]
+			f := c.fates[at]
 			if f&known != 0 {
 				end = f &^ (known | onPath)
 				break
@@ -50,7 +52,7 @@ func (c *columnWork) solve(changed func(int32) bool) {
 				end = fail | circle
 				break
 			}
-			c.flags[at] |= onPath
+			c.fates[at] |= onPath
 			c.path = append(c.path, at)
 			if s := c.steps[at]; s >= 0 {
 				at = int32(s)
@@ -72,12 +74,12 @@ func (c *columnWork) solve(changed func(int32) bool) {
 			if c.meets != nil && c.meets[c.path[i]] {
 				end |= meet
 			}
-			c.flags[c.path[i]] = end | known
+			c.fates[c.path[i]] = end | known
 		}
 	}
 }
 
-// spread works out the flags where steps fork: from the ends backwards, over and
+// spread works out the fates where steps fork: from the ends backwards, over and
 // over until nothing is new. Whoever cannot get to an end only goes in circles.
 func (c *columnWork) spread(changed func(int32) bool) {
 	of := func(s step) []int32 {
@@ -89,7 +91,7 @@ func (c *columnWork) spread(changed func(int32) bool) {
 	for again := true; again; {
 		again = false
 		for n, s := range c.steps {
-			f := c.flags[n]
+			f := c.fates[n]
 			if changed(int32(n)) {
 				f |= change
 			}
@@ -103,11 +105,11 @@ func (c *columnWork) spread(changed func(int32) bool) {
 				case to < 0:
 					f |= fail
 				default:
-					f |= c.flags[to]
+					f |= c.fates[to]
 				}
 			}
-			if f != c.flags[n] {
-				c.flags[n], again = f, true
+			if f != c.fates[n] {
+				c.fates[n], again = f, true
 			}
 		}
 	}
@@ -121,9 +123,9 @@ func (c *columnWork) spread(changed func(int32) bool) {
 			}
 		}
 	}
-	for n := range c.flags {
+	for n := range c.fates {
 		if !free[n] {
-			c.flags[n] |= fail | circle
+			c.fates[n] |= fail | circle
 		}
 	}
 }

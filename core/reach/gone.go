@@ -16,54 +16,43 @@ type gone struct {
 	parent  []int32  // by class of after: what it was part of before
 	weights *weights // of the classes of after
 	wires   *parts
-	hangs   [][]int32 // by class of after: the parts its members hang on; nil where they differ
-	lost    [][]uint64
+	hangs   [][]int32 // by class of after: the parts its members hang on
+	mixed   []bool    // by class of after: that these are different ones
+	lost    [][]int32 // by class of after: the classes it does not reach any more
 }
 
-// compare counts what was lost, and what goes another way.
-func (g *gone) compare(l *Loss) {
-	g.wires = wired(g.after.net.State)
+// compare counts what was lost, and what goes another way. Other are the classes to
+// which anybody has another step than before, or that send otherwise.
+func (g *gone) compare(l *Loss, other []int32) {
 	if g.places != nil {
 		g.comparePlaces(l)
 	} else {
-		g.compareClasses(l)
+		g.compareClasses(l, other)
 	}
 }
 
 // compareClasses compares class by class: nothing is judged, and nobody shares an
 // address.
-func (g *gone) compareClasses(l *Loss) {
-	works := g.after.works()
-	g.lost = bitRows(len(works), g.after.rowWords())
-	g.hangs = make([][]int32, len(works))
-	for c, members := range g.after.members {
-		g.hangs[c] = g.hanging(members[0], nil)
-		var room []int32
-		for _, p := range members[1:] {
-			if room = g.hanging(p, room[:0]); !slices.Equal(room, g.hangs[c]) {
-				g.hangs[c] = nil
-				break
+func (g *gone) compareClasses(l *Loss, other []int32) {
+	g.lost = make([][]int32, len(g.after.members))
+	done := make([]bool, len(g.after.members))
+	for _, b := range other {
+		done[b] = true
+		for a := range int32(len(done)) {
+			if done[a] && a != b || !get(g.base[g.parent[a]], g.parent[b]) {
+				continue
 			}
-		}
-	}
-	for a := range int32(len(works)) {
-		base, from := g.base[g.parent[a]], g.after.from[a]
-		for b := range int32(len(works)) {
-			switch {
-			case !get(base, g.parent[b]):
-			case !get(works[a], b):
-				n := g.weights.ways(a, b)
-				if n == 0 {
-					continue
+			there, back := g.after.fate(a, b), g.after.fate(b, a)
+			if (there|back)&fail == 0 {
+				g.rerouted(l, a, b, there)
+				if a != b {
+					g.rerouted(l, b, a, back)
 				}
-				put(g.lost[a], b/64, 1<<(b%64), true)
-				l.Lost += n
-				l.Cannot += g.cannot(a, b, n)
-				if get(from.circles, b) || get(g.after.from[b].circles, a) {
-					l.Loops += n
-				}
-			case get(from.changed, b):
-				l.Rerouted += g.weights.ways(a, b)
+				continue
+			}
+			g.lose(l, a, b, (there|back)&circle != 0)
+			if a != b {
+				g.lose(l, b, a, (there|back)&circle != 0)
 			}
 		}
 	}
@@ -71,33 +60,70 @@ func (g *gone) compareClasses(l *Loss) {
 		return
 	}
 	l.Ways = g.firstLost(func(p int32, visit func(int32)) {
-		eachBit(g.lost[g.after.of[p]], func(c int32) {
+		for _, c := range g.lost[g.after.of[p]] {
 			for _, q := range g.after.members[c] {
 				if g.counts(p, q) {
 					visit(q)
 				}
 			}
-		})
+		}
 	})
+}
+
+func (g *gone) rerouted(l *Loss, a, b int32, f fate) {
+	if f&change != 0 {
+		l.Rerouted += g.weights.ways(a, b)
+	}
+}
+
+// lose counts the ways from the members of one class to those of another.
+func (g *gone) lose(l *Loss, a, b int32, circles bool) {
+	n := g.weights.ways(a, b)
+	if n == 0 {
+		return
+	}
+	g.lost[a] = append(g.lost[a], b)
+	l.Lost += n
+	l.Cannot += g.cannot(a, b, n)
+	if circles {
+		l.Loops += n
+	}
 }
 
 // hanging appends the parts of the network that a place hangs on: none while its own
 // interface is down.
 func (g *gone) hanging(p int32, all []int32) []int32 {
-	e := g.at(p)
-	if g.after.net.State.IsUp(e.Interface) {
-		all = g.wires.appendEnds(e.Device, all)
+	if g.wires == nil {
+		g.wires = wired(g.after.net.State)
 	}
-	if all == nil {
-		all = []int32{}
+	if e := g.at(p); g.after.net.State.IsUp(e.Interface) {
+		all = g.wires.appendEnds(e.Device, all)
 	}
 	return all
 }
 
+// hangsOn is the parts that the members of a class hang on; false where they differ.
+func (g *gone) hangsOn(c int32) ([]int32, bool) {
+	if g.hangs == nil {
+		g.hangs, g.mixed = make([][]int32, len(g.after.members)), make([]bool, len(g.after.members))
+	}
+	if g.hangs[c] == nil {
+		members := g.after.members[c]
+		g.hangs[c] = g.hanging(members[0], []int32{})
+		var room []int32
+		for _, p := range members[1:] {
+			room = g.hanging(p, room[:0])
+			g.mixed[c] = g.mixed[c] || !slices.Equal(room, g.hangs[c])
+		}
+	}
+	return g.hangs[c], !g.mixed[c]
+}
+
 // cannot is how many of the ways between two classes no wire is left for.
 func (g *gone) cannot(a, b int32, ways int) int {
-	x, y := g.hangs[a], g.hangs[b]
-	if x != nil && y != nil {
+	x, same := g.hangsOn(a)
+	y, also := g.hangsOn(b)
+	if same && also {
 		if overlap(x, y) {
 			return 0
 		}
@@ -127,8 +153,8 @@ func (g *gone) comparePlaces(l *Loss) {
 	for p := range hangs {
 		hangs[p] = g.hanging(int32(p), nil)
 	}
-	for c, members := range g.after.members {
-		changed := g.after.expand(g.after.from[c].changed)
+	for c, moved := range g.after.classRows(func(f fate) bool { return f&change != 0 }) {
+		changed, members := g.after.expand(moved), g.after.members[c]
 		for _, p := range members {
 			for w := range still[p] {
 				l.Rerouted += bits.OnesCount64(still[p][w] & g.places[p][w] & changed[w])
@@ -158,7 +184,7 @@ func (m *Matrix) circles(p, q int32) bool {
 	if m.judged != nil && get(m.judged.ways[p], q) || m.odd[p] || m.odd[q] {
 		return m.ask(int(m.end[p]), int(m.end[q])).Failure.Name == finding.ForwardingLoop
 	}
-	return (m.flags(p, q)|m.flags(q, p))&circle != 0
+	return (m.between(p, q)|m.between(q, p))&circle != 0
 }
 
 // firstLost lists the first lost ways in the order of the ends, as many as wanted with

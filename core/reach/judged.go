@@ -155,8 +155,8 @@ func bitRows(n, words int) [][]uint64 {
 // back, or begin or end at a device with some of its own.
 func (m *Matrix) meeting(ways [][]uint64) {
 	own := make([]uint64, m.fixed.words)
-	for c, members := range m.members {
-		meets := m.expand(m.from[c].meets)
+	for c, met := range m.classRows(func(f fate) bool { return f&meet != 0 }) {
+		meets, members := m.expand(met), m.members[c]
 		for _, p := range members {
 			copy(ways[p], meets)
 		}

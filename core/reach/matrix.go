@@ -26,8 +26,7 @@ type Matrix struct {
 
 	forks   [][]int32 // what steps to several nodes lead to
 	forking sync.Mutex
-	rows    []row // by node, of classes
-	from    []row // by class, as senders
+	fates   [][]fate // by class, then node: what becomes of packets from there
 
 	judged *judged // the ways that meet permits or translations; nil where none does
 }
@@ -46,16 +45,12 @@ func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
 		m.steps(net, int32(n), func(place int, s step) { steps[place*len(m.nodes)+n] = s })
 	})
 	m.classify(steps)
-	m.rows = make([]row, len(m.nodes))
-	for n := range m.rows {
-		m.rows[n] = newRow(m.rowWords())
-	}
+	m.fates = make([][]fate, len(m.members))
 	all := make([]int32, len(m.members))
 	for c := range all {
 		all[c] = int32(c)
 	}
 	m.solve(all, nil)
-	m.send()
 	m.judge()
 	return m
 }
@@ -65,37 +60,42 @@ func onAllCores(n int, do func(int)) {
 	_ = inTurn(context.Background(), n, func(i int) error { do(i); return nil })
 }
 
-// solve works out what becomes of packets to each of some classes, and notes it in
-// the rows. Changed, if not nil, tells of a node whether its step is another than
-// before.
+// solve works out what becomes of packets to each of some classes. Changed, if not
+// nil, tells of a node whether its step is another than before.
 func (m *Matrix) solve(some []int32, changed func(c, n int32) bool) {
-	w := &columnWork{flags: make([]uint8, len(m.nodes)), forks: m.forks, meets: m.judging()}
+	meets := m.judging()
 	for _, c := range some {
-		w.steps = m.next[c]
+		m.fates[c] = make([]fate, len(m.nodes))
+		w := &columnWork{steps: m.next[c], fates: m.fates[c], forks: m.forks, meets: meets}
 		w.solve(func(n int32) bool { return changed != nil && changed(c, n) })
-		for n := range m.rows {
-			m.rows[n].put(c, w.flags[n])
-		}
 	}
 }
 
-// send works out what becomes of packets from each class.
-func (m *Matrix) send() {
-	m.from = make([]row, len(m.members))
-	for c := range m.from {
-		s := &m.sends[c]
-		if s.node != noNode {
-			m.from[c] = m.rows[s.node]
-			continue
-		}
-		r := newRow(m.rowWords())
-		for to, members := range m.members {
-			for _, branch := range m.branches(s.stepTo(members[0])) {
-				r.add(branch, m.rows, int32(to))
-			}
-		}
-		m.from[c] = r
+// fate is what becomes of packets from the members of one class to those of another,
+// on other segments.
+func (m *Matrix) fate(from, to int32) fate {
+	s := &m.sends[from]
+	if s.node != noNode {
+		return m.fates[to][s.node]
 	}
+	return m.fateBy(s.stepTo(m.members[to][0]), to)
+}
+
+// fateBy is what becomes of packets to a class that are sent by a step.
+func (m *Matrix) fateBy(s step, to int32) fate {
+	switch {
+	case s >= 0:
+		return m.fates[to][s]
+	case s == delivers:
+		return arrive
+	case s == loses:
+		return fail
+	}
+	var all fate
+	for _, branch := range m.branches(s) {
+		all |= m.fateBy(step(branch), to)
+	}
+	return all
 }
 
 // Verdict is whether one end, by its place in Ends, reaches another and is
@@ -108,7 +108,7 @@ func (m *Matrix) Verdict(from, to int) forward.Verdict {
 	if m.judged != nil && get(m.judged.ways[p], q) {
 		return m.judged.verdict(p, q)
 	}
-	there, back := m.flags(p, q), m.flags(q, p)
+	there, back := m.between(p, q), m.between(q, p)
 	switch {
 	case there&arrive == 0 || back&arrive == 0:
 		return forward.Fails
@@ -118,32 +118,16 @@ func (m *Matrix) Verdict(from, to int) forward.Verdict {
 	return forward.Works
 }
 
-// flags is what becomes of packets from one place to another.
-func (m *Matrix) flags(p, q int32) uint8 {
+// between is what becomes of packets from one place to another.
+func (m *Matrix) between(p, q int32) fate {
 	a, b := m.of[p], m.of[q]
-	if m.sends[a].node == noNode && m.at(p).Segment == m.at(q).Segment {
-		return m.flagsNear(p, q)
+	if m.sends[a].node != noNode || m.at(p).Segment != m.at(q).Segment {
+		return m.fate(a, b)
 	}
-	return m.from[a].flags(b)
-}
-
-// flagsNear is flags for a sender that does not forward and one on its own segment,
-// which stands in no row.
-func (m *Matrix) flagsNear(p, q int32) uint8 {
+	// A sender's first steps leave its own segment out.
 	e, to := m.at(p), m.sorted[q]
 	match, found := m.net.ForSource(e.Device, e.Address).Lookup(to)
-	var all uint8
-	for _, branch := range m.branches(m.stepTo(m.net, match, found, to, map[routing.Hop]step{})) {
-		switch {
-		case step(branch) == delivers:
-			all |= arrive
-		case branch < 0:
-			all |= fail
-		default:
-			all |= m.rows[branch].flags(m.of[q])
-		}
-	}
-	return all
+	return m.fateBy(m.stepTo(m.net, match, found, to, map[routing.Hop]step{}), b)
 }
 
 // Arrives tells whether anything that one end, by its place in Ends, sends to another
@@ -158,7 +142,7 @@ func (m *Matrix) Arrives(from, to int) bool {
 	case m.judged != nil && get(m.judged.ways[p], q):
 		return get(m.judged.works[p], q) || get(m.judged.partly[p], q) || get(m.judged.unanswered[p], q)
 	}
-	return m.flags(p, q)&arrive != 0
+	return m.between(p, q)&arrive != 0
 }
 
 // Ways visits every way from one segment to another, of one family; it stops
@@ -210,13 +194,21 @@ func (m *Matrix) ask(from, to int) Way { return ask(m.net, m.Ends[from], m.Ends[
 // works is, by class, the ways that work as far as nothing is judged: to whom packets
 // get and from whom the answers come back, whichever path they take.
 func (m *Matrix) works() [][]uint64 {
+	rows := m.classRows(func(f fate) bool { return f&(arrive|fail) == arrive })
+	mirror(rows)
+	return rows
+}
+
+// classRows is, by class, the classes to which the packets it sends have such a fate.
+func (m *Matrix) classRows(such func(fate) bool) [][]uint64 {
 	rows := bitRows(len(m.members), m.rowWords())
-	for c := range rows {
-		for w := range rows[c] {
-			rows[c][w] = m.from[c].arrives[w] &^ m.from[c].fails[w]
+	for a := range rows {
+		for b := range rows {
+			if such(m.fate(int32(a), int32(b))) {
+				rows[a][b/64] |= 1 << (b % 64)
+			}
 		}
 	}
-	mirror(rows)
 	return rows
 }
 

@@ -109,42 +109,44 @@ func newSweep(m *Matrix, failures int) *sweep {
 func (s *sweep) loss(failures []network.Failure) Loss {
 	l := Loss{Failures: failures}
 	after := s.net.Update(s.net.State.With(failures...))
-	x, parent := s.after(after)
+	x, parent, other := s.after(after)
 	g := &gone{sweep: s, after: x, parent: parent, weights: s.weights}
 	if len(x.members) != len(s.members) {
 		g.weights = x.weights()
 	}
-	g.compare(&l)
+	g.compare(&l, other)
 	l.Takes = s.takeovers(after)
 	return l
 }
 
-// after is the matrix in another state of the network, and the class that each of its
-// classes is a part of.
-func (s *sweep) after(net *forward.Network) (x *Matrix, parent []int32) {
+// after is the matrix in another state of the network, the class that each of its
+// classes is a part of, and the classes for which anything is otherwise.
+func (s *sweep) after(net *forward.Network) (x *Matrix, parent, other []int32) {
 	x = &Matrix{fixed: s.fixed, classes: s.classes, net: net, forks: slices.Clip(s.forks)}
 	nodes, near := s.touched(net)
 	at := make([]int32, len(s.nodes)) // by node: its place in nodes, and one
-	other := make([][]step, len(nodes))
+	steps := make([][]step, len(nodes))
 	for i, n := range nodes {
-		other[i], at[n] = make([]step, len(s.sorted)), int32(i+1)
-		x.steps(net, n, func(p int, to step) { other[i][p] = to })
+		steps[i], at[n] = make([]step, len(s.sorted)), int32(i+1)
+		x.steps(net, n, func(p int, to step) { steps[i][p] = to })
 	}
-	changed := x.reclassify(s.classes, nodes, other, near)
+	changed := x.reclassify(s.classes, nodes, steps, near)
 	parent = make([]int32, len(x.members))
 	for c := range parent {
 		parent[c] = s.of[x.members[c][0]]
 	}
-	x.rows = make([]row, len(s.rows))
-	for n := range x.rows {
-		x.rows[n] = s.rows[n].widened(x.rowWords())
-	}
+	x.fates = make([][]fate, len(parent))
+	copy(x.fates, s.fates)
 	x.solve(changed, func(c, n int32) bool {
 		return at[n] > 0 && x.next[c][n] != s.next[parent[c]][n]
 	})
-	x.send()
 	x.judge()
-	return x, parent
+	for c := range parent {
+		if !x.sends[c].same(&s.sends[parent[c]]) && !slices.Contains(changed, int32(c)) {
+			changed = append(changed, int32(c))
+		}
+	}
+	return x, parent, changed
 }
 
 // reclassify parts the classes to whose members nodes now have different steps, or
