@@ -82,7 +82,7 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 				x := forward.Ping(net, model.DeviceID(d), netip.Addr{}, a, model.None)
 				if !assert.Equal(t, forward.Works, x.Verdict(), "seed %d: %s to %s", seed, spec.Devices[d].Name, a) {
 					f, _ := x.Failure(net)
-					t.Fatalf("%s\n%s", f.Reason, text)
+					t.Fatalf("%s\n%s", f.Words(net), text)
 				}
 			}
 		}

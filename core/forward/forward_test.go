@@ -34,7 +34,7 @@ func says(t testing.TB, net *forward.Network, x *forward.Exchange) string {
 	if f.Back {
 		way = "back"
 	}
-	return fmt.Sprintf("%s, %s, %s: %s", f.Name, way, net.Spec.Devices[f.Device].Name, f.Reason)
+	return fmt.Sprintf("%s, %s, %s: %s", f.Name, way, net.Spec.Devices[f.Device].Name, f.Words(net))
 }
 
 // way lists the devices of a walk that does not branch.

@@ -72,7 +72,7 @@ func (net *Network) settleAgain(changed []model.DeviceID) *Network {
 				changed = append(changed, m.Key.Device)
 			}
 		}
-		net = net.with(net.State, net.Silence(nil))
+		net = net.with(net.State, net.Tables.Silence(nil))
 	}
 	return net.probes.settle(net, changed)
 }

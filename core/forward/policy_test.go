@@ -221,7 +221,7 @@ devices:
 	require.Len(t, x.Back, 2, "one for each way there that b remembers otherwise")
 	f, failing := x.Failure(net)
 	assert.True(t, failing)
-	assert.Equal(t, "b drops the reply over icmp from 10.9.0.10 to 10.1.0.10: it never saw the request that this belongs to", f.Reason)
+	assert.Equal(t, "b drops the reply over icmp from 10.9.0.10 to 10.1.0.10: it never saw the request that this belongs to", f.Words(net))
 }
 
 // A directed broadcast is not passed on (RFC 2644).
@@ -229,7 +229,7 @@ func TestDirectedBroadcastsAreNotPassedOn(t *testing.T) {
 	net := harbourOf(t, "router", "")
 	x := pingedOver(t, net, "w", "", "198.51.100.7", "icmp")
 	f, _ := x.Failure(net)
-	assert.Equal(t, "198.51.100.7 is the broadcast address of up, not a machine's", f.Reason)
+	assert.Equal(t, "198.51.100.7 is the broadcast address of up, not a machine's", f.Words(net))
 	at := pingedOver(t, net, "pc", "", "198.51.100.7", "icmp")
 	assert.Equal(t, "fw", net.Spec.Devices[at.There.Nodes[at.There.Ends[0].Node].Device].Name, "it ends at the router that is on the subnet")
 }

@@ -56,7 +56,7 @@ func TestWhatFitsTheLinkPasses(t *testing.T) {
 		x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: tt.payload + forward.HeaderBytes(to.Is4()), Whole: tt.whole})
 		f, failing := x.Failure(net)
 		assert.Equal(t, tt.want != "", failing, tt.about)
-		assert.Equal(t, tt.want, f.Name, "%s: %s", tt.about, f.Reason)
+		assert.Equal(t, tt.want, f.Name, "%s: %s", tt.about, f.Words(net))
 		if failing {
 			assert.Equal(t, tt.at, spec.Devices[f.Device].Name, tt.about)
 		}
@@ -80,5 +80,5 @@ devices:
 	x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: 1500})
 	f, _ := x.Failure(net)
 	assert.Equal(t, finding.PacketTooBig, f.Name)
-	assert.Equal(t, "rm cannot send its 1500 bytes out of x, which takes 1400 at most: IPv6 routers never fragment, and its error does not get back to the sender", f.Reason)
+	assert.Equal(t, "rm cannot send its 1500 bytes out of x, which takes 1400 at most: IPv6 routers never fragment, and its error does not get back to the sender", f.Words(net))
 }

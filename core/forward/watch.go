@@ -1,7 +1,6 @@
 package forward
 
 import (
-	"fmt"
 	"maps"
 	"net/netip"
 	"slices"
@@ -20,8 +19,28 @@ type probes struct {
 
 type probe struct {
 	asked   bool
-	silent  string           // why there was no answer; "" where there was one
+	silence *Silence         // why there was no answer; nil where there was one
 	devices []model.DeviceID // it met on its way there and back
+}
+
+// Silence is why a monitor hears nothing.
+type Silence struct {
+	Monitor routing.Monitor
+	Out     model.InterfaceID // by which the probe leaves
+	Failure *Failure          // of the probe; nil where it depends on the flow
+	Chases  bool              // it answers only while the route is out of use
+}
+
+// Silence is why a monitor hears nothing; false where it hears, or is none.
+func (net *Network) Silence(m routing.Monitor) (Silence, bool) {
+	if net.probes == nil || !net.Silent()[m] {
+		return Silence{}, false
+	}
+	i := slices.Index(net.probes.monitors, m)
+	if i < 0 || slices.Contains(net.Unsettled, m) || net.probes.found[i].silence == nil {
+		return Silence{Monitor: m, Chases: true}, i >= 0
+	}
+	return *net.probes.found[i].silence, true
 }
 
 // newProbes lists the monitors of a network; nil where it has none.
@@ -58,14 +77,14 @@ const mostRounds = 200
 // none of the changed devices; changed nil is all.
 func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 	p = p.again(changed)
-	frozen := map[routing.Monitor]string{}
-	silent := map[routing.Monitor]string{}
+	frozen := map[routing.Monitor]bool{}
+	silent := map[routing.Monitor]bool{}
 	for i := range p.found {
-		if p.found[i].asked && p.found[i].silent != "" {
-			silent[p.monitors[i]] = p.found[i].silent
+		if p.found[i].asked && p.found[i].silence != nil {
+			silent[p.monitors[i]] = true
 		}
 	}
-	var history []map[routing.Monitor]string
+	var history []map[routing.Monitor]bool
 	for range mostRounds {
 		silent = maps.Clone(silent)
 		for i := range p.found {
@@ -74,37 +93,36 @@ func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 			}
 			p.found[i] = ask(net, p.route[i])
 			delete(silent, p.monitors[i])
-			if p.found[i].silent != "" {
-				silent[p.monitors[i]] = p.found[i].silent
+			if p.found[i].silence != nil {
+				silent[p.monitors[i]] = true
 			}
 		}
 		maps.Copy(silent, frozen)
-		if sameKeys(silent, net.Silent()) {
+		if maps.Equal(silent, net.Silent()) {
 			break
 		}
 		before := net.Silent()
-		if i := slices.IndexFunc(history, func(h map[routing.Monitor]string) bool { return sameKeys(h, silent) }); i >= 0 {
+		if i := slices.IndexFunc(history, func(h map[routing.Monitor]bool) bool { return maps.Equal(h, silent) }); i >= 0 {
 			for _, m := range unsteady(append(history[i:], silent)) {
-				frozen[m] = "what it watches answers only while the route is out of use"
+				frozen[m] = true
 			}
 			history = nil
 			maps.Copy(silent, frozen)
 		}
 		history = append(history, silent)
-		net = net.with(net.State, net.Silence(silent))
+		net = net.with(net.State, net.Tables.Silence(silent))
 		var next []model.DeviceID
 		for _, m := range p.monitors {
-			_, a := before[m]
-			if _, b := silent[m]; a != b {
+			if before[m] != silent[m] {
 				next = append(next, m.Key.Device)
 			}
 		}
 		p = p.again(next)
 	}
-	net = net.with(net.State, net.Silence(silent)) // the reasons may be others
+	net = net.with(net.State, net.Tables.Silence(silent))
 	net.Unsettled = nil
 	for _, m := range p.monitors {
-		if _, ok := frozen[m]; ok {
+		if frozen[m] {
 			net.Unsettled = append(net.Unsettled, m)
 		}
 	}
@@ -144,24 +162,12 @@ func (p *probes) index() {
 	}
 }
 
-func sameKeys(a, b map[routing.Monitor]string) bool {
-	if len(a) != len(b) {
-		return false
-	}
-	for m := range a {
-		if _, ok := b[m]; !ok {
-			return false
-		}
-	}
-	return true
-}
-
 // unsteady lists the monitors that are silent in some of the rounds only.
-func unsteady(rounds []map[routing.Monitor]string) []routing.Monitor {
+func unsteady(rounds []map[routing.Monitor]bool) []routing.Monitor {
 	var all []routing.Monitor
 	for _, round := range rounds {
 		for m := range round {
-			if slices.ContainsFunc(rounds, func(other map[routing.Monitor]string) bool { _, ok := other[m]; return !ok }) && !slices.Contains(all, m) {
+			if slices.ContainsFunc(rounds, func(other map[routing.Monitor]bool) bool { return !other[m] }) && !slices.Contains(all, m) {
 				all = append(all, m)
 			}
 		}
@@ -189,9 +195,9 @@ func ask(net *Network, id model.StaticID) probe {
 	if x.Verdict() == Works {
 		return p
 	}
-	p.silent = fmt.Sprintf("what it watches, %s, does not answer out of %s", s.Watch, spec.Interfaces[hops[0].Out].Name)
+	p.silence = &Silence{Monitor: routing.MonitorOf(s), Out: hops[0].Out}
 	if f, ok := x.Failure(net); ok {
-		p.silent += ": " + f.Reason
+		p.silence.Failure = &f
 	}
 	return p
 }

@@ -60,7 +60,7 @@ func TestAWatchedRouteGivesWayWhenItsTargetIsSilent(t *testing.T) {
 	v := after.Table(coretest.Device(t, after.Spec, "a"))
 	e := v.Covering(netip.MustParseAddr("10.3.0.9"))[0]
 	assert.Equal(t, routing.WatchSilent, e.Usable)
-	assert.Equal(t, "what it watches, 10.0.0.3, does not answer out of b: b:c is down: the cable x-bc is down", v.Why(e))
+	assert.Equal(t, "what it watches, 10.0.0.3, does not answer out of b: b:c is down: the cable x-bc is down", after.Why(v, e))
 }
 
 // A watch whose target is reached by the very route it watches for answers while

@@ -17,6 +17,7 @@ import (
 // Loss is what one or more failures together take away.
 type Loss struct {
 	Failures []network.Failure
+	After    *forward.Network // with them
 	Lost     int        // ways that worked before and do not now
 	Cannot   int        // of them: no wire leads there any more
 	Loops    int        // of them: that go round in a loop
@@ -107,8 +108,8 @@ func newSweep(m *Matrix, failures int) *sweep {
 // loss works out what failures take away. Only classes for which some node near the
 // failures does something else are gone through again.
 func (s *sweep) loss(failures []network.Failure) Loss {
-	l := Loss{Failures: failures}
 	after := s.net.Update(s.net.State.With(failures...))
+	l := Loss{Failures: failures, After: after}
 	x, parent, other := s.after(after)
 	g := &gone{sweep: s, after: x, parent: parent, weights: s.weights}
 	if len(x.members) != len(s.members) {

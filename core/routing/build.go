@@ -27,14 +27,7 @@ func (all *Tables) build(key Key, statics []model.Static, first, last int) *Tabl
 		}
 		route := Route{
 			static: model.StaticID(id), out: s.Out,
-			Distance: s.Distance, Metric: s.Metric, Source: sourceOf(s.Origin), Discard: s.Discard,
-		}
-		if s.Out != model.None && !state.IsUp(s.Out) {
-			route.Usable = InterfaceDown
-		} else if s.Watch.IsValid() && len(all.silent) > 0 {
-			if _, silent := all.silent[MonitorOf(s)]; silent {
-				route.Usable = WatchSilent
-			}
+			Distance: s.Distance, Metric: s.Metric, Source: sourceOf(s.Origin), Discard: s.Discard, Usable: all.usableByItself(s),
 		}
 		fresh = append(fresh, raw{route, s.To})
 	}
@@ -43,6 +36,38 @@ func (all *Tables) build(key Key, statics []model.Static, first, last int) *Tabl
 	solver{t, all.shared, state.Spec, statics}.solve()
 	t.settle()
 	return t
+}
+
+// usableByItself is whether a static route can be used as far as its own interface
+// and its watch go.
+func (all *Tables) usableByItself(s *model.Static) Usable {
+	if s.Out != model.None && !all.state.IsUp(s.Out) {
+		return InterfaceDown
+	}
+	if s.Watch.IsValid() && len(all.silent) > 0 && all.silent[MonitorOf(s)] {
+		return WatchSilent
+	}
+	return IsUsable
+}
+
+// again is a table made anew of the same routes, where other watches are silent.
+func (all *Tables) again(old *Table) *Table {
+	t, statics := *old, all.state.Spec.Statics
+	t.routes, t.groups = slices.Clone(old.routes), slices.Clone(old.groups)
+	t.ranges4.runs, t.ranges6.runs = slices.Clone(old.ranges4.runs), slices.Clone(old.ranges6.runs)
+	for i := range t.routes {
+		if r := &t.routes[i]; r.static != model.None {
+			s := &statics[r.static]
+			r.hops, r.Discard, r.Usable = noHops, s.Discard, all.usableByItself(s)
+		}
+	}
+	for i := range t.groups {
+		g := &t.groups[i]
+		g.hops, g.local, g.drops = noHops, false, false
+	}
+	solver{&t, all.shared, all.state.Spec, statics}.solve()
+	t.settle()
+	return &t
 }
 
 // own adds the direct and local routes: one for each subnet and address on an

@@ -1,7 +1,6 @@
 package routing
 
 import (
-	"fmt"
 	"net/netip"
 
 	"ropeswing/core/model"
@@ -119,78 +118,6 @@ func (v View) EntryOf(id model.StaticID) (Entry, bool) {
 		}
 	}
 	return Entry{}, false
-}
-
-// Why says why a route is not usable, following the chain: "next hop 10.48.0.9
-// is on beam0, which is down: the far end mole-rtr:beam0 is administratively
-// down". Of a usable
-// route it says why it discards though it has a next hop; else it is empty.
-func (v View) Why(e Entry) string {
-	spec := v.tables.state.Spec
-	switch e.Usable {
-	case IsUsable:
-		return v.whyDiscards(e)
-	case WatchSilent:
-		return v.tables.silent[MonitorOf(&spec.Statics[e.static])]
-	case InterfaceDown:
-		return fmt.Sprintf("%s is down: %s", spec.Interfaces[e.out].Name, v.tables.state.Why(e.out))
-	}
-	via := spec.Statics[e.static].Via
-	switch e.Usable {
-	case NextHopOneself:
-		return fmt.Sprintf("the next hop %s is %s's own address", via, spec.Devices[v.table.key.Device].Name)
-	case ThroughItself:
-		return fmt.Sprintf("finding the next hop %s leads back to this route", via)
-	}
-	if why := v.DownSubnet(via); why != "" {
-		return why
-	}
-	switch e.Usable {
-	case OnlyThroughDefault:
-		return fmt.Sprintf("only the default route matches the next hop %s", via)
-	case ThroughUnusable:
-		for _, other := range v.Covering(via) {
-			if other.Usable != IsUsable && other.static != model.None && other.static != e.static {
-				return fmt.Sprintf("the next hop %s is behind %s, which is not usable: %s", via, other.Prefix, v.Why(other))
-			}
-		}
-	}
-	return fmt.Sprintf("no route leads to the next hop %s", via)
-}
-
-// whyDiscards says why a usable route with a next hop discards: its next hop is
-// to be found through a discard route.
-func (v View) whyDiscards(e Entry) string {
-	if !e.Discard || e.static == model.None {
-		return ""
-	}
-	via := v.tables.state.Spec.Statics[e.static].Via
-	m, ok := v.Lookup(via)
-	if !via.IsValid() || !ok {
-		return ""
-	}
-	why := fmt.Sprintf("its next hop %s falls under the discard route %s, so it discards too", via, m.Prefix)
-	if down := v.DownSubnet(via); down != "" {
-		why += "; " + down
-	}
-	return why
-}
-
-// DownSubnet says which interface of the device is down, and why, in whose
-// subnet the next hop is. It is empty where there is none.
-func (v View) DownSubnet(a netip.Addr) string {
-	spec, state := v.tables.state.Spec, v.tables.state
-	for _, id := range spec.InterfacesOf(v.table.key.Device) {
-		if state.IsUp(id) || spec.Interfaces[id].Table != v.table.key.Name {
-			continue
-		}
-		for _, own := range spec.Interfaces[id].Addresses {
-			if own.Contains(a) && own.Addr() != a {
-				return fmt.Sprintf("next hop %s is on %s, which is down: %s", a, spec.Interfaces[id].Name, state.Why(id))
-			}
-		}
-	}
-	return ""
 }
 
 // Run is neighbouring ones of a list of addresses that have the same longest

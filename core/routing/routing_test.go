@@ -34,7 +34,7 @@ devices:
 // hops end on, or why it is not.
 func describe(v routing.View, e routing.Entry) string {
 	if e.Usable != routing.IsUsable {
-		return v.Why(e)
+		return v.Cause(e).Words(v.State(), nil)
 	}
 	word := "standby"
 	if e.InUse {

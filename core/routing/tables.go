@@ -22,7 +22,7 @@ type Key struct {
 type Tables struct {
 	state  *network.State
 	shared *shared
-	silent map[Monitor]string // those that hear nothing, and why
+	silent map[Monitor]bool // those that hear nothing
 	main   []*Table
 	named  map[Key]*Table
 }
@@ -123,29 +123,36 @@ func MonitorOf(s *model.Static) Monitor {
 }
 
 // Silence is the same tables with just the routes that hang on these monitors
-// out of use, for the reasons given.
-func (t *Tables) Silence(silent map[Monitor]string) *Tables {
-	next := t.next(t.state)
-	next.silent = silent
-	changed := map[model.DeviceID]bool{}
+// out of use.
+func (t *Tables) Silence(silent map[Monitor]bool) *Tables {
+	changed := map[Key]bool{}
 	for m := range silent {
-		if _, before := t.silent[m]; !before {
-			changed[m.Key.Device] = true
+		if !t.silent[m] {
+			changed[m.Key] = true
 		}
 	}
 	for m := range t.silent {
-		if _, after := silent[m]; !after {
-			changed[m.Key.Device] = true
+		if !silent[m] {
+			changed[m.Key] = true
 		}
 	}
-	for d := range changed {
-		next.rebuild(d)
+	if len(changed) == 0 {
+		return t
+	}
+	next := t.next(t.state)
+	next.silent = silent
+	for k := range changed {
+		if k.Name == "" {
+			next.main[k.Device] = next.again(t.main[k.Device])
+		} else if old := t.named[k]; old != nil {
+			next.named[k] = next.again(old)
+		}
 	}
 	return next
 }
 
-// Silent is the monitors that hear nothing, each with the reason.
-func (t *Tables) Silent() map[Monitor]string { return t.silent }
+// Silent is the monitors that hear nothing.
+func (t *Tables) Silent() map[Monitor]bool { return t.silent }
 
 // Same tells whether a device has the very same tables in both.
 func (t *Tables) Same(other *Tables, d model.DeviceID) bool { return t.main[d] == other.main[d] }
@@ -279,3 +286,6 @@ func (t *Table) routesOf(g int32) (first, last int32) {
 
 // Device is whose table it is.
 func (v View) Device() model.DeviceID { return v.table.key.Device }
+
+// State is the state of the network that the table is of.
+func (v View) State() *network.State { return v.tables.state }

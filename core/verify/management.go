@@ -94,7 +94,7 @@ func (c *checker) management() {
 		case m.Exchange.Verdict() != forward.Works:
 			why := ""
 			if f, ok := m.Exchange.Failure(c.net); ok {
-				why = ": " + f.Reason
+				why = ": " + f.Words(c.net)
 			}
 			report(finding.Unmanageable, "cannot be managed by %s at %s%s", operator, m.Address, why).Remedy = fmt.Sprintf("see 'ropeswing ping %s'", m.Address)
 		case !slices.ContainsFunc(m.Answers, func(s string) bool { return slices.Contains(logins, s) }):

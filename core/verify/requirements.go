@@ -235,7 +235,7 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 		if failure.Back {
 			way = "back"
 		}
-		reason = fmt.Sprintf("%s: on the way %s, %s", who, way, failure.Reason)
+		reason = fmt.Sprintf("%s: on the way %s, %s", who, way, failure.Words(net))
 	}
 	if failing > 1 {
 		reason += fmt.Sprintf("; so for %d of %d ways tried", failing, tried)

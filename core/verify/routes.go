@@ -165,7 +165,7 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 		c.reportIn(f, e.Prefix.Addr().Is4())
 	case routing.NextHopUnreachable, routing.OnlyThroughDefault, routing.ThroughItself:
 		if _, down := forward.DownInterfaceTowards(c.net, s.Device, s.Via); !down {
-			c.reportIn(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, table.Why(e)).About(name), e.Prefix.Addr().Is4())
+			c.reportIn(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, c.net.Why(table, e)).About(name), e.Prefix.Addr().Is4())
 		}
 	}
 }

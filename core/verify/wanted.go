@@ -198,7 +198,7 @@ func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
 	}
 	name := c.spec.Devices[w.Failure.Device].Name
 	f := finding.New(finding.WantedMissing, c.spec.Wants.Place, "%s is to reach %s, and does not in %s: on the way %s, %s",
-		c.spec.Segments[w.From.Segment].Name, c.spec.Segments[w.To.Segment].Name, forward.FamilyOf(w.To.Address), way, w.Failure.Reason).About(name)
+		c.spec.Segments[w.From.Segment].Name, c.spec.Segments[w.To.Segment].Name, forward.FamilyOf(w.To.Address), way, w.Failure.Words(c.net)).About(name)
 	x := forward.Ping(c.net, w.From.Device, w.From.Address, w.To.Address, model.None)
 	if r, ok := Mend(c.net, x, w.From.Address, model.None); ok {
 		var steps []string

@@ -53,7 +53,7 @@ func TestEveryExampleShowsJustItsFinding(t *testing.T) {
 			require.Len(t, trials, 1, e.Name)
 			f, failing := trials[0].Failure(w.Network)
 			assert.True(t, failing, e.Name)
-			assert.Equal(t, e.Name, f.Name, f.Reason)
+			assert.Equal(t, e.Name, f.Name, f.Words(w.Network))
 		}
 	}
 }

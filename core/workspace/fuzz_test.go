@@ -68,7 +68,7 @@ func FuzzWorkspace(f *testing.F) {
 					fail, failing := x.Failure(w.Network)
 					require.Equal(t, x.Verdict() != forward.Works, failing)
 					if failing {
-						require.NotEmpty(t, fail.Reason)
+						require.NotEmpty(t, fail.Words(w.Network))
 						w.Mend(x)
 					}
 				}

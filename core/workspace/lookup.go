@@ -78,7 +78,7 @@ func (w *Workspace) matching(table routing.View, m routing.Match, found bool, to
 		switch {
 		case e.Usable != routing.IsUsable:
 			step.About = "unusable"
-			step.Text += ": " + table.Why(e)
+			step.Text += ": " + w.Network.Why(table, e)
 		case found && e.Prefix != m.Prefix:
 			step.About = "shorter"
 		case !e.InUse:

@@ -188,7 +188,7 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 				if from == "tablet" && f.Name == finding.RefusedByPermit {
 					continue // a visitor
 				}
-				assert.Equal(t, forward.Works, x.Verdict(), "%s to %s: %s", from, to, f.Reason)
+				assert.Equal(t, forward.Works, x.Verdict(), "%s to %s: %s", from, to, f.Words(w.Network))
 			}
 		}
 	}
@@ -206,7 +206,7 @@ func TestTheBadMorning(t *testing.T) {
 	} {
 		f, failing := ping(t, w, "ops-laptop", to)[0].Failure(w.Network)
 		assert.True(t, failing, to)
-		assert.Equal(t, want, f.Name, f.Reason)
+		assert.Equal(t, want, f.Name, f.Words(w.Network))
 	}
 }
 

@@ -203,7 +203,7 @@ func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Wor
 		v.Differ++
 		x.Tells = "the network is not as planned: by the plan it should not work"
 		if f, ok := t.Failure(w.Network); ok {
-			x.Tells += ", for " + f.Reason
+			x.Tells += ", for " + f.Words(w.Network)
 		}
 	}
 }

@@ -233,7 +233,7 @@ func (a *app) allPairs(j *journey) error {
 		if !works && v.Asked-v.Work < mostExplained {
 			x = m.Explain(x)
 		}
-		v.Add(w.Spec, x, !works || a.format != "table")
+		v.Add(w.Network, x, !works || a.format != "table")
 		return true
 	})
 	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {

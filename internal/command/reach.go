@@ -103,7 +103,7 @@ func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, over model.Ser
 			x = m.Explain(x)
 			explained++
 		}
-		v.Add(w.Spec, x, all || !works)
+		v.Add(w.Network, x, all || !works)
 		return true
 	}
 	named := func(name string) func(*reach.End) bool {

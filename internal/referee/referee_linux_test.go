@@ -405,7 +405,7 @@ func (l *lab) differs(net *forward.Network, d model.DeviceID, to netip.Addr, a *
 	want, got := x.Verdict() == forward.Works, a.replied[to]
 	if want != got {
 		f, _ := x.Failure(net)
-		return fmt.Sprintf(": predicted %v, Linux says %v (%s)", x.Verdict(), got, f.Reason)
+		return fmt.Sprintf(": predicted %v, Linux says %v (%s)", x.Verdict(), got, f.Words(net))
 	}
 	hops, differs := l.traceDiffers(net, x, a)
 	if differs == "" {

@@ -43,7 +43,7 @@ func explainRoutes(net *forward.Network, n *forward.Node, line func(string, ...a
 		line("no route matches")
 	}
 	for _, e := range entries {
-		state := routeState(table, e)
+		state := routeState(net, table, e)
 		decides := e.InUse && e.Prefix == n.Decision.Match.Prefix
 		if e.InUse {
 			state = "a longer match decides"

@@ -40,7 +40,7 @@ func Management(net *forward.Network, all []verify.Managed, devices []model.Devi
 		case m.Exchange.Verdict() != forward.Works:
 			x.State = "not reached"
 			if f, ok := m.Exchange.Failure(net); ok {
-				x.Why = f.Reason
+				x.Why = f.Words(net)
 			}
 		}
 		for _, d := range m.Way {

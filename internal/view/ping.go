@@ -88,7 +88,7 @@ func newFamily(w *workspace.Workspace, t workspace.Trial) PingFamily {
 		f.Back = append(f.Back, NewGraph(w.Network, b))
 	}
 	if fail, failing := t.Failure(w.Network); failing {
-		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: w.Spec.Devices[fail.Device].Name, Reason: fail.Reason, cause: w.Spec.Devices[fail.Cause].Name}
+		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: w.Spec.Devices[fail.Device].Name, Reason: fail.Words(w.Network), cause: w.Spec.Devices[fail.Cause].Name}
 		for _, d := range fail.Loop {
 			f.Failure.Loop = append(f.Failure.Loop, w.Spec.Devices[d].Name)
 		}

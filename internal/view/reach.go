@@ -53,13 +53,14 @@ func NewPairs(basis string, without []string, hosts int) *Reach {
 }
 
 // Add counts a way, and lists it where it is to be listed.
-func (v *Reach) Add(spec *model.Spec, w reach.Way, list bool) {
+func (v *Reach) Add(net *forward.Network, w reach.Way, list bool) {
+	spec := net.Spec
 	v.Asked++
 	if w.Verdict == forward.Works {
 		v.Work++
 	}
 	if list {
-		x := newReachWay(spec, w)
+		x := newReachWay(net, w)
 		if v.hosts {
 			x.From, x.To = spec.Devices[w.From.Device].Name, spec.Devices[w.To.Device].Name
 		}
@@ -67,10 +68,11 @@ func (v *Reach) Add(spec *model.Spec, w reach.Way, list bool) {
 	}
 }
 
-func newReachWay(spec *model.Spec, w reach.Way) ReachWay {
+func newReachWay(net *forward.Network, w reach.Way) ReachWay {
+	spec := net.Spec
 	return ReachWay{
 		From: spec.Segments[w.From.Segment].Name, To: spec.Segments[w.To.Segment].Name, Family: familyOf(w.Is4()),
-		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(), Finding: string(w.Failure.Name), Why: w.Failure.Reason, brief: cmp.Or(w.Failure.Brief, w.Failure.Reason),
+		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(), Finding: string(w.Failure.Name), Why: w.Failure.Words(net), brief: w.Failure.Brief(net),
 	}
 }
 
@@ -226,7 +228,7 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 		x.Without = append(x.Without, FailureName(spec, f))
 	}
 	for _, w := range l.Ways {
-		x.Ways = append(x.Ways, newReachWay(spec, w))
+		x.Ways = append(x.Ways, newReachWay(l.After, w))
 	}
 	for _, k := range l.Takes {
 		s := &spec.Statics[k.Static]

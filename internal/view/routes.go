@@ -98,7 +98,7 @@ func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routi
 	spec := net.Spec
 	x := Route{Device: spec.Devices[d].Name, Table: view.Name(), To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance), Metric: e.Metric, Out: ifaceName(spec, e.Out())}
 	x.State = stateWord(e)
-	x.Why, x.Discards = view.Why(e), e.Discard
+	x.Why, x.Discards = net.Why(view, e), e.Discard
 	if e.Static() == model.None {
 		return x
 	}

@@ -117,9 +117,9 @@ func stateWord(e routing.Entry) string {
 }
 
 // routeState says whether a route is in use, and why not.
-func routeState(table routing.View, e routing.Entry) string {
+func routeState(net *forward.Network, table routing.View, e routing.Entry) string {
 	word := stateWord(e)
-	why := table.Why(e)
+	why := net.Why(table, e)
 	if why == "" {
 		return word
 	}
