@@ -14,7 +14,6 @@ type probes struct {
 	monitors []routing.Monitor
 	route    []model.StaticID // by monitor: one that hangs on it
 	found    []probe
-	met      map[model.DeviceID][]int32 // the monitors whose probes met a device
 }
 
 type probe struct {
@@ -76,7 +75,7 @@ const mostRounds = 200
 // are taken to be out of use. What was found before holds for probes that meet
 // none of the changed devices; changed nil is all.
 func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
-	p = p.again(changed)
+	p = p.again(net, changed)
 	frozen := map[routing.Monitor]bool{}
 	silent := map[routing.Monitor]bool{}
 	for i := range p.found {
@@ -117,7 +116,7 @@ func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 				next = append(next, m.Key.Device)
 			}
 		}
-		p = p.again(next)
+		p = p.again(net, next)
 	}
 	net = net.with(net.State, net.Tables.Silence(silent))
 	net.Unsettled = nil
@@ -126,40 +125,29 @@ func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 			net.Unsettled = append(net.Unsettled, m)
 		}
 	}
-	p.index()
 	net.probes = p
 	return net
 }
 
 // again is the probes with those forgotten that meet a changed device; nil is
 // all.
-func (p *probes) again(changed []model.DeviceID) *probes {
+func (p *probes) again(net *Network, changed []model.DeviceID) *probes {
 	next := *p
-	next.found, next.met = slices.Clone(p.found), nil
+	next.found = slices.Clone(p.found)
 	if changed == nil {
 		clear(next.found)
 		return &next
 	}
-	p.index()
+	is := make([]bool, len(net.Spec.Devices))
 	for _, d := range changed {
-		for _, i := range p.met[d] {
+		is[d] = true
+	}
+	for i := range next.found {
+		if slices.ContainsFunc(next.found[i].devices, func(d model.DeviceID) bool { return is[d] }) {
 			next.found[i].asked = false
 		}
 	}
 	return &next
-}
-
-// index notes whose probes met which device.
-func (p *probes) index() {
-	if p.met != nil {
-		return
-	}
-	p.met = map[model.DeviceID][]int32{}
-	for i := range p.found {
-		for _, d := range p.found[i].devices {
-			p.met[d] = append(p.met[d], int32(i))
-		}
-	}
 }
 
 // unsteady lists the monitors that are silent in some of the rounds only.

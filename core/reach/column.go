@@ -26,15 +26,16 @@ type columnWork struct {
 	path  []int32
 	forks [][]int32
 	meets []bool // by node: it judges or translates; nil where none does
+
+	changed []bool // by node: its step is another than before
 }
 
 // solve works out the fates of every node. While no step forks, each path is
 // followed until something known; else by going over all until nothing changes.
-func (c *columnWork) solve(changed func(int32) bool) {
-	clear(c.fates)
+func (c *columnWork) solve() {
 	for n := range c.steps {
 		if c.steps[n] < lastStep {
-			c.spread(changed)
+			c.spread()
 			return
 		}
 	}
@@ -68,7 +69,7 @@ func (c *columnWork) solve(changed func(int32) bool) {
 			end = fail // its TTL ends first
 		}
 		for i := len(c.path) - 1; i >= 0; i-- {
-			if changed(c.path[i]) {
+			if c.changed[c.path[i]] {
 				end |= change
 			}
 			if c.meets != nil && c.meets[c.path[i]] {
@@ -81,7 +82,7 @@ func (c *columnWork) solve(changed func(int32) bool) {
 
 // spread works out the fates where steps fork: from the ends backwards, over and
 // over until nothing is new. Whoever cannot get to an end only goes in circles.
-func (c *columnWork) spread(changed func(int32) bool) {
+func (c *columnWork) spread() {
 	of := func(s step) []int32 {
 		if s < lastStep {
 			return c.forks[lastStep-1-s]
@@ -92,7 +93,7 @@ func (c *columnWork) spread(changed func(int32) bool) {
 		again = false
 		for n, s := range c.steps {
 			f := c.fates[n]
-			if changed(int32(n)) {
+			if c.changed[n] {
 				f |= change
 			}
 			if c.meets != nil && c.meets[n] {

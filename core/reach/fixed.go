@@ -23,7 +23,8 @@ type fixed struct {
 
 	nodes []routing.Key // the tables of devices that forward
 	node  map[routing.Key]int32
-	words int // of a row of places
+	meets []bool // by node: it judges or translates; nil where none does
+	words int    // of a row of places
 }
 
 func newFixed(net *forward.Network, ends []*End, over model.Service) *fixed {

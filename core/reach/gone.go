@@ -16,9 +16,10 @@ type gone struct {
 	parent  []int32  // by class of after: what it was part of before
 	weights *weights // of the classes of after
 	wires   *parts
-	hangs   [][]int32 // by class of after: the parts its members hang on
-	mixed   []bool    // by class of after: that these are different ones
-	lost    [][]int32 // by class of after: the classes it does not reach any more
+	hangs   [][]int32  // by class of after: the parts its members hang on
+	mixed   []bool     // by class of after: that these are different ones
+	lost    [][]int32  // by class of after: the classes it does not reach any more
+	done    [][]uint64 // by class of after: pairs that are lost, or have no way to lose
 }
 
 // compare counts what was lost, and what goes another way. Other are the classes to
@@ -32,29 +33,42 @@ func (g *gone) compare(l *Loss, other []int32) {
 }
 
 // compareClasses compares class by class: nothing is judged, and nobody shares an
-// address.
+// address. Only pairs are looked at of which one is sent to otherwise than before.
 func (g *gone) compareClasses(l *Loss, other []int32) {
-	g.lost = make([][]int32, len(g.after.members))
-	done := make([]bool, len(g.after.members))
+	k := int32(len(g.after.members))
+	g.lost, g.done = make([][]int32, k), bitRows(int(k), g.after.rowWords())
+	byNode := make([][]int32, len(g.nodes)) // the classes that send from it
+	var hosts []int32                       // those that send by first steps of their own
+	for c := range k {
+		if n := g.after.sends[c].node; n != noNode {
+			byNode[n] = append(byNode[n], c)
+		} else {
+			hosts = append(hosts, c)
+		}
+	}
 	for _, b := range other {
-		done[b] = true
-		for a := range int32(len(done)) {
-			if done[a] && a != b || !get(g.base[g.parent[a]], g.parent[b]) {
-				continue
-			}
-			there, back := g.after.fate(a, b), g.after.fate(b, a)
-			if (there|back)&fail == 0 {
-				g.rerouted(l, a, b, there)
-				if a != b {
-					g.rerouted(l, b, a, back)
+		for n, f := range g.after.fates[b] {
+			if f&fail != 0 {
+				for _, a := range byNode[n] {
+					g.lose(l, a, b)
 				}
-				continue
-			}
-			g.lose(l, a, b, (there|back)&circle != 0)
-			if a != b {
-				g.lose(l, b, a, (there|back)&circle != 0)
 			}
 		}
+		for _, a := range hosts {
+			if g.after.fate(a, b)&fail != 0 {
+				g.lose(l, a, b)
+			}
+		}
+		if g.after.sends[b].node == noNode {
+			for a := range k {
+				if g.after.fate(b, a)&fail != 0 {
+					g.lose(l, a, b)
+				}
+			}
+		}
+	}
+	for _, b := range other {
+		l.Rerouted += g.rerouted(b)
 	}
 	if l.Lost == 0 {
 		return
@@ -70,24 +84,46 @@ func (g *gone) compareClasses(l *Loss, other []int32) {
 	})
 }
 
-func (g *gone) rerouted(l *Loss, a, b int32, f fate) {
-	if f&change != 0 {
-		l.Rerouted += g.weights.ways(a, b)
+// lose counts the ways between two classes that worked before, once.
+func (g *gone) lose(l *Loss, a, b int32) {
+	if get(g.done[b], a) || !get(g.base[g.parent[b]], g.parent[a]) {
+		return
 	}
-}
-
-// lose counts the ways from the members of one class to those of another.
-func (g *gone) lose(l *Loss, a, b int32, circles bool) {
+	put(g.done[a], b/64, 1<<(b%64), true)
+	put(g.done[b], a/64, 1<<(a%64), true)
 	n := g.weights.ways(a, b)
 	if n == 0 {
 		return
 	}
 	g.lost[a] = append(g.lost[a], b)
+	cannot, circles := g.cannot(a, b, n), (g.after.fate(a, b)|g.after.fate(b, a))&circle != 0
+	if a != b {
+		g.lost[b] = append(g.lost[b], a)
+		n, cannot = 2*n, 2*cannot
+	}
 	l.Lost += n
-	l.Cannot += g.cannot(a, b, n)
+	l.Cannot += cannot
 	if circles {
 		l.Loops += n
 	}
+}
+
+// rerouted is how many ways to a class still work, and by another path.
+func (g *gone) rerouted(to int32) int {
+	base, gone := g.base[g.parent[to]], g.done[to] // what works does so both ways
+	var four, six int64
+	for a := range int32(len(g.parent)) {
+		if g.after.fate(a, to)&change != 0 && get(base, g.parent[a]) && !get(gone, a) {
+			four, six = four+g.weights.four[a], six+g.weights.six[a]
+		}
+	}
+	n := four*g.weights.four[to] + six*g.weights.six[to]
+	for _, s := range g.weights.same[to] {
+		if a := s.class; g.after.fate(a, to)&change != 0 && get(base, g.parent[a]) && !get(gone, a) {
+			n -= s.pairs
+		}
+	}
+	return int(n)
 }
 
 // hanging appends the parts of the network that a place hangs on: none while its own
@@ -182,7 +218,8 @@ func (g *gone) comparePlaces(l *Loss) {
 // circles tells whether packets of a way go round in a loop.
 func (m *Matrix) circles(p, q int32) bool {
 	if m.judged != nil && get(m.judged.ways[p], q) || m.odd[p] || m.odd[q] {
-		return m.ask(int(m.end[p]), int(m.end[q])).Failure.Name == finding.ForwardingLoop
+		f := m.ask(int(m.end[p]), int(m.end[q])).Failure
+		return f != nil && f.Name == finding.ForwardingLoop
 	}
 	return (m.between(p, q)|m.between(q, p))&circle != 0
 }

@@ -40,17 +40,14 @@ func (m *Matrix) Network() *forward.Network { return m.net }
 // AllOver works out who reaches whom over a service.
 func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
 	m := &Matrix{fixed: newFixed(net, ends, over), net: net}
+	m.meets = m.judging()
 	steps := make([]step, len(ends)*len(m.nodes))
 	onAllCores(len(m.nodes), func(n int) {
 		m.steps(net, int32(n), func(place int, s step) { steps[place*len(m.nodes)+n] = s })
 	})
 	m.classify(steps)
 	m.fates = make([][]fate, len(m.members))
-	all := make([]int32, len(m.members))
-	for c := range all {
-		all[c] = int32(c)
-	}
-	m.solve(all, nil)
+	onAllCores(len(m.members), func(c int) { m.solve([]int32{int32(c)}, nil) })
 	m.judge()
 	return m
 }
@@ -60,14 +57,17 @@ func onAllCores(n int, do func(int)) {
 	_ = inTurn(context.Background(), n, func(i int) error { do(i); return nil })
 }
 
-// solve works out what becomes of packets to each of some classes. Changed, if not
-// nil, tells of a node whether its step is another than before.
-func (m *Matrix) solve(some []int32, changed func(c, n int32) bool) {
-	meets := m.judging()
+// solve works out what becomes of packets to each of some classes. Note, if not nil,
+// marks the nodes that have another step to a class than before.
+func (m *Matrix) solve(some []int32, note func(c int32, changed []bool)) {
+	changed := make([]bool, len(m.nodes))
 	for _, c := range some {
 		m.fates[c] = make([]fate, len(m.nodes))
-		w := &columnWork{steps: m.next[c], fates: m.fates[c], forks: m.forks, meets: meets}
-		w.solve(func(n int32) bool { return changed != nil && changed(c, n) })
+		if note != nil {
+			note(c, changed)
+		}
+		w := &columnWork{steps: m.next[c], fates: m.fates[c], forks: m.forks, meets: m.meets, changed: changed}
+		w.solve()
 	}
 }
 

@@ -24,7 +24,7 @@ type End struct {
 type Way struct {
 	From, To *End
 	Verdict  forward.Verdict
-	Failure  forward.Failure // of one that does not work
+	Failure  *forward.Failure // of one that does not work; nil where it was not asked for
 }
 
 // Is4 tells whether it is a way in IPv4.
@@ -99,7 +99,9 @@ func ask(net *forward.Network, from, to *End, over model.Service) Way {
 	x := forward.PingBy(net, from.Device, from.Address, to.Address, model.None, forward.Probe{Over: over})
 	w := Way{From: from, To: to, Verdict: x.Verdict()}
 	if w.Verdict != forward.Works {
-		w.Failure, _ = x.Failure(net)
+		if f, failing := x.Failure(net); failing {
+			w.Failure = &f
+		}
 	}
 	return w
 }

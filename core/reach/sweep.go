@@ -18,12 +18,12 @@ import (
 type Loss struct {
 	Failures []network.Failure
 	After    *forward.Network // with them
-	Lost     int        // ways that worked before and do not now
-	Cannot   int        // of them: no wire leads there any more
-	Loops    int        // of them: that go round in a loop
-	Rerouted int        // ways that still work, by other devices or links
-	Ways     []Way      // the first of those lost, with reasons: mostWays at most
-	Takes    []Takeover // the routes that take over
+	Lost     int              // ways that worked before and do not now
+	Cannot   int              // of them: no wire leads there any more
+	Loops    int              // of them: that go round in a loop
+	Rerouted int              // ways that still work, by other devices or links
+	Ways     []Way            // the first of those lost, with reasons: mostWays at most
+	Takes    []Takeover       // the routes that take over
 }
 
 // mostWays is how many lost ways are listed of one failure.
@@ -125,10 +125,9 @@ func (s *sweep) loss(failures []network.Failure) Loss {
 func (s *sweep) after(net *forward.Network) (x *Matrix, parent, other []int32) {
 	x = &Matrix{fixed: s.fixed, classes: s.classes, net: net, forks: slices.Clip(s.forks)}
 	nodes, near := s.touched(net)
-	at := make([]int32, len(s.nodes)) // by node: its place in nodes, and one
 	steps := make([][]step, len(nodes))
 	for i, n := range nodes {
-		steps[i], at[n] = make([]step, len(s.sorted)), int32(i+1)
+		steps[i] = make([]step, len(s.sorted))
 		x.steps(net, n, func(p int, to step) { steps[i][p] = to })
 	}
 	changed := x.reclassify(s.classes, nodes, steps, near)
@@ -138,8 +137,10 @@ func (s *sweep) after(net *forward.Network) (x *Matrix, parent, other []int32) {
 	}
 	x.fates = make([][]fate, len(parent))
 	copy(x.fates, s.fates)
-	x.solve(changed, func(c, n int32) bool {
-		return at[n] > 0 && x.next[c][n] != s.next[parent[c]][n]
+	x.solve(changed, func(c int32, changed []bool) {
+		for _, n := range nodes {
+			changed[n] = x.next[c][n] != s.next[parent[c]][n]
+		}
 	})
 	x.judge()
 	for c := range parent {

@@ -184,6 +184,9 @@ func (c *checker) isWanted(from, to *reach.End) bool {
 
 // wantedMissing reports a wanted way that does not work, with a remedy that was tried.
 func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
+	if w.Failure == nil {
+		return
+	}
 	key := fmt.Sprint(w.Failure.Device, w.Failure.Name, w.Failure.Back, c.spec.Segments[w.To.Segment].Name)
 	if told[key] || len(told) >= mostTrials {
 		return

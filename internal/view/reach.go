@@ -70,10 +70,14 @@ func (v *Reach) Add(net *forward.Network, w reach.Way, list bool) {
 
 func newReachWay(net *forward.Network, w reach.Way) ReachWay {
 	spec := net.Spec
-	return ReachWay{
+	x := ReachWay{
 		From: spec.Segments[w.From.Segment].Name, To: spec.Segments[w.To.Segment].Name, Family: familyOf(w.Is4()),
-		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(), Finding: string(w.Failure.Name), Why: w.Failure.Words(net), brief: w.Failure.Brief(net),
+		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(),
 	}
+	if f := w.Failure; f != nil {
+		x.Finding, x.Why, x.brief = string(f.Name), f.Words(net), f.Brief(net)
+	}
+	return x
 }
 
 // OneWay notes which of the ways listed work the other way round. It is for who asked
