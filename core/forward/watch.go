@@ -18,7 +18,7 @@ type probes struct {
 
 type probe struct {
 	asked   bool
-	silence *Silence         // why there was no answer; nil where there was one
+	silent  bool             // there was no answer
 	devices []model.DeviceID // it met on its way there and back
 }
 
@@ -36,10 +36,17 @@ func (net *Network) Silence(m routing.Monitor) (Silence, bool) {
 		return Silence{}, false
 	}
 	i := slices.Index(net.probes.monitors, m)
-	if i < 0 || slices.Contains(net.Unsettled, m) || net.probes.found[i].silence == nil {
+	if i < 0 || slices.Contains(net.Unsettled, m) {
 		return Silence{Monitor: m, Chases: true}, i >= 0
 	}
-	return *net.probes.found[i].silence, true
+	s := Silence{Monitor: m, Out: model.None}
+	if x, hops := probeOf(net, net.probes.route[i]); x != nil {
+		s.Out = hops[0].Out
+		if f, ok := x.Failure(net); ok {
+			s.Failure = &f
+		}
+	}
+	return s, true
 }
 
 // newProbes lists the monitors of a network; nil where it has none.
@@ -79,7 +86,7 @@ func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 	frozen := map[routing.Monitor]bool{}
 	silent := map[routing.Monitor]bool{}
 	for i := range p.found {
-		if p.found[i].asked && p.found[i].silence != nil {
+		if p.found[i].asked && p.found[i].silent {
 			silent[p.monitors[i]] = true
 		}
 	}
@@ -92,7 +99,7 @@ func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 			}
 			p.found[i] = ask(net, p.route[i])
 			delete(silent, p.monitors[i])
-			if p.found[i].silence != nil {
+			if p.found[i].silent {
 				silent[p.monitors[i]] = true
 			}
 		}
@@ -169,7 +176,7 @@ func ask(net *Network, id model.StaticID) probe {
 	spec := net.Spec
 	s := &spec.Statics[id]
 	p := probe{asked: true, devices: []model.DeviceID{s.Device}}
-	x, hops := probeOf(net, id)
+	x, _ := probeOf(net, id)
 	if x == nil {
 		return p // the route has no hop; that is reason enough
 	}
@@ -180,13 +187,7 @@ func ask(net *Network, id model.StaticID) probe {
 			}
 		}
 	}
-	if x.Verdict() == Works {
-		return p
-	}
-	p.silence = &Silence{Monitor: routing.MonitorOf(s), Out: hops[0].Out}
-	if f, ok := x.Failure(net); ok {
-		p.silence.Failure = &f
-	}
+	p.silent = x.Verdict() != Works
 	return p
 }
 

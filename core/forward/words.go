@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"path"
+	"slices"
 	"strings"
 
 	"ropeswing/core/finding"
@@ -15,10 +16,13 @@ import (
 
 // Words is the failure as one sentence without its full stop, and what was passed
 // over before. The network is the one it was found in.
-func (f Failure) Words(net *Network) string {
-	text := f.sentence(net)
+func (f Failure) Words(net *Network) string { return f.words(net, nil) }
+
+// words is Words, the monitors in told being told of already.
+func (f Failure) words(net *Network, told []routing.Monitor) string {
+	text := f.sentence(net, told)
 	if b := f.Before; b != nil {
-		text += fmt.Sprintf("; before that %s could not use its route to %s: %s", net.Spec.Devices[b.Device].Name, b.Prefix, net.Because(b.Route))
+		text += fmt.Sprintf("; before that %s could not use its route to %s: %s", net.Spec.Devices[b.Device].Name, b.Prefix, net.because(b.Route, told))
 	}
 	return text
 }
@@ -32,7 +36,7 @@ func (f Failure) Brief(net *Network) string {
 	return f.Words(net)
 }
 
-func (f Failure) sentence(net *Network) string {
+func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 	spec := net.Spec
 	device := spec.Devices[f.Device].Name
 	switch f.Code {
@@ -47,11 +51,11 @@ func (f Failure) sentence(net *Network) string {
 	case Discards:
 		text := fmt.Sprintf("%s discards what it has for %s", device, f.Prefix)
 		if f.Route.Code != routing.NoCause {
-			text += ": " + net.Because(f.Route)
+			text += ": " + net.because(f.Route, told)
 		}
 		return text
 	case RouteUnusable:
-		return fmt.Sprintf("%s has no usable route to %s: for %s, %s", device, f.To, routeWord(f.Prefix), net.Because(f.Route))
+		return fmt.Sprintf("%s has no usable route to %s: for %s, %s", device, f.To, routeWord(f.Prefix), net.because(f.Route, told))
 	case WithoutGateway:
 		return fmt.Sprintf("%s has no gateway for %s", device, f.To)
 	case WithoutRoute:
@@ -153,30 +157,36 @@ func (f Failure) packet() string {
 	return f.Service.String()
 }
 
-// Because says why a route is not usable, or why it discards; empty where there is no
-// cause.
-func (net *Network) Because(c routing.Cause) string {
+// because says why a route is not usable, or why it discards; empty where there is no
+// cause. Of monitors that were told of nothing more is said: two may each hear nothing
+// for the other.
+func (net *Network) because(c routing.Cause, told []routing.Monitor) string {
 	return c.Words(net.State, func(m routing.Monitor) string {
 		s, ok := net.Silence(m)
-		if !ok {
+		if !ok || slices.Contains(told, m) {
 			return "what it watches does not answer"
 		}
-		return s.Words(net)
+		return s.words(net, append(slices.Clip(told), m))
 	})
 }
 
 // Why says why a route of a table is not usable, or why it discards; empty where it
 // does as it says.
-func (net *Network) Why(v routing.View, e routing.Entry) string { return net.Because(v.Cause(e)) }
+func (net *Network) Why(v routing.View, e routing.Entry) string {
+	return net.because(v.Cause(e), nil)
+}
 
-// Words says why a monitor hears nothing.
-func (s Silence) Words(net *Network) string {
+// words says why a monitor hears nothing.
+func (s Silence) words(net *Network, told []routing.Monitor) string {
 	if s.Chases {
 		return "what it watches answers only while the route is out of use"
 	}
-	text := fmt.Sprintf("what it watches, %s, does not answer out of %s", s.Monitor.Watch, net.Spec.Interfaces[s.Out].Name)
+	text := fmt.Sprintf("what it watches, %s, does not answer", s.Monitor.Watch)
+	if s.Out != model.None {
+		text += " out of " + net.Spec.Interfaces[s.Out].Name
+	}
 	if s.Failure != nil {
-		text += ": " + s.Failure.Words(net)
+		text += ": " + s.Failure.words(net, told)
 	}
 	return text
 }

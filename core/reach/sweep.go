@@ -9,6 +9,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/routing"
 
 	"golang.org/x/sync/errgroup"
 	"golang.org/x/sync/semaphore"
@@ -37,6 +38,7 @@ const mostReasons = 20000
 type Takeover struct {
 	Device model.DeviceID
 	Static model.StaticID
+	Out    model.InterfaceID // by which it leads
 }
 
 // Sweep makes failures in turn, each a list of what fails together, on all cores,
@@ -218,11 +220,11 @@ func (s *sweep) takeovers(after *forward.Network) []Takeover {
 		before := &s.used[d]
 		before.once.Do(func() {
 			before.used = map[model.StaticID]bool{}
-			s.net.Table(id).InUse(func(r model.StaticID, _ bool) { before.used[r] = true })
+			s.net.Table(id).InUse(func(r model.StaticID, _ []routing.Hop) { before.used[r] = true })
 		})
-		after.Table(id).InUse(func(r model.StaticID, leads bool) {
-			if leads && !before.used[r] {
-				all = append(all, Takeover{id, r})
+		after.Table(id).InUse(func(r model.StaticID, hops []routing.Hop) {
+			if len(hops) > 0 && !before.used[r] {
+				all = append(all, Takeover{id, r, hops[0].Out})
 			}
 		})
 	}

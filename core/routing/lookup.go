@@ -64,9 +64,9 @@ func (v View) Entries() []Entry {
 	return all
 }
 
-// InUse visits the static routes that are in use, and tells whether they lead
-// anywhere: whether they have hops.
-func (v View) InUse(visit func(id model.StaticID, leads bool)) {
+// InUse visits the static routes that are in use with the hops they lead to, which
+// belong to the tables.
+func (v View) InUse(visit func(id model.StaticID, hops []Hop)) {
 	for g := range v.table.groups {
 		first, last := v.table.routesOf(int32(g))
 		var best *Route
@@ -82,7 +82,7 @@ func (v View) InUse(visit func(id model.StaticID, leads bool)) {
 				break
 			}
 			if r.static != model.None {
-				visit(r.static, r.hops != noHops)
+				visit(r.static, v.tables.shared.hopsOf(r.hops))
 			}
 		}
 	}
@@ -110,8 +110,12 @@ func (v View) Of(m Match) []Entry {
 
 // EntryOf finds the route that a static one of the spec became.
 func (v View) EntryOf(id model.StaticID) (Entry, bool) {
-	for g := range v.table.groups {
-		for _, e := range v.entries(int32(g)) {
+	to := v.tables.state.Spec.Statics[id].To
+	for g := v.table.narrowest(to.Addr()); g >= 0; g = v.table.groups[g].cover {
+		if v.table.prefixOf(g) != to {
+			continue
+		}
+		for _, e := range v.entries(g) {
 			if e.static == id {
 				return e, true
 			}

@@ -235,12 +235,7 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 		x.Ways = append(x.Ways, newReachWay(l.After, w))
 	}
 	for _, k := range l.Takes {
-		s := &spec.Statics[k.Static]
-		out := s.Out
-		if e, ok := net.Table(k.Device).EntryOf(k.Static); ok && out == model.None && len(e.Hops) > 0 {
-			out = e.Hops[0].Out
-		}
-		x.Takes = append(x.Takes, Takeover{spec.Devices[k.Device].Name, s.To.String(), ifaceName(spec, out)})
+		x.Takes = append(x.Takes, Takeover{spec.Devices[k.Device].Name, spec.Statics[k.Static].To.String(), ifaceName(spec, k.Out)})
 	}
 	if x.Lost > 0 || x.Rerouted > 0 {
 		v.Losses = append(v.Losses, x)
