@@ -89,7 +89,7 @@ func TestAnOutgrownSegmentIsFoundAndGrows(t *testing.T) {
 	r := run(t, dir, "check")
 	assert.Equal(t, 0, r.code, "a warning")
 	assert.Contains(t, oneLine(r.out), "with 50 % more hosts it needs 151 addresses, and 10.48.0.0/25 has 126")
-	assert.Contains(t, r.out, "remedy: see what 'ropeswing assign --grow staff' does")
+	assert.Contains(t, r.out, "next: ropeswing assign --grow staff")
 
 	write(t, dir, "farm.plan.yaml", strings.Replace(plan, "hosts: 42", "hosts: 200", 1))
 	assert.Equal(t, 1, run(t, dir, "check").code)

@@ -29,7 +29,7 @@ import (
 // mistyped, a next hop pointing the wrong way, a way back forgotten, a VLAN missing on
 // a trunk.
 func badMorning(t *testing.T) *forward.Network {
-	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan)
+	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan).Predict()
 	spec := w.Spec
 	iface := func(device, name string) model.InterfaceID {
 		d, _ := spec.DeviceNamed(device)

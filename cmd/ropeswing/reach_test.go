@@ -57,7 +57,7 @@ func TestReachTellsWhoReachesWhom(t *testing.T) {
 func TestARemedysCommandIsTypedAsItStands(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "check", "-p", demo.BadMorning)
-	assert.Contains(t, oneLine(r.out), "see 'ropeswing -p bad-morning/skerry.plan.yaml ping 10.48.2.34'")
+	assert.Contains(t, oneLine(r.out), "next: ropeswing -p bad-morning/skerry.plan.yaml ping 10.48.2.34")
 	assert.NotContains(t, r.out, "'ropeswing ping")
 }
 

@@ -64,7 +64,7 @@ func (n *Numbering) Findings(plan *source.File) []finding.Finding {
 	default:
 		text = are(count[Retired]) + " in the ledger for nothing in the plan"
 	}
-	return append(n.found, finding.New(finding.LedgerBehind, plan.Whole(), "%s", text).Mend("see them with 'ropeswing assign', and keep them with 'ropeswing assign -w'"))
+	return append(n.found, finding.New(finding.LedgerBehind, plan.Whole(), "%s", text).Then("assign"))
 }
 
 // are is 'so many numbers are'.

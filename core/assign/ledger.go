@@ -161,7 +161,7 @@ func (r *ledgerReader) entry(line string, start int) {
 	end := start + len(line)
 	for _, mark := range []string{"<<<<<<<", "=======", ">>>>>>>", "|||||||"} {
 		if strings.HasPrefix(line, mark) {
-			r.refuse(start, end, "a merge of two versions was not finished here; keep the lines of both, and 'ropeswing assign' tells what contradicts")
+			r.refuse(start, end, "a merge of two versions was not finished here; keep the lines of both, and 'assign' tells what contradicts")
 			return
 		}
 	}

@@ -533,17 +533,18 @@ func (n *Numbering) judge(s *model.Segment, p model.Prefix) {
 	}
 	least, grown := s.Wanted()
 	usable := prefix.Usable(p.Prefix).Int64()
-	remedy := fmt.Sprintf("see what 'ropeswing assign --grow %s' does", s.Name)
-	if p.Giver == model.Fixed {
-		remedy = "write a larger prefix for it"
+	mend := func(f finding.Finding) {
+		if f = f.About(s.Name).With(p.Place); p.Giver == model.Fixed {
+			n.report(f.Mend("write a larger prefix for it"))
+		} else {
+			n.report(f.Then("assign", "--grow", s.Name))
+		}
 	}
 	place := s.Need.Place
 	switch {
 	case usable < least:
-		n.report(finding.New(finding.SegmentOutgrown, place, "%s has outgrown %s: it needs %d addresses, and there are %d", s.Name, p.Prefix, least, usable).
-			About(s.Name).Mend("%s", remedy).With(p.Place))
+		mend(finding.New(finding.SegmentOutgrown, place, "%s has outgrown %s: it needs %d addresses, and there are %d", s.Name, p.Prefix, least, usable))
 	case usable < grown:
-		n.report(finding.New(finding.HeadRoomGone, place, "%s has less room left than it should: with %d %% more hosts it needs %d addresses, and %s has %d", s.Name, s.Need.Grow, grown, p.Prefix, usable).
-			About(s.Name).Mend("%s", remedy).With(p.Place))
+		mend(finding.New(finding.HeadRoomGone, place, "%s has less room left than it should: with %d %% more hosts it needs %d addresses, and %s has %d", s.Name, s.Need.Grow, grown, p.Prefix, usable))
 	}
 }

@@ -509,7 +509,7 @@ var catalogue = [...]Entry{
 		Name: SegmentOutgrown, Severity: Error, Stage: Checking,
 		Means:   "A segment needs more addresses than its subnet has.",
 		Why:     "Its hosts have become more since the subnet was given, and a subnet that was given stays as it is until it is asked to grow.",
-		Remedy:  "'ropeswing assign --grow SEGMENT' makes it larger where it lies, if what is beside it is free, and else shows what moving it would renumber.",
+		Remedy:  "'assign --grow SEGMENT' makes it larger where it lies, if what is beside it is free, and else shows what moving it would renumber.",
 		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 100}\n",
 		Ledger:  "ropeswing-ledger 1\nquay-staff subnet 10.48.0.0/26\n",
 	},
@@ -517,7 +517,7 @@ var catalogue = [...]Entry{
 		Name: HeadRoomGone, Severity: Warning, Stage: Checking,
 		Means:   "A segment's subnet still holds its hosts, and no longer the growth the plan wants room for.",
 		Why:     "The next few machines will find no address.",
-		Remedy:  "Let it grow now, while it is no emergency: 'ropeswing assign --grow SEGMENT'.",
+		Remedy:  "Let it grow now, while it is no emergency: 'assign --grow SEGMENT'.",
 		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 60, grow: 50%}\n",
 		Ledger:  "ropeswing-ledger 1\nquay-staff subnet 10.48.0.0/26\n",
 	},
@@ -525,7 +525,7 @@ var catalogue = [...]Entry{
 		Name: LedgerBehind, Severity: Warning, Stage: Checking,
 		Means:   "The plan uses numbers that the ledger does not remember yet, or the ledger remembers some that nothing asks for.",
 		Why:     "What is not remembered may come out differently once the plan changes.",
-		Remedy:  "Look at them with 'ropeswing assign', and keep them with 'ropeswing assign -w'.",
+		Remedy:  "Look at them with 'assign', and keep them with 'assign -w'.",
 		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 42}\n",
 	},
 	{
@@ -680,7 +680,7 @@ var catalogue = [...]Entry{
 		Name: SentBack, Severity: Error, Stage: Checking,
 		Means:   "What a route sends on comes back: the next hop, or one behind it, sends it back.",
 		Why:     "A next hop points the wrong way. Every packet goes round until its TTL ends, and the links between carry it sixty times.",
-		Remedy:  "Find the device whose route points the wrong way: 'ropeswing why DEVICE ADDRESS' shows what each does.",
+		Remedy:  "Find the device whose route points the wrong way: 'why DEVICE ADDRESS' shows what each does.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first}}, routes: {tern-watch: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}}, routes: {tern-watch: quay-edge}}\n",
 	},
 	{
@@ -771,7 +771,7 @@ var catalogue = [...]Entry{
 		Name: Unprotected, Severity: Advice, Stage: Checking,
 		Means:   "A single failure takes a way away though a wire is left.",
 		Why:     "A floating route is derived only where all tables together stay free of loops. Here none was found that helps: the finding says where and why.",
-		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'ropeswing reach --failures 1'.",
+		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'reach --failures 1'.",
 		Example: "ropeswing: 1\nwants: {floating: false}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-a, address: first}, line0: {segment: beam-b, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, line0: {segment: beam-b, address: last}, lan0: {segment: mole-staff, address: first}}}\n",
 	},
 	{
@@ -785,7 +785,7 @@ var catalogue = [...]Entry{
 		Name: BadFailure, Severity: Error, Stage: Checking,
 		Means:   "A sentence under 'must' puts something out of order that the plan does not have.",
 		Why:     "'without' is followed by a cable, device, segment or DEVICE:INTERFACE; cables have names of their own only where they were given some.",
-		Remedy:  "Write the name as the plan has it; 'ropeswing show cables' lists the cables.",
+		Remedy:  "Write the name as the plan has it; 'show cables' lists the cables.",
 		Example: "ropeswing: 1\nsegments: {quay-staff: {prefix: 10.48.1.0/27}}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\nmust: [desk-7 reaches quay-edge without beam-z]\n",
 	},
 	{
@@ -799,7 +799,7 @@ var catalogue = [...]Entry{
 		Name: PermitUnused, Severity: Advice, Stage: Checking,
 		Means:   "A permit decides about nothing that anyone in the plan sends.",
 		Why:     "What it speaks of never comes by this device, or not by the interfaces it names: a slip in an address, the wrong interface, or a leftover.",
-		Remedy:  "See by 'ropeswing ping' which way such packets take; then mend the sentence, or remove it.",
+		Remedy:  "See by 'ping' which way such packets take; then mend the sentence, or remove it.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, permits: [{permit: quay-staff may not reach quay-servers, in: lan1}], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
 	},
 	{
@@ -813,7 +813,7 @@ var catalogue = [...]Entry{
 		Name: PendingNeeded, Severity: Error, Stage: Checking,
 		Means:   "A requirement does not hold, and would if a pending permit were in force.",
 		Why:     "The permit is written and waits to be put in force; until then what the network is for does not work.",
-		Remedy:  "Put it in force: remove 'pending'. 'ropeswing check' after it, or 'ping --with-pending' before, shows the effect.",
+		Remedy:  "Put it in force: remove 'pending'. 'check' after it, or 'ping --with-pending' before, shows the effect.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: firewall, permits: [{permit: quay-staff may reach log-server, pending: true}], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\nmust: [desk-7 reaches log-server]\n",
 	},
 	{

@@ -34,6 +34,8 @@ type Finding struct {
 	Subject string         // the device, interface, segment or key it is about
 	Reason  string         // one sentence, without the place
 	Remedy  string         // what to do, where it can be told
+	Tried   bool           // the remedy was tried, and works
+	Next    []string       // the words of a command to type next, without the program's name
 	Also    []source.Place // further places that have a part in it
 }
 
@@ -60,6 +62,19 @@ func (f Finding) About(subject string) Finding {
 // Mend returns the finding with its remedy set, made as by fmt.Sprintf.
 func (f Finding) Mend(remedy string, args ...any) Finding {
 	f.Remedy = fmt.Sprintf(remedy, args...)
+	return f
+}
+
+// Works returns the finding with its remedy said to have been tried.
+func (f Finding) Works() Finding {
+	f.Tried = true
+	return f
+}
+
+// Then returns the finding with the words of a command to type next, without the
+// program's name.
+func (f Finding) Then(words ...string) Finding {
+	f.Next = words
 	return f
 }
 

@@ -55,3 +55,16 @@ func (t *Topology) PartNames() []string {
 	}
 	return names
 }
+
+// FailuresNamed is FailureNamed for several names.
+func (t *Topology) FailuresNamed(names ...string) ([]Failure, error) {
+	var all []Failure
+	for _, name := range names {
+		f, err := t.FailureNamed(name)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, f)
+	}
+	return all, nil
+}

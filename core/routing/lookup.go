@@ -110,14 +110,11 @@ func (v View) Of(m Match) []Entry {
 
 // EntryOf finds the route that a static one of the spec became.
 func (v View) EntryOf(id model.StaticID) (Entry, bool) {
-	to := v.tables.state.Spec.Statics[id].To
-	for g := v.table.narrowest(to.Addr()); g >= 0; g = v.table.groups[g].cover {
-		if v.table.prefixOf(g) != to {
-			continue
-		}
-		for _, e := range v.entries(g) {
-			if e.static == id {
-				return e, true
+	for g := range v.table.groups {
+		first, last := v.table.routesOf(int32(g))
+		for n, r := range v.table.routes[first:last] {
+			if r.static == id {
+				return v.entries(int32(g))[n], true
 			}
 		}
 	}

@@ -24,6 +24,12 @@ func checked(t *testing.T, text string) []string {
 		if f.Remedy != "" {
 			line += " | " + f.Remedy
 		}
+		if f.Tried {
+			line += " (tried: it works)"
+		}
+		if len(f.Next) > 0 {
+			line += " | next: " + strings.Join(f.Next, " ")
+		}
 		all = append(all, line)
 	}
 	return all

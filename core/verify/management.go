@@ -96,7 +96,8 @@ func (c *checker) management() {
 			if f, ok := m.Exchange.Failure(c.net); ok {
 				why = ": " + f.Words(c.net)
 			}
-			report(finding.Unmanageable, "cannot be managed by %s at %s%s", operator, m.Address, why).Remedy = fmt.Sprintf("see 'ropeswing ping %s'", m.Address)
+			f := report(finding.Unmanageable, "cannot be managed by %s at %s%s", operator, m.Address, why)
+			*f = f.Then("ping", m.Address.String())
 		case !slices.ContainsFunc(m.Answers, func(s string) bool { return slices.Contains(logins, s) }):
 			report(finding.Unmanageable, "answers %s at %s, and none of %s", strings.Join(m.Answers, " and "), m.Address, strings.Join(logins, ", "))
 		case c.cutsItselfOff(m):

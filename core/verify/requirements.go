@@ -250,7 +250,7 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 			for _, s := range remedy.Steps {
 				steps = append(steps, s.Change.Describe(s.Before))
 			}
-			f = f.Mend("%s (tried: it works)", strings.Join(steps, "; then "))
+			f = f.Mend("%s", strings.Join(steps, "; then ")).Works()
 		}
 	}
 	c.report(f)
@@ -291,7 +291,7 @@ func (c *checker) pendingNeeded(net *forward.Network, r *model.Requirement) bool
 		return false
 	}
 	c.report(finding.New(finding.PendingNeeded, r.Place, "%s: it does not, and would if %s passed %s, which is pending", r.Text, device, forward.Sentence(decides.Text, decides.Place)).
-		About(r.Text).With(decides.Place).Mend("put it in force (tried: it works)"))
+		About(r.Text).With(decides.Place).Mend("put it in force").Works())
 	return true
 }
 

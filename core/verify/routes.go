@@ -248,7 +248,7 @@ func (c *checker) reportNoWayOut(d model.DeviceID, other model.SegmentID, is4 bo
 			if device.Forwards {
 				word = "add 'default: %s' to its routes"
 			}
-			f = f.Mend(word+" (tried: it works)", way)
+			f = f.Mend(word, way).Works()
 		}
 	}
 	c.report(f)

@@ -1,7 +1,6 @@
 package verify
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
@@ -208,7 +207,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 		if c.trials++; c.trials <= mostTrials {
 			exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
 			if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
-				f = f.Mend("%s (tried: it works)", r.Steps[0].Change.Describe(c.spec))
+				f = f.Mend("%s", r.Steps[0].Change.Describe(c.spec)).Works()
 			}
 		}
 		c.reportIn(f, s.To.Addr().Is4())
@@ -244,7 +243,7 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 		net := Try(c.net, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
 		again := forward.Walk(net, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: sample, Out: model.None})
 		if len(again.Ends) == 1 && again.Ends[0].Outcome == forward.Dropped {
-			f.Remedy += " (tried: it works)"
+			f = f.Works()
 		}
 	}
 	c.reportIn(f, s.To.Addr().Is4())
@@ -301,7 +300,7 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	if c.trials++; c.trials <= mostTrials {
 		exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
 		if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
-			remedy = r.Steps[0].Change.Describe(c.spec) + " (tried: it works)"
+			remedy = r.Steps[0].Change.Describe(c.spec)
 			if change, ok := r.Steps[0].Change.(model.SetNextHop); ok {
 				place = c.spec.Statics[change.Static].Place
 				wrong = max(0, slices.Index(names, c.spec.Devices[c.spec.Statics[change.Static].Device].Name))
@@ -310,9 +309,11 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	}
 	c.looping[place] = true
 	name, back := names[wrong], names[(wrong+1)%len(names)]
-	if remedy == "" {
-		remedy = fmt.Sprintf("see 'ropeswing why %s %s'", name, to)
+	f := finding.New(finding.SentBack, place, "%s sends %s back to %s: it goes round between %s", name, s.To, back, strings.Join(names, ", ")).About(name).With(also...)
+	if remedy != "" {
+		f = f.Mend("%s", remedy).Works()
+	} else {
+		f = f.Then("why", name, to.String())
 	}
-	c.reportIn(finding.New(finding.SentBack, place, "%s sends %s back to %s: it goes round between %s", name, s.To, back, strings.Join(names, ", ")).
-		About(name).Mend("%s", remedy).With(also...), s.To.Addr().Is4())
+	c.reportIn(f, s.To.Addr().Is4())
 }

@@ -208,7 +208,7 @@ func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
 		for _, s := range r.Steps {
 			steps = append(steps, s.Change.Describe(s.Before))
 		}
-		f = f.Mend("%s (tried: it works)", strings.Join(steps, "; then "))
+		f = f.Mend("%s", strings.Join(steps, "; then ")).Works()
 	}
 	c.report(f)
 }

@@ -52,5 +52,5 @@ func TestCheckManagement(t *testing.T) {
 	assert.Empty(t, checked(t, plan(", manage: q")), "by another interface")
 	assert.Equal(t, []string{"unmanageable r: r answers ping and snmp at 10.9.9.9, and none of ssh, https, netconf"}, checked(t, plan(", loopback: 10.9.9.9, answers: [ping, snmp]")))
 	lost := strings.Replace(plan(", loopback: 10.9.9.9"), "o: {is", "x: {is: switch, interfaces: {v: {address: 10.9.0.1/24, vlan: '7'}, p: {access: 7}}}, o: {is", 1)
-	assert.Contains(t, checked(t, lost), "unmanageable x: x cannot be managed by o at 10.9.0.1: r has no route to 10.9.0.1 | see 'ropeswing ping 10.9.0.1'")
+	assert.Contains(t, checked(t, lost), "unmanageable x: x cannot be managed by o at 10.9.0.1: r has no route to 10.9.0.1 | next: ping 10.9.0.1")
 }

@@ -37,9 +37,9 @@ func BenchmarkAssignALargePlan(b *testing.B) {
 	text := large()
 	b.ReportAllocs()
 	for b.Loop() {
-		w := workspace.OpenNumbers(fstest.MapFS{"l.plan.yaml": {Data: text}}, "l.plan.yaml", "l.plan.yaml")
+		w := workspace.Open(fstest.MapFS{"l.plan.yaml": {Data: text}}, "l.plan.yaml", "l.plan.yaml")
 		ledger := w.Next.Text()
-		again := workspace.OpenNumbers(fstest.MapFS{"l.plan.yaml": {Data: text}, "l.ledger": {Data: ledger}}, "l.plan.yaml", "l.plan.yaml")
+		again := workspace.Open(fstest.MapFS{"l.plan.yaml": {Data: text}, "l.ledger": {Data: ledger}}, "l.plan.yaml", "l.plan.yaml")
 		if len(w.Changes) != 120_000 || len(again.Changes) != 0 {
 			b.Fatalf("%d and %d changes", len(w.Changes), len(again.Changes))
 		}

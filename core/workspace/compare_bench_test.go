@@ -22,11 +22,11 @@ func BenchmarkCompare(b *testing.B) {
 	dir := b.TempDir()
 	writeLarge(b, dir, routers, lans, routes)
 	state := filepath.Join(dir, "state")
-	w := workspace.Open(os.DirFS(dir), "large.plan.yaml", "large.plan.yaml")
+	w := workspace.Open(os.DirFS(dir), "large.plan.yaml", "large.plan.yaml").Predict()
 	require.NotNil(b, w.Network)
 	b.Run("plan", func(b *testing.B) {
 		for b.Loop() {
-			workspace.Open(os.DirFS(dir), "large.plan.yaml", "large.plan.yaml")
+			workspace.Open(os.DirFS(dir), "large.plan.yaml", "large.plan.yaml").Predict()
 		}
 	})
 	b.Run("state", func(b *testing.B) {

@@ -6,11 +6,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"io/fs"
+	"ropeswing/core/ask"
+	"ropeswing/core/explain"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/reach"
+	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/demo"
 )
@@ -30,11 +33,18 @@ func FuzzWorkspace(f *testing.F) {
 		f.Add([]byte(e.Example))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
-		w := workspace.FromText("f", text)
+		n := workspace.FromText("f", text)
+		if !n.Usable() {
+			for _, x := range n.Read() {
+				require.NotEmpty(t, x.Reason)
+			}
+			return
+		}
+		w := n.Predict()
 		for _, x := range w.Check() {
 			require.NotEmpty(t, x.Reason)
 		}
-		if !w.Usable() || len(w.Spec.Devices) > 12 {
+		if len(w.Spec.Devices) > 12 {
 			return
 		}
 		// What it gives out is remembered, and then nothing is left to give.
@@ -42,8 +52,8 @@ func FuzzWorkspace(f *testing.F) {
 		require.True(t, again.Usable(), "%v", again.Slips())
 		require.Empty(t, again.Changes, "%s", w.Next.Text())
 		for _, name := range w.Names() {
-			_, _ = w.Why(name) // a cable has no numbers
-			if r, err := w.Rename(name, "another-name", false); err == nil {
+			_, _ = explain.Explain(&w.Numbers, name) // a cable has no numbers
+			if r, err := revise.Rename(&w.Numbers, name, "another-name", false); err == nil {
 				renamed := workspace.FromText("f", plan.Apply(w.Document.File, r.Edits...))
 				require.True(t, renamed.Usable(), "%s: %v", name, renamed.Slips())
 			}
@@ -58,8 +68,8 @@ func FuzzWorkspace(f *testing.F) {
 				if errA != nil || errB != nil {
 					continue // a name that reads as something else
 				}
-				_, _ = w.WhyLookup(from, to) // nothing to look up where to has no address
-				trials, _, err := w.Pings(a, b, workspace.Families{}, forward.Probe{})
+				_, _ = explain.Lookup(w, from, to) // nothing to look up where to has no address
+				trials, _, err := ask.Pings(w.Network, a, b, ask.Families{}, forward.Probe{})
 				if err != nil {
 					continue
 				}
@@ -69,7 +79,7 @@ func FuzzWorkspace(f *testing.F) {
 					require.Equal(t, x.Verdict() != forward.Works, failing)
 					if failing {
 						require.NotEmpty(t, fail.Words(w.Network))
-						w.Mend(x)
+						revise.Mend(w, x)
 					}
 				}
 			}

@@ -21,7 +21,7 @@ import (
 )
 
 // ErrNoFile is that a folder is no state.
-var ErrNoFile = errors.New("there is no observed file in it; 'ropeswing observe FILE… -w FOLDER' makes some")
+var ErrNoFile = errors.New("there is no observed file in it; 'observe FILE… -w FOLDER' makes some")
 
 // ReadState reads a folder of observed files, one device each. It is all or nothing:
 // half a state is none.
@@ -124,17 +124,18 @@ func (w *Workspace) Observed(devices []*observed.Device, basis string) *Workspac
 	next.Network = compare.Overlay(w.Network, devices)
 	next.Spec = next.Network.Spec
 	next.Basis = basis
-	next.found = true
+	next.Found = true
 	return &next
 }
 
 // AsFound is the network as it was found where there is no plan: that of the draft of
 // it, called name. The findings are why it is not of use.
 func AsFound(name string, devices []*observed.Device, basis string) (*Workspace, []finding.Finding) {
-	w := FromText(name, compare.Draft(devices))
-	if !w.Usable() {
-		return nil, w.Slips()
+	n := FromText(name, compare.Draft(devices))
+	if !n.Usable() {
+		return nil, n.Slips()
 	}
+	w := n.Predict()
 	w.Spec.Statics = slices.Clone(w.Spec.Statics)
 	for _, o := range devices {
 		d, ok := w.Spec.DeviceNamed(o.Name)

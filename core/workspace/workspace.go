@@ -7,59 +7,57 @@ import (
 	"fmt"
 	"io/fs"
 	"path"
+	"slices"
 	"strings"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/assign"
 	"ropeswing/core/derive"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/network"
 	"ropeswing/core/plan"
 	"ropeswing/core/source"
 	"ropeswing/core/verify"
 )
 
-// Workspace is a plan with all that follows from it.
-type Workspace struct {
+// Numbers is a plan as it was read, with every number given out: all that can be
+// told without following packets.
+type Numbers struct {
+	ask.Who
 	Document *plan.Document
 	Ledger   *assign.Ledger // as it is on the disk; nil where there is none
 	Next     *assign.Ledger // as it has to be
 	Changes  []assign.Change
 	NotGrown []string // segments that were to grow and have no reason or no way to
-	Spec     *model.Spec
-	Derived  derive.Result    // the routes that are not written, which are in Spec and Tables too
-	Network  *forward.Network // nil while the plan cannot be used, and where only numbers were asked for
-	Basis    string           // what answers stand on: "predicted from the plan"
 
-	found   bool // Tables are of the network as found: what mends it is no edit of the plan
 	read    []finding.Finding
 	renamed []assign.Change
+}
+
+// Workspace is a plan with all that follows from it.
+type Workspace struct {
+	Numbers
+	Network *forward.Network
+	Derived derive.Result // the routes that are not written, which are in the Network too
+	Basis   string        // what answers stand on: "predicted from the plan"
+	Found   bool          // Network is the one found: what mends it is no edit of the plan
 }
 
 // Open reads the plan called name from fsys, and the ledger beside it; shown is
 // what messages call the plan. Segments named in grow are to get a larger subnet,
 // if theirs is too small.
-func Open(fsys fs.FS, name, shown string, grow ...string) *Workspace {
-	w := OpenNumbers(fsys, name, shown, grow...)
-	w.Resolve()
-	return w
-}
-
-// OpenNumbers is Open as far as numbers go: there are no tables, and so nothing
-// that packets do.
-func OpenNumbers(fsys fs.FS, name, shown string, grow ...string) *Workspace {
+func Open(fsys fs.FS, name, shown string, grow ...string) *Numbers {
 	doc, found := plan.Read(fsys, name, shown)
 	ledger, more := readLedger(fsys, LedgerName(name), LedgerName(shown))
-	return resolve(doc, ledger, append(found, more...), grow...)
+	return number(doc, ledger, append(found, more...), grow...)
 }
 
-// Resolve works out what packets do, where the plan can be used and that was not
-// done yet.
-func (w *Workspace) Resolve() {
-	if w.Usable() && w.Network == nil {
-		w.Spec, w.Network, w.Derived = derive.Resolve(w.Spec)
-	}
+// Predict works out what packets do. The plan is one that can be used.
+func (n *Numbers) Predict() *Workspace {
+	w := &Workspace{Numbers: *n, Basis: "predicted from the plan"}
+	w.Spec, w.Network, w.Derived = derive.Resolve(n.Spec)
+	return w
 }
 
 // LedgerName is what the ledger of a plan is called: NAME.ledger for
@@ -96,12 +94,12 @@ func readLedger(fsys fs.FS, name, shown string) (*assign.Ledger, []finding.Findi
 	return assign.ReadLedger(source.New(shown, text))
 }
 
-// FromText is the workspace of a plan in memory that has no ledger.
-func FromText(name string, text []byte) *Workspace { return FromTexts(name, text, nil) }
+// FromText is the numbers of a plan in memory that has no ledger.
+func FromText(name string, text []byte) *Numbers { return FromTexts(name, text, nil) }
 
-// FromTexts is the workspace of a plan and its ledger in memory; with the
-// ledger nil there is none.
-func FromTexts(name string, text, ledger []byte) *Workspace {
+// FromTexts is the numbers of a plan and its ledger in memory; with the ledger nil
+// there is none.
+func FromTexts(name string, text, ledger []byte) *Numbers {
 	doc, found := plan.Parse(source.New(name, text))
 	var read *assign.Ledger
 	if ledger != nil {
@@ -109,13 +107,12 @@ func FromTexts(name string, text, ledger []byte) *Workspace {
 		read, more = assign.ReadLedger(source.New(LedgerName(name), ledger))
 		found = append(found, more...)
 	}
-	w := resolve(doc, read, found)
-	w.Resolve()
-	return w
+	return number(doc, read, found)
 }
 
-func resolve(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, grow ...string) *Workspace {
-	w := &Workspace{Document: doc, Ledger: ledger, read: found, Basis: "predicted from the plan"}
+// number gives out the numbers that a plan leaves open.
+func number(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, grow ...string) *Numbers {
+	w := &Numbers{Document: doc, Ledger: ledger, read: found}
 	if doc != nil {
 		if ledger != nil && ledger.Rename != nil {
 			ledger = w.finishRename(ledger)
@@ -125,7 +122,7 @@ func resolve(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding,
 		w.Changes, w.Next = numbering.Finish(spec)
 		w.NotGrown = numbering.NotGrown()
 		w.Changes = append(w.Changes, w.renamed...)
-		w.Spec = spec
+		w.Who = ask.Who{Spec: spec, Groups: doc.Groups}
 		w.read = append(w.read, more...)
 		if !finding.Stops(found) { // else the numbers were given out on a wrong footing
 			w.read = append(w.read, numbering.Findings(doc.File)...)
@@ -137,7 +134,7 @@ func resolve(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding,
 
 // finishRename is the ledger with a rename in it carried through that was cut
 // short: the plan has the new name already.
-func (w *Workspace) finishRename(l *assign.Ledger) *assign.Ledger {
+func (w *Numbers) finishRename(l *assign.Ledger) *assign.Ledger {
 	if !w.Document.Has(l.Rename.New) || w.Document.Has(l.Rename.Old) {
 		return l // it never got as far as the plan, and is void
 	}
@@ -147,10 +144,10 @@ func (w *Workspace) finishRename(l *assign.Ledger) *assign.Ledger {
 }
 
 // Usable tells whether the plan could be understood.
-func (w *Workspace) Usable() bool { return w.Document != nil && !finding.Stops(w.read) }
+func (w *Numbers) Usable() bool { return w.Document != nil && !finding.Stops(w.read) }
 
 // Slips are the findings for which the plan cannot be used.
-func (w *Workspace) Slips() []finding.Finding {
+func (w *Numbers) Slips() []finding.Finding {
 	var slips []finding.Finding
 	for _, f := range w.read {
 		if f.Stops() {
@@ -161,7 +158,7 @@ func (w *Workspace) Slips() []finding.Finding {
 }
 
 // Unmet are the findings about needs for which no number was left.
-func (w *Workspace) Unmet() []finding.Finding {
+func (w *Numbers) Unmet() []finding.Finding {
 	var all []finding.Finding
 	for _, f := range w.read {
 		if f.Name == finding.NeedUnfit || f.Name == finding.NoNumberFree {
@@ -171,13 +168,12 @@ func (w *Workspace) Unmet() []finding.Finding {
 	return all
 }
 
+// Read is every finding of reading the plan and giving out its numbers.
+func (w *Numbers) Read() []finding.Finding { return w.read }
+
 // Check is every finding about the plan, those of reading it among them.
 func (w *Workspace) Check() []finding.Finding {
-	all := append([]finding.Finding(nil), w.read...)
-	if w.Usable() {
-		all = append(all, verify.Check(w.Network, w.Derived.Open...)...)
-	}
-	return finding.Sort(all)
+	return finding.Sort(append(slices.Clone(w.read), verify.Check(w.Network, w.Derived.Open...)...))
 }
 
 // Without is the same workspace with the named parts out of order: cables,
@@ -186,13 +182,9 @@ func (w *Workspace) Without(names ...string) (*Workspace, error) {
 	if len(names) == 0 {
 		return w, nil
 	}
-	var failures []network.Failure
-	for _, name := range names {
-		f, err := w.Network.State.FailureNamed(name)
-		if err != nil {
-			return nil, err
-		}
-		failures = append(failures, f)
+	failures, err := w.Network.State.FailuresNamed(names...)
+	if err != nil {
+		return nil, err
 	}
 	next := *w
 	next.Network = w.Network.Update(w.Network.State.With(failures...))

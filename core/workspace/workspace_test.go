@@ -7,9 +7,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/plan"
+	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/demo"
 )
@@ -17,19 +19,19 @@ import (
 // open is the workspace of a plan whose first line is added.
 func open(t testing.TB, text string) *workspace.Workspace {
 	t.Helper()
-	w := workspace.FromText("t.plan.yaml", []byte("ropeswing: 1\n"+strings.TrimLeft(text, "\n")))
-	require.True(t, w.Usable(), "%v", w.Check())
-	return w
+	n := workspace.FromText("t.plan.yaml", []byte("ropeswing: 1\n"+strings.TrimLeft(text, "\n")))
+	require.True(t, n.Usable(), "%v", n.Read())
+	return n.Predict()
 }
 
 // ping is the pings between two endpoints.
-func ping(t testing.TB, w *workspace.Workspace, from, to string) []workspace.Trial {
+func ping(t testing.TB, w *workspace.Workspace, from, to string) []ask.Trial {
 	t.Helper()
 	a, err := w.Endpoint(from)
 	require.NoError(t, err)
 	b, err := w.Endpoint(to)
 	require.NoError(t, err)
-	trials, _, err := w.Pings(a, b, workspace.Families{}, forward.Probe{})
+	trials, _, err := ask.Pings(w.Network, a, b, ask.Families{}, forward.Probe{})
 	require.NoError(t, err)
 	return trials
 }
@@ -123,22 +125,22 @@ func TestFamiliesAndSources(t *testing.T) {
 	w := open(t, office)
 	old, _ := w.Endpoint("old")
 	pc, _ := w.Endpoint("pc")
-	trials, passed, err := w.Pings(old, pc, workspace.Families{}, forward.Probe{})
+	trials, passed, err := ask.Pings(w.Network, old, pc, ask.Families{}, forward.Probe{})
 	require.NoError(t, err)
 	assert.Len(t, trials, 1)
 	assert.Equal(t, []string{"old has no IPv6 address"}, passed, "what is not tried is told")
 
-	_, _, err = w.Pings(pc, old, workspace.Families{Only6: true}, forward.Probe{})
+	_, _, err = ask.Pings(w.Network, pc, old, ask.Families{Only6: true}, forward.Probe{})
 	assert.ErrorContains(t, err, "old has no IPv6 address")
 	none, _ := w.Endpoint("none")
-	_, _, err = w.Pings(pc, none, workspace.Families{}, forward.Probe{})
+	_, _, err = ask.Pings(w.Network, pc, none, ask.Families{}, forward.Probe{})
 	assert.ErrorContains(t, err, "none has no address to ping")
 	stranger, _ := w.Endpoint("192.0.2.1")
-	_, _, err = w.Pings(stranger, pc, workspace.Families{}, forward.Probe{})
+	_, _, err = ask.Pings(w.Network, stranger, pc, ask.Families{}, forward.Probe{})
 	assert.ErrorContains(t, err, "nobody in the plan has 192.0.2.1 to send from")
 
 	link, _ := w.Endpoint("a:p")
-	trials, _, err = w.Pings(link, pc, workspace.Families{}, forward.Probe{})
+	trials, _, err = ask.Pings(w.Network, link, pc, ask.Families{}, forward.Probe{})
 	require.NoError(t, err)
 	assert.Equal(t, "10.0.0.0", trials[0].Source.String(), "an interface named is the source, though the packet leaves by another")
 }
@@ -148,11 +150,11 @@ func TestLinkLocalNeedsItsLink(t *testing.T) {
 	pc, _ := w.Endpoint("pc")
 	a, _ := w.Endpoint("a")
 	router, _ := w.Endpoint("fe80::1")
-	trials, _, err := w.Pings(pc, router, workspace.Families{}, forward.Probe{})
+	trials, _, err := ask.Pings(w.Network, pc, router, ask.Families{}, forward.Probe{})
 	require.NoError(t, err, "a device with one link has no choice")
 	assert.Equal(t, forward.Works, trials[0].Verdict())
 	assert.Equal(t, "2001:db8:1::a", trials[0].Source.String())
-	_, _, err = w.Pings(a, router, workspace.Families{}, forward.Probe{})
+	_, _, err = ask.Pings(w.Network, a, router, ask.Families{}, forward.Probe{})
 	assert.ErrorContains(t, err, "ping a:INTERFACE fe80::1")
 }
 
@@ -176,7 +178,7 @@ func TestWithout(t *testing.T) {
 }
 
 func TestTheDemoIsSoundAsPlanned(t *testing.T) {
-	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan)
+	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan).Predict()
 	assert.Empty(t, w.Check())
 	for _, from := range w.DeviceNames() {
 		for _, to := range w.DeviceNames() {
@@ -196,7 +198,7 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 
 // The bad morning's five faults, each seen where an engineer would look.
 func TestTheBadMorning(t *testing.T) {
-	w := workspace.Open(demo.Files(), demo.BadMorning, demo.BadMorning)
+	w := workspace.Open(demo.Files(), demo.BadMorning, demo.BadMorning).Predict()
 	assert.Equal(t, []string{"segment-split", "addressed-interface-down", "vlan-missing", "next-hop-sends-back", "unmanageable", "no-way-out", "length-differs"}, names(w.Check()))
 	for to, want := range map[string]finding.Name{
 		"tern-cam":         finding.ForwardingLoop,  // a next hop pointing the wrong way
@@ -229,7 +231,7 @@ func TestRemediesWorkWhenWrittenIntoThePlan(t *testing.T) {
 		w := open(t, tt.plan)
 		trial := ping(t, w, tt.from, tt.to)[0]
 		require.NotEqual(t, forward.Works, trial.Verdict(), tt.about)
-		advice, ok := w.Mend(trial)
+		advice, ok := revise.Mend(w, trial)
 		if !assert.True(t, ok, tt.about) {
 			continue
 		}
@@ -249,14 +251,14 @@ func TestRemediesWorkWhenWrittenIntoThePlan(t *testing.T) {
 		}
 		again := workspace.FromText("again", text)
 		require.True(t, again.Usable(), "%s:\n%s", tt.about, text)
-		assert.Equal(t, forward.Works, ping(t, again, tt.from, tt.to)[0].Verdict(), "%s:\n%s", tt.about, text)
+		assert.Equal(t, forward.Works, ping(t, again.Predict(), tt.from, tt.to)[0].Verdict(), "%s:\n%s", tt.about, text)
 	}
 }
 
 func TestSeveralFaultsAreMendedTogether(t *testing.T) {
 	plan := strings.Replace(strings.Replace(office, "far: b", "10.77.0.0/16: b", 1), "routes: {lan: a}", "routes: {link: a}", 1)
 	w := open(t, plan)
-	advice, ok := w.Mend(ping(t, w, "pc", "tv")[0])
+	advice, ok := revise.Mend(w, ping(t, w, "pc", "tv")[0])
 	require.True(t, ok)
 	require.Len(t, advice, 2)
 	assert.Equal(t, "add to a: 10.2.0.0/24 via 10.0.0.1 (b)", advice[0].Text)
@@ -267,7 +269,7 @@ func TestNoRemedyWhereNoneHelps(t *testing.T) {
 	w := open(t, office)
 	trial := ping(t, w, "pc", "10.2.0.200")[0]
 	require.Equal(t, forward.Fails, trial.Verdict())
-	_, ok := w.Mend(trial)
+	_, ok := revise.Mend(w, trial)
 	assert.False(t, ok, "nobody has the address, and no route changes that")
 }
 
@@ -285,11 +287,11 @@ cables: [cable-p: a:p to b:p, cable-q: a:q to b:q]
 `)
 	broken, err := w.Without("cable-p")
 	require.NoError(t, err)
-	advice, ok := broken.Mend(ping(t, broken, "pc", "tv")[0])
+	advice, ok := revise.Mend(broken, ping(t, broken, "pc", "tv")[0])
 	require.True(t, ok)
 	require.Len(t, advice, 1)
 	assert.Equal(t, "[10.0.0.1, 10.0.0.3]", advice[0].Edit.Text)
-	again := workspace.FromText("again", plan.Apply(w.Document.File, advice[0].Edit))
+	again := workspace.FromText("again", plan.Apply(w.Document.File, advice[0].Edit)).Predict()
 	mended, err := again.Without("cable-p")
 	require.NoError(t, err)
 	assert.Equal(t, forward.Works, ping(t, mended, "pc", "tv")[0].Verdict())
@@ -306,12 +308,12 @@ func BenchmarkReadAndResolveTheDemo(b *testing.B) {
 }
 
 func BenchmarkPredictedPing(b *testing.B) {
-	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan)
+	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan).Predict()
 	from, _ := w.Operator()
 	to, _ := w.Endpoint("tern-cam")
 	b.ReportAllocs()
 	for b.Loop() {
-		trials, _, err := w.Pings(from, to, workspace.Families{Only4: true}, forward.Probe{})
+		trials, _, err := ask.Pings(w.Network, from, to, ask.Families{Only4: true}, forward.Probe{})
 		if err != nil || trials[0].Verdict() != forward.Works {
 			b.Fatal("the ping does not work")
 		}
@@ -319,10 +321,10 @@ func BenchmarkPredictedPing(b *testing.B) {
 }
 
 func BenchmarkMendTheBadMorning(b *testing.B) {
-	w := workspace.Open(demo.Files(), demo.BadMorning, demo.BadMorning)
+	w := workspace.Open(demo.Files(), demo.BadMorning, demo.BadMorning).Predict()
 	trial := ping(b, w, "ops-laptop", "tern-cam")[0]
 	for b.Loop() {
-		if _, ok := w.Mend(trial); !ok {
+		if _, ok := revise.Mend(w, trial); !ok {
 			b.Fatal("no remedy")
 		}
 	}

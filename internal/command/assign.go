@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/assign"
+	"ropeswing/core/model"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -69,18 +70,25 @@ func (a *app) assign() *cobra.Command {
 }
 
 func (a *app) runAssign(found files.Found, o assignOptions) error {
-	w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown, o.grow...))
+	w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown, o.grow...))
 	if err != nil {
 		return err
 	}
-	var before *workspace.Workspace
+	var before *workspace.Numbers
 	if len(o.grow) > 0 {
-		before = workspace.OpenNumbers(found.FS, found.Name, found.Shown)
+		before = workspace.Open(found.FS, found.Name, found.Shown)
 		if err := notGrown(w, before); err != nil {
 			return err
 		}
 	}
-	v := view.NewAssignment(workspace.LedgerName(found.Shown), w, before)
+	kept, was := 0, (*model.Spec)(nil)
+	if w.Next != nil {
+		kept = len(w.Next.Entries)
+	}
+	if before != nil {
+		was = before.Spec
+	}
+	v := view.NewAssignment(workspace.LedgerName(found.Shown), kept, w.Changes, was, w.Spec, w.Unmet())
 	if o.releaseAll || len(o.release) > 0 {
 		if err := release(w, o, &v); err != nil {
 			return err
@@ -123,7 +131,7 @@ func (o assignOptions) words() string {
 
 // notGrown is the error of having asked something to grow that has no reason
 // to, or no subnet that was given out.
-func notGrown(w, before *workspace.Workspace) error {
+func notGrown(w, before *workspace.Numbers) error {
 	if len(w.NotGrown) == 0 {
 		return nil
 	}
@@ -148,7 +156,7 @@ func notGrown(w, before *workspace.Workspace) error {
 }
 
 // release takes retired numbers out of the ledger to come.
-func release(w *workspace.Workspace, o assignOptions, v *view.Assignment) error {
+func release(w *workspace.Numbers, o assignOptions, v *view.Assignment) error {
 	var released []assign.Change
 	if o.releaseAll {
 		released = w.Next.Release()

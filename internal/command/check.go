@@ -3,11 +3,11 @@ package command
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/finding"
+	"ropeswing/core/model"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
 )
@@ -40,8 +40,8 @@ func (a *app) check() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			all := w.Check()
-			v := a.findingsOf(w, all)
+			v := a.checked(w)
+			all := v.All
 			if done, err := a.report(func() view.Report { return v.Report(Version) }); err != nil {
 				return err
 			} else if !done {
@@ -69,11 +69,12 @@ func (a *app) check() *cobra.Command {
 	return cmd
 }
 
-// findingsOf puts a check's result together.
-func (a *app) findingsOf(w *workspace.Workspace, all []finding.Finding) view.Findings {
-	for i := range all {
-		// A command a remedy names is to be typed as it stands.
-		all[i].Remedy = strings.ReplaceAll(all[i].Remedy, "'ropeswing ", "'"+a.self()+" ")
+// checked puts a check's result together.
+func (a *app) checked(w *workspace.Numbers) view.Findings {
+	all, spec, basis := w.Read(), w.Spec, ""
+	if w.Usable() {
+		x := w.Predict()
+		all, spec, basis = x.Check(), x.Spec, x.Basis
 	}
 	name, file := "", ""
 	if w.Document != nil {
@@ -81,24 +82,25 @@ func (a *app) findingsOf(w *workspace.Workspace, all []finding.Finding) view.Fin
 	} else if len(all) > 0 {
 		file = all[0].Place.File.Name
 	}
-	return view.NewFindings(name, file, w.Basis, summary(w, all), w.Usable(), all)
+	about := ""
+	if w.Usable() {
+		about = summary(spec, all)
+	}
+	return view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all)
 }
 
 // summary is what a plan holds, in one line.
-func summary(w *workspace.Workspace, all []finding.Finding) string {
-	if !w.Usable() {
-		return ""
-	}
+func summary(spec *model.Spec, all []finding.Finding) string {
 	written := 0
-	for _, i := range w.Spec.Interfaces {
+	for _, i := range spec.Interfaces {
 		if len(i.Addresses) > 0 {
 			written++
 		}
 	}
 	text := fmt.Sprintf("%s, %s, %s, %s",
-		view.Count(len(w.Spec.Devices), "device"), view.Count(len(w.Spec.Segments), "segment"),
-		view.Count(written, "addressed interface"), view.Count(len(w.Spec.Statics), "static route"))
-	if n := len(w.Spec.Must); n > 0 {
+		view.Count(len(spec.Devices), "device"), view.Count(len(spec.Segments), "segment"),
+		view.Count(written, "addressed interface"), view.Count(len(spec.Statics), "static route"))
+	if n := len(spec.Must); n > 0 {
 		unmet := 0
 		for _, f := range all {
 			if f.Name == finding.RequirementUnmet || f.Name == finding.PendingNeeded || f.Name == finding.BadFailure {

@@ -6,12 +6,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/workspace"
 )
 
 // quietly opens the plan for completion: what cannot be opened completes to
 // nothing.
-func (a *app) quietly() (*workspace.Workspace, bool) {
+func (a *app) quietly() (*workspace.Numbers, bool) {
 	w, err := a.open()
 	return w, err == nil && w.Usable()
 }
@@ -53,7 +54,7 @@ func (a *app) completeBlocks(_ *cobra.Command, _ []string, _ string) ([]string, 
 // completeParts offers all that can be out of order.
 func (a *app) completeParts(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	if w, ok := a.quietly(); ok {
-		return w.Network.State.PartNames(), noFiles
+		return network.Build(w.Spec).PartNames(), noFiles
 	}
 	return nil, noFiles
 }

@@ -52,7 +52,7 @@ func (a *app) export() *cobra.Command {
 
 // exported is one 'export' command: it reads the plan and makes files of it.
 // Whole is what one file holds when it is printed, else all of them are.
-func (a *app) exported(use, short, file string, make func(w *workspace.Workspace, args []string) ([]output, error)) *cobra.Command {
+func (a *app) exported(use, short, file string, make func(w *workspace.Numbers, args []string) ([]output, error)) *cobra.Command {
 	var o exportOptions
 	cmd := &cobra.Command{
 		Use: use, Short: short, ValidArgsFunction: a.completeDevices,
@@ -61,12 +61,12 @@ func (a *app) exported(use, short, file string, make func(w *workspace.Workspace
 			if err != nil {
 				return err
 			}
-			w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown))
+			w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 			if err != nil {
 				return err
 			}
 			if w.Spec.Wants != nil {
-				w.Resolve() // the routes that are derived go with the others
+				w = &w.Predict().Numbers // the routes that are derived go with the others
 			}
 			all, err := make(w, args)
 			if err != nil {
@@ -138,7 +138,7 @@ func (a *app) putOne(path string, text []byte, write bool) (state string, err er
 
 func (a *app) exportHosts() *cobra.Command {
 	domain := ""
-	cmd := a.exported("hosts", "A hosts file: every address with its name", "FILE", func(w *workspace.Workspace, args []string) ([]output, error) {
+	cmd := a.exported("hosts", "A hosts file: every address with its name", "FILE", func(w *workspace.Numbers, args []string) ([]output, error) {
 		all, err := wire.Names(w.Spec)
 		if err != nil {
 			return nil, err
@@ -153,7 +153,7 @@ func (a *app) exportHosts() *cobra.Command {
 
 func (a *app) exportZones() *cobra.Command {
 	var o wire.ZoneOptions
-	cmd := a.exported("zones", "DNS zones, forward and reverse (RFC 1035)", "FOLDER", func(w *workspace.Workspace, args []string) ([]output, error) {
+	cmd := a.exported("zones", "DNS zones, forward and reverse (RFC 1035)", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
 		if o.Domain == "" || o.Server == "" {
 			return nil, errors.New("name the domain and its name server: ropeswing export zones --domain skerry.example --server log-server")
 		}
@@ -188,8 +188,8 @@ func nothingElse(what string, args []string) error {
 }
 
 func (a *app) exportCSV() *cobra.Command {
-	return a.exported("csv [DEVICE…]", "Every address with its interface, mask and gateway, as CSV", "FILE", func(w *workspace.Workspace, args []string) ([]output, error) {
-		devices, err := devicesNamed(w, args)
+	return a.exported("csv [DEVICE…]", "Every address with its interface, mask and gateway, as CSV", "FILE", func(w *workspace.Numbers, args []string) ([]output, error) {
+		devices, err := devicesNamed(w.Who, args)
 		if err != nil {
 			return nil, err
 		}
@@ -200,8 +200,8 @@ func (a *app) exportCSV() *cobra.Command {
 }
 
 func (a *app) exportJSON() *cobra.Command {
-	return a.exported("json [DEVICE…]", "Every device with all that the plan says of it, as JSON", "FILE", func(w *workspace.Workspace, args []string) ([]output, error) {
-		devices, err := devicesNamed(w, args)
+	return a.exported("json [DEVICE…]", "Every device with all that the plan says of it, as JSON", "FILE", func(w *workspace.Numbers, args []string) ([]output, error) {
+		devices, err := devicesNamed(w.Who, args)
 		if err != nil {
 			return nil, err
 		}
@@ -212,11 +212,11 @@ func (a *app) exportJSON() *cobra.Command {
 }
 
 func (a *app) exportTemplate() *cobra.Command {
-	cmd := a.exported("template FILE [DEVICE…]", "Through a template of your own, one file a device", "FOLDER", func(w *workspace.Workspace, args []string) ([]output, error) {
+	cmd := a.exported("template FILE [DEVICE…]", "Through a template of your own, one file a device", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
 		if len(args) == 0 {
 			return nil, errors.New("name the template: ropeswing export template FILE [DEVICE…]")
 		}
-		devices, err := devicesNamed(w, args[1:])
+		devices, err := devicesNamed(w.Who, args[1:])
 		if err != nil {
 			return nil, err
 		}

@@ -3,6 +3,8 @@ package command
 import (
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/forward"
+	"ropeswing/core/network"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/wire"
 )
@@ -10,19 +12,19 @@ import (
 // exportModels puts devices out as data of the standard models.
 func (a *app) exportModels() *cobra.Command {
 	asXML := false
-	cmd := a.exported("models [DEVICE…]", "Data of the standard models (RFC 8343, 8344, 8349), one file a device", "FOLDER", func(w *workspace.Workspace, args []string) ([]output, error) {
-		devices, err := devicesNamed(w, args)
+	cmd := a.exported("models [DEVICE…]", "Data of the standard models (RFC 8343, 8344, 8349), one file a device", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
+		devices, err := devicesNamed(w.Who, args)
 		if err != nil {
 			return nil, err
 		}
-		w.Resolve()
+		net := forward.Resolve(network.Build(w.Spec).State())
 		ending := ".json"
 		if asXML {
 			ending = ".xml"
 		}
 		var all []output
 		for _, d := range devices {
-			text, err := wire.Models(w.Network, d, asXML)
+			text, err := wire.Models(net, d, asXML)
 			if err != nil {
 				return nil, err
 			}

@@ -24,14 +24,14 @@ func (a *app) health(cmd *cobra.Command) error {
 	if err != nil {
 		return err
 	}
-	all := w.Check()
-	v := a.findingsOf(w, all)
+	v := a.checked(w)
+	all := v.All
 	fmt.Fprintln(a.out, view.Clean(v.Headline()))
 	if !w.Usable() {
 		fmt.Fprintf(a.out, "%s\nnext: %s check\n", view.Clean(all[0].String()), a.self())
 		return errSaid
 	}
-	fmt.Fprintf(a.out, "%s: %s\n", view.Clean(v.File), summary(w, all))
+	fmt.Fprintf(a.out, "%s: %s\n", view.Clean(v.File), view.Clean(v.Summary))
 	if len(all) == 0 {
 		fmt.Fprintf(a.out, "next: %s show devices\n", a.self())
 		return nil

@@ -14,6 +14,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -103,7 +104,7 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 type liveTarget struct {
 	name    string // as asked
 	address netip.Addr
-	trial   *workspace.Trial // the prediction; nil where there is no plan
+	trial   *ask.Trial // the prediction; nil where there is no plan
 }
 
 func addressesOf(targets []liveTarget) []netip.Addr {
@@ -115,7 +116,7 @@ func addressesOf(targets []liveTarget) []netip.Addr {
 }
 
 // liveTargets are the addresses that the words of a command line stand for, each once.
-func (a *app) liveTargets(w *workspace.Workspace, from workspace.Endpoint, families workspace.Families, probe forward.Probe, args []string) ([]liveTarget, error) {
+func (a *app) liveTargets(w *workspace.Workspace, from ask.Endpoint, families ask.Families, probe forward.Probe, args []string) ([]liveTarget, error) {
 	var targets []liveTarget
 	add := func(t liveTarget) {
 		if !slices.ContainsFunc(targets, func(o liveTarget) bool { return o.address == t.address }) {
@@ -131,7 +132,7 @@ func (a *app) liveTargets(w *workspace.Workspace, from workspace.Endpoint, famil
 			add(liveTarget{name: arg, address: to})
 			continue
 		}
-		meant, err := w.Meant(arg)
+		meant, err := w.Meant(w.Network, arg)
 		if err != nil {
 			return nil, err
 		}
@@ -139,7 +140,7 @@ func (a *app) liveTargets(w *workspace.Workspace, from workspace.Endpoint, famil
 			if len(meant) > 1 && (to.Device == from.Device || to.Address.Is4() && families.Only6 || to.Address.Is6() && families.Only4) {
 				continue
 			}
-			all, _, err := w.Pings(from, to, families, probe)
+			all, _, err := ask.Pings(w.Network, from, to, families, probe)
 			if err != nil {
 				return nil, err
 			}
@@ -156,15 +157,15 @@ func (a *app) liveTargets(w *workspace.Workspace, from workspace.Endpoint, famil
 
 // standing is the plan, and the host in it that this machine stands in for; nil where
 // there is no plan, nor a state, and none is asked for.
-func (a *app) standing(l *live) (*workspace.Workspace, workspace.Endpoint, error) {
+func (a *app) standing(l *live) (*workspace.Workspace, ask.Endpoint, error) {
 	if _, err := a.find(); errors.Is(err, errNoPlan) && a.observed == "" && l.standing == "" {
-		return nil, workspace.Endpoint{}, nil
+		return nil, ask.Endpoint{}, nil
 	}
 	w, err := a.usable()
 	if err != nil {
-		return nil, workspace.Endpoint{}, err
+		return nil, ask.Endpoint{}, err
 	}
-	var from workspace.Endpoint
+	var from ask.Endpoint
 	if l.standing != "" {
 		from, err = w.Endpoint(l.standing)
 	} else if from, err = w.Operator(); err != nil {
@@ -179,7 +180,7 @@ func (a *app) standing(l *live) (*workspace.Workspace, workspace.Endpoint, error
 var errNobody = errors.New("name the host that this machine stands in for: --standing-at HOST")
 
 // took notes what came of one address, and what it tells beside the prediction.
-func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Workspace, t *workspace.Trial) {
+func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Workspace, t *ask.Trial) {
 	v.Asked++
 	if x.Replied = e.Replied; e.Replied {
 		v.Replied++

@@ -100,7 +100,7 @@ func (a *app) runNew(name string, o newOptions) error {
 	// What is written is read first: it must be a plan.
 	if w := workspace.FromText(file, text); !w.Usable() {
 		for _, f := range w.Slips() {
-			view.FindingText(a.err, f, a.width, false)
+			view.FindingText(a.err, f, a.self(), a.width, false)
 		}
 		return errSaid
 	}

@@ -10,8 +10,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
+	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -93,7 +95,7 @@ func (a *app) usableOver(over string, pending bool) (*workspace.Workspace, model
 		w = &about
 	}
 	if pending {
-		w = w.WithPending()
+		w = revise.WithPending(w)
 	}
 	return w, service, nil
 }
@@ -112,11 +114,11 @@ func (a *app) familyFlags(cmd *cobra.Command) {
 }
 
 // families is what -4 and -6 ask for.
-func (a *app) families() (workspace.Families, error) {
+func (a *app) families() (ask.Families, error) {
 	if a.only4 && a.only6 {
-		return workspace.Families{}, errors.New("-4 and -6 exclude each other; without either both are taken")
+		return ask.Families{}, errors.New("-4 and -6 exclude each other; without either both are taken")
 	}
-	return workspace.Families{Only4: a.only4, Only6: a.only6}, nil
+	return ask.Families{Only4: a.only4, Only6: a.only6}, nil
 }
 
 // familyWords is the option of the family asked for, as typed.
@@ -195,7 +197,7 @@ func (a *app) find() (files.Found, error) {
 }
 
 // open finds and reads the plan. A plan with slips is opened too: Usable tells.
-func (a *app) open() (*workspace.Workspace, error) {
+func (a *app) open() (*workspace.Numbers, error) {
 	found, err := a.find()
 	if err != nil {
 		return nil, err
@@ -212,9 +214,13 @@ func (a *app) usable() (*workspace.Workspace, error) {
 	if err != nil {
 		return nil, err
 	}
-	w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
-	if err != nil || a.observed == "" {
-		return w, err
+	n, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
+	if err != nil {
+		return nil, err
+	}
+	w := n.Predict()
+	if a.observed == "" {
+		return w, nil
 	}
 	devices, _, basis, err := a.state(a.observed)
 	if err != nil {
@@ -245,14 +251,24 @@ func (a *app) observedWords() string {
 	return " --observed " + view.ShellWord(a.observed)
 }
 
-// used is the workspace, where it is of use; else its slips are told.
-func (a *app) used(w *workspace.Workspace) (*workspace.Workspace, error) {
+// numbers opens the plan for what can be told without following packets, and tells of
+// its slips where it cannot be used.
+func (a *app) numbers() (*workspace.Numbers, error) {
+	n, err := a.open()
+	if err != nil {
+		return nil, err
+	}
+	return a.used(n)
+}
+
+// used is the plan, where it is of use; else its slips are told.
+func (a *app) used(w *workspace.Numbers) (*workspace.Numbers, error) {
 	if w.Usable() {
 		return w, nil
 	}
 	slips := w.Slips()
 	for _, f := range slips {
-		view.FindingText(a.err, f, a.width, a.explain)
+		view.FindingText(a.err, f, a.self(), a.width, a.explain)
 	}
 	if len(slips) > 1 {
 		fmt.Fprintf(a.err, "%d errors; the plan cannot be used until they are mended\n", len(slips))

@@ -11,6 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/finding"
 	"ropeswing/core/frames"
 	"ropeswing/core/model"
@@ -112,7 +113,7 @@ func readPackets(full, path string) (*view.Packets, error) {
 
 // capture writes the frames of predicted pings, on the interfaces named or on every
 // port.
-func (a *app) capture(w *workspace.Workspace, path string, at []string, trials []workspace.Trial) error {
+func (a *app) capture(w *workspace.Workspace, path string, at []string, trials []ask.Trial) error {
 	var only []model.InterfaceID
 	for _, name := range at {
 		e, err := w.Endpoint(name)

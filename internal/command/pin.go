@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/plan"
+	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -31,15 +32,16 @@ func (a *app) pin() *cobra.Command {
 				return err
 			}
 			defer unlock()
-			w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
+			n, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 			if err != nil {
 				return err
 			}
-			devices, err := devicesNamed(w, args)
+			w := n.Predict()
+			devices, err := devicesNamed(w.Who, args)
 			if err != nil {
 				return err
 			}
-			p, err := w.Pin(devices)
+			p, err := revise.Pin(w, devices)
 			if err != nil {
 				return err
 			}

@@ -7,9 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/reach"
+	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
 )
@@ -47,7 +49,7 @@ func (j *journey) usual() bool {
 func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
 	j.probe.TTL = forward.DefaultTTL
 	a.withoutFlag(cmd, &j.without)
-	cmd.Flags().StringArrayVar(&j.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+workspace.ChangeForms)
+	cmd.Flags().StringArrayVar(&j.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+revise.ChangeForms)
 	a.overFlags(cmd, &j.over, &j.pending)
 	cmd.Flags().StringVar(&j.source, "source", "", "send from this `ADDRESS` or interface of the sender")
 	cmd.Flags().IntVar(&j.probe.Size, "size", 0, "`BYTES` of payload; the headers of IP and ICMP come on top")
@@ -70,7 +72,7 @@ func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
 }
 
 // trials reads the plan and predicts the pings of a command line.
-func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, to workspace.Endpoint, trials []workspace.Trial, passed []string, err error) {
+func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, x ask.Pinged, err error) {
 	if err = a.checkFormat(); err != nil {
 		return
 	}
@@ -97,29 +99,30 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, from, t
 		}
 		w = &sized
 	}
-	if w, err = w.With(j.with...); err != nil {
+	if w, err = revise.With(w, j.with...); err != nil {
 		return
 	}
 	if w, err = w.Without(j.without...); err != nil {
 		return
 	}
 	if len(args) == 2 {
-		from, err = w.Endpoint(args[0])
+		x.From, err = w.Endpoint(args[0])
 	} else {
-		from, err = w.Operator()
+		x.From, err = w.Operator()
 	}
 	if err != nil {
 		return
 	}
 	if j.source != "" {
-		if from, err = w.SentFrom(from, j.source); err != nil {
+		if x.From, err = w.SentFrom(x.From, j.source); err != nil {
 			return
 		}
 	}
-	if to, err = w.Endpoint(args[len(args)-1]); err != nil {
+	if x.To, err = w.Endpoint(args[len(args)-1]); err != nil {
 		return
 	}
-	trials, passed, err = w.Pings(from, to, families, j.probe)
+	x.Net, x.Basis, x.Without = w.Network, w.Basis, j.without
+	x.Trials, x.Passed, err = ask.Pings(w.Network, x.From, x.To, families, j.probe)
 	return
 }
 
@@ -139,18 +142,22 @@ func (a *app) ping() *cobra.Command {
 			if real.on {
 				return a.pingLive(&j, &real, args)
 			}
-			w, from, to, trials, passed, err := a.trials(&j, args)
+			w, x, err := a.trials(&j, args)
 			if err != nil {
 				return err
 			}
 			if j.capture != "" {
-				if err := a.capture(w, j.capture, j.at, trials); err != nil {
+				if err := a.capture(w, j.capture, j.at, x.Trials); err != nil {
 					return err
 				}
 			} else if len(j.at) > 0 {
 				return errors.New("--at goes with --capture FILE")
 			}
-			p := view.NewPing(w, from.Text, to.Text, a.self(), j.without, trials, passed)
+			remedies := make([][]revise.Advice, len(x.Trials))
+			for i, t := range x.Trials {
+				remedies[i], _ = revise.Mend(w, t)
+			}
+			p := view.NewPing(x, remedies, a.self())
 			if p.Next != "" && a.observed != "" {
 				if p.Next = ""; !a.planless {
 					p.Next = a.self() + " compare " + view.ShellWord(a.observed) // what is not as planned is the likelier cause
@@ -213,7 +220,7 @@ func (a *app) allPairs(j *journey) error {
 	if err != nil {
 		return err
 	}
-	if w, err = w.With(j.with...); err != nil {
+	if w, err = revise.With(w, j.with...); err != nil {
 		return err
 	}
 	if w, err = w.Without(j.without...); err != nil {

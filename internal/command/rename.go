@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/plan"
+	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -31,11 +32,11 @@ func (a *app) rename() *cobra.Command {
 				return err
 			}
 			defer unlock()
-			w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown))
+			w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 			if err != nil {
 				return err
 			}
-			r, err := w.Rename(args[0], args[1], ledgerOnly)
+			r, err := revise.Rename(w, args[0], args[1], ledgerOnly)
 			if err != nil {
 				return err
 			}
@@ -63,7 +64,7 @@ func (a *app) rename() *cobra.Command {
 
 // saveRename writes the ledger that knows both names, the plan, and then the
 // ledger with the new one: cut short anywhere, no number loses its owner.
-func saveRename(found files.Found, r *workspace.Renaming) error {
+func saveRename(found files.Found, r *revise.Renaming) error {
 	ledger := workspace.LedgerName(found.Path)
 	if r.Under != nil && len(r.Changes) > 0 {
 		if err := files.Save(ledger, r.Under.Text()); err != nil {

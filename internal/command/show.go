@@ -8,8 +8,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/prefix"
 	"ropeswing/core/verify"
 	"ropeswing/core/workspace"
@@ -31,12 +33,12 @@ func (a *app) show() *cobra.Command {
 		},
 	}
 	cmd.AddCommand(
-		a.list("devices", "device", "The devices with their addresses", rowsOf(view.Devices)),
-		a.list("segments", "segment", "The segments with their subnets; of a device: those it is on", rowsOf(view.Segments)),
+		a.stateList("devices", "device", "The devices with their addresses", rowsOf(view.Devices)),
+		a.stateList("segments", "segment", "The segments with their subnets; of a device: those it is on", rowsOf(view.Segments)),
 		a.interfaces(),
-		a.list("vlans", "vlan", "Which switch has which VLAN on which ports, and where one is missing", rowsOf(view.VLANs)),
-		a.list("cables", "cable", "The cables, and whether anything gets through", rowsOf(view.Cables)),
-		a.list("neighbours", "neighbors", "Who hears whom, interface by interface", rowsOf(view.Neighbours)),
+		a.stateList("vlans", "vlan", "Which switch has which VLAN on which ports, and where one is missing", rowsOf(view.VLANs)),
+		a.stateList("cables", "cable", "The cables, and whether anything gets through", rowsOf(view.Cables)),
+		a.stateList("neighbours", "neighbors", "Who hears whom, interface by interface", rowsOf(view.Neighbours)),
 		a.list("management", "managed", "Where each device is managed, and whether the operator gets there", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Managed, view.Table) {
 			return view.Management(net, verify.Management(net), devices)
 		})),
@@ -47,62 +49,117 @@ func (a *app) show() *cobra.Command {
 		})),
 		a.list("translations", "translation", "Which addresses are which beyond which interface", rowsOf(view.Translations)),
 		a.packets(),
-		a.list("hosts", "host", "The hosts side by side, and what is odd about any", rowsOf(view.Hosts)),
-		a.list("addresses", "address", "Every address, in order, and who has it", rowsOf(view.Addresses)),
+		a.stateList("hosts", "host", "The hosts side by side, and what is odd about any", rowsOf(view.Hosts)),
+		a.stateList("addresses", "address", "Every address, in order, and who has it", rowsOf(view.Addresses)),
 		a.blocks(),
 	)
 	return cmd
 }
 
-// rows make the answer of a list: as data, and as the table to print.
-type rows func(*forward.Network, []model.DeviceID) (any, view.Table, error)
+// rows make the answer of a list from a network, or from its state: as data, and as
+// the table to print.
+type rows[From any] func(From, []model.DeviceID) (any, view.Table)
 
-// rowsOf are the rows of a list that has no options to go wrong.
-func rowsOf[Row any](list func(*forward.Network, []model.DeviceID) ([]Row, view.Table)) rows {
-	return func(net *forward.Network, devices []model.DeviceID) (any, view.Table, error) {
-		data, table := list(net, devices)
-		return data, table, nil
-	}
+// rowsOf are the rows of a list.
+func rowsOf[From, Row any](list func(From, []model.DeviceID) ([]Row, view.Table)) rows[From] {
+	return func(from From, devices []model.DeviceID) (any, view.Table) { return list(from, devices) }
 }
 
 // list is one 'show' command, of the devices named or of all.
-func (a *app) list(name, alias, short string, make rows) *cobra.Command {
+func (a *app) list(name, alias, short string, make rows[*forward.Network]) *cobra.Command {
 	var without []string
-	cmd := a.shown(name+" [DEVICE…]", alias, short, a.completeDevices, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+	cmd := a.shown(name+" [DEVICE…]", alias, short, a.completeDevices, func(w *workspace.Workspace, names []string) (answer, error) {
 		w, err := w.Without(without...)
 		if err != nil {
-			return nil, view.Table{}, nil, err
+			return answer{}, err
 		}
-		devices, err := devicesNamed(w, names)
-		if err != nil {
-			return nil, view.Table{}, nil, err
-		}
-		data, table, err := make(w.Network, devices)
-		return data, table, func() { table.Text(a.out, a.width, "", a.wide) }, err
+		return a.rowsFor(w.Who, names, func(devices []model.DeviceID) (any, view.Table) { return make(w.Network, devices) })
 	})
 	a.withoutFlag(cmd, &without)
 	a.wideFlag(cmd)
 	return cmd
 }
 
+// stateList is list for what can be told without following packets: no route is
+// derived for it.
+func (a *app) stateList(name, alias, short string, make rows[*network.State]) *cobra.Command {
+	var without []string
+	cmd := a.shownOf(name+" [DEVICE…]", alias, short, a.completeDevices, func(names []string) (answer, error) {
+		who, state, err := a.stateWithout(without)
+		if err != nil {
+			return answer{}, err
+		}
+		return a.rowsFor(who, names, func(devices []model.DeviceID) (any, view.Table) { return make(state, devices) })
+	})
+	a.withoutFlag(cmd, &without)
+	a.wideFlag(cmd)
+	return cmd
+}
+
+// rowsFor is the answer of a list about the devices named, or all.
+func (a *app) rowsFor(who ask.Who, names []string, make func([]model.DeviceID) (any, view.Table)) (answer, error) {
+	devices, err := devicesNamed(who, names)
+	if err != nil {
+		return answer{}, err
+	}
+	data, table := make(devices)
+	return answer{data, table, func() { table.Text(a.out, a.width, "", a.wide) }}, nil
+}
+
+// stateWithout is what is up, with parts out of order, and who is who: as planned, or
+// as found where that is asked for.
+func (a *app) stateWithout(without []string) (ask.Who, *network.State, error) {
+	if a.observed != "" {
+		w, err := a.usable()
+		if err != nil {
+			return ask.Who{}, nil, err
+		}
+		if w, err = w.Without(without...); err != nil {
+			return ask.Who{}, nil, err
+		}
+		return w.Who, w.Network.State, nil
+	}
+	n, err := a.numbers()
+	if err != nil {
+		return ask.Who{}, nil, err
+	}
+	state := network.Build(n.Spec).State()
+	failures, err := state.FailuresNamed(without...)
+	return n.Who, state.With(failures...), err
+}
+
+// answer is what a command prints: as data, as a table, and as text.
+type answer struct {
+	data  any
+	table view.Table
+	text  func()
+}
+
 // shown is one 'show' command: it reads the plan, makes an answer of what is
 // named, and prints it.
-func (a *app) shown(use, alias, short string, complete cobra.CompletionFunc, make func(*workspace.Workspace, []string) (any, view.Table, func(), error)) *cobra.Command {
+func (a *app) shown(use, alias, short string, complete cobra.CompletionFunc, make func(*workspace.Workspace, []string) (answer, error)) *cobra.Command {
+	return a.shownOf(use, alias, short, complete, func(names []string) (answer, error) {
+		w, err := a.usable()
+		if err != nil {
+			return answer{}, err
+		}
+		return make(w, names)
+	})
+}
+
+// shownOf is shown for what reads the plan in its own way.
+func (a *app) shownOf(use, alias, short string, complete cobra.CompletionFunc, make func([]string) (answer, error)) *cobra.Command {
 	cmd := &cobra.Command{
 		Use: use, Aliases: []string{alias}, Short: short, ValidArgsFunction: complete,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			w, err := a.usable()
+			x, err := make(args)
 			if err != nil {
 				return err
 			}
-			data, table, text, err := make(w, args)
-			if err != nil {
-				return err
-			}
-			return a.print(data, table, text)
+			return a.print(x.data, x.table, x.text)
 		},
 	}
 	a.formatFlags(cmd)
@@ -113,37 +170,39 @@ func (a *app) shown(use, alias, short string, complete cobra.CompletionFunc, mak
 func (a *app) interfaces() *cobra.Command {
 	var without []string
 	var f view.Filter
-	cmd := a.shown("interfaces [DEVICE…|DEVICE:INTERFACE]", "interface", "The interfaces with addresses and state, or all of one", a.completeEndpoints, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
-		w, err := w.Without(without...)
+	cmd := a.shownOf("interfaces [DEVICE…|DEVICE:INTERFACE]", "interface", "The interfaces with addresses and state, or all of one", a.completeEndpoints, func(names []string) (answer, error) {
+		who, state, err := a.stateWithout(without)
 		if err != nil {
-			return nil, view.Table{}, nil, err
+			return answer{}, err
 		}
 		if len(names) == 1 && strings.Contains(names[0], ":") {
-			e, err := w.Endpoint(names[0])
+			e, err := who.Endpoint(names[0])
 			if err == nil && e.Interface == model.None {
 				err = fmt.Errorf("nobody in the plan has %s", names[0])
 			}
 			if err != nil {
-				return nil, view.Table{}, nil, err
+				return answer{}, err
 			}
-			data := view.OneInterface(w.Network, e.Interface)
-			_, table := view.Interfaces(w.Network, []model.DeviceID{e.Device}, view.Filter{Match: names[0]})
-			return data, table, func() { view.InterfaceText(a.out, data, view.Carried(w.Spec, e.Interface), a.width) }, nil
+			data := view.OneInterface(state, e.Interface)
+			_, table := view.Interfaces(state, []model.DeviceID{e.Device}, view.Filter{Match: names[0]})
+			return answer{data, table, func() { view.InterfaceText(a.out, data, view.Carried(state.Spec, e.Interface), a.width) }}, nil
 		}
-		devices, err := devicesNamed(w, names)
+		devices, err := devicesNamed(who, names)
 		if err != nil {
-			return nil, view.Table{}, nil, err
+			return answer{}, err
 		}
 		families, err := a.families()
 		if err != nil {
-			return nil, view.Table{}, nil, err
+			return answer{}, err
 		}
-		if _, ok := w.Spec.SegmentNamed(f.Segment); f.Segment != "" && !ok {
-			return nil, view.Table{}, nil, w.Named(f.Segment)
+		if f.Segment != "" {
+			if err := who.HasSegment(f.Segment); err != nil {
+				return answer{}, err
+			}
 		}
 		f.Families = view.Families{Without4: families.Only6, Without6: families.Only4}
-		data, table := view.Interfaces(w.Network, devices, f)
-		return data, table, func() { table.Text(a.out, a.width, "", a.wide) }, nil
+		data, table := view.Interfaces(state, devices, f)
+		return answer{data, table, func() { table.Text(a.out, a.width, "", a.wide) }}, nil
 	})
 	cmd.Flags().BoolVar(&f.Down, "down", false, "only those that are not up; unused ports are left out")
 	cmd.Flags().StringVar(&f.Segment, "segment", "", "only those on `SEGMENT`, or that carry its VLAN")
@@ -157,16 +216,16 @@ func (a *app) interfaces() *cobra.Command {
 
 // card is one page to work from at a device's console.
 func (a *app) card() *cobra.Command {
-	return a.shown("card DEVICE", "cards", "A page to work from at the console, in the order one types", a.completeDevices, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+	return a.shown("card DEVICE", "cards", "A page to work from at the console, in the order one types", a.completeDevices, func(w *workspace.Workspace, names []string) (answer, error) {
 		if len(names) != 1 {
-			return nil, view.Table{}, nil, errors.New("name the device: ropeswing show card quay-edge")
+			return answer{}, errors.New("name the device: ropeswing show card quay-edge")
 		}
 		d, err := w.Device(names[0])
 		if err != nil {
-			return nil, view.Table{}, nil, err
+			return answer{}, err
 		}
-		data := view.NewCard(w, d)
-		return data, data.Table(), func() { data.Text(a.out, a.width) }, nil
+		data := view.NewCard(w.Spec, d, w.Basis, w.CardPings(w.Network, d))
+		return answer{data, data.Table(), func() { data.Text(a.out, a.width) }}, nil
 	})
 }
 
@@ -174,7 +233,7 @@ func (a *app) routes() *cobra.Command {
 	var f view.RouteFilter
 	var without []string
 	covering, derived := "", false
-	cmd := a.shown("routes [DEVICE…]", "route", "The routes, and why some are not used", a.completeDevices, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+	cmd := a.shown("routes [DEVICE…]", "route", "The routes, and why some are not used", a.completeDevices, func(w *workspace.Workspace, names []string) (answer, error) {
 		err := a.routeFilter(&f, covering)
 		if derived && err == nil {
 			if f.Source = "derived"; w.Spec.Wants == nil {
@@ -182,25 +241,25 @@ func (a *app) routes() *cobra.Command {
 			}
 		}
 		if err != nil {
-			return nil, view.Table{}, nil, err
+			return answer{}, err
 		}
 		if w, err = w.Without(without...); err != nil {
-			return nil, view.Table{}, nil, err
+			return answer{}, err
 		}
-		devices, err := devicesNamed(w, names)
+		devices, err := devicesNamed(w.Who, names)
 		if err != nil {
-			return nil, view.Table{}, nil, err
+			return answer{}, err
 		}
 		data, table := view.Routes(w.Network, devices, f)
-		return data, table, func() {
+		return answer{data, table, func() {
 			if derived {
-				view.DerivedText(a.out, w)
+				view.DerivedText(a.out, w.Derived, w.Spec.Wants.Summarise, w.Basis)
 			}
 			table.Text(a.out, a.width, "", a.wide)
 			if derived {
 				view.OpenText(a.out, w.Unprotected(), a.width)
 			}
-		}, nil
+		}}, nil
 	})
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
 	cmd.Flags().StringVar(&f.Source, "type", "", "only routes of one `TYPE`: "+strings.Join(routeSources, ", "))
@@ -236,19 +295,23 @@ var routeSources = []string{"local", "direct", "static", "derived", "learned"}
 
 // blocks is the one 'show' command that is not of devices.
 func (a *app) blocks() *cobra.Command {
-	return a.shown("blocks [BLOCK…]", "block", "The blocks: how full, and what lies where", a.completeBlocks, func(w *workspace.Workspace, names []string) (any, view.Table, func(), error) {
+	return a.shownOf("blocks [BLOCK…]", "block", "The blocks: how full, and what lies where", a.completeBlocks, func(names []string) (answer, error) {
+		w, err := a.numbers()
+		if err != nil {
+			return answer{}, err
+		}
 		for _, name := range names {
 			if err := w.HasBlock(name); err != nil {
-				return nil, view.Table{}, nil, err
+				return answer{}, err
 			}
 		}
 		data, table := view.Blocks(w.Spec, names)
-		return data, table, func() { view.BlocksText(a.out, data, a.width) }, nil
+		return answer{data, table, func() { view.BlocksText(a.out, data, a.width) }}, nil
 	})
 }
 
 // devicesNamed is the devices named, or all.
-func devicesNamed(w *workspace.Workspace, names []string) ([]model.DeviceID, error) {
+func devicesNamed(w ask.Who, names []string) ([]model.DeviceID, error) {
 	var all []model.DeviceID
 	if len(names) == 0 {
 		for id := range w.Spec.Devices {

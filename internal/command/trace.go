@@ -20,11 +20,11 @@ func (a *app) trace() *cobra.Command {
 			if real.on {
 				return a.traceLive(&j, &real, args)
 			}
-			w, from, to, trials, passed, err := a.trials(&j, args)
+			w, x, err := a.trials(&j, args)
 			if err != nil {
 				return err
 			}
-			v := view.NewTrace(w, from.Text, to.Text, a.self(), j.without, trials, passed)
+			v := view.NewTrace(x, a.self())
 			if v.Next != "" {
 				v.Next += a.familyWords() + j.overWords() + a.observedWords()
 			}

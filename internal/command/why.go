@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/explain"
 	"ropeswing/core/finding"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
@@ -72,11 +73,11 @@ func (a *app) whyInPlan(word string) error {
 	if err != nil {
 		return err
 	}
-	w, err := a.used(workspace.OpenNumbers(found.FS, found.Name, found.Shown))
+	w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 	if err != nil {
 		return err
 	}
-	y, err := w.Why(word)
+	y, err := explain.Explain(w, word)
 	if err != nil {
 		if isNear && !strings.Contains(err.Error(), "did you mean") {
 			return fmt.Errorf("%w; did you mean %s?", err, near)
@@ -93,7 +94,7 @@ func (a *app) whyLookup(device, address string) error {
 	if err != nil {
 		return err
 	}
-	y, err := w.WhyLookup(device, address)
+	y, err := explain.Lookup(w, device, address)
 	if err != nil {
 		return err
 	}

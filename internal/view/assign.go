@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"ropeswing/core/assign"
+	"ropeswing/core/finding"
 	"ropeswing/core/model"
-	"ropeswing/core/workspace"
 )
 
 // Assignment is what an assignment changes, in JSON.
@@ -45,18 +45,16 @@ type AssignmentSlip struct {
 	Remedy string `json:"remedy,omitempty"`
 }
 
-// NewAssignment puts the changes of a workspace into their JSON form. Before is
-// the same plan with the ledger as it was, nil where nothing moves.
-func NewAssignment(ledger string, w *workspace.Workspace, before *workspace.Workspace) Assignment {
-	v := Assignment{Ledger: ledger, Changes: []NumberChange{}, Renumber: []AddressChange{}, Findings: []AssignmentSlip{}}
-	if w.Next != nil {
-		v.kept = len(w.Next.Entries)
+// NewAssignment puts the changes of a ledger, which keeps so many numbers, into their
+// JSON form. Before and after are the same plan with the ledger as it was and as it is
+// to be; before is nil where nothing moves.
+func NewAssignment(ledger string, kept int, changes []assign.Change, before, after *model.Spec, unmet []finding.Finding) Assignment {
+	v := Assignment{Ledger: ledger, Changes: []NumberChange{}, Renumber: []AddressChange{}, Findings: []AssignmentSlip{}, kept: kept}
+	v.Add(changes)
+	if before != nil {
+		v.Renumber = renumbered(before, after)
 	}
-	v.Add(w.Changes)
-	if before != nil && before.Spec != nil {
-		v.Renumber = renumbered(before.Spec, w.Spec)
-	}
-	for _, f := range w.Unmet() {
+	for _, f := range unmet {
 		v.Findings = append(v.Findings, AssignmentSlip{string(f.Name), f.Reason, f.Remedy})
 	}
 	return v

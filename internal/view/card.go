@@ -3,12 +3,10 @@ package view
 import (
 	"fmt"
 	"io"
-	"net/netip"
 	"strings"
 
-	"ropeswing/core/forward"
+	"ropeswing/core/ask"
 	"ropeswing/core/model"
-	"ropeswing/core/workspace"
 )
 
 // Card is a page to work from at a device's console, in JSON: the keys of
@@ -26,41 +24,18 @@ type CardTest struct {
 	Expects string `json:"expects"` // the predicted verdict
 }
 
-// NewCard is the card of a device.
-func NewCard(w *workspace.Workspace, d model.DeviceID) Card {
-	c := Card{Exported: NewExported(w.Spec, []model.DeviceID{d})[0], Basis: w.Basis, Tests: []CardTest{}}
-	from, err := w.Endpoint(c.Device)
-	if err != nil {
-		return c
-	}
-	seen := map[netip.Addr]bool{}
-	add := func(to netip.Addr, what string) {
-		if !to.IsValid() || seen[to] || to.IsLinkLocalUnicast() {
-			return
+// NewCard is the card of a device, with what to ping when all is typed.
+func NewCard(spec *model.Spec, d model.DeviceID, basis string, pings []ask.CardPing) Card {
+	c := Card{Exported: NewExported(spec, []model.DeviceID{d})[0], Basis: basis, Tests: []CardTest{}}
+	for _, p := range pings {
+		what := "the operator"
+		if p.NextHop {
+			what = "next hop"
 		}
-		seen[to] = true
-		target, err := w.Endpoint(to.String())
-		if err != nil {
-			return
+		if p.Device != model.None {
+			what += ", " + spec.Devices[p.Device].Name
 		}
-		trials, _, err := w.Pings(from, target, workspace.Families{}, forward.Probe{})
-		if err != nil || len(trials) == 0 {
-			return
-		}
-		c.Tests = append(c.Tests, CardTest{to.String(), what, trials[0].Verdict().String()})
-	}
-	first, last := w.Spec.StaticsOf(d)
-	for _, s := range w.Spec.Statics[first:last] {
-		what := "next hop"
-		if holders := w.Spec.HoldersOf(s.Via); len(holders) > 0 {
-			what += ", " + w.Spec.Devices[w.Spec.Interfaces[holders[0]].Device].Name
-		}
-		add(s.Via, what)
-	}
-	if o := w.Spec.Operator; o != model.None && o != d {
-		for _, is4 := range []bool{true, false} {
-			add(w.Spec.MainAddress(o, is4), "the operator, "+w.Spec.Devices[o].Name)
-		}
+		c.Tests = append(c.Tests, CardTest{p.To.String(), what, p.Verdict.String()})
 	}
 	return c
 }

@@ -5,7 +5,7 @@ import (
 	"io"
 	"strings"
 
-	"ropeswing/core/workspace"
+	"ropeswing/core/revise"
 )
 
 // Change is one change of a remedy and, where the plan can be edited for it,
@@ -20,7 +20,7 @@ type Change struct {
 }
 
 // newChange shows an edit as the whole lines it takes out and puts in.
-func newChange(a workspace.Advice) Change {
+func newChange(a revise.Advice) Change {
 	c := Change{Change: a.Text, Device: a.Device}
 	if !a.InPlan {
 		return c
@@ -37,16 +37,6 @@ func newChange(a workspace.Advice) Change {
 	c.Out = []string{before + marked + after}
 	c.In = strings.Split(before+a.Edit.Text+after, "\n")
 	return c
-}
-
-// remedyFor is what makes a failing ping work, tried.
-func remedyFor(w *workspace.Workspace, t workspace.Trial) []Change {
-	advice, _ := w.Mend(t)
-	var all []Change
-	for _, a := range advice {
-		all = append(all, newChange(a))
-	}
-	return all
 }
 
 // changeText writes an edit of the plan as lines taken out and put in.

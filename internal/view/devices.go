@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"strings"
 
-	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 )
@@ -17,18 +16,18 @@ type Device struct {
 	Addresses      []string `json:"addresses"`       // all of them, without their lengths
 	InterfacesUp   int      `json:"interfaces_up"`   // how many work
 	InterfacesDown int      `json:"interfaces_down"` // how many do not, unused ports not counted
-	Routes         int      `json:"static_routes"`   // how many, gateways among them
+	Routes         int      `json:"static_routes"`   // how many are written, gateways among them; derived ones are not counted
 	Place          string   `json:"place"`           // where the plan names it: file:line:column
 }
 
 // Devices is the given devices for any format. Unused ports, down for want of a
 // cable, are not counted as down.
-func Devices(net *forward.Network, devices []model.DeviceID) ([]Device, Table) {
-	spec := net.Spec
+func Devices(state *network.State, devices []model.DeviceID) ([]Device, Table) {
+	spec := state.Spec
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "is", Title: "is"}, {Key: "forwards", Title: "forwards", Wide: true},
 		{Key: "addresses", Title: "addresses"}, {Key: "interfaces", Title: "interfaces"},
-		{Key: "static_routes", Title: "static routes", Right: true}, {Key: "place", Title: "written at", Wide: true},
+		{Key: "static_routes", Title: "written routes", Right: true}, {Key: "place", Title: "written at", Wide: true},
 	}, Empty: "the plan has no devices"}
 	data := []Device{}
 	statics := map[model.DeviceID]int{}
@@ -40,7 +39,7 @@ func Devices(net *forward.Network, devices []model.DeviceID) ([]Device, Table) {
 		x := Device{Device: d.Name, Is: d.Kind.String(), Forwards: d.Forwards, Routes: statics[id], Place: d.Place.String(), Addresses: []string{}}
 		unused := 0
 		for _, i := range spec.InterfacesOf(id) {
-			switch status := net.State.Status(i); {
+			switch status := state.Status(i); {
 			case status.Oper == network.Up:
 				x.InterfacesUp++
 			case status.Cause == network.NotCabled:
@@ -91,4 +90,12 @@ func firstOf(spec *model.Spec, d model.DeviceID) string {
 		}
 	}
 	return strings.TrimSpace(best[true] + " " + best[false])
+}
+
+// yesIf is yes, or nothing.
+func yesIf(b bool) string {
+	if b {
+		return "yes"
+	}
+	return ""
 }

@@ -23,6 +23,7 @@ type Findings struct {
 
 	Summary string            `json:"-"`
 	All     []finding.Finding `json:"-"`
+	prefix  string
 }
 
 // Finding is one finding in JSON and CSV.
@@ -35,6 +36,8 @@ type Finding struct {
 	Subject  string `json:"subject,omitempty"` // the device, interface, segment or key it is about
 	Reason   string `json:"reason"`            // one sentence
 	Remedy   string `json:"remedy,omitempty"`  // what to do
+	Tried    bool   `json:"tried,omitempty"`   // the remedy was tried, and works
+	Next     string `json:"next,omitempty"`    // a command to type next
 	Also     []Spot `json:"also,omitempty"`    // further places that have a part in it
 }
 
@@ -47,14 +50,15 @@ type Spot struct {
 
 // NewFindings gathers the findings about a plan. What is the plan's name or
 // file; summary says what was looked at.
-func NewFindings(name, file, basis, summary string, usable bool, all []finding.Finding) Findings {
-	v := Findings{Plan: name, File: file, Usable: usable, Basis: basis, Summary: summary, All: all, Findings: []Finding{}}
+// Prefix is the start of any command that uses the same plan.
+func NewFindings(name, file, basis, summary, prefix string, usable bool, all []finding.Finding) Findings {
+	v := Findings{Plan: name, File: file, prefix: prefix, Usable: usable, Basis: basis, Summary: summary, All: all, Findings: []Finding{}}
 	v.Errors = finding.Count(all, finding.Error)
 	v.Warnings = finding.Count(all, finding.Warning) - v.Errors
 	v.Advice = len(all) - v.Errors - v.Warnings
 	for _, f := range all {
 		line, column := f.Place.Position()
-		x := Finding{Name: string(f.Name), Severity: f.Severity().String(), Line: line, Column: column, Subject: f.Subject, Reason: f.Reason, Remedy: f.Remedy}
+		x := Finding{Name: string(f.Name), Severity: f.Severity().String(), Line: line, Column: column, Subject: f.Subject, Reason: f.Reason, Remedy: f.Remedy, Tried: f.Tried, Next: nextOf(f, prefix)}
 		if f.Place.Known() {
 			x.File = f.Place.File.Name
 		}
@@ -108,7 +112,7 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 	}
 	for _, f := range v.All {
 		fmt.Fprintln(w)
-		FindingText(w, f, width, explain)
+		FindingText(w, f, v.prefix, width, explain)
 	}
 	if len(v.All) > manyFindings {
 		fmt.Fprintln(w, "\n"+style.Render(Clean(v.Headline())))
@@ -120,8 +124,9 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 const manyFindings = 4
 
 // FindingText writes one finding: where, what, the line with a caret, what to
-// do. Explain adds what the catalogue says of it.
-func FindingText(w io.Writer, f finding.Finding, width int, explain bool) {
+// do, and the command to type next, which begins with prefix. Explain adds what the
+// catalogue says of it.
+func FindingText(w io.Writer, f finding.Finding, prefix string, width int, explain bool) {
 	style := map[finding.Severity]look{finding.Error: bad, finding.Warning: warn, finding.Advice: bold}[f.Severity()]
 	where := ""
 	if f.Place.Known() {
@@ -130,12 +135,35 @@ func FindingText(w io.Writer, f finding.Finding, width int, explain bool) {
 	paragraph(w, width, bold.Render(Clean(where))+style.Render(f.Severity().String()+":")+" "+Clean(f.Reason)+" "+faint.Render("("+string(f.Name)+")"), "  ")
 	excerpt(w, f.Place, width)
 	if f.Remedy != "" {
-		paragraph(w, width, "  remedy: "+Clean(f.Remedy), "          ")
+		paragraph(w, width, "  remedy: "+Clean(remedyOf(f)), "          ")
+	}
+	if next := nextOf(f, prefix); next != "" {
+		paragraph(w, width, "  next: "+Clean(next), "        ")
 	}
 	if explain {
 		e := finding.Lookup(f.Name)
 		paragraph(w, width, "  "+faint.Render(Clean(e.Means+" "+e.Why)), "  ")
 	}
+}
+
+// remedyOf is what to do, and that it was tried.
+func remedyOf(f finding.Finding) string {
+	if f.Tried {
+		return f.Remedy + " (tried: it works)"
+	}
+	return f.Remedy
+}
+
+// nextOf is the command to type next; "" where there is none.
+func nextOf(f finding.Finding, prefix string) string {
+	if len(f.Next) == 0 {
+		return ""
+	}
+	words := []string{prefix}
+	for _, w := range f.Next {
+		words = append(words, ShellWord(w))
+	}
+	return strings.Join(words, " ")
 }
 
 // paragraph writes text broken at spaces, further lines behind the indent.
@@ -207,9 +235,9 @@ func cutRight(s string, width int) string {
 
 // Table is the findings for CSV and Markdown.
 func (v Findings) Table() Table {
-	t := Table{Columns: []Column{{Key: "severity", Title: "severity"}, {Key: "name", Title: "finding"}, {Key: "file", Title: "file"}, {Key: "line", Title: "line", Right: true}, {Key: "column", Title: "column", Right: true}, {Key: "subject", Title: "about"}, {Key: "reason", Title: "reason"}, {Key: "remedy", Title: "remedy"}}}
+	t := Table{Columns: []Column{{Key: "severity", Title: "severity"}, {Key: "name", Title: "finding"}, {Key: "file", Title: "file"}, {Key: "line", Title: "line", Right: true}, {Key: "column", Title: "column", Right: true}, {Key: "subject", Title: "about"}, {Key: "reason", Title: "reason"}, {Key: "remedy", Title: "remedy"}, {Key: "tried", Title: "tried"}, {Key: "next", Title: "next"}}}
 	for _, f := range v.Findings {
-		t.Rows = append(t.Rows, []string{f.Severity, f.Name, f.File, fmt.Sprint(f.Line), fmt.Sprint(f.Column), f.Subject, f.Reason, f.Remedy})
+		t.Rows = append(t.Rows, []string{f.Severity, f.Name, f.File, fmt.Sprint(f.Line), fmt.Sprint(f.Column), f.Subject, f.Reason, f.Remedy, yesIf(f.Tried), f.Next})
 	}
 	return t
 }

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/prefix"
 )
 
@@ -24,8 +24,8 @@ type Host struct {
 }
 
 // Hosts is the hosts among the devices, side by side.
-func Hosts(net *forward.Network, devices []model.DeviceID) ([]Host, Table) {
-	spec := net.Spec
+func Hosts(state *network.State, devices []model.DeviceID) ([]Host, Table) {
+	spec := state.Spec
 	data := []Host{}
 	for _, d := range devices {
 		if spec.Devices[d].Kind == model.Host {
@@ -139,8 +139,8 @@ type HeldAddress struct {
 }
 
 // Addresses is every address of the devices, in order.
-func Addresses(net *forward.Network, devices []model.DeviceID) ([]HeldAddress, Table) {
-	spec := net.Spec
+func Addresses(state *network.State, devices []model.DeviceID) ([]HeldAddress, Table) {
+	spec := state.Spec
 	type held struct {
 		netip.Prefix
 		HeldAddress

@@ -9,7 +9,6 @@ import (
 	"strings"
 	"sync"
 
-	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 )
@@ -74,8 +73,8 @@ func (f Filter) takes(s *network.State, id model.InterfaceID, x Interface) bool 
 
 // Interfaces is the interfaces of the given devices for any format, as far as
 // the filter takes them. In the table, runs of ports that are alike share a row.
-func Interfaces(net *forward.Network, devices []model.DeviceID, f Filter) ([]Interface, Table) {
-	spec := net.Spec
+func Interfaces(state *network.State, devices []model.DeviceID, f Filter) ([]Interface, Table) {
+	spec := state.Spec
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"}, {Key: "addresses", Title: "addresses"},
 		{Key: "segment", Title: "segment, VLAN"}, {Key: "state", Title: "state"},
@@ -84,8 +83,8 @@ func Interfaces(net *forward.Network, devices []model.DeviceID, f Filter) ([]Int
 	data := []Interface{}
 	for _, d := range devices {
 		for _, id := range spec.InterfacesOf(d) {
-			x := newInterface(net.State, id)
-			if !f.takes(net.State, id, x) {
+			x := newInterface(state, id)
+			if !f.takes(state, id, x) {
 				continue
 			}
 			data = append(data, x)
@@ -153,10 +152,10 @@ func newInterface(s *network.State, id model.InterfaceID) Interface {
 }
 
 // OneInterface is all that is known of one interface.
-func OneInterface(net *forward.Network, id model.InterfaceID) Interface {
-	x := newInterface(net.State, id)
-	for _, n := range net.State.Neighbours(id) {
-		x.Hears = append(x.Hears, net.Spec.Label(n))
+func OneInterface(state *network.State, id model.InterfaceID) Interface {
+	x := newInterface(state, id)
+	for _, n := range state.Neighbours(id) {
+		x.Hears = append(x.Hears, state.Spec.Label(n))
 	}
 	return x
 }

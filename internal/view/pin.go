@@ -3,20 +3,19 @@ package view
 import (
 	"fmt"
 	"io"
+	"ropeswing/core/revise"
 	"strings"
-
-	"ropeswing/core/workspace"
 )
 
 // PinText writes what pinning routes changes in the plan.
-func PinText(w io.Writer, devices []string, p *workspace.Pinned, written bool, next string) {
+func PinText(w io.Writer, devices []string, p *revise.Pinned, written bool, next string) {
 	verb := "would be written"
 	if written {
 		verb = "are written"
 	}
 	fmt.Fprintf(w, "%s\n", good.Render(fmt.Sprintf("%s of %s %s into the plan", Count(p.Routes, "derived route"), Clean(strings.Join(devices, ", ")), verb)))
 	for _, e := range p.Edits {
-		changeText(w, newChange(workspace.Advice{Edit: e, InPlan: true}), "  ")
+		changeText(w, newChange(revise.Advice{Edit: e, InPlan: true}), "  ")
 	}
 	if next != "" {
 		fmt.Fprintln(w, "next: "+next)

@@ -6,9 +6,10 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
-	"ropeswing/core/workspace"
+	"ropeswing/core/revise"
 )
 
 // Ping is a predicted ping in JSON.
@@ -34,7 +35,7 @@ type PingFamily struct {
 	There   *Graph   `json:"there,omitempty"`   // the request
 	Back    []Graph  `json:"back,omitempty"`    // the reply; several where an address is held twice
 
-	trial workspace.Trial
+	trial ask.Trial
 }
 
 // Failure is why a ping fails.
@@ -48,29 +49,27 @@ type Failure struct {
 	cause string // the device to look at
 }
 
-// NewPing puts the pings of each family into their JSON form, with a remedy
-// where one fails. Prefix is the start of any command that uses the same plan.
-func NewPing(w *workspace.Workspace, from, to, prefix string, without []string, trials []workspace.Trial, passed []string) Ping {
-	return newPing(w, from, to, prefix, without, trials, passed, true)
-}
-
-func newPing(w *workspace.Workspace, from, to, prefix string, without []string, trials []workspace.Trial, passed []string, mend bool) Ping {
-	p := Ping{From: from, To: to, Basis: w.Basis, Without: without, Passed: passed}
+// NewPing puts the pings of each family into their JSON form, with what mends each
+// that fails. Prefix is the start of any command that uses the same plan.
+func NewPing(x ask.Pinged, remedies [][]revise.Advice, prefix string) Ping {
+	p := Ping{From: x.From.Text, To: x.To.Text, Basis: x.Basis, Without: x.Without, Passed: x.Passed}
 	verdicts := map[forward.Verdict]int{}
-	for _, t := range trials {
-		f := newFamily(w, t)
-		if mend && f.Failure != nil {
-			f.Remedy = remedyFor(w, t)
+	for i, t := range x.Trials {
+		f := newFamily(x.Net, t)
+		if i < len(remedies) {
+			for _, a := range remedies[i] {
+				f.Remedy = append(f.Remedy, newChange(a))
+			}
 		}
 		verdicts[t.Verdict()]++
 		if f.Failure != nil && p.Next == "" {
-			p.Next = strings.Join(append([]string{nextCommand(f, prefix)}, withoutFlags(without)...), " ")
+			p.Next = strings.Join(append([]string{nextCommand(f, prefix)}, withoutFlags(x.Without)...), " ")
 		}
 		p.Families = append(p.Families, f)
 	}
 	p.Verdict = forward.Depends.String()
 	for v, n := range verdicts {
-		if n == len(trials) {
+		if n == len(x.Trials) {
 			p.Verdict = v.String()
 		}
 	}
@@ -80,17 +79,17 @@ func newPing(w *workspace.Workspace, from, to, prefix string, without []string, 
 	return p
 }
 
-func newFamily(w *workspace.Workspace, t workspace.Trial) PingFamily {
+func newFamily(net *forward.Network, t ask.Trial) PingFamily {
 	f := PingFamily{Family: strings.ToLower(forward.FamilyOf(t.Target)), Verdict: t.Verdict().String(), Source: address(t.Source), Target: t.Target.String(), trial: t}
-	there := NewGraph(w.Network, t.There)
+	there := NewGraph(net, t.There)
 	f.There = &there
 	for _, b := range t.Back {
-		f.Back = append(f.Back, NewGraph(w.Network, b))
+		f.Back = append(f.Back, NewGraph(net, b))
 	}
-	if fail, failing := t.Failure(w.Network); failing {
-		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: w.Spec.Devices[fail.Device].Name, Reason: fail.Words(w.Network), cause: w.Spec.Devices[fail.Cause].Name}
+	if fail, failing := t.Failure(net); failing {
+		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: net.Spec.Devices[fail.Device].Name, Reason: fail.Words(net), cause: net.Spec.Devices[fail.Cause].Name}
 		for _, d := range fail.Loop {
-			f.Failure.Loop = append(f.Failure.Loop, w.Spec.Devices[d].Name)
+			f.Failure.Loop = append(f.Failure.Loop, net.Spec.Devices[d].Name)
 		}
 	}
 	return f
@@ -252,7 +251,7 @@ func alike(a, b PingFamily) bool {
 }
 
 // sameWay tells whether two pings come by the same devices and interfaces.
-func sameWay(a, b workspace.Trial) bool {
+func sameWay(a, b ask.Trial) bool {
 	if len(a.Back) != len(b.Back) || !sameGraph(a.There, b.There) {
 		return false
 	}

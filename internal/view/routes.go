@@ -5,10 +5,11 @@ import (
 	"io"
 	"net/netip"
 
+	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/routing"
-	"ropeswing/core/workspace"
+	"ropeswing/core/verify"
 )
 
 // Route is a route in JSON.
@@ -126,20 +127,20 @@ func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routi
 
 // DerivedText writes how many routes are derived, and how many there would be
 // with one for each subnet.
-func DerivedText(w io.Writer, x *workspace.Workspace) {
+func DerivedText(w io.Writer, r derive.Result, summarised bool, basis string) {
 	devices := map[model.DeviceID]bool{}
-	for _, s := range x.Derived.Statics {
+	for _, s := range r.Statics {
 		devices[s.Device] = true
 	}
-	text := fmt.Sprintf("%s derived for %s", Count(len(x.Derived.Statics), "route"), Count(len(devices), "device"))
-	if x.Spec.Wants.Summarise {
-		text += fmt.Sprintf("; %d with one for each subnet", x.Derived.Single)
+	text := fmt.Sprintf("%s derived for %s", Count(len(r.Statics), "route"), Count(len(devices), "device"))
+	if summarised {
+		text += fmt.Sprintf("; %d with one for each subnet", r.Single)
 	}
-	fmt.Fprintln(w, good.Render(text)+faint.Render(" · "+x.Basis))
+	fmt.Fprintln(w, good.Render(text)+faint.Render(" · "+basis))
 }
 
 // OpenText writes what no floating route protects.
-func OpenText(w io.Writer, open []workspace.Unprotected, width int) {
+func OpenText(w io.Writer, open []verify.Unprotected, width int) {
 	if len(open) == 0 {
 		return
 	}

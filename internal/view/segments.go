@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
-	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 )
 
 // Segment is a segment in JSON.
@@ -26,8 +26,8 @@ type Segment struct {
 
 // Segments is the segments that any of the given devices is on, for any format;
 // where every device is given, all segments.
-func Segments(net *forward.Network, devices []model.DeviceID) ([]Segment, Table) {
-	spec := net.Spec
+func Segments(state *network.State, devices []model.DeviceID) ([]Segment, Table) {
+	spec := state.Spec
 	table := Table{Columns: []Column{
 		{Key: "segment", Title: "segment"}, {Key: "vlan", Title: "VLAN", Right: true}, {Key: "prefixes", Title: "subnets"},
 		{Key: "hosts", Title: "hosts", Right: true}, {Key: "grow", Title: "grow", Wide: true, Right: true}, {Key: "used", Title: "used", Right: true}, {Key: "spare", Title: "spare", Right: true},

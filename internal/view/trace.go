@@ -5,9 +5,9 @@ import (
 	"io"
 	"strings"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/workspace"
 )
 
 // Trace is a predicted traceroute in JSON.
@@ -48,24 +48,24 @@ type TraceHop struct {
 }
 
 // NewTrace puts traceroutes into their JSON form.
-func NewTrace(w *workspace.Workspace, from, to, prefix string, without []string, trials []workspace.Trial, passed []string) Trace {
-	p := newPing(w, from, to, prefix, without, trials, passed, false)
-	v := Trace{From: from, To: to, Basis: w.Basis, Verdict: p.Verdict, Without: without, Passed: passed}
+func NewTrace(x ask.Pinged, prefix string) Trace {
+	p := NewPing(x, nil, prefix)
+	v := Trace{From: p.From, To: p.To, Basis: x.Basis, Verdict: p.Verdict, Without: x.Without, Passed: x.Passed}
 	if !p.Works() {
-		v.Next = strings.Join(append([]string{prefix, "ping", from, to}, withoutFlags(without)...), " ")
+		v.Next = strings.Join(append([]string{prefix, "ping", p.From, p.To}, withoutFlags(x.Without)...), " ")
 	}
-	for i, t := range trials {
-		tr := forward.Follow(w.Network, t.Exchange)
+	for i, t := range x.Trials {
+		tr := forward.Follow(x.Net, t.Exchange)
 		f := TraceFamily{
 			Family: p.Families[i].Family, Verdict: p.Families[i].Verdict, Source: p.Families[i].Source, Target: p.Families[i].Target,
 			Failure: p.Families[i].Failure, There: *p.Families[i].There, Back: p.Families[i].Back, Hops: []TraceHop{}, trace: tr,
 		}
 		for _, d := range tr.Loop {
-			f.Loop = append(f.Loop, w.Spec.Devices[d].Name)
+			f.Loop = append(f.Loop, x.Net.Spec.Devices[d].Name)
 		}
 		for _, h := range tr.Hops {
 			for _, a := range h.Answers {
-				f.Hops = append(f.Hops, newTraceHop(w.Spec, h.TTL, a, t.Target.Is4()))
+				f.Hops = append(f.Hops, newTraceHop(x.Net.Spec, h.TTL, a, t.Target.Is4()))
 			}
 		}
 		v.Families = append(v.Families, f)

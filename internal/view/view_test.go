@@ -143,7 +143,7 @@ func TestFindingWithItsLine(t *testing.T) {
 	start := bytes.Index(file.Text, []byte("4095"))
 	f := finding.New(finding.BadValue, source.Place{File: file, Start: start, End: start + 4}, "too large").Mend("write less")
 	var b bytes.Buffer
-	FindingText(&b, f, 80, false)
+	FindingText(&b, f, "ropeswing", 80, false)
 	assert.Equal(t, strings.TrimLeft(`
 x.plan.yaml:3:14: error: too large (bad-value)
      3 |       a: {vlan: 4095}
@@ -157,7 +157,7 @@ func TestALongLineIsCutAroundItsPlace(t *testing.T) {
 	file := source.New("x", []byte(line))
 	start := strings.Index(line, "WRONG")
 	var b bytes.Buffer
-	FindingText(&b, finding.New(finding.BadValue, source.Place{File: file, Start: start, End: start + 5}, "x"), 80, false)
+	FindingText(&b, finding.New(finding.BadValue, source.Place{File: file, Start: start, End: start + 5}, "x"), "ropeswing", 80, false)
 	lines := strings.Split(stripped(b.String()), "\n")
 	for _, l := range lines {
 		assert.LessOrEqual(t, columns(l), 80, l)
@@ -176,9 +176,9 @@ func TestHeadlinesOfAPlan(t *testing.T) {
 		"Lights: 2 errors, 1 warning": {{Name: finding.DuplicateAddress}, {Name: finding.HostBitsSet}, {Name: finding.StaticHidden}},
 		"Lights: 1 warning":           {{Name: finding.StaticHidden}},
 	} {
-		assert.Equal(t, want, NewFindings("Lights", "f", "", "", true, all).Headline())
+		assert.Equal(t, want, NewFindings("Lights", "f", "", "", "ropeswing", true, all).Headline())
 	}
-	assert.Equal(t, "f cannot be used: 1 error", NewFindings("Lights", "f", "", "", false, []finding.Finding{{Name: finding.UnknownKey}}).Headline())
+	assert.Equal(t, "f cannot be used: 1 error", NewFindings("Lights", "f", "", "", "ropeswing", false, []finding.Finding{{Name: finding.UnknownKey}}).Headline())
 }
 
 func TestPortsThatAreAlikeShareARow(t *testing.T) {

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 )
 
 // VLAN is a segment's VLAN on one switch in JSON.
@@ -21,8 +21,8 @@ type VLAN struct {
 }
 
 // VLANs is which switch has which VLAN on which ports.
-func VLANs(net *forward.Network, devices []model.DeviceID) ([]VLAN, Table) {
-	spec := net.Spec
+func VLANs(state *network.State, devices []model.DeviceID) ([]VLAN, Table) {
+	spec := state.Spec
 	named := map[model.VLAN]string{}
 	for _, s := range spec.Segments {
 		if _, twice := named[s.VLAN]; twice {
@@ -33,7 +33,7 @@ func VLANs(net *forward.Network, devices []model.DeviceID) ([]VLAN, Table) {
 	}
 	data := []VLAN{}
 	for _, d := range devices {
-		data = append(data, vlansOf(net, d, named)...)
+		data = append(data, vlansOf(state, d, named)...)
 	}
 	slices.SortStableFunc(data, func(a, b VLAN) int { return a.VLAN - b.VLAN })
 	table := Table{Columns: []Column{
@@ -47,8 +47,8 @@ func VLANs(net *forward.Network, devices []model.DeviceID) ([]VLAN, Table) {
 }
 
 // vlansOf is the VLANs of one switch, in order.
-func vlansOf(net *forward.Network, d model.DeviceID, named map[model.VLAN]string) []VLAN {
-	spec := net.Spec
+func vlansOf(state *network.State, d model.DeviceID, named map[model.VLAN]string) []VLAN {
+	spec := state.Spec
 	byNumber := map[model.VLAN]*VLAN{}
 	of := func(v model.VLAN) *VLAN {
 		if byNumber[v] == nil {
@@ -68,7 +68,7 @@ func vlansOf(net *forward.Network, d model.DeviceID, named map[model.VLAN]string
 			for _, v := range i.Tagged {
 				of(v).Tagged = append(of(v).Tagged, i.Name)
 			}
-			for _, v := range sentTo(net, id) {
+			for _, v := range sentTo(state, id) {
 				if _, has := slices.BinarySearch(i.Tagged, v); !has {
 					of(v).Missing = append(of(v).Missing, i.Name)
 				}
@@ -85,9 +85,9 @@ func vlansOf(net *forward.Network, d model.DeviceID, named map[model.VLAN]string
 
 // sentTo lists the VLANs that the far end of a port's cable sends with a tag:
 // those a switch has there, or the subinterfaces of another device.
-func sentTo(net *forward.Network, id model.InterfaceID) []model.VLAN {
-	spec := net.Spec
-	far := net.State.Peer(id)
+func sentTo(state *network.State, id model.InterfaceID) []model.VLAN {
+	spec := state.Spec
+	far := state.Peer(id)
 	if far == model.None {
 		return nil
 	}
@@ -131,12 +131,12 @@ type Cable struct {
 }
 
 // Cables is the cables of the devices.
-func Cables(net *forward.Network, devices []model.DeviceID) ([]Cable, Table) {
-	spec := net.Spec
+func Cables(state *network.State, devices []model.DeviceID) ([]Cable, Table) {
+	spec := state.Spec
 	data := []Cable{}
 	table := Table{Columns: []Column{{Key: "cable", Title: "cable"}, {Key: "one_end", Title: "one end"}, {Key: "other_end", Title: "other end"}, {Key: "state", Title: "state"}, {Key: "fault", Title: "fault"}, {Key: "place", Title: "written at", Wide: true}}, Empty: "no cables"}
 	blocked := map[model.CableID]bool{}
-	for _, l := range net.State.Loops() {
+	for _, l := range state.Loops() {
 		blocked[l.Cable] = l.Blocked
 	}
 	for id, c := range spec.Cables {
@@ -146,8 +146,8 @@ func Cables(net *forward.Network, devices []model.DeviceID) ([]Cable, Table) {
 		}
 		x := Cable{Cable: c.Name, Ends: []string{spec.Label(a), spec.Label(b)}, State: "up", Place: c.Place.String()}
 		for _, end := range c.Ends {
-			if !net.State.IsUp(end) {
-				x.State = "down: " + net.State.Why(end)
+			if !state.IsUp(end) {
+				x.State = "down: " + state.Why(end)
 			}
 		}
 		if x.State == "up" && blocked[model.CableID(id)] {
@@ -176,13 +176,13 @@ type Neighbour struct {
 }
 
 // Neighbours is who hears whom.
-func Neighbours(net *forward.Network, devices []model.DeviceID) ([]Neighbour, Table) {
-	spec := net.Spec
+func Neighbours(state *network.State, devices []model.DeviceID) ([]Neighbour, Table) {
+	spec := state.Spec
 	data := []Neighbour{}
 	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"}, {Key: "neighbour", Title: "neighbour"}, {Key: "addresses", Title: "addresses"}, {Key: "segment", Title: "segment"}}, Empty: "no neighbours"}
 	for _, d := range devices {
 		for _, id := range spec.InterfacesOf(d) {
-			for _, n := range net.State.Neighbours(id) {
+			for _, n := range state.Neighbours(id) {
 				x := Neighbour{Device: spec.Devices[d].Name, Interface: spec.Interfaces[id].Name, Neighbour: spec.Label(n), Addresses: []string{}}
 				for _, a := range spec.Interfaces[n].Addresses {
 					x.Addresses = append(x.Addresses, a.Addr().String())

@@ -3,8 +3,7 @@ package view
 import (
 	"fmt"
 	"io"
-
-	"ropeswing/core/workspace"
+	"ropeswing/core/explain"
 )
 
 // Why is where the numbers of something come from, in JSON.
@@ -29,7 +28,7 @@ type Step struct {
 }
 
 // NewWhy puts an explanation into its JSON form.
-func NewWhy(y workspace.Why) Why {
+func NewWhy(y explain.Why) Why {
 	v := Why{Subject: y.Subject, Answer: y.Answer, Numbers: []Origin{}}
 	v.State = newSteps(y.State)
 	for _, o := range y.Numbers {
@@ -38,7 +37,7 @@ func NewWhy(y workspace.Why) Why {
 	return v
 }
 
-func newSteps(all []workspace.Step) []Step {
+func newSteps(all []explain.Step) []Step {
 	steps := []Step{}
 	for _, s := range all {
 		steps = append(steps, Step{s.About, s.Text, s.Place.String()})

@@ -1,4 +1,6 @@
-package workspace
+// Package explain tells why things are as they are: where numbers come from, and what a
+// device does with a packet.
+package explain
 
 import (
 	"fmt"
@@ -6,10 +8,14 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/assign"
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/prefix"
 	"ropeswing/core/source"
+	"ropeswing/core/workspace"
 )
 
 // Why is where the numbers of something come from.
@@ -18,6 +24,12 @@ type Why struct {
 	Answer  string // in one line
 	State   []Step // of an interface: what state it is in, and why
 	Numbers []Origin
+}
+
+// explainer explains one plan.
+type explainer struct {
+	*workspace.Numbers
+	net *forward.Network // for lookups only
 }
 
 // Origin is where one number comes from, step by step.
@@ -35,7 +47,8 @@ type Step struct {
 
 // Why explains a segment, block, subnet, address, device or interface
 // (DEVICE:INTERFACE).
-func (w *Workspace) Why(text string) (Why, error) {
+func Explain(n *workspace.Numbers, text string) (Why, error) {
+	w := explainer{Numbers: n}
 	if s, ok := w.Spec.SegmentNamed(text); ok {
 		return w.whySegment(s), nil
 	}
@@ -51,7 +64,7 @@ func (w *Workspace) Why(text string) (Why, error) {
 		if d, known := w.Spec.DeviceNamed(device); known {
 			id, found := w.Spec.InterfaceNamed(d, name)
 			if !found {
-				return Why{}, unknown(fmt.Sprintf("%s has no interface called %s", device, name), name, w.Spec.InterfaceNames(d))
+				return Why{}, ask.Unknown(fmt.Sprintf("%s has no interface called %s", device, name), name, w.Spec.InterfaceNames(d))
 			}
 			y := w.whyInterfaces(text, []model.InterfaceID{id})
 			y.State = w.stateSteps(id)
@@ -70,7 +83,7 @@ func (w *Workspace) Why(text string) (Why, error) {
 	return Why{}, w.Named(text)
 }
 
-func (w *Workspace) whySegment(id model.SegmentID) Why {
+func (w explainer) whySegment(id model.SegmentID) Why {
 	s := &w.Spec.Segments[id]
 	y := Why{Subject: s.Name}
 	var subnets []string
@@ -95,7 +108,7 @@ func (w *Workspace) whySegment(id model.SegmentID) Why {
 
 // subnetSteps is where a segment's subnet comes from: need, growth, rounding,
 // block, neighbours, and who remembers it.
-func (w *Workspace) subnetSteps(id model.SegmentID, p model.Prefix) []Step {
+func (w explainer) subnetSteps(id model.SegmentID, p model.Prefix) []Step {
 	s := &w.Spec.Segments[id]
 	var steps []Step
 	is4 := p.Addr().Is4()
@@ -136,7 +149,7 @@ func needSteps(s *model.Segment, is4 bool) []Step {
 }
 
 // placeSteps is in which block a subnet lies, and between what.
-func (w *Workspace) placeSteps(p netip.Prefix) []Step {
+func (w explainer) placeSteps(p netip.Prefix) []Step {
 	var steps []Step
 	best, home := -1, ""
 	var around netip.Prefix
@@ -168,7 +181,7 @@ func (w *Workspace) placeSteps(p netip.Prefix) []Step {
 }
 
 // stretchLabel says what a stretch is; free ones in a row as one.
-func (w *Workspace) stretchLabel(all []model.Stretch, at, step int) string {
+func (w explainer) stretchLabel(all []model.Stretch, at, step int) string {
 	s := all[at]
 	switch {
 	case s.Segment != model.None:
@@ -197,10 +210,10 @@ func giverStep(g model.Giver, place source.Place) Step {
 	if g == model.Remembered {
 		return Step{"ledger", "given before, and so it stays", place}
 	}
-	return Step{"ledger", "given just now; 'ropeswing assign -w' keeps it", place}
+	return Step{"ledger", "given just now; 'assign -w' keeps it", place}
 }
 
-func (w *Workspace) whyInterfaces(subject string, ids []model.InterfaceID) Why {
+func (w explainer) whyInterfaces(subject string, ids []model.InterfaceID) Why {
 	y := Why{Subject: subject}
 	var numbers []string
 	for _, id := range ids {
@@ -226,12 +239,8 @@ func (w *Workspace) whyInterfaces(subject string, ids []model.InterfaceID) Why {
 
 // stateSteps is what state an interface is in and why: its own, and that of
 // what it hangs on.
-func (w *Workspace) stateSteps(id model.InterfaceID) []Step {
-	w.Resolve()
-	if w.Network == nil {
-		return nil
-	}
-	s := w.Network.State
+func (w explainer) stateSteps(id model.InterfaceID) []Step {
+	s := network.Build(w.Spec).State()
 	i := &w.Spec.Interfaces[id]
 	text := s.Status(id).Oper.String()
 	if why := s.Why(id); why != "" {
@@ -265,7 +274,7 @@ func (w *Workspace) stateSteps(id model.InterfaceID) []Step {
 // addressSteps is where an interface's address comes from: its segment's
 // subnet, the rule, and who remembers it; in brief without why the subnet is as
 // it is.
-func (w *Workspace) addressSteps(id model.InterfaceID, a model.Address, brief bool) []Step {
+func (w explainer) addressSteps(id model.InterfaceID, a model.Address, brief bool) []Step {
 	i := &w.Spec.Interfaces[id]
 	var steps []Step
 	if i.Segment != model.None {
@@ -308,7 +317,7 @@ func (w *Workspace) addressSteps(id model.InterfaceID, a model.Address, brief bo
 }
 
 // placeRule says what a place such as 10 or first stands for.
-func (w *Workspace) placeRule(a model.Address) string {
+func (w explainer) placeRule(a model.Address) string {
 	if n, ok := prefix.Position(a.Prefix, a.Addr()); ok && len(n.String()) < 10 {
 		return fmt.Sprintf("'%s': the %s usable%s", a.Rule, prefix.Ordinal(n.Int()), ofHowMany(a.Prefix))
 	}
@@ -323,7 +332,7 @@ func ofHowMany(p netip.Prefix) string {
 	return " of " + prefix.Usable(p).String()
 }
 
-func (w *Workspace) whyAddress(a netip.Addr) Why {
+func (w explainer) whyAddress(a netip.Addr) Why {
 	if holders := w.Spec.HoldersOf(a); len(holders) > 0 {
 		y := Why{Subject: a.String()}
 		var labels []string
@@ -356,7 +365,7 @@ func (w *Workspace) whyAddress(a netip.Addr) Why {
 	for _, r := range w.Spec.Retired {
 		if r.Prefix.Contains(a) {
 			y.Answer = "retired, was of " + r.Owner
-			y.Numbers = append(y.Numbers, Origin{r.Prefix.String(), []Step{{"ledger", fmt.Sprintf("'ropeswing assign --release %s -w' lets it be given to others", r.Owner), r.Place}}})
+			y.Numbers = append(y.Numbers, Origin{r.Prefix.String(), []Step{{"ledger", fmt.Sprintf("'assign --release %s -w' lets it be given to others", r.Owner), r.Place}}})
 		}
 	}
 	if len(y.Numbers) == 0 {
@@ -377,7 +386,7 @@ func standing(p netip.Prefix, a netip.Addr) []Step {
 	return []Step{{About: "place", Text: text}}
 }
 
-func (w *Workspace) whySubnet(p netip.Prefix) Why {
+func (w explainer) whySubnet(p netip.Prefix) Why {
 	for id := range w.Spec.Segments {
 		for _, q := range w.Spec.Segments[id].Prefixes {
 			if q.Prefix == p {
@@ -409,7 +418,7 @@ func (w *Workspace) whySubnet(p netip.Prefix) Why {
 	return y
 }
 
-func (w *Workspace) whyBlock(b *model.Block) Why {
+func (w explainer) whyBlock(b *model.Block) Why {
 	y := Why{Subject: b.Name}
 	var prefixes []string
 	for _, p := range b.Prefixes {

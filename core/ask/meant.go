@@ -1,6 +1,7 @@
-package workspace
+package ask
 
 import (
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
 	"ropeswing/core/verify"
@@ -8,14 +9,14 @@ import (
 
 // Meant lists the endpoints that a word stands for: those of a segment, of a group or
 // everyone, as in requirements; else the one that Endpoint finds.
-func (w *Workspace) Meant(text string) ([]Endpoint, error) {
+func (w Who) Meant(net *forward.Network, text string) ([]Endpoint, error) {
 	parties := w.parties(text)
 	if len(parties) == 0 {
 		e, err := w.Endpoint(text)
 		return []Endpoint{e}, err
 	}
 	var all []Endpoint
-	for _, a := range verify.Pinged(w.Network, parties) {
+	for _, a := range verify.Pinged(net, parties) {
 		e, err := w.Endpoint(a.String())
 		if err != nil {
 			return nil, err
@@ -30,14 +31,14 @@ func (w *Workspace) Meant(text string) ([]Endpoint, error) {
 
 // parties are those of a segment's or group's name, or of everyone. That no group leads
 // back to itself was seen when the plan was read.
-func (w *Workspace) parties(name string) []model.Party {
+func (w Who) parties(name string) []model.Party {
 	var all []model.Party
 	for id := range w.Spec.Segments {
 		if name == "everyone" || w.Spec.Segments[id].Name == name {
 			all = append(all, model.Party{Segment: model.SegmentID(id), Device: model.None})
 		}
 	}
-	for _, g := range w.Document.Groups {
+	for _, g := range w.Groups {
 		if g.Name.Value != name {
 			continue
 		}

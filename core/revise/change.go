@@ -1,4 +1,6 @@
-package workspace
+// Package revise changes a plan, in a copy and in its text: changes to try, remedies as
+// edits, routes pinned, things renamed.
+package revise
 
 import (
 	"fmt"
@@ -6,21 +8,26 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/prefix"
 	"ropeswing/core/verify"
+	"ropeswing/core/workspace"
 )
+
+// reviser revises one plan.
+type reviser struct{ *workspace.Workspace }
 
 // ChangeForms is how a change to try is written.
 const ChangeForms = "'DEVICE: DESTINATION via NEXT-HOP', 'DEVICE: DESTINATION discard', 'DEVICE:INTERFACE up', 'DEVICE:INTERFACE down' or 'DEVICE:INTERFACE address ADDRESS/LENGTH'"
 
 // With is the same workspace with changes made in a copy of the network.
-func (w *Workspace) With(changes ...string) (*Workspace, error) {
+func With(w *workspace.Workspace, changes ...string) (*workspace.Workspace, error) {
 	next := w
 	for _, text := range changes {
-		c, err := next.change(text)
+		c, err := reviser{next}.change(text)
 		if err != nil {
 			return nil, err
 		}
@@ -34,7 +41,7 @@ func (w *Workspace) With(changes ...string) (*Workspace, error) {
 }
 
 // WithPending is the same workspace with all pending permits in force.
-func (w *Workspace) WithPending() *Workspace {
+func WithPending(w *workspace.Workspace) *workspace.Workspace {
 	next := *w
 	next.Network = forward.Resolve(network.Build(w.Spec.WithPending()).State(w.Network.State.Failures()...))
 	next.Spec = next.Network.Spec
@@ -43,7 +50,7 @@ func (w *Workspace) WithPending() *Workspace {
 }
 
 // change reads a change to try.
-func (w *Workspace) change(text string) (model.Change, error) {
+func (w reviser) change(text string) (model.Change, error) {
 	words := strings.Fields(text)
 	bad := fmt.Errorf("a change is %s, not '%s'", ChangeForms, text)
 	if len(words) < 2 {
@@ -80,7 +87,7 @@ func (w *Workspace) change(text string) (model.Change, error) {
 }
 
 // routeChange reads 'DESTINATION via NEXT-HOP' or 'DESTINATION discard'.
-func (w *Workspace) routeChange(d model.DeviceID, words []string, bad error) (model.Change, error) {
+func (w reviser) routeChange(d model.DeviceID, words []string, bad error) (model.Change, error) {
 	s := model.Static{Device: d, Out: model.None, Distance: 1, Key: words[0]}
 	switch {
 	case len(words) == 2 && words[1] == "discard":
@@ -117,7 +124,7 @@ func (w *Workspace) routeChange(d model.DeviceID, words []string, bad error) (mo
 
 // nextHop is the address a next hop stands for in a family: itself, or that of a
 // device on a subnet that the two share.
-func (w *Workspace) nextHop(d model.DeviceID, text string, is4 bool) (netip.Addr, bool, error) {
+func (w reviser) nextHop(d model.DeviceID, text string, is4 bool) (netip.Addr, bool, error) {
 	if a, err := prefix.ParseAddress(text); err == nil {
 		return a, a.Is4() == is4, nil
 	}
@@ -142,7 +149,7 @@ func (w *Workspace) nextHop(d model.DeviceID, text string, is4 bool) (netip.Addr
 
 // destination is what a route may lead to: a prefix, default, a segment or a
 // block.
-func (w *Workspace) destination(text string) ([]netip.Prefix, error) {
+func (w reviser) destination(text string) ([]netip.Prefix, error) {
 	var to []netip.Prefix
 	names := append(w.BlockNames(), "default")
 	for _, s := range w.Spec.Segments {
@@ -166,7 +173,7 @@ func (w *Workspace) destination(text string) ([]netip.Prefix, error) {
 		return []netip.Prefix{netip.PrefixFrom(netip.IPv4Unspecified(), 0), netip.PrefixFrom(netip.IPv6Unspecified(), 0)}, nil
 	}
 	if !strings.ContainsAny(text, ".:/") {
-		return nil, unknown(text+" is neither a prefix, a segment nor a block", text, names)
+		return nil, ask.Unknown(text+" is neither a prefix, a segment nor a block", text, names)
 	}
 	p, _, err := prefix.Parse(text)
 	return []netip.Prefix{p.Masked()}, err

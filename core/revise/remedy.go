@@ -1,13 +1,15 @@
-package workspace
+package revise
 
 import (
 	"net/netip"
 	"strings"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/source"
 	"ropeswing/core/verify"
+	"ropeswing/core/workspace"
 )
 
 // Advice is a change that was tried, in words and, where the plan can be
@@ -21,7 +23,8 @@ type Advice struct {
 
 // Mend looks for changes that make a failing ping work, all tried together in
 // a copy. It is false where none was found.
-func (w *Workspace) Mend(t Trial) ([]Advice, bool) {
+func Mend(x *workspace.Workspace, t ask.Trial) ([]Advice, bool) {
+	w := reviser{x}
 	r, ok := verify.Mend(w.Network, t.Exchange, t.FixedSource, t.Out)
 	if !ok {
 		return nil, false
@@ -29,7 +32,7 @@ func (w *Workspace) Mend(t Trial) ([]Advice, bool) {
 	var all []Advice
 	for _, s := range r.Steps {
 		a := Advice{Text: s.Change.Describe(s.Before), Device: s.Before.Devices[s.Change.On(s.Before)].Name}
-		if !w.found {
+		if !w.Found {
 			a.Edit, a.InPlan = w.edit(s)
 		}
 		all = append(all, a)
@@ -39,7 +42,7 @@ func (w *Workspace) Mend(t Trial) ([]Advice, bool) {
 
 // edit is the edit of the plan that makes a change; false where the plan is
 // written in a way that leaves no one obvious place for it.
-func (w *Workspace) edit(s verify.Step) (plan.Edit, bool) {
+func (w reviser) edit(s verify.Step) (plan.Edit, bool) {
 	switch c := s.Change.(type) {
 	case model.AddRoute:
 		return w.editAdd(s.Before, c.Static)
@@ -67,9 +70,9 @@ func (w *Workspace) edit(s verify.Step) (plan.Edit, bool) {
 }
 
 // written is the device as the plan has it.
-func (w *Workspace) written(d model.DeviceID) *plan.Device { return &w.Document.Devices[d] }
+func (w reviser) written(d model.DeviceID) *plan.Device { return &w.Document.Devices[d] }
 
-func (w *Workspace) editAdd(spec *model.Spec, s model.Static) (plan.Edit, bool) {
+func (w reviser) editAdd(spec *model.Spec, s model.Static) (plan.Edit, bool) {
 	device := w.written(s.Device)
 	hop := hopWord(spec, s.Device, s.Via)
 	if s.Origin.Gateway() {
@@ -91,7 +94,7 @@ func (w *Workspace) editAdd(spec *model.Spec, s model.Static) (plan.Edit, bool) 
 	return w.Document.Put([]string{"devices", device.Name.Value, "routes", s.Key}, hop)
 }
 
-func (w *Workspace) editNextHop(spec *model.Spec, c model.SetNextHop) (plan.Edit, bool) {
+func (w reviser) editNextHop(spec *model.Spec, c model.SetNextHop) (plan.Edit, bool) {
 	s := spec.Statics[c.Static]
 	device := w.written(s.Device)
 	hop := hopWord(spec, s.Device, c.Via)
@@ -118,7 +121,7 @@ func (w *Workspace) editNextHop(spec *model.Spec, c model.SetNextHop) (plan.Edit
 
 // hopPlace is where the next hop of a route itself is written, in its short
 // form or its long one.
-func (w *Workspace) hopPlace(device *plan.Device, place source.Place) (source.Place, bool) {
+func (w reviser) hopPlace(device *plan.Device, place source.Place) (source.Place, bool) {
 	for _, g := range device.Gateway {
 		if g.Place == place {
 			return place, true

@@ -1,4 +1,4 @@
-package workspace
+package revise
 
 import (
 	"errors"
@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/source"
+	"ropeswing/core/workspace"
 )
 
 // Pinned is derived routes as edits of the plan that make them written ones.
@@ -21,7 +22,8 @@ type Pinned struct {
 
 // Pin makes the edits that write the derived routes of devices into the plan.
 // They are tried in a copy: there, nothing is derived for these devices.
-func (w *Workspace) Pin(devices []model.DeviceID) (*Pinned, error) {
+func Pin(x *workspace.Workspace, devices []model.DeviceID) (*Pinned, error) {
+	w := reviser{x}
 	if w.Spec.Wants == nil {
 		return nil, errors.New("the plan has no 'wants', and so no route is derived")
 	}
@@ -61,7 +63,7 @@ type pinnedRoute struct {
 }
 
 // derivedOf lists the derived routes of a device by destination, best first.
-func (w *Workspace) derivedOf(d model.DeviceID) []pinnedRoute {
+func (w reviser) derivedOf(d model.DeviceID) []pinnedRoute {
 	var all []pinnedRoute
 	first, last := w.Spec.StaticsOf(d)
 	var before netip.Prefix
@@ -84,7 +86,7 @@ func (w *Workspace) derivedOf(d model.DeviceID) []pinnedRoute {
 }
 
 // pinnedHop is a next hop in the words of the plan.
-func (w *Workspace) pinnedHop(s model.Static) string {
+func (w reviser) pinnedHop(s model.Static) string {
 	var parts []string
 	if s.Discard {
 		return "{discard: true}"
@@ -108,7 +110,7 @@ func (r pinnedRoute) value() string {
 
 // pinEdits adds the routes to a device's entry: as lines of their own where it is
 // laid out in lines.
-func (w *Workspace) pinEdits(device *plan.Device, routes []pinnedRoute) ([]plan.Edit, bool) {
+func (w reviser) pinEdits(device *plan.Device, routes []pinnedRoute) ([]plan.Edit, bool) {
 	path := []string{"devices", device.Name.Value, "routes"}
 	if len(device.Routes) > 0 {
 		var edits []plan.Edit
@@ -147,7 +149,7 @@ func (w *Workspace) pinEdits(device *plan.Device, routes []pinnedRoute) ([]plan.
 }
 
 // tryPin reads the plan with the edits made.
-func (w *Workspace) tryPin(p *Pinned) error {
+func (w reviser) tryPin(p *Pinned) error {
 	for _, f := range p.Files {
 		_, found := plan.Parse(source.New(f.Name, plan.Apply(f, p.Edits...)))
 		for _, x := range found {

@@ -1,4 +1,4 @@
-package workspace
+package explain
 
 import (
 	"fmt"
@@ -10,16 +10,18 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
+	"ropeswing/core/workspace"
 )
 
 // deepestRecursion is how many next hops of next hops are followed; more there
 // are in no table that means well.
 const deepestRecursion = 16
 
-// WhyLookup explains what a device does with a packet to an address: the routes
+// Lookup explains what a device does with a packet to an address: the routes
 // that match, the one that decides, its next hop looked up in turn, and who
 // answers on the link.
-func (w *Workspace) WhyLookup(device, address string) (Why, error) {
+func Lookup(x *workspace.Workspace, device, address string) (Why, error) {
+	w := explainer{&x.Numbers, x.Network}
 	d, err := w.Device(device)
 	if err != nil {
 		return Why{}, err
@@ -40,7 +42,7 @@ func (w *Workspace) WhyLookup(device, address string) (Why, error) {
 	if !to.IsValid() {
 		return Why{}, fmt.Errorf("%s has no address to look up", address)
 	}
-	table := w.Network.Table(d)
+	table := w.net.Table(d)
 	y := Why{Subject: fmt.Sprintf("%s at %s", to, device)}
 	m, ok := table.Lookup(to)
 	switch {
@@ -68,7 +70,7 @@ func (w *Workspace) WhyLookup(device, address string) (Why, error) {
 
 // matching is every route that matches, which decides, and why the others do
 // not.
-func (w *Workspace) matching(table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
+func (w explainer) matching(table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
 	var steps []Step
 	for _, e := range table.Covering(to) {
 		step := Step{About: "decides", Text: w.routeWords(e)}
@@ -78,7 +80,7 @@ func (w *Workspace) matching(table routing.View, m routing.Match, found bool, to
 		switch {
 		case e.Usable != routing.IsUsable:
 			step.About = "unusable"
-			step.Text += ": " + w.Network.Why(table, e)
+			step.Text += ": " + w.net.Why(table, e)
 		case found && e.Prefix != m.Prefix:
 			step.About = "shorter"
 		case !e.InUse:
@@ -92,7 +94,7 @@ func (w *Workspace) matching(table routing.View, m routing.Match, found bool, to
 	return steps
 }
 
-func (w *Workspace) routeWords(e routing.Entry) string {
+func (w explainer) routeWords(e routing.Entry) string {
 	text := fmt.Sprintf("%s %s", e.Prefix, e.Source)
 	if e.Static() != model.None {
 		s := &w.Spec.Statics[e.Static()]
@@ -115,7 +117,7 @@ func (w *Workspace) routeWords(e routing.Entry) string {
 
 // resolved follows the next hop of a match until a direct route, and names who
 // answers there.
-func (w *Workspace) resolved(table routing.View, m routing.Match, to netip.Addr) []Step {
+func (w explainer) resolved(table routing.View, m routing.Match, to netip.Addr) []Step {
 	var steps []Step
 	at := to
 	for range deepestRecursion {
@@ -144,7 +146,7 @@ func (w *Workspace) resolved(table routing.View, m routing.Match, to netip.Addr)
 		at = hop.Via
 	}
 	steps = append(steps, Step{"out of", w.Spec.Interfaces[hop.Out].Name, w.Spec.Interfaces[hop.Out].Place})
-	holders := forward.Receivers(w.Network, hop.Out, at)
+	holders := forward.Receivers(w.net, hop.Out, at)
 	if len(holders) == 0 {
 		return append(steps, Step{About: "then", Text: fmt.Sprintf("nobody on the link answers for %s", at)})
 	}
@@ -155,13 +157,13 @@ func (w *Workspace) resolved(table routing.View, m routing.Match, to netip.Addr)
 }
 
 // hopWords is a hop as one says it.
-func (w *Workspace) hopWords(hop routing.Hop, to netip.Addr) string {
+func (w explainer) hopWords(hop routing.Hop, to netip.Addr) string {
 	at := to
 	if hop.Via.IsValid() {
 		at = hop.Via
 	}
 	text := at.String()
-	if holders := forward.Receivers(w.Network, hop.Out, at); len(holders) > 0 {
+	if holders := forward.Receivers(w.net, hop.Out, at); len(holders) > 0 {
 		text = fmt.Sprintf("%s (%s)", w.Spec.Devices[w.Spec.Interfaces[holders[0]].Device].Name, at)
 	}
 	return text + ", out of " + w.Spec.Interfaces[hop.Out].Name
@@ -169,7 +171,7 @@ func (w *Workspace) hopWords(hop routing.Hop, to netip.Addr) string {
 
 // whyDerived says what a derived route that decides is for: what it leads to, why
 // this way, and when the next one takes over.
-func (w *Workspace) whyDerived(d model.DeviceID, table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
+func (w explainer) whyDerived(d model.DeviceID, table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
 	if !found {
 		return nil
 	}
@@ -197,7 +199,7 @@ func (w *Workspace) whyDerived(d model.DeviceID, table routing.View, m routing.M
 }
 
 // leadsTo names the segments whose subnets a prefix holds.
-func (w *Workspace) leadsTo(p netip.Prefix) string {
+func (w explainer) leadsTo(p netip.Prefix) string {
 	if p.Bits() == 0 {
 		return "what no longer prefix leads to: the world"
 	}
@@ -218,8 +220,8 @@ func (w *Workspace) leadsTo(p netip.Prefix) string {
 }
 
 // wayWords is the way from a device to an address, and what it costs.
-func (w *Workspace) wayWords(d model.DeviceID, to netip.Addr) (string, bool) {
-	g := forward.Walk(w.Network, forward.At{Device: d, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+func (w explainer) wayWords(d model.DeviceID, to netip.Addr) (string, bool) {
+	g := forward.Walk(w.net, forward.At{Device: d, In: model.None}, forward.Flow{Destination: to, Out: model.None})
 	if len(g.Ends) != 1 {
 		return "", false
 	}
@@ -238,7 +240,7 @@ func (w *Workspace) wayWords(d model.DeviceID, to netip.Addr) (string, bool) {
 		}
 		for _, e := range g.Nodes[n].Edges {
 			if e.To >= 0 {
-				cost += derive.Cost(w.Network.State, e.Hop.Out, g.Nodes[e.To].In)
+				cost += derive.Cost(w.net.State, e.Hop.Out, g.Nodes[e.To].In)
 			}
 		}
 	}
@@ -249,7 +251,7 @@ func (w *Workspace) wayWords(d model.DeviceID, to netip.Addr) (string, bool) {
 }
 
 // takesOver says when a floating route takes over from the one before it.
-func (w *Workspace) takesOver(first, behind *model.Static) string {
+func (w explainer) takesOver(first, behind *model.Static) string {
 	by := "discards"
 	if !behind.Discard {
 		by = "goes out of " + w.Spec.Interfaces[behind.Out].Name

@@ -1,14 +1,15 @@
-package workspace
+package revise
 
 import (
 	"errors"
 	"fmt"
 	"strings"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/assign"
-	"ropeswing/core/finding"
 	"ropeswing/core/plan"
 	"ropeswing/core/source"
+	"ropeswing/core/workspace"
 )
 
 // Renaming is a new name for something, tried: what changes in the plan's files
@@ -24,7 +25,8 @@ type Renaming struct {
 // Rename gives a device, segment, block, cable or interface (DEVICE:INTERFACE)
 // another name everywhere it is spoken of. What it has in the ledger goes with
 // it. With ledgerOnly the plan has the new name already.
-func (w *Workspace) Rename(old, to string, ledgerOnly bool) (*Renaming, error) {
+func Rename(n *workspace.Numbers, old, to string, ledgerOnly bool) (*Renaming, error) {
+	w := renamer{n}
 	if old == to {
 		return nil, fmt.Errorf("%s is called that already", old)
 	}
@@ -49,16 +51,19 @@ func (w *Workspace) Rename(old, to string, ledgerOnly bool) (*Renaming, error) {
 			return nil, fmt.Errorf("the ledger has nothing of %s", old)
 		}
 		if _, found := assign.ReadLedger(source.New(w.Ledger.File.Name, r.Next.Text())); len(found) > 0 {
-			return nil, fmt.Errorf("the ledger has numbers of %s as well, and would contradict itself: %s; release what is retired first: ropeswing assign --release %s", to, found[0].Reason, to)
+			return nil, fmt.Errorf("the ledger has numbers of %s as well, and would contradict itself: %s; release what is retired first: assign --release %s", to, found[0].Reason, to)
 		}
 	}
 	return r, nil
 }
 
+// renamer renames in one plan.
+type renamer struct{ *workspace.Numbers }
+
 // renameInPlan finds the edits of the plan, and tries them.
-func (w *Workspace) renameInPlan(r *Renaming, old, to string) error {
+func (w renamer) renameInPlan(r *Renaming, old, to string) error {
 	if !w.Document.Has(old) {
-		return unknown("the plan has nothing called "+old, old, w.Names())
+		return ask.Unknown("the plan has nothing called "+old, old, w.Names())
 	}
 	if w.Document.Has(to) {
 		return fmt.Errorf("the plan has a %s already", to)
@@ -85,7 +90,7 @@ func (w *Workspace) renameInPlan(r *Renaming, old, to string) error {
 		seen[ref.Place] = true
 		edit, ok := w.renameAt(ref, name)
 		if !ok {
-			return fmt.Errorf("%s: %s comes of a pattern or is not written out here; change the plan by hand, then 'ropeswing rename --ledger-only %s %s'", ref.Place, old, old, to)
+			return fmt.Errorf("%s: %s comes of a pattern or is not written out here; change the plan by hand, then 'rename --ledger-only %s %s'", ref.Place, old, old, to)
 		}
 		r.Edits = append(r.Edits, edit)
 	}
@@ -94,7 +99,7 @@ func (w *Workspace) renameInPlan(r *Renaming, old, to string) error {
 
 // renameAt is the edit of one word; false where the file does not have it as
 // such.
-func (w *Workspace) renameAt(ref plan.Reference, name string) (plan.Edit, bool) {
+func (w renamer) renameAt(ref plan.Reference, name string) (plan.Edit, bool) {
 	written := ref.Place.Text()
 	if strings.Trim(written, `"'`) != ref.Value {
 		return plan.Edit{}, false
@@ -104,7 +109,7 @@ func (w *Workspace) renameAt(ref plan.Reference, name string) (plan.Edit, bool) 
 
 // tryRename reads the plan with the edits made, and refuses them where that
 // finds a slip.
-func (w *Workspace) tryRename(r *Renaming, to string) error {
+func (w renamer) tryRename(r *Renaming, to string) error {
 	before := len(w.Slips())
 	for _, f := range w.Document.Files() {
 		text := plan.Apply(f, r.Edits...)
@@ -118,34 +123,9 @@ func (w *Workspace) tryRename(r *Renaming, to string) error {
 		}
 		return nil // the files can only be read together, and from the disk
 	}
-	again := FromText(w.Document.File.Name, plan.Apply(w.Document.File, r.Edits...))
+	again := workspace.FromText(w.Document.File.Name, plan.Apply(w.Document.File, r.Edits...))
 	if slips := again.Slips(); len(slips) > before {
 		return errors.New(slips[0].Reason)
 	}
 	return nil
-}
-
-// Names lists everything in the plan that has a name.
-func (w *Workspace) Names() []string {
-	var names []string
-	for _, r := range w.Document.References() {
-		switch {
-		case r.Defines && r.Of != "":
-			names = append(names, r.Of+":"+r.Value)
-		case r.Defines:
-			names = append(names, r.Value)
-		}
-	}
-	return names
-}
-
-// Named guesses at a name; it is the error of one that the plan does not have.
-func (w *Workspace) Named(name string) error {
-	if w.Document.Has(name) {
-		return nil
-	}
-	if near, ok := finding.Nearest(name, w.Names()); ok {
-		return fmt.Errorf("the plan has nothing called %s; did you mean %s?", name, near)
-	}
-	return fmt.Errorf("the plan has nothing called %s", name)
 }
