@@ -125,7 +125,9 @@ func (t *trier) tables(d *Difference) *forward.Network {
 	}
 	first, last := t.spec.StaticsOf(d.routes.device)
 	all := foundOnes{d.routes.key: d.routes}.statics(t.room[:len(planned)], planned[first:last])
-	return t.net.WithRoutes(t.net.State.WithStatics(all), d.routes.device, len(planned), len(all))
+	spec := *t.spec
+	spec.Statics = all
+	return t.net.WithRoutes(t.net.State.WithSpec(&spec), d.routes.device, len(planned), len(all))
 }
 
 // followers finds interfaces that are down for what differs at their far end: what

@@ -85,3 +85,27 @@ func (net *Network) Watches() bool { return net.probes != nil }
 func (net *Network) WithRoutes(state *network.State, d model.DeviceID, first, last int) *Network {
 	return net.with(state, net.Tables.WithRoutes(state, d, first, last))
 }
+
+// Changed is the network with a change made, in the same state otherwise. Only what the
+// change touches is worked out anew.
+func (net *Network) Changed(c model.Change) *Network {
+	spec, d := c.Apply(net.Spec), c.On(net.Spec)
+	var next *Network
+	switch c.Touches() {
+	case model.TouchesRoutes:
+		first, last := spec.StaticsOf(d)
+		next = net.WithRoutes(net.State.WithSpec(spec), d, first, last)
+	case model.TouchesPermits:
+		state := net.State.WithSpec(spec)
+		next = net.with(state, net.Tables.With(state))
+		next.Policy = policy.New(spec)
+	default:
+		return Resolve(network.Build(spec).State(net.State.Failures()...))
+	}
+	// A watch may be new, gone, or answered otherwise.
+	if next.probes = newProbes(spec); next.probes == nil {
+		return next
+	}
+	next = next.with(next.State, next.Tables.Silence(nil))
+	return next.probes.settle(next, nil)
+}

@@ -20,7 +20,18 @@ type Change interface {
 	Describe(*Spec) string
 	// On is the device that changes.
 	On(*Spec) DeviceID
+	// Touches is what of the device the change bears on.
+	Touches() Touched
 }
+
+// Touched is what of a device a change bears on.
+type Touched uint8
+
+const (
+	TouchesRoutes     Touched = iota // its static routes only
+	TouchesPermits                   // what it lets pass and translates only
+	TouchesInterfaces                // what interfaces it has, and what they are
+)
 
 // AddRoute adds a static route.
 type AddRoute struct{ Static Static }
@@ -28,8 +39,8 @@ type AddRoute struct{ Static Static }
 // Apply implements Change.
 func (c AddRoute) Apply(s *Spec) *Spec {
 	next := *s
-	next.Statics = append(slices.Clip(slices.Clone(s.Statics)), c.Static)
-	sortByDevice(next.Statics)
+	_, last := s.StaticsOf(c.Static.Device)
+	next.Statics = slices.Concat(s.Statics[:last], []Static{c.Static}, s.Statics[last:])
 	return &next
 }
 
@@ -40,6 +51,9 @@ func (c AddRoute) Describe(s *Spec) string {
 
 // On implements Change.
 func (c AddRoute) On(*Spec) DeviceID { return c.Static.Device }
+
+// Touches implements Change.
+func (AddRoute) Touches() Touched { return TouchesRoutes }
 
 // hopLabel is an address with the device that has it, where one has.
 func (s *Spec) hopLabel(a netip.Addr) string {
@@ -77,6 +91,9 @@ func (c SetNextHop) Describe(s *Spec) string {
 // On implements Change.
 func (c SetNextHop) On(s *Spec) DeviceID { return s.Statics[c.Static].Device }
 
+// Touches implements Change.
+func (SetNextHop) Touches() Touched { return TouchesRoutes }
+
 // withInterface is the network with one interface changed in a copy.
 func (s *Spec) withInterface(id InterfaceID, change func(*Interface)) *Spec {
 	next := *s
@@ -101,6 +118,9 @@ func (c BringUp) Describe(s *Spec) string {
 // On implements Change.
 func (c BringUp) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
 
+// Touches implements Change.
+func (BringUp) Touches() Touched { return TouchesInterfaces }
+
 // TakeDown switches an interface off.
 type TakeDown struct{ Interface InterfaceID }
 
@@ -116,6 +136,9 @@ func (c TakeDown) Describe(s *Spec) string {
 
 // On implements Change.
 func (c TakeDown) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
+
+// Touches implements Change.
+func (TakeDown) Touches() Touched { return TouchesInterfaces }
 
 // SetAddress gives an interface an address in place of those of its family.
 type SetAddress struct {
@@ -141,6 +164,9 @@ func (c SetAddress) Describe(s *Spec) string {
 // On implements Change.
 func (c SetAddress) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
 
+// Touches implements Change.
+func (SetAddress) Touches() Touched { return TouchesInterfaces }
+
 // AddRoutes adds several static routes of one device.
 type AddRoutes []Static
 
@@ -164,3 +190,6 @@ func (c AddRoutes) Describe(s *Spec) string {
 
 // On implements Change.
 func (c AddRoutes) On(*Spec) DeviceID { return c[0].Device }
+
+// Touches implements Change.
+func (AddRoutes) Touches() Touched { return TouchesRoutes }

@@ -48,6 +48,9 @@ func (c AddPermit) Describe(s *Spec) string {
 // On implements Change.
 func (c AddPermit) On(*Spec) DeviceID { return c.Device }
 
+// Touches implements Change.
+func (AddPermit) Touches() Touched { return TouchesPermits }
+
 // PutInForce puts a pending permit in force.
 type PutInForce struct {
 	Device DeviceID
@@ -69,6 +72,9 @@ func (c PutInForce) Describe(s *Spec) string {
 
 // On implements Change.
 func (c PutInForce) On(*Spec) DeviceID { return c.Device }
+
+// Touches implements Change.
+func (PutInForce) Touches() Touched { return TouchesPermits }
 
 // Pending tells whether any permit is not in force.
 func (s *Spec) Pending() bool {

@@ -99,11 +99,11 @@ func (s *State) With(failures ...Failure) *State {
 	return s.Topology.State(all...)
 }
 
-// WithStatics is the same state of a network that differs in its static routes only.
-func (s *State) WithStatics(statics []model.Static) *State {
-	topology, spec, next := *s.Topology, *s.Spec, *s
-	spec.Statics = statics
-	topology.Spec, next.Topology = &spec, &topology
+// WithSpec is the same state of a network that differs in nothing that is plugged in,
+// addressed or switched off: in its static routes, permits and translations only.
+func (s *State) WithSpec(spec *model.Spec) *State {
+	topology, next := *s.Topology, *s
+	topology.Spec, next.Topology = spec, &topology
 	return &next
 }
 

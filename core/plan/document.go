@@ -4,8 +4,6 @@
 package plan
 
 import (
-	"go.yaml.in/yaml/v4"
-
 	"ropeswing/core/source"
 )
 
@@ -62,33 +60,6 @@ type Document struct {
 	Must     []Text // sentences such as 'desk-7 reaches tern-cam'
 
 	parts []part // the plan's own file, then those it includes
-}
-
-// part is one file of a plan.
-type part struct {
-	file     *source.File
-	root     *yaml.Node // nil of a large one
-	included []Text     // the files it names
-}
-
-// mostKept is how large a file may be, in bytes, for its tree to be kept for edits: a
-// tree takes ten times its file's room. That of a larger one is read again when needed.
-const mostKept = 4 << 20
-
-func newPart(file *source.File, root *yaml.Node, included []Text) part {
-	if len(file.Text) > mostKept {
-		root = nil
-	}
-	return part{file, root, included}
-}
-
-// tree is the file as YAML.
-func (p part) tree() *yaml.Node {
-	if p.root != nil {
-		return p.root
-	}
-	root, _ := tree(p.file)
-	return root
 }
 
 // Files lists the plan's own file and those it includes.

@@ -41,14 +41,17 @@ func Apply(file *source.File, edits ...Edit) []byte {
 // In a plan of several files it is made in the one that has the first two
 // names of the path, else in the plan's own.
 func (d *Document) Put(path []string, value string) (Edit, bool) {
-	home := d.parts[0]
+	home, at := d.parts[0], (*yaml.Node)(nil)
 	for _, p := range d.parts {
-		if c := child(p.tree(), path[0]); c != nil && len(path) > 1 && child(c, path[1]) != nil {
-			home = p
+		root := p.tree(path)
+		if c := child(root, path[0]); c != nil && len(path) > 1 && child(c, path[1]) != nil {
+			home, at = p, root
 			break
 		}
 	}
-	at := home.tree()
+	if at == nil {
+		at = home.tree(nil)
+	}
 	r := &reader{file: home.file}
 	for i, name := range path {
 		if at.Kind != yaml.MappingNode {
@@ -70,7 +73,7 @@ func (d *Document) Put(path []string, value string) (Edit, bool) {
 // where there is something else.
 func (d *Document) Insert(path []string, before int, item string) (Edit, bool) {
 	for _, p := range d.parts {
-		at := p.tree()
+		at := p.tree(path)
 		for _, name := range path {
 			if at != nil && at.Kind == yaml.MappingNode {
 				at = child(at, name)

@@ -17,6 +17,12 @@ func edited(t *testing.T, text, path, value string) (string, bool) {
 	d, found := parse(text)
 	require.Empty(t, found)
 	e, ok := d.Put(strings.Split(path, "/"), value)
+	for i := range d.parts {
+		d.parts[i].root = nil // as of a large file, of which one entry is read again
+	}
+	large, also := d.Put(strings.Split(path, "/"), value)
+	require.Equal(t, ok, also, path)
+	require.Equal(t, e, large, path)
 	if !ok {
 		return "", false
 	}

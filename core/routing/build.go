@@ -15,25 +15,25 @@ type raw struct {
 	prefix netip.Prefix
 }
 
-// build makes one table of a device.
-func (all *Tables) build(key Key, statics []model.Static, first, last int) *Table {
-	state := all.state
-	t := &Table{key: key, firstStatic: first, lastStatic: last}
-	fresh := t.own(state, make([]raw, 0, last-first+8))
-	for id := first; id < last; id++ {
-		s := &statics[id]
+// build makes one table of a device from its static routes, of which the first of all
+// is number base.
+func (all *Tables) build(key Key, own []model.Static, base model.StaticID) *Table {
+	t := &Table{key: key, base: base, statics: int32(len(own))}
+	fresh := t.own(all.state, make([]raw, 0, len(own)+8))
+	for n := range own {
+		s := &own[n]
 		if s.Table != key.Name {
 			continue
 		}
 		route := Route{
-			static: model.StaticID(id), out: s.Out,
+			static: int32(n), out: s.Out,
 			Distance: s.Distance, Metric: s.Metric, Source: sourceOf(s.Origin), Discard: s.Discard, Usable: all.usableByItself(s),
 		}
 		fresh = append(fresh, raw{route, s.To})
 	}
 	t.group(fresh)
 	t.indexRanges()
-	solver{t, all.shared, state.Spec, statics}.solve()
+	solver{t, all.shared, all.state.Spec, own}.solve()
 	t.settle()
 	return t
 }
@@ -52,12 +52,12 @@ func (all *Tables) usableByItself(s *model.Static) Usable {
 
 // again is a table made anew of the same routes, where other watches are silent.
 func (all *Tables) again(old *Table) *Table {
-	t, statics := *old, all.state.Spec.Statics
+	t, own := *old, all.staticsOf(old)
 	t.routes, t.groups = slices.Clone(old.routes), slices.Clone(old.groups)
 	t.ranges4.runs, t.ranges6.runs = slices.Clone(old.ranges4.runs), slices.Clone(old.ranges6.runs)
 	for i := range t.routes {
-		if r := &t.routes[i]; r.static != model.None {
-			s := &statics[r.static]
+		if r := &t.routes[i]; r.static >= 0 {
+			s := &own[r.static]
 			r.hops, r.Discard, r.Usable = noHops, s.Discard, all.usableByItself(s)
 		}
 	}
@@ -65,7 +65,7 @@ func (all *Tables) again(old *Table) *Table {
 		g := &t.groups[i]
 		g.hops, g.local, g.drops = noHops, false, false
 	}
-	solver{&t, all.shared, all.state.Spec, statics}.solve()
+	solver{&t, all.shared, all.state.Spec, own}.solve()
 	t.settle()
 	return &t
 }
@@ -85,16 +85,16 @@ func (t *Table) own(state *network.State, fresh []raw) []raw {
 				continue
 			}
 			if state.Holds(i, a) {
-				fresh = append(fresh, raw{Route{static: model.None, out: i, Source: Local}, netip.PrefixFrom(a.Addr(), a.Addr().BitLen())})
+				fresh = append(fresh, raw{Route{static: noStatic, out: i, Source: Local}, netip.PrefixFrom(a.Addr(), a.Addr().BitLen())})
 			}
 			if !a.IsSingleIP() {
-				fresh = append(fresh, raw{Route{static: model.None, out: i, Source: Direct}, a.Masked()})
+				fresh = append(fresh, raw{Route{static: noStatic, out: i, Source: Direct}, a.Masked()})
 			}
 		}
 	}
 	if t.key.Name == "" {
 		for _, p := range device.Beyond {
-			fresh = append(fresh, raw{Route{static: model.None, out: model.None, Source: Local}, p.Prefix})
+			fresh = append(fresh, raw{Route{static: noStatic, out: model.None, Source: Local}, p.Prefix})
 		}
 	}
 	return fresh

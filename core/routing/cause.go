@@ -38,15 +38,15 @@ type Cause struct {
 func (v View) Cause(e Entry) Cause {
 	spec := v.tables.state.Spec
 	c := Cause{Device: v.Device(), Interface: model.None}
-	if e.static != model.None {
-		c.Via = spec.Statics[e.static].Via
+	if id := e.Static(); id != model.None {
+		c.Via = spec.Statics[id].Via
 	}
 	switch e.Usable {
 	case IsUsable:
 		v.discards(e, &c)
 		return c
 	case WatchSilent:
-		c.Code, c.Monitor = WatchIsSilent, MonitorOf(&spec.Statics[e.static])
+		c.Code, c.Monitor = WatchIsSilent, MonitorOf(&spec.Statics[e.Static()])
 		return c
 	case InterfaceDown:
 		c.Code, c.Interface = OutIsDown, e.out
@@ -67,7 +67,7 @@ func (v View) Cause(e Entry) Cause {
 		return c
 	case ThroughUnusable:
 		for _, other := range v.Covering(c.Via) {
-			if other.Usable != IsUsable && other.static != model.None && other.static != e.static {
+			if other.Usable != IsUsable && other.static != noStatic && other.static != e.static {
 				further := v.Cause(other)
 				c.Code, c.Prefix, c.Further = HopBehind, other.Prefix, &further
 				return c

@@ -32,9 +32,19 @@ func (v View) Decided(a netip.Addr, doing int32) (Match, bool) {
 // Entry is one route of a table as it stands.
 type Entry struct {
 	*Route
+	base   model.StaticID
 	Prefix netip.Prefix
 	InUse  bool  // usable, and no better one to its prefix is
 	Hops   []Hop // resolved; belongs to the tables
+}
+
+// Static is the static route this one stands for, None for direct and local
+// ones.
+func (e Entry) Static() model.StaticID {
+	if e.static == noStatic {
+		return model.None
+	}
+	return e.base + model.StaticID(e.static)
 }
 
 // entries lists the routes of a group, best first.
@@ -49,7 +59,7 @@ func (v View) entries(g int32) []Entry {
 			best = r
 		}
 		inUse := r.Usable == IsUsable && r.Distance == best.Distance && r.Metric == best.Metric
-		all = append(all, Entry{r, prefix, inUse, v.tables.shared.hopsOf(r.hops)})
+		all = append(all, Entry{r, v.table.base, prefix, inUse, v.tables.shared.hopsOf(r.hops)})
 	}
 	return all
 }
@@ -81,8 +91,8 @@ func (v View) InUse(visit func(id model.StaticID, hops []Hop)) {
 			if r.Distance != best.Distance || r.Metric != best.Metric {
 				break
 			}
-			if r.static != model.None {
-				visit(r.static, v.tables.shared.hopsOf(r.hops))
+			if r.static != noStatic {
+				visit(v.table.base+model.StaticID(r.static), v.tables.shared.hopsOf(r.hops))
 			}
 		}
 	}
@@ -113,7 +123,7 @@ func (v View) EntryOf(id model.StaticID) (Entry, bool) {
 	for g := range v.table.groups {
 		first, last := v.table.routesOf(int32(g))
 		for n, r := range v.table.routes[first:last] {
-			if r.static == id {
+			if r.static != noStatic && v.table.base+model.StaticID(r.static) == id {
 				return v.entries(int32(g))[n], true
 			}
 		}

@@ -55,7 +55,7 @@ type hopSetID int32
 // shared is held in the Tables and looked up.
 type Route struct {
 	hops     hopSetID
-	static   model.StaticID    // None for direct and local routes
+	static   int32             // of the device's static routes, from 0; noStatic for direct and local ones
 	out      model.InterfaceID // None where only the next hop is given
 	Metric   uint32
 	Distance uint8
@@ -64,9 +64,8 @@ type Route struct {
 	Discard  bool
 }
 
-// Static is the static route this one stands for, None for direct and local
-// ones.
-func (r *Route) Static() model.StaticID { return r.static }
+// noStatic is that of direct and local routes.
+const noStatic = -1
 
 // Out is the interface the route was given, None where it has a next hop only.
 func (r *Route) Out() model.InterfaceID { return r.out }

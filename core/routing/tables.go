@@ -36,11 +36,7 @@ func Resolve(state *network.State, statics []model.Static) *Tables {
 		for last < len(statics) && statics[last].Device == model.DeviceID(d) {
 			last++
 		}
-		t.main[d] = t.build(Key{Device: model.DeviceID(d)}, statics, first, last)
-		for _, name := range furtherTables(state.Spec, model.DeviceID(d), statics[first:last]) {
-			key := Key{model.DeviceID(d), name}
-			t.named[key] = t.build(key, statics, first, last)
-		}
+		t.ofDevice(model.DeviceID(d), statics[first:last], model.StaticID(first))
 		first = last
 	}
 	return t
@@ -82,13 +78,37 @@ func (t *Tables) Update(state *network.State) *Tables {
 }
 
 // WithRoutes is the tables in a state that differs in one device's static routes only,
-// which are those from first on up to last.
+// which are those of its own from first on up to last. Those of the devices behind it
+// may have moved in the list of all.
 func (t *Tables) WithRoutes(state *network.State, d model.DeviceID, first, last int) *Tables {
 	next := t.next(state)
 	maps.DeleteFunc(next.named, func(k Key, _ *Table) bool { return k.Device == d })
-	next.main[d] = &Table{key: Key{Device: d}, firstStatic: first, lastStatic: last}
-	next.rebuild(d)
+	if moved := len(state.Spec.Statics) - len(t.state.Spec.Statics); moved != 0 && last < len(state.Spec.Statics) {
+		for other := int(d) + 1; other < len(next.main); other++ {
+			next.main[other] = next.main[other].at(moved)
+		}
+		for k, old := range next.named {
+			if k.Device > d {
+				next.named[k] = old.at(moved)
+			}
+		}
+	}
+	next.ofDevice(d, state.Spec.Statics[first:last], model.StaticID(first))
 	return next
+}
+
+// at is the same table, whose device's routes have moved in the list of all.
+func (t *Table) at(moved int) *Table {
+	next := *t
+	next.base += model.StaticID(moved)
+	return &next
+}
+
+// With is the tables in a state that differs in what no route hangs on.
+func (t *Tables) With(state *network.State) *Tables {
+	next := *t
+	next.state = state
+	return &next
 }
 
 // next is the same tables, in which some are to be replaced.
@@ -100,12 +120,21 @@ func (t *Tables) next(state *network.State) *Tables {
 
 // rebuild replaces the tables of a device.
 func (t *Tables) rebuild(d model.DeviceID) {
-	first, last := t.main[d].firstStatic, t.main[d].lastStatic
-	statics := t.state.Spec.Statics
-	t.main[d] = t.build(Key{Device: d}, statics, first, last)
-	for _, name := range furtherTables(t.state.Spec, d, statics[first:last]) {
-		t.named[Key{d, name}] = t.build(Key{d, name}, statics, first, last)
+	old := t.main[d]
+	t.ofDevice(d, t.staticsOf(old), old.base)
+}
+
+// ofDevice makes the tables of a device from its static routes.
+func (t *Tables) ofDevice(d model.DeviceID, own []model.Static, base model.StaticID) {
+	t.main[d] = t.build(Key{Device: d}, own, base)
+	for _, name := range furtherTables(t.state.Spec, d, own) {
+		t.named[Key{d, name}] = t.build(Key{d, name}, own, base)
 	}
+}
+
+// staticsOf is the static routes of a table's device.
+func (t *Tables) staticsOf(table *Table) []model.Static {
+	return t.state.Spec.Statics[table.base : table.base+model.StaticID(table.statics)]
 }
 
 // Monitor is a probe that watched routes hang on: from a device by a next hop, or
@@ -218,7 +247,7 @@ func (t *Tables) ForSource(d model.DeviceID, source netip.Addr) View {
 func (t *Tables) Of(d model.DeviceID) []View {
 	all := []View{t.Table(d)}
 	old := t.main[d]
-	for _, name := range furtherTables(t.state.Spec, d, t.state.Spec.Statics[old.firstStatic:old.lastStatic]) {
+	for _, name := range furtherTables(t.state.Spec, d, t.staticsOf(old)) {
 		all = append(all, View{t, t.named[Key{d, name}]})
 	}
 	return all
@@ -236,15 +265,16 @@ type View struct {
 // Table is the routes of one device, grouped by prefix in the order of
 // addresses, with the ranges of addresses each group wins.
 type Table struct {
-	key                     Key
-	firstStatic, lastStatic int
-	routes                  []Route
-	groups                  []group
-	four                    int       // how many groups are of IPv4; they come first
-	prefixes6               []prefix6 // by group, those of IPv4 not counted
-	does                    []does
-	ranges4                 index4
-	ranges6                 index6
+	key       Key
+	base      model.StaticID // of the device's static routes the first
+	statics   int32          // how many it has
+	routes    []Route
+	groups    []group
+	four      int       // how many groups are of IPv4; they come first
+	prefixes6 []prefix6 // by group, those of IPv4 not counted
+	does      []does
+	ranges4   index4
+	ranges6   index6
 }
 
 // group is all routes to one prefix: those from first on, best first, up to the

@@ -19,7 +19,7 @@ type solver struct {
 	*Table
 	shared  *shared
 	spec    *model.Spec
-	statics []model.Static
+	statics []model.Static // of the device
 }
 
 // solve sets Usable and the hops of every route, then those of every group.
@@ -168,7 +168,7 @@ func (s solver) isOpen(i int32) bool {
 // defaultBarred tells whether the route is a default, through which next hops
 // are not to be found unless the setting says so.
 func (s solver) defaultBarred(r *Route) bool {
-	return r.static != model.None && s.statics[r.static].To.Bits() == 0 && !s.spec.Settings.ResolveThroughDefault
+	return r.static != noStatic && s.statics[r.static].To.Bits() == 0 && !s.spec.Settings.ResolveThroughDefault
 }
 
 // reason tells why an open route is not usable.

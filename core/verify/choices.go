@@ -83,7 +83,7 @@ func (c *checker) leaksToStandby(d model.DeviceID, entries []routing.Entry) {
 	var preferred, standby []model.DeviceID
 	carrier := func(e routing.Entry) (model.DeviceID, bool) {
 		s := &c.spec.Statics[e.Static()]
-		for _, h := range c.spec.HoldersOf(s.Via) {
+		for _, h := range c.state().HoldersOf(s.Via) {
 			if far := c.spec.Interfaces[h].Device; c.spec.Devices[far].Kind == model.World {
 				return far, true
 			}

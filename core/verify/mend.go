@@ -55,11 +55,14 @@ func Mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out mode
 }
 
 // Try makes a change in a copy of the network, with the same parts out of
-// order.
+// order. Where routes are derived, they may come out otherwise.
 func Try(net *forward.Network, c model.Change) *forward.Network {
-	spec, net, _ := derive.Resolve(c.Apply(net.Spec))
+	if net.Spec.Wants == nil || c.Touches() == model.TouchesPermits {
+		return net.Changed(c)
+	}
+	spec, next, _ := derive.Resolve(c.Apply(net.Spec))
 	if len(net.State.Failures()) == 0 {
-		return net
+		return next
 	}
 	return forward.Resolve(network.Build(spec).State(net.State.Failures()...))
 }
@@ -146,7 +149,7 @@ func (m mender) bringUp(id model.InterfaceID) []model.Change {
 // bringUpHolder switches on whoever has the address and is down.
 func (m mender) bringUpHolder(a netip.Addr) []model.Change {
 	var changes []model.Change
-	for _, h := range m.spec.HoldersOf(a) {
+	for _, h := range m.net.State.HoldersOf(a) {
 		changes = append(changes, m.bringUp(h)...)
 	}
 	return changes
@@ -201,7 +204,7 @@ func (m mender) destination(d model.DeviceID, to netip.Addr) netip.Prefix {
 			}
 		}
 	}
-	if len(m.spec.HoldersOf(to)) > 0 {
+	if len(m.net.State.HoldersOf(to)) > 0 {
 		return netip.PrefixFrom(to, to.BitLen())
 	}
 	return everything

@@ -57,7 +57,7 @@ func (m mender) permit(g *forward.Graph, n forward.Node, end forward.End) []mode
 // named is an address as a side of a permit: by the host that has it, the segment
 // it is on where that is a sender's, or itself.
 func (m mender) named(a netip.Addr) (model.Side, string) {
-	for _, h := range m.spec.HoldersOf(a) {
+	for _, h := range m.net.State.HoldersOf(a) {
 		if d := m.spec.Interfaces[h].Device; m.spec.Devices[d].Kind == model.Host {
 			return model.Side{Prefixes: m.spec.Own(d)}, m.spec.Devices[d].Name
 		}

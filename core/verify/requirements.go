@@ -131,7 +131,7 @@ func (c *checker) ends(parties []model.Party, sending bool) []end {
 	for _, p := range parties {
 		switch {
 		case p.Address.IsValid():
-			holders := c.spec.HoldersOf(p.Address)
+			holders := c.state().HoldersOf(p.Address)
 			if len(holders) > 0 {
 				add(end{c.spec.Interfaces[holders[0]].Device, p.Address})
 			} else if !sending {

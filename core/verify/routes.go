@@ -31,7 +31,7 @@ func (c *checker) held(link model.InterfaceID, a netip.Addr) bool {
 			return true
 		}
 	}
-	for _, h := range c.spec.HoldersOf(a) {
+	for _, h := range c.state().HoldersOf(a) {
 		down := !c.net.State.IsUp(h) || !c.net.State.IsUp(link)
 		if h != link && down && c.spec.Interfaces[h].Segment == c.spec.Interfaces[link].Segment {
 			return true
@@ -51,7 +51,7 @@ func (c *checker) linkName(id model.InterfaceID) string {
 
 // nobody says that nobody on the link has the address, or who has it elsewhere.
 func (c *checker) nobody(link model.InterfaceID, a netip.Addr) string {
-	for _, h := range c.spec.HoldersOf(a) {
+	for _, h := range c.state().HoldersOf(a) {
 		if h != link {
 			return fmt.Sprintf("%s, which has it, is not on that wire", c.spec.Label(h))
 		}

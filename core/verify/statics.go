@@ -196,14 +196,14 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 		if e.Outcome != forward.Dropped && e.Outcome != forward.Unrouted || at == s.Device {
 			continue
 		}
-		if _, down := forward.DownInterfaceTowards(c.net, at, to); down || !c.state().IsUp(c.spec.HoldersOf(to)[0]) {
+		if _, down := forward.DownInterfaceTowards(c.net, at, to); down || !c.state().IsUp(c.state().HoldersOf(to)[0]) {
 			continue // that is the reason, and told
 		}
 		name, what := c.spec.Devices[s.Device].Name, "has no route for it"
 		if e.Outcome == forward.Dropped {
 			what = "discards it"
 		}
-		f := finding.New(finding.BlackHole, s.Place, "%s sends %s, which %s has, to %s, and %s %s", name, to, c.spec.Label(c.spec.HoldersOf(to)[0]), c.spec.Devices[x.Nodes[1].Device].Name, c.spec.Devices[at].Name, what).About(name)
+		f := finding.New(finding.BlackHole, s.Place, "%s sends %s, which %s has, to %s, and %s %s", name, to, c.spec.Label(c.state().HoldersOf(to)[0]), c.spec.Devices[x.Nodes[1].Device].Name, c.spec.Devices[at].Name, what).About(name)
 		if c.trials++; c.trials <= mostTrials {
 			exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
 			if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {

@@ -238,7 +238,7 @@ func (c *checker) inPieces(link model.InterfaceID, a netip.Addr) bool {
 	if s == model.None || !c.split[s] {
 		return false
 	}
-	return slices.ContainsFunc(c.spec.HoldersOf(a), func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Segment == s })
+	return slices.ContainsFunc(c.state().HoldersOf(a), func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Segment == s })
 }
 
 // leaks finds broadcast domains in which two segments meet.

@@ -5,12 +5,18 @@ import (
 	"net/netip"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
 
+	"ropeswing/core/coretest"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/observed"
+	"ropeswing/core/verify"
 	"ropeswing/core/workspace"
 )
 
@@ -35,6 +41,7 @@ func BenchmarkCompare(b *testing.B) {
 			require.NoError(b, err)
 		}
 	})
+	b.Run("mend", func(b *testing.B) { benchmarkMend(b, w.Network) })
 	devices, err := workspace.ReadState(os.DirFS(state))
 	require.NoError(b, err)
 	b.Run("compare", func(b *testing.B) {
@@ -43,6 +50,25 @@ func BenchmarkCompare(b *testing.B) {
 			require.Len(b, r.Differences, 150)
 		}
 	})
+}
+
+// benchmarkMend looks for what mends a ping that fails for a route which one of the
+// million written ones lacks, as the remedy of it is looked for.
+func benchmarkMend(b *testing.B, net *forward.Network) {
+	from, to := coretest.Device(b, net.Spec, "h3"), net.Spec.MainAddress(coretest.Device(b, net.Spec, "h500"), true)
+	root := coretest.Device(b, net.Spec, "r0")
+	spec := *net.Spec
+	spec.Statics = slices.DeleteFunc(slices.Clone(spec.Statics), func(s model.Static) bool { return s.Device == root && s.To.Contains(to) })
+	require.Len(b, spec.Statics, len(net.Spec.Statics)-1)
+	broken := forward.Resolve(network.Build(&spec).State())
+	x := forward.Ping(broken, from, netip.Addr{}, to, model.None)
+	require.Equal(b, forward.Fails, x.Verdict())
+	b.ReportAllocs()
+	for b.Loop() {
+		r, ok := verify.Mend(broken, x, netip.Addr{}, model.None)
+		require.True(b, ok)
+		require.Len(b, r.Steps, 1)
+	}
 }
 
 // writeLarge writes the plan of routers in a tree, each with LANs, with a host in the
