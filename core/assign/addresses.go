@@ -206,7 +206,7 @@ func (o *pool) free(a netip.Addr) bool {
 
 func (o *pool) leased(a netip.Addr) (model.Lease, bool) {
 	for _, l := range o.segment.Leases {
-		if l.First.Is4() == a.Is4() && !a.Less(l.First) && !l.Last.Less(a) {
+		if l.Contains(a) {
 			return l, true
 		}
 	}

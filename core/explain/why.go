@@ -357,7 +357,7 @@ func (w explainer) whyAddress(a netip.Addr) Why {
 			}
 		}
 		for _, l := range segment.Leases {
-			if l.First.Is4() == a.Is4() && !a.Less(l.First) && !l.Last.Less(a) {
+			if l.Contains(a) {
 				y.Answer = "for hosts to lease, in " + segment.Name
 			}
 		}

@@ -290,7 +290,7 @@ func (e explainer) unanswered(f *Failure) {
 func standingFor(spec *model.Spec, a netip.Addr) *model.Translation {
 	for d := range spec.Devices {
 		for i := range spec.Devices[d].Translates {
-			if t := &spec.Devices[d].Translates[i]; !t.ByInterface && !a.Less(t.First) && !t.Last.Less(a) {
+			if t := &spec.Devices[d].Translates[i]; t.Range.Contains(a) {
 				return t
 			}
 		}

@@ -166,9 +166,9 @@ func (s *Segment) WantedLength(is4 bool) (int, bool) {
 
 // Lease is a range of addresses that hosts lease, both ends in it.
 type Lease struct {
-	First, Last netip.Addr
-	By          DeviceID // None where the plan does not say
-	Place       source.Place
+	prefix.Range
+	By    DeviceID // None where the plan does not say
+	Place source.Place
 }
 
 // Gateway is an address hosts send through.

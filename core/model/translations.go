@@ -22,15 +22,15 @@ const (
 
 // Translation is addresses that are others beyond an interface.
 type Translation struct {
-	Text        string // as written
-	Kind        TranslationKind
-	Inside      Side           // of OneToOne: one prefix
-	Outside     []netip.Prefix // of OneToOne: one prefix of the same length
-	First, Last netip.Addr     // of what is shared or taken from; invalid for ByInterface
-	ByInterface bool           // shared is the IPv4 address of Beyond
-	Beyond      InterfaceID
-	Needed      int64        // of Taking: how many hosts the segments of Inside are to have
-	Place       source.Place // of the sentence
+	Text         string // as written
+	Kind         TranslationKind
+	Inside       Side           // of OneToOne: one prefix
+	Outside      []netip.Prefix // of OneToOne: one prefix of the same length
+	prefix.Range                // what is shared or taken from; invalid for ByInterface
+	ByInterface  bool           // shared is the IPv4 address of Beyond
+	Beyond       InterfaceID
+	Needed       int64        // of Taking: how many hosts the segments of Inside are to have
+	Place        source.Place // of the sentence
 }
 
 const translationForms = "'A is B beyond INTERFACE', 'A shares INTERFACE', 'A shares B beyond INTERFACE' or 'A takes B beyond INTERFACE'"
@@ -44,7 +44,7 @@ func (r *resolver) lent() {
 				if first, last, ok := outside(words[2].Value); ok {
 					for s := range r.spec.Segments {
 						if segment := &r.spec.Segments[s]; segment.holds(first, last) {
-							segment.Lent = append(segment.Lent, Lease{First: first, Last: last, By: DeviceID(i), Place: t.Place})
+							segment.Lent = append(segment.Lent, Lease{Range: prefix.Range{First: first, Last: last}, By: DeviceID(i), Place: t.Place})
 						}
 					}
 				}
@@ -56,7 +56,7 @@ func (r *resolver) lent() {
 // Lends tells whether an address of the segment stands for another, by
 // translation.
 func (s *Segment) Lends(a netip.Addr) bool {
-	return slices.ContainsFunc(s.Lent, func(l Lease) bool { return !a.Less(l.First) && !l.Last.Less(a) })
+	return slices.ContainsFunc(s.Lent, func(l Lease) bool { return l.Contains(a) })
 }
 
 // outside reads an address, a range or a prefix.

@@ -180,7 +180,7 @@ func (s *Spec) Rooms() []Room {
 			}
 			room.Leased += prefix.Distance(l.First, l.Last) + 1
 			for a := range held[id] {
-				if !a.Less(l.First) && !l.Last.Less(a) {
+				if l.Contains(a) {
 					room.Leased--
 				}
 			}

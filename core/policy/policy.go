@@ -7,6 +7,7 @@ import (
 	"net/netip"
 
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // Policy is the permits and translations of a network. It is never changed; nil
@@ -29,8 +30,8 @@ type device struct {
 
 // stand is addresses that a translator answers for on a link.
 type stand struct {
-	first, last netip.Addr
-	at          model.InterfaceID
+	prefix.Range
+	at model.InterfaceID
 }
 
 // New makes the policy of a network; nil where it has none.
@@ -80,7 +81,7 @@ func (p *Policy) translations(x *device) {
 		}
 		for _, own := range p.spec.Interfaces[t.Beyond].Addresses {
 			if own.Contains(t.First) && own.Contains(t.Last) {
-				p.stand(stand{t.First, t.Last, t.Beyond})
+				p.stand(stand{t.Range, t.Beyond})
 				break
 			}
 		}
@@ -134,7 +135,7 @@ func neighbourhood(a netip.Addr) netip.Prefix {
 }
 
 func (p *Policy) stand(s stand) {
-	first, last := neighbourhood(s.first), neighbourhood(s.last)
+	first, last := neighbourhood(s.First), neighbourhood(s.Last)
 	if first != last {
 		p.wide = append(p.wide, s)
 		return
@@ -151,7 +152,7 @@ func (p *Policy) Answering(a netip.Addr, visit func(model.InterfaceID)) {
 	}
 	for _, all := range [][]stand{p.near[neighbourhood(a)], p.wide} {
 		for _, s := range all {
-			if !a.Less(s.first) && !s.last.Less(a) {
+			if s.Contains(a) {
 				visit(s.at)
 			}
 		}

@@ -207,7 +207,7 @@ func (c *checker) leases() {
 			return
 		}
 		for _, l := range c.spec.Segments[s].Leases {
-			if l.First.Is4() == a.Addr().Is4() && !a.Addr().Less(l.First) && !l.Last.Less(a.Addr()) {
+			if l.Contains(a.Addr()) {
 				label := c.spec.Label(id)
 				f := finding.New(finding.LeaseOverFixed, a.Place, "%s is within the leases of %s, %s to %s", a.Addr(), c.spec.Segments[s].Name, l.First, l.Last).About(label).With(l.Place)
 				if free, ok := c.free(a.Prefix); ok {

@@ -102,8 +102,8 @@ func (c *checker) switchCable(x *model.Cable, a, b *model.Interface) {
 		}
 		c.report(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near, c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place))
 	}
-	c.missing(x, far, missingAt(a, b))
-	c.missing(x, near, missingAt(b, a))
+	c.missing(x, far, c.state().Missing(x.Ends[1]))
+	c.missing(x, near, c.state().Missing(x.Ends[0]))
 }
 
 // missing reports the VLANs that the other end of a trunk carries and this one
@@ -126,24 +126,14 @@ func (c *checker) missing(x *model.Cable, at string, vlans []model.VLAN) {
 		Mend("add it to 'tagged' of %s, or take it away at the other end", at))
 }
 
-// missingAt lists the VLANs that port a sends with a tag and port b drops.
-func missingAt(a, b *model.Interface) []model.VLAN {
-	var all []model.VLAN
-	for _, v := range a.Tagged {
-		if _, ok := slices.BinarySearch(b.Tagged, v); !ok {
-			all = append(all, v)
-		}
-	}
-	return all
-}
-
 // tagsOf checks that a switch port carries the tags of the subinterfaces at the
 // other end.
 func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.Interface) {
-	at := c.spec.Label(x.Ends[0])
-	if x.Ends[0] == routed {
-		at = c.spec.Label(x.Ends[1])
+	end := x.Ends[0]
+	if end == routed {
+		end = x.Ends[1]
 	}
+	at, missing := c.spec.Label(end), c.state().Missing(end)
 	carrier := routed
 	if g := c.spec.Interfaces[routed].Group; g != model.None {
 		carrier = g
@@ -153,7 +143,7 @@ func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.I
 		if i.Parent != carrier || i.Tag == 0 {
 			continue
 		}
-		if _, ok := slices.BinarySearch(port.Tagged, i.Tag); !ok {
+		if slices.Contains(missing, i.Tag) {
 			c.dropped[i.Tag] = at
 			c.report(finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).
 				Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at).With(port.Place))

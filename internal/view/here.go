@@ -70,7 +70,7 @@ func NewHere(net *forward.Network, own []OwnAddress, defaults []netip.Addr, pref
 		if x.Holder == "" && x.Note == "" {
 			x.Note = "nobody's by the plan"
 			for _, l := range spec.Segments[s].Leases {
-				if !o.Prefix.Addr().Less(l.First) && !l.Last.Less(o.Prefix.Addr()) {
+				if l.Contains(o.Prefix.Addr()) {
 					x.Note = "leased"
 				}
 			}

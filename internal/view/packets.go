@@ -3,6 +3,7 @@ package view
 import (
 	"fmt"
 	"io"
+	"ropeswing/core/frames"
 	"slices"
 	"strconv"
 )
@@ -68,7 +69,6 @@ func (v *Packets) Text(w io.Writer, width int, wide bool) {
 // Beside is the packets of two interfaces, each on one beside itself on the other.
 func (v *Packets) Beside(a, b string) Table {
 	t := Table{Columns: []Column{{Key: "packet", Title: "packet", Heading: true}, {Key: "field", Title: ""}, {Key: "first", Title: a}, {Key: "second", Title: b}, {Key: "changed", Title: "changed"}}, Empty: "no packet was captured on either"}
-	used := map[int]bool{}
 	add := func(x, y *Packet) {
 		name := x
 		if name == nil {
@@ -97,29 +97,18 @@ func (v *Packets) Beside(a, b string) Table {
 			}
 		}
 	}
-	for i := range v.Packets {
-		x := &v.Packets[i]
-		if used[i] || x.Interface != a && x.Interface != b {
-			continue
-		}
-		used[i] = true
-		other := -1
-		for j := i + 1; j < len(v.Packets); j++ {
-			y := &v.Packets[j]
-			if !used[j] && y.Interface != x.Interface && (y.Interface == a || y.Interface == b) && y.Key == x.Key {
-				other = j
-				break
+	all := make([]frames.Captured, len(v.Packets))
+	for i, p := range v.Packets {
+		all[i] = frames.Captured{Interface: p.Interface, Key: p.Key}
+	}
+	for _, pair := range frames.Beside(all, a, b) {
+		var beside [2]*Packet
+		for n, i := range pair {
+			if i >= 0 {
+				beside[n] = &v.Packets[i]
 			}
 		}
-		var y *Packet
-		if other >= 0 {
-			used[other], y = true, &v.Packets[other]
-		}
-		if x.Interface == b {
-			add(y, x)
-		} else {
-			add(x, y)
-		}
+		add(beside[0], beside[1])
 	}
 	return t
 }

@@ -7,7 +7,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 	"ropeswing/core/source"
 	"ropeswing/core/verify"
 )
@@ -166,40 +166,26 @@ func newTranslation(net *forward.Network, d model.DeviceID, x *model.Translation
 			}
 		}
 	}
-	pol := policy.New(spec)
-	switch {
-	case x.Kind == model.Sharing:
-		to := x.First.String()
-		if x.ByInterface {
-			to = address(policy.Shared(spec, x))
-		} else if x.First != x.Last {
-			to = x.First.String() + ".." + x.Last.String()
+	for _, p := range net.Policy.Pairs(d, x) {
+		b := Both{Inside: p.Inside.String(), Outside: outside(x, p.Outside)}
+		switch {
+		case p.Anyone:
+			b.Inside = "anyone"
+		case p.Host != model.None:
+			b.Host, b.Inside = spec.Devices[p.Host].Name, p.Inside.Addr().String()
 		}
-		for _, p := range x.Inside.Prefixes {
-			if p.Addr().Is4() == (x.ByInterface || x.First.Is4()) {
-				v.Pairs = append(v.Pairs, Both{Inside: p.String(), Outside: to})
-			}
-		}
-		if x.Inside.Anyone {
-			v.Pairs = append(v.Pairs, Both{Inside: "anyone", Outside: to})
-		}
-	case x.Kind == model.OneToOne && x.First != x.Last:
-		v.Pairs = append(v.Pairs, Both{Inside: x.Inside.Prefixes[0].String(), Outside: x.Outside[0].String()})
-	default:
-		for id := range spec.Interfaces {
-			i := &spec.Interfaces[id]
-			for _, a := range i.Addresses {
-				if a.Addr().Is4() != x.First.Is4() || !x.Inside.Contains(a.Addr()) || x.Kind == model.Taking && spec.Devices[i.Device].Kind != model.Host {
-					continue
-				}
-				to, _, ok := pol.Outward(d, x.Beyond, a.Addr())
-				p := Both{Host: spec.Devices[i.Device].Name, Inside: a.Addr().String()}
-				if ok {
-					p.Outside = to.String()
-				}
-				v.Pairs = append(v.Pairs, p)
-			}
-		}
+		v.Pairs = append(v.Pairs, b)
 	}
 	return v
+}
+
+// outside is what addresses are beyond a translator.
+func outside(t *model.Translation, r prefix.Range) string {
+	switch {
+	case r.First == r.Last:
+		return address(r.First)
+	case t.Kind == model.OneToOne:
+		return t.Outside[0].String()
+	}
+	return r.First.String() + ".." + r.Last.String()
 }

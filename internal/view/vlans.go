@@ -68,10 +68,8 @@ func vlansOf(state *network.State, d model.DeviceID, named map[model.VLAN]string
 			for _, v := range i.Tagged {
 				of(v).Tagged = append(of(v).Tagged, i.Name)
 			}
-			for _, v := range sentTo(state, id) {
-				if _, has := slices.BinarySearch(i.Tagged, v); !has {
-					of(v).Missing = append(of(v).Missing, i.Name)
-				}
+			for _, v := range state.Missing(id) {
+				of(v).Missing = append(of(v).Missing, i.Name)
 			}
 		}
 	}
@@ -80,26 +78,6 @@ func vlansOf(state *network.State, d model.DeviceID, named map[model.VLAN]string
 		all = append(all, *x)
 	}
 	slices.SortFunc(all, func(a, b VLAN) int { return a.VLAN - b.VLAN })
-	return all
-}
-
-// sentTo lists the VLANs that the far end of a port's cable sends with a tag:
-// those a switch has there, or the subinterfaces of another device.
-func sentTo(state *network.State, id model.InterfaceID) []model.VLAN {
-	spec := state.Spec
-	far := state.Peer(id)
-	if far == model.None {
-		return nil
-	}
-	if spec.Interfaces[far].Switched {
-		return spec.Interfaces[far].Tagged
-	}
-	var all []model.VLAN
-	for _, sub := range spec.InterfacesOf(spec.Interfaces[far].Device) {
-		if spec.Interfaces[sub].Parent == far && spec.Interfaces[sub].Tag != 0 {
-			all = append(all, spec.Interfaces[sub].Tag)
-		}
-	}
 	return all
 }
 
