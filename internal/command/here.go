@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/observed"
 	"ropeswing/internal/view"
 	"ropeswing/internal/wire"
@@ -28,7 +29,7 @@ func (a *app) here() *cobra.Command {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			w, err := a.usable()
+			w, err := a.numbers()
 			if err != nil {
 				return err
 			}
@@ -36,7 +37,7 @@ func (a *app) here() *cobra.Command {
 			if err != nil {
 				return notAsked{err}
 			}
-			v := view.NewHere(w.Network, own, ownDefaults(), a.self())
+			v := view.NewHere(w.Spec, w.Here(own, ownDefaults()), a.self())
 			if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
 				return err
 			}
@@ -51,12 +52,12 @@ func (a *app) here() *cobra.Command {
 }
 
 // ownAddresses are this machine's addresses that are of use beyond it.
-func ownAddresses() ([]view.OwnAddress, error) {
+func ownAddresses() ([]ask.OwnAddress, error) {
 	interfaces, err := net.Interfaces()
 	if err != nil {
 		return nil, err
 	}
-	var all []view.OwnAddress
+	var all []ask.OwnAddress
 	for _, i := range interfaces {
 		addresses, err := i.Addrs()
 		if err != nil {
@@ -70,7 +71,7 @@ func ownAddresses() ([]view.OwnAddress, error) {
 			a, _ := netip.AddrFromSlice(n.IP)
 			if a = a.Unmap(); !a.IsLoopback() && !a.IsLinkLocalUnicast() {
 				length, _ := n.Mask.Size()
-				all = append(all, view.OwnAddress{Interface: i.Name, Prefix: netip.PrefixFrom(a, length), Up: i.Flags&net.FlagUp != 0})
+				all = append(all, ask.OwnAddress{Interface: i.Name, Prefix: netip.PrefixFrom(a, length), Up: i.Flags&net.FlagUp != 0})
 			}
 		}
 	}

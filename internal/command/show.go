@@ -49,7 +49,9 @@ func (a *app) show() *cobra.Command {
 		})),
 		a.list("translations", "translation", "Which addresses are which beyond which interface", rowsOf(view.Translations)),
 		a.packets(),
-		a.stateList("hosts", "host", "The hosts side by side, and what is odd about any", rowsOf(view.Hosts)),
+		a.stateList("hosts", "host", "The hosts side by side, and what is odd about any", rowsOf(func(state *network.State, devices []model.DeviceID) ([]view.Host, view.Table) {
+			return view.Hosts(state.Spec, verify.Hosts(state.Spec, devices))
+		})),
 		a.stateList("addresses", "address", "Every address, in order, and who has it", rowsOf(view.Addresses)),
 		a.blocks(),
 	)

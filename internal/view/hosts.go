@@ -6,9 +6,11 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/prefix"
+	"ropeswing/core/verify"
 )
 
 // Host is a host's addressing in JSON.
@@ -23,16 +25,12 @@ type Host struct {
 	Odd      []string `json:"odd,omitempty"` // in what it differs from the others of its segment
 }
 
-// Hosts is the hosts among the devices, side by side.
-func Hosts(state *network.State, devices []model.DeviceID) ([]Host, Table) {
-	spec := state.Spec
+// Hosts is hosts side by side.
+func Hosts(spec *model.Spec, hosts []verify.Host) ([]Host, Table) {
 	data := []Host{}
-	for _, d := range devices {
-		if spec.Devices[d].Kind == model.Host {
-			data = append(data, newHost(spec, d))
-		}
+	for _, h := range hosts {
+		data = append(data, newHost(spec, h))
 	}
-	markOdd(spec, data)
 	table := Table{Columns: []Column{
 		{Key: "host", Title: "host"}, {Key: "segment", Title: "segment"}, {Key: "address", Title: "address"}, {Key: "mask", Title: "mask"}, {Key: "gateway", Title: "gateway"},
 		{Key: "address_ipv6", Title: "IPv6 address", IfRoom: true}, {Key: "gateway_ipv6", Title: "IPv6 gateway", IfRoom: true}, {Key: "odd", Title: "odd", Below: true},
@@ -43,62 +41,32 @@ func Hosts(state *network.State, devices []model.DeviceID) ([]Host, Table) {
 	return data, table
 }
 
-func newHost(spec *model.Spec, d model.DeviceID) Host {
-	h := Host{Host: spec.Devices[d].Name}
-	for _, id := range spec.InterfacesOf(d) {
-		i := &spec.Interfaces[id]
-		if i.Segment != model.None && h.Segment == "" {
-			h.Segment = spec.Segments[i.Segment].Name
-		}
-		for _, a := range i.Addresses {
-			switch {
-			case a.Addr().Is4() && h.Address == "":
-				h.Address, h.Mask = a.Addr().String(), prefix.Mask(a.Prefix).String()
-			case a.Addr().Is6() && !a.Addr().IsLinkLocalUnicast() && h.Address6 == "":
-				h.Address6 = a.Prefix.String()
-			}
-		}
+func newHost(spec *model.Spec, h verify.Host) Host {
+	x := Host{Host: spec.Devices[h.Device].Name, Gateway: address(h.Gateway[0]), Gateway6: address(h.Gateway[1])}
+	if h.Segment != model.None {
+		x.Segment = spec.Segments[h.Segment].Name
 	}
-	first, last := spec.StaticsOf(d)
-	for _, s := range spec.Statics[first:last] {
-		switch {
-		case s.To.Bits() > 0:
-		case s.To.Addr().Is4() && h.Gateway == "":
-			h.Gateway = s.Via.String()
-		case s.To.Addr().Is6() && h.Gateway6 == "":
-			h.Gateway6 = s.Via.String()
-		}
+	if a := h.Address[0]; a.IsValid() {
+		x.Address, x.Mask = a.Addr().String(), prefix.Mask(a).String()
 	}
-	return h
+	if a := h.Address[1]; a.IsValid() {
+		x.Address6 = a.String()
+	}
+	for _, o := range h.Oddities {
+		x.Odd = append(x.Odd, oddWords(x, h, o))
+	}
+	return x
 }
 
-// markOdd notes in what a host differs from its segment and from most others
-// there.
-func markOdd(spec *model.Spec, all []Host) {
-	usual := map[[2]string]string{} // by segment and field: what most have
-	count := map[[3]string]int{}
-	fields := func(h Host) map[string]string {
-		return map[string]string{"gateway": h.Gateway, "IPv6 gateway": h.Gateway6}
+func oddWords(x Host, h verify.Host, o verify.Oddity) string {
+	switch o.Code {
+	case verify.OddGateway:
+		field := [...]string{"gateway", "IPv6 gateway"}[o.Family]
+		return fmt.Sprintf("its %s is %s, most on %s have %s", field, orNothing(address(h.Gateway[o.Family])), x.Segment, orNothing(address(o.Usual)))
+	case verify.LacksFamily:
+		return fmt.Sprintf("it has no %s address, and the segment has %s", forward.FamilyOf(o.Subnet.Addr()), o.Subnet)
 	}
-	for _, h := range all {
-		for field, v := range fields(h) {
-			count[[3]string{h.Segment, field, v}]++
-			key := [2]string{h.Segment, field}
-			if best := usual[key]; count[[3]string{h.Segment, field, v}] > count[[3]string{h.Segment, field, best}] {
-				usual[key] = v
-			}
-		}
-	}
-	for i := range all {
-		h := &all[i]
-		for _, field := range []string{"gateway", "IPv6 gateway"} {
-			most := usual[[2]string{h.Segment, field}]
-			if v := fields(*h)[field]; v != most && h.Segment != "" {
-				h.Odd = append(h.Odd, fmt.Sprintf("its %s is %s, most on %s have %s", field, orNothing(v), h.Segment, orNothing(most)))
-			}
-		}
-		h.Odd = append(h.Odd, oddAgainstSegment(spec, *h)...)
-	}
+	return fmt.Sprintf("its mask is not the segment's, %s", prefix.Mask(o.Subnet))
 }
 
 func orNothing(s string) string {
@@ -106,26 +74,6 @@ func orNothing(s string) string {
 		return "none"
 	}
 	return s
-}
-
-// oddAgainstSegment compares a host's lengths and families with its segment's.
-func oddAgainstSegment(spec *model.Spec, h Host) []string {
-	id, ok := spec.SegmentNamed(h.Segment)
-	if !ok {
-		return nil
-	}
-	var odd []string
-	for _, p := range spec.Segments[id].Prefixes {
-		switch {
-		case p.Addr().Is4() && h.Address == "":
-			odd = append(odd, "it has no IPv4 address, and the segment has "+p.Prefix.String())
-		case p.Addr().Is6() && h.Address6 == "":
-			odd = append(odd, "it has no IPv6 address, and the segment has "+p.Prefix.String())
-		case p.Addr().Is4() && h.Mask != prefix.Mask(p.Prefix).String():
-			odd = append(odd, fmt.Sprintf("its mask is not the segment's, %s", prefix.Mask(p.Prefix)))
-		}
-	}
-	return odd
 }
 
 // HeldAddress is an address in the plan in JSON.
