@@ -3,9 +3,11 @@ module ropeswing
 go 1.26.0
 
 require (
+	al.essio.dev/pkg/shellescape v1.6.1
 	github.com/clipperhouse/displaywidth v0.11.0
 	github.com/gopacket/gopacket v1.7.7
 	github.com/miekg/dns v1.1.73
+	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/spf13/cobra v1.10.2
 	github.com/spf13/pflag v1.0.9
 	github.com/stretchr/testify v1.12.1
@@ -25,6 +27,7 @@ require (
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
 	golang.org/x/mod v0.41.0 // indirect
+	golang.org/x/text v0.42.0 // indirect
 	golang.org/x/tools v0.51.0 // indirect
 	honnef.co/go/tools v0.8.2 // indirect
 )

@@ -5,6 +5,8 @@ import (
 	"io"
 	"strings"
 
+	"al.essio.dev/pkg/shellescape"
+
 	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -82,13 +84,8 @@ func withoutFlags(names []string) []string {
 	return flags
 }
 
-// ShellWord puts quotes around a word that a shell would take apart.
-func ShellWord(s string) string {
-	if strings.ContainsAny(s, " '\"$&;()<>|*?[]#~`\\") {
-		return "'" + strings.ReplaceAll(s, "'", `'\''`) + "'"
-	}
-	return s
-}
+// ShellWord is a word as a POSIX shell has to be given it.
+func ShellWord(s string) string { return shellescape.Quote(s) }
 
 func newTraceHop(spec *model.Spec, ttl int, a forward.Answer, is4 bool) TraceHop {
 	h := TraceHop{TTL: ttl, Device: spec.Devices[a.Device].Name, In: ifaceName(spec, a.In)}

@@ -3,6 +3,7 @@ package view
 import (
 	"bytes"
 	"encoding/csv"
+	"os/exec"
 	"strings"
 	"testing"
 
@@ -196,7 +197,10 @@ func TestPortsThatAreAlikeShareARow(t *testing.T) {
 }
 
 func TestShellWords(t *testing.T) {
-	for in, want := range map[string]string{"a.plan.yaml": "a.plan.yaml", "my plan": "'my plan'", "it's": `'it'\''s'`, "$(x)": "'$(x)'"} {
-		assert.Equal(t, want, ShellWord(in))
+	assert.Equal(t, "quay-edge:wan0", ShellWord("quay-edge:wan0"), "what needs no quotes has none")
+	for _, word := range []string{"", "{}", "!", "it's", "a b", "$HOME", "`id`", "*", "~", "#x", "a\\b", "x=y", "-n", "a;b", "é", "p1..p3", "\"", "a\tb"} {
+		out, err := exec.Command("sh", "-c", "printf '%s|' "+ShellWord(word)).Output()
+		require.NoError(t, err, "%q", word)
+		assert.Equal(t, word+"|", string(out), "a shell takes it for one word")
 	}
 }
