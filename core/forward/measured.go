@@ -1,10 +1,8 @@
 package forward
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
-	"strings"
 
 	"ropeswing/core/model"
 )
@@ -22,22 +20,71 @@ type MeasuredAnswer struct {
 	Millis float64 // milliseconds there and back, of its quickest answer
 }
 
+// DivergenceCode is the kind of way in which a real traceroute is not as predicted.
+type DivergenceCode uint8
+
+const (
+	AsPredicted    DivergenceCode = iota
+	HopTooMany                    // From is at hop TTL, and none is predicted
+	SilentFromHere                // nothing comes back from hop TTL on, where Planned are
+	SpeaksUp                      // Device at hop TTL sends Measured, and is predicted to drop the packet
+	SpeaksElse                    // Device at hop TTL sends Measured, and Predicted is predicted
+	NotLost                       // what Device at hop TTL sends comes back, and is predicted not to
+	AnotherDevice                 // From is at hop TTL, where Planned are predicted; Loop is who passes it round
+	EndedBy                       // From sends Measured, and the path is predicted to go on to Planned at hop TTL
+	TargetIsSilent                // the path leaves the plan at hop TTL as predicted, and the target does not answer
+	TargetReplies                 // the target answers, and is predicted not to
+)
+
+// Divergence is where a real traceroute is not as predicted.
+type Divergence struct {
+	Code                DivergenceCode
+	TTL                 int
+	From                netip.Addr
+	Device              model.DeviceID
+	Planned             []model.DeviceID // at hop TTL
+	Before              []model.DeviceID // who sent it there: the last that was as predicted
+	Measured, Predicted ICMP
+	AtPlanned           bool // From is of one of Planned
+	Loop                []netip.Addr
+}
+
+// Look is what of a device to look at.
+type Look uint8
+
+const (
+	LookAtRoutes Look = iota
+	LookAtInterfaces
+	LookAtPermits
+)
+
+func (l Look) String() string { return [...]string{"routes", "interfaces", "permits"}[l] }
+
+// Remark is what is not as predicted and says nothing of the path: who is at hop TTL is
+// silent, or answers From another of its addresses.
+type Remark struct {
+	TTL     int
+	Devices []model.DeviceID
+	From    netip.Addr // invalid where it is silent
+}
+
 // Telling is what a real traceroute tells beside its prediction.
 type Telling struct {
-	Differs  string           // where the way is not the predicted one, and what that says; "" where it is
+	Differs  Divergence
 	Suspects []model.DeviceID // whose doing that most likely is; none where that cannot be told
-	LookAt   string           // what of the suspects to look at: routes, interfaces or permits
-	Remarks  []string         // what is not as predicted and says nothing of the way
+	LookAt   Look             // what of the suspects to look at
+	Remarks  []Remark
 }
 
 // Tell sets a real traceroute beside the predicted one. Who is silent though a later one
 // answers, and who answers from another of its addresses, is on the way all the same.
-func (tr *Trace) Tell(spec *model.Spec, measured []MeasuredHop) Telling {
-	x := &telling{spec: spec, trace: tr, measured: measured}
+func (tr *Trace) Tell(net *Network, measured []MeasuredHop) Telling {
+	x := &telling{net: net, trace: tr, measured: measured}
 	if len(tr.Hops) == 0 && tr.Exchange.Verdict() == Works {
 		return x.Telling // to itself
 	}
-	x.Suspects, x.LookAt = []model.DeviceID{tr.Exchange.From}, "routes"
+	x.Suspects = []model.DeviceID{tr.Exchange.From}
+	x.before = x.Suspects
 	for ttl := 1; ttl <= max(len(tr.Hops), len(measured)); ttl++ {
 		var hop *TraceHop
 		if i := slices.IndexFunc(tr.Hops, func(h TraceHop) bool { return h.TTL == ttl }); i >= 0 {
@@ -52,7 +99,7 @@ func (tr *Trace) Tell(spec *model.Spec, measured []MeasuredHop) Telling {
 			return x.Telling
 		}
 		if hop != nil {
-			x.before, x.Suspects = x.names(hop), devices(hop)
+			x.before, x.Suspects = devices(hop), devices(hop)
 		}
 	}
 	x.Suspects = nil
@@ -61,10 +108,18 @@ func (tr *Trace) Tell(spec *model.Spec, measured []MeasuredHop) Telling {
 
 type telling struct {
 	Telling
-	spec     *model.Spec
+	net      *Network
 	trace    *Trace
 	measured []MeasuredHop
-	before   string // who is at the last hop that was as predicted
+	before   []model.DeviceID // at the last hop that was as predicted
+}
+
+func (x *telling) is4() bool { return x.trace.Exchange.Target.Is4() }
+
+// differ notes where the path is not the predicted one.
+func (x *telling) differ(d Divergence) {
+	d.Before = x.before
+	x.Differs = d
 }
 
 // hop compares one TTL; it tells whether that is the end of comparing.
@@ -75,10 +130,10 @@ func (x *telling) hop(ttl int, hop *TraceHop) bool {
 	}
 	for _, m := range got {
 		if hop == nil {
-			x.Differs = fmt.Sprintf("hop %d is %s, and by the plan there is none: look at %s", ttl, x.who(m.From), x.last())
+			x.differ(Divergence{Code: HopTooMany, TTL: ttl, From: m.From})
 			return true
 		}
-		if x.answer(ttl, hop, m); x.Differs != "" {
+		if x.answer(ttl, hop, m); x.Differs.Code != AsPredicted {
 			return true
 		}
 	}
@@ -92,19 +147,18 @@ func (x *telling) silent(ttl int, hop *TraceHop) bool {
 	}
 	for _, h := range x.measured {
 		if h.TTL > ttl && len(h.Answers) > 0 {
-			x.Remarks = append(x.Remarks, fmt.Sprintf("hop %d, %s, says nothing, but lets the probes by", ttl, x.names(hop)))
+			x.Remarks = append(x.Remarks, Remark{TTL: ttl, Devices: devices(hop)})
 			return false
 		}
 	}
-	x.Differs = fmt.Sprintf("nothing comes back from hop %d on, which is %s by the plan: look at %s, at %s, and at the way back from there", ttl, x.names(hop), x.last(), x.names(hop))
-	x.Suspects = append(x.Suspects, devices(hop)...)
+	x.differ(Divergence{Code: SilentFromHere, TTL: ttl, Planned: devices(hop)})
+	x.Suspects = append(slices.Clip(x.Suspects), devices(hop)...)
 	return true
 }
 
 // answer compares one who answered with those that are predicted.
 func (x *telling) answer(ttl int, hop *TraceHop, m MeasuredAnswer) {
-	is4 := x.trace.Exchange.Target.Is4()
-	if !m.ICMP.Passing(is4) && !m.ICMP.Arrived(is4) && !slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) && p.ICMP == m.ICMP }) {
+	if !m.ICMP.Passing(x.is4()) && !m.ICMP.Arrived(x.is4()) && !slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) && p.ICMP == m.ICMP }) {
 		x.ended(ttl, hop, m)
 		return
 	}
@@ -112,92 +166,70 @@ func (x *telling) answer(ttl int, hop *TraceHop, m MeasuredAnswer) {
 		if !x.holds(p, m.From) {
 			continue
 		}
-		name := x.spec.Devices[p.Device].Name
+		d := Divergence{TTL: ttl, From: m.From, Device: p.Device, Measured: m.ICMP, Predicted: p.ICMP}
 		switch {
 		case p.Silent:
-			x.Differs = fmt.Sprintf("hop %d, %s, says '%s', and by the plan it drops the packet without a word", ttl, name, m.ICMP.Words(is4))
-		case p.ICMP != m.ICMP && !(p.ICMP.Arrived(is4) && m.ICMP.Arrived(is4)):
-			x.Differs = fmt.Sprintf("hop %d, %s, says '%s', and by the plan it says '%s'", ttl, name, m.ICMP.Words(is4), p.ICMP.Words(is4))
+			d.Code = SpeaksUp
+		case p.ICMP != m.ICMP && !(p.ICMP.Arrived(x.is4()) && m.ICMP.Arrived(x.is4())):
+			d.Code = SpeaksElse
 		case p.Lost:
-			x.Differs = fmt.Sprintf("the answer of hop %d, %s, comes back, and by the plan it does not", ttl, name)
+			d.Code = NotLost
 		case p.Address != m.From:
-			x.Remarks = append(x.Remarks, fmt.Sprintf("hop %d, %s, answers from %s, another of its addresses than predicted", ttl, name, m.From))
+			x.Remarks = append(x.Remarks, Remark{TTL: ttl, Devices: []model.DeviceID{p.Device}, From: m.From})
 		}
-		if x.Differs != "" {
+		if d.Code != AsPredicted {
+			x.differ(d)
 			x.Suspects = []model.DeviceID{p.Device}
 		}
 		return
 	}
-	x.Differs = fmt.Sprintf("hop %d is %s, and by the plan it is %s: look at %s", ttl, x.who(m.From), x.names(hop), x.last())
-	if round := x.round(); round != "" {
-		x.Differs = fmt.Sprintf("hop %d is %s, and by the plan it is %s: %s", ttl, x.who(m.From), x.names(hop), round)
-	}
+	x.differ(Divergence{Code: AnotherDevice, TTL: ttl, From: m.From, Planned: devices(hop), Loop: x.round()})
 }
 
 // ended is what an error tells that ends a way where by the plan it goes on.
 func (x *telling) ended(ttl int, hop *TraceHop, m MeasuredAnswer) {
-	is4 := x.trace.Exchange.Target.Is4()
 	x.Suspects = nil
-	if holders := x.spec.HoldersOf(m.From); len(holders) > 0 {
-		x.Suspects = []model.DeviceID{x.spec.Interfaces[holders[0]].Device}
+	if holders := x.net.State.HoldersOf(m.From); len(holders) > 0 {
+		x.Suspects = []model.DeviceID{x.net.Spec.Interfaces[holders[0]].Device}
 	}
-	x.Differs = fmt.Sprintf("%s says '%s'", x.who(m.From), m.ICMP.Words(is4))
-	if !slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) }) {
-		x.Differs += fmt.Sprintf(", and by the plan hop %d is %s", ttl, x.names(hop))
-	}
-	x.Differs += ": "
-	unrouted, _ := errorFor(Unrouted, is4)
-	unanswered, _ := errorFor(Unanswered, is4)
-	refused, _ := errorFor(Refused, is4)
+	x.differ(Divergence{
+		Code: EndedBy, TTL: ttl, From: m.From, Planned: devices(hop), Measured: m.ICMP,
+		AtPlanned: slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) }),
+	})
 	switch m.ICMP {
-	case unrouted:
-		x.Differs += "it has no route there"
-	case unanswered:
-		x.Differs += fmt.Sprintf("nobody answers it on the link, so look at %s, its address and the cable", x.names(hop))
-		x.Suspects, x.LookAt = devices(hop), "interfaces"
-	case refused:
-		x.Differs += "it does not let the probe pass"
-		x.LookAt = "permits"
-	default:
-		x.Differs += "the fault is there or beyond it"
+	case x.errorOf(Unanswered):
+		x.Suspects, x.LookAt = devices(hop), LookAtInterfaces
+	case x.errorOf(Refused):
+		x.LookAt = LookAtPermits
 	}
 }
 
-// round is the words for a loop that was measured; "" where there is none.
-func (x *telling) round() string {
+func (x *telling) errorOf(o Outcome) ICMP {
+	m, _ := errorFor(o, x.is4())
+	return m
+}
+
+// round is who passes packets round in a loop that was measured; nobody where there is
+// none.
+func (x *telling) round() []netip.Addr {
 	first := map[netip.Addr]int{}
-	var names []string
 	for i, h := range x.measured {
 		for _, a := range h.Answers {
 			from, again := first[a.From]
 			if !again {
 				first[a.From] = i
-			} else if i-from >= 2 && len(names) == 0 {
+			} else if i-from >= 2 {
+				var all []netip.Addr
 				for _, between := range x.measured[from:i] {
 					for _, b := range between.Answers {
-						if name := x.who(b.From); !slices.Contains(names, name) {
-							names = append(names, name)
-						}
+						all = append(all, b.From)
 					}
 				}
+				return all
 			}
 		}
 	}
-	if len(names) == 0 {
-		return ""
-	}
-	if len(names) == 1 {
-		return names[0] + " is met again and again, so the packet goes round; look at " + x.last()
-	}
-	return And(names) + " pass it round; look at " + x.last()
-}
-
-// last is whose doing a difference at the present hop is: that of who sent it there.
-func (x *telling) last() string {
-	if x.before == "" {
-		return "the routes of " + x.spec.Devices[x.trace.Exchange.From].Name
-	}
-	return "the routes of " + x.before
+	return nil
 }
 
 func (x *telling) answers(ttl int) []MeasuredAnswer {
@@ -211,7 +243,12 @@ func (x *telling) answers(ttl int) []MeasuredAnswer {
 
 // holds tells whether an address is of the device of a predicted answer.
 func (x *telling) holds(p Answer, a netip.Addr) bool {
-	return p.Address == a || slices.ContainsFunc(x.spec.HoldersOf(a), func(id model.InterfaceID) bool { return x.spec.Interfaces[id].Device == p.Device })
+	return p.Address == a || x.net.isOf(a, p.Device)
+}
+
+// isOf tells whether a device has an address.
+func (net *Network) isOf(a netip.Addr, d model.DeviceID) bool {
+	return slices.ContainsFunc(net.State.HoldersOf(a), func(id model.InterfaceID) bool { return net.Spec.Interfaces[id].Device == d })
 }
 
 // devices are those at a predicted hop, each once.
@@ -225,28 +262,10 @@ func devices(hop *TraceHop) []model.DeviceID {
 	return all
 }
 
-// names are the devices at a predicted hop.
-func (x *telling) names(hop *TraceHop) string {
-	var names []string
-	for _, d := range devices(hop) {
-		names = append(names, x.spec.Devices[d].Name)
-	}
-	return strings.Join(names, " or ")
-}
-
-// who is the device that has an address.
-func (x *telling) who(a netip.Addr) string {
-	holders := x.spec.HoldersOf(a)
-	if len(holders) == 0 {
-		return a.String() + " (nobody of the plan)"
-	}
-	return x.spec.Devices[x.spec.Interfaces[holders[0]].Device].Name
-}
-
 // outside tells whether a hop is beyond the plan: of what is there it knows only that
 // somebody answers.
 func (x *telling) outside(hop *TraceHop) bool {
-	return slices.ContainsFunc(hop.Answers, func(a Answer) bool { return x.spec.Devices[a.Device].Kind == model.World })
+	return slices.ContainsFunc(hop.Answers, func(a Answer) bool { return x.net.Spec.Devices[a.Device].Kind == model.World })
 }
 
 // beyond compares what is beyond the plan: whether the target answered.
@@ -262,29 +281,33 @@ func (x *telling) beyond(hop *TraceHop) Telling {
 	case planned && !reached && len(x.answers(hop.TTL)) == 0:
 		x.silent(hop.TTL, hop)
 	case planned && !reached:
-		x.Differs = fmt.Sprintf("the packet leaves the plan at hop %d as it should, and %s does not answer", hop.TTL, target)
+		x.differ(Divergence{Code: TargetIsSilent, TTL: hop.TTL, From: target})
 		x.Suspects = nil
 	case !planned && reached:
-		x.Differs = fmt.Sprintf("%s answers, and by the plan it does not", target)
+		x.differ(Divergence{Code: TargetReplies, From: target})
 	default:
 		x.Suspects = nil
 	}
 	return x.Telling
 }
 
-// TellUnanswered is what a real ping tells that should work and gets no reply: who sent an
-// error in its stead, and so how far it got. From is invalid where nobody did.
-func (x *Exchange) TellUnanswered(spec *model.Spec, from netip.Addr) string {
-	if !from.IsValid() {
-		return "nothing came back: something on the way there or back, or the target, is not as planned"
-	}
+// NoReply is what a real ping tells that should work and gets no reply: who sent an
+// error in its stead, and so how far it got.
+type NoReply struct {
+	From   netip.Addr     // invalid where nobody sent any
+	Hop    int            // at which the sender is on the way there; 0 where it is on none
+	Device model.DeviceID // the sender
+}
+
+// TellUnanswered is what a real ping tells that should work and gets no reply, but an
+// error from an address, which is invalid where nothing came back.
+func (x *Exchange) TellUnanswered(net *Network, from netip.Addr) NoReply {
 	for _, end := range x.There.Ends {
 		for hop, n := range x.There.Path(end.Node) {
-			d := x.There.Nodes[n].Device
-			if hop > 0 && slices.ContainsFunc(spec.HoldersOf(from), func(id model.InterfaceID) bool { return spec.Interfaces[id].Device == d }) {
-				return fmt.Sprintf("the answer came from hop %d, %s: the fault is there or beyond it", hop, spec.Devices[d].Name)
+			if d := x.There.Nodes[n].Device; hop > 0 && from.IsValid() && net.isOf(from, d) {
+				return NoReply{from, hop, d}
 			}
 		}
 	}
-	return "the answer came from " + spec.HolderLabel(from) + ", which is not on the way by the plan"
+	return NoReply{From: from, Device: model.None}
 }

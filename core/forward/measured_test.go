@@ -64,12 +64,16 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 	for _, tt := range tests {
 		net := coretest.Network(t, tt.plan)
 		spec := net.Spec
-		got := forward.Follow(net, pinged(t, net, "west", tt.to)).Tell(spec, measured(tt.hops...))
-		assert.Equal(t, tt.differs, got.Differs, tt.about)
-		assert.Equal(t, tt.remarks, got.Remarks, tt.about)
+		got := forward.Follow(net, pinged(t, net, "west", tt.to)).Tell(net, measured(tt.hops...))
+		assert.Equal(t, tt.differs, got.Differs.Words(net, true), tt.about)
+		var remarks []string
+		for _, r := range got.Remarks {
+			remarks = append(remarks, r.Words(net))
+		}
+		assert.Equal(t, tt.remarks, remarks, tt.about)
 		suspects := ""
 		if tt.differs != "" {
-			suspects = got.LookAt
+			suspects = got.LookAt.String()
 			for _, d := range got.Suspects {
 				suspects += " " + spec.Devices[d].Name
 			}
@@ -88,7 +92,7 @@ devices:
   sea: {is: world, interfaces: {u: {segment: up, address: 2}}, beyond: [203.0.113.0/24], routes: {in: r}}
 `)
 	tell := func(hops ...string) string {
-		return forward.Follow(net, pinged(t, net, "pc", "203.0.113.9")).Tell(net.Spec, measured(hops...)).Differs
+		return forward.Follow(net, pinged(t, net, "pc", "203.0.113.9")).Tell(net, measured(hops...)).Differs.Words(net, true)
 	}
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", "203.0.113.9 reply"))
 	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 203.0.113.9 does not answer", tell("10.1.0.1", "198.51.100.2", "", ""))
@@ -107,7 +111,7 @@ devices:
   cam: {is: host, gateway: s, interfaces: {e: {segment: far, address: 10}}}
 `)
 	tell := func(hops ...string) string {
-		return forward.Follow(net, pinged(t, net, "pc", "10.2.0.10")).Tell(net.Spec, measured(hops...)).Differs
+		return forward.Follow(net, pinged(t, net, "pc", "10.2.0.10")).Tell(net, measured(hops...)).Differs.Words(net, true)
 	}
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "192.0.2.2", "198.51.100.6", "10.2.0.10 reply"))
 	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 10.2.0.10 does not answer", tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", ""))
@@ -118,7 +122,7 @@ func TestWhatAPingWithoutAReplyTells(t *testing.T) {
 	x := pinged(t, net, "west", "10.2.0.10")
 	tell := func(from string) string {
 		a, _ := netip.ParseAddr(from)
-		return x.TellUnanswered(net.Spec, a)
+		return x.TellUnanswered(net, a).Words(net)
 	}
 	assert.Contains(t, tell(""), "nothing came back")
 	assert.Equal(t, "the answer came from hop 2, b: the fault is there or beyond it", tell("10.0.0.5"), "by any of its addresses")

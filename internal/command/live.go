@@ -199,7 +199,7 @@ func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Wor
 	switch {
 	case verdict == forward.Works && !e.Replied:
 		v.Differ++
-		x.Tells = t.TellUnanswered(w.Spec, e.From)
+		x.Tells = t.TellUnanswered(w.Network, e.From).Words(w.Network)
 	case verdict == forward.Fails && e.Replied:
 		v.Differ++
 		x.Tells = "the network is not as planned: by the plan it should not work"

@@ -63,9 +63,9 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 		return notAsked{err}
 	}
 	v.Stopped = ctx.Err() != nil
-	var spec *model.Spec
+	var net *forward.Network
 	if w != nil {
-		spec, v.From = w.Spec, w.Spec.Devices[from.Device].Name
+		net, v.From = w.Network, w.Spec.Devices[from.Device].Name
 	}
 	for i := range traced { // when interrupted, not all of them
 		t := targets[i]
@@ -73,7 +73,7 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 		if t.trial != nil {
 			x.Predicted = forward.Follow(w.Network, t.trial.Exchange)
 		}
-		v.Add(spec, t.name, x)
+		v.Add(net, t.name, x)
 	}
 	if v.Next != "" {
 		v.Next = a.self() + " " + v.Next + a.observedWords()

@@ -81,7 +81,7 @@ func (l *lab) liveFrom(net *forward.Network, d model.DeviceID, udp bool, r *rand
 		}))
 		targets = slices.DeleteFunc(targets, func(to netip.Addr) bool {
 			i := slices.IndexFunc(traced, func(t wire.Traced) bool { return t.Target == to })
-			told := forward.Follow(net, predicted[to]).Tell(l.spec, traced[i].Hops).Differs
+			told := forward.Follow(net, predicted[to]).Tell(net, traced[i].Hops).Differs.Words(net, to.Is4())
 			if told == "" && !traced[i].Reached {
 				told = "it is not reached"
 			}

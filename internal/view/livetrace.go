@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"ropeswing/core/forward"
-	"ropeswing/core/model"
 )
 
 // LiveTraces is what came of tracing for real, beside what was predicted, in JSON.
@@ -50,8 +49,8 @@ type LiveTraceAnswer struct {
 	Answer  string  `json:"answer"`           // in words
 }
 
-// Add takes in one trace. There is no prediction where the plan is nil.
-func (v *LiveTraces) Add(spec *model.Spec, target string, x LiveTraced) {
+// Add takes in one trace. There is no prediction where there is no plan, and net is nil.
+func (v *LiveTraces) Add(net *forward.Network, target string, x LiveTraced) {
 	t := LiveTrace{Target: target, Address: x.Address, Reached: x.Reached, Problem: x.Problem, Hops: []LiveTraceHop{}}
 	v.Asked++
 	if x.Reached {
@@ -61,9 +60,9 @@ func (v *LiveTraces) Add(spec *model.Spec, target string, x LiveTraced) {
 		h := LiveTraceHop{TTL: m.TTL, Answers: []LiveTraceAnswer{}, Predicted: []string{}}
 		for _, a := range m.Answers {
 			b := LiveTraceAnswer{Address: a.From.String(), Millis: a.Millis, Answer: a.ICMP.Words(a.From.Is4())}
-			if spec != nil {
-				if holders := spec.HoldersOf(a.From); len(holders) > 0 {
-					b.Device = spec.Devices[spec.Interfaces[holders[0]].Device].Name
+			if net != nil {
+				if holders := net.State.HoldersOf(a.From); len(holders) > 0 {
+					b.Device = net.Spec.Devices[net.Spec.Interfaces[holders[0]].Device].Name
 				}
 			}
 			h.Answers = append(h.Answers, b)
@@ -77,24 +76,27 @@ func (v *LiveTraces) Add(spec *model.Spec, target string, x LiveTraced) {
 				t.Hops = append(t.Hops, LiveTraceHop{TTL: p.TTL, Answers: []LiveTraceAnswer{}})
 			}
 			for _, a := range p.Answers {
-				name := spec.Devices[a.Device].Name
+				name := net.Spec.Devices[a.Device].Name
 				if a.Silent || a.Lost {
 					name += ", silent"
 				}
 				t.Hops[p.TTL-1].Predicted = append(t.Hops[p.TTL-1].Predicted, name)
 			}
 		}
-		tells := x.Predicted.Tell(spec, x.Hops)
-		if t.Differs, t.Remarks = tells.Differs, tells.Remarks; t.Differs != "" {
+		tells := x.Predicted.Tell(net, x.Hops)
+		for _, r := range tells.Remarks {
+			t.Remarks = append(t.Remarks, r.Words(net))
+		}
+		if t.Differs = tells.Differs.Words(net, x.Predicted.Exchange.Target.Is4()); t.Differs != "" {
 			v.Differ++
 			if x.Problem != "" {
 				t.Differs, t.Problem = x.Problem, "" // nothing was sent: that nothing came back tells no more
 				tells.Suspects = tells.Suspects[:min(1, len(tells.Suspects))]
 			}
 			if v.Next == "" && len(tells.Suspects) > 0 {
-				v.Next = "show " + tells.LookAt
+				v.Next = "show " + tells.LookAt.String()
 				for _, d := range tells.Suspects {
-					v.Next += " " + spec.Devices[d].Name
+					v.Next += " " + ShellWord(net.Spec.Devices[d].Name)
 				}
 			}
 		}

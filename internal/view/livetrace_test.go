@@ -68,12 +68,12 @@ devices:
 	predicted := forward.Follow(net, forward.Ping(net, coretest.Device(t, spec, "pc"), netip.Addr{}, far, model.None))
 	v := &LiveTraces{From: "pc", Probes: "icmp"}
 	reply := forward.ICMP{}
-	v.Add(spec, "cam", LiveTraced{Address: far.String(), Reached: true, Predicted: predicted, Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", passing), answeredBy(2, "10.2.0.10", reply)}})
+	v.Add(net, "cam", LiveTraced{Address: far.String(), Reached: true, Predicted: predicted, Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", passing), answeredBy(2, "10.2.0.10", reply)}})
 	assert.Equal(t, "cam is reached in 2 hops, as predicted · measured live with ICMP", v.Headline())
 	assert.Equal(t, []string{"cam"}, v.Traces[0].Hops[1].Predicted)
 	assert.Equal(t, "works", v.Traces[0].Predicted)
 
-	v.Add(spec, "cam", LiveTraced{Address: far.String(), Predicted: predicted, Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", forward.ICMP{Type: 3, Code: 13})}})
+	v.Add(net, "cam", LiveTraced{Address: far.String(), Predicted: predicted, Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", forward.ICMP{Type: 3, Code: 13})}})
 	assert.Equal(t, "1 of 2 reached, 1 not as predicted · measured live with ICMP", v.Headline())
 	assert.Equal(t, "show permits r", v.Next)
 	assert.Len(t, v.Traces[1].Hops, 2, "what was predicted beyond is shown too")
@@ -84,7 +84,7 @@ devices:
 	v.Stopped = true
 	assert.Contains(t, v.Headline(), "stopped before all was done")
 	own := &LiveTraces{From: "pc"}
-	own.Add(spec, "cam", LiveTraced{Address: far.String(), Predicted: predicted, Problem: "this machine cannot send it: network is unreachable"})
+	own.Add(net, "cam", LiveTraced{Address: far.String(), Predicted: predicted, Problem: "this machine cannot send it: network is unreachable"})
 	assert.Equal(t, "this machine cannot send it: network is unreachable", own.Traces[0].Differs)
 	assert.Equal(t, "show routes pc", own.Next)
 }
