@@ -3,16 +3,14 @@ package compare
 import (
 	"fmt"
 	"net/netip"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/observed"
+	"ropeswing/core/parallel"
 	"ropeswing/core/source"
 )
 
@@ -36,26 +34,14 @@ func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network 
 
 // differences lists what differs, item by item.
 func differences(net *forward.Network, devices []*observed.Device) *comparer {
-	c := &comparer{net: net, spec: net.Spec, Result: &Result{}, holders: map[netip.Addr][]model.InterfaceID{}}
-	for id := range c.spec.Interfaces {
-		for _, a := range c.spec.Interfaces[id].Addresses {
-			c.holders[a.Addr()] = append(c.holders[a.Addr()], model.InterfaceID(id))
-		}
-	}
+	c := &comparer{net: net, spec: net.Spec, Result: &Result{Net: net}}
 	seen := map[string]bool{}
 	each := make([]Result, len(devices)) // compared beside one another, and told in order
-	var group sync.WaitGroup
-	var next atomic.Int32
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() {
-			for i := int(next.Add(1)) - 1; i < len(devices); i = int(next.Add(1)) - 1 {
-				one := *c
-				one.Result = &each[i]
-				one.observed(devices[i])
-			}
-		})
-	}
-	group.Wait()
+	parallel.Each(len(devices), func(i int) {
+		one := *c
+		one.Result = &each[i]
+		one.observed(devices[i])
+	})
 	for i, d := range devices {
 		seen[d.Name] = true
 		c.Compared += each[i].Compared
@@ -76,16 +62,10 @@ type comparer struct {
 	net  *forward.Network
 	spec *model.Spec
 	*Result
-	holders map[netip.Addr][]model.InterfaceID // of each address of the plan
 }
 
 // label is an address with the interface that has it, where one has.
-func (c *comparer) label(a netip.Addr) string {
-	if holders := c.holders[a]; len(holders) > 0 {
-		return a.String() + " (" + c.spec.Label(holders[0]) + ")"
-	}
-	return a.String()
-}
+func (c *comparer) label(a netip.Addr) string { return c.net.State.HolderLabel(a) }
 
 func (c *comparer) add(d Difference) { c.Differences = append(c.Differences, d) }
 
@@ -234,7 +214,7 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 			d := Difference{Kind: Different, What: OfAdmin, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Admin), Place: x.Place}
 			down := found.Admin == observed.Down
 			if down {
-				d.Slip = "administratively down"
+				d.Slip = Slip{Code: SwitchedOff}
 			}
 			d.change = func(all []model.Interface) { all[i].AdminDown = down }
 			c.add(d)
@@ -260,10 +240,10 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 		f.Interface = i
 		d.failure = &f
 		if far := c.net.State.Peer(i); far != model.None {
-			d.Slip = "nothing comes from " + c.spec.Label(far)
+			d.Slip = Slip{Code: FarEndSilent, Interface: far}
 		}
 	} else {
-		d.Slip = "predicted down: " + c.net.State.Why(i)
+		d.Slip = Slip{Code: PredictedDown, Interface: i}
 	}
 	c.add(d)
 }
@@ -303,24 +283,24 @@ func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Int
 		return
 	}
 	d := Difference{Kind: Different, What: OfVLAN, Device: device, Subject: x.Name, Planned: vlanWords(tagged, int(x.Untagged)), Found: vlanWords(found.Tagged, untagged), Place: x.Place}
-	var missing, extra []string
+	var missing, extra []int
 	for _, v := range tagged {
 		if !slices.Contains(found.Tagged, v) {
-			missing = append(missing, fmt.Sprint(v))
+			missing = append(missing, v)
 		}
 	}
 	for _, v := range found.Tagged {
 		if !slices.Contains(tagged, v) {
-			extra = append(extra, fmt.Sprint(v))
+			extra = append(extra, v)
 		}
 	}
 	switch {
 	case len(missing) > 0 && len(extra) == 0:
-		d.Slip = "VLAN " + strings.Join(missing, ", ") + " is missing"
+		d.Slip = Slip{Code: VLANsMissing, VLANs: missing}
 	case len(extra) > 0 && len(missing) == 0:
-		d.Slip = "VLAN " + strings.Join(extra, ", ") + " is not planned there"
-	case len(missing) == 1 && len(extra) == 1 && swapped(missing[0], extra[0]):
-		d.Slip = fmt.Sprintf("%s for %s: digits swapped", extra[0], missing[0])
+		d.Slip = Slip{Code: VLANsExtra, VLANs: extra}
+	case len(missing) == 1 && len(extra) == 1 && swapped(fmt.Sprint(missing[0]), fmt.Sprint(extra[0])):
+		d.Slip = Slip{Code: VLANSwapped, Planned: missing[0], Found: extra[0]}
 	}
 	d.change = func(all []model.Interface) {
 		x := &all[i]
@@ -409,7 +389,7 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 			extra = slices.Delete(extra, n, n+1)
 		} else if n := slices.IndexFunc(extra, func(e loose) bool { return e.p.Addr() == m.p.Addr() }); n >= 0 {
 			at := c.spec.Interfaces[extra[n].i].Name
-			d.Kind, d.Found, d.Slip = Different, extra[n].p.String()+" on "+at, fmt.Sprintf("the address is on %s, planned on %s", at, x.Name)
+			d.Kind, d.Found, d.Slip = Different, extra[n].p.String()+" on "+at, Slip{Code: OnOtherInterface, Interface: extra[n].i, Instead: m.i}
 			other := extra[n]
 			extra = slices.Delete(extra, n, n+1)
 			d.change = func(all []model.Interface) {
@@ -426,8 +406,8 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		c.Compared++
 		x := &c.spec.Interfaces[e.i]
 		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place}
-		if holders := c.holders[e.p.Addr()]; len(holders) > 0 {
-			d.Slip = "it is planned for " + c.spec.Label(holders[0])
+		if holders := c.net.State.HoldersOf(e.p.Addr()); len(holders) > 0 {
+			d.Slip = Slip{Code: PlannedElsewhere, Interface: holders[0]}
 		}
 		d.change = func(all []model.Interface) { swapAddress(&all[e.i], netip.Prefix{}, e.p) }
 		c.add(d)

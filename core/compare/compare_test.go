@@ -28,7 +28,7 @@ devices:
 func told(r *Result) string {
 	var all []string
 	for _, d := range r.Differences {
-		all = append(all, strings.TrimSpace(fmt.Sprintf("%s %s %s %s: %s > %s; %s", d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found, d.Slip)))
+		all = append(all, strings.TrimSpace(fmt.Sprintf("%s %s %s %s: %s > %s; %s", d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found, d.Slip.Words(r.Net))))
 	}
 	return strings.Join(all, "\n")
 }

@@ -5,6 +5,7 @@ package compare
 import (
 	"net/netip"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/source"
@@ -48,7 +49,7 @@ type Difference struct {
 	Device         string
 	Subject        string // the interface, or the destination of a route
 	Planned, Found string // "" where there is nothing
-	Slip           string // what was likely meant; "" where nothing comes to mind
+	Slip           Slip   // what was likely done
 	Lost           int    // how many ways between hosts it takes by itself, both families
 	From, To       string // the hosts of the first of them; "" where there is none
 	Place          source.Place
@@ -68,8 +69,9 @@ type Result struct {
 	InPlace     int      // of them: as planned
 	NotKnown    []string // devices of the plan of which nothing was observed
 	Partly      []Partly
-	Untried     int // differences of which it was not worked out what they break: the network is too large
-	Among       int // hosts that stand for all where what differences break is worked out; 0 where all are asked
+	Untried     int              // differences of which it was not worked out what they break: the network is too large
+	Net         *forward.Network // as planned
+	Among       int              // hosts that stand for all where what differences break is worked out; 0 where all are asked
 }
 
 // Partly is a device of which some part is not known.

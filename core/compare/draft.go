@@ -128,9 +128,32 @@ func quotedIf6(text string) string {
 	return text
 }
 
+// guess is what a device seems to be.
+type guess uint8
+
+const (
+	hostGuess guess = iota
+	routerGuess
+	plainSwitch
+	routingSwitch
+)
+
+// words are what it is, and why.
+func (g guess) words() (kind, why string) {
+	switch g {
+	case routingSwitch:
+		return "switch", "it has VLANs, and routes"
+	case plainSwitch:
+		return "switch", "it has VLANs"
+	case routerGuess:
+		return "router", "it is on several subnets, or has routes"
+	}
+	return "host", "it is on one subnet"
+}
+
 // kind guesses what a device is: who has VLANs is a switch, who has several subnets a
 // router, else it is a host.
-func (d *draft) kind(x *observed.Device) (kind, why string) {
+func (d *draft) kind(x *observed.Device) guess {
 	subnets, vlans := map[*drafted]bool{}, false
 	for _, i := range x.Interfaces {
 		if s := d.of(x.Name, i.Name); s != nil {
@@ -141,13 +164,13 @@ func (d *draft) kind(x *observed.Device) (kind, why string) {
 	vlans = vlans || x.Knows(observed.VLANs) && len(subnets) == 0
 	switch {
 	case vlans && len(subnets) > 1:
-		return "switch", "it has VLANs, and routes"
+		return routingSwitch
 	case vlans:
-		return "switch", "it has VLANs"
+		return plainSwitch
 	case len(subnets) > 1 || routesBeyondDefault(x):
-		return "router", "it is on several subnets, or has routes"
+		return routerGuess
 	}
-	return "host", "it is on one subnet"
+	return hostGuess
 }
 
 func routesBeyondDefault(x *observed.Device) bool {
@@ -157,9 +180,10 @@ func routesBeyondDefault(x *observed.Device) bool {
 }
 
 func (d *draft) device(b *strings.Builder, x *observed.Device) {
-	kind, why := d.kind(x)
+	guess := d.kind(x)
+	kind, why := guess.words()
 	fmt.Fprintf(b, "  %s:\n    is: %s   # guessed: %s\n", plan.QuoteName(x.Name), kind, why)
-	if kind == "switch" && strings.HasSuffix(why, "routes") {
+	if guess == routingSwitch {
 		b.WriteString("    forwards: true\n")
 	}
 	var loopbacks []string
@@ -180,7 +204,7 @@ func (d *draft) device(b *strings.Builder, x *observed.Device) {
 	if interfaces.Len() > 0 {
 		b.WriteString("    interfaces:\n" + interfaces.String())
 	}
-	if kind == "host" || kind == "switch" && !strings.HasSuffix(why, "routes") {
+	if guess == hostGuess || guess == plainSwitch {
 		var gateways []string
 		for _, r := range x.Routes {
 			if r.To.Bits() == 0 && r.NextHop.IsValid() && r.Table == "" {

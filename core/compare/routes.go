@@ -2,7 +2,6 @@ package compare
 
 import (
 	"cmp"
-	"fmt"
 	"maps"
 	"net/netip"
 	"slices"
@@ -157,14 +156,11 @@ func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []way) {
 			extra = extra[1:]
 		} else if len(standing) > 0 {
 			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.words(standing[0]), standing[0].via
-			d.Slip = "it goes by the one that is to stand by"
-			if w.watch.IsValid() {
-				d.Slip += fmt.Sprintf(": %s, which the first watches, may not answer", c.label(w.watch))
-			}
+			d.Slip = Slip{Code: ByStandby, Address: w.watch}
 			standing = standing[1:]
 		}
 		if d.Kind == Missing && w.watch.IsValid() {
-			d.Slip = fmt.Sprintf("it is in use only while %s answers by it", c.label(w.watch))
+			d.Slip = Slip{Code: WatchMaySilence, Address: w.watch}
 		}
 		c.add(d)
 	}

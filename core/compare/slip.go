@@ -1,13 +1,47 @@
 package compare
 
 import (
-	"fmt"
 	"net/netip"
 
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
 	"ropeswing/core/prefix"
 )
+
+// SlipCode is the kind of slip that may have made what was found of what was planned.
+type SlipCode uint8
+
+const (
+	NoSlip           SlipCode = iota // nothing comes to mind
+	SwitchedOff                      // the interface is administratively down
+	FollowsFrom                      // it follows from Interface, which is
+	FarEndSilent                     // nothing comes from Interface, the far end
+	PredictedDown                    // Interface is predicted down, and is up
+	VLANsMissing                     // VLANs
+	VLANsExtra                       // VLANs
+	VLANSwapped                      // the digits of Planned were swapped to Found
+	OtherLength                      // the length is Found for Planned
+	IsBroadcast                      // the address is the subnet's broadcast address
+	DigitsSwapped                    // two characters have changed places
+	OneDigitOff                      // one character was mistyped, left out or put in
+	OtherOfSubnet                    // it is another address of the planned subnet
+	OnOtherInterface                 // the address is on Interface, planned on Instead
+	PlannedElsewhere                 // the address is planned for Interface
+	HopOfNobody                      // nobody has the next hop, Address
+	HopPointsBack                    // whoever has the next hop sends the packet back
+	ByStandby                        // the route that is to stand by is in use; Address is what the first watches
+	WatchMaySilence                  // the route is in use only while Address answers by it
+)
+
+// Slip is what was likely done.
+type Slip struct {
+	Code           SlipCode
+	Interface      model.InterfaceID
+	Instead        model.InterfaceID
+	Address        netip.Addr
+	VLANs          []int
+	Planned, Found int
+}
 
 // swapped tells whether two texts differ in two characters only, which have changed
 // places.
@@ -43,21 +77,21 @@ func oneOff(a, b string) bool {
 }
 
 // addressSlip names the likely slip that made one address of another.
-func addressSlip(planned, found netip.Prefix) string {
+func addressSlip(planned, found netip.Prefix) Slip {
 	a, b := planned.Addr().String(), found.Addr().String()
 	switch {
 	case planned.Addr() == found.Addr():
-		return fmt.Sprintf("mask /%d for /%d", found.Bits(), planned.Bits())
+		return Slip{Code: OtherLength, Planned: planned.Bits(), Found: found.Bits()}
 	case isBroadcast(planned, found.Addr()):
-		return "the broadcast address"
+		return Slip{Code: IsBroadcast}
 	case swapped(a, b):
-		return "digits swapped"
+		return Slip{Code: DigitsSwapped}
 	case oneOff(a, b):
-		return "one digit off"
+		return Slip{Code: OneDigitOff}
 	case planned.Masked() == found.Masked():
-		return "another address of the subnet"
+		return Slip{Code: OtherOfSubnet}
 	}
-	return ""
+	return Slip{}
 }
 
 func isBroadcast(p netip.Prefix, a netip.Addr) bool {
@@ -66,18 +100,18 @@ func isBroadcast(p netip.Prefix, a netip.Addr) bool {
 }
 
 // hopSlip names the likely slip that made one next hop of another.
-func (c *comparer) hopSlip(planned, found netip.Addr) string {
+func (c *comparer) hopSlip(planned, found netip.Addr) Slip {
 	switch {
 	case !planned.IsValid() || !found.IsValid():
-		return ""
+		return Slip{}
 	case swapped(planned.String(), found.String()):
-		return "digits swapped"
+		return Slip{Code: DigitsSwapped}
 	case oneOff(planned.String(), found.String()):
-		return "one digit off"
-	case len(c.holders[found]) == 0:
-		return "nobody in the plan has " + found.String()
+		return Slip{Code: OneDigitOff}
+	case len(c.net.State.HoldersOf(found)) == 0:
+		return Slip{Code: HopOfNobody, Address: found}
 	}
-	return ""
+	return Slip{}
 }
 
 // slipsOfHops notes which next hops point back: whoever has one sends the
@@ -93,10 +127,10 @@ func (c *comparer) slipsOfHops(devices []*observed.Device) {
 			continue
 		}
 		from, _ := c.spec.DeviceNamed(d.Device)
-		for _, h := range c.holders[d.hop] {
+		for _, h := range c.net.State.HoldersOf(d.hop) {
 			far := c.spec.Interfaces[h].Device
 			if c.sendsTo(far, byName[c.spec.Devices[far].Name], d.to, from) {
-				d.Slip = "the next hop points back"
+				d.Slip = Slip{Code: HopPointsBack}
 			}
 		}
 	}
@@ -122,7 +156,7 @@ func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix
 		}
 	}
 	for _, hop := range hops {
-		for _, h := range c.holders[hop] {
+		for _, h := range c.net.State.HoldersOf(hop) {
 			if c.spec.Interfaces[h].Device == next {
 				return true
 			}

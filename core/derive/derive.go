@@ -9,14 +9,14 @@
 package derive
 
 import (
+	"context"
 	"net/netip"
-	"runtime"
 	"slices"
-	"sync"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/parallel"
 )
 
 // Result is what was derived.
@@ -207,19 +207,8 @@ type target struct {
 // each does something for every class, on all cores: classes do not depend on
 // one another.
 func (a *answer) each(do func(*class, *walker)) {
-	var group sync.WaitGroup
-	next := make(chan *class)
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() {
-			w := newWalker(a.g)
-			for c := range next {
-				do(c, w)
-			}
-		})
-	}
-	for i := range a.classes {
-		next <- &a.classes[i]
-	}
-	close(next)
-	group.Wait()
+	_ = parallel.Workers(context.Background(), len(a.classes), func() func(int) error {
+		w := newWalker(a.g)
+		return func(i int) error { do(&a.classes[i], w); return nil }
+	})
 }

@@ -3,9 +3,9 @@ package derive
 import (
 	"fmt"
 	"net/netip"
-	"sync"
 
 	"ropeswing/core/model"
+	"ropeswing/core/parallel"
 )
 
 // label is one thing a device may do with a packet: the steps it takes, the
@@ -39,28 +39,21 @@ func (a *answer) emit(r *Result) [][]model.Static {
 	need := a.need(a.wanted)
 	s := a.newSpace(a.sink())
 	tables := make([][]model.Static, len(a.g.leaving))
-	var group sync.WaitGroup
-	limit := make(chan bool, 8)
 	single := make([]int, len(tables))
-	for d := range tables {
+	parallel.Each(len(tables), func(d int) {
 		if !a.g.derives(a.wanted, model.DeviceID(d)) {
-			continue
+			return
 		}
-		group.Go(func() {
-			limit <- true
-			t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, such: []classID{none}, known: map[wayKey]label{}, need: need[d]}
-			t.labels()
-			t.addDefault()
-			if a.wanted.Summarise {
-				t.summarise(s)
-			} else {
-				t.eachSubnet()
-			}
-			tables[d], single[d] = t.routes, t.single()
-			<-limit
-		})
-	}
-	group.Wait()
+		t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, such: []classID{none}, known: map[wayKey]label{}, need: need[d]}
+		t.labels()
+		t.addDefault()
+		if a.wanted.Summarise {
+			t.summarise(s)
+		} else {
+			t.eachSubnet()
+		}
+		tables[d], single[d] = t.routes, t.single()
+	})
 	for _, n := range single {
 		r.Single += n
 	}

@@ -2,11 +2,11 @@ package derive
 
 import (
 	"maps"
-	"runtime"
 	"slices"
 	"sync"
 
 	"ropeswing/core/model"
+	"ropeswing/core/parallel"
 )
 
 // watcher is a probe that some of a device's routes hang on: out by a step, to
@@ -164,22 +164,11 @@ func (a *answer) met(c *class, visit func(model.DeviceID, *failure)) {
 func (a *answer) settleAll() {
 	touched := a.watchersByStep()
 	a.silent, a.unsteady = make([][]bool, len(a.g.failures)), make([][]int, len(a.g.failures))
-	var group sync.WaitGroup
-	next := make(chan *failure)
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() {
-			for f := range next {
-				a.silent[f.id], a.unsteady[f.id] = a.settle(f, touched)
-			}
-		})
-	}
-	for id := range a.g.failures {
-		if f := &a.g.failures[id]; f.required {
-			next <- f
+	parallel.Each(len(a.g.failures), func(i int) {
+		if f := &a.g.failures[i]; f.required {
+			a.silent[f.id], a.unsteady[f.id] = a.settle(f, touched)
 		}
-	}
-	close(next)
-	group.Wait()
+	})
 	a.silencing = make([][]failureID, len(a.watchers))
 	for f, silent := range a.silent {
 		for w, is := range silent {

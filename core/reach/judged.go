@@ -8,6 +8,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/parallel"
 )
 
 // judged is the ways on which something is judged or translated, there or back,
@@ -60,7 +61,7 @@ func (m *Matrix) judge() {
 			j.class[p] = int32(id)
 		}
 	}
-	onAllCores(len(members), func(a int) {
+	parallel.Each(len(members), func(a int) {
 		first := members[a][0]
 		works, partly, unanswered := make([]uint64, m.fixed.words), make([]uint64, m.fixed.words), make([]uint64, m.fixed.words)
 		for b, others := range members {

@@ -1,7 +1,6 @@
 package reach
 
 import (
-	"context"
 	"math/bits"
 	"slices"
 	"sync"
@@ -9,6 +8,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/parallel"
 	"ropeswing/core/routing"
 )
 
@@ -42,19 +42,14 @@ func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
 	m := &Matrix{fixed: newFixed(net, ends, over), net: net}
 	m.meets = m.judging()
 	steps := make([]step, len(ends)*len(m.nodes))
-	onAllCores(len(m.nodes), func(n int) {
+	parallel.Each(len(m.nodes), func(n int) {
 		m.steps(net, int32(n), func(place int, s step) { steps[place*len(m.nodes)+n] = s })
 	})
 	m.classify(steps)
 	m.fates = make([][]fate, len(m.members))
-	onAllCores(len(m.members), func(c int) { m.solve([]int32{int32(c)}, nil) })
+	parallel.Each(len(m.members), func(c int) { m.solve([]int32{int32(c)}, nil) })
 	m.judge()
 	return m
-}
-
-// onAllCores does something for each number below n, on all cores.
-func onAllCores(n int, do func(int)) {
-	_ = inTurn(context.Background(), n, func(i int) error { do(i); return nil })
 }
 
 // solve works out what becomes of packets to each of some classes. Note, if not nil,

@@ -9,6 +9,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/parallel"
 	"ropeswing/core/routing"
 
 	"golang.org/x/sync/errgroup"
@@ -56,7 +57,7 @@ func Sweep(ctx context.Context, net *forward.Network, ends []*End, over model.Se
 	ahead := semaphore.NewWeighted(int64(4 * runtime.GOMAXPROCS(0)))
 	var group errgroup.Group
 	group.Go(func() error {
-		return inTurn(ctx, len(failures), func(i int) error {
+		return parallel.Until(ctx, len(failures), func(i int) error {
 			if err := ahead.Acquire(ctx, 1); err != nil {
 				return err
 			}

@@ -2,8 +2,8 @@ package routing
 
 import (
 	"net/netip"
+	"ropeswing/core/parallel"
 	"runtime"
-	"sync"
 )
 
 // Deciding finds, for each of many addresses of one family, what the table does
@@ -17,14 +17,10 @@ func (v View) Deciding(addresses []netip.Addr, doing []int32) {
 		return
 	}
 	share := max(leastShare, (len(addresses)+cores-1)/cores)
-	var group sync.WaitGroup
-	for len(addresses) > 0 {
-		n := min(share, len(addresses))
-		part, into := addresses[:n], doing[:n]
-		group.Go(func() { v.table.decideAll(part, into) })
-		addresses, doing = addresses[n:], doing[n:]
-	}
-	group.Wait()
+	parallel.Each((len(addresses)+share-1)/share, func(i int) {
+		first, last := i*share, min(len(addresses), (i+1)*share)
+		v.table.decideAll(addresses[first:last], doing[first:last])
+	})
 }
 
 // leastShare is how many addresses are worth a core of their own.

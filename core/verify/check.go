@@ -4,7 +4,6 @@ package verify
 
 import (
 	"net/netip"
-	"strings"
 
 	"ropeswing/core/derive"
 	"ropeswing/core/finding"
@@ -17,7 +16,7 @@ import (
 // Check is everything wrong or doubtful in a network. Open is what
 // derived routes leave unprotected.
 func Check(net *forward.Network, open ...derive.Open) []finding.Finding {
-	c := &checker{net: net, spec: net.Spec}
+	c := &checker{net: net, spec: net.Spec, inBoth: map[int]bool{}}
 	c.subnets()
 	c.space()
 	c.networks()
@@ -53,6 +52,7 @@ type checker struct {
 	looping  map[source.Place]bool            // routes found to send back what they get
 	dropped  map[model.VLAN]string            // where a VLAN is missing on a cable
 	split    map[model.SegmentID]bool         // segments that are in pieces
+	inBoth   map[int]bool                     // findings that are said to be of IPv6 too
 	reached  *reach.Matrix                    // among all segments, once it is asked for
 	subnetOf map[netip.Prefix]model.SegmentID // once it is asked for
 	links    []int                            // by segment: how many devices it joins, -1 where not all forward
@@ -74,16 +74,15 @@ func (c *checker) reportIn(f finding.Finding, is4 bool) {
 	for i := range c.found {
 		x := &c.found[i]
 		if !is4 && x.Name == f.Name && x.Place == f.Place && x.Subject == f.Subject {
-			if !strings.HasSuffix(x.Reason, likewise) {
-				x.Reason += likewise
+			if !c.inBoth[i] {
+				c.inBoth[i] = true
+				x.Reason += "; in IPv6 likewise"
 			}
 			return
 		}
 	}
 	c.report(f)
 }
-
-const likewise = "; in IPv6 likewise"
 
 // each visits every address of every interface.
 func (c *checker) each(visit func(id model.InterfaceID, a model.Address)) {

@@ -6,11 +6,8 @@ import (
 	"io/fs"
 	"net/netip"
 	"path"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 
 	"ropeswing/core/compare"
 	"ropeswing/core/finding"
@@ -18,6 +15,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/observed"
+	"ropeswing/core/parallel"
 )
 
 // ErrNoFile is that a folder is no state.
@@ -38,16 +36,7 @@ func ReadState(fsys fs.FS) ([]*observed.Device, error) {
 		return e.IsDir() || path.Ext(e.Name()) != ".json" || strings.HasPrefix(e.Name(), ".")
 	})
 	all, errs := make([]*observed.Device, len(entries)), make([]error, len(entries))
-	var group sync.WaitGroup
-	var next atomic.Int32
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() {
-			for i := int(next.Add(1)) - 1; i < len(entries); i = int(next.Add(1)) - 1 {
-				all[i], errs[i] = readDevice(fsys, entries[i])
-			}
-		})
-	}
-	group.Wait()
+	parallel.Each(len(entries), func(i int) { all[i], errs[i] = readDevice(fsys, entries[i]) })
 	by := map[string]string{}
 	for i, e := range entries {
 		if errs[i] != nil {

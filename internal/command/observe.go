@@ -5,16 +5,14 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
-	"sync/atomic"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/observed"
+	"ropeswing/core/parallel"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -248,20 +246,7 @@ func (a *app) readFile(path string) ([]byte, error) {
 // readAll reads files beside one another; each has its reading or its error.
 func (a *app) readAll(o *observation, m *wire.ColumnMap, paths []string) ([]*wire.Reading, []error) {
 	readings, errs := make([]*wire.Reading, len(paths)), make([]error, len(paths))
-	var next atomic.Int64
-	var all sync.WaitGroup
-	for range runtime.GOMAXPROCS(0) {
-		all.Go(func() {
-			for {
-				n := int(next.Add(1)) - 1
-				if n >= len(paths) {
-					return
-				}
-				readings[n], errs[n] = a.readObserved(o, m, paths[n])
-			}
-		})
-	}
-	all.Wait()
+	parallel.Each(len(paths), func(n int) { readings[n], errs[n] = a.readObserved(o, m, paths[n]) })
 	return readings, errs
 }
 

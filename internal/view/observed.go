@@ -128,7 +128,7 @@ func NewComparison(r *compare.Result, basis string, words [2]string) Comparison 
 		v.Partly = append(v.Partly, Partly(p))
 	}
 	for _, d := range r.Differences {
-		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found, Slip: d.Slip, Lost: d.Lost}
+		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found, Slip: d.Slip.Words(r.Net), Lost: d.Lost}
 		if d.Lost > 0 {
 			x.Such = d.From + " cannot reach " + d.To
 		}
