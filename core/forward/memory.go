@@ -78,15 +78,9 @@ func ErrorBack(net *Network, g *Graph, e End) (*Graph, ICMP, bool) {
 // false where the device has no address to send it from.
 func errorBack(net *Network, g *Graph, n int) (*Graph, bool) {
 	node := g.Nodes[n]
-	source, ok := errorSource(net, node.At, Flow{Source: node.Source, Destination: node.Destination})
-	if !ok || !node.Source.IsValid() {
+	source, ok := errorSource(net, &node)
+	if !ok {
 		return nil, false
-	}
-	if node.Decision.Action == Deliver {
-		source = node.To // the address that was asked, though it is refused (as RFC 4443 §2.2 has it for IPv6)
-	}
-	if node.To != node.Destination {
-		source = node.Destination // what is inside keeps its address to itself
 	}
 	var first *Graph
 	for _, m := range g.memories(net, n) {

@@ -211,16 +211,35 @@ func common6(a, b netip.Addr) int {
 	return n
 }
 
-// errorSource is the address an ICMP error about a packet comes from. IPv4: the
-// primary address of the interface the packet came in by, unless the setting
-// says towards the sender. IPv6: as any packet to the sender (RFC 4443 §2.2).
-func errorSource(net *Network, at At, f Flow) (netip.Addr, bool) {
-	if f.Source.Is4() && at.In != model.None && !net.Spec.Settings.ErrorsTowardsSender {
-		for _, a := range net.Spec.Interfaces[at.In].Addresses {
+// errorSource is the address an ICMP error about the packet at a node comes from; false
+// where the device has none for it.
+//
+// What is for the device itself is refused from the address that was asked (as RFC 4443
+// §2.2 has it for IPv6), and what was translated on its way in from the address it was
+// sent to, so that what is inside keeps its address to itself. Else in IPv4 it is the
+// primary address of the interface the packet came in by, unless the setting says
+// towards the sender; in IPv6 that of any packet to the sender.
+func errorSource(net *Network, n *Node) (netip.Addr, bool) {
+	if !n.Source.IsValid() {
+		return netip.Addr{}, false
+	}
+	source, ok := netip.Addr{}, false
+	if n.Source.Is4() && n.In != model.None && !net.Spec.Settings.ErrorsTowardsSender {
+		for _, a := range net.Spec.Interfaces[n.In].Addresses {
 			if a.Addr().Is4() && !a.Secondary {
-				return a.Addr(), true
+				source, ok = a.Addr(), true
+				break
 			}
 		}
 	}
-	return Source(net, at.Device, f.Source)
+	if !ok {
+		source, ok = Source(net, n.Device, n.Source)
+	}
+	switch {
+	case n.To != n.Destination:
+		source = n.Destination
+	case n.Decision.Action == Deliver:
+		source = n.To
+	}
+	return source, ok
 }

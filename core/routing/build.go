@@ -184,7 +184,7 @@ type sortKey struct {
 // compare orders the routes to one prefix: better ones first, and those as good
 // as they stand in the plan.
 func (r *Route) compare(o *Route) int {
-	return cmp.Or(cmp.Compare(r.Distance, o.Distance), cmp.Compare(r.Metric, o.Metric), cmp.Compare(r.Source, o.Source), cmp.Compare(r.static, o.static), cmp.Compare(r.out, o.out))
+	return cmp.Or(r.preference(o), cmp.Compare(r.Source, o.Source), cmp.Compare(r.static, o.static), cmp.Compare(r.out, o.out))
 }
 
 // settle marks for each group what it does with a packet, from its best usable

@@ -58,7 +58,7 @@ func (v View) entries(g int32) []Entry {
 		if best == nil && r.Usable == IsUsable {
 			best = r
 		}
-		inUse := r.Usable == IsUsable && r.Distance == best.Distance && r.Metric == best.Metric
+		inUse := r.Usable == IsUsable && r.preference(best) == 0
 		all = append(all, Entry{r, v.table.base, prefix, inUse, v.tables.shared.hopsOf(r.hops)})
 	}
 	return all
@@ -78,23 +78,11 @@ func (v View) Entries() []Entry {
 // belong to the tables.
 func (v View) InUse(visit func(id model.StaticID, hops []Hop)) {
 	for g := range v.table.groups {
-		first, last := v.table.routesOf(int32(g))
-		var best *Route
-		for j := first; j < last; j++ {
-			r := &v.table.routes[j]
-			if r.Usable != IsUsable {
-				continue
-			}
-			if best == nil {
-				best = r
-			}
-			if r.Distance != best.Distance || r.Metric != best.Metric {
-				break
-			}
+		v.table.chosen(int32(g), func(r *Route) {
 			if r.static != noStatic {
 				visit(v.table.base+model.StaticID(r.static), v.tables.shared.hopsOf(r.hops))
 			}
-		}
+		})
 	}
 }
 

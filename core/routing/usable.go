@@ -147,7 +147,7 @@ func (s solver) classes(i int32, visit func(class []int32) bool) {
 		for j < end {
 			var class []int32
 			best := &s.routes[j]
-			for ; j < end && s.routes[j].Distance == best.Distance && s.routes[j].Metric == best.Metric; j++ {
+			for ; j < end && s.routes[j].preference(best) == 0; j++ {
 				if j != i {
 					class = append(class, j)
 				}
@@ -258,22 +258,11 @@ func (s solver) combine(id int32) {
 		return
 	}
 	var hops []Hop
-	best := -1
-	for j := first; j < last; j++ {
-		r := &s.routes[j]
-		if r.Usable != IsUsable {
-			continue
-		}
-		if best >= 0 && (r.Distance != s.routes[best].Distance || r.Metric != s.routes[best].Metric) {
-			break
-		}
-		if best < 0 {
-			best = int(j)
-		}
+	s.chosen(id, func(r *Route) {
 		g.local = g.local || r.Source == Local
 		g.drops = g.drops || r.Discard
 		hops = append(hops, s.shared.hopsOf(r.hops)...)
-	}
+	})
 	g.hops = s.shared.hopSet(unique(hops))
 }
 
