@@ -5,6 +5,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // CardPing is a ping to try at a device when all is typed: of a next hop of its
@@ -40,8 +41,8 @@ func (w Who) CardPings(net *forward.Network, d model.DeviceID) []CardPing {
 		add(s.Via, true)
 	}
 	if o := w.Spec.Operator; o != model.None && o != d {
-		for _, is4 := range []bool{true, false} {
-			add(w.Spec.MainAddress(o, is4), false)
+		for _, family := range prefix.Families {
+			add(w.Spec.MainAddress(o, family), false)
 		}
 	}
 	return all

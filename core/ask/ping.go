@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // Families says which families to look at.
@@ -34,21 +35,21 @@ func Pings(net *forward.Network, from, to Endpoint, families Families, probe for
 	if from.Device == model.None {
 		return nil, nil, fmt.Errorf("nobody in the plan has %s to send from", from.Text)
 	}
-	for _, is4 := range []bool{true, false} {
-		if is4 && families.Only6 || !is4 && families.Only4 {
+	for _, family := range prefix.Families {
+		if family == prefix.IPv4 && families.Only6 || family == prefix.IPv6 && families.Only4 {
 			continue
 		}
-		target, ok := address(net, to, is4)
+		target, ok := address(net, to, family)
 		if !ok {
 			continue
 		}
 		trial := Trial{Out: model.None}
 		if from.Address.IsValid() || from.Interface != model.None {
-			if trial.FixedSource, ok = address(net, from, is4); !ok {
+			if trial.FixedSource, ok = address(net, from, family); !ok {
 				passed = append(passed, fmt.Sprintf("%s has no %s address", from.Text, forward.FamilyOf(target)))
 				continue
 			}
-		} else if _, ok := address(net, from, is4); !ok && !to.Address.IsValid() && !families.Only4 && !families.Only6 {
+		} else if _, ok := address(net, from, family); !ok && !to.Address.IsValid() && !families.Only4 && !families.Only6 {
 			passed = append(passed, fmt.Sprintf("%s has no %s address", from.Text, forward.FamilyOf(target)))
 			continue
 		}
@@ -59,7 +60,7 @@ func Pings(net *forward.Network, from, to Endpoint, families Families, probe for
 		}
 		p := probe
 		if p.Size > 0 { // of the payload so far
-			p.Size += forward.HeaderBytes(target.Is4())
+			p.Size += forward.HeaderBytes(prefix.FamilyOf(target))
 		}
 		trial.Exchange = forward.PingBy(net, from.Device, trial.FixedSource, target, trial.Out, p)
 		trials = append(trials, trial)
@@ -98,9 +99,9 @@ func linkFor(spec *model.Spec, from Endpoint, target netip.Addr) model.Interface
 // address is the address of a family by which an endpoint is known: the one
 // named, else that of its interface, else the device's loopback, VLAN
 // interface or first address. Addresses on interfaces that are up come first.
-func address(net *forward.Network, e Endpoint, is4 bool) (netip.Addr, bool) {
+func address(net *forward.Network, e Endpoint, family prefix.Family) (netip.Addr, bool) {
 	if e.Address.IsValid() {
-		return e.Address, e.Address.Is4() == is4
+		return e.Address, prefix.FamilyOf(e.Address) == family
 	}
 	ids := []model.InterfaceID{e.Interface}
 	if e.Interface == model.None {
@@ -116,7 +117,7 @@ func address(net *forward.Network, e Endpoint, is4 bool) (netip.Addr, bool) {
 		}
 		for _, a := range i.Addresses {
 			linkLocal := a.Addr().Is6() && a.Addr().IsLinkLocalUnicast()
-			if a.Addr().Is4() == is4 && rank > bestRank && (!linkLocal || e.Interface != model.None) {
+			if prefix.FamilyOf(a.Addr()) == family && rank > bestRank && (!linkLocal || e.Interface != model.None) {
 				best, bestRank = a.Addr(), rank
 			}
 		}

@@ -51,15 +51,15 @@ func (n *Numbering) onSegment(spec *model.Spec, segment model.SegmentID, waiting
 		return 2
 	}
 	slices.SortStableFunc(waiting, func(a, b model.InterfaceID) int { return cmp.Compare(rank(a), rank(b)) })
-	for f, is4 := range []bool{true, false} {
-		p, ok := subnetOf(s, is4)
+	for f, family := range prefix.Families {
+		p, ok := subnetOf(s, family)
 		if !ok {
 			continue
 		}
 		pool := &pool{n: n, spec: spec, segment: s, subnet: p.Prefix, taken: taken, at: 1}
 		var open []model.InterfaceID
 		for _, id := range waiting {
-			if i := &spec.Interfaces[id]; i.Next[f] && !n.remembered(spec, id, p.Prefix, is4, pool) {
+			if i := &spec.Interfaces[id]; i.Next[f] && !n.remembered(spec, id, p.Prefix, family, pool) {
 				open = append(open, id)
 			}
 		}
@@ -92,9 +92,9 @@ func order(a model.Address) int {
 
 // remembered gives an interface the address it had before, if that is still in
 // its subnet.
-func (n *Numbering) remembered(spec *model.Spec, id model.InterfaceID, subnet netip.Prefix, is4 bool, pool *pool) bool {
+func (n *Numbering) remembered(spec *model.Spec, id model.InterfaceID, subnet netip.Prefix, family prefix.Family, pool *pool) bool {
 	i := &spec.Interfaces[id]
-	k := wanted{spec.Label(id), Address, !is4}
+	k := wanted{spec.Label(id), Address, family}
 	if h := n.entries[k]; h != nil && subnet.Contains(h.Prefix.Addr()) {
 		n.keep(h)
 		i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(h.Prefix.Addr(), subnet.Bits()), Place: h.Place, Giver: model.Remembered, Rule: "next"})
@@ -143,7 +143,7 @@ func (o *pool) next(id model.InterfaceID, forwards bool) {
 	i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(a, o.subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed, Rule: "next"})
 	e := Entry{Owner: label, Kind: Address, Prefix: netip.PrefixFrom(a, a.BitLen()), Place: i.NextPlace}
 	because := "the next that is free"
-	if h := o.n.entries[wanted{label, Address, a.Is6()}]; h != nil {
+	if h := o.n.entries[wanted{label, Address, prefix.FamilyOf(a)}]; h != nil {
 		o.n.next = append(o.n.next, e)
 		o.n.changes = append(o.n.changes, Change{What: Moved, Entry: e, Was: h.Number(), Because: "it is on " + o.segment.Name + ", which is " + o.subnet.String()})
 		return

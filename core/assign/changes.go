@@ -15,7 +15,7 @@ import (
 func (n *Numbering) Finish(spec *model.Spec) ([]Change, *Ledger) {
 	next := &Ledger{File: n.ledger.File, Entries: n.next, remarks: n.ledger.remarks}
 	for _, e := range n.ledger.Entries {
-		k := wanted{e.Owner, e.Kind, e.is6()}
+		k := wanted{e.Owner, e.Kind, e.family()}
 		if e.Retired {
 			restored := slices.ContainsFunc(n.retired[k], func(h *held) bool { return h.Entry == e && h.kept })
 			if !restored {
@@ -30,7 +30,7 @@ func (n *Numbering) Finish(spec *model.Spec) ([]Change, *Ledger) {
 		old.Retired = true
 		next.Entries = append(next.Entries, old)
 		moved := slices.ContainsFunc(n.changes, func(c Change) bool {
-			return c.What == Moved && c.Entry.Owner == e.Owner && c.Entry.Kind == e.Kind && c.Entry.is6() == e.is6()
+			return c.What == Moved && c.Entry.Owner == e.Owner && c.Entry.Kind == e.Kind && c.Entry.family() == e.family()
 		})
 		if !moved {
 			n.changes = append(n.changes, Change{What: Retired, Entry: old, Because: "nothing in the plan asks for it"})

@@ -15,6 +15,7 @@ import (
 	"unicode/utf8"
 
 	"ropeswing/core/finding"
+	"ropeswing/core/prefix"
 	"ropeswing/core/source"
 )
 
@@ -62,8 +63,10 @@ func (e Entry) line() string {
 	return text
 }
 
-// is6 tells whether the number is one of IPv6.
-func (e Entry) is6() bool { return e.Prefix.IsValid() && e.Prefix.Addr().Is6() }
+// family is that of the number; IPv4 of a VLAN number.
+func (e Entry) family() prefix.Family {
+	return prefix.FamilyIf(!e.Prefix.IsValid() || e.Prefix.Addr().Is4())
+}
 
 // Rename is a change of name under way: entries of Old are New's once the plan
 // has New and no Old. It is in a ledger only from the moment a rename begins to
@@ -228,7 +231,7 @@ func (r *ledgerReader) contradictions() {
 	}
 	for i, e := range all {
 		if !e.Retired {
-			k := wanted{e.Owner, e.Kind, e.is6()}
+			k := wanted{e.Owner, e.Kind, e.family()}
 			if other, twice := active[k]; twice {
 				against(e, all[other], "%s has the %s %s already,", e.Owner, e.Kind, all[other].Number())
 				continue

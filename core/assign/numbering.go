@@ -54,9 +54,9 @@ type Numbering struct {
 
 // wanted is a number's owner and what it is for.
 type wanted struct {
-	owner string
-	kind  Kind
-	six   bool
+	owner  string
+	kind   Kind
+	family prefix.Family // IPv4 of a VLAN number
 }
 
 // held is an entry of the ledger, and whether it still holds.
@@ -81,7 +81,7 @@ func NewNumbering(ledger *Ledger, grow ...string) *Numbering {
 	n.entries = make(map[wanted]*held, len(n.ledger.Entries))
 	n.next = make([]Entry, 0, len(n.ledger.Entries))
 	for _, e := range n.ledger.Entries {
-		k := wanted{e.Owner, e.Kind, e.is6()}
+		k := wanted{e.Owner, e.Kind, e.family()}
 		if e.Retired {
 			n.retired[k] = append(n.retired[k], &held{Entry: e})
 		} else {
@@ -129,7 +129,7 @@ func (n *Numbering) VLANs(spec *model.Spec) {
 		if s.VLANGiver != model.Proposed {
 			continue
 		}
-		k := wanted{s.Name, VLAN, false}
+		k := wanted{s.Name, VLAN, prefix.IPv4}
 		if h := n.entries[k]; h != nil {
 			n.keep(h)
 			s.VLAN, s.VLANGiver, s.VLANPlace = model.VLAN(h.VLAN), model.Remembered, h.Place
@@ -186,10 +186,10 @@ func (n *Numbering) Subnets(spec *model.Spec) {
 	var growing []need
 	for i := range spec.Segments {
 		s := &spec.Segments[i]
-		for _, is4 := range []bool{true, false} {
-			x, wants := n.segmentNeed(spec, s, is4)
+		for _, family := range prefix.Families {
+			x, wants := n.segmentNeed(spec, s, family)
 			h := n.entries[x.wanted]
-			switch fixed, ok := subnetOf(s, is4); {
+			switch fixed, ok := subnetOf(s, family); {
 			case ok:
 				if h != nil && h.Prefix == fixed.Prefix {
 					n.keep(h)
@@ -221,9 +221,9 @@ func (n *Numbering) Subnets(spec *model.Spec) {
 }
 
 // subnetOf is the segment's subnet of a family so far.
-func subnetOf(s *model.Segment, is4 bool) (model.Prefix, bool) {
+func subnetOf(s *model.Segment, family prefix.Family) (model.Prefix, bool) {
 	for _, p := range s.Prefixes {
-		if p.Addr().Is4() == is4 {
+		if prefix.FamilyOf(p.Addr()) == family {
 			return p, true
 		}
 	}
@@ -232,27 +232,27 @@ func subnetOf(s *model.Segment, is4 bool) (model.Prefix, bool) {
 
 // segmentNeed is what a segment wants of a family; false where it is nothing,
 // or its blocks have nothing of the family.
-func (n *Numbering) segmentNeed(spec *model.Spec, s *model.Segment, is4 bool) (need, bool) {
-	x := need{wanted: wanted{s.Name, Subnet, !is4}, from: s.From, place: s.Need.Place}
-	length, ok := s.WantedLength(is4)
+func (n *Numbering) segmentNeed(spec *model.Spec, s *model.Segment, family prefix.Family) (need, bool) {
+	x := need{wanted: wanted{s.Name, Subnet, family}, from: s.From, place: s.Need.Place}
+	length, ok := s.WantedLength(family)
 	if !ok {
-		if _, grown := s.Wanted(); is4 && s.Need.HostsSaid && offers(spec, s.From, is4) {
+		if _, grown := s.Wanted(); family == prefix.IPv4 && s.Need.HostsSaid && offers(spec, s.From, family) {
 			n.report(finding.New(finding.NeedUnfit, s.Need.Place, "%s wants %d usable addresses, more than IPv4 has", s.Name, grown).About(s.Name))
 		}
 		return x, false
 	}
-	x.length, x.because = length, BecauseOf(s, is4)
+	x.length, x.because = length, BecauseOf(s, family)
 	x.give = func(p netip.Prefix, giver model.Giver, place source.Place) {
 		s.Prefixes = append(s.Prefixes, model.Prefix{Prefix: p, Place: place, Giver: giver})
 	}
-	return x, offers(spec, s.From, is4)
+	return x, offers(spec, s.From, family)
 }
 
 // offers tells whether any of the blocks has space of the family.
-func offers(spec *model.Spec, from []model.BlockID, is4 bool) bool {
+func offers(spec *model.Spec, from []model.BlockID, family prefix.Family) bool {
 	for _, b := range from {
 		for _, p := range spec.Blocks[b].Prefixes {
-			if p.Addr().Is4() == is4 {
+			if prefix.FamilyOf(p.Addr()) == family {
 				return true
 			}
 		}
@@ -261,15 +261,15 @@ func offers(spec *model.Spec, from []model.BlockID, is4 bool) bool {
 }
 
 // BecauseOf is why a segment's subnet of a family has its length.
-func BecauseOf(s *model.Segment, is4 bool) string {
+func BecauseOf(s *model.Segment, family prefix.Family) string {
 	switch {
-	case is4 && s.Need.Length4 > 0, !is4 && s.Need.Length6 > 0:
+	case family == prefix.IPv4 && s.Need.Length4 > 0, family == prefix.IPv6 && s.Need.Length6 > 0:
 		return "the length it asks for"
-	case s.Need.PointToPoint && is4:
+	case s.Need.PointToPoint && family == prefix.IPv4:
 		return "a link between two devices (RFC 3021)"
 	case s.Need.PointToPoint:
 		return "a link between two devices (RFC 6164)"
-	case !is4:
+	case family == prefix.IPv6:
 		return "as every LAN in IPv6"
 	}
 	_, grown := s.Wanted()
@@ -300,12 +300,12 @@ func (n *Numbering) loopbacks(spec *model.Spec) []need {
 		if loopback == nil {
 			continue // another interface has its name, which was said
 		}
-		for _, is4 := range []bool{true, false} {
-			if !offers(spec, device.From, is4) {
+		for _, family := range prefix.Families {
+			if !offers(spec, device.From, family) {
 				continue
 			}
-			x := need{wanted: wanted{device.Name, Loopback, !is4}, length: 128, from: device.From, place: loopback.Place, because: "a loopback"}
-			if is4 {
+			x := need{wanted: wanted{device.Name, Loopback, family}, length: 128, from: device.From, place: loopback.Place, because: "a loopback"}
+			if family == prefix.IPv4 {
 				x.length = 32
 			}
 			x.give = func(p netip.Prefix, giver model.Giver, place source.Place) {
@@ -352,7 +352,7 @@ func (n *Numbering) growInPlace(spec *model.Spec, growing *[]need) {
 		n.grew[x.owner] = true
 		larger := netip.PrefixFrom(x.moved.Prefix.Addr(), x.length).Masked()
 		inBlock := false
-		for _, home := range homes(spec, x.from, !x.six) {
+		for _, home := range homes(spec, x.from, x.family) {
 			for _, p := range home.own {
 				inBlock = inBlock || prefix.Covers(p, larger)
 			}
@@ -413,12 +413,12 @@ type home struct {
 	own   []netip.Prefix
 }
 
-func homes(spec *model.Spec, from []model.BlockID, is4 bool) []home {
+func homes(spec *model.Spec, from []model.BlockID, family prefix.Family) []home {
 	var all []home
 	for _, b := range from {
 		h := home{block: b}
 		for _, p := range spec.Blocks[b].Prefixes {
-			if p.Addr().Is4() != is4 {
+			if prefix.FamilyOf(p.Addr()) != family {
 				continue
 			}
 			var inner []netip.Prefix
@@ -447,11 +447,11 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 	}
 	taken := prefix.NewTaken(n.taken(spec, nil))
 	spaces := map[string]*prefix.Space{}
-	space := func(h home, is4 bool) *prefix.Space {
-		key := fmt.Sprint(h.block, is4)
+	space := func(h home, family prefix.Family) *prefix.Space {
+		key := fmt.Sprint(h.block, family == prefix.IPv4)
 		if spaces[key] == nil {
 			spaces[key] = prefix.NewSpace(withoutAll(h.own, taken))
-			if !is4 {
+			if family == prefix.IPv6 {
 				spaces[key].LeaveReserved()
 			}
 		}
@@ -462,8 +462,8 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 	for _, x := range open {
 		var best *prefix.Space
 		bestLength := -1
-		for _, h := range homes(spec, x.from, !x.six) {
-			s := space(h, !x.six)
+		for _, h := range homes(spec, x.from, x.family) {
+			s := space(h, x.family)
 			if l, ok := s.Best(x.length); ok && l > bestLength {
 				best, bestLength = s, l
 			}
@@ -488,7 +488,7 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 		n.give(e, x.because)
 	}
 	for _, x := range failed { // now that the others have theirs, what is free is told rightly
-		n.unfit(spec, x, homes(spec, x.from, !x.six), space)
+		n.unfit(spec, x, homes(spec, x.from, x.family), space)
 	}
 }
 
@@ -502,14 +502,14 @@ func withoutAll(own []netip.Prefix, taken prefix.Taken) []netip.Prefix {
 }
 
 // unfit reports a need that finds no place, and leaves its owner what it has.
-func (n *Numbering) unfit(spec *model.Spec, x need, all []home, space func(home, bool) *prefix.Space) {
+func (n *Numbering) unfit(spec *model.Spec, x need, all []home, space func(home, prefix.Family) *prefix.Space) {
 	names, largest := "", netip.Prefix{}
 	for i, h := range all {
 		if i > 0 {
 			names += " and "
 		}
 		names += spec.Blocks[h.block].Name
-		if p, ok := space(h, !x.six).Largest(); ok && (!largest.IsValid() || p.Bits() < largest.Bits()) {
+		if p, ok := space(h, x.family).Largest(); ok && (!largest.IsValid() || p.Bits() < largest.Bits()) {
 			largest = p
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/network"
 	"ropeswing/core/observed"
 	"ropeswing/core/parallel"
+	"ropeswing/core/prefix"
 	"ropeswing/core/source"
 )
 
@@ -94,23 +95,23 @@ func (c *comparer) device(id model.DeviceID, o *observed.Device) {
 	if !o.Knows(observed.VLANs) && slices.ContainsFunc(c.spec.InterfacesOf(id), func(i model.InterfaceID) bool { return c.spec.Interfaces[i].Switched && c.planned(i) }) {
 		unknown = append(unknown, "VLANs")
 	}
-	for _, is4 := range []bool{true, false} {
+	for _, family := range prefix.Families {
 		part, word := observed.Addresses6, "IPv6"
-		if is4 {
+		if family == prefix.IPv4 {
 			part, word = observed.Addresses4, "IPv4"
 		}
 		if o.Knows(part) {
-			c.addresses(id, o, names, is4)
-		} else if c.addressed(id, is4) {
+			c.addresses(id, o, names, family)
+		} else if c.addressed(id, family) {
 			unknown = append(unknown, word+" addresses")
 		}
 		part = observed.Routes6
-		if is4 {
+		if family == prefix.IPv4 {
 			part = observed.Routes4
 		}
 		if o.Knows(part) {
-			c.routes(id, o, names, is4)
-		} else if c.addressed(id, is4) {
+			c.routes(id, o, names, family)
+		} else if c.addressed(id, family) {
 			unknown = append(unknown, word+" routes")
 		}
 	}
@@ -120,8 +121,8 @@ func (c *comparer) device(id model.DeviceID, o *observed.Device) {
 }
 
 // addressed tells whether a device has an address of a family.
-func (c *comparer) addressed(id model.DeviceID, is4 bool) bool {
-	return c.spec.MainAddress(id, is4).IsValid()
+func (c *comparer) addressed(id model.DeviceID, family prefix.Family) bool {
+	return c.spec.MainAddress(id, family).IsValid()
 }
 
 // names maps what a device calls its interfaces to what the plan does: mostly the
@@ -332,24 +333,24 @@ func vlanWords(tagged []int, untagged int) string {
 
 // addressSet is the addresses of an interface that are compared: link-local ones, and
 // those shared with other routers, are not.
-func addressSet(i *model.Interface, is4 bool) []netip.Prefix {
+func addressSet(i *model.Interface, family prefix.Family) []netip.Prefix {
 	var all []netip.Prefix
 	for _, a := range i.Addresses {
-		if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
+		if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
 			all = append(all, a.Prefix)
 		}
 	}
 	return all
 }
 
-func foundSet(i *observed.Interface, shared *model.Interface, is4 bool) []netip.Prefix {
+func foundSet(i *observed.Interface, shared *model.Interface, family prefix.Family) []netip.Prefix {
 	var all []netip.Prefix
 	if i == nil {
 		return nil
 	}
 	for _, a := range i.Addresses {
 		isShared := shared != nil && slices.ContainsFunc(shared.Addresses, func(b model.Address) bool { return b.Virtual && b.Addr() == a.Addr() })
-		if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && !isShared {
+		if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !isShared {
 			all = append(all, a.Prefix)
 		}
 	}
@@ -357,7 +358,7 @@ func foundSet(i *observed.Interface, shared *model.Interface, is4 bool) []netip.
 }
 
 // addresses compares the addresses of a family, interface by interface.
-func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID, is4 bool) {
+func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID, family prefix.Family) {
 	type loose struct {
 		i model.InterfaceID
 		p netip.Prefix
@@ -365,8 +366,8 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 	var missing, extra []loose
 	for _, i := range c.spec.InterfacesOf(id) {
 		x := &c.spec.Interfaces[i]
-		found := foundSet(interfaceOf(o, names, i), x, is4)
-		for _, p := range addressSet(x, is4) {
+		found := foundSet(interfaceOf(o, names, i), x, family)
+		for _, p := range addressSet(x, family) {
 			if n := slices.Index(found, p); n >= 0 {
 				c.inPlace()
 				found = slices.Delete(found, n, n+1)

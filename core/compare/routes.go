@@ -9,6 +9,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
+	"ropeswing/core/prefix"
 	"ropeswing/core/source"
 )
 
@@ -61,7 +62,7 @@ func (w way) same(o way) bool {
 
 // routes compares the routes of a family that are not direct. Those that only stand
 // by may be left out of a list.
-func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID, is4 bool) {
+func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID, family prefix.Family) {
 	planned, found := map[routeKey][]way{}, map[routeKey][]way{}
 	var order []routeKey
 	note := func(m map[routeKey][]way, k routeKey, w way) {
@@ -81,12 +82,12 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 	}
 	for n := first; n < last; n++ {
 		s := &c.spec.Statics[n]
-		if s.To.Addr().Is4() == is4 {
+		if prefix.FamilyOf(s.To.Addr()) == family {
 			note(planned, routeKey{s.Table, s.To}, way{s.Via, s.Out, s.Discard, int(s.Distance), inUse[model.StaticID(n)], s.Watch, s.Place})
 		}
 	}
 	for _, r := range o.Routes {
-		if r.To.Addr().Is4() != is4 || r.Source == "direct" || r.Source == "local" {
+		if prefix.FamilyOf(r.To.Addr()) != family || r.Source == "direct" || r.Source == "local" {
 			continue
 		}
 		w := way{via: r.NextHop, out: model.None, discard: r.Discard, inUse: r.Active == nil || *r.Active}

@@ -139,7 +139,7 @@ func (c *comparer) slipsOfHops(devices []*observed.Device) {
 // sendsTo tells whether a device sends a destination to another.
 func (c *comparer) sendsTo(d model.DeviceID, o *observed.Device, to netip.Prefix, next model.DeviceID) bool {
 	var hops []netip.Addr
-	if o != nil && o.Knows(routesPart(to.Addr().Is4())) {
+	if o != nil && o.Knows(routesPart(prefix.FamilyOf(to.Addr()))) {
 		var best *observed.Route
 		for i := range o.Routes {
 			switch r := &o.Routes[i]; {
@@ -177,8 +177,8 @@ func equalCost(a, b *observed.Route) bool {
 	return a.Distance != nil && b.Distance != nil && *a.Distance == *b.Distance && metric(a) == metric(b)
 }
 
-func routesPart(is4 bool) observed.Part {
-	if is4 {
+func routesPart(family prefix.Family) observed.Part {
+	if family == prefix.IPv4 {
 		return observed.Routes4
 	}
 	return observed.Routes6

@@ -146,7 +146,7 @@ func (p *policies) translate(d model.DeviceID) {
 	beyond := pick(p.r, outside)
 	for range 1 + p.r.IntN(2) {
 		t := model.Translation{Text: "made at random", Beyond: beyond}
-		is4 := p.r.IntN(3) > 0
+		family := prefix.FamilyIf(p.r.IntN(3) > 0)
 		switch p.r.IntN(4) {
 		case 0:
 			t.Kind, t.ByInterface, t.Inside = model.Sharing, true, inside
@@ -155,17 +155,17 @@ func (p *policies) translate(d model.DeviceID) {
 			if p.r.IntN(2) == 0 {
 				t.Inside = model.Side{Anyone: true}
 			}
-			t.First = p.lend(d, beyond, is4)
+			t.First = p.lend(d, beyond, family)
 			t.Last = t.First.Next().Next()
 			p.route(d, t.First, t.Last)
 		default:
 			var hosts []netip.Addr
 			for h := range p.spec.Devices {
-				if a := p.spec.MainAddress(model.DeviceID(h), is4); p.spec.Devices[h].Kind == model.Host && a.IsValid() {
+				if a := p.spec.MainAddress(model.DeviceID(h), family); p.spec.Devices[h].Kind == model.Host && a.IsValid() {
 					hosts = append(hosts, a)
 				}
 			}
-			host, first := pick(p.r, hosts), p.lend(d, beyond, is4)
+			host, first := pick(p.r, hosts), p.lend(d, beyond, family)
 			for _, h := range hosts {
 				if !inside.Anyone && inside.Contains(h) && p.r.IntN(2) == 0 {
 					host = h
@@ -182,10 +182,10 @@ func (p *policies) translate(d model.DeviceID) {
 
 // lend is an address nobody has, with two more behind it: in a subnet of the
 // interface where there is room, else somewhere else.
-func (p *policies) lend(d model.DeviceID, beyond model.InterfaceID, is4 bool) netip.Addr {
+func (p *policies) lend(d model.DeviceID, beyond model.InterfaceID, family prefix.Family) netip.Addr {
 	p.lent++
 	for _, own := range p.spec.Interfaces[beyond].Addresses {
-		if own.Addr().Is4() != is4 || own.Addr().BitLen()-own.Bits() < 4 || p.r.IntN(6) == 0 {
+		if prefix.FamilyOf(own.Addr()) != family || own.Addr().BitLen()-own.Bits() < 4 || p.r.IntN(6) == 0 {
 			continue
 		}
 		for a := own.Masked().Addr().Next().Next().Next().Next(); own.Contains(a); a = a.Next() {
@@ -195,7 +195,7 @@ func (p *policies) lend(d model.DeviceID, beyond model.InterfaceID, is4 bool) ne
 			}
 		}
 	}
-	if is4 {
+	if family == prefix.IPv4 {
 		return netip.MustParseAddr(fmt.Sprintf("203.0.113.%d", 4*p.lent))
 	}
 	return netip.MustParseAddr(fmt.Sprintf("2001:db8:77::%x", 4*p.lent))

@@ -13,6 +13,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 )
 
 // lines lists derived IPv4 routes: "a 10.2.0.0/24 b" or "… b watch 10.0.0.3",
@@ -101,7 +102,7 @@ func TestThreeRoutersInARing(t *testing.T) {
 		f.Cable = model.CableID(id)
 		after := net.Update(net.State.With(f))
 		for _, way := range [][2]string{{"a", "10.2.0.1"}, {"a", "10.3.0.1"}, {"b", "10.1.0.1"}, {"b", "10.3.0.1"}, {"c", "10.1.0.1"}, {"c", "10.2.0.1"}} {
-			x := forward.Ping(after, coretest.Device(t, spec, way[0]), coretest.Spec(t, ringOf("{}")).MainAddress(coretest.Device(t, spec, way[0]), true), addr(way[1]), model.None)
+			x := forward.Ping(after, coretest.Device(t, spec, way[0]), coretest.Spec(t, ringOf("{}")).MainAddress(coretest.Device(t, spec, way[0]), prefix.IPv4), addr(way[1]), model.None)
 			// From a loopback or LAN address; the first of the device may be on the dead link.
 			if x.Verdict() != forward.Works {
 				x = forward.Ping(after, coretest.Device(t, spec, way[0]), lan(way[0]), addr(way[1]), model.None)

@@ -117,15 +117,8 @@ func (g *graph) world(w *wanted) (class, bool) {
 	if len(c.owners) == 0 || len(w.World) == 0 {
 		return class{}, false
 	}
-	c.forced = g.forcedFor(everything(g.is4), &c, w)
+	c.forced = g.forcedFor(g.family.Everything(), &c, w)
 	return c, true
-}
-
-func everything(is4 bool) netip.Prefix {
-	if is4 {
-		return netip.PrefixFrom(netip.IPv4Unspecified(), 0)
-	}
-	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 }
 
 // writers lists the devices whose written routes decide, in order.

@@ -17,6 +17,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/parallel"
+	"ropeswing/core/prefix"
 )
 
 // Result is what was derived.
@@ -53,7 +54,7 @@ func Routes(net *forward.Network) Result {
 	if net.Spec.Wants == nil {
 		return r
 	}
-	four, six := newAnswer(net, true), newAnswer(net, false)
+	four, six := newAnswer(net, prefix.IPv4), newAnswer(net, prefix.IPv6)
 	four.derive()
 	like, twins := six.twin(four)
 	if !twins {
@@ -119,8 +120,8 @@ type givenUp struct {
 	device model.DeviceID
 }
 
-func newAnswer(net *forward.Network, is4 bool) *answer {
-	a := &answer{g: newGraph(net, is4), wanted: newWanted(net.Spec), world: none, gaveUp: map[givenUp]bool{}, target: map[target]bool{}}
+func newAnswer(net *forward.Network, family prefix.Family) *answer {
+	a := &answer{g: newGraph(net, family), wanted: newWanted(net.Spec), world: none, gaveUp: map[givenUp]bool{}, target: map[target]bool{}}
 	a.classes, a.subnets = a.g.findClasses(a.wanted)
 	if w, ok := a.g.world(a.wanted); ok {
 		a.world = classID(len(a.classes))

@@ -12,6 +12,7 @@ import (
 	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // without is the tables of a plan, derived, with parts out of order.
@@ -25,7 +26,7 @@ func without(t *testing.T, text string, names ...string) func(from, to string) f
 	}
 	return func(from, to string) forward.Verdict {
 		d := coretest.Device(t, net.Spec, from)
-		return forward.Ping(net, d, net.Spec.MainAddress(d, addr(to).Is4()), addr(to), model.None).Verdict()
+		return forward.Ping(net, d, net.Spec.MainAddress(d, prefix.FamilyOf(addr(to))), addr(to), model.None).Verdict()
 	}
 }
 

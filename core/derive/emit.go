@@ -204,7 +204,7 @@ func (t *table) hasDefault() bool {
 // addDefault adds the default route, where it is not written.
 func (t *table) addDefault() {
 	if t.hasDefault() && !t.forcedHere(t.answer.world) {
-		t.route(everything(t.g.is4), t.of[t.answer.world])
+		t.route(t.g.family.Everything(), t.of[t.answer.world])
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 )
 
 // No smaller set of prefixes does the same: tried against every way of setting
@@ -20,8 +21,8 @@ func TestSummariesAreTheFewest(t *testing.T) {
 	for seed := range 40 {
 		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 13)), "{}")
 		spec := coretest.Spec(t, text)
-		for _, is4 := range []bool{true, false} {
-			a := newAnswer(forward.Answered(network.Build(spec).State()), is4)
+		for _, family := range prefix.Families {
+			a := newAnswer(forward.Answered(network.Build(spec).State()), family)
 			a.derive()
 			s, need := a.newSpace(a.sink()), a.need(a.wanted)
 			for d := range spec.Devices {

@@ -7,6 +7,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 )
 
 // Indexes into the lists of a graph.
@@ -31,7 +32,7 @@ type step struct {
 type graph struct {
 	net      *forward.Network
 	spec     *model.Spec
-	is4      bool
+	family   prefix.Family
 	steps    []step
 	to       []model.DeviceID // by step: where it leads
 	beyond   []bool           // by device: it is of the world
@@ -66,8 +67,8 @@ const (
 )
 
 // newGraph lists the steps of a family.
-func newGraph(net *forward.Network, is4 bool) *graph {
-	g := &graph{net: net, spec: net.Spec, is4: is4}
+func newGraph(net *forward.Network, family prefix.Family) *graph {
+	g := &graph{net: net, spec: net.Spec, family: family}
 	n := len(g.spec.Devices)
 	g.leaving, g.coming = make([][]stepID, n), make([][]stepID, n)
 	for d := range g.spec.Devices {
@@ -139,7 +140,7 @@ func (g *graph) shared(near, far model.InterfaceID) (netip.Addr, bool) {
 // usual tells whether it is an address of the family that is the interface's
 // alone and means something beyond its link.
 func (g *graph) usual(a model.Address) bool {
-	return a.Addr().Is4() == g.is4 && !a.Virtual && !a.Addr().IsLinkLocalUnicast()
+	return prefix.FamilyOf(a.Addr()) == g.family && !a.Virtual && !a.Addr().IsLinkLocalUnicast()
 }
 
 // lends tells whether an interface without an address has one of the family to

@@ -49,7 +49,7 @@ func (a *answer) newSpace(sink classID) *space {
 	var blocks []netip.Prefix
 	for _, b := range a.g.spec.Blocks {
 		for _, p := range b.Prefixes {
-			if p.Addr().Is4() == a.g.is4 {
+			if prefix.FamilyOf(p.Addr()) == a.g.family {
 				blocks = append(blocks, p.Prefix)
 			}
 		}

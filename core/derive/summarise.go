@@ -20,7 +20,7 @@ func (t *table) summarise(s *space) {
 	inherited := t.beyond()
 	for _, e := range t.g.net.Table(t.device).Entries() {
 		switch {
-		case e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || e.Prefix.Addr().Is4() != t.g.is4:
+		case e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || prefix.FamilyOf(e.Prefix.Addr()) != t.g.family:
 		case e.Prefix.Bits() == 0:
 			if t.answer.world == none || !t.forcedHere(t.answer.world) {
 				inherited = -1 // nothing derived is like it

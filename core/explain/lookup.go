@@ -35,8 +35,8 @@ func Lookup(x *workspace.Workspace, device, address string) (Why, error) {
 	}
 	to := e.Address
 	if !to.IsValid() {
-		if to = w.Spec.MainAddress(e.Device, true); !to.IsValid() {
-			to = w.Spec.MainAddress(e.Device, false)
+		if to = w.Spec.MainAddress(e.Device, prefix.IPv4); !to.IsValid() {
+			to = w.Spec.MainAddress(e.Device, prefix.IPv6)
 		}
 	}
 	if !to.IsValid() {

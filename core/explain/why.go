@@ -111,9 +111,9 @@ func (w explainer) whySegment(id model.SegmentID) Why {
 func (w explainer) subnetSteps(id model.SegmentID, p model.Prefix) []Step {
 	s := &w.Spec.Segments[id]
 	var steps []Step
-	is4 := p.Addr().Is4()
+	family := prefix.FamilyOf(p.Addr())
 	if s.Need.Said() {
-		steps = append(steps, needSteps(s, is4)...)
+		steps = append(steps, needSteps(s, family)...)
 	}
 	steps = append(steps, w.placeSteps(p.Prefix)...)
 	if p.Giver == model.Fixed {
@@ -123,14 +123,14 @@ func (w explainer) subnetSteps(id model.SegmentID, p model.Prefix) []Step {
 }
 
 // needSteps is how a segment's need became a length.
-func needSteps(s *model.Segment, is4 bool) []Step {
+func needSteps(s *model.Segment, family prefix.Family) []Step {
 	n := s.Need
-	length, ok := s.WantedLength(is4)
+	length, ok := s.WantedLength(family)
 	if !ok {
 		return nil
 	}
-	if !is4 || !n.HostsSaid || n.Length4 > 0 {
-		return []Step{{"need", fmt.Sprintf("length %d: %s", length, assign.BecauseOf(s, is4)), n.Place}}
+	if family == prefix.IPv6 || !n.HostsSaid || n.Length4 > 0 {
+		return []Step{{"need", fmt.Sprintf("length %d: %s", length, assign.BecauseOf(s, family)), n.Place}}
 	}
 	hosts := max(n.Hosts, s.HostsThere)
 	_, grown := s.Wanted()

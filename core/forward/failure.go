@@ -7,6 +7,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -94,7 +95,7 @@ func (x *Exchange) Failure(net *Network) (Failure, bool) {
 // are down.
 func (x *Exchange) noSource(net *Network) Failure {
 	f := Failure{Name: finding.NoSourceAddress, Code: NoSource, Device: x.From, Cause: x.From, To: x.Target}
-	if id, ok := DownWithAddress(net, x.From, x.Target.Is4()); ok {
+	if id, ok := DownWithAddress(net, x.From, prefix.FamilyOf(x.Target)); ok {
 		f.Name, f.Code, f.Interface = finding.InterfaceIsDown, IsDown, id
 	}
 	return f
@@ -102,10 +103,10 @@ func (x *Exchange) noSource(net *Network) Failure {
 
 // DownWithAddress finds an interface of the device that is down and has an
 // address of the family.
-func DownWithAddress(net *Network, d model.DeviceID, is4 bool) (model.InterfaceID, bool) {
+func DownWithAddress(net *Network, d model.DeviceID, family prefix.Family) (model.InterfaceID, bool) {
 	for _, id := range net.Spec.InterfacesOf(d) {
 		for _, a := range net.Spec.Interfaces[id].Addresses {
-			if a.Addr().Is4() == is4 && !net.State.IsUp(id) {
+			if prefix.FamilyOf(a.Addr()) == family && !net.State.IsUp(id) {
 				return id, true
 			}
 		}

@@ -14,6 +14,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -250,11 +251,11 @@ devices:
 func traced(t testing.TB, net *forward.Network, from, to string) []string {
 	t.Helper()
 	tr := forward.Follow(net, pinged(t, net, from, to))
-	is4 := netip.MustParseAddr(to).Is4()
+	family := prefix.FamilyOf(netip.MustParseAddr(to))
 	var all []string
 	for _, h := range tr.Hops {
 		for _, a := range h.Answers {
-			word := a.ICMP.Words(is4)
+			word := a.ICMP.Words(family)
 			switch {
 			case a.Silent:
 				word = "silent"

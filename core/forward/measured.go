@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // MeasuredHop is what came back for one TTL of a real traceroute.
@@ -114,7 +115,7 @@ type telling struct {
 	before   []model.DeviceID // at the last hop that was as predicted
 }
 
-func (x *telling) is4() bool { return x.trace.Exchange.Target.Is4() }
+func (x *telling) family() prefix.Family { return prefix.FamilyOf(x.trace.Exchange.Target) }
 
 // differ notes where the path is not the predicted one.
 func (x *telling) differ(d Divergence) {
@@ -158,7 +159,7 @@ func (x *telling) silent(ttl int, hop *TraceHop) bool {
 
 // answer compares one who answered with those that are predicted.
 func (x *telling) answer(ttl int, hop *TraceHop, m MeasuredAnswer) {
-	if !m.ICMP.Passing(x.is4()) && !m.ICMP.Arrived(x.is4()) && !slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) && p.ICMP == m.ICMP }) {
+	if !m.ICMP.Passing(x.family()) && !m.ICMP.Arrived(x.family()) && !slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) && p.ICMP == m.ICMP }) {
 		x.ended(ttl, hop, m)
 		return
 	}
@@ -170,7 +171,7 @@ func (x *telling) answer(ttl int, hop *TraceHop, m MeasuredAnswer) {
 		switch {
 		case p.Silent:
 			d.Code = SpeaksUp
-		case p.ICMP != m.ICMP && !(p.ICMP.Arrived(x.is4()) && m.ICMP.Arrived(x.is4())):
+		case p.ICMP != m.ICMP && !(p.ICMP.Arrived(x.family()) && m.ICMP.Arrived(x.family())):
 			d.Code = SpeaksElse
 		case p.Lost:
 			d.Code = NotLost
@@ -205,7 +206,7 @@ func (x *telling) ended(ttl int, hop *TraceHop, m MeasuredAnswer) {
 }
 
 func (x *telling) errorOf(o Outcome) ICMP {
-	m, _ := errorFor(o, x.is4())
+	m, _ := errorFor(o, x.family())
 	return m
 }
 
@@ -272,10 +273,10 @@ func (x *telling) outside(hop *TraceHop) bool {
 func (x *telling) beyond(hop *TraceHop) Telling {
 	target := x.trace.Exchange.Target
 	reached := slices.ContainsFunc(x.measured, func(h MeasuredHop) bool {
-		return slices.ContainsFunc(h.Answers, func(a MeasuredAnswer) bool { return a.From == target && a.ICMP.Arrived(target.Is4()) })
+		return slices.ContainsFunc(h.Answers, func(a MeasuredAnswer) bool { return a.From == target && a.ICMP.Arrived(prefix.FamilyOf(target)) })
 	})
 	planned := slices.ContainsFunc(x.trace.Hops, func(h TraceHop) bool {
-		return slices.ContainsFunc(h.Answers, func(a Answer) bool { return a.ICMP.Arrived(target.Is4()) && !a.Silent && !a.Lost })
+		return slices.ContainsFunc(h.Answers, func(a Answer) bool { return a.ICMP.Arrived(prefix.FamilyOf(target)) && !a.Silent && !a.Lost })
 	})
 	switch {
 	case planned && !reached && len(x.answers(hop.TTL)) == 0:

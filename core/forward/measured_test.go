@@ -9,6 +9,7 @@ import (
 
 	"ropeswing/core/coretest"
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 )
 
 // measured reads hops like '10.0.0.1', '10.0.0.1 3/1' and ” for nobody: a hop a word
@@ -65,7 +66,7 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 		net := coretest.Network(t, tt.plan)
 		spec := net.Spec
 		got := forward.Follow(net, pinged(t, net, "west", tt.to)).Tell(net, measured(tt.hops...))
-		assert.Equal(t, tt.differs, got.Differs.Words(net, true), tt.about)
+		assert.Equal(t, tt.differs, got.Differs.Words(net, prefix.IPv4), tt.about)
 		var remarks []string
 		for _, r := range got.Remarks {
 			remarks = append(remarks, r.Words(net))
@@ -92,7 +93,7 @@ devices:
   sea: {is: world, interfaces: {u: {segment: up, address: 2}}, beyond: [203.0.113.0/24], routes: {in: r}}
 `)
 	tell := func(hops ...string) string {
-		return forward.Follow(net, pinged(t, net, "pc", "203.0.113.9")).Tell(net, measured(hops...)).Differs.Words(net, true)
+		return forward.Follow(net, pinged(t, net, "pc", "203.0.113.9")).Tell(net, measured(hops...)).Differs.Words(net, prefix.IPv4)
 	}
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", "203.0.113.9 reply"))
 	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 203.0.113.9 does not answer", tell("10.1.0.1", "198.51.100.2", "", ""))
@@ -111,7 +112,7 @@ devices:
   cam: {is: host, gateway: s, interfaces: {e: {segment: far, address: 10}}}
 `)
 	tell := func(hops ...string) string {
-		return forward.Follow(net, pinged(t, net, "pc", "10.2.0.10")).Tell(net, measured(hops...)).Differs.Words(net, true)
+		return forward.Follow(net, pinged(t, net, "pc", "10.2.0.10")).Tell(net, measured(hops...)).Differs.Words(net, prefix.IPv4)
 	}
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "192.0.2.2", "198.51.100.6", "10.2.0.10 reply"))
 	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 10.2.0.10 does not answer", tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", ""))

@@ -7,11 +7,12 @@ import (
 	"strings"
 
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // Words says where a real traceroute to a target of a family is not as predicted, and
 // what that says; empty where it is.
-func (d Divergence) Words(net *Network, is4 bool) string {
+func (d Divergence) Words(net *Network, family prefix.Family) string {
 	name := func() string { return net.Spec.Devices[d.Device].Name }
 	switch d.Code {
 	case HopTooMany:
@@ -19,16 +20,16 @@ func (d Divergence) Words(net *Network, is4 bool) string {
 	case SilentFromHere:
 		return fmt.Sprintf("nothing comes back from hop %d on, which is %s by the plan: look at %s, at %s, and at the way back from there", d.TTL, net.oneOf(d.Planned), net.routesOf(d.Before), net.oneOf(d.Planned))
 	case SpeaksUp:
-		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it drops the packet without a word", d.TTL, name(), d.Measured.Words(is4))
+		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it drops the packet without a word", d.TTL, name(), d.Measured.Words(family))
 	case SpeaksElse:
-		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it says '%s'", d.TTL, name(), d.Measured.Words(is4), d.Predicted.Words(is4))
+		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it says '%s'", d.TTL, name(), d.Measured.Words(family), d.Predicted.Words(family))
 	case NotLost:
 		return fmt.Sprintf("the answer of hop %d, %s, comes back, and by the plan it does not", d.TTL, name())
 	case AnotherDevice:
 		text := fmt.Sprintf("hop %d is %s, and by the plan it is %s: ", d.TTL, net.whoHas(d.From), net.oneOf(d.Planned))
 		return text + net.roundWords(d.Loop) + "look at " + net.routesOf(d.Before)
 	case EndedBy:
-		return d.endWords(net, is4)
+		return d.endWords(net, family)
 	case TargetIsSilent:
 		return fmt.Sprintf("the packet leaves the plan at hop %d as it should, and %s does not answer", d.TTL, d.From)
 	case TargetReplies:
@@ -37,14 +38,14 @@ func (d Divergence) Words(net *Network, is4 bool) string {
 	return ""
 }
 
-func (d Divergence) endWords(net *Network, is4 bool) string {
-	text := fmt.Sprintf("%s says '%s'", net.whoHas(d.From), d.Measured.Words(is4))
+func (d Divergence) endWords(net *Network, family prefix.Family) string {
+	text := fmt.Sprintf("%s says '%s'", net.whoHas(d.From), d.Measured.Words(family))
 	if !d.AtPlanned {
 		text += fmt.Sprintf(", and by the plan hop %d is %s", d.TTL, net.oneOf(d.Planned))
 	}
-	unrouted, _ := errorFor(Unrouted, is4)
-	unanswered, _ := errorFor(Unanswered, is4)
-	refused, _ := errorFor(Refused, is4)
+	unrouted, _ := errorFor(Unrouted, family)
+	unanswered, _ := errorFor(Unanswered, family)
+	refused, _ := errorFor(Refused, family)
 	switch d.Measured {
 	case unrouted:
 		return text + ": it has no route there"

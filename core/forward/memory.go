@@ -5,6 +5,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 )
 
 // passage is what the device at a node remembers of a packet that leaves by an
@@ -65,7 +66,7 @@ func (g *Graph) memories(net *Network, to int) [][]Passage {
 // ErrorBack is the way of the error that a device sends about the packet that came
 // to a node and ended there, and what it is; false where it sends none.
 func ErrorBack(net *Network, g *Graph, e End) (*Graph, ICMP, bool) {
-	m, ok := errorFor(e.Outcome, g.Nodes[e.Node].Destination.Is4())
+	m, ok := errorFor(e.Outcome, prefix.FamilyOf(g.Nodes[e.Node].Destination))
 	if !ok || e.Node == 0 && e.Outcome != Looped {
 		return nil, m, false
 	}

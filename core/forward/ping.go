@@ -4,6 +4,7 @@ import (
 	"net/netip"
 
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -27,8 +28,8 @@ type Probe struct {
 
 // HeaderBytes is how many bytes a ping's packet has beside its payload: those of
 // its IP header and of the echo request.
-func HeaderBytes(is4 bool) int {
-	if is4 {
+func HeaderBytes(family prefix.Family) int {
+	if family == prefix.IPv4 {
 		return 20 + 8
 	}
 	return 40 + 8

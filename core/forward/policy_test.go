@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/coretest"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // harbour is a LAN, a device that judges and translates, and a world that knows no
@@ -163,7 +164,7 @@ devices:
 		var all []string
 		for _, h := range forward.Follow(net, pingedOver(t, net, from, "", to, "icmp")).Hops {
 			for _, a := range h.Answers {
-				text := net.Spec.Devices[a.Device].Name + " " + a.Address.String() + " " + a.ICMP.Words(true)
+				text := net.Spec.Devices[a.Device].Name + " " + a.Address.String() + " " + a.ICMP.Words(prefix.IPv4)
 				if a.Lost || a.Silent {
 					text = net.Spec.Devices[a.Device].Name + " nothing"
 				}

@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // Two hosts with two routers between them; what stands for %s is the MTU of the
@@ -53,7 +54,7 @@ func TestWhatFitsTheLinkPasses(t *testing.T) {
 		net := coretest.Network(t, fmt.Sprintf(narrow, tt.near, tt.far))
 		spec := net.Spec
 		to := netip.MustParseAddr(tt.to)
-		x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: tt.payload + forward.HeaderBytes(to.Is4()), Whole: tt.whole})
+		x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: tt.payload + forward.HeaderBytes(prefix.FamilyOf(to)), Whole: tt.whole})
 		f, failing := x.Failure(net)
 		assert.Equal(t, tt.want != "", failing, tt.about)
 		assert.Equal(t, tt.want, f.Name, "%s: %s", tt.about, f.Words(net))

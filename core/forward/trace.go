@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // Trace is what a traceroute shows.
@@ -33,7 +34,7 @@ type Answer struct {
 }
 
 // Final tells whether the probe got where it was meant to, or met its end.
-func (a Answer) Final(is4 bool) bool { return a.Silent || a.ICMP != timeExceeded(is4) }
+func (a Answer) Final(family prefix.Family) bool { return a.Silent || a.ICMP != timeExceeded(family) }
 
 // Follow predicts a traceroute along an exchange.
 func Follow(net *Network, x *Exchange) *Trace {
@@ -114,10 +115,10 @@ func arrival(g *Graph, n int) End {
 // sender.
 func answer(net *Network, g *Graph, n int, e End, replies []*Graph) Answer {
 	node := g.Nodes[n]
-	is4 := node.Destination.Is4()
+	family := prefix.FamilyOf(node.Destination)
 	a := Answer{Device: node.Device, In: node.In, Node: n, Silent: true}
 	if e.Outcome == Delivered {
-		a.ICMP = echoReply(is4)
+		a.ICMP = echoReply(family)
 		for _, b := range replies {
 			if a.Back = b; b.Nodes[0].Device == node.Device && b.Verdict() != Fails {
 				break
@@ -126,7 +127,7 @@ func answer(net *Network, g *Graph, n int, e End, replies []*Graph) Answer {
 		if a.Silent = a.Back == nil; !a.Silent {
 			a.Address = g.Flow.Destination
 		}
-	} else if m, ok := errorFor(e.Outcome, is4); ok {
+	} else if m, ok := errorFor(e.Outcome, family); ok {
 		if back, ok := errorBack(net, g, n); ok {
 			a.ICMP, a.Back, a.Silent, a.Address = m, back, false, back.arrivesFrom()
 		}

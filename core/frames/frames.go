@@ -83,7 +83,7 @@ func Of(net *forward.Network, x *forward.Exchange) []Frame {
 		payload = 0 // what a service would say is its own affair
 	}
 	if x.Probe.Size > 0 {
-		payload = x.Probe.Size - forward.HeaderBytes(x.Target.Is4())
+		payload = x.Probe.Size - forward.HeaderBytes(prefix.FamilyOf(x.Target))
 	}
 	request := Packet{TTL: x.Probe.TTL, Service: x.There.Flow.Service, Payload: payload, Whole: x.Probe.Whole, Sequence: 1}
 	end, came := s.follow(x.There, request)

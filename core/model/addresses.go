@@ -145,7 +145,7 @@ func (r *resolver) interfaceAddresses(id InterfaceID, w written) {
 			i.Addresses = append(i.Addresses, r.addressWord(id, t)...)
 		}
 	}
-	has := [2]bool{i.hasPrimary(true), i.hasPrimary(false)}
+	has := [2]bool{i.hasPrimary(prefix.IPv4), i.hasPrimary(prefix.IPv6)}
 	for _, t := range places {
 		for _, a := range r.placed(id, t) {
 			if !has[familyIndex(a.Addr())] {
@@ -178,7 +178,7 @@ func (r *resolver) interfaceAddresses(id InterfaceID, w written) {
 	}
 	for _, p := range r.spec.Segments[i.Segment].Prefixes {
 		f := familyIndex(p.Addr())
-		i.Next[f] = i.Next[f] || !i.hasPrimary(f == 0)
+		i.Next[f] = i.Next[f] || !i.hasPrimary(prefix.FamilyIf(f == 0))
 	}
 }
 

@@ -1,7 +1,6 @@
 package model
 
 import (
-	"net/netip"
 	"slices"
 
 	"ropeswing/core/finding"
@@ -83,12 +82,12 @@ func (r *resolver) addressesOn(d DeviceID, segment SegmentID, place source.Place
 // own.
 func (r *resolver) addressesIn(d DeviceID, segment SegmentID, place source.Place, onlyMain bool) []Gateway {
 	var all []Gateway
-	have := map[bool]bool{}
+	have := map[prefix.Family]bool{}
 	for _, id := range r.spec.InterfacesOf(d) {
 		if i := &r.spec.Interfaces[id]; i.Segment == segment && i.Routed() && !(onlyMain && i.Table != "") {
 			for _, a := range i.Addresses {
-				if is4 := a.Addr().Is4(); !have[is4] && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
-					have[is4] = true
+				if family := prefix.FamilyOf(a.Addr()); !have[family] && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
+					have[family] = true
 					all = append(all, Gateway{a.Addr(), place})
 				}
 			}
@@ -124,17 +123,17 @@ func (r *resolver) hostGateway(d DeviceID) {
 			return // what is written stands
 		}
 	}
-	for _, is4 := range []bool{true, false} {
-		if !r.spec.Interfaces[home].hasFamily(is4) {
+	for _, family := range prefix.Families {
+		if !r.spec.Interfaces[home].hasFamily(family) {
 			continue
 		}
-		if g, origin, ok := r.gatewayOf(d, segment, own, is4); ok {
+		if g, origin, ok := r.gatewayOf(d, segment, own, family); ok {
 			out := InterfaceID(None)
 			if g.Address.IsLinkLocalUnicast() {
 				out = home
 			}
 			r.spec.Statics = append(r.spec.Statics, Static{
-				Device: d, To: defaultOf(is4), Via: g.Address, Out: out, Distance: 1, Origin: origin, Place: g.Place, Key: "default",
+				Device: d, To: family.Everything(), Via: g.Address, Out: out, Distance: 1, Origin: origin, Place: g.Place, Key: "default",
 			})
 		}
 	}
@@ -142,7 +141,7 @@ func (r *resolver) hostGateway(d DeviceID) {
 
 // gatewayOf is the gateway of one family: the device's own, else its
 // segment's, else the one router there.
-func (r *resolver) gatewayOf(d DeviceID, segment SegmentID, own []Gateway, is4 bool) (Gateway, Origin, bool) {
+func (r *resolver) gatewayOf(d DeviceID, segment SegmentID, own []Gateway, family prefix.Family) (Gateway, Origin, bool) {
 	sources := [][]Gateway{own, nil, nil}
 	if segment != None {
 		sources[1] = r.spec.Segments[segment].Gateways
@@ -154,7 +153,7 @@ func (r *resolver) gatewayOf(d DeviceID, segment SegmentID, own []Gateway, is4 b
 	}
 	for n, gateways := range sources {
 		for _, g := range gateways {
-			if g.Address.Is4() == is4 {
+			if prefix.FamilyOf(g.Address) == family {
 				return g, map[bool]Origin{true: ImpliedRouter, false: HostGateway}[n == 2], true
 			}
 		}
@@ -177,9 +176,9 @@ func (r *resolver) virtualOn(segment SegmentID, place source.Place) []Gateway {
 
 // hasFamily tells whether the interface has an address of the family that
 // reaches beyond the link.
-func (i *Interface) hasFamily(is4 bool) bool {
+func (i *Interface) hasFamily(family prefix.Family) bool {
 	for _, a := range i.Addresses {
-		if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
+		if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
 			return true
 		}
 	}
@@ -188,18 +187,10 @@ func (i *Interface) hasFamily(is4 bool) bool {
 
 // hasPrimary tells whether the interface has an address of the family that is
 // neither secondary nor link-local.
-func (i *Interface) hasPrimary(is4 bool) bool {
+func (i *Interface) hasPrimary(family prefix.Family) bool {
 	return slices.ContainsFunc(i.Addresses, func(a Address) bool {
-		return a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && !a.Secondary
+		return prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Secondary
 	})
-}
-
-// defaultOf is the prefix of everything in a family.
-func defaultOf(is4 bool) netip.Prefix {
-	if is4 {
-		return netip.PrefixFrom(netip.IPv4Unspecified(), 0)
-	}
-	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 }
 
 // impliedRouter is the one forwarding device on the segment; among several,

@@ -3,6 +3,7 @@ package model
 import (
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
+	"ropeswing/core/prefix"
 )
 
 // links resolves what interfaces of one device say of one another: groups,
@@ -101,7 +102,7 @@ func (r *resolver) managed() {
 		best := 0
 		for _, id := range r.spec.InterfacesOf(DeviceID(n)) {
 			i := &r.spec.Interfaces[id]
-			if rank := i.Kind.Rank(); rank > best && (i.hasFamily(true) || i.hasFamily(false)) {
+			if rank := i.Kind.Rank(); rank > best && (i.hasFamily(prefix.IPv4) || i.hasFamily(prefix.IPv6)) {
 				best, d.Manage = rank, id
 			}
 		}

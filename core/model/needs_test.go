@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/coretest"
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // A percentage of a host is a host; routers' own addresses come on top; hosts
@@ -34,21 +35,21 @@ func TestWhatASegmentWants(t *testing.T) {
 		s := model.Segment{Need: model.Need{Hosts: tt.hosts, HostsSaid: true, Grow: tt.grow}, HostsThere: tt.there, Own: tt.own}
 		least, grown := s.Wanted()
 		assert.Equal(t, [2]int64{tt.least, tt.grown}, [2]int64{least, grown}, tt)
-		length, ok := s.WantedLength(true)
+		length, ok := s.WantedLength(prefix.IPv4)
 		assert.True(t, ok)
 		assert.Equal(t, tt.length, length, tt)
-		length, ok = s.WantedLength(false)
+		length, ok = s.WantedLength(prefix.IPv6)
 		assert.True(t, ok)
 		assert.Equal(t, 64, length, "an IPv6 LAN")
 	}
 	link := model.Segment{Need: model.Need{PointToPoint: true}}
-	four, _ := link.WantedLength(true)
-	six, _ := link.WantedLength(false)
+	four, _ := link.WantedLength(prefix.IPv4)
+	six, _ := link.WantedLength(prefix.IPv6)
 	assert.Equal(t, [2]int{31, 127}, [2]int{four, six})
 	link.Need.Length4 = 30
-	four, _ = link.WantedLength(true)
+	four, _ = link.WantedLength(prefix.IPv4)
 	assert.Equal(t, 30, four, "a length that is asked for comes first")
-	_, ok := (&model.Segment{}).WantedLength(true)
+	_, ok := (&model.Segment{}).WantedLength(prefix.IPv4)
 	assert.False(t, ok, "nothing said, nothing wanted")
 }
 

@@ -35,7 +35,7 @@ func (r *resolver) routes() {
 // concern both families and need not concern each.
 func (r *resolver) destinations(t plan.Text, subject string) (to []netip.Prefix, named bool) {
 	if t.Value == "default" {
-		return []netip.Prefix{defaultOf(true), defaultOf(false)}, true
+		return []netip.Prefix{prefix.IPv4.Everything(), prefix.IPv6.Everything()}, true
 	}
 	if b, ok := r.spec.blocks[t.Value]; ok {
 		return plainPrefixes(r.spec.Blocks[b].Prefixes), true
@@ -79,26 +79,26 @@ func (r *resolver) route(d DeviceID, route *plan.Route, table string) {
 	if len(to) == 0 {
 		return // said, or a name that stands for nothing yet
 	}
-	position := map[bool]int{} // by Is4: how many next hops so far
+	position := map[prefix.Family]int{} // how many next hops so far
 	for i := range route.Hops {
 		hop := &route.Hops[i]
 		statics, ok := r.hop(d, hop, to, named, subject, table)
 		if !ok {
 			continue
 		}
-		families := map[bool]bool{}
+		families := map[prefix.Family]bool{}
 		for _, s := range statics {
-			is4 := s.To.Addr().Is4()
-			families[is4] = true
+			family := prefix.FamilyOf(s.To.Addr())
+			families[family] = true
 			s.Device, s.Table, s.Metric, s.Place, s.Key = d, table, uint32(hop.Metric.Value), hop.Place, route.To.Value
-			s.Distance = uint8(min(254, 1+distanceStep*position[is4]))
+			s.Distance = uint8(min(254, 1+distanceStep*position[family]))
 			if hop.Distance.Written() {
 				s.Distance = uint8(hop.Distance.Value)
 			}
 			r.spec.Statics = append(r.spec.Statics, s)
 		}
-		for is4 := range families {
-			position[is4]++
+		for family := range families {
+			position[family]++
 		}
 	}
 }
@@ -184,7 +184,7 @@ func (r *resolver) hopByAddress(base Static, hop *plan.Hop, via netip.Addr, to [
 			Mend("write {next-hop: \"%s\", out: INTERFACE}", via))
 		return nil, false
 	}
-	statics := watched(onEach(base, to, map[bool]netip.Addr{via.Is4(): via}))
+	statics := watched(onEach(base, to, map[prefix.Family]netip.Addr{prefix.FamilyOf(via): via}))
 	if len(statics) == 0 || !named && len(statics) < len(to) {
 		r.report(finding.New(finding.BadAddress, hop.NextHop.Place, "the next hop %s is of another family than its destination", via).About(subject))
 		return nil, false
@@ -204,13 +204,13 @@ func watched(all []Static) []Static {
 
 // onEach makes a route to each prefix that a next hop is known for; with no
 // next hops at all, to every prefix.
-func onEach(base Static, to []netip.Prefix, via map[bool]netip.Addr) []Static {
+func onEach(base Static, to []netip.Prefix, via map[prefix.Family]netip.Addr) []Static {
 	var all []Static
 	for _, p := range to {
 		s := base
 		s.To = p
 		if via != nil {
-			a, ok := via[p.Addr().Is4()]
+			a, ok := via[prefix.FamilyOf(p.Addr())]
 			if !ok {
 				continue
 			}
@@ -233,8 +233,8 @@ func familyWord(to []netip.Prefix) string {
 
 // sharedAddresses finds the far device's address of each family on the one
 // segment that both are on, by the near one's interfaces in the route's table.
-func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, table string) (map[bool]netip.Addr, bool) {
-	via := map[bool]netip.Addr{}
+func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, table string) (map[prefix.Family]netip.Addr, bool) {
+	via := map[prefix.Family]netip.Addr{}
 	on := SegmentID(None)
 	for _, a := range r.spec.InterfacesOf(near) {
 		segment := r.spec.Interfaces[a].Segment
@@ -252,7 +252,7 @@ func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, tab
 		}
 		on = segment
 		for _, g := range found {
-			via[g.Address.Is4()] = g.Address
+			via[prefix.FamilyOf(g.Address)] = g.Address
 		}
 	}
 	if on == None {

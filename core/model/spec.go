@@ -144,22 +144,22 @@ func (s *Segment) Wanted() (least, grown int64) {
 
 // WantedLength is the length of the subnet the segment wants of a family; false
 // where it wants none.
-func (s *Segment) WantedLength(is4 bool) (int, bool) {
+func (s *Segment) WantedLength(family prefix.Family) (int, bool) {
 	n := s.Need
 	switch {
-	case is4 && n.Length4 > 0:
+	case family == prefix.IPv4 && n.Length4 > 0:
 		return n.Length4, true
-	case !is4 && n.Length6 > 0:
+	case family == prefix.IPv6 && n.Length6 > 0:
 		return n.Length6, true
-	case n.PointToPoint && is4:
+	case n.PointToPoint && family == prefix.IPv4:
 		return 31, true
 	case n.PointToPoint:
 		return 127, true
-	case !is4 && n.Said():
+	case family == prefix.IPv6 && n.Said():
 		return 64, true
-	case is4 && n.HostsSaid:
+	case family == prefix.IPv4 && n.HostsSaid:
 		_, grown := s.Wanted()
-		return prefix.LengthForHosts(true, big.NewInt(grown))
+		return prefix.LengthForHosts(prefix.IPv4, big.NewInt(grown))
 	}
 	return 0, false
 }
@@ -417,14 +417,14 @@ func (s *Spec) SegmentOf(a netip.Addr) SegmentID {
 // MainAddress is the address a device is known by: that of a loopback, else of
 // a VLAN interface, else its first; invalid where it has none of the family.
 // Link-local ones do not count.
-func (s *Spec) MainAddress(d DeviceID, is4 bool) netip.Addr {
+func (s *Spec) MainAddress(d DeviceID, family prefix.Family) netip.Addr {
 	var best netip.Addr
 	bestRank := 0
 	for _, id := range s.InterfacesOf(d) {
 		i := &s.Interfaces[id]
 		rank := i.Kind.Rank()
 		for _, a := range i.Addresses {
-			if a.Addr().Is4() == is4 && rank > bestRank && !a.Addr().IsLinkLocalUnicast() && !a.Secondary {
+			if prefix.FamilyOf(a.Addr()) == family && rank > bestRank && !a.Addr().IsLinkLocalUnicast() && !a.Secondary {
 				best, bestRank = a.Addr(), rank
 			}
 		}

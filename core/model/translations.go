@@ -129,7 +129,7 @@ func (r *resolver) translation(d DeviceID, t plan.Text) (Translation, bool) {
 		return x, false
 	}
 	if x.Kind == Taking {
-		x.Needed = r.hostsWanted(&x.Inside, x.First.Is4())
+		x.Needed = r.hostsWanted(&x.Inside, prefix.FamilyOf(x.First))
 	}
 	if x.Kind == OneToOne {
 		return r.oneToOne(x, words[2])
@@ -139,10 +139,10 @@ func (r *resolver) translation(d DeviceID, t plan.Text) (Translation, bool) {
 
 // oneToOne sees to it that both sides are of one size.
 func (r *resolver) oneToOne(x Translation, outside plan.Text) (Translation, bool) {
-	is4 := x.First.Is4()
+	family := prefix.FamilyOf(x.First)
 	var inside []netip.Prefix
 	for _, p := range x.Inside.Prefixes {
-		if p.Addr().Is4() == is4 {
+		if prefix.FamilyOf(p.Addr()) == family {
 			inside = append(inside, p)
 		}
 	}
@@ -157,12 +157,12 @@ func (r *resolver) oneToOne(x Translation, outside plan.Text) (Translation, bool
 }
 
 // hostsWanted is how many hosts are to be on the segments that lie within a side.
-func (r *resolver) hostsWanted(inside *Side, is4 bool) int64 {
+func (r *resolver) hostsWanted(inside *Side, family prefix.Family) int64 {
 	n := int64(0)
 	for id := range r.spec.Segments {
 		s := &r.spec.Segments[id]
 		for _, p := range s.Prefixes {
-			if p.Addr().Is4() == is4 && inside.Covers(&Side{Prefixes: []netip.Prefix{p.Prefix}}) {
+			if prefix.FamilyOf(p.Addr()) == family && inside.Covers(&Side{Prefixes: []netip.Prefix{p.Prefix}}) {
 				n += max(s.Need.Hosts, s.HostsThere)
 			}
 		}

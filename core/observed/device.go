@@ -4,6 +4,7 @@ package observed
 
 import (
 	"net/netip"
+	"ropeswing/core/prefix"
 	"slices"
 )
 
@@ -187,14 +188,14 @@ func (d *Device) Merge(o *Device) {
 			into.Tagged = from.Tagged
 		}
 	}
-	for _, is4 := range []bool{true, false} {
+	for _, family := range prefix.Families {
 		part := Addresses6
-		if is4 {
+		if family == prefix.IPv4 {
 			part = Addresses4
 		}
 		if o.Knows(part) && d.Knows(part) {
 			for i := range d.Interfaces {
-				d.Interfaces[i].Addresses = slices.DeleteFunc(d.Interfaces[i].Addresses, func(a Address) bool { return a.Addr().Is4() == is4 })
+				d.Interfaces[i].Addresses = slices.DeleteFunc(d.Interfaces[i].Addresses, func(a Address) bool { return prefix.FamilyOf(a.Addr()) == family })
 			}
 		}
 	}
@@ -203,13 +204,13 @@ func (d *Device) Merge(o *Device) {
 			d.Interface(o.Interfaces[i].Name).Add(a)
 		}
 	}
-	for _, is4 := range []bool{true, false} {
+	for _, family := range prefix.Families {
 		part := Routes6
-		if is4 {
+		if family == prefix.IPv4 {
 			part = Routes4
 		}
 		if o.Knows(part) {
-			d.Routes = slices.DeleteFunc(d.Routes, func(r Route) bool { return r.To.Addr().Is4() == is4 })
+			d.Routes = slices.DeleteFunc(d.Routes, func(r Route) bool { return prefix.FamilyOf(r.To.Addr()) == family })
 		}
 	}
 	d.Routes = append(d.Routes, o.Routes...)

@@ -135,24 +135,24 @@ func TestLengths(t *testing.T) {
 	_, ok := LengthForParts(netip.MustParsePrefix("10.48.0.0/20"), big.NewInt(4097))
 	assert.False(t, ok)
 	for n, want := range map[int64]int{1: 30, 2: 30, 3: 29, 6: 29, 7: 28, 62: 26, 63: 25, 254: 24, 255: 23, 4294967294: 0} {
-		l, ok := LengthForHosts(true, big.NewInt(n))
+		l, ok := LengthForHosts(IPv4, big.NewInt(n))
 		assert.True(t, ok)
 		assert.Equal(t, want, l, n)
 	}
-	_, ok = LengthForHosts(true, big.NewInt(4294967295))
+	_, ok = LengthForHosts(IPv4, big.NewInt(4294967295))
 	assert.False(t, ok)
-	l, _ := LengthForHosts(false, big.NewInt(42))
+	l, _ := LengthForHosts(IPv6, big.NewInt(42))
 	assert.Equal(t, 64, l)
 	r := rand.New(rand.NewPCG(25, 26))
 	for range 2000 {
 		n := new(big.Int).Rsh(new(big.Int).SetUint64(r.Uint64()), uint(r.IntN(63)))
 		n.Add(n.Lsh(n, uint(r.IntN(60))), big.NewInt(1))
 		zero, longest := netip.IPv6Unspecified(), 64
-		is4 := r.IntN(2) == 0
-		if is4 {
+		family := FamilyIf(r.IntN(2) == 0)
+		if family == IPv4 {
 			zero, longest = netip.IPv4Unspecified(), 30
 		}
-		l, ok := LengthForHosts(is4, n)
+		l, ok := LengthForHosts(family, n)
 		require.Equal(t, Usable(netip.PrefixFrom(zero, 0)).Cmp(n) >= 0, ok)
 		if ok {
 			require.GreaterOrEqual(t, Usable(netip.PrefixFrom(zero, l)).Cmp(n), 0, "%v of length %d", n, l)

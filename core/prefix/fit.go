@@ -57,7 +57,7 @@ func Fit(block netip.Prefix, used []netip.Prefix, needs []Need, keepOrder bool) 
 	for i, n := range needs {
 		lengths[i] = n.Length
 		if n.Length == 0 {
-			length, ok := LengthForHosts(block.Addr().Is4(), n.Hosts)
+			length, ok := LengthForHosts(FamilyOf(block.Addr()), n.Hosts)
 			if !ok {
 				return Fitted{}, fmt.Errorf("no subnet has %s usable addresses, as %s wants", n.Hosts, n.Name)
 			}

@@ -44,9 +44,9 @@ func LengthForParts(p netip.Prefix, n *big.Int) (int, bool) {
 // 31 and 127 are for links between two routers, and an IPv6 LAN has 64
 // (RFC 4291 §2.5.4), so those are asked for by length. False where no subnet
 // has so many.
-func LengthForHosts(is4 bool, n *big.Int) (int, bool) {
+func LengthForHosts(family Family, n *big.Int) (int, bool) {
 	width, longest, kept := 128, 64, int64(129)
-	if is4 {
+	if family == IPv4 {
 		width, longest, kept = 32, 30, 2
 	}
 	// 2^host less what is kept back is at least n where 2^host is more than

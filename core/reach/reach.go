@@ -9,6 +9,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 )
 
 // End is who stands for a segment in one family: its first host with an
@@ -71,8 +72,8 @@ func Hosts(spec *model.Spec) []*End {
 		if spec.Devices[d].Kind != model.Host {
 			continue
 		}
-		for _, is4 := range []bool{true, false} {
-			a := spec.MainAddress(model.DeviceID(d), is4)
+		for _, family := range prefix.Families {
+			a := spec.MainAddress(model.DeviceID(d), family)
 			for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
 				if slices.ContainsFunc(spec.Interfaces[id].Addresses, func(x model.Address) bool { return x.Addr() == a }) {
 					all = append(all, &End{spec.Interfaces[id].Segment, model.DeviceID(d), id, a})

@@ -105,7 +105,7 @@ func (w reviser) routeChange(d model.DeviceID, words []string, bad error) (model
 		r := s
 		r.To = p
 		if !s.Discard {
-			via, ok, err := w.nextHop(d, words[2], p.Addr().Is4())
+			via, ok, err := w.nextHop(d, words[2], prefix.FamilyOf(p.Addr()))
 			if err != nil {
 				return nil, err
 			}
@@ -124,9 +124,9 @@ func (w reviser) routeChange(d model.DeviceID, words []string, bad error) (model
 
 // nextHop is the address a next hop stands for in a family: itself, or that of a
 // device on a subnet that the two share.
-func (w reviser) nextHop(d model.DeviceID, text string, is4 bool) (netip.Addr, bool, error) {
+func (w reviser) nextHop(d model.DeviceID, text string, family prefix.Family) (netip.Addr, bool, error) {
 	if a, err := prefix.ParseAddress(text); err == nil {
-		return a, a.Is4() == is4, nil
+		return a, prefix.FamilyOf(a) == family, nil
 	}
 	far, err := w.Device(text)
 	if err != nil {
@@ -134,7 +134,7 @@ func (w reviser) nextHop(d model.DeviceID, text string, is4 bool) (netip.Addr, b
 	}
 	for _, i := range w.Spec.InterfacesOf(far) {
 		for _, a := range w.Spec.Interfaces[i].Addresses {
-			if a.Addr().Is4() != is4 || a.Addr().IsLinkLocalUnicast() {
+			if prefix.FamilyOf(a.Addr()) != family || a.Addr().IsLinkLocalUnicast() {
 				continue
 			}
 			if slices.ContainsFunc(w.Spec.InterfacesOf(d), func(near model.InterfaceID) bool {
@@ -170,7 +170,7 @@ func (w reviser) destination(text string) ([]netip.Prefix, error) {
 		}
 	}
 	if text == "default" {
-		return []netip.Prefix{netip.PrefixFrom(netip.IPv4Unspecified(), 0), netip.PrefixFrom(netip.IPv6Unspecified(), 0)}, nil
+		return []netip.Prefix{prefix.IPv4.Everything(), prefix.IPv6.Everything()}, nil
 	}
 	if !strings.ContainsAny(text, ".:/") {
 		return nil, ask.Unknown(text+" is neither a prefix, a segment nor a block", text, names)

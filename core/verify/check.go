@@ -9,6 +9,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 	"ropeswing/core/source"
 )
@@ -70,10 +71,10 @@ func (c *checker) report(f finding.Finding) { c.found = append(c.found, f) }
 
 // reportIn reports what concerns one family of a route. Where the same was said
 // of the other family at the same place, that is noted there instead.
-func (c *checker) reportIn(f finding.Finding, is4 bool) {
+func (c *checker) reportIn(f finding.Finding, family prefix.Family) {
 	for i := range c.found {
 		x := &c.found[i]
-		if !is4 && x.Name == f.Name && x.Place == f.Place && x.Subject == f.Subject {
+		if family == prefix.IPv6 && x.Name == f.Name && x.Place == f.Place && x.Subject == f.Subject {
 			if !c.inBoth[i] {
 				c.inBoth[i] = true
 				x.Reason += "; in IPv6 likewise"

@@ -9,6 +9,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -44,7 +45,7 @@ func (c *checker) distances(first, last int) {
 		if n := slices.IndexFunc(before[k], func(o *model.Static) bool { return s.Distance < o.Distance }); n >= 0 {
 			o, name := before[k][n], c.spec.Devices[s.Device].Name
 			c.reportIn(finding.New(finding.FloatNotBehind, s.Place, "%s has this way to %s behind another, and prefers it: its distance %d is lower than %d", name, s.To, s.Distance, o.Distance).
-				About(name).Mend("write it first, or give it a distance above %d", o.Distance).With(o.Place), s.To.Addr().Is4())
+				About(name).Mend("write it first, or give it a distance above %d", o.Distance).With(o.Place), prefix.FamilyOf(s.To.Addr()))
 		}
 		before[k] = append(before[k], s)
 	}
@@ -65,7 +66,7 @@ func (c *checker) defaults(d model.DeviceID, entries []routing.Entry) {
 		}
 		name := c.spec.Devices[d].Name
 		c.reportIn(finding.New(finding.DefaultsCompete, s.Place, "%s has two default routes of the same distance, by %s and by %s: which one a packet takes depends on the flow", name, c.wayWord(first), c.wayWord(s)).
-			About(name).Mend("give one of them a higher distance, unless both are meant to carry traffic").With(first.Place), s.To.Addr().Is4())
+			About(name).Mend("give one of them a higher distance, unless both are meant to carry traffic").With(first.Place), prefix.FamilyOf(s.To.Addr()))
 	}
 }
 
@@ -109,7 +110,7 @@ func (c *checker) leaksToStandby(d model.DeviceID, entries []routing.Entry) {
 		}
 		s, name := &c.spec.Statics[e.Static()], c.spec.Devices[d].Name
 		c.reportIn(finding.New(finding.LeaksToStandby, s.Place, "%s sends %s by %s, which otherwise stands by: the longer prefix wins over the default by %s", name, e.Prefix, c.spec.Devices[far].Name, strings.Join(c.deviceNames(preferred[:min(1, len(preferred))]), "")).
-			About(name).Mend("remove it, unless %s is meant to carry this", c.spec.Devices[far].Name), e.Prefix.Addr().Is4())
+			About(name).Mend("remove it, unless %s is meant to carry this", c.spec.Devices[far].Name), prefix.FamilyOf(e.Prefix.Addr()))
 	}
 }
 
@@ -129,10 +130,10 @@ func (c *checker) shared(first, last int) {
 		}
 		name := c.spec.Devices[s.Device].Name
 		f := finding.New(finding.OutOnShared, s.Place, "%s sends %s out of %s without a next hop, and that is a shared segment: it asks there for each address itself, and nobody answers for them", name, s.To, c.spec.Interfaces[s.Out].Name).About(name)
-		if n, ok := soleForwarder(c.net, s.Device, s.Out, s.To.Addr().Is4()); ok {
+		if n, ok := soleForwarder(c.net, s.Device, s.Out, prefix.FamilyOf(s.To.Addr())); ok {
 			f = f.Mend("add 'next-hop: %s', which is %s", n.address, c.spec.Devices[n.device].Name)
 		}
-		c.reportIn(f, s.To.Addr().Is4())
+		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
 	}
 }
 

@@ -8,6 +8,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -91,7 +92,7 @@ type mender struct {
 // propose lists changes worth trying, the likeliest first.
 func (m mender) propose() []model.Change {
 	if !m.x.Source.IsValid() {
-		if id, ok := forward.DownWithAddress(m.net, m.x.From, m.x.Target.Is4()); ok {
+		if id, ok := forward.DownWithAddress(m.net, m.x.From, prefix.FamilyOf(m.x.Target)); ok {
 			return m.bringUp(id)
 		}
 		return nil
@@ -188,7 +189,7 @@ func (m mender) route(d model.DeviceID, to netip.Addr) []model.Change {
 // who does not forward, else the address's own subnet, else what the world
 // holds beyond.
 func (m mender) destination(d model.DeviceID, to netip.Addr) netip.Prefix {
-	everything := defaultOf(to.Is4())
+	everything := prefix.FamilyOf(to).Everything()
 	if !m.spec.Devices[d].Forwards {
 		return everything
 	}
@@ -237,7 +238,7 @@ func (m mender) redirect(n forward.Node, to netip.Addr) []model.Change {
 func (m mender) towards(d model.DeviceID, to netip.Addr) (neighbour, bool) {
 	var best neighbour
 	least := -1
-	for _, n := range neighbours(m.net, d, to.Is4()) {
+	for _, n := range neighbours(m.net, d, prefix.FamilyOf(to)) {
 		if !m.spec.Devices[n.device].Forwards && !m.holds(n.device, to) {
 			continue
 		}
@@ -273,7 +274,7 @@ func (m mender) shortest(d model.DeviceID, to netip.Addr) (neighbour, bool) {
 	for len(queue) > 0 {
 		v := queue[0]
 		queue = queue[1:]
-		for _, n := range neighbours(m.net, v.device, to.Is4()) {
+		for _, n := range neighbours(m.net, v.device, prefix.FamilyOf(to)) {
 			if seen[n.device] {
 				continue
 			}

@@ -5,6 +5,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // neighbour is a device on one of another's links, by one of its addresses
@@ -17,16 +18,16 @@ type neighbour struct {
 
 // neighbours lists, in the plan's order, who can be heard on a device's links
 // and has an address of the family in a subnet of that link.
-func neighbours(net *forward.Network, d model.DeviceID, is4 bool) []neighbour {
+func neighbours(net *forward.Network, d model.DeviceID, family prefix.Family) []neighbour {
 	spec := net.Spec
 	var all []neighbour
 	for _, link := range spec.InterfacesOf(d) {
-		all = append(all, neighboursOn(net, d, link, is4)...)
+		all = append(all, neighboursOn(net, d, link, family)...)
 	}
 	return all
 }
 
-func neighboursOn(net *forward.Network, d model.DeviceID, link model.InterfaceID, is4 bool) []neighbour {
+func neighboursOn(net *forward.Network, d model.DeviceID, link model.InterfaceID, family prefix.Family) []neighbour {
 	spec := net.Spec
 	var all []neighbour
 	for _, id := range net.State.Neighbours(link) {
@@ -35,7 +36,7 @@ func neighboursOn(net *forward.Network, d model.DeviceID, link model.InterfaceID
 			continue
 		}
 		for _, a := range far.Addresses {
-			if a.Addr().Is4() == is4 && inSubnetOf(spec, link, a.Addr()) {
+			if prefix.FamilyOf(a.Addr()) == family && inSubnetOf(spec, link, a.Addr()) {
 				all = append(all, neighbour{far.Device, a.Addr(), link})
 				break
 			}
@@ -54,10 +55,10 @@ func inSubnetOf(spec *model.Spec, link model.InterfaceID, a netip.Addr) bool {
 }
 
 // soleForwarder is the one forwarding neighbour on a link.
-func soleForwarder(net *forward.Network, d model.DeviceID, link model.InterfaceID, is4 bool) (neighbour, bool) {
+func soleForwarder(net *forward.Network, d model.DeviceID, link model.InterfaceID, family prefix.Family) (neighbour, bool) {
 	var only neighbour
 	count := 0
-	for _, n := range neighboursOn(net, d, link, is4) {
+	for _, n := range neighboursOn(net, d, link, family) {
 		if net.Spec.Devices[n.device].Forwards {
 			only = n
 			count++

@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 )
 
@@ -138,8 +139,8 @@ func (c *checker) ends(parties []model.Party, sending bool) []end {
 				add(end{model.None, p.Address})
 			}
 		case p.Device != model.None:
-			for _, is4 := range []bool{true, false} {
-				if a := c.spec.MainAddress(p.Device, is4); a.IsValid() {
+			for _, family := range prefix.Families {
+				if a := c.spec.MainAddress(p.Device, family); a.IsValid() {
 					add(end{p.Device, a})
 				}
 			}

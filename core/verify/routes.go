@@ -90,7 +90,7 @@ func (c *checker) gateways() {
 
 // suggestGateway names the forwarding device on the link.
 func (c *checker) suggestGateway(f finding.Finding, s *model.Static) finding.Finding {
-	for _, n := range neighbours(c.net, s.Device, s.Via.Is4()) {
+	for _, n := range neighbours(c.net, s.Device, prefix.FamilyOf(s.Via)) {
 		if c.spec.Devices[n.device].Forwards {
 			return f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
 		}
@@ -137,7 +137,7 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 	name := c.spec.Devices[s.Device].Name
 	if hidden && !s.Discard {
 		c.reportIn(finding.New(finding.StaticHidden, s.Place, "%s is on %s itself, and the direct route always wins over this one", name, e.Prefix).
-			About(name).Mend("remove it, unless it is for when the interface is down"), e.Prefix.Addr().Is4())
+			About(name).Mend("remove it, unless it is for when the interface is down"), prefix.FamilyOf(e.Prefix.Addr()))
 	}
 	if !s.Via.IsValid() {
 		return
@@ -150,22 +150,22 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 		}
 		if on && !c.held(link, s.Via) && !c.inPieces(link, s.Via) {
 			f := finding.New(finding.NextHopUnheld, s.Place, "%s sends %s via %s, and %s", name, e.Prefix, s.Via, c.nobody(link, s.Via)).About(name)
-			if n, ok := soleForwarder(c.net, s.Device, link, s.Via.Is4()); ok {
+			if n, ok := soleForwarder(c.net, s.Device, link, prefix.FamilyOf(s.Via)); ok {
 				f = f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
 			}
-			c.reportIn(f, e.Prefix.Addr().Is4())
+			c.reportIn(f, prefix.FamilyOf(e.Prefix.Addr()))
 		}
 	case routing.NextHopOneself:
 		f := finding.New(finding.NextHopOneself, s.Place, "%s is %s's own address", s.Via, name).About(name)
 		if link, on := c.linkTo(s.Device, s.Via); on {
-			if n, ok := soleForwarder(c.net, s.Device, link, s.Via.Is4()); ok {
+			if n, ok := soleForwarder(c.net, s.Device, link, prefix.FamilyOf(s.Via)); ok {
 				f = f.Mend("the far end %s has %s", c.spec.Devices[n.device].Name, n.address)
 			}
 		}
-		c.reportIn(f, e.Prefix.Addr().Is4())
+		c.reportIn(f, prefix.FamilyOf(e.Prefix.Addr()))
 	case routing.NextHopUnreachable, routing.OnlyThroughDefault, routing.ThroughItself:
 		if _, down := forward.DownInterfaceTowards(c.net, s.Device, s.Via); !down {
-			c.reportIn(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, c.net.Why(table, e)).About(name), e.Prefix.Addr().Is4())
+			c.reportIn(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, c.net.Why(table, e)).About(name), prefix.FamilyOf(e.Prefix.Addr()))
 		}
 	}
 }
@@ -174,8 +174,8 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 // beyond their own subnets, though the plan has others.
 func (c *checker) waysOut() {
 	for d := range c.spec.Devices {
-		for _, is4 := range []bool{true, false} {
-			c.wayOut(model.DeviceID(d), is4)
+		for _, family := range prefix.Families {
+			c.wayOut(model.DeviceID(d), family)
 		}
 	}
 }
@@ -198,7 +198,7 @@ func (c *checker) behindTranslation(d model.DeviceID) bool {
 	return false
 }
 
-func (c *checker) wayOut(d model.DeviceID, is4 bool) {
+func (c *checker) wayOut(d model.DeviceID, family prefix.Family) {
 	on := map[model.SegmentID]bool{}
 	addressed := false
 	for _, id := range c.spec.InterfacesOf(d) {
@@ -207,7 +207,7 @@ func (c *checker) wayOut(d model.DeviceID, is4 bool) {
 			on[i.Segment] = true
 		}
 		for _, a := range i.Addresses {
-			addressed = addressed || a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() && i.Kind != model.Loopback
+			addressed = addressed || prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && i.Kind != model.Loopback
 		}
 	}
 	if !addressed {
@@ -218,14 +218,14 @@ func (c *checker) wayOut(d model.DeviceID, is4 bool) {
 	}
 	first, last := c.spec.StaticsOf(d)
 	for _, s := range c.spec.Statics[first:last] {
-		if s.To.Addr().Is4() == is4 {
+		if prefix.FamilyOf(s.To.Addr()) == family {
 			return
 		}
 	}
 	for id, s := range c.spec.Segments {
 		for _, p := range s.Prefixes {
-			if p.Addr().Is4() == is4 && !on[model.SegmentID(id)] {
-				c.reportNoWayOut(d, model.SegmentID(id), is4)
+			if prefix.FamilyOf(p.Addr()) == family && !on[model.SegmentID(id)] {
+				c.reportNoWayOut(d, model.SegmentID(id), family)
 				return
 			}
 		}
@@ -238,12 +238,11 @@ const mostTrials = 10
 
 // reportNoWayOut names, where there is one, the neighbour that is a way out:
 // with a route through it somebody on the other segment is reached.
-func (c *checker) reportNoWayOut(d model.DeviceID, other model.SegmentID, is4 bool) {
+func (c *checker) reportNoWayOut(d model.DeviceID, other model.SegmentID, family prefix.Family) {
 	device := &c.spec.Devices[d]
-	family := forward.FamilyOf(defaultOf(is4).Addr())
 	f := finding.New(finding.NoWayOut, device.Place, "%s has no way to any other %s subnet", device.Name, family).About(device.Name)
 	if c.trials++; c.trials <= mostTrials {
-		if way, ok := c.wayThatWorks(d, other, is4); ok {
+		if way, ok := c.wayThatWorks(d, other, family); ok {
 			word := "add 'gateway: %s'"
 			if device.Forwards {
 				word = "add 'default: %s' to its routes"
@@ -256,16 +255,16 @@ func (c *checker) reportNoWayOut(d model.DeviceID, other model.SegmentID, is4 bo
 
 // wayThatWorks tries a default route through each forwarding neighbour until
 // somebody on the segment is reached, and back.
-func (c *checker) wayThatWorks(d model.DeviceID, segment model.SegmentID, is4 bool) (string, bool) {
-	target, ok := c.anyoneOn(segment, is4)
+func (c *checker) wayThatWorks(d model.DeviceID, segment model.SegmentID, family prefix.Family) (string, bool) {
+	target, ok := c.anyoneOn(segment, family)
 	if !ok {
 		return "", false
 	}
-	for _, n := range neighbours(c.net, d, is4) {
+	for _, n := range neighbours(c.net, d, family) {
 		if !c.spec.Devices[n.device].Forwards {
 			continue
 		}
-		route := model.Static{Device: d, To: defaultOf(is4), Via: n.address, Out: model.None, Distance: 1}
+		route := model.Static{Device: d, To: family.Everything(), Via: n.address, Out: model.None, Distance: 1}
 		net := Try(c.net, model.AddRoute{Static: route})
 		if forward.Ping(net, d, netip.Addr{}, target, model.None).Verdict() == forward.Works {
 			return c.spec.Devices[n.device].Name, true
@@ -275,24 +274,16 @@ func (c *checker) wayThatWorks(d model.DeviceID, segment model.SegmentID, is4 bo
 }
 
 // anyoneOn is an address of the family that somebody on the segment has.
-func (c *checker) anyoneOn(segment model.SegmentID, is4 bool) (netip.Addr, bool) {
+func (c *checker) anyoneOn(segment model.SegmentID, family prefix.Family) (netip.Addr, bool) {
 	for id := range c.spec.Interfaces {
 		if c.spec.Interfaces[id].Segment != segment || !c.net.State.IsUp(model.InterfaceID(id)) {
 			continue
 		}
 		for _, a := range c.spec.Interfaces[id].Addresses {
-			if a.Addr().Is4() == is4 && !a.Addr().IsLinkLocalUnicast() {
+			if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() {
 				return a.Addr(), true
 			}
 		}
 	}
 	return netip.Addr{}, false
-}
-
-// defaultOf is the prefix of everything in a family.
-func defaultOf(is4 bool) netip.Prefix {
-	if is4 {
-		return netip.PrefixFrom(netip.IPv4Unspecified(), 0)
-	}
-	return netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 }

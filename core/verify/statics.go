@@ -41,7 +41,7 @@ func (c *checker) staticsIn(d model.DeviceID, table routing.View) {
 			o := &c.spec.Statics[other.Static()]
 			switch {
 			case o.Via == s.Via && o.Out == s.Out && o.Discard == s.Discard:
-				c.reportIn(finding.New(finding.DuplicateStatic, s.Place, "%s has this route to %s twice, the other %s", name, e.Prefix, o.Place.From(s.Place)).About(name).With(o.Place), e.Prefix.Addr().Is4())
+				c.reportIn(finding.New(finding.DuplicateStatic, s.Place, "%s has this route to %s twice, the other %s", name, e.Prefix, o.Place.From(s.Place)).About(name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 			case e.Distance > other.Distance:
 				c.floats(name, table, e, other)
 			default:
@@ -63,12 +63,12 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 	out := first.Hops[0].Out
 	if e.Hops[0] == first.Hops[0] || e.Hops[0].Out == out && c.point(out) {
 		c.reportIn(finding.New(finding.FloatsSameWay, s.Place, "the second choice of %s for %s leaves by %s, as the first does: when that is down both are", name, e.Prefix, c.spec.Interfaces[out].Name).
-			About(name).With(o.Place), e.Prefix.Addr().Is4())
+			About(name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 		return
 	}
 	if p, ok := c.discardBehind(table, first); ok {
 		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over: when %s is down, the next hop %s of the first falls under the discard route %s, and the first discards instead of giving way", name, e.Prefix, c.spec.Interfaces[out].Name, o.Via, p).
-			About(name).Mend("write the first as {next-hop: …, out: %s}", c.spec.Interfaces[out].Name).With(o.Place), e.Prefix.Addr().Is4())
+			About(name).Mend("write the first as {next-hop: …, out: %s}", c.spec.Interfaces[out].Name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 		return
 	}
 	if o.Watch.IsValid() {
@@ -80,7 +80,7 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 	}
 	if cable := c.state().Cable(port); cable != model.None && c.spec.Cables[cable].Hidden {
 		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when the far end of %s fails: the cable of %s hides faults, and its port stays up", name, e.Prefix, c.spec.Cables[cable].Name, c.spec.Interfaces[port].Name).
-			About(name).With(o.Place, c.spec.Cables[cable].Place), e.Prefix.Addr().Is4())
+			About(name).With(o.Place, c.spec.Cables[cable].Place), prefix.FamilyOf(e.Prefix.Addr()))
 	}
 }
 
@@ -122,7 +122,7 @@ func (c *checker) saysNothingNew(name string, table routing.View, e routing.Entr
 			s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[x.Static()]
 			if c.alone(table, e) && c.alone(table, x) && !c.looping[s.Place] {
 				c.reportIn(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix, x.Prefix).
-					About(name).Mend("remove it").With(o.Place), e.Prefix.Addr().Is4())
+					About(name).Mend("remove it").With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 			}
 		}
 		return
@@ -210,7 +210,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 				f = f.Mend("%s", r.Steps[0].Change.Describe(c.spec)).Works()
 			}
 		}
-		c.reportIn(f, s.To.Addr().Is4())
+		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
 		return
 	}
 }
@@ -246,7 +246,7 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 			f = f.Works()
 		}
 	}
-	c.reportIn(f, s.To.Addr().Is4())
+	c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
 }
 
 // loopFrom follows a packet to an address from the device of a route that
@@ -315,5 +315,5 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	} else {
 		f = f.Then("why", name, to.String())
 	}
-	c.reportIn(f, s.To.Addr().Is4())
+	c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
 }

@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 )
 
@@ -253,12 +254,12 @@ func (c *checker) wantedWorld(ends []*reach.End) {
 	w := c.spec.Wants
 	told := map[string]bool{}
 	for _, e := range ends {
-		carriers := c.carriersOf(e.Address.Is4())
+		carriers := c.carriersOf(prefix.FamilyOf(e.Address))
 		if !slices.Contains(w.World, e.Segment) || len(carriers) == 0 || c.spec.Devices[e.Device].Kind == model.World {
 			continue
 		}
 		name := c.spec.Segments[e.Segment].Name
-		target := c.beyond(carriers[0], e.Address.Is4())
+		target := c.beyond(carriers[0], prefix.FamilyOf(e.Address))
 		if !target.IsValid() {
 			continue
 		}
@@ -317,15 +318,15 @@ func (c *checker) waysBack(d model.DeviceID, e *reach.End, told map[string]bool)
 }
 
 // carriersOf lists the carriers that answer for anything of a family.
-func (c *checker) carriersOf(is4 bool) []model.DeviceID {
-	return slices.DeleteFunc(slices.Clone(c.spec.Wants.Carriers), func(d model.DeviceID) bool { return !c.beyond(d, is4).IsValid() })
+func (c *checker) carriersOf(family prefix.Family) []model.DeviceID {
+	return slices.DeleteFunc(slices.Clone(c.spec.Wants.Carriers), func(d model.DeviceID) bool { return !c.beyond(d, family).IsValid() })
 }
 
 // beyond is an address that a carrier answers for and nobody has; invalid where
 // there is none.
-func (c *checker) beyond(d model.DeviceID, is4 bool) netip.Addr {
+func (c *checker) beyond(d model.DeviceID, family prefix.Family) netip.Addr {
 	for _, p := range c.spec.Devices[d].Beyond {
-		if p.Addr().Is4() == is4 {
+		if prefix.FamilyOf(p.Addr()) == family {
 			return p.Addr().Next()
 		}
 	}

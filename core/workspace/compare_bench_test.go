@@ -16,6 +16,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/observed"
+	"ropeswing/core/prefix"
 	"ropeswing/core/verify"
 	"ropeswing/core/workspace"
 )
@@ -55,7 +56,7 @@ func BenchmarkCompare(b *testing.B) {
 // benchmarkMend looks for what mends a ping that fails for a route which one of the
 // million written ones lacks, as the remedy of it is looked for.
 func benchmarkMend(b *testing.B, net *forward.Network) {
-	from, to := coretest.Device(b, net.Spec, "h3"), net.Spec.MainAddress(coretest.Device(b, net.Spec, "h500"), true)
+	from, to := coretest.Device(b, net.Spec, "h3"), net.Spec.MainAddress(coretest.Device(b, net.Spec, "h500"), prefix.IPv4)
 	root := coretest.Device(b, net.Spec, "r0")
 	spec := *net.Spec
 	spec.Statics = slices.DeleteFunc(slices.Clone(spec.Statics), func(s model.Static) bool { return s.Device == root && s.To.Contains(to) })

@@ -111,7 +111,7 @@ func (a *app) gatherNeeds(block netip.Prefix, args []string, o fitOptions) ([]pr
 // onNibble makes a need's length a multiple of four.
 func onNibble(n prefix.Need) prefix.Need {
 	if n.Length == 0 {
-		n.Length, _ = prefix.LengthForHosts(false, n.Hosts)
+		n.Length, _ = prefix.LengthForHosts(prefix.IPv6, n.Hosts)
 	}
 	n.Length = n.Length / 4 * 4
 	return n

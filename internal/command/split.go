@@ -71,7 +71,7 @@ func partLength(p netip.Prefix, into string, length int, hosts string) (int, err
 		if err != nil {
 			return 0, err
 		}
-		l, ok := prefix.LengthForHosts(p.Addr().Is4(), n)
+		l, ok := prefix.LengthForHosts(prefix.FamilyOf(p.Addr()), n)
 		if !ok || l < p.Bits() {
 			return 0, fmt.Errorf("%s has %s usable addresses, fewer than %s", p, prefix.Usable(p), n)
 		}

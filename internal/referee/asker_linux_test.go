@@ -11,6 +11,7 @@ import (
 	"golang.org/x/net/ipv6"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 )
 
 const mostTTL = 6
@@ -131,9 +132,9 @@ func (a *asker) listen(conn *icmp.PacketConn, protocol int) {
 		case *icmp.TimeExceeded:
 			a.about(body.Data, protocol, from, "time exceeded")
 		case *icmp.DstUnreach:
-			word := forward.ICMP{Type: 3, Code: uint8(m.Code)}.Words(true)
+			word := forward.ICMP{Type: 3, Code: uint8(m.Code)}.Words(prefix.IPv4)
 			if protocol == 58 {
-				word = forward.ICMP{Type: 1, Code: uint8(m.Code)}.Words(false)
+				word = forward.ICMP{Type: 1, Code: uint8(m.Code)}.Words(prefix.IPv6)
 			}
 			a.about(body.Data, protocol, from, word)
 		}

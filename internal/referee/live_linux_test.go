@@ -14,6 +14,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/internal/wire"
 )
 
@@ -81,7 +82,7 @@ func (l *lab) liveFrom(net *forward.Network, d model.DeviceID, udp bool, r *rand
 		}))
 		targets = slices.DeleteFunc(targets, func(to netip.Addr) bool {
 			i := slices.IndexFunc(traced, func(t wire.Traced) bool { return t.Target == to })
-			told := forward.Follow(net, predicted[to]).Tell(net, traced[i].Hops).Differs.Words(net, to.Is4())
+			told := forward.Follow(net, predicted[to]).Tell(net, traced[i].Hops).Differs.Words(net, prefix.FamilyOf(to))
 			if told == "" && !traced[i].Reached {
 				told = "it is not reached"
 			}

@@ -10,6 +10,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 )
 
 // policies puts the permits and translations of every device in force, and lets
@@ -69,7 +70,7 @@ func (l *lab) rules(d model.DeviceID) string {
 			post = append(post, fmt.Sprintf("oifname %s %s saddr %s snat %s to %s", iface, ip(in), in, ip(in), out))
 		case model.Sharing:
 			if to := policy.Shared(l.spec, t); to.IsValid() {
-				post = append(post, fmt.Sprintf("oifname %s meta nfproto ipv4 %s snat ip to %s", iface, match("saddr", &t.Inside, true), to))
+				post = append(post, fmt.Sprintf("oifname %s meta nfproto ipv4 %s snat ip to %s", iface, match("saddr", &t.Inside, prefix.IPv4), to))
 			}
 		case model.Taking:
 			for id := range l.spec.Interfaces {
@@ -79,7 +80,7 @@ func (l *lab) rules(d model.DeviceID) string {
 					}
 				}
 			}
-			post = append(post, fmt.Sprintf("oifname %s meta nfproto %s %s drop", iface, map[bool]string{true: "ipv4", false: "ipv6"}[t.First.Is4()], match("saddr", &t.Inside, t.First.Is4())))
+			post = append(post, fmt.Sprintf("oifname %s meta nfproto %s %s drop", iface, map[bool]string{true: "ipv4", false: "ipv6"}[t.First.Is4()], match("saddr", &t.Inside, prefix.FamilyOf(t.First))))
 		}
 	}
 	var through, to, from []string
@@ -136,17 +137,17 @@ func ip(a netip.Addr) string {
 }
 
 // match is the addresses of one family on a side; "" is any.
-func match(what string, s *model.Side, is4 bool) string {
+func match(what string, s *model.Side, family prefix.Family) string {
 	if s.Anyone || s.Itself {
 		return ""
 	}
 	var all []string
 	word := "ip6"
-	if is4 {
+	if family == prefix.IPv4 {
 		word = "ip"
 	}
 	for _, p := range s.Prefixes {
-		if p.Addr().Is4() == is4 {
+		if prefix.FamilyOf(p.Addr()) == family {
 			all = append(all, p.String())
 		}
 	}
@@ -162,9 +163,9 @@ func permit(p *model.Permit) []string {
 		return nil // nothing but ICMP is sent here
 	}
 	var all []string
-	for _, is4 := range []bool{true, false} {
-		words := []string{"meta nfproto ipv6", match("saddr", &p.From, is4), match("daddr", &p.To, is4)}
-		if is4 {
+	for _, family := range prefix.Families {
+		words := []string{"meta nfproto ipv6", match("saddr", &p.From, family), match("daddr", &p.To, family)}
+		if family == prefix.IPv4 {
 			words[0] = "meta nfproto ipv4"
 		}
 		for _, x := range []struct {
@@ -176,7 +177,7 @@ func permit(p *model.Permit) []string {
 			}
 		}
 		switch {
-		case p.Answers && is4:
+		case p.Answers && family == prefix.IPv4:
 			words = append(words, "icmp type echo-reply")
 		case p.Answers:
 			words = append(words, "icmpv6 type echo-reply")

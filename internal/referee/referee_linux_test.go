@@ -22,6 +22,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -475,7 +476,7 @@ func (l *lab) traceDiffers(net *forward.Network, x *forward.Exchange, a *answers
 			continue
 		}
 		answer := hop.Answers[0]
-		word := answer.ICMP.Words(x.Target.Is4())
+		word := answer.ICMP.Words(prefix.FamilyOf(x.Target))
 		if !answer.Silent && late(word) {
 			continue // that nobody answers on a link takes its time
 		}

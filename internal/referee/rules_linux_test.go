@@ -8,6 +8,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -32,17 +33,17 @@ func tally(net *forward.Network, x *forward.Exchange, hops []forward.TraceHop, c
 	}
 	for _, h := range hops {
 		for _, a := range h.Answers {
-			if a.Back == nil || a.ICMP.Words(x.Target.Is4()) == "reply" {
+			if a.Back == nil || a.ICMP.Words(prefix.FamilyOf(x.Target)) == "reply" {
 				continue
 			}
 			count["the error's source"]++
 			if a.Lost {
 				count["an error lost on its way back"]++
 			}
-			if a.ICMP.Words(x.Target.Is4()) == "time exceeded" {
+			if a.ICMP.Words(prefix.FamilyOf(x.Target)) == "time exceeded" {
 				count["TTL runs out"]++
 			}
-			if a.Back.Flow.Source == x.Target && a.ICMP.Words(x.Target.Is4()) == "time exceeded" {
+			if a.Back.Flow.Source == x.Target && a.ICMP.Words(prefix.FamilyOf(x.Target)) == "time exceeded" {
 				count["error hides who is inside"]++
 			}
 			tallyGraph(net, a.Back, count)

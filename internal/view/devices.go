@@ -6,6 +6,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 )
 
 // Device is a device in JSON.
@@ -78,18 +79,18 @@ func yesNo(b bool) string {
 // firstOf is a device's first address of each family, its loopback's before
 // others.
 func firstOf(spec *model.Spec, d model.DeviceID) string {
-	best := map[bool]string{}
+	best := map[prefix.Family]string{}
 	for _, loopback := range []bool{true, false} {
 		for _, i := range spec.InterfacesOf(d) {
 			for _, a := range spec.Interfaces[i].Addresses {
-				is4 := a.Addr().Is4()
-				if (spec.Interfaces[i].Kind == model.Loopback) == loopback && best[is4] == "" && !a.Addr().IsLinkLocalUnicast() {
-					best[is4] = a.Addr().String()
+				family := prefix.FamilyOf(a.Addr())
+				if (spec.Interfaces[i].Kind == model.Loopback) == loopback && best[family] == "" && !a.Addr().IsLinkLocalUnicast() {
+					best[family] = a.Addr().String()
 				}
 			}
 		}
 	}
-	return strings.TrimSpace(best[true] + " " + best[false])
+	return strings.TrimSpace(best[prefix.IPv4] + " " + best[prefix.IPv6])
 }
 
 // yesIf is yes, or nothing.

@@ -90,7 +90,7 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 		device := &spec.Devices[d]
 		x := Exported{
 			Device: device.Name, Is: device.Kind.String(), Note: device.Note, Forwards: device.Forwards,
-			Main: address(spec.MainAddress(d, true)), MainIPv6: address(spec.MainAddress(d, false)),
+			Main: address(spec.MainAddress(d, prefix.IPv4)), MainIPv6: address(spec.MainAddress(d, prefix.IPv6)),
 			Interfaces: []ExportedInterface{}, Routes: []ExportedRoute{},
 		}
 		for _, id := range spec.InterfacesOf(d) {
@@ -99,7 +99,7 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 		first, last := spec.StaticsOf(d)
 		for _, s := range spec.Statics[first:last] {
 			r := ExportedRoute{
-				To: s.To.Addr().String(), PrefixLength: s.To.Bits(), Family: familyOf(s.To.Addr().Is4()), Mask: maskOf(prefix.Mask(s.To), s.To.Addr().Is4()),
+				To: s.To.Addr().String(), PrefixLength: s.To.Bits(), Family: familyOf(prefix.FamilyOf(s.To.Addr())), Mask: maskOf(prefix.Mask(s.To), prefix.FamilyOf(s.To.Addr())),
 				NextHop: address(s.Via), Discard: s.Discard, Distance: int(s.Distance), Metric: int(s.Metric), Table: s.Table,
 				Watch: address(s.Watch), Derived: s.Origin == model.Derived,
 			}
@@ -152,9 +152,9 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 		x.Members = append(x.Members, spec.Interfaces[m].Name)
 	}
 	for _, a := range i.Addresses {
-		is4 := a.Addr().Is4()
+		family := prefix.FamilyOf(a.Addr())
 		x.Addresses = append(x.Addresses, ExportedAddress{
-			Address: a.Addr().String(), PrefixLength: a.Bits(), Family: familyOf(is4), Mask: maskOf(prefix.Mask(a.Prefix), is4), InverseMask: maskOf(prefix.InverseMask(a.Prefix), is4),
+			Address: a.Addr().String(), PrefixLength: a.Bits(), Family: familyOf(family), Mask: maskOf(prefix.Mask(a.Prefix), family), InverseMask: maskOf(prefix.InverseMask(a.Prefix), family),
 			Subnet: a.Masked().String(), Secondary: a.Secondary && !a.Virtual, LinkLocal: a.Addr().IsLinkLocalUnicast(), Shared: a.Virtual,
 		})
 		if a.Virtual {
@@ -164,15 +164,15 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 	return x
 }
 
-func familyOf(is4 bool) string {
-	if is4 {
+func familyOf(family prefix.Family) string {
+	if family == prefix.IPv4 {
 		return "ipv4"
 	}
 	return "ipv6"
 }
 
-func maskOf(m fmt.Stringer, is4 bool) string {
-	if is4 {
+func maskOf(m fmt.Stringer, family prefix.Family) string {
+	if family == prefix.IPv4 {
 		return m.String()
 	}
 	return ""

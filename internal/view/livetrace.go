@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 )
 
 // LiveTraces is what came of tracing for real, beside what was predicted, in JSON.
@@ -59,7 +60,7 @@ func (v *LiveTraces) Add(net *forward.Network, target string, x LiveTraced) {
 	for _, m := range x.Hops {
 		h := LiveTraceHop{TTL: m.TTL, Answers: []LiveTraceAnswer{}, Predicted: []string{}}
 		for _, a := range m.Answers {
-			b := LiveTraceAnswer{Address: a.From.String(), Millis: a.Millis, Answer: a.ICMP.Words(a.From.Is4())}
+			b := LiveTraceAnswer{Address: a.From.String(), Millis: a.Millis, Answer: a.ICMP.Words(prefix.FamilyOf(a.From))}
 			if net != nil {
 				if holders := net.State.HoldersOf(a.From); len(holders) > 0 {
 					b.Device = net.Spec.Devices[net.Spec.Interfaces[holders[0]].Device].Name
@@ -87,7 +88,7 @@ func (v *LiveTraces) Add(net *forward.Network, target string, x LiveTraced) {
 		for _, r := range tells.Remarks {
 			t.Remarks = append(t.Remarks, r.Words(net))
 		}
-		if t.Differs = tells.Differs.Words(net, x.Predicted.Exchange.Target.Is4()); t.Differs != "" {
+		if t.Differs = tells.Differs.Words(net, prefix.FamilyOf(x.Predicted.Exchange.Target)); t.Differs != "" {
 			v.Differ++
 			if x.Problem != "" {
 				t.Differs, t.Problem = x.Problem, "" // nothing was sent: that nothing came back tells no more

@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 )
 
@@ -71,7 +72,7 @@ func (v *Reach) Add(net *forward.Network, w reach.Way, list bool) {
 func newReachWay(net *forward.Network, w reach.Way) ReachWay {
 	spec := net.Spec
 	x := ReachWay{
-		From: spec.Segments[w.From.Segment].Name, To: spec.Segments[w.To.Segment].Name, Family: familyOf(w.Is4()),
+		From: spec.Segments[w.From.Segment].Name, To: spec.Segments[w.To.Segment].Name, Family: familyOf(prefix.FamilyOf(w.To.Address)),
 		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(),
 	}
 	if f := w.Failure; f != nil {

@@ -8,6 +8,7 @@ import (
 	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 	"ropeswing/core/verify"
 )
@@ -43,8 +44,8 @@ type RouteFilter struct {
 }
 
 func (f RouteFilter) takes(e routing.Entry) bool {
-	is4 := e.Prefix.Addr().Is4()
-	return !(is4 && f.Without4) && !(!is4 && f.Without6) && (f.Source == "" || f.Source == e.Source.String()) && !(f.Standby && e.InUse)
+	family := prefix.FamilyOf(e.Prefix.Addr())
+	return !(family == prefix.IPv4 && f.Without4) && !(family == prefix.IPv6 && f.Without6) && (f.Source == "" || f.Source == e.Source.String()) && !(f.Standby && e.InUse)
 }
 
 // Routes is the routes of the given devices for any format. Local routes, the

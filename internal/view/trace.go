@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // Trace is a predicted traceroute in JSON.
@@ -50,11 +51,11 @@ type TraceHop struct {
 }
 
 // NewTrace puts traceroutes into their JSON form.
-func NewTrace(x ask.Pinged, prefix string) Trace {
-	p := NewPing(x, nil, prefix)
+func NewTrace(x ask.Pinged, self string) Trace {
+	p := NewPing(x, nil, self)
 	v := Trace{From: p.From, To: p.To, Basis: x.Basis, Verdict: p.Verdict, Without: x.Without, Passed: x.Passed}
 	if !p.Works() {
-		v.Next = strings.Join(append([]string{prefix, "ping", p.From, p.To}, withoutFlags(x.Without)...), " ")
+		v.Next = strings.Join(append([]string{self, "ping", p.From, p.To}, withoutFlags(x.Without)...), " ")
 	}
 	for i, t := range x.Trials {
 		tr := forward.Follow(x.Net, t.Exchange)
@@ -67,7 +68,7 @@ func NewTrace(x ask.Pinged, prefix string) Trace {
 		}
 		for _, h := range tr.Hops {
 			for _, a := range h.Answers {
-				f.Hops = append(f.Hops, newTraceHop(x.Net.Spec, h.TTL, a, t.Target.Is4()))
+				f.Hops = append(f.Hops, newTraceHop(x.Net.Spec, h.TTL, a, prefix.FamilyOf(t.Target)))
 			}
 		}
 		v.Families = append(v.Families, f)
@@ -87,15 +88,15 @@ func withoutFlags(names []string) []string {
 // ShellWord is a word as a POSIX shell has to be given it.
 func ShellWord(s string) string { return shellescape.Quote(s) }
 
-func newTraceHop(spec *model.Spec, ttl int, a forward.Answer, is4 bool) TraceHop {
+func newTraceHop(spec *model.Spec, ttl int, a forward.Answer, family prefix.Family) TraceHop {
 	h := TraceHop{TTL: ttl, Device: spec.Devices[a.Device].Name, In: ifaceName(spec, a.In)}
 	switch {
 	case a.Silent:
 		h.Answer = "silent: it drops the packet without a word"
 	case a.Lost:
-		h.Answer = fmt.Sprintf("silent: its %s from %s does not get back", a.ICMP.Words(is4), a.Address)
+		h.Answer = fmt.Sprintf("silent: its %s from %s does not get back", a.ICMP.Words(family), a.Address)
 	default:
-		h.Address, h.Answer = a.Address.String(), a.ICMP.Words(is4)
+		h.Address, h.Answer = a.Address.String(), a.ICMP.Words(family)
 	}
 	if !a.Silent {
 		h.ICMP = fmt.Sprintf("%d/%d", a.ICMP.Type, a.ICMP.Code)
@@ -241,12 +242,12 @@ func (f TraceFamily) packetByPacket(w io.Writer, spec *model.Spec, width int) {
 
 // ending is what a device does with a probe that ends at it.
 func (f TraceFamily) ending(a forward.Answer) string {
-	is4 := f.trace.Exchange.Target.Is4()
+	family := prefix.FamilyOf(f.trace.Exchange.Target)
 	word := "TTL"
-	if !is4 {
+	if family == prefix.IPv6 {
 		word = "hop limit"
 	}
-	switch answer := a.ICMP.Words(is4); {
+	switch answer := a.ICMP.Words(family); {
 	case a.Silent:
 		return " drops it without a word"
 	case answer == "reply":

@@ -243,7 +243,7 @@ func takeRoute(d *observed.Device, row map[string]string, words func(field, text
 	var to netip.Prefix
 	hop, hopErr := netip.ParseAddr(row["next-hop"])
 	if text == "default" {
-		to = netip.PrefixFrom(netip.IPv4Unspecified(), 0)
+		to = prefix.IPv4.Everything()
 		if hopErr == nil && hop.Is6() {
 			to = netip.PrefixFrom(netip.IPv6Unspecified(), 0)
 		}
@@ -283,7 +283,7 @@ func takeRoute(d *observed.Device, row map[string]string, words func(field, text
 		active := s == observed.Up
 		x.Active = &active
 	}
-	d.Learn(familyPart(to.Addr().Is4(), observed.Routes4, observed.Routes6))
+	d.Learn(familyPart(prefix.FamilyOf(to.Addr()), observed.Routes4, observed.Routes6))
 	d.Routes = append(d.Routes, x)
 	return nil
 }

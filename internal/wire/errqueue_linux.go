@@ -11,6 +11,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 )
 
 // keepsErrors is whether the system can keep errors for a socket that is not raw.
@@ -18,13 +19,13 @@ const keepsErrors = true
 
 // keepErrors has the system keep the ICMP errors about what a socket sent, for any
 // user to read: the socket's error queue of ip(7) and ipv6(7).
-func keepErrors(c net.PacketConn, is4 bool) {
+func keepErrors(c net.PacketConn, family prefix.Family) {
 	raw, err := c.(syscall.Conn).SyscallConn()
 	if err != nil {
 		return
 	}
 	_ = raw.Control(func(fd uintptr) { // without it replies are heard all the same
-		if is4 {
+		if family == prefix.IPv4 {
 			_ = unix.SetsockoptInt(int(fd), unix.IPPROTO_IP, unix.IP_RECVERR, 1)
 		} else {
 			_ = unix.SetsockoptInt(int(fd), unix.IPPROTO_IPV6, unix.IPV6_RECVERR, 1)
@@ -35,7 +36,7 @@ func keepErrors(c net.PacketConn, is4 bool) {
 // listenQueue takes in a socket's errors and datagrams until it is closed. What an
 // error is about begins with the ICMP header of an echo request; of a datagram with a
 // UDP header that has the destination port only, for the rest of it is not kept.
-func listenQueue(c net.PacketConn, is4 bool, hear func(answer), got func(b []byte, from netip.Addr)) {
+func listenQueue(c net.PacketConn, family prefix.Family, hear func(answer), got func(b []byte, from netip.Addr)) {
 	raw, err := c.(syscall.Conn).SyscallConn()
 	if err != nil {
 		return
@@ -45,7 +46,7 @@ func listenQueue(c net.PacketConn, is4 bool, hear func(answer), got func(b []byt
 		for {
 			n, used, _, to, err := unix.Recvmsg(int(fd), buffer, control, unix.MSG_ERRQUEUE|unix.MSG_DONTWAIT)
 			if err == nil {
-				if a, ok := queuedError(control[:used], buffer[:n], to, is4); ok {
+				if a, ok := queuedError(control[:used], buffer[:n], to, family); ok {
 					hear(a)
 				}
 				continue
@@ -65,7 +66,7 @@ func listenQueue(c net.PacketConn, is4 bool, hear func(answer), got func(b []byt
 }
 
 // queuedError reads one error of a socket's queue.
-func queuedError(control, data []byte, to unix.Sockaddr, is4 bool) (answer, bool) {
+func queuedError(control, data []byte, to unix.Sockaddr, family prefix.Family) (answer, bool) {
 	messages, err := unix.ParseSocketControlMessage(control)
 	if err != nil {
 		return answer{}, false
@@ -80,7 +81,7 @@ func queuedError(control, data []byte, to unix.Sockaddr, is4 bool) (answer, bool
 		if e.Origin != unix.SO_EE_ORIGIN_ICMP && e.Origin != unix.SO_EE_ORIGIN_ICMP6 {
 			continue // this machine's own word
 		}
-		a := answer{at: time.Now(), what: forward.ICMP{Type: e.Type, Code: e.Code}, from: offender(m.Data[size:], is4)}
+		a := answer{at: time.Now(), what: forward.ICMP{Type: e.Type, Code: e.Code}, from: offender(m.Data[size:], family)}
 		if port := portOfSock(to); port > 0 {
 			a.about = append([]byte{0, 0, byte(port >> 8), byte(port), 0, 0, 0, 0}, data...)
 		} else {
@@ -92,9 +93,9 @@ func queuedError(control, data []byte, to unix.Sockaddr, is4 bool) (answer, bool
 }
 
 // offender is who sent an error: the socket address that follows it.
-func offender(b []byte, is4 bool) netip.Addr {
+func offender(b []byte, family prefix.Family) netip.Addr {
 	at, length := 8, 16 // behind family, port and flow label
-	if is4 {
+	if family == prefix.IPv4 {
 		at, length = 4, 4
 	}
 	if len(b) < at+length {

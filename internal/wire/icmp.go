@@ -11,6 +11,7 @@ import (
 	"golang.org/x/net/ipv6"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 )
 
 // answer is what came back for a packet of ours.
@@ -28,16 +29,16 @@ const (
 
 // icmpSocket sends echo requests of one family and hears what comes back.
 type icmpSocket struct {
-	conn *icmp.PacketConn
-	is4  bool
-	raw  bool // it hears all that comes to this machine, not only what is for it
+	conn   *icmp.PacketConn
+	family prefix.Family
+	raw    bool // it hears all that comes to this machine, not only what is for it
 }
 
 // openICMP opens a raw socket for root, else one for pings only, else a raw one: of
 // those the system may let a user have either.
-func openICMP(is4 bool) (*icmpSocket, error) {
+func openICMP(family prefix.Family) (*icmpSocket, error) {
 	names := [][2]string{{"udp4", "0.0.0.0"}, {"ip4:icmp", "0.0.0.0"}}
-	if !is4 {
+	if family == prefix.IPv6 {
 		names = [][2]string{{"udp6", "::"}, {"ip6:ipv6-icmp", "::"}}
 	}
 	if os.Geteuid() == 0 {
@@ -45,10 +46,10 @@ func openICMP(is4 bool) (*icmpSocket, error) {
 	}
 	var err error
 	for _, n := range names {
-		s := &icmpSocket{is4: is4, raw: n[0][0] == 'i'}
+		s := &icmpSocket{family: family, raw: n[0][0] == 'i'}
 		if s.conn, err = icmp.ListenPacket(n[0], n[1]); err == nil {
 			if !s.raw {
-				keepErrors(s.inner(), is4)
+				keepErrors(s.inner(), family)
 			}
 			return s, nil
 		}
@@ -60,7 +61,7 @@ func (s *icmpSocket) close() { s.conn.Close() }
 
 // inner is the connection itself.
 func (s *icmpSocket) inner() net.PacketConn {
-	if s.is4 {
+	if s.family == prefix.IPv4 {
 		return s.conn.IPv4PacketConn().PacketConn
 	}
 	return s.conn.IPv6PacketConn().PacketConn
@@ -68,7 +69,7 @@ func (s *icmpSocket) inner() net.PacketConn {
 
 // limit sets the TTL or hop limit of what is sent from now on.
 func (s *icmpSocket) limit(ttl int) error {
-	if s.is4 {
+	if s.family == prefix.IPv4 {
 		return s.conn.IPv4PacketConn().SetTTL(ttl)
 	}
 	return s.conn.IPv6PacketConn().SetHopLimit(ttl)
@@ -78,7 +79,7 @@ func (s *icmpSocket) limit(ttl int) error {
 // identifier is its own.
 func (s *icmpSocket) send(to netip.Addr, id, seq int) error {
 	m := icmp.Message{Type: ipv4.ICMPTypeEcho, Body: &icmp.Echo{ID: id, Seq: seq, Data: []byte("ropeswing asks whether you are there")}}
-	if !s.is4 {
+	if s.family == prefix.IPv6 {
 		m.Type = ipv6.ICMPTypeEchoRequest
 	}
 	b, err := m.Marshal(nil)
@@ -108,7 +109,7 @@ func (s *icmpSocket) listen(hear func(answer)) {
 		s.listenRaw(hear)
 		return
 	}
-	listenQueue(s.inner(), s.is4, hear, func(b []byte, from netip.Addr) {
+	listenQueue(s.inner(), s.family, hear, func(b []byte, from netip.Addr) {
 		if len(b) >= 8 {
 			hear(answer{from, time.Now(), forward.ICMP{Type: b[0], Code: b[1]}, b})
 		}
@@ -122,7 +123,7 @@ func (s *icmpSocket) listenRaw(hear func(answer)) {
 		if err != nil {
 			return
 		}
-		if a, ok := parseICMP(buffer[:n], s.is4); ok {
+		if a, ok := parseICMP(buffer[:n], s.family); ok {
 			a.from, a.at = addressOfPeer(peer), time.Now()
 			hear(a)
 		}
@@ -131,9 +132,9 @@ func (s *icmpSocket) listenRaw(hear func(answer)) {
 
 // parseICMP reads a reply to an echo request, or an error about one of this machine's
 // packets.
-func parseICMP(b []byte, is4 bool) (answer, bool) {
+func parseICMP(b []byte, family prefix.Family) (answer, bool) {
 	protocol := 58
-	if is4 {
+	if family == prefix.IPv4 {
 		protocol = 1
 	}
 	m, err := icmp.ParseMessage(protocol, b)
@@ -146,11 +147,11 @@ func parseICMP(b []byte, is4 bool) (answer, bool) {
 		a.about = b
 		return a, m.Type == ipv4.ICMPTypeEchoReply || m.Type == ipv6.ICMPTypeEchoReply
 	case *icmp.TimeExceeded:
-		a.about = behindHeader(body.Data, is4)
+		a.about = behindHeader(body.Data, family)
 	case *icmp.DstUnreach:
-		a.about = behindHeader(body.Data, is4)
+		a.about = behindHeader(body.Data, family)
 	case *icmp.PacketTooBig:
-		a.about = behindHeader(body.Data, is4)
+		a.about = behindHeader(body.Data, family)
 	default:
 		return answer{}, false
 	}
@@ -158,9 +159,9 @@ func parseICMP(b []byte, is4 bool) (answer, bool) {
 }
 
 // behindHeader is what follows a packet's IP header.
-func behindHeader(b []byte, is4 bool) []byte {
+func behindHeader(b []byte, family prefix.Family) []byte {
 	header := 40
-	if is4 && len(b) > 0 {
+	if family == prefix.IPv4 && len(b) > 0 {
 		header = int(b[0]&15) * 4
 	}
 	if header < 20 || len(b) < header {

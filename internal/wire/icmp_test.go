@@ -11,6 +11,7 @@ import (
 	"golang.org/x/net/ipv6"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 )
 
 // quoted is a packet of ours as an error quotes it: an IPv4 header of so many bytes, and
@@ -30,15 +31,15 @@ func raw(t testing.TB, kind icmp.Type, code int, body icmp.MessageBody) []byte {
 
 func TestWhichProbeAnErrorIsAbout(t *testing.T) {
 	echo := []byte{8, 0, 0, 0, 0x12, 0x34, 0, 3<<4 | 1} // identifier 0x1234, TTL 3, flow 1
-	a, ok := parseICMP(raw(t, ipv4.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: quoted(20, echo...)}), true)
+	a, ok := parseICMP(raw(t, ipv4.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: quoted(20, echo...)}), prefix.IPv4)
 	require.True(t, ok)
 	assert.Equal(t, forward.ICMP{Type: 11}, a.what)
-	e := &echoProbes{&icmpSocket{raw: true, is4: true}, 0x1234}
+	e := &echoProbes{&icmpSocket{raw: true, family: prefix.IPv4}, 0x1234}
 	p, ok := e.which(a)
 	assert.True(t, ok)
 	assert.Equal(t, probe{3, 1}, p)
 
-	a, ok = parseICMP(raw(t, ipv4.ICMPTypeDestinationUnreachable, 13, &icmp.DstUnreach{Data: quoted(24, echo...)}), true)
+	a, ok = parseICMP(raw(t, ipv4.ICMPTypeDestinationUnreachable, 13, &icmp.DstUnreach{Data: quoted(24, echo...)}), prefix.IPv4)
 	require.True(t, ok, "a header with options")
 	p, ok = e.which(a)
 	assert.True(t, ok)
@@ -47,11 +48,11 @@ func TestWhichProbeAnErrorIsAbout(t *testing.T) {
 	assert.False(t, ok, "somebody else's")
 	_, ok = e.which(answer{from: netip.MustParseAddr("192.0.2.1"), what: forward.ICMP{Type: 11}, about: []byte{17, 0, 0, 0, 0x12, 0x34, 0, 1}})
 	assert.False(t, ok, "about no echo request")
-	_, ok = parseICMP(raw(t, ipv4.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: quoted(20, 8, 0, 0, 0)}), true)
+	_, ok = parseICMP(raw(t, ipv4.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: quoted(20, 8, 0, 0, 0)}), prefix.IPv4)
 	assert.False(t, ok, "quoted too short to tell")
 
 	six := append(make([]byte, 40), 128, 0, 0, 0, 0x12, 0x34, 0, 2<<4)
-	a, ok = parseICMP(raw(t, ipv6.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: six}), false)
+	a, ok = parseICMP(raw(t, ipv6.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: six}), prefix.IPv6)
 	require.True(t, ok)
 	p, ok = e.which(a)
 	assert.True(t, ok)
@@ -90,11 +91,11 @@ func TestHopsAfterTheEndAreLeftOut(t *testing.T) {
 		return forward.MeasuredHop{TTL: ttl, Answers: answers}
 	}
 	late := []forward.MeasuredHop{hop(1, forward.MeasuredAnswer{From: r, ICMP: over}), hop(2, forward.MeasuredAnswer{From: r, ICMP: none}), hop(3, forward.MeasuredAnswer{From: r, ICMP: none}), hop(4)}
-	assert.Len(t, untilTheEnd(late, true), 2)
+	assert.Len(t, untilTheEnd(late, prefix.IPv4), 2)
 	silent := []forward.MeasuredHop{hop(1, forward.MeasuredAnswer{From: r, ICMP: over}), hop(2), hop(3)}
-	assert.Len(t, untilTheEnd(silent, true), 3, "nobody ended it")
+	assert.Len(t, untilTheEnd(silent, prefix.IPv4), 3, "nobody ended it")
 	further := []forward.MeasuredHop{hop(1, forward.MeasuredAnswer{From: r, ICMP: none}), hop(2, forward.MeasuredAnswer{From: far, ICMP: over})}
-	assert.Len(t, untilTheEnd(further, true), 2, "another flow went on")
+	assert.Len(t, untilTheEnd(further, prefix.IPv4), 2, "another flow went on")
 }
 
 // What comes from the network is anything: it is read or left, and nothing breaks.
@@ -103,19 +104,20 @@ func FuzzICMP(f *testing.F) {
 	f.Add(raw(f, ipv6.ICMPTypeDestinationUnreachable, 4, &icmp.DstUnreach{Data: make([]byte, 60)}), false)
 	f.Add([]byte{0, 0, 0, 0, 1, 2, 3, 4}, true)
 	f.Fuzz(func(t *testing.T, b []byte, is4 bool) {
-		a, ok := parseICMP(b, is4)
+		family := prefix.FamilyIf(is4)
+		a, ok := parseICMP(b, family)
 		if !ok {
 			return
 		}
 		a.from = netip.IPv6Loopback()
-		if is4 {
+		if family == prefix.IPv4 {
 			a.from = netip.MustParseAddr("127.0.0.1")
 		}
-		e := &echoProbes{&icmpSocket{raw: true, is4: is4}, 0x102}
+		e := &echoProbes{&icmpSocket{raw: true, family: family}, 0x102}
 		if p, ok := e.which(a); ok {
 			assert.True(t, p.flow < 16 && p.ttl < 1<<12)
 		}
-		if p, ok := (&datagrams{is4: is4}).which(a); ok {
+		if p, ok := (&datagrams{family: family}).which(a); ok {
 			assert.True(t, p.flow >= 0 && p.flow < 16)
 		}
 	})

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"ropeswing/core/observed"
+	"ropeswing/core/prefix"
 )
 
 // The lists that Linux's ip prints with -j, as far as they are read.
@@ -196,7 +197,7 @@ func linuxRoutes(d *observed.Device, x *linuxRoute) error {
 		}
 		active := !slices.Contains(h.Flags, "dead") && !slices.Contains(h.Flags, "linkdown")
 		route.Active = &active
-		d.Learn(familyPart(to.Addr().Is4(), observed.Routes4, observed.Routes6))
+		d.Learn(familyPart(prefix.FamilyOf(to.Addr()), observed.Routes4, observed.Routes6))
 		if a := to.Addr(); !a.IsMulticast() && !a.IsLoopback() && !(a.Is6() && a.IsLinkLocalUnicast()) {
 			d.Routes = append(d.Routes, route)
 		}
@@ -211,7 +212,7 @@ func linuxDestination(text string, hop netip.Addr, kind string) (netip.Prefix, e
 		if hop.Is6() {
 			return netip.PrefixFrom(netip.IPv6Unspecified(), 0), nil
 		}
-		return netip.PrefixFrom(netip.IPv4Unspecified(), 0), nil
+		return prefix.IPv4.Everything(), nil
 	}
 	if a, err := netip.ParseAddr(text); err == nil {
 		return netip.PrefixFrom(a, a.BitLen()), nil

@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/frames"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -170,8 +171,8 @@ func interfacesOf(net *forward.Network, d model.DeviceID) *datum {
 			add(leaf(m, "speed", fmt.Sprint(i.Bandwidth)))
 		}
 		add(container(m, "statistics", leaf(m, "discontinuity-time", "2000-01-01T00:00:00Z")))
-		for _, is4 := range []bool{true, false} {
-			if x := ipOf(net, d, i, is4); x != nil {
+		for _, family := range prefix.Families {
+			if x := ipOf(net, d, i, family); x != nil {
 				add(x)
 			}
 		}
@@ -181,19 +182,19 @@ func interfacesOf(net *forward.Network, d model.DeviceID) *datum {
 }
 
 // ipOf is an interface's configuration of a family (RFC 8344); nil where it has none.
-func ipOf(net *forward.Network, d model.DeviceID, i *model.Interface, is4 bool) *datum {
+func ipOf(net *forward.Network, d model.DeviceID, i *model.Interface, family prefix.Family) *datum {
 	const m = "ietf-ip"
 	name := "ipv6"
-	if is4 {
+	if family == prefix.IPv4 {
 		name = "ipv4"
 	}
 	x := container(m, name, number(m, "enabled", true), number(m, "forwarding", net.Spec.Devices[d].Forwards))
-	if i.MTU >= 68 && (is4 || i.MTU >= 1280) {
+	if i.MTU >= 68 && (family == prefix.IPv4 || i.MTU >= 1280) {
 		x.children = append(x.children, number(m, "mtu", i.MTU))
 	}
 	count := 0
 	for _, a := range i.Addresses {
-		if a.Addr().Is4() == is4 && !a.Virtual {
+		if prefix.FamilyOf(a.Addr()) == family && !a.Virtual {
 			count++
 			x.children = append(x.children, entry(m, "address", leaf(m, "ip", a.Addr().String()), number(m, "prefix-length", a.Bits())))
 		}
@@ -208,23 +209,23 @@ func routingOf(net *forward.Network, d model.DeviceID) *datum {
 	const m = "ietf-routing"
 	ribs := container(m, "ribs")
 	for _, v := range net.Of(d) {
-		for _, is4 := range []bool{true, false} {
-			family, module := "ipv6", "ietf-ipv6-unicast-routing"
-			if is4 {
-				family, module = "ipv4", "ietf-ipv4-unicast-routing"
+		for _, family := range prefix.Families {
+			word, module := "ipv6", "ietf-ipv6-unicast-routing"
+			if family == prefix.IPv4 {
+				word, module = "ipv4", "ietf-ipv4-unicast-routing"
 			}
-			name := family + "-main"
+			name := word + "-main"
 			if v.Name() != "" {
-				name = family + "-" + v.Name()
+				name = word + "-" + v.Name()
 			}
 			routes := container(m, "routes")
 			for _, e := range v.Entries() {
-				if e.Prefix.Addr().Is4() == is4 && e.Source != routing.Local {
+				if prefix.FamilyOf(e.Prefix.Addr()) == family && e.Source != routing.Local {
 					routes.children = append(routes.children, routeOf(net, v, e, module))
 				}
 			}
 			if len(routes.children) > 0 {
-				ribs.children = append(ribs.children, entry(m, "rib", leaf(m, "name", name), leaf(m, "address-family", module+":"+family+"-unicast"), number(m, "default-rib", v.Name() == ""), routes))
+				ribs.children = append(ribs.children, entry(m, "rib", leaf(m, "name", name), leaf(m, "address-family", module+":"+word+"-unicast"), number(m, "default-rib", v.Name() == ""), routes))
 			}
 		}
 	}

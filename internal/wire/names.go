@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // Named is an address and the names it goes by.
@@ -39,7 +40,7 @@ func Names(spec *model.Spec) ([]Named, error) {
 		if err := claim(name, device.Name); err != nil {
 			return nil, err
 		}
-		main := [2]netip.Addr{spec.MainAddress(model.DeviceID(d), true), spec.MainAddress(model.DeviceID(d), false)}
+		main := [2]netip.Addr{spec.MainAddress(model.DeviceID(d), prefix.IPv4), spec.MainAddress(model.DeviceID(d), prefix.IPv6)}
 		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
 			i := &spec.Interfaces[id]
 			for _, a := range i.Addresses {

@@ -11,6 +11,7 @@ import (
 	"golang.org/x/sys/unix"
 
 	"ropeswing/core/observed"
+	"ropeswing/core/prefix"
 )
 
 // ReadHere reads what this machine itself is, by rtnetlink(7): its interfaces,
@@ -92,10 +93,10 @@ func (h *hereReader) link(l *netlink.LinkAttrs, addresses []netlink.Addr) {
 			continue
 		}
 		length, _ := a.Mask.Size()
-		is4 := a.IP.To4() != nil
+		family := prefix.FamilyIf(a.IP.To4() != nil)
 		x.Addresses = append(x.Addresses, linuxAddress{
 			Local: a.IP.String(), Length: length, Dynamic: a.Flags&unix.IFA_F_PERMANENT == 0,
-			Secondary: is4 && a.Flags&unix.IFA_F_SECONDARY != 0, // in IPv6 the same bit says temporary
+			Secondary: family == prefix.IPv4 && a.Flags&unix.IFA_F_SECONDARY != 0, // in IPv6 the same bit says temporary
 		})
 	}
 	h.linuxLink(h.device, &x, true)

@@ -153,7 +153,7 @@ func transport(p *frames.Packet, network gopacket.NetworkLayer) ([]gopacket.Seri
 	for i := range data {
 		data[i] = byte(i)
 	}
-	is4 := p.Destination.Is4()
+	family := prefix.FamilyOf(p.Destination)
 	from, to := uint16(askersPort), p.Service.First
 	if p.Kind == policy.Reply {
 		from, to = to, from
@@ -170,7 +170,7 @@ func transport(p *frames.Packet, network gopacket.NetworkLayer) ([]gopacket.Seri
 	case p.Service.Protocol == model.UDP:
 		x := &layers.UDP{SrcPort: layers.UDPPort(from), DstPort: layers.UDPPort(to)}
 		return []gopacket.SerializableLayer{x, data}, x.SetNetworkLayerForChecksum(network)
-	case is4:
+	case family == prefix.IPv4:
 		kind := layers.CreateICMPv4TypeCode(layers.ICMPv4TypeEchoRequest, 0)
 		if p.Kind == policy.Reply {
 			kind = layers.CreateICMPv4TypeCode(layers.ICMPv4TypeEchoReply, 0)

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/netip"
 	"os"
+	"ropeswing/core/prefix"
 	"sync"
 	"time"
 )
@@ -64,7 +65,7 @@ func PingLive(ctx context.Context, targets []netip.Addr, o EchoOptions, progress
 		p.all = append(p.all, Echo{Target: a})
 		p.at[a] = i
 		if f := familyIndex(a); p.sockets[f] == nil {
-			s, err := openICMP(a.Is4())
+			s, err := openICMP(prefix.FamilyOf(a))
 			if err != nil {
 				p.close()
 				return nil, errors.Join(ErrNotPermitted, err)
@@ -174,7 +175,7 @@ func (p *pinger) heard(seq int, a answer) {
 	e := &p.all[p.at[s.target]]
 	switch {
 	case !a.isReply():
-		e.From, e.Word = a.from, a.what.Words(s.target.Is4())
+		e.From, e.Word = a.from, a.what.Words(prefix.FamilyOf(s.target))
 	case !e.Replied && a.from == s.target.WithZone(""):
 		e.Replied, e.Trip = true, a.at.Sub(s.at)
 		if p.left--; p.left == 0 {

@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"ropeswing/core/observed"
+	"ropeswing/core/prefix"
 )
 
 // Reading is what a file says of devices, and what of it was not understood.
@@ -133,8 +134,8 @@ func (r *Reading) unread(line int, text, why string, args ...any) {
 }
 
 // familyPart is the part of a family.
-func familyPart(is4 bool, four, six observed.Part) observed.Part {
-	if is4 {
+func familyPart(family prefix.Family, four, six observed.Part) observed.Part {
+	if family == prefix.IPv4 {
 		return four
 	}
 	return six

@@ -16,6 +16,7 @@ import (
 	"golang.org/x/sync/semaphore"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 )
 
 // TraceOptions say how to trace.
@@ -84,7 +85,7 @@ func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progre
 		if turns.Acquire(ctx, 1) != nil || ctx.Err() != nil {
 			break
 		}
-		s, err := openProbes(to.Is4(), o.UDP, os.Getpid()+i)
+		s, err := openProbes(prefix.FamilyOf(to), o.UDP, os.Getpid()+i)
 		if err != nil {
 			group.Wait()
 			return nil, errors.Join(ErrNotPermitted, err)
@@ -123,13 +124,13 @@ func (t *tracer) run(ctx context.Context, pace <-chan time.Time, tell func(ttl i
 	}
 	t.socket.close()
 	group.Wait()
-	t.result.Hops = untilTheEnd(t.result.Hops, t.result.Target.Is4())
+	t.result.Hops = untilTheEnd(t.result.Hops, prefix.FamilyOf(t.result.Target))
 	return t.result
 }
 
 // untilTheEnd leaves out the last hops that tell no more than that somebody ended the
 // way before: an error may come seconds after its probe, when others are on their way.
-func untilTheEnd(hops []forward.MeasuredHop, is4 bool) []forward.MeasuredHop {
+func untilTheEnd(hops []forward.MeasuredHop, family prefix.Family) []forward.MeasuredHop {
 	ended := map[netip.Addr]bool{}
 	last := 0
 	for i, h := range hops {
@@ -139,7 +140,7 @@ func untilTheEnd(hops []forward.MeasuredHop, is4 bool) []forward.MeasuredHop {
 			}
 		}
 		for _, a := range h.Answers {
-			ended[a.From] = ended[a.From] || !a.ICMP.Passing(is4)
+			ended[a.From] = ended[a.From] || !a.ICMP.Passing(family)
 		}
 	}
 	if len(ended) == 0 || !slices.Contains(slices.Collect(maps.Values(ended)), true) {
@@ -246,7 +247,7 @@ func (t *tracer) hear(a answer) {
 		p.ttl = t.present
 	}
 	at, waiting := t.sent[p]
-	is4 := t.result.Target.Is4()
+	family := prefix.FamilyOf(t.result.Target)
 	if !ok || !waiting || a.isReply() && a.from != t.result.Target.WithZone("") {
 		return // not about a probe of ours, or told already
 	}
@@ -259,10 +260,10 @@ func (t *tracer) hear(a answer) {
 		i, h.Answers = len(h.Answers), append(h.Answers, forward.MeasuredAnswer{From: a.from, ICMP: a.what, Millis: millis})
 	}
 	h.Answers[i].Millis = min(h.Answers[i].Millis, millis)
-	if !a.what.Passing(is4) {
+	if !a.what.Passing(family) {
 		t.ended[p.flow] = true
 	}
-	t.result.Reached = t.result.Reached || a.from == t.result.Target.WithZone("") && a.what.Arrived(is4)
+	t.result.Reached = t.result.Reached || a.from == t.result.Target.WithZone("") && a.what.Arrived(family)
 	select {
 	case t.news <- struct{}{}:
 	default:
@@ -271,7 +272,7 @@ func (t *tracer) hear(a answer) {
 
 // MayEcho tells whether the system lets this user send echo requests.
 func MayEcho() bool {
-	s, err := openICMP(true)
+	s, err := openICMP(prefix.IPv4)
 	if err == nil {
 		s.close()
 	}
@@ -279,11 +280,11 @@ func MayEcho() bool {
 }
 
 // openProbes opens what a trace is made with.
-func openProbes(is4, udp bool, id int) (probeSocket, error) {
+func openProbes(family prefix.Family, udp bool, id int) (probeSocket, error) {
 	if udp {
-		return openDatagrams(is4)
+		return openDatagrams(family)
 	}
-	s, err := openICMP(is4)
+	s, err := openICMP(family)
 	if err != nil {
 		return nil, err
 	}
@@ -306,23 +307,23 @@ func (e *echoProbes) which(a answer) (probe, bool) {
 // datagrams are UDP probes. The port they go to says of which flow one is, its length
 // and its first byte with which TTL it was sent.
 type datagrams struct {
-	conn *net.UDPConn
-	is4  bool
-	port int         // ours
-	ear  *icmpSocket // hears the errors, for root; nil where the system keeps them for us
+	conn   *net.UDPConn
+	family prefix.Family
+	port   int         // ours
+	ear    *icmpSocket // hears the errors, for root; nil where the system keeps them for us
 }
 
-func openDatagrams(is4 bool) (*datagrams, error) {
+func openDatagrams(family prefix.Family) (*datagrams, error) {
 	network := "udp6"
-	if is4 {
+	if family == prefix.IPv4 {
 		network = "udp4"
 	}
 	conn, err := net.ListenUDP(network, nil)
 	if err != nil {
 		return nil, err
 	}
-	d := &datagrams{conn: conn, is4: is4, port: conn.LocalAddr().(*net.UDPAddr).Port}
-	if ear, err := openICMP(is4); err == nil && ear.raw {
+	d := &datagrams{conn: conn, family: family, port: conn.LocalAddr().(*net.UDPAddr).Port}
+	if ear, err := openICMP(family); err == nil && ear.raw {
 		d.ear = ear
 		return d, nil
 	} else if err == nil {
@@ -332,7 +333,7 @@ func openDatagrams(is4 bool) (*datagrams, error) {
 		conn.Close()
 		return nil, os.ErrPermission
 	}
-	keepErrors(conn, is4)
+	keepErrors(conn, family)
 	return d, nil
 }
 
@@ -344,7 +345,7 @@ func (d *datagrams) close() {
 }
 
 func (d *datagrams) limit(ttl int) error {
-	if d.is4 {
+	if d.family == prefix.IPv4 {
 		return ipv4.NewPacketConn(d.conn).SetTTL(ttl)
 	}
 	return ipv6.NewPacketConn(d.conn).SetHopLimit(ttl)
@@ -363,7 +364,7 @@ func (d *datagrams) listen(hear func(answer)) {
 		d.ear.listen(hear)
 		return
 	}
-	listenQueue(d.conn, d.is4, hear, func([]byte, netip.Addr) {})
+	listenQueue(d.conn, d.family, hear, func([]byte, netip.Addr) {})
 }
 
 func (d *datagrams) which(a answer) (probe, bool) {

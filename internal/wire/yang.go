@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"ropeswing/core/observed"
+	"ropeswing/core/prefix"
 )
 
 // node is data of a YANG model, whichever way it was written: RFC 7951 JSON or XML.
@@ -231,7 +232,7 @@ func (r *Reading) yangInterface(d *observed.Device, n *node, old bool) {
 	}
 	for _, family := range []string{"ipv4", "ipv6"} {
 		x := n.child(family)
-		part := familyPart(family == "ipv4", observed.Addresses4, observed.Addresses6)
+		part := familyPart(prefix.FamilyIf(family == "ipv4"), observed.Addresses4, observed.Addresses6)
 		d.Learn(part)
 		if x == nil {
 			continue
@@ -278,13 +279,13 @@ func (r *Reading) yangAddress(i *observed.Interface, a *node) {
 func (r *Reading) yangRouting(d *observed.Device, n *node) {
 	ribs := 0
 	n.child("ribs").each("rib", func(rib *node) {
-		is4 := !strings.HasPrefix(bare(rib.leaf("address-family")), "ipv6")
+		family := prefix.FamilyIf(!strings.HasPrefix(bare(rib.leaf("address-family")), "ipv6"))
 		routes := rib.child("routes")
 		if routes == nil {
 			return
 		}
 		ribs++
-		d.Learn(familyPart(is4, observed.Routes4, observed.Routes6))
+		d.Learn(familyPart(family, observed.Routes4, observed.Routes6))
 		table := ""
 		if rib.leaf("default-rib") == "false" {
 			table = rib.leaf("name") // one for each family, where tables mostly are for both
@@ -303,7 +304,7 @@ func (r *Reading) yangRouting(d *observed.Device, n *node) {
 			if all == nil {
 				continue
 			}
-			d.Learn(familyPart(family == "ipv4", observed.Routes4, observed.Routes6))
+			d.Learn(familyPart(prefix.FamilyIf(family == "ipv4"), observed.Routes4, observed.Routes6))
 			all.each("route", func(x *node) { r.yangRoute(d, x, "", "static") })
 		}
 	})
