@@ -29,92 +29,108 @@ type Reference struct {
 // block, cable or interface. A word with a colon that leads to a port is listed
 // in two parts.
 func (d *Document) References() []Reference {
-	var all []Reference
-	add := func(texts ...Text) {
-		for _, t := range texts {
-			if t.Written() {
-				all = append(all, Reference{Text: t})
-			}
-		}
-	}
-	defines := func(t Text) { all = append(all, Reference{Text: t, Defines: true}) }
-	own := func(device string, texts ...Text) {
-		for _, t := range texts {
-			if t.Written() {
-				all = append(all, Reference{Text: t, Of: device})
-			}
-		}
-	}
-	port := func(t Text) {
-		if device, name, ok := t.Cut(":"); ok && t.Written() {
-			add(device)
-			all = append(all, Reference{Text: name, Of: device.Value})
-		}
-	}
-	add(d.Operator, d.Settings.TreeRoot)
-	add(slices.Concat(d.Wants.Carriers, d.Wants.LeaveOut, d.Wants.World)...)
+	var all references
+	all.name(d.Operator, d.Settings.TreeRoot)
+	all.name(slices.Concat(d.Wants.Carriers, d.Wants.LeaveOut, d.Wants.World)...)
 	for _, sentence := range slices.Concat(d.Wants.Reach, d.Must) {
 		for _, word := range sentence.Words() {
-			add(word)
-			port(word)
+			all.name(word)
+			all.port(word)
 		}
 	}
 	for _, g := range d.Groups {
-		defines(g.Name)
-		add(g.Of...)
+		all.define(g.Name)
+		all.name(g.Of...)
 	}
 	for _, b := range d.Blocks {
-		defines(b.Name)
+		all.define(b.Name)
 	}
 	for _, s := range d.Segments {
-		defines(s.Name)
-		add(s.From...)
-		add(s.Gateway...)
-		for _, l := range s.Leases {
-			add(l.By)
-		}
+		all.segment(s)
 	}
 	for _, x := range d.Devices {
-		defines(x.Name)
-		port(x.At)
-		add(x.From...)
-		add(x.Gateway...)
-		for _, i := range x.Interfaces {
-			all = append(all, Reference{Text: i.Name, Defines: true, Of: x.Name.Value})
-			add(i.Segment, i.VLAN, i.Access, i.Untagged)
-			add(i.Tagged...)
-			own(x.Name.Value, append([]Text{i.Parent, i.Borrow}, i.Members...)...)
-		}
-		own(x.Name.Value, x.Manage)
-		for _, p := range slices.Concat(x.Permits, x.OwnPermits) {
-			add(p.Sentence.Words()...)
-			own(x.Name.Value, slices.Concat(p.In, p.Out)...)
-		}
-		for _, t := range x.Translates {
-			words := t.Words()
-			add(words[0])
-			own(x.Name.Value, words[1:]...)
-		}
-		routes := slices.Clone(x.Routes)
-		for _, t := range x.Tables {
-			routes = append(routes, t.Routes...)
-		}
-		for _, r := range routes {
-			add(r.To)
-			for _, h := range r.Hops {
-				add(h.NextHop)
-				own(x.Name.Value, h.Out)
-			}
-		}
+		all.device(x)
 	}
 	for _, c := range d.Cables {
 		if c.Name.Written() {
-			defines(c.Name)
+			all.define(c.Name)
 		}
-		port(c.Ends[0])
-		port(c.Ends[1])
+		all.port(c.Ends[0])
+		all.port(c.Ends[1])
 	}
 	return all
+}
+
+type references []Reference
+
+// define adds a word that makes the thing.
+func (all *references) define(t Text) { *all = append(*all, Reference{Text: t, Defines: true}) }
+
+// name adds words that name a thing.
+func (all *references) name(texts ...Text) { all.own("", texts...) }
+
+// own adds words that name an interface of the device.
+func (all *references) own(device string, texts ...Text) {
+	for _, t := range texts {
+		if t.Written() {
+			*all = append(*all, Reference{Text: t, Of: device})
+		}
+	}
+}
+
+// port adds both parts of DEVICE:INTERFACE.
+func (all *references) port(t Text) {
+	if device, name, ok := t.Cut(":"); ok && t.Written() {
+		all.name(device)
+		*all = append(*all, Reference{Text: name, Of: device.Value})
+	}
+}
+
+func (all *references) segment(s Segment) {
+	all.define(s.Name)
+	all.name(s.From...)
+	all.name(s.Gateway...)
+	for _, l := range s.Leases {
+		all.name(l.By)
+	}
+}
+
+func (all *references) device(x Device) {
+	self := x.Name.Value
+	all.define(x.Name)
+	all.port(x.At)
+	all.name(x.From...)
+	all.name(x.Gateway...)
+	for _, i := range x.Interfaces {
+		*all = append(*all, Reference{Text: i.Name, Defines: true, Of: self})
+		all.name(i.Segment, i.VLAN, i.Access, i.Untagged)
+		all.name(i.Tagged...)
+		all.own(self, append([]Text{i.Parent, i.Borrow}, i.Members...)...)
+	}
+	all.own(self, x.Manage)
+	for _, p := range slices.Concat(x.Permits, x.OwnPermits) {
+		all.name(p.Sentence.Words()...)
+		all.own(self, slices.Concat(p.In, p.Out)...)
+	}
+	for _, t := range x.Translates {
+		words := t.Words()
+		all.name(words[0])
+		all.own(self, words[1:]...)
+	}
+	all.routes(self, x.Routes)
+	for _, t := range x.Tables {
+		all.routes(self, t.Routes)
+	}
+}
+
+func (all *references) routes(device string, routes []Route) {
+	for _, r := range routes {
+		all.name(r.To)
+		for _, h := range r.Hops {
+			all.name(h.NextHop)
+			all.own(device, h.Out)
+		}
+	}
 }
 
 // Has tells whether the plan makes something of the name: a device, segment,

@@ -47,29 +47,15 @@ func (a *app) answersFlags(cmd *cobra.Command, l *live) {
 // pingLive pings targets for real. Nothing is sent to an address that neither the user
 // nor the plan names.
 func (a *app) pingLive(j *journey, l *live, args []string) error {
-	if err := a.checkFormat(); err != nil {
-		return err
-	}
-	families, err := a.families()
-	if err != nil {
-		return err
-	}
 	before, err := a.answeredBefore(l)
 	if err != nil {
 		return err
 	}
-	w, from, err := a.standing(l)
+	w, name, targets, err := a.liveAsked(j, l, args)
 	if err != nil {
 		return err
 	}
-	targets, err := a.liveTargets(w, from, families, j.probe, args)
-	if err != nil {
-		return err
-	}
-	v := &view.Live{Echoes: []view.LiveEcho{}}
-	if w != nil {
-		v.From = w.Spec.Devices[from.Device].Name
-	}
+	v := &view.Live{From: name, Echoes: []view.LiveEcho{}}
 	for _, t := range targets {
 		v.Echoes = append(v.Echoes, view.LiveEcho{Target: t.name, Address: t.address.String()})
 	}
@@ -88,13 +74,40 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 	if err := a.keepAnswers(l, echoes); err != nil {
 		return err
 	}
-	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
-		return err
+	err = a.print(v, v.Table(), func() { v.Text(a.out, a.width) })
+	return liveEnd(err, v.Stopped, v.Replied == v.Asked && v.Differ == 0)
+}
+
+// liveAsked is the plan to compare with, the name in it of who asks here, and the
+// targets; no plan and no name where there is none.
+func (a *app) liveAsked(j *journey, l *live, args []string) (*workspace.Workspace, string, []liveTarget, error) {
+	if err := a.checkFormat(); err != nil {
+		return nil, "", nil, err
 	}
+	families, err := a.families()
+	if err != nil {
+		return nil, "", nil, err
+	}
+	w, from, err := a.standing(l)
+	if err != nil {
+		return nil, "", nil, err
+	}
+	name := ""
+	if w != nil {
+		name = w.Spec.Devices[from.Device].Name
+	}
+	targets, err := a.liveTargets(w, from, families, j.probe, args)
+	return w, name, targets, err
+}
+
+// liveEnd is how a live command ends once its answer is printed.
+func liveEnd(printing error, stopped, well bool) error {
 	switch {
-	case v.Stopped:
+	case printing != nil:
+		return printing
+	case stopped:
 		return errInterrupted
-	case v.Replied < v.Asked || v.Differ > 0:
+	case !well:
 		return errWrong
 	}
 	return nil

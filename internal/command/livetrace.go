@@ -19,13 +19,6 @@ const overProbes = "udp/33434"
 // traceLive traces targets for real. Nothing is sent to an address that neither the
 // user nor the plan names.
 func (a *app) traceLive(j *journey, l *live, args []string) error {
-	if err := a.checkFormat(); err != nil {
-		return err
-	}
-	families, err := a.families()
-	if err != nil {
-		return err
-	}
 	o := wire.PoliteTrace
 	switch l.probes {
 	case "":
@@ -38,18 +31,16 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 	v := &view.LiveTraces{Probes: "icmp", Traces: []view.LiveTrace{}}
 	if o.UDP {
 		v.Probes = "udp"
+		var err error
 		if j.probe.Over, err = model.ParseService(overProbes); err != nil {
 			return err
 		}
 	}
-	w, from, err := a.standing(l)
+	w, name, targets, err := a.liveAsked(j, l, args)
 	if err != nil {
 		return err
 	}
-	targets, err := a.liveTargets(w, from, families, j.probe, args)
-	if err != nil {
-		return err
-	}
+	v.From = name
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
 	traced, err := wire.TraceLive(ctx, addressesOf(targets), o, func(done, ttl int) {
@@ -65,7 +56,7 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 	v.Stopped = ctx.Err() != nil
 	var net *forward.Network
 	if w != nil {
-		net, v.From = w.Network, w.Spec.Devices[from.Device].Name
+		net = w.Network
 	}
 	for i := range traced { // when interrupted, not all of them
 		t := targets[i]
@@ -78,16 +69,8 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 	if v.Next != "" {
 		v.Next = a.self() + " " + v.Next + a.observedWords()
 	}
-	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
-		return err
-	}
-	switch {
-	case v.Stopped:
-		return errInterrupted
-	case v.Reached < v.Asked || v.Differ > 0:
-		return errWrong
-	}
-	return nil
+	err = a.print(v, v.Table(), func() { v.Text(a.out, a.width) })
+	return liveEnd(err, v.Stopped, v.Reached == v.Asked && v.Differ == 0)
 }
 
 var errNoLiveTrace = errors.New("--standing-at and --probes go with --live")

@@ -2,14 +2,11 @@ package command
 
 import (
 	"errors"
-	"fmt"
 
 	"github.com/spf13/cobra"
 
-	"ropeswing/core/plan"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
-	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
 
@@ -46,21 +43,11 @@ func (a *app) pin() *cobra.Command {
 				return err
 			}
 			if write {
-				for _, f := range p.Files {
-					if err := files.Save(found.On(f.Name), plan.Apply(f, p.Edits...)); err != nil {
-						return fmt.Errorf("cannot write the plan: %w", err)
-					}
+				if err := savePlan(found, p.Files, p.Edits); err != nil {
+					return err
 				}
 			}
-			next := ""
-			if !write {
-				next = a.self() + " pin"
-				for _, name := range args {
-					next += " " + view.ShellWord(name)
-				}
-				next += " -w"
-			}
-			view.PinText(a.out, args, p, write, next)
+			view.PinText(a.out, args, p, write, a.toWrite(write, "pin", args))
 			return nil
 		},
 		ValidArgsFunction: a.completeDevices,

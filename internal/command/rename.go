@@ -6,7 +6,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"ropeswing/core/plan"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
@@ -45,14 +44,11 @@ func (a *app) rename() *cobra.Command {
 					return err
 				}
 			}
-			next := ""
-			if !write {
-				next = a.self() + " rename " + view.ShellWord(args[0]) + " " + view.ShellWord(args[1]) + " -w"
-				if ledgerOnly {
-					next = a.self() + " rename --ledger-only " + view.ShellWord(args[0]) + " " + view.ShellWord(args[1]) + " -w"
-				}
+			again := "rename"
+			if ledgerOnly {
+				again = "rename --ledger-only"
 			}
-			view.RenameText(a.out, args[0], args[1], r, write, next)
+			view.RenameText(a.out, args[0], args[1], r, write, a.toWrite(write, again, args))
 			return nil
 		},
 		ValidArgsFunction: a.completeNames,
@@ -71,11 +67,8 @@ func saveRename(found files.Found, r *revise.Renaming) error {
 			return fmt.Errorf("cannot write the ledger: %w; nothing was changed", err)
 		}
 	}
-	for _, f := range r.Files {
-		path := found.On(f.Name)
-		if err := files.Save(path, plan.Apply(f, r.Edits...)); err != nil {
-			return fmt.Errorf("cannot write the plan: %w", err)
-		}
+	if err := savePlan(found, r.Files, r.Edits); err != nil {
+		return err
 	}
 	if r.Next != nil && len(r.Changes) > 0 {
 		if err := files.Save(ledger, r.Next.Text()); err != nil {
