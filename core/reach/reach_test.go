@@ -4,6 +4,7 @@ import (
 	"math/rand/v2"
 	"net/netip"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -58,6 +59,21 @@ func TestEveryoneToEveryone(t *testing.T) {
 	count = 0
 	m.Ways(func(reach.Way) bool { count++; return count < 2 })
 	assert.Equal(t, 2, count, "it stops when told to")
+}
+
+// Several ends on one LAN, some of them down: each has its own answer, and none
+// that of the one beside it.
+func TestHostsOnOneLANDiffer(t *testing.T) {
+	net := coretest.Network(t, strings.Replace(ring, "  hb:", "  ha2: {is: host, interfaces: {p: {segment: la, admin: down}}}\n  hb:", 1))
+	verdicts := map[forward.Verdict]int{}
+	reach.All(net, reach.Hosts(net.Spec)).Ways(func(w reach.Way) bool {
+		x := forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None)
+		assert.Equal(t, x.Verdict(), w.Verdict, "%s to %s", w.From.Address, w.To.Address)
+		verdicts[w.Verdict]++
+		return true
+	})
+	assert.Equal(t, 6, verdicts[forward.Works], "three hosts are up")
+	assert.Len(t, verdicts, 2)
 }
 
 // When ab fails, a goes round by c, but b has nothing behind its route to a:
