@@ -11,48 +11,29 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
-	"ropeswing/core/source"
 )
 
 // Check is everything wrong or doubtful in a network. Open is what
 // derived routes leave unprotected.
 func Check(net *forward.Network, open ...derive.Open) []finding.Finding {
-	c := &checker{net: net, spec: net.Spec, inBoth: map[int]bool{}}
-	c.subnets()
-	c.space()
-	c.networks()
-	c.addresses()
-	c.duplicates()
-	c.leases()
-	c.primaries()
-	c.wires()
-	c.down()
-	c.gateways()
-	c.routes()
-	c.statics()
-	c.choices()
-	c.wanted(open)
-	c.waysOut()
-	c.management()
-	c.permits()
-	c.translations()
-	c.mtuHoles()
-	c.requirements()
+	c := &checker{net: net, spec: net.Spec, open: open, inBoth: map[int]bool{}, said: newSaid()}
+	for _, check := range checks {
+		check(c)
+	}
 	return finding.Sort(c.found)
 }
 
 type checker struct {
 	net     *forward.Network
 	spec    *model.Spec
+	open    []derive.Open
 	found   []finding.Finding
+	said    said
 	inForce *model.Spec         // with pending permits in force, once it is asked for
 	trials  int                 // how many remedies were tried
 	taken   map[netip.Addr]bool // every address in the plan, once it is asked for
 
 	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for
-	looping  map[source.Place]bool            // routes found to send back what they get
-	dropped  map[model.VLAN]string            // where a VLAN is missing on a cable
-	split    map[model.SegmentID]bool         // segments that are in pieces
 	inBoth   map[int]bool                     // findings that are said to be of IPv6 too
 	reached  *reach.Matrix                    // among all segments, once it is asked for
 	subnetOf map[netip.Prefix]model.SegmentID // once it is asked for

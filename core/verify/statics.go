@@ -17,7 +17,6 @@ import (
 // that stand twice, that say nothing new, that float behind others in vain, and
 // that send what nobody has round in circles.
 func (c *checker) statics() {
-	c.looping = map[source.Place]bool{}
 	c.bouncing()
 	for _, d := range c.writers() {
 		for _, table := range c.net.Of(d) {
@@ -120,7 +119,7 @@ func (c *checker) saysNothingNew(name string, table routing.View, e routing.Entr
 		shorter = true
 		if x.Source == routing.Static && len(x.Hops) == 1 && x.Hops[0] == e.Hops[0] {
 			s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[x.Static()]
-			if c.alone(table, e) && c.alone(table, x) && !c.looping[s.Place] {
+			if c.alone(table, e) && c.alone(table, x) && !c.said.looping[s.Place] {
 				c.reportIn(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix, x.Prefix).
 					About(name).Mend("remove it").With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 			}
@@ -307,7 +306,7 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 			}
 		}
 	}
-	c.looping[place] = true
+	c.said.looping[place] = true
 	name, back := names[wrong], names[(wrong+1)%len(names)]
 	f := finding.New(finding.SentBack, place, "%s sends %s back to %s: it goes round between %s", name, s.To, back, strings.Join(names, ", ")).About(name).With(also...)
 	if remedy != "" {

@@ -17,7 +17,7 @@ import (
 
 // wanted checks what the plan wants to be derived: that it is there, both ways,
 // and what could not be protected.
-func (c *checker) wanted(open []derive.Open) {
+func (c *checker) wanted() {
 	if c.spec.Wants == nil {
 		return
 	}
@@ -26,7 +26,7 @@ func (c *checker) wanted(open []derive.Open) {
 	c.wantedPairs(w, told)
 	c.otherWayBack(w, told)
 	c.wantedWorld(w.ends)
-	c.unprotected(open)
+	c.unprotected(c.open)
 }
 
 // wantedEnds is who reaches whom among the ends of the segments, and between which

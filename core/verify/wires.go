@@ -17,7 +17,6 @@ import (
 // wires checks what is plugged into what: the two ends of every cable against
 // each other, and what the broadcast domains make of the segments.
 func (c *checker) wires() {
-	c.dropped, c.split = map[model.VLAN]string{}, map[model.SegmentID]bool{}
 	for id := range c.spec.Cables {
 		c.cable(&c.spec.Cables[id])
 	}
@@ -113,7 +112,7 @@ func (c *checker) missing(x *model.Cable, at string, vlans []model.VLAN) {
 		return
 	}
 	for _, v := range vlans {
-		c.dropped[v] = at
+		c.said.dropped[v] = at
 	}
 	var labels []string
 	for _, v := range vlans[:min(len(vlans), 5)] {
@@ -144,7 +143,7 @@ func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.I
 			continue
 		}
 		if slices.Contains(missing, i.Tag) {
-			c.dropped[i.Tag] = at
+			c.said.dropped[i.Tag] = at
 			c.report(finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).
 				Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at).With(port.Place))
 		}
@@ -210,10 +209,10 @@ func (c *checker) islands() {
 			continue
 		}
 		if c.state().Domain(other) != c.state().Domain(id) {
-			told[i.Segment], c.split[i.Segment] = true, true
+			told[i.Segment], c.said.split[i.Segment] = true, true
 			s := &c.spec.Segments[i.Segment]
 			f := finding.New(finding.SegmentSplit, s.Place, "%s is in pieces: %s and %s do not hear each other", s.Name, c.spec.Label(other), c.spec.Label(id)).About(s.Name).With(i.Place)
-			if at, ok := c.dropped[s.VLAN]; ok && s.VLAN != 0 {
+			if at, ok := c.said.dropped[s.VLAN]; ok && s.VLAN != 0 {
 				f = f.Mend("%s does not carry it: begin there", at)
 			}
 			c.report(f)
@@ -225,7 +224,7 @@ func (c *checker) islands() {
 // is in pieces: then that is said, and what follows from it need not be.
 func (c *checker) inPieces(link model.InterfaceID, a netip.Addr) bool {
 	s := c.spec.Interfaces[link].Segment
-	if s == model.None || !c.split[s] {
+	if s == model.None || !c.said.split[s] {
 		return false
 	}
 	return slices.ContainsFunc(c.state().HoldersOf(a), func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Segment == s })

@@ -1,0 +1,47 @@
+package verify
+
+import (
+	"ropeswing/core/model"
+	"ropeswing/core/source"
+)
+
+// checks are all checks in the order in which they are made: what one has said
+// stands in said, and hides what later ones would say of the same mistake. What
+// hides what:
+//
+//	wires    a segment in pieces       hides, in routes, next hops of that segment nobody answers for
+//	wires    a VLAN a port drops       is where a segment in pieces sends its reader first
+//	statics  a route that sends back   hides, in statics, that it says nothing new
+var checks = []func(*checker){
+	(*checker).subnets,
+	(*checker).space,
+	(*checker).networks,
+	(*checker).addresses,
+	(*checker).duplicates,
+	(*checker).leases,
+	(*checker).primaries,
+	(*checker).wires,
+	(*checker).down,
+	(*checker).gateways,
+	(*checker).routes,
+	(*checker).statics,
+	(*checker).choices,
+	(*checker).wanted,
+	(*checker).waysOut,
+	(*checker).management,
+	(*checker).permits,
+	(*checker).translations,
+	(*checker).mtuHoles,
+	(*checker).requirements,
+}
+
+// said is what checks have said and later ones need not.
+type said struct {
+	dropped map[model.VLAN]string    // the port that drops a VLAN
+	split   map[model.SegmentID]bool // segments that are in pieces
+	looping map[source.Place]bool    // routes that send back what they get
+}
+
+func newSaid() said {
+	return said{map[model.VLAN]string{}, map[model.SegmentID]bool{}, map[source.Place]bool{}}
+}
