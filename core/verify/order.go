@@ -11,6 +11,7 @@ import (
 //
 //	wires    a segment in pieces       hides, in routes, next hops of that segment nobody answers for
 //	wires    a VLAN a port drops       is where a segment in pieces sends its reader first
+//	wires    VLANs on one cable        hide the same on the group's other cables
 //	statics  a route that sends back   hides, in statics, that it says nothing new
 var checks = []func(*checker){
 	(*checker).subnets,
@@ -39,9 +40,10 @@ var checks = []func(*checker){
 type said struct {
 	dropped map[model.VLAN]string    // the port that drops a VLAN
 	split   map[model.SegmentID]bool // segments that are in pieces
+	trunks  map[string]bool          // what is wrong with VLANs on cables, as reported
 	looping map[source.Place]bool    // routes that send back what they get
 }
 
 func newSaid() said {
-	return said{map[model.VLAN]string{}, map[model.SegmentID]bool{}, map[source.Place]bool{}}
+	return said{map[model.VLAN]string{}, map[model.SegmentID]bool{}, map[string]bool{}, map[source.Place]bool{}}
 }

@@ -93,13 +93,13 @@ func (c *checker) serialLine(x *model.Cable) {
 
 // switchCable compares the VLANs at the two ends of a cable between switches.
 func (c *checker) switchCable(x *model.Cable, a, b *model.Interface) {
-	near, far := c.spec.Label(x.Ends[0]), c.spec.Label(x.Ends[1])
+	near, far := c.trunk(x.Ends[0]), c.trunk(x.Ends[1])
 	if a.Untagged != b.Untagged && a.Untagged != 0 && b.Untagged != 0 {
 		name := finding.UntaggedDiffer
 		if len(a.Tagged) == 0 && len(b.Tagged) == 0 {
 			name = finding.AccessDiffer
 		}
-		c.report(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near, c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place))
+		c.reportTrunk(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near, c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place))
 	}
 	c.missing(x, far, c.state().Missing(x.Ends[1]))
 	c.missing(x, near, c.state().Missing(x.Ends[0]))
@@ -121,7 +121,7 @@ func (c *checker) missing(x *model.Cable, at string, vlans []model.VLAN) {
 	if len(vlans) > len(labels) {
 		labels = append(labels, fmt.Sprintf("%d more", len(vlans)-len(labels)))
 	}
-	c.report(finding.New(finding.VLANMissing, x.Place, "%s does not carry %s, which the other end sends", at, strings.Join(labels, ", ")).About(at).
+	c.reportTrunk(finding.New(finding.VLANMissing, x.Place, "%s does not carry %s, which the other end sends", at, strings.Join(labels, ", ")).About(at).
 		Mend("add it to 'tagged' of %s, or take it away at the other end", at))
 }
 
@@ -132,7 +132,7 @@ func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.I
 	if end == routed {
 		end = x.Ends[1]
 	}
-	at, missing := c.spec.Label(end), c.state().Missing(end)
+	at, missing := c.trunk(end), c.state().Missing(end)
 	carrier := routed
 	if g := c.spec.Interfaces[routed].Group; g != model.None {
 		carrier = g
@@ -144,9 +144,25 @@ func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.I
 		}
 		if slices.Contains(missing, i.Tag) {
 			c.said.dropped[i.Tag] = at
-			c.report(finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).
+			c.reportTrunk(finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).
 				Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at).With(port.Place))
 		}
+	}
+}
+
+// trunk names what the VLANs of a port are written at: its group, or itself.
+func (c *checker) trunk(id model.InterfaceID) string {
+	if g := c.spec.Interfaces[id].Group; g != model.None {
+		id = g
+	}
+	return c.spec.Label(id)
+}
+
+// reportTrunk reports once what each cable of a group would say.
+func (c *checker) reportTrunk(f finding.Finding) {
+	if !c.said.trunks[f.Reason] {
+		c.said.trunks[f.Reason] = true
+		c.report(f)
 	}
 }
 
