@@ -47,7 +47,7 @@ func (g *gone) compareClasses(l *Loss, other []int32) {
 		}
 	}
 	for _, b := range other {
-		for n, f := range g.after.fates[b] {
+		for n, f := range g.after.columns[b].fates {
 			if f&fail != 0 {
 				for _, a := range byNode[n] {
 					g.lose(l, a, b)

@@ -26,7 +26,7 @@ type Matrix struct {
 
 	forks   [][]int32 // what steps to several nodes lead to
 	forking sync.Mutex
-	fates   [][]fate // by class, then node: what becomes of packets from there
+	columns []column // by class: what becomes of packets to it
 
 	judged *judged // the ways that meet permits or translations; nil where none does
 }
@@ -46,7 +46,7 @@ func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
 		m.steps(net, int32(n), func(place int, s step) { steps[place*len(m.nodes)+n] = s })
 	})
 	m.classify(steps)
-	m.fates = make([][]fate, len(m.members))
+	m.columns = make([]column, len(m.members))
 	parallel.Each(len(m.members), func(c int) { m.solve([]int32{int32(c)}, nil) })
 	m.judge()
 	return m
@@ -57,11 +57,11 @@ func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
 func (m *Matrix) solve(some []int32, note func(c int32, changed []bool)) {
 	changed := make([]bool, len(m.nodes))
 	for _, c := range some {
-		m.fates[c] = make([]fate, len(m.nodes))
+		m.columns[c] = newColumn(len(m.nodes))
 		if note != nil {
 			note(c, changed)
 		}
-		w := &columnWork{steps: m.next[c], fates: m.fates[c], forks: m.forks, meets: m.meets, changed: changed}
+		w := &columnWork{column: m.columns[c], steps: m.next[c], forks: m.forks, meets: m.meets, changed: changed}
 		w.solve()
 	}
 }
@@ -71,7 +71,7 @@ func (m *Matrix) solve(some []int32, note func(c int32, changed []bool)) {
 func (m *Matrix) fate(from, to int32) fate {
 	s := &m.sends[from]
 	if s.node != noNode {
-		return m.fates[to][s.node]
+		return m.columns[to].fates[s.node]
 	}
 	return m.fateBy(s.stepTo(m.members[to][0]), to)
 }
@@ -80,8 +80,8 @@ func (m *Matrix) fate(from, to int32) fate {
 func (m *Matrix) fateBy(s step, to int32) fate {
 	switch {
 	case s >= 0:
-		return m.fates[to][s]
-	case s == delivers:
+		return m.columns[to].fate(s)
+	case s == delivers || s == hands:
 		return arrive
 	case s == loses:
 		return fail

@@ -19,7 +19,7 @@ func (m Paths) between(from, to int32, path []int32) ([]int32, bool) {
 	at := m.sends[from].stepTo(q)
 	for range len(m.nodes) + 1 {
 		switch {
-		case at == delivers:
+		case at == delivers || at == hands:
 			return path, true
 		case at < 0:
 			return path, false

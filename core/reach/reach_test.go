@@ -1,9 +1,11 @@
 package reach_test
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -162,6 +164,80 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 	for _, v := range []forward.Verdict{forward.Works, forward.Fails, forward.Depends} {
 		assert.Greater(t, verdicts[v], 50, v)
 	}
+}
+
+// Paths as long as a TTL lasts, to routers and to hosts behind them, and with a
+// detour of equal cost on which it does not: the matrix says what a ping says.
+func TestAsFarAsATTLLasts(t *testing.T) {
+	verdicts := map[forward.Verdict]int{}
+	for routers := 61; routers < 69; routers++ {
+		for _, detour := range []bool{false, true} {
+			spec := chain(t, routers, detour)
+			net := forward.Resolve(network.Build(spec).State())
+			m := reach.All(net, reach.Ends(spec))
+			near := func(e *reach.End) bool {
+				n := strings.TrimLeft(spec.Devices[e.Device].Name, "rhx")
+				return len(n) == 1 || n >= strconv.Itoa(routers-4)
+			}
+			m.Between(near, near, func(w reach.Way) bool {
+				x := forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None)
+				require.Equal(t, x.Verdict(), w.Verdict, "%d routers, %v: %s to %s", routers, detour, w.From.Address, w.To.Address)
+				verdicts[w.Verdict]++
+				return true
+			})
+		}
+	}
+	for _, v := range []forward.Verdict{forward.Works, forward.Fails, forward.Depends} {
+		assert.Greater(t, verdicts[v], 20, v)
+	}
+}
+
+// chain is routers in a row, each with a link to the next, a LAN with a host, and
+// routes to all LANs and links; with a detour of equal cost from the first to the next.
+func chain(t *testing.T, routers int, detour bool) *model.Spec {
+	var segments, devices, hosts strings.Builder
+	fmt.Fprint(&segments, "  x0: {prefix: 10.0.200.0/31}\n  x1: {prefix: 10.0.201.0/31}\n")
+	for i := range routers {
+		fmt.Fprintf(&segments, "  s%d: {prefix: 10.1.%d.0/24}\n  l%d: {prefix: 10.0.%d.0/31}\n", i, i, i, i)
+		fmt.Fprintf(&devices, "  r%d: {is: router, interfaces: {s: {segment: s%d, address: first}, b: {segment: l%d, address: first}", i, i, i)
+		if i > 0 {
+			fmt.Fprintf(&devices, ", a: {segment: l%d, address: last}", i-1)
+		}
+		if i < 2 {
+			fmt.Fprintf(&devices, ", x: {segment: x%d, address: %s}", i, [2]string{"first", "last"}[i])
+		}
+		fmt.Fprint(&devices, "}}\n")
+		fmt.Fprintf(&hosts, "  h%d: {is: host, interfaces: {p: {segment: s%d, address: 10.1.%d.9}}}\n", i, i, i)
+	}
+	fmt.Fprint(&devices, "  x: {is: router, interfaces: {a: {segment: x0, address: last}, b: {segment: x1, address: first}}}\n")
+	spec := coretest.Spec(t, fmt.Sprintf("wants: {}\nsegments:\n%sdevices:\n%s%s", &segments, &devices, &hosts))
+	var statics []model.Static
+	add := func(device, to int, via string) {
+		for _, p := range []string{"10.1.%d.0/24", "10.0.%d.0/31"} {
+			statics = append(statics, model.Static{
+				Device: model.DeviceID(device), To: netip.MustParsePrefix(fmt.Sprintf(p, to)), Via: netip.MustParseAddr(via),
+				Out: model.None, Distance: 1, Origin: model.Derived,
+			})
+		}
+	}
+	for i := range routers {
+		for to := range routers {
+			switch {
+			case to > i:
+				add(i, to, fmt.Sprintf("10.0.%d.1", i))
+				if detour && i == 0 {
+					add(i, to, "10.0.200.1")
+				}
+			case to < i:
+				add(i, to, fmt.Sprintf("10.0.%d.0", i-1))
+			}
+		}
+	}
+	for to := 1; to < routers; to++ {
+		add(routers, to, "10.0.201.1")
+	}
+	add(routers, 0, "10.0.200.0")
+	return spec.WithDerived(statics)
 }
 
 // ofTheMatrix holds what else the matrix says of ways against pings: whether anything

@@ -13,9 +13,12 @@ import (
 type step int32
 
 const (
-	delivers step = -1
-	loses    step = -2
-	lastStep step = -2
+	delivers step = -1 // it is its own address
+	hands    step = -2 // to a device that has the address and does not forward
+	loses    step = -3
+	lastStep step = -3
+
+	lastForked = lastStep - 1
 )
 
 // steps works out what a node does with packets to each place.
@@ -87,7 +90,7 @@ func (m *Matrix) across(net *forward.Network, hop routing.Hop, to netip.Addr) st
 		case forwards:
 			all = append(all, n)
 		case ok && match.Local:
-			all = append(all, int32(delivers))
+			all = append(all, int32(hands))
 		default:
 			all = append(all, int32(loses))
 		}
@@ -105,7 +108,7 @@ func (m *Matrix) branches(s step) []int32 {
 	if s < lastStep {
 		m.forking.Lock()
 		defer m.forking.Unlock()
-		return m.forks[lastStep-1-s]
+		return m.forks[lastForked-s]
 	}
 	return []int32{int32(s)}
 }
@@ -121,7 +124,7 @@ func (m *Matrix) fork(all []int32) step {
 	defer m.forking.Unlock()
 	for i := range m.forks {
 		if slices.Equal(m.forks[i], all) {
-			return lastStep - 1 - step(i)
+			return lastForked - step(i)
 		}
 	}
 	m.forks = append(m.forks, all)

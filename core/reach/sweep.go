@@ -138,8 +138,8 @@ func (s *sweep) after(net *forward.Network) (x *Matrix, parent, other []int32) {
 	for c := range parent {
 		parent[c] = s.of[x.members[c][0]]
 	}
-	x.fates = make([][]fate, len(parent))
-	copy(x.fates, s.fates)
+	x.columns = make([]column, len(parent))
+	copy(x.columns, s.columns)
 	x.solve(changed, func(c int32, changed []bool) {
 		for _, n := range nodes {
 			changed[n] = x.next[c][n] != s.next[parent[c]][n]
