@@ -29,7 +29,7 @@ func Resolve(state *network.State) *Network {
 	if net.probes = newProbes(net.Spec); net.probes == nil {
 		return net
 	}
-	return net.probes.settle(net, nil)
+	return net.probes.settle(net, net, nil)
 }
 
 // Answered makes the network of a state as if every watch were answered.
@@ -44,16 +44,27 @@ func (net *Network) Update(state *network.State) *Network {
 	if net.probes == nil {
 		return next
 	}
-	var changed []model.DeviceID // nil is all
-	if state.Shares(net.State) {
-		changed = []model.DeviceID{}
-		for id := range state.Spec.Interfaces {
-			if state.IsUp(model.InterfaceID(id)) != net.State.IsUp(model.InterfaceID(id)) {
-				changed = append(changed, state.Spec.Interfaces[id].Device)
-			}
+	return next.settleAgain(net, net.onlyDown(state))
+}
+
+// onlyDown lists the devices of which a state of the same topology takes interfaces
+// down. It is nil where the state differs in other ways, so that anybody may send
+// otherwise, or somebody new may answer.
+func (net *Network) onlyDown(state *network.State) []model.DeviceID {
+	if !state.Shares(net.State) {
+		return nil
+	}
+	changed := []model.DeviceID{}
+	for id := range state.Spec.Interfaces {
+		switch i := model.InterfaceID(id); {
+		case state.IsUp(i) == net.State.IsUp(i):
+		case state.IsUp(i):
+			return nil
+		default:
+			changed = append(changed, state.Spec.Interfaces[id].Device)
 		}
 	}
-	return next.settleAgain(changed)
+	return changed
 }
 
 // with is the same network in a state of the same parts, with its tables.
@@ -63,9 +74,9 @@ func (net *Network) with(state *network.State, tables *routing.Tables) *Network 
 	return &next
 }
 
-// settleAgain asks again the watches whose probes met changed devices, or which
-// heard nothing; nil is all of them.
-func (net *Network) settleAgain(changed []model.DeviceID) *Network {
+// settleAgain asks again the watches whose probes may go otherwise than before, as some
+// devices changed, or which heard nothing; nil is all of them.
+func (net *Network) settleAgain(before *Network, changed []model.DeviceID) *Network {
 	if silent := net.Silent(); len(silent) > 0 {
 		for m := range silent {
 			if changed != nil {
@@ -74,7 +85,7 @@ func (net *Network) settleAgain(changed []model.DeviceID) *Network {
 		}
 		net = net.with(net.State, net.Tables.Silence(nil))
 	}
-	return net.probes.settle(net, changed)
+	return net.probes.settle(before, net, changed)
 }
 
 // Watches tells whether any route is watched.
@@ -107,5 +118,5 @@ func (net *Network) Changed(c model.Change) *Network {
 		return next
 	}
 	next = next.with(next.State, next.Tables.Silence(nil))
-	return next.probes.settle(next, nil)
+	return next.probes.settle(next, next, nil)
 }

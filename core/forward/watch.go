@@ -17,9 +17,11 @@ type probes struct {
 }
 
 type probe struct {
-	asked   bool
-	silent  bool             // there was no answer
-	devices []model.DeviceID // it met on its way there and back
+	asked  bool
+	silent bool                // there was no answer
+	source netip.Addr          // it was sent from
+	met    []model.DeviceID    // on its way there and back
+	used   []model.InterfaceID // by which it came and went
 }
 
 // Silence is why a monitor hears nothing.
@@ -79,10 +81,10 @@ const mostRounds = 200
 // settle asks all watches together, from all of them answered, until none of
 // them changes: what is answered never depends on an order. Watches that come
 // round to where they were chase each other; those of their routes that change
-// are taken to be out of use. What was found before holds for probes that meet
-// none of the changed devices; changed nil is all.
-func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
-	p = p.again(net, changed)
+// are taken to be out of use. What was found before, in another network, holds for
+// probes that meet nothing of what changed on some devices; changed nil is all.
+func (p *probes) settle(before, net *Network, changed []model.DeviceID) *Network {
+	p = p.again(before, net, changed)
 	frozen := map[routing.Monitor]bool{}
 	silent := map[routing.Monitor]bool{}
 	for i := range p.found {
@@ -107,7 +109,7 @@ func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 		if maps.Equal(silent, net.Silent()) {
 			break
 		}
-		before := net.Silent()
+		heard := net
 		if i := slices.IndexFunc(history, func(h map[routing.Monitor]bool) bool { return maps.Equal(h, silent) }); i >= 0 {
 			for _, m := range unsteady(append(history[i:], silent)) {
 				frozen[m] = true
@@ -119,11 +121,11 @@ func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 		net = net.with(net.State, net.Tables.Silence(silent))
 		var next []model.DeviceID
 		for _, m := range p.monitors {
-			if before[m] != silent[m] {
+			if heard.Silent()[m] != silent[m] {
 				next = append(next, m.Key.Device)
 			}
 		}
-		p = p.again(net, next)
+		p = p.again(heard, net, next)
 	}
 	net = net.with(net.State, net.Tables.Silence(silent))
 	net.Unsettled = nil
@@ -136,9 +138,9 @@ func (p *probes) settle(net *Network, changed []model.DeviceID) *Network {
 	return net
 }
 
-// again is the probes with those forgotten that meet a changed device; nil is
-// all.
-func (p *probes) again(net *Network, changed []model.DeviceID) *probes {
+// again is the probes with those forgotten that may go otherwise than before, as some
+// devices changed; nil is all.
+func (p *probes) again(before, net *Network, changed []model.DeviceID) *probes {
 	next := *p
 	next.found = slices.Clone(p.found)
 	if changed == nil {
@@ -150,11 +152,33 @@ func (p *probes) again(net *Network, changed []model.DeviceID) *probes {
 		is[d] = true
 	}
 	for i := range next.found {
-		if slices.ContainsFunc(next.found[i].devices, func(d model.DeviceID) bool { return is[d] }) {
+		if p.otherwise(before, net, i, is) {
 			next.found[i].asked = false
 		}
 	}
 	return &next
+}
+
+// otherwise tells whether a probe may go otherwise than before: an interface by which
+// it came or went is up or down now, its own device changed, or a changed device it
+// met sends it elsewhere.
+func (p *probes) otherwise(before, net *Network, i int, changed []bool) bool {
+	f, own := &p.found[i], p.monitors[i].Key.Device
+	if before.State != net.State && slices.ContainsFunc(f.used, func(id model.InterfaceID) bool { return before.State.IsUp(id) != net.State.IsUp(id) }) {
+		return true
+	}
+	for _, d := range f.met {
+		switch {
+		case !changed[d]:
+		case net.Policy != nil:
+			return true // what it was translated to is not known here
+		case d == own && (p.monitors[i].Out == model.None || before.State != net.State):
+			return true // its hops may be others, or its source
+		case !net.Tables.SameFor(before.Tables, d, p.monitors[i].Watch), !net.Tables.SameFor(before.Tables, d, f.source):
+			return true
+		}
+	}
+	return false
 }
 
 // unsteady lists the monitors that are silent in some of the rounds only.
@@ -175,17 +199,29 @@ func unsteady(rounds []map[routing.Monitor]bool) []routing.Monitor {
 func ask(net *Network, id model.StaticID) probe {
 	spec := net.Spec
 	s := &spec.Statics[id]
-	p := probe{asked: true, devices: []model.DeviceID{s.Device}}
+	p := probe{asked: true, met: []model.DeviceID{s.Device}}
 	x, _ := probeOf(net, id)
 	if x == nil {
 		return p // the route has no hop; that is reason enough
 	}
-	for _, g := range append([]*Graph{x.There}, x.Back...) {
-		for _, n := range g.Nodes {
-			if !slices.Contains(p.devices, n.Device) {
-				p.devices = append(p.devices, n.Device)
+	p.source = x.Source
+	note := func(g *Graph) {
+		for i := range g.Nodes {
+			n := &g.Nodes[i]
+			if !slices.Contains(p.met, n.Device) {
+				p.met = append(p.met, n.Device)
+			}
+			if n.In != model.None {
+				p.used = append(p.used, n.In)
+			}
+			for _, e := range n.Edges {
+				p.used = append(p.used, e.Hop.Out)
 			}
 		}
+	}
+	note(x.There)
+	for _, g := range x.Back {
+		note(g)
 	}
 	p.silent = x.Verdict() != Works
 	return p

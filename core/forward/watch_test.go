@@ -1,13 +1,16 @@
 package forward_test
 
 import (
+	"math/rand/v2"
 	"net/netip"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/coretest"
+	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -97,4 +100,45 @@ devices:
 	assert.Equal(t, "c", out(t, net, "a", "10.4.0.1"))
 	e := net.Table(0).Covering(netip.MustParseAddr("10.4.0.1"))[0]
 	assert.Equal(t, "learned", e.Source.String())
+}
+
+// What a failure leaves of watches is worked out from what was found before. Worked out
+// afresh it is the same, one failure after the other, and when all is well again: on
+// random networks, some watches put where they do not belong.
+func TestWatchesAfterAFailureAreThoseFoundAfresh(t *testing.T) {
+	silent, unsettled := 0, 0
+	for seed := range 150 {
+		r := rand.New(rand.NewPCG(uint64(seed), 31))
+		spec, _, _ := derive.Resolve(coretest.Spec(t, coretest.RandomNetwork(r, "{}")))
+		spec.Statics = slices.Clone(spec.Statics)
+		for i := range spec.Statics {
+			s := &spec.Statics[i]
+			if target := &spec.Interfaces[r.IntN(len(spec.Interfaces))]; s.Via.IsValid() && r.IntN(6) == 0 && len(target.Addresses) > 0 {
+				if a := target.Addresses[r.IntN(len(target.Addresses))].Addr(); a.Is4() == s.Via.Is4() {
+					s.Watch = a
+				}
+			}
+		}
+		if seed%3 == 0 {
+			spec = coretest.WithRandomPolicies(spec, r)
+		}
+		whole := network.Build(spec).State()
+		net := forward.Resolve(whole)
+		same := func(want, got *forward.Network) {
+			assert.Equal(t, want.Silent(), got.Silent(), "seed %d", seed)
+			require.ElementsMatch(t, want.Unsettled, got.Unsettled, "seed %d", seed)
+			silent, unsettled = silent+len(got.Silent()), unsettled+len(got.Unsettled)
+		}
+		for c := range spec.Cables {
+			first, second := network.NoFailure, network.NoFailure
+			first.Cable, second.Cable = model.CableID(c), model.CableID(r.IntN(len(spec.Cables)))
+			after := net.Update(whole.With(first))
+			same(forward.Resolve(whole.Topology.State(first)), after)
+			further := after.Update(whole.With(first, second))
+			same(forward.Resolve(whole.Topology.State(first, second)), further)
+			same(net, further.Update(whole))
+		}
+	}
+	assert.Greater(t, silent, 1000)
+	assert.Greater(t, unsettled, 10)
 }

@@ -186,6 +186,32 @@ func (t *Tables) Silent() map[Monitor]bool { return t.silent }
 // Same tells whether a device has the very same tables in both.
 func (t *Tables) Same(other *Tables, d model.DeviceID) bool { return t.main[d] == other.main[d] }
 
+// SameFor tells whether a device sends what is for an address the same way in both,
+// in every table of its own.
+func (t *Tables) SameFor(other *Tables, d model.DeviceID, to netip.Addr) bool {
+	if !t.Table(d).sameFor(other.Table(d), to) {
+		return false
+	}
+	if len(t.named) == 0 {
+		return true
+	}
+	for k, table := range t.named {
+		if k.Device == d && !(View{t, table}).sameFor(View{other, other.named[k]}, to) {
+			return false
+		}
+	}
+	return true
+}
+
+func (v View) sameFor(o View, to netip.Addr) bool {
+	if v.table == o.table {
+		return true
+	}
+	a, found := v.Lookup(to)
+	b, also := o.Lookup(to)
+	return found == also && a.Local == b.Local && a.Drops == b.Drops && slices.Equal(a.Hops, b.Hops)
+}
+
 // holdsOther tells whether an interface has become, or is no longer, the master
 // of an address it shares.
 func holdsOther(before, after *network.State, id model.InterfaceID) bool {
