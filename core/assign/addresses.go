@@ -142,13 +142,12 @@ func (o *pool) next(id model.InterfaceID, forwards bool) {
 	o.taken[a] = true
 	i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(a, o.subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed, Rule: "next"})
 	e := Entry{Owner: label, Kind: Address, Prefix: netip.PrefixFrom(a, a.BitLen()), Place: i.NextPlace}
-	because := "the next that is free"
 	if h := o.n.entries[wanted{label, Address, prefix.FamilyOf(a)}]; h != nil {
 		o.n.next = append(o.n.next, e)
-		o.n.changes = append(o.n.changes, Change{What: Moved, Entry: e, Was: h.Number(), Because: "it is on " + o.segment.Name + ", which is " + o.subnet.String()})
+		o.n.changes = append(o.n.changes, Change{What: Moved, Entry: e, Was: h.Number(), Because: Because{Code: IsOnSegment, Segment: o.segment.Name, Subnet: o.subnet}})
 		return
 	}
-	o.n.give(e, because)
+	o.n.give(e, Because{Code: NextFree})
 }
 
 // like4 is the IPv6 address that goes with the interface's IPv4 one.

@@ -33,7 +33,7 @@ func (n *Numbering) Finish(spec *model.Spec) ([]Change, *Ledger) {
 			return c.What == Moved && c.Entry.Owner == e.Owner && c.Entry.Kind == e.Kind && c.Entry.family() == e.family()
 		})
 		if !moved {
-			n.changes = append(n.changes, Change{What: Retired, Entry: old, Because: "nothing in the plan asks for it"})
+			n.changes = append(n.changes, Change{What: Retired, Entry: old, Because: Because{Code: NobodyAsks}})
 		}
 	}
 	for _, e := range next.Entries {
@@ -96,7 +96,7 @@ func (l *Ledger) Release(owners ...string) []Change {
 		if !e.Retired || len(owners) > 0 && !slices.ContainsFunc(owners, e.belongsTo) {
 			return false
 		}
-		changes = append(changes, Change{What: Released, Entry: e, Because: "it was retired"})
+		changes = append(changes, Change{What: Released, Entry: e, Because: Because{Code: WasRetired}})
 		return true
 	})
 	slices.SortFunc(changes, func(a, b Change) int {

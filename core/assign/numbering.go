@@ -35,7 +35,8 @@ type Change struct {
 	What    What
 	Entry   Entry  // as it will be; of one retired or released: as it was
 	Was     string // the number before, of one grown or moved; the name before, of one renamed
-	Because string
+	Because Because
+	NoRoom  bool // it could not grow where it was
 }
 
 // Numbering gives out the numbers of one plan. It is a model.Numbering.
@@ -105,11 +106,11 @@ func (n *Numbering) restore(h *held) {
 	e := h.Entry
 	e.Retired = false
 	n.next = append(n.next, e)
-	n.changes = append(n.changes, Change{What: Back, Entry: e, Because: "it was its own before"})
+	n.changes = append(n.changes, Change{What: Back, Entry: e, Because: Because{Code: WasItsOwn}})
 }
 
 // give gives out a number.
-func (n *Numbering) give(e Entry, because string) {
+func (n *Numbering) give(e Entry, because Because) {
 	n.next = append(n.next, e)
 	n.changes = append(n.changes, Change{What: New, Entry: e, Because: because})
 }
@@ -149,7 +150,7 @@ func (n *Numbering) VLANs(spec *model.Spec) {
 		}
 		taken[number] = true
 		s.VLAN = model.VLAN(number)
-		n.give(Entry{Owner: s.Name, Kind: VLAN, VLAN: number, Place: s.VLANPlace}, "the lowest that is free")
+		n.give(Entry{Owner: s.Name, Kind: VLAN, VLAN: number, Place: s.VLANPlace}, Because{Code: VLANFree})
 	}
 }
 
@@ -175,7 +176,7 @@ type need struct {
 	length  int
 	from    []model.BlockID
 	place   source.Place
-	because string
+	because Because
 	moved   *held // what the owner has so far, where it is too small
 	give    func(netip.Prefix, model.Giver, source.Place)
 }
@@ -260,29 +261,6 @@ func offers(spec *model.Spec, from []model.BlockID, family prefix.Family) bool {
 	return false
 }
 
-// BecauseOf is why a segment's subnet of a family has its length.
-func BecauseOf(s *model.Segment, family prefix.Family) string {
-	switch {
-	case family == prefix.IPv4 && s.Need.Length4 > 0, family == prefix.IPv6 && s.Need.Length6 > 0:
-		return "the length it asks for"
-	case s.Need.PointToPoint && family == prefix.IPv4:
-		return "a link between two devices (RFC 3021)"
-	case s.Need.PointToPoint:
-		return "a link between two devices (RFC 6164)"
-	case family == prefix.IPv6:
-		return "as every LAN in IPv6"
-	}
-	_, grown := s.Wanted()
-	text := fmt.Sprintf("%d hosts", max(s.Need.Hosts, s.HostsThere))
-	if s.Need.Grow > 0 {
-		text += fmt.Sprintf(", %d %% more", s.Need.Grow)
-	}
-	if s.Own > 0 {
-		text += fmt.Sprintf(", %d of its own", s.Own)
-	}
-	return text + fmt.Sprintf(": %d addresses", grown)
-}
-
 // loopbacks is the loopbacks that have to be given out.
 func (n *Numbering) loopbacks(spec *model.Spec) []need {
 	var open []need
@@ -304,7 +282,7 @@ func (n *Numbering) loopbacks(spec *model.Spec) []need {
 			if !offers(spec, device.From, family) {
 				continue
 			}
-			x := need{wanted: wanted{device.Name, Loopback, family}, length: 128, from: device.From, place: loopback.Place, because: "a loopback"}
+			x := need{wanted: wanted{device.Name, Loopback, family}, length: 128, from: device.From, place: loopback.Place, because: Because{Code: GivenLoopback}}
 			if family == prefix.IPv4 {
 				x.length = 32
 			}
@@ -482,7 +460,7 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 		if x.moved != nil {
 			n.moved[x.owner] = true
 			n.next = append(n.next, e)
-			n.changes = append(n.changes, Change{What: Moved, Entry: e, Was: x.moved.Number(), Because: x.because + "; beside " + x.moved.Number() + " nothing is free"})
+			n.changes = append(n.changes, Change{What: Moved, Entry: e, Was: x.moved.Number(), Because: x.because, NoRoom: true})
 			continue
 		}
 		n.give(e, x.because)
@@ -513,7 +491,7 @@ func (n *Numbering) unfit(spec *model.Spec, x need, all []home, space func(home,
 			largest = p
 		}
 	}
-	f := finding.New(finding.NeedUnfit, x.place, "%s wants a subnet of length %d (%s), and %s has none free", x.owner, x.length, x.because, names).About(x.owner)
+	f := finding.New(finding.NeedUnfit, x.place, "%s wants a subnet of length %d (%s), and %s has none free", x.owner, x.length, x.because.Words(), names).About(x.owner)
 	if largest.IsValid() {
 		f = f.Mend("the largest that is free is %s; want less, widen the block, or release what is retired", largest)
 	} else {

@@ -43,27 +43,27 @@ func Lookup(x *workspace.Workspace, device, address string) (Why, error) {
 		return Why{}, fmt.Errorf("%s has no address to look up", address)
 	}
 	table := w.net.Table(d)
-	y := Why{Subject: fmt.Sprintf("%s at %s", to, device)}
+	y := w.about(fmt.Sprintf("%s at %s", to, device))
 	m, ok := table.Lookup(to)
 	switch {
 	case !ok:
-		y.Answer = "no route"
+		y.Answer = told(NoRoute)
 	case m.Local:
-		y.Answer = "delivered here"
+		y.Answer = told(Delivered)
 	case len(m.Hops) == 0:
-		y.Answer = "discarded, by " + m.Prefix.String()
+		y.Answer = told(DiscardedBy, m.Prefix)
 	default:
-		y.Answer = "on to " + w.hopWords(m.Hops[0], to)
+		y.Answer = told(GoesOn, hop{m.Hops[0], to})
 		if len(m.Hops) > 1 {
-			y.Answer += fmt.Sprintf(", or %d other ways of equal cost", len(m.Hops)-1)
+			y.Answer = told(GoesOnOr, hop{m.Hops[0], to}, len(m.Hops)-1)
 		}
 	}
-	y.Numbers = append(y.Numbers, Origin{"routes that match, longest first", w.matching(table, m, ok, to)})
+	y.Numbers = append(y.Numbers, Origin{told(Matching), w.matching(table, m, ok, to)})
 	if steps := w.whyDerived(d, table, m, ok, to); len(steps) > 0 {
-		y.Numbers = append(y.Numbers, Origin{"why it is derived", steps})
+		y.Numbers = append(y.Numbers, Origin{told(Deriving), steps})
 	}
 	if ok && !m.Local && len(m.Hops) > 0 {
-		y.Numbers = append(y.Numbers, Origin{"to the next hop", w.resolved(table, m, to)})
+		y.Numbers = append(y.Numbers, Origin{told(ToNextHop), w.resolved(table, m, to)})
 	}
 	return y, nil
 }
@@ -73,46 +73,24 @@ func Lookup(x *workspace.Workspace, device, address string) (Why, error) {
 func (w explainer) matching(table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
 	var steps []Step
 	for _, e := range table.Covering(to) {
-		step := Step{About: "decides", Text: w.routeWords(e)}
+		s := reason(Decides, route{table, e})
 		if e.Static() != model.None {
-			step.Place = w.Spec.Statics[e.Static()].Place
+			s.Place = w.Spec.Statics[e.Static()].Place
 		}
 		switch {
 		case e.Usable != routing.IsUsable:
-			step.About = "unusable"
-			step.Text += ": " + w.net.Why(table, e)
+			s.Code = Unusable
 		case found && e.Prefix != m.Prefix:
-			step.About = "shorter"
+			s.Code = Shorter
 		case !e.InUse:
-			step.About = "standby"
+			s.Code = Standby
 		}
-		steps = append(steps, step)
+		steps = append(steps, s)
 	}
 	if len(steps) == 0 {
-		steps = []Step{{About: "none", Text: "no route of the device matches " + to.String()}}
+		steps = []Step{reason(NoneMatches, to)}
 	}
 	return steps
-}
-
-func (w explainer) routeWords(e routing.Entry) string {
-	text := fmt.Sprintf("%s %s", e.Prefix, e.Source)
-	if e.Static() != model.None {
-		s := &w.Spec.Statics[e.Static()]
-		switch {
-		case s.Discard:
-			text += ", discard"
-		case s.Via.IsValid():
-			text += " via " + s.Via.String()
-		}
-		text += fmt.Sprintf(", distance %d", e.Distance)
-		if s.Watch.IsValid() {
-			text += ", watches " + s.Watch.String()
-		}
-	}
-	if out := e.Out(); out != model.None {
-		text += ", out of " + w.Spec.Interfaces[out].Name
-	}
-	return text
 }
 
 // resolved follows the next hop of a match until a direct route, and names who
@@ -135,38 +113,25 @@ func (w explainer) resolved(table routing.View, m routing.Match, to netip.Addr) 
 		if !ok {
 			break
 		}
-		steps = append(steps, Step{About: "next hop", Text: fmt.Sprintf("%s, for which %s decides", next, further.Prefix)})
+		steps = append(steps, reason(NextHop, next, further.Prefix))
 		at, m = next, further
 	}
 	if len(m.Hops) == 0 {
-		return append(steps, Step{About: "then", Text: "discarded"})
+		return append(steps, reason(Discards))
 	}
-	hop := m.Hops[0]
-	if hop.Via.IsValid() {
-		at = hop.Via
+	first := m.Hops[0]
+	if first.Via.IsValid() {
+		at = first.Via
 	}
-	steps = append(steps, Step{"out of", w.Spec.Interfaces[hop.Out].Name, w.Spec.Interfaces[hop.Out].Place})
-	holders := forward.Receivers(w.net, hop.Out, at)
+	steps = append(steps, step(w.Spec.Interfaces[first.Out].Place, LeavesBy, port{first.Out}))
+	holders := forward.Receivers(w.net, first.Out, at)
 	if len(holders) == 0 {
-		return append(steps, Step{About: "then", Text: fmt.Sprintf("nobody on the link answers for %s", at)})
+		return append(steps, reason(NobodyAnswers, at))
 	}
 	for _, h := range holders {
-		steps = append(steps, Step{"answers", w.Spec.Label(h), w.Spec.Interfaces[h].Place})
+		steps = append(steps, step(w.Spec.Interfaces[h].Place, Answers, h))
 	}
 	return steps
-}
-
-// hopWords is a hop as one says it.
-func (w explainer) hopWords(hop routing.Hop, to netip.Addr) string {
-	at := to
-	if hop.Via.IsValid() {
-		at = hop.Via
-	}
-	text := at.String()
-	if holders := forward.Receivers(w.net, hop.Out, at); len(holders) > 0 {
-		text = fmt.Sprintf("%s (%s)", w.Spec.Devices[w.Spec.Interfaces[holders[0]].Device].Name, at)
-	}
-	return text + ", out of " + w.Spec.Interfaces[hop.Out].Name
 }
 
 // whyDerived says what a derived route that decides is for: what it leads to, why
@@ -185,80 +150,50 @@ func (w explainer) whyDerived(d model.DeviceID, table routing.View, m routing.Ma
 		switch {
 		case e.InUse:
 			inUse = s
-			steps = append(steps, Step{"for", w.leadsTo(m.Prefix), s.Place})
+			steps = append(steps, step(s.Place, LeadsTo, destinations{m.Prefix, w.within(m.Prefix)}))
 			if s.Discard {
-				steps = append(steps, Step{About: "here", Text: "what nobody has of it, or what has no way left, ends here instead of going round"})
-			} else if text, ok := w.wayWords(d, to); ok {
-				steps = append(steps, Step{About: "way", Text: text})
+				steps = append(steps, reason(EndsHere))
+			} else if by, cost := w.path(d, to); len(by) > 0 {
+				steps = append(steps, reason(Cheapest, append(by, cost)...))
 			}
 		case inUse != nil && s.Distance > inUse.Distance:
-			steps = append(steps, Step{About: "behind it", Text: w.takesOver(inUse, s)})
+			steps = append(steps, reason(TakesOver, takeover{inUse, s}))
 		}
 	}
 	return steps
 }
 
-// leadsTo names the segments whose subnets a prefix holds.
-func (w explainer) leadsTo(p netip.Prefix) string {
-	if p.Bits() == 0 {
-		return "what no longer prefix leads to: the world"
-	}
-	var names []string
-	for _, s := range w.Spec.Segments {
+// within lists the segments that have a subnet in a prefix.
+func (w explainer) within(p netip.Prefix) (all []model.SegmentID) {
+	for id, s := range w.Spec.Segments {
 		if slices.ContainsFunc(s.Prefixes, func(q model.Prefix) bool { return prefix.Covers(p, q.Prefix) }) {
-			names = append(names, s.Name)
+			all = append(all, model.SegmentID(id))
 		}
 	}
-	rest := "what else lies in " + p.String()
-	switch n := len(names); {
-	case n == 0:
-		return rest
-	case n > 4:
-		names = append(names[:3], fmt.Sprintf("%d more segments", n-3))
-	}
-	return forward.And(append(names, rest))
+	return all
 }
 
-// wayWords is the way from a device to an address, and what it costs.
-func (w explainer) wayWords(d model.DeviceID, to netip.Addr) (string, bool) {
+// path lists the devices on the path from a device to an address that forward, and
+// tells what it costs; none where it branches.
+func (w explainer) path(d model.DeviceID, to netip.Addr) (by []any, cost int) {
 	g := forward.Walk(w.net, forward.At{Device: d, In: model.None}, forward.Flow{Destination: to, Out: model.None})
 	if len(g.Ends) != 1 {
-		return "", false
+		return nil, 0
 	}
-	var names []string
-	cost := 0
-	for _, n := range g.Path(g.Ends[0].Node)[1:] {
-		node := g.Nodes[n]
-		if !w.Spec.Devices[node.Device].Forwards {
+	path := g.Path(g.Ends[0].Node)
+	for _, n := range path[1:] {
+		device := g.Nodes[n].Device
+		if !w.Spec.Devices[device].Forwards {
 			break
 		}
-		names = append(names, w.Spec.Devices[node.Device].Name)
+		by = append(by, device)
 	}
-	for i, n := range g.Path(g.Ends[0].Node) {
-		if i >= len(names) {
-			break
-		}
+	for _, n := range path[:len(by)] {
 		for _, e := range g.Nodes[n].Edges {
 			if e.To >= 0 {
 				cost += derive.Cost(w.net.State, e.Hop.Out, g.Nodes[e.To].In)
 			}
 		}
 	}
-	if len(names) == 0 {
-		return "", false
-	}
-	return fmt.Sprintf("the cheapest, by %s: it costs %d", forward.And(names), cost), true
-}
-
-// takesOver says when a floating route takes over from the one before it.
-func (w explainer) takesOver(first, behind *model.Static) string {
-	by := "discards"
-	if !behind.Discard {
-		by = "goes out of " + w.Spec.Interfaces[behind.Out].Name
-	}
-	text := fmt.Sprintf("%s when %s is down", by, w.Spec.Interfaces[first.Out].Name)
-	if first.Watch.IsValid() {
-		text += fmt.Sprintf(", or %s does not answer by it", w.Spec.HolderLabel(first.Watch))
-	}
-	return text
+	return by, cost
 }

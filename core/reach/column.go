@@ -51,7 +51,7 @@ type columnWork struct {
 	forks [][]int32
 	meets []bool // by node: it judges or translates; nil where none does
 
-	changed []bool // by node: its step is another than before
+	changed []int32 // the nodes whose step is another than before
 }
 
 // solve works out the fates of every node. While no step forks, each path is
@@ -63,6 +63,27 @@ func (c *columnWork) solve() {
 	}
 	for n := range c.steps {
 		c.follow(int32(n))
+	}
+}
+
+// solveAgain is solve where the column is that of a state in which only some nodes had
+// other steps, and how paths hung together in it: only those that came by them are
+// followed anew.
+func (c *columnWork) solveAgain(before *tree) {
+	if before == nil || slices.ContainsFunc(c.changed, func(n int32) bool { return c.steps[n] < lastStep }) {
+		clear(c.fates)
+		c.solve()
+		return
+	}
+	for _, n := range c.changed {
+		for _, by := range before.by(n) {
+			c.fates[by] = 0
+		}
+	}
+	for _, n := range c.changed {
+		for _, by := range before.by(n) {
+			c.follow(by)
+		}
 	}
 }
 
@@ -95,7 +116,7 @@ func (c *columnWork) follow(at int32) {
 	}
 	for i := len(c.path) - 1; i >= 0; i-- {
 		n := c.path[i]
-		if c.changed[n] {
+		if len(c.changed) > 0 && slices.Contains(c.changed, n) {
 			end |= change
 		}
 		if c.meets != nil && c.meets[n] {
@@ -136,7 +157,7 @@ func (c *columnWork) spread() {
 		again = false
 		for n, s := range c.steps {
 			f, far := c.fates[n], c.far[n]
-			if c.changed[n] {
+			if slices.Contains(c.changed, int32(n)) {
 				f |= change
 			}
 			if c.meets != nil && c.meets[n] {

@@ -16,8 +16,7 @@ type gone struct {
 	parent  []int32  // by class of after: what it was part of before
 	weights *weights // of the classes of after
 	wires   *parts
-	hangs   [][]int32  // by class of after: the parts its members hang on
-	mixed   []bool     // by class of after: that these are different ones
+	hangs   []int32    // by class of after: the part its members hang on
 	lost    [][]int32  // by class of after: the classes it does not reach any more
 	done    [][]uint64 // by class of after: pairs that are lost, or have no way to lose
 }
@@ -37,15 +36,7 @@ func (g *gone) compare(l *Loss, other []int32) {
 func (g *gone) compareClasses(l *Loss, other []int32) {
 	k := int32(len(g.after.members))
 	g.lost, g.done = make([][]int32, k), bitRows(int(k), g.after.rowWords())
-	byNode := make([][]int32, len(g.nodes)) // the classes that send from it
-	var hosts []int32                       // those that send by first steps of their own
-	for c := range k {
-		if n := g.after.sends[c].node; n != noNode {
-			byNode[n] = append(byNode[n], c)
-		} else {
-			hosts = append(hosts, c)
-		}
-	}
+	byNode, hosts := g.after.senders()
 	for _, b := range other {
 		for n, f := range g.after.columns[b].fates {
 			if f&fail != 0 {
@@ -68,7 +59,18 @@ func (g *gone) compareClasses(l *Loss, other []int32) {
 		}
 	}
 	for _, b := range other {
-		l.Rerouted += g.rerouted(b)
+		for n, f := range g.after.columns[b].fates {
+			if f&change != 0 {
+				for _, a := range byNode[n] {
+					l.Rerouted += g.stillWorks(a, b)
+				}
+			}
+		}
+		for _, a := range hosts {
+			if g.after.fate(a, b)&change != 0 {
+				l.Rerouted += g.stillWorks(a, b)
+			}
+		}
 	}
 	if l.Lost == 0 {
 		return
@@ -82,6 +84,20 @@ func (g *gone) compareClasses(l *Loss, other []int32) {
 			}
 		}
 	})
+}
+
+// senders lists by node the classes that send from it, and those that send by first
+// steps of their own.
+func (m *Matrix) senders() (byNode [][]int32, hosts []int32) {
+	byNode = make([][]int32, len(m.nodes))
+	for c := range m.sends {
+		if n := m.sends[c].node; n != noNode {
+			byNode[n] = append(byNode[n], int32(c))
+		} else {
+			hosts = append(hosts, int32(c))
+		}
+	}
+	return byNode, hosts
 }
 
 // lose counts the ways between two classes that worked before, once.
@@ -108,22 +124,12 @@ func (g *gone) lose(l *Loss, a, b int32) {
 	}
 }
 
-// rerouted is how many ways to a class still work, and by another path.
-func (g *gone) rerouted(to int32) int {
-	base, gone := g.base[g.parent[to]], g.done[to] // what works does so both ways
-	var four, six int64
-	for a := range int32(len(g.parent)) {
-		if g.after.fate(a, to)&change != 0 && get(base, g.parent[a]) && !get(gone, a) {
-			four, six = four+g.weights.four[a], six+g.weights.six[a]
-		}
+// stillWorks is how many ways from one class to another work as before.
+func (g *gone) stillWorks(from, to int32) int {
+	if !get(g.base[g.parent[to]], g.parent[from]) || get(g.done[to], from) {
+		return 0
 	}
-	n := four*g.weights.four[to] + six*g.weights.six[to]
-	for _, s := range g.weights.same[to] {
-		if a := s.class; g.after.fate(a, to)&change != 0 && get(base, g.parent[a]) && !get(gone, a) {
-			n -= s.pairs
-		}
-	}
-	return int(n)
+	return g.weights.ways(from, to)
 }
 
 // hanging appends the parts of the network that a place hangs on: none while its own
@@ -138,21 +144,33 @@ func (g *gone) hanging(p int32, all []int32) []int32 {
 	return all
 }
 
-// hangsOn is the parts that the members of a class hang on; false where they differ.
-func (g *gone) hangsOn(c int32) ([]int32, bool) {
+// hangsOn is the part that all members of a class hang on; false where they hang on
+// several, or not on the same.
+func (g *gone) hangsOn(c int32) (int32, bool) {
+	const unknown, several, none = 0, -1, -2 // a part is one more than its number
 	if g.hangs == nil {
-		g.hangs, g.mixed = make([][]int32, len(g.after.members)), make([]bool, len(g.after.members))
+		g.hangs = make([]int32, len(g.after.members))
 	}
-	if g.hangs[c] == nil {
-		members := g.after.members[c]
-		g.hangs[c] = g.hanging(members[0], []int32{})
-		var room []int32
-		for _, p := range members[1:] {
-			room = g.hanging(p, room[:0])
-			g.mixed[c] = g.mixed[c] || !slices.Equal(room, g.hangs[c])
+	if g.hangs[c] == unknown {
+		var room [4]int32
+		for i, p := range g.after.members[c] {
+			on := int32(none)
+			switch parts := g.hanging(p, room[:0]); len(parts) {
+			case 0:
+			case 1:
+				on = parts[0] + 1
+			default:
+				on = several
+			}
+			if i > 0 && on != g.hangs[c] {
+				on = several
+			}
+			if g.hangs[c] = on; on == several {
+				break
+			}
 		}
 	}
-	return g.hangs[c], !g.mixed[c]
+	return g.hangs[c], g.hangs[c] != several
 }
 
 // cannot is how many of the ways between two classes no wire is left for.
@@ -160,7 +178,7 @@ func (g *gone) cannot(a, b int32, ways int) int {
 	x, same := g.hangsOn(a)
 	y, also := g.hangsOn(b)
 	if same && also {
-		if overlap(x, y) {
+		if x == y && x > 0 {
 			return 0
 		}
 		return ways

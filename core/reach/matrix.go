@@ -47,23 +47,17 @@ func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
 	})
 	m.classify(steps)
 	m.columns = make([]column, len(m.members))
-	parallel.Each(len(m.members), func(c int) { m.solve([]int32{int32(c)}, nil) })
+	parallel.Each(len(m.members), func(c int) {
+		m.columns[c] = newColumn(len(m.nodes))
+		m.work(int32(c)).solve()
+	})
 	m.judge()
 	return m
 }
 
-// solve works out what becomes of packets to each of some classes. Note, if not nil,
-// marks the nodes that have another step to a class than before.
-func (m *Matrix) solve(some []int32, note func(c int32, changed []bool)) {
-	changed := make([]bool, len(m.nodes))
-	for _, c := range some {
-		m.columns[c] = newColumn(len(m.nodes))
-		if note != nil {
-			note(c, changed)
-		}
-		w := &columnWork{column: m.columns[c], steps: m.next[c], forks: m.forks, meets: m.meets, changed: changed}
-		w.solve()
-	}
+// work is what solves the column of a class.
+func (m *Matrix) work(c int32) *columnWork {
+	return &columnWork{column: m.columns[c], steps: m.next[c], forks: m.forks, meets: m.meets}
 }
 
 // fate is what becomes of packets from the members of one class to those of another,

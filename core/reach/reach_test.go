@@ -135,13 +135,16 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 		}
 		require.NoError(t, reach.Sweep(t.Context(), net, ends, model.Echo, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
 			after := net.Update(net.State.With(l.Failures...))
-			lost, loops := 0, 0
+			lost, loops, rerouted := 0, 0, 0
 			for _, w := range ways {
 				if w.Verdict != forward.Works {
 					continue
 				}
 				x := forward.Ping(after, w.From.Device, w.From.Address, w.To.Address, model.None)
 				if x.Verdict() == forward.Works {
+					if seed%2 == 1 && !slices.Equal(devicesOn(x.There), devicesOn(forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None).There)) {
+						rerouted++
+					}
 					continue
 				}
 				lost++
@@ -157,6 +160,9 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 			require.Equal(t, lost, l.Lost, "seed %d", seed)
 			if seed < 60 {
 				require.Equal(t, loops, l.Loops, "seed %d", seed)
+				if seed%2 == 1 {
+					require.Equal(t, rerouted, l.Rerouted, "seed %d", seed)
+				}
 			}
 			require.Len(t, l.Ways, min(lost, 1000))
 		}))
@@ -298,6 +304,14 @@ func ofPaths(t *testing.T, net *forward.Network, m *reach.Matrix, seed int) {
 			require.Equal(t, !slices.Equal(there, back), different[pair{paths.Class(i), paths.Class(j)}], "seed %d: %s and %s", seed, from.Address, to.Address)
 		}
 	}
+}
+
+// devicesOn lists the devices of a path that does not branch.
+func devicesOn(g *forward.Graph) (all []model.DeviceID) {
+	for _, n := range g.Nodes {
+		all = append(all, n.Device)
+	}
+	return all
 }
 
 // withRandomRoutes gives each router routes to some subnets by some neighbour,

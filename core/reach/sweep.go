@@ -88,6 +88,7 @@ type sweep struct {
 	*Matrix
 	base    [][]uint64 // by class: the ways that work
 	places  [][]uint64 // the same by place, where ways are judged or addresses shared; else nil
+	trees   []*tree    // by class
 	weights *weights
 	reasons int        // for how many lost ways of a failure reasons are looked for
 	used    []usedOnce // by device
@@ -100,7 +101,8 @@ type usedOnce struct {
 }
 
 func newSweep(m *Matrix, failures int) *sweep {
-	s := &sweep{Matrix: m, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices))}
+	s := &sweep{Matrix: m, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices)), trees: make([]*tree, len(m.members))}
+	parallel.Each(len(s.trees), func(c int) { s.trees[c] = newTree(m.next[c]) })
 	s.reasons = max(20, min(mostWays, mostReasons/max(1, failures)))
 	if m.judged != nil || slices.Contains(m.odd, true) {
 		s.places = m.both()
@@ -140,11 +142,17 @@ func (s *sweep) after(net *forward.Network) (x *Matrix, parent, other []int32) {
 	}
 	x.columns = make([]column, len(parent))
 	copy(x.columns, s.columns)
-	x.solve(changed, func(c int32, changed []bool) {
+	for _, c := range changed {
+		b := parent[c]
+		x.columns[c] = column{slices.Clone(s.columns[b].fates), slices.Clone(s.columns[b].far)}
+		w := x.work(c)
 		for _, n := range nodes {
-			changed[n] = x.next[c][n] != s.next[parent[c]][n]
+			if x.next[c][n] != s.next[b][n] {
+				w.changed = append(w.changed, n)
+			}
 		}
-	})
+		w.solveAgain(s.trees[b])
+	}
 	x.judge()
 	for c := range parent {
 		if !x.sends[c].same(&s.sends[parent[c]]) && !slices.Contains(changed, int32(c)) {

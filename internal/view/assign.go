@@ -63,7 +63,7 @@ func NewAssignment(ledger string, kept int, changes []assign.Change, before, aft
 // Add adds changes.
 func (v *Assignment) Add(changes []assign.Change) {
 	for _, c := range changes {
-		v.Changes = append(v.Changes, NumberChange{c.What.String(), c.Entry.Owner, c.Entry.Kind.String(), c.Entry.Number(), c.Was, c.Because})
+		v.Changes = append(v.Changes, NumberChange{c.What.String(), c.Entry.Owner, c.Entry.Kind.String(), c.Entry.Number(), c.Was, c.Words()})
 	}
 }
 

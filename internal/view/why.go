@@ -29,18 +29,17 @@ type Step struct {
 
 // NewWhy puts an explanation into its JSON form.
 func NewWhy(y explain.Why) Why {
-	v := Why{Subject: y.Subject, Answer: y.Answer, Numbers: []Origin{}}
-	v.State = newSteps(y.State)
+	v := Why{Subject: y.Subject, Answer: y.Words(y.Answer), Numbers: []Origin{}, State: newSteps(y, y.State)}
 	for _, o := range y.Numbers {
-		v.Numbers = append(v.Numbers, Origin{o.Number, newSteps(o.Steps)})
+		v.Numbers = append(v.Numbers, Origin{y.Words(o.Number), newSteps(y, o.Steps)})
 	}
 	return v
 }
 
-func newSteps(all []explain.Step) []Step {
+func newSteps(y explain.Why, all []explain.Step) []Step {
 	steps := []Step{}
 	for _, s := range all {
-		steps = append(steps, Step{s.About, s.Text, s.Place.String()})
+		steps = append(steps, Step{s.About(), y.Words(s.Told), s.Place.String()})
 	}
 	return steps
 }
