@@ -215,7 +215,7 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 			d := Difference{Kind: Different, What: OfAdmin, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Admin), Place: x.Place}
 			down := found.Admin == observed.Down
 			if down {
-				d.Slip = Slip{Code: SwitchedOff}
+				d.Slip = slip(SwitchedOff)
 			}
 			d.change = func(all []model.Interface) { all[i].AdminDown = down }
 			c.add(d)
@@ -241,10 +241,10 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 		f.Interface = i
 		d.failure = &f
 		if far := c.net.State.Peer(i); far != model.None {
-			d.Slip = Slip{Code: FarEndSilent, Interface: far}
+			d.Slip = slip(FarEndSilent).at(far)
 		}
 	} else {
-		d.Slip = Slip{Code: PredictedDown, Interface: i}
+		d.Slip = slip(PredictedDown).at(i)
 	}
 	c.add(d)
 }
@@ -297,11 +297,11 @@ func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Int
 	}
 	switch {
 	case len(missing) > 0 && len(extra) == 0:
-		d.Slip = Slip{Code: VLANsMissing, VLANs: missing}
+		d.Slip, d.Slip.VLANs = slip(VLANsMissing), missing
 	case len(extra) > 0 && len(missing) == 0:
-		d.Slip = Slip{Code: VLANsExtra, VLANs: extra}
+		d.Slip, d.Slip.VLANs = slip(VLANsExtra), extra
 	case len(missing) == 1 && len(extra) == 1 && swapped(fmt.Sprint(missing[0]), fmt.Sprint(extra[0])):
-		d.Slip = Slip{Code: VLANSwapped, Planned: missing[0], Found: extra[0]}
+		d.Slip = slip(VLANSwapped).of(missing[0], extra[0])
 	}
 	d.change = func(all []model.Interface) {
 		x := &all[i]
@@ -408,7 +408,7 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		x := &c.spec.Interfaces[e.i]
 		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place}
 		if holders := c.net.State.HoldersOf(e.p.Addr()); len(holders) > 0 {
-			d.Slip = Slip{Code: PlannedElsewhere, Interface: holders[0]}
+			d.Slip = slip(PlannedElsewhere).at(holders[0])
 		}
 		d.change = func(all []model.Interface) { swapAddress(&all[e.i], netip.Prefix{}, e.p) }
 		c.add(d)

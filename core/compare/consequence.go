@@ -145,7 +145,7 @@ func (c *comparer) followers() {
 			continue
 		}
 		if far := c.net.State.Peer(d.failure.Interface); far != model.None && down[c.spec.Label(far)] {
-			d.follows, d.Slip = true, Slip{Code: FollowsFrom, Interface: far}
+			d.follows, d.Slip = true, slip(FollowsFrom).at(far)
 		}
 	}
 }

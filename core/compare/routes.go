@@ -157,11 +157,11 @@ func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []way) {
 			extra = extra[1:]
 		} else if len(standing) > 0 {
 			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.words(standing[0]), standing[0].via
-			d.Slip = Slip{Code: ByStandby, Address: w.watch}
+			d.Slip = slip(ByStandby).with(w.watch)
 			standing = standing[1:]
 		}
 		if d.Kind == Missing && w.watch.IsValid() {
-			d.Slip = Slip{Code: WatchMaySilence, Address: w.watch}
+			d.Slip = slip(WatchMaySilence).with(w.watch)
 		}
 		c.add(d)
 	}

@@ -43,6 +43,27 @@ type Slip struct {
 	Planned, Found int
 }
 
+// slip is a slip of which no more is to be said.
+func slip(code SlipCode) Slip { return Slip{Code: code, Interface: model.None, Instead: model.None} }
+
+// at is the slip with the interface it is about.
+func (s Slip) at(id model.InterfaceID) Slip {
+	s.Interface = id
+	return s
+}
+
+// with is the slip with the address it is about.
+func (s Slip) with(a netip.Addr) Slip {
+	s.Address = a
+	return s
+}
+
+// of is the slip with what was planned and what was found.
+func (s Slip) of(planned, found int) Slip {
+	s.Planned, s.Found = planned, found
+	return s
+}
+
 // swapped tells whether two texts differ in two characters only, which have changed
 // places.
 func swapped(a, b string) bool {
@@ -81,15 +102,15 @@ func addressSlip(planned, found netip.Prefix) Slip {
 	a, b := planned.Addr().String(), found.Addr().String()
 	switch {
 	case planned.Addr() == found.Addr():
-		return Slip{Code: OtherLength, Planned: planned.Bits(), Found: found.Bits()}
+		return slip(OtherLength).of(planned.Bits(), found.Bits())
 	case isBroadcast(planned, found.Addr()):
-		return Slip{Code: IsBroadcast}
+		return slip(IsBroadcast)
 	case swapped(a, b):
-		return Slip{Code: DigitsSwapped}
+		return slip(DigitsSwapped)
 	case oneOff(a, b):
-		return Slip{Code: OneDigitOff}
+		return slip(OneDigitOff)
 	case planned.Masked() == found.Masked():
-		return Slip{Code: OtherOfSubnet}
+		return slip(OtherOfSubnet)
 	}
 	return Slip{}
 }
@@ -105,11 +126,11 @@ func (c *comparer) hopSlip(planned, found netip.Addr) Slip {
 	case !planned.IsValid() || !found.IsValid():
 		return Slip{}
 	case swapped(planned.String(), found.String()):
-		return Slip{Code: DigitsSwapped}
+		return slip(DigitsSwapped)
 	case oneOff(planned.String(), found.String()):
-		return Slip{Code: OneDigitOff}
+		return slip(OneDigitOff)
 	case len(c.net.State.HoldersOf(found)) == 0:
-		return Slip{Code: HopOfNobody, Address: found}
+		return slip(HopOfNobody).with(found)
 	}
 	return Slip{}
 }
@@ -130,7 +151,7 @@ func (c *comparer) slipsOfHops(devices []*observed.Device) {
 		for _, h := range c.net.State.HoldersOf(d.hop) {
 			far := c.spec.Interfaces[h].Device
 			if c.sendsTo(far, byName[c.spec.Devices[far].Name], d.to, from) {
-				d.Slip = Slip{Code: HopPointsBack}
+				d.Slip = slip(HopPointsBack)
 			}
 		}
 	}

@@ -90,7 +90,7 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 			after := net.Update(net.State.With(f))
 			for d := range spec.Devices {
 				for _, a := range slices.Concat(held, free) {
-					g := forward.Walk(after, forward.At{Device: model.DeviceID(d), In: model.None}, forward.Flow{Destination: a, Out: model.None})
+					g := forward.Walk(after, forward.Sender(model.DeviceID(d)), forward.FlowTo(netip.Addr{}, a))
 					if end, bad := g.Failing(); bad && (end.Outcome == forward.Looped || end.Outcome == forward.Expired) {
 						t.Fatalf("seed %d: %s to %s circles under %+v\n%s", seed, spec.Devices[d].Name, a, f, text)
 					}
@@ -120,7 +120,7 @@ func TestWhatIsNotProtectedIsListed(t *testing.T) {
 							continue // an end of a dead link that looks alive is nobody's to protect
 						}
 						a := p.Addr().Next() // the router itself
-						g := forward.Walk(after, forward.At{Device: model.DeviceID(d), In: model.None}, forward.Flow{Destination: a, Out: model.None})
+						g := forward.Walk(after, forward.Sender(model.DeviceID(d)), forward.FlowTo(netip.Addr{}, a))
 						lost := g.Verdict() != forward.Works && wired(after.State, model.DeviceID(d), a)
 						// A way is listed where it ends.
 						at := g.Nodes[len(g.Nodes)-1].Device
@@ -197,7 +197,7 @@ func TestSummarisedTablesDecideAlike(t *testing.T) {
 			}
 			for d := range spec.Devices {
 				for _, to := range held {
-					at, flow := forward.At{Device: model.DeviceID(d), In: model.None}, forward.Flow{Destination: to, Out: model.None}
+					at, flow := forward.Sender(model.DeviceID(d)), forward.FlowTo(netip.Addr{}, to)
 					x, y := forward.Decide(a, at, flow), forward.Decide(b, at, flow)
 					if x.Action == forward.NoRoute || y.Action == forward.NoRoute {
 						// Whether it is dropped with a word or without is all the same.

@@ -210,7 +210,7 @@ func (g *graph) findFailures(several []model.InterfaceID) {
 		case a.Switched || b.Switched || a.Group != model.None || b.Group != model.None:
 			g.addFailure(g.fromState(f, several), true)
 		default:
-			x := failure{Failure: f, effect: make([]effect, len(g.steps))}
+			x := failure{Failure: f, fails: f.Device, effect: make([]effect, len(g.steps))}
 			what := seen
 			if c.Hidden {
 				what = unseen
@@ -226,7 +226,7 @@ func (g *graph) findFailures(several []model.InterfaceID) {
 	for id, steps := range onSegment {
 		f := network.NoFailure
 		f.Segment = model.SegmentID(id)
-		x := failure{Failure: f, effect: make([]effect, len(g.steps))}
+		x := failure{Failure: f, fails: f.Device, effect: make([]effect, len(g.steps))}
 		for _, s := range steps {
 			x.effect[s] = seen
 		}
@@ -248,7 +248,7 @@ func (g *graph) findFailures(several []model.InterfaceID) {
 // fromState is the effect of a failure as the state of the network has it.
 func (g *graph) fromState(f network.Failure, several []model.InterfaceID) failure {
 	state := g.net.State.With(f)
-	x := failure{Failure: f, effect: make([]effect, len(g.steps))}
+	x := failure{Failure: f, fails: f.Device, effect: make([]effect, len(g.steps))}
 	for id := range g.steps {
 		s := &g.steps[id]
 		switch {

@@ -176,7 +176,7 @@ func (w explainer) within(p netip.Prefix) (all []model.SegmentID) {
 // path lists the devices on the path from a device to an address that forward, and
 // tells what it costs; none where it branches.
 func (w explainer) path(d model.DeviceID, to netip.Addr) (by []any, cost int) {
-	g := forward.Walk(w.net, forward.At{Device: d, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	g := forward.Walk(w.net, forward.Sender(d), forward.FlowTo(netip.Addr{}, to))
 	if len(g.Ends) != 1 {
 		return nil, 0
 	}

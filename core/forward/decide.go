@@ -43,6 +43,18 @@ type Flow struct {
 	RoutesOnly bool
 }
 
+// FlowTo is a flow that is sent as the sender chooses. The source may be invalid:
+// permits and translations are then left out.
+func FlowTo(source, destination netip.Addr) Flow {
+	return Flow{Source: source, Destination: destination, Out: model.None, Asker: model.None}
+}
+
+// ByRoutes is the flow as if there were no permits and no translations.
+func (f Flow) ByRoutes() Flow {
+	f.RoutesOnly = true
+	return f
+}
+
 // Header is the two addresses of a packet.
 type Header struct{ Source, Destination netip.Addr }
 
@@ -59,6 +71,9 @@ type At struct {
 	Device model.DeviceID
 	In     model.InterfaceID
 }
+
+// Sender is where a packet is that a device itself sends.
+func Sender(d model.DeviceID) At { return At{d, model.None} }
 
 // Action is what a device does with a packet.
 type Action uint8
@@ -128,7 +143,7 @@ func tableAt(net *Network, at At, f Flow) routing.View {
 
 // TableAt is the table that a packet at a node is looked up in.
 func TableAt(net *Network, n *Node) routing.View {
-	return tableAt(net, n.At, Flow{Source: n.Source})
+	return tableAt(net, n.At, FlowTo(n.Source, n.To))
 }
 
 // decideLinkLocal handles a destination that means something on one link only

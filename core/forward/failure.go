@@ -94,7 +94,8 @@ func (x *Exchange) Failure(net *Network) (Failure, bool) {
 // noSource: the sender has no address of the family, or only on interfaces that
 // are down.
 func (x *Exchange) noSource(net *Network) Failure {
-	f := Failure{Name: finding.NoSourceAddress, Code: NoSource, Device: x.From, Cause: x.From, To: x.Target}
+	f := failureAt(x.From)
+	f.Name, f.Code, f.To = finding.NoSourceAddress, NoSource, x.Target
 	if id, ok := DownWithAddress(net, x.From, prefix.FamilyOf(x.Target)); ok {
 		f.Name, f.Code, f.Interface = finding.InterfaceIsDown, IsDown, id
 	}
@@ -114,6 +115,11 @@ func DownWithAddress(net *Network, d model.DeviceID, family prefix.Family) (mode
 	return model.None, false
 }
 
+// failureAt is a failure on a device, which is its cause unless found otherwise.
+func failureAt(d model.DeviceID) Failure {
+	return Failure{Device: d, Cause: d, Interface: model.None, Out: model.None, Other: model.None}
+}
+
 // explainer finds why a walk ends where it does.
 type explainer struct {
 	net  *Network
@@ -124,7 +130,8 @@ type explainer struct {
 
 func (e explainer) explain() Failure {
 	n := &e.node
-	f := Failure{Device: n.Device, Cause: n.Device, Header: n.Header, To: n.To, Size: n.Size, Whole: e.g.Flow.Whole, Kind: e.g.Flow.Kind, Service: e.g.Flow.Service}
+	f := failureAt(n.Device)
+	f.Header, f.To, f.Size, f.Whole, f.Kind, f.Service = n.Header, n.To, n.Size, e.g.Flow.Whole, e.g.Flow.Kind, e.g.Flow.Service
 	switch e.end.Outcome {
 	case Unrouted:
 		e.unrouted(&f)

@@ -324,7 +324,7 @@ devices:
 	net := forward.Answered(topology.State())
 	r, i, m := coretest.Device(t, spec, "r"), coretest.Interface(t, spec, "r:i"), coretest.Interface(t, spec, "r:m")
 	matched := func(net *forward.Network, in model.InterfaceID, to string) string {
-		d := forward.Decide(net, forward.At{Device: r, In: in}, forward.Flow{Source: netip.MustParseAddr("10.1.0.7"), Destination: netip.MustParseAddr(to), Out: model.None})
+		d := forward.Decide(net, forward.At{Device: r, In: in}, forward.FlowTo(netip.MustParseAddr("10.1.0.7"), netip.MustParseAddr(to)))
 		if d.Action == forward.NoRoute {
 			return "no route"
 		}
@@ -353,7 +353,7 @@ devices:
 func TestDecideAllocatesNothing(t *testing.T) {
 	net := coretest.Network(t, row("default: b", "left: a, right: c", "default: b"))
 	at := forward.At{Device: coretest.Device(t, net.Spec, "b"), In: coretest.Interface(t, net.Spec, "b:l")}
-	f := forward.Flow{Source: netip.MustParseAddr("10.1.0.10"), Destination: netip.MustParseAddr("10.2.0.10"), Out: model.None}
+	f := forward.FlowTo(netip.MustParseAddr("10.1.0.10"), netip.MustParseAddr("10.2.0.10"))
 	assert.Zero(t, testing.AllocsPerRun(100, func() { forward.Decide(net, at, f) }))
 }
 
@@ -474,7 +474,7 @@ func TestWalksAgreeWithAPacketCarriedByHand(t *testing.T) {
 		for from := range spec.Devices {
 			for to := range spec.Devices {
 				target := netip.AddrFrom4([4]byte{10, 1, byte(to), 1})
-				g := forward.Walk(net, forward.At{Device: model.DeviceID(from), In: model.None}, forward.Flow{Source: target, Destination: target, Out: model.None})
+				g := forward.Walk(net, forward.Sender(model.DeviceID(from)), forward.FlowTo(target, target))
 				want := naiveArrives(spec, net.State, model.DeviceID(from), target)
 				require.Equal(t, want, g.Verdict() == forward.Works, "r%d to r%d in\n%s", from, to, text)
 				if want {

@@ -131,7 +131,7 @@ func (x *telling) hop(ttl int, hop *TraceHop) bool {
 	}
 	for _, m := range got {
 		if hop == nil {
-			x.differ(Divergence{Code: HopTooMany, TTL: ttl, From: m.From})
+			x.differ(Divergence{Code: HopTooMany, Device: model.None, TTL: ttl, From: m.From})
 			return true
 		}
 		if x.answer(ttl, hop, m); x.Differs.Code != AsPredicted {
@@ -152,7 +152,7 @@ func (x *telling) silent(ttl int, hop *TraceHop) bool {
 			return false
 		}
 	}
-	x.differ(Divergence{Code: SilentFromHere, TTL: ttl, Planned: devices(hop)})
+	x.differ(Divergence{Code: SilentFromHere, Device: model.None, TTL: ttl, Planned: devices(hop)})
 	x.Suspects = append(slices.Clip(x.Suspects), devices(hop)...)
 	return true
 }
@@ -184,7 +184,7 @@ func (x *telling) answer(ttl int, hop *TraceHop, m MeasuredAnswer) {
 		}
 		return
 	}
-	x.differ(Divergence{Code: AnotherDevice, TTL: ttl, From: m.From, Planned: devices(hop), Loop: x.round()})
+	x.differ(Divergence{Code: AnotherDevice, Device: model.None, TTL: ttl, From: m.From, Planned: devices(hop), Loop: x.round()})
 }
 
 // ended is what an error tells that ends a way where by the plan it goes on.
@@ -194,7 +194,7 @@ func (x *telling) ended(ttl int, hop *TraceHop, m MeasuredAnswer) {
 		x.Suspects = []model.DeviceID{x.net.Spec.Interfaces[holders[0]].Device}
 	}
 	x.differ(Divergence{
-		Code: EndedBy, TTL: ttl, From: m.From, Planned: devices(hop), Measured: m.ICMP,
+		Code: EndedBy, Device: model.None, TTL: ttl, From: m.From, Planned: devices(hop), Measured: m.ICMP,
 		AtPlanned: slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) }),
 	})
 	switch m.ICMP {
@@ -282,10 +282,10 @@ func (x *telling) beyond(hop *TraceHop) Telling {
 	case planned && !reached && len(x.answers(hop.TTL)) == 0:
 		x.silent(hop.TTL, hop)
 	case planned && !reached:
-		x.differ(Divergence{Code: TargetIsSilent, TTL: hop.TTL, From: target})
+		x.differ(Divergence{Code: TargetIsSilent, Device: model.None, TTL: hop.TTL, From: target})
 		x.Suspects = nil
 	case !planned && reached:
-		x.differ(Divergence{Code: TargetReplies, From: target})
+		x.differ(Divergence{Code: TargetReplies, Device: model.None, From: target})
 	default:
 		x.Suspects = nil
 	}

@@ -85,7 +85,8 @@ func errorBack(net *Network, g *Graph, n int) (*Graph, bool) {
 	}
 	var first *Graph
 	for _, m := range g.memories(net, n) {
-		back := Flow{Source: source, Destination: node.Source, Out: model.None, Kind: policy.Error, Inner: node.Header, RoutesOnly: g.Flow.RoutesOnly}
+		back := FlowTo(source, node.Source)
+		back.Kind, back.Inner, back.RoutesOnly = policy.Error, node.Header, g.Flow.RoutesOnly
 		// Its sender knows what it is about, before anything else it knows.
 		back.Passed = append([]Passage{{node.Device, node.Header, node.Header}}, m...)
 		back.Origin = g.Nodes[0].Header

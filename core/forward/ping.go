@@ -52,7 +52,8 @@ func PingBy(net *Network, from model.DeviceID, source, target netip.Addr, out mo
 	if !source.IsValid() {
 		x.Source, _ = chooseSource(net, from, target, out)
 	}
-	f := Flow{Source: x.Source, Destination: target, Out: out, Size: p.Size, Whole: p.Whole, Service: p.Over}
+	f := FlowTo(x.Source, target)
+	f.Out, f.Size, f.Whole, f.Service = out, p.Size, p.Whole, p.Over
 	x.There = walkLearning(net, from, f, p.TTL)
 	x.answer(net)
 	return x

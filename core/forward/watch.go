@@ -39,7 +39,7 @@ func (net *Network) Silence(m routing.Monitor) (Silence, bool) {
 	}
 	i := slices.Index(net.probes.monitors, m)
 	if i < 0 || slices.Contains(net.Unsettled, m) {
-		return Silence{Monitor: m, Chases: true}, i >= 0
+		return Silence{Monitor: m, Out: model.None, Chases: true}, i >= 0
 	}
 	s := Silence{Monitor: m, Out: model.None}
 	if x, hops := probeOf(net, net.probes.route[i]); x != nil {
@@ -256,7 +256,7 @@ func probeOf(net *Network, id model.StaticID) (*Exchange, []routing.Hop) {
 		via = s.Watch
 	}
 	x.Source, _ = sourceOut(net, s.Device, routing.Hop{Out: hops[0].Out, Via: via}, s.Watch)
-	w := &walker{net: net, ttl: DefaultTTL, first: hops, graph: &Graph{Flow: Flow{Source: x.Source, Destination: s.Watch, Out: model.None}, Nodes: make([]Node, 0, 8)}}
+	w := &walker{net: net, ttl: DefaultTTL, first: hops, graph: &Graph{Flow: FlowTo(x.Source, s.Watch), Nodes: make([]Node, 0, 8)}}
 	w.begin(At{s.Device, model.None}, w.graph.Flow)
 	x.There = w.graph
 	x.answer(net)

@@ -183,7 +183,7 @@ func (s *story) step(e forward.Edge, in model.InterfaceID, p *Packet) {
 		s.ask(out, e.Address, in)
 	}
 	packet := *p
-	s.cross(out, in, Frame{From: MACOf(spec, out), To: holderMAC(spec, in, e.Address), Packet: &packet}, p.size())
+	s.cross(out, in, Frame{At: model.None, From: MACOf(spec, out), To: holderMAC(spec, in, e.Address), Packet: &packet}, p.size())
 	s.now += handling
 }
 
@@ -217,7 +217,7 @@ func (s *story) ask(out model.InterfaceID, a netip.Addr, holder model.InterfaceI
 	for _, n := range s.net.State.Neighbours(out) {
 		s.now = start
 		request := ask
-		s.crossOnce(out, n, Frame{From: ask.AskerMAC, To: everybody, Ask: &request}, 28, seen)
+		s.crossOnce(out, n, Frame{At: model.None, From: ask.AskerMAC, To: everybody, Ask: &request}, 28, seen)
 		if n == holder {
 			latest = s.now
 		}
@@ -229,7 +229,7 @@ func (s *story) ask(out model.InterfaceID, a netip.Addr, holder model.InterfaceI
 	s.now += handling
 	answer := ask
 	answer.Answer, answer.AnswererMAC = true, holderMAC(spec, holder, a)
-	s.cross(holder, out, Frame{From: answer.AnswererMAC, To: ask.AskerMAC, Ask: &answer}, 28)
+	s.cross(holder, out, Frame{At: model.None, From: answer.AnswererMAC, To: ask.AskerMAC, Ask: &answer}, 28)
 	s.known[neighbour{out, a}] = true
 	if asker.IsValid() {
 		s.known[neighbour{holder, asker}] = true // who is asked learns who asked

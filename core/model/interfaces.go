@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
+	"ropeswing/core/source"
 )
 
 func sorted(words []string) []string {
@@ -61,14 +62,14 @@ func (r *resolver) devices() {
 			b.declare(&d.Interfaces[j])
 		}
 		if d.At.Written() {
-			b.add(Interface{Name: portName, Kind: Port, Parent: None, Segment: None, Group: None, Borrow: None, Own: true, Place: d.At.Place}, written{device: d, addresses: d.Addresses, segment: d.At})
+			b.add(b.fresh(portName, Port, true, d.At.Place), written{device: d, addresses: d.Addresses, segment: d.At})
 		}
 		switch {
 		case d.LoopbackOn.Value:
 			device.From = r.from(d.From, d.LoopbackOn.Place, d.Name.Value)
-			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Group: None, Borrow: None, Own: true, Place: d.LoopbackOn.Place}, written{device: d})
+			b.add(b.fresh(loopbackName, Loopback, true, d.LoopbackOn.Place), written{device: d})
 		case len(d.Loopback) > 0:
-			b.add(Interface{Name: loopbackName, Kind: Loopback, Parent: None, Segment: None, Group: None, Borrow: None, Own: true, Place: d.Loopback[0].Place}, written{device: d})
+			b.add(b.fresh(loopbackName, Loopback, true, d.Loopback[0].Place), written{device: d})
 		}
 		b.parents(cabled[d.Name.Value])
 		device.Count = len(b.interfaces)
@@ -131,8 +132,13 @@ type builder struct {
 	parentName map[int]plan.Text
 }
 
+// fresh is an interface of the device that hangs on no other. Own is that the plan has
+// an entry for it.
+func (b *builder) fresh(name string, kind InterfaceKind, own bool, place source.Place) Interface {
+	return Interface{Name: name, Kind: kind, Device: b.id, Parent: None, Segment: None, Group: None, Borrow: None, Own: own, Place: place}
+}
+
 func (b *builder) add(i Interface, w written) {
-	i.Device = b.id
 	if at, ok := b.byName[i.Name]; ok {
 		first := &b.interfaces[at]
 		switch {
@@ -153,12 +159,10 @@ func (b *builder) add(i Interface, w written) {
 // declare makes the interface, or the range of ports, that an entry stands
 // for.
 func (b *builder) declare(w *plan.Interface) {
-	i := Interface{
-		Name: w.Name.Value, Kind: Port, Parent: None, Segment: None, Group: None, Borrow: None,
-		AdminDown: b.downAtFirst(w), Own: true, Place: w.Name.Place, MAC: b.mac(w), Note: w.Note.Value,
-		MTU: w.MTU.Value, Bandwidth: b.bandwidth(w), Serial: w.Line.Value == "serial", Clocks: w.Clock.Written(),
-		Table: w.Table.Value, Priority: 100,
-	}
+	i := b.fresh(w.Name.Value, Port, true, w.Name.Place)
+	i.AdminDown, i.MAC, i.Note = b.downAtFirst(w), b.mac(w), w.Note.Value
+	i.MTU, i.Bandwidth, i.Serial, i.Clocks = w.MTU.Value, b.bandwidth(w), w.Line.Value == "serial", w.Clock.Written()
+	i.Table, i.Priority = w.Table.Value, 100
 	if w.Priority.Written() {
 		i.Priority = uint8(w.Priority.Value)
 	}
@@ -411,7 +415,7 @@ func (b *builder) parents(cabled []string) {
 		}
 		at, ok := b.byName[parent]
 		if !ok {
-			b.add(Interface{Name: parent, Kind: Port, Parent: None, Segment: None, Group: None, Borrow: None, Place: i.Place}, written{device: b.device})
+			b.add(b.fresh(parent, Port, false, i.Place), written{device: b.device})
 			at = b.byName[parent]
 		}
 		i.Kind, i.Parent = Subinterface, InterfaceID(len(b.spec.Interfaces)+at)

@@ -119,7 +119,7 @@ func (r *resolver) namedTable(d DeviceID, name plan.Text) {
 // hop resolves one next hop to a static route for each destination prefix of
 // a family it can serve.
 func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool, subject, table string) ([]Static, bool) {
-	base := Static{Out: None, Discard: hop.Discard.Value}
+	base := Static{Device: d, Out: None, Discard: hop.Discard.Value}
 	if hop.Out.Written() {
 		id, ok := r.spec.InterfaceNamed(d, hop.Out.Value)
 		if !ok {

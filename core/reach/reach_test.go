@@ -149,7 +149,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 				}
 				lost++
 				// That a way circles is told of its answer too, where the request gets lost.
-				back := forward.Walk(after, forward.At{Device: w.To.Device, In: model.None}, forward.Flow{Source: w.To.Address, Destination: w.From.Address, Out: model.None})
+				back := forward.Walk(after, forward.Sender(w.To.Device), forward.FlowTo(w.To.Address, w.From.Address))
 				for _, g := range []*forward.Graph{x.There, back} {
 					if slices.ContainsFunc(g.Ends, func(e forward.End) bool { return e.Outcome == forward.Looped }) {
 						loops++
@@ -277,7 +277,7 @@ func ofTheMatrix(t *testing.T, m *reach.Matrix, ways []reach.Way, seed int) {
 // ofPaths holds which pairs come back by another path than they go against walks.
 func ofPaths(t *testing.T, net *forward.Network, m *reach.Matrix, seed int) {
 	walked := func(from, to *reach.End) (all []model.DeviceID) {
-		g := forward.Walk(net, forward.At{Device: from.Device, In: model.None}, forward.Flow{Source: from.Address, Destination: to.Address, Out: model.None})
+		g := forward.Walk(net, forward.Sender(from.Device), forward.FlowTo(from.Address, to.Address))
 		for _, n := range g.Nodes {
 			if n.Device != from.Device && n.Device != to.Device {
 				all = append(all, n.Device)

@@ -108,5 +108,5 @@ func (v View) HopOnDown(a netip.Addr) Cause {
 			}
 		}
 	}
-	return Cause{Interface: model.None}
+	return Cause{Device: v.Device(), Interface: model.None}
 }

@@ -242,7 +242,7 @@ func (m mender) towards(d model.DeviceID, to netip.Addr) (neighbour, bool) {
 		if !m.spec.Devices[n.device].Forwards && !m.holds(n.device, to) {
 			continue
 		}
-		g := forward.Walk(m.net, forward.At{Device: n.device, In: model.None}, forward.Flow{Source: m.x.Source, Destination: to, Out: model.None, RoutesOnly: true})
+		g := forward.Walk(m.net, forward.Sender(n.device), forward.FlowTo(m.x.Source, to).ByRoutes())
 		if g.Verdict() != forward.Works || slices.ContainsFunc(g.Nodes, func(x forward.Node) bool { return x.Device == d }) {
 			continue
 		}

@@ -109,7 +109,9 @@ func (h *holes) between(from, to *alike) {
 		return
 	}
 	a, b := ends[i], ends[j]
-	g := forward.Walk(h.net, forward.At{Device: a.Device, In: model.None}, forward.Flow{Source: a.Address, Destination: b.Address, Out: model.None, Size: from.size, Whole: true})
+	f := forward.FlowTo(a.Address, b.Address)
+	f.Size, f.Whole = from.size, true
+	g := forward.Walk(h.net, forward.Sender(a.Device), f)
 	e, fails := g.Failing()
 	if !fails || e.Outcome != forward.TooBig && e.Outcome != forward.Oversized || forward.ToldTooBig(h.net, g) {
 		return

@@ -186,7 +186,7 @@ func (c *checker) bouncing() {
 // blackHole reports a route to an address somebody has by which it is lost at
 // another device: one that discards it, or has no route for it.
 func (c *checker) blackHole(s *model.Static, to netip.Addr) {
-	x := forward.Walk(c.net, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	x := forward.Walk(c.net, forward.Sender(s.Device), forward.FlowTo(netip.Addr{}, to))
 	if x.Nodes[0].Decision.Match.Prefix != s.To {
 		return
 	}
@@ -240,7 +240,7 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 		Mend("add '%s: {discard: true}' to the routes of %s", s.To, name)
 	if c.trials++; c.trials <= mostTrials {
 		net := Try(c.net, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
-		again := forward.Walk(net, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: sample, Out: model.None})
+		again := forward.Walk(net, forward.Sender(s.Device), forward.FlowTo(netip.Addr{}, sample))
 		if len(again.Ends) == 1 && again.Ends[0].Outcome == forward.Dropped {
 			f = f.Works()
 		}
@@ -251,7 +251,7 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 // loopFrom follows a packet to an address from the device of a route that
 // decides for it, and tells whether it comes back to where it was.
 func (c *checker) loopFrom(s *model.Static, to netip.Addr) (*forward.Graph, forward.End, bool) {
-	x := forward.Walk(c.net, forward.At{Device: s.Device, In: model.None}, forward.Flow{Destination: to, Out: model.None})
+	x := forward.Walk(c.net, forward.Sender(s.Device), forward.FlowTo(netip.Addr{}, to))
 	if x.Nodes[0].Decision.Match.Prefix != s.To {
 		return x, forward.End{}, false // another route decides for it
 	}

@@ -216,7 +216,7 @@ func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
 
 // between lists the devices that forward on the way from one end to another.
 func (c *checker) between(from, to *reach.End) []model.DeviceID {
-	g := forward.Walk(c.net, forward.At{Device: from.Device, In: model.None}, forward.Flow{Source: from.Address, Destination: to.Address, Out: model.None, RoutesOnly: true})
+	g := forward.Walk(c.net, forward.Sender(from.Device), forward.FlowTo(from.Address, to.Address).ByRoutes())
 	var all []model.DeviceID
 	for _, n := range g.Nodes {
 		if n.Device != from.Device && n.Device != to.Device {
@@ -263,7 +263,7 @@ func (c *checker) wantedWorld(ends []*reach.End) {
 		if !target.IsValid() {
 			continue
 		}
-		g := forward.Walk(c.net, forward.At{Device: e.Device, In: model.None}, forward.Flow{Source: e.Address, Destination: target, Out: model.None, RoutesOnly: true})
+		g := forward.Walk(c.net, forward.Sender(e.Device), forward.FlowTo(e.Address, target).ByRoutes())
 		if end, failing := g.Failing(); failing {
 			at := c.spec.Devices[g.Nodes[end.Node].Device].Name
 			if end.Outcome == forward.Unrouted && !told["default "+at] {
