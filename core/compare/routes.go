@@ -23,8 +23,8 @@ func compareKeys(a, b routeKey) int {
 	return cmp.Or(cmp.Compare(a.table, b.table), a.to.Addr().Compare(b.to.Addr()), a.to.Bits()-b.to.Bits())
 }
 
-// way is one next hop of a route, planned or found.
-type way struct {
+// nextHop is one of a route, planned or found.
+type nextHop struct {
 	via      netip.Addr
 	out      model.InterfaceID // None where it is not said
 	discard  bool
@@ -35,7 +35,7 @@ type way struct {
 }
 
 // words says in words where a way leads.
-func (c *comparer) words(w way) string {
+func (c *comparer) words(w nextHop) string {
 	text := "discard"
 	if !w.discard {
 		text = ""
@@ -50,7 +50,7 @@ func (c *comparer) words(w way) string {
 }
 
 // same tells whether two lead the same way, as far as both say.
-func (w way) same(o way) bool {
+func (w nextHop) same(o nextHop) bool {
 	switch {
 	case w.discard || o.discard:
 		return w.discard == o.discard
@@ -63,9 +63,9 @@ func (w way) same(o way) bool {
 // routes compares the routes of a family that are not direct. Those that only stand
 // by may be left out of a list.
 func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID, family prefix.Family) {
-	planned, found := map[routeKey][]way{}, map[routeKey][]way{}
+	planned, found := map[routeKey][]nextHop{}, map[routeKey][]nextHop{}
 	var order []routeKey
-	note := func(m map[routeKey][]way, k routeKey, w way) {
+	note := func(m map[routeKey][]nextHop, k routeKey, w nextHop) {
 		if len(planned[k])+len(found[k]) == 0 {
 			order = append(order, k)
 		}
@@ -83,14 +83,14 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 	for n := first; n < last; n++ {
 		s := &c.spec.Statics[n]
 		if prefix.FamilyOf(s.To.Addr()) == family {
-			note(planned, routeKey{s.Table, s.To}, way{s.Via, s.Out, s.Discard, int(s.Distance), inUse[model.StaticID(n)], s.Watch, s.Place})
+			note(planned, routeKey{s.Table, s.To}, nextHop{s.Via, s.Out, s.Discard, int(s.Distance), inUse[model.StaticID(n)], s.Watch, s.Place})
 		}
 	}
 	for _, r := range o.Routes {
 		if prefix.FamilyOf(r.To.Addr()) != family || r.Source == "direct" || r.Source == "local" {
 			continue
 		}
-		w := way{via: r.NextHop, out: model.None, discard: r.Discard, inUse: r.Active == nil || *r.Active}
+		w := nextHop{via: r.NextHop, out: model.None, discard: r.Discard, inUse: r.Active == nil || *r.Active}
 		if i, ok := names[r.Interface]; ok {
 			w.out = i
 		}
@@ -121,8 +121,8 @@ func (c *comparer) isDirect(id model.DeviceID, p netip.Prefix) bool {
 }
 
 // route compares the ways to one destination.
-func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []way) {
-	var missing, standing []way // standing: found in use, and planned to stand by only
+func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []nextHop) {
+	var missing, standing []nextHop // standing: found in use, and planned to stand by only
 	rest := slices.Clone(found)
 	for _, first := range []bool{true, false} { // those in use before those that stand by
 		for _, w := range planned {
@@ -175,7 +175,7 @@ func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []way) {
 type routesFound struct {
 	device model.DeviceID
 	key    routeKey
-	found  []way
+	found  []nextHop
 }
 
 // statics are the routes of a device with some of them as they were found, behind those

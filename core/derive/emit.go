@@ -28,7 +28,7 @@ type table struct {
 	device model.DeviceID
 	ways   []way // by label
 	known  map[wayKey]label
-	such   []classID // by label: one class that has it
+	one    []classID // by label: one class that has it
 	of     []label   // by class
 	need   []bool    // by class
 	routes []model.Static
@@ -44,7 +44,7 @@ func (a *answer) emit(r *Result) [][]model.Static {
 		if !a.g.derives(a.wanted, model.DeviceID(d)) {
 			return
 		}
-		t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, such: []classID{none}, known: map[wayKey]label{}, need: need[d]}
+		t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, one: []classID{none}, known: map[wayKey]label{}, need: need[d]}
 		t.labels()
 		t.addDefault()
 		if a.wanted.Summarise {
@@ -105,7 +105,7 @@ func (t *table) labels() {
 			l = label(len(t.ways))
 			t.known[key] = l
 			t.ways = append(t.ways, w)
-			t.such = append(t.such, classID(id))
+			t.one = append(t.one, classID(id))
 		}
 		t.of[id] = l
 	}
@@ -166,7 +166,7 @@ func (t *table) within(p netip.Prefix, l, wider label) {
 // mayFail tells whether some failure of a cable or segment takes every step of a
 // label.
 func (t *table) mayFail(l label) bool {
-	c := &t.classes[t.such[l]]
+	c := &t.classes[t.one[l]]
 	steps := t.ways[l].steps
 	for _, id := range t.g.breaking[steps[len(steps)-1]] {
 		f := &t.g.failures[id]

@@ -29,7 +29,7 @@ func TestSummariesAreTheFewest(t *testing.T) {
 				if !a.g.derives(a.wanted, model.DeviceID(d)) {
 					continue
 				}
-				x := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, such: []classID{none}, known: map[wayKey]label{}, need: need[d]}
+				x := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, one: []classID{none}, known: map[wayKey]label{}, need: need[d]}
 				x.labels()
 				x.summarise(s)
 				got := map[string]bool{}

@@ -18,9 +18,9 @@ type (
 
 const none = -1
 
-// step is the way from one forwarding device to the next: out of an interface,
+// link leads from one forwarding device to the next: out of an interface,
 // to the far end's address on the link.
-type step struct {
+type link struct {
 	from, to model.DeviceID
 	out, in  model.InterfaceID
 	via      netip.Addr // invalid on a line without addresses
@@ -33,7 +33,7 @@ type graph struct {
 	net      *forward.Network
 	spec     *model.Spec
 	family   prefix.Family
-	steps    []step
+	steps    []link
 	to       []model.DeviceID // by step: where it leads
 	beyond   []bool           // by device: it is of the world
 	leaving  [][]stepID       // by device
@@ -102,7 +102,7 @@ func (g *graph) addSteps(out model.InterfaceID) {
 		if far := state.Peer(out); far != model.None && state.IsUp(far) && g.forwards(far) {
 			via, _ := g.shared(out, far)
 			if via.IsValid() || g.lends(out) && g.lends(far) {
-				g.steps = append(g.steps, step{near.Device, g.spec.Interfaces[far].Device, out, far, via, g.cost(out, far)})
+				g.steps = append(g.steps, link{near.Device, g.spec.Interfaces[far].Device, out, far, via, g.cost(out, far)})
 			}
 		}
 		return
@@ -112,7 +112,7 @@ func (g *graph) addSteps(out model.InterfaceID) {
 			continue
 		}
 		if via, ok := g.shared(out, far); ok {
-			g.steps = append(g.steps, step{near.Device, g.spec.Interfaces[far].Device, out, far, via, g.cost(out, far)})
+			g.steps = append(g.steps, link{near.Device, g.spec.Interfaces[far].Device, out, far, via, g.cost(out, far)})
 		}
 	}
 }

@@ -65,7 +65,7 @@ type lost struct {
 // left.
 func (a *answer) lostOf(c *class, w *walker) []lost {
 	var all []lost
-	a.met(c, func(d model.DeviceID, f *failure) {
+	a.eachFailureOf(c, func(d model.DeviceID, f *failure) {
 		if !f.hidden && a.g.derives(a.wanted, d) && w.at(c, f, a.lost(a.silent[f.id])).walk(d) != arrives && !a.dead(c, f) && a.reachable(c, d, f) {
 			all = append(all, lost{d, f.id, a.because(c, d, w)})
 		}

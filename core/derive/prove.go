@@ -108,7 +108,7 @@ func (a *answer) circling(among []bool) map[givenUp]bool {
 			return
 		}
 		here := map[givenUp]bool{}
-		a.met(c, func(d model.DeviceID, f *failure) {
+		a.eachFailureOf(c, func(d model.DeviceID, f *failure) {
 			lost := a.lost(a.silent[f.id])
 			if w.at(c, f, lost).walk(d) == circles {
 				a.blame(here, givenUp{c.id, d}, f, lost)
@@ -121,9 +121,9 @@ func (a *answer) circling(among []bool) map[givenUp]bool {
 	return bad
 }
 
-// met visits, for each failure of a cable or segment, the devices that leave
+// eachFailureOf visits, for each failure of a cable or segment, the devices that leave
 // their first step to a class because of it.
-func (a *answer) met(c *class, visit func(model.DeviceID, *failure)) {
+func (a *answer) eachFailureOf(c *class, visit func(model.DeviceID, *failure)) {
 	byFailure := make([][]model.DeviceID, len(a.g.failures))
 	room := make([]model.DeviceID, 2*len(a.g.failures))
 	for id := range byFailure {

@@ -11,7 +11,7 @@ import (
 // not.
 func (a *answer) twin(of *answer) ([]classID, bool) {
 	g, h := a.g, of.g
-	if len(a.classes) != len(of.classes) || !slices.EqualFunc(g.steps, h.steps, func(x, y step) bool {
+	if len(a.classes) != len(of.classes) || !slices.EqualFunc(g.steps, h.steps, func(x, y link) bool {
 		return x.from == y.from && x.to == y.to && x.out == y.out && x.in == y.in && x.cost == y.cost && x.via.IsValid() == y.via.IsValid()
 	}) {
 		return nil, false

@@ -60,7 +60,7 @@ func (a *answer) need(w *wanted) [][]bool {
 			}
 		}
 	}
-	classesOf := func(e model.End) []classID {
+	classesOf := func(e model.WantedEnd) []classID {
 		if e.Segment != model.None {
 			return byPrefix[e.Segment]
 		}

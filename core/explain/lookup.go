@@ -70,8 +70,8 @@ func Lookup(x *workspace.Workspace, device, address string) (Why, error) {
 
 // matching is every route that matches, which decides, and why the others do
 // not.
-func (w explainer) matching(table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
-	var steps []Step
+func (w explainer) matching(table routing.View, m routing.Match, found bool, to netip.Addr) []Reason {
+	var steps []Reason
 	for _, e := range table.Covering(to) {
 		s := reason(Decides, route{table, e})
 		if e.Static() != model.None {
@@ -88,15 +88,15 @@ func (w explainer) matching(table routing.View, m routing.Match, found bool, to 
 		steps = append(steps, s)
 	}
 	if len(steps) == 0 {
-		steps = []Step{reason(NoneMatches, to)}
+		steps = []Reason{reason(NoneMatches, to)}
 	}
 	return steps
 }
 
 // resolved follows the next hop of a match until a direct route, and names who
 // answers there.
-func (w explainer) resolved(table routing.View, m routing.Match, to netip.Addr) []Step {
-	var steps []Step
+func (w explainer) resolved(table routing.View, m routing.Match, to netip.Addr) []Reason {
+	var steps []Reason
 	at := to
 	for range deepestRecursion {
 		next := netip.Addr{}
@@ -136,11 +136,11 @@ func (w explainer) resolved(table routing.View, m routing.Match, to netip.Addr) 
 
 // whyDerived says what a derived route that decides is for: what it leads to, why
 // this way, and when the next one takes over.
-func (w explainer) whyDerived(d model.DeviceID, table routing.View, m routing.Match, found bool, to netip.Addr) []Step {
+func (w explainer) whyDerived(d model.DeviceID, table routing.View, m routing.Match, found bool, to netip.Addr) []Reason {
 	if !found {
 		return nil
 	}
-	var steps []Step
+	var steps []Reason
 	var inUse *model.Static
 	for _, e := range table.Of(m) {
 		if e.Source != routing.Derived {
@@ -177,10 +177,10 @@ func (w explainer) within(p netip.Prefix) (all []model.SegmentID) {
 // tells what it costs; none where it branches.
 func (w explainer) path(d model.DeviceID, to netip.Addr) (by []any, cost int) {
 	g := forward.Walk(w.net, forward.Sender(d), forward.FlowTo(netip.Addr{}, to))
-	if len(g.Ends) != 1 {
+	if len(g.Endings) != 1 {
 		return nil, 0
 	}
-	path := g.Path(g.Ends[0].Node)
+	path := g.Path(g.Endings[0].Node)
 	for _, n := range path[1:] {
 		device := g.Nodes[n].Device
 		if !w.Spec.Devices[device].Forwards {

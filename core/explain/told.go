@@ -10,16 +10,16 @@ type Told struct {
 
 func told(c Code, with ...any) Told { return Told{c, with} }
 
-// Step is one reason, and where it stands.
-type Step struct {
+// Reason is one of those for a number or an answer, and where it stands.
+type Reason struct {
 	Told
 	Place source.Place // not known where nothing in a file says so
 }
 
-func step(place source.Place, c Code, with ...any) Step { return Step{told(c, with...), place} }
+func step(place source.Place, c Code, with ...any) Reason { return Reason{told(c, with...), place} }
 
 // reason is a step that stands nowhere in a file.
-func reason(c Code, with ...any) Step { return Step{Told: told(c, with...)} }
+func reason(c Code, with ...any) Reason { return Reason{Told: told(c, with...)} }
 
 // Code is what is told; words.go has its words.
 type Code uint8

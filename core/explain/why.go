@@ -22,7 +22,7 @@ import (
 type Why struct {
 	Subject string
 	Answer  Told
-	State   []Step // of an interface: what state it is in, and why
+	State   []Reason // of an interface: what state it is in, and why
 	Numbers []Origin
 
 	net *forward.Network
@@ -37,7 +37,7 @@ type explainer struct {
 // Origin is where one number comes from, step by step.
 type Origin struct {
 	Number Told
-	Steps  []Step
+	Steps  []Reason
 }
 
 func (w explainer) about(subject string) Why { return Why{Subject: subject, net: w.net} }
@@ -96,16 +96,16 @@ func (w explainer) whySegment(id model.SegmentID) Why {
 		if y.Answer = told(SubnetsVLAN, append(subnets, s.VLAN)...); len(subnets) == 0 {
 			y.Answer = told(NoSubnetVLAN, s.VLAN)
 		}
-		y.Numbers = append(y.Numbers, Origin{told(VLAN, s.VLAN), []Step{giverStep(s.VLANGiver, s.VLANPlace)}})
+		y.Numbers = append(y.Numbers, Origin{told(VLAN, s.VLAN), []Reason{giverStep(s.VLANGiver, s.VLANPlace)}})
 	}
 	return y
 }
 
 // subnetSteps is where a segment's subnet comes from: need, growth, rounding,
 // block, neighbours, and who remembers it.
-func (w explainer) subnetSteps(id model.SegmentID, p model.Prefix) []Step {
+func (w explainer) subnetSteps(id model.SegmentID, p model.Prefix) []Reason {
 	s := &w.Spec.Segments[id]
-	var steps []Step
+	var steps []Reason
 	family := prefix.FamilyOf(p.Addr())
 	if s.Need.Said() {
 		steps = append(steps, needSteps(s, family)...)
@@ -115,18 +115,18 @@ func (w explainer) subnetSteps(id model.SegmentID, p model.Prefix) []Step {
 }
 
 // needSteps is how a segment's need became a length.
-func needSteps(s *model.Segment, family prefix.Family) []Step {
+func needSteps(s *model.Segment, family prefix.Family) []Reason {
 	n := s.Need
 	length, ok := s.WantedLength(family)
 	if !ok {
 		return nil
 	}
 	if family == prefix.IPv6 || !n.HostsSaid || n.Length4 > 0 {
-		return []Step{step(n.Place, HasLength, length, assign.BecauseOf(s, family))}
+		return []Reason{step(n.Place, HasLength, length, assign.BecauseOf(s, family))}
 	}
 	hosts := max(n.Hosts, s.HostsThere)
 	_, grown := s.Wanted()
-	steps := []Step{step(n.Place, NeedsHosts, hosts)}
+	steps := []Reason{step(n.Place, NeedsHosts, hosts)}
 	if s.HostsThere > n.Hosts {
 		steps[0] = step(n.Place, NeedsMoreHosts, hosts, n.Hosts)
 	}
@@ -141,8 +141,8 @@ func needSteps(s *model.Segment, family prefix.Family) []Step {
 }
 
 // placeSteps is in which block a subnet lies, and between what.
-func (w explainer) placeSteps(p netip.Prefix) []Step {
-	var steps []Step
+func (w explainer) placeSteps(p netip.Prefix) []Reason {
+	var steps []Reason
 	best, home := -1, ""
 	var around netip.Prefix
 	var place source.Place
@@ -154,7 +154,7 @@ func (w explainer) placeSteps(p netip.Prefix) []Step {
 		}
 	}
 	if best < 0 {
-		return []Step{reason(InNoBlock)}
+		return []Reason{reason(InNoBlock)}
 	}
 	steps = append(steps, step(place, InBlock, home, around))
 	all := w.Spec.Stretches(around)
@@ -166,7 +166,7 @@ func (w explainer) placeSteps(p netip.Prefix) []Step {
 }
 
 // giverStep is who gave out a number.
-func giverStep(g model.Giver, place source.Place) Step {
+func giverStep(g model.Giver, place source.Place) Reason {
 	switch g {
 	case model.Fixed:
 		return step(place, Written)
@@ -203,10 +203,10 @@ func (w explainer) whyInterfaces(subject string, ids []model.InterfaceID) Why {
 
 // stateSteps is what state an interface is in and why: its own, and that of
 // what it hangs on.
-func (w explainer) stateSteps(id model.InterfaceID) []Step {
+func (w explainer) stateSteps(id model.InterfaceID) []Reason {
 	s := w.net.State
 	i := &w.Spec.Interfaces[id]
-	steps := []Step{step(i.Place, Status, status{id})}
+	steps := []Reason{step(i.Place, Status, status{id})}
 	if c := s.Cable(id); c != model.None {
 		far := s.Peer(id)
 		code := CabledTo
@@ -235,9 +235,9 @@ func (w explainer) stateSteps(id model.InterfaceID) []Step {
 // addressSteps is where an interface's address comes from: its segment's
 // subnet, the rule, and who remembers it; in brief without why the subnet is as
 // it is.
-func (w explainer) addressSteps(id model.InterfaceID, a model.Address, brief bool) []Step {
+func (w explainer) addressSteps(id model.InterfaceID, a model.Address, brief bool) []Reason {
 	i := &w.Spec.Interfaces[id]
-	var steps []Step
+	var steps []Reason
 	if i.Segment != model.None {
 		for _, p := range w.Spec.Segments[i.Segment].Prefixes {
 			if p.Prefix == a.Masked() {
@@ -290,7 +290,7 @@ func (w explainer) whyAddress(a netip.Addr) Why {
 		y.Answer = told(NobodysIn, s)
 		for _, p := range segment.Prefixes {
 			if p.Contains(a) {
-				y.Numbers = append(y.Numbers, Origin{told(Number, a), []Step{step(p.Place, SubnetOf, p.Prefix, s), reason(StandsAt, standing{p.Prefix, a})}})
+				y.Numbers = append(y.Numbers, Origin{told(Number, a), []Reason{step(p.Place, SubnetOf, p.Prefix, s), reason(StandsAt, standing{p.Prefix, a})}})
 			}
 		}
 		for _, l := range segment.Leases {
@@ -302,7 +302,7 @@ func (w explainer) whyAddress(a netip.Addr) Why {
 	for _, r := range w.Spec.Retired {
 		if r.Prefix.Contains(a) {
 			y.Answer = told(RetiredOf, r.Owner)
-			y.Numbers = append(y.Numbers, Origin{told(Number, r.Prefix), []Step{step(r.Place, Release, r.Owner)}})
+			y.Numbers = append(y.Numbers, Origin{told(Number, r.Prefix), []Reason{step(r.Place, Release, r.Owner)}})
 		}
 	}
 	if len(y.Numbers) == 0 {
@@ -325,7 +325,7 @@ func (w explainer) whySubnet(p netip.Prefix) Why {
 	}
 	y := w.about(p.String())
 	y.Answer = told(NoSegments)
-	var steps []Step
+	var steps []Reason
 	for id := range w.Spec.Segments {
 		for _, q := range w.Spec.Segments[id].Prefixes {
 			if q.Overlaps(p) {
@@ -351,7 +351,7 @@ func (w explainer) whyBlock(b *model.Block) Why {
 	for _, p := range b.Prefixes {
 		prefixes = append(prefixes, p.Prefix)
 		all := w.Spec.Stretches(p.Prefix)
-		steps := []Step{step(p.Place, Written), reason(InUse, model.Taken(p.Prefix, all), prefix.Addresses(p.Prefix))}
+		steps := []Reason{step(p.Place, Written), reason(InUse, model.Taken(p.Prefix, all), prefix.Addresses(p.Prefix))}
 		for _, k := range b.Kept {
 			if p.Overlaps(k.Prefix) {
 				steps = append(steps, step(k.Place, KeptOfBlock, k.Prefix))

@@ -124,7 +124,7 @@ func failureAt(d model.DeviceID) Failure {
 type explainer struct {
 	net  *Network
 	g    *Graph
-	end  End
+	end  Ending
 	node Node
 }
 

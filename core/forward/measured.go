@@ -303,7 +303,7 @@ type NoReply struct {
 // TellUnanswered is what a real ping tells that should work and gets no reply, but an
 // error from an address, which is invalid where nothing came back.
 func (x *Exchange) TellUnanswered(net *Network, from netip.Addr) NoReply {
-	for _, end := range x.There.Ends {
+	for _, end := range x.There.Endings {
 		for hop, n := range x.There.Path(end.Node) {
 			if d := x.There.Nodes[n].Device; hop > 0 && from.IsValid() && net.isOf(from, d) {
 				return NoReply{from, hop, d}

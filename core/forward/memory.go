@@ -65,7 +65,7 @@ func (g *Graph) memories(net *Network, to int) [][]Passage {
 
 // ErrorBack is the way of the error that a device sends about the packet that came
 // to a node and ended there, and what it is; false where it sends none.
-func ErrorBack(net *Network, g *Graph, e End) (*Graph, ICMP, bool) {
+func ErrorBack(net *Network, g *Graph, e Ending) (*Graph, ICMP, bool) {
 	m, ok := errorFor(e.Outcome, prefix.FamilyOf(g.Nodes[e.Node].Destination))
 	if !ok || e.Node == 0 && e.Outcome != Looped {
 		return nil, m, false
@@ -115,7 +115,7 @@ func (x *Exchange) answer(net *Network) {
 		flow   Flow
 	}
 	var sent []reply
-	for _, e := range x.There.Ends {
+	for _, e := range x.There.Endings {
 		if e.Outcome != Delivered {
 			continue
 		}

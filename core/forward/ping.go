@@ -80,7 +80,7 @@ func ToldTooBig(net *Network, g *Graph) bool {
 
 // toldTooBig is the MTU that a router on the way reports back to the sender.
 func toldTooBig(net *Network, g *Graph) (int, bool) {
-	for _, e := range g.Ends {
+	for _, e := range g.Endings {
 		if e.Outcome != TooBig || e.Node == 0 {
 			continue
 		}
@@ -130,7 +130,7 @@ func (x *Exchange) Verdict() Verdict {
 
 // Failing is the walk that fails first and where it does: there before back.
 // It is false where every way works.
-func (x *Exchange) Failing() (g *Graph, end End, back bool, failing bool) {
+func (x *Exchange) Failing() (g *Graph, end Ending, back bool, failing bool) {
 	if e, ok := x.There.Failing(); ok {
 		return x.There, e, false, true
 	}
@@ -139,5 +139,5 @@ func (x *Exchange) Failing() (g *Graph, end End, back bool, failing bool) {
 			return b, e, true, true
 		}
 	}
-	return nil, End{}, false, false
+	return nil, Ending{}, false, false
 }

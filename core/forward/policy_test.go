@@ -232,5 +232,5 @@ func TestDirectedBroadcastsAreNotPassedOn(t *testing.T) {
 	f, _ := x.Failure(net)
 	assert.Equal(t, "198.51.100.7 is the broadcast address of up, not a machine's", f.Words(net))
 	at := pingedOver(t, net, "pc", "", "198.51.100.7", "icmp")
-	assert.Equal(t, "fw", net.Spec.Devices[at.There.Nodes[at.There.Ends[0].Node].Device].Name, "it ends at the router that is on the subnet")
+	assert.Equal(t, "fw", net.Spec.Devices[at.There.Nodes[at.There.Endings[0].Node].Device].Name, "it ends at the router that is on the subnet")
 }

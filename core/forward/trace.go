@@ -64,8 +64,8 @@ func Follow(net *Network, x *Exchange) *Trace {
 		}
 		slices.Sort(next)
 		if slices.ContainsFunc(seen, func(s []int) bool { return slices.Equal(s, next) }) {
-			if i := slices.IndexFunc(g.Ends, func(e End) bool { return e.Outcome == Looped }); i >= 0 {
-				tr.Loop = loopOf(g, g.Ends[i])
+			if i := slices.IndexFunc(g.Endings, func(e Ending) bool { return e.Outcome == Looped }); i >= 0 {
+				tr.Loop = loopOf(g, g.Endings[i])
 				break
 			}
 		}
@@ -76,18 +76,18 @@ func Follow(net *Network, x *Exchange) *Trace {
 }
 
 // EndAt is how a way ends on a step that leads to nobody.
-func (g *Graph) EndAt(node, edge int) End {
-	for _, e := range g.Ends {
+func (g *Graph) EndAt(node, edge int) Ending {
+	for _, e := range g.Endings {
 		if e.Node == node && e.Edge == edge {
 			return e
 		}
 	}
-	return End{Outcome: Unanswered, Node: node, Edge: edge}
+	return Ending{Outcome: Unanswered, Node: node, Edge: edge}
 }
 
 // loopOf is the devices that pass a packet round, each once, in the order in
 // which it first came to them.
-func loopOf(g *Graph, e End) []model.DeviceID {
+func loopOf(g *Graph, e Ending) []model.DeviceID {
 	var in, ordered []model.DeviceID
 	for _, n := range e.Loop {
 		in = append(in, g.Nodes[n].Device)
@@ -102,18 +102,18 @@ func loopOf(g *Graph, e End) []model.DeviceID {
 
 // arrival is what a probe that has just the TTL to get to a node meets there.
 // The route is looked up before the TTL is lowered.
-func arrival(g *Graph, n int) End {
-	for _, e := range g.Ends {
+func arrival(g *Graph, n int) Ending {
+	for _, e := range g.Endings {
 		if e.Node == n && e.Edge < 0 && e.Outcome != Looped && e.Outcome != Expired {
 			return e
 		}
 	}
-	return End{Outcome: Expired, Node: n, Edge: -1}
+	return Ending{Outcome: Expired, Node: n, Edge: -1}
 }
 
 // answer is what a device says of an end, and whether it gets back to the
 // sender.
-func answer(net *Network, g *Graph, n int, e End, replies []*Graph) Answer {
+func answer(net *Network, g *Graph, n int, e Ending, replies []*Graph) Answer {
 	node := g.Nodes[n]
 	family := prefix.FamilyOf(node.Destination)
 	a := Answer{Device: node.Device, In: node.In, Node: n, Silent: true}
@@ -139,7 +139,7 @@ func answer(net *Network, g *Graph, n int, e End, replies []*Graph) Answer {
 // arrivesFrom is the address from which what was sent comes to who gets it; where
 // nobody does, from which it was sent.
 func (g *Graph) arrivesFrom() netip.Addr {
-	for _, e := range g.Ends {
+	for _, e := range g.Endings {
 		if e.Outcome == Delivered {
 			return g.Nodes[e.Node].Source
 		}

@@ -17,9 +17,9 @@ const DefaultTTL = 64
 // and interface it may come in by, an edge for each step. With equal-cost
 // routes it branches; a loop is a cycle in it. Node 0 is where it starts.
 type Graph struct {
-	Flow  Flow
-	Nodes []Node
-	Ends  []End
+	Flow    Flow
+	Nodes   []Node
+	Endings []Ending
 }
 
 // Node is a packet at a device.
@@ -62,8 +62,8 @@ const (
 	Unexpected          // a reply that comes from another address than was asked, or to somebody else
 )
 
-// End is one end of the ways through a graph.
-type End struct {
+// Ending is one end of the paths through a graph.
+type Ending struct {
 	Outcome Outcome
 	Node    int   // where it ends; of a loop: where it is entered
 	Edge    int   // of Unanswered: which step; else -1
@@ -117,7 +117,7 @@ func (w *walker) node(at At, size int, h, inner Header) int {
 }
 
 func (w *walker) end(o Outcome, node, edge int) {
-	w.graph.Ends = append(w.graph.Ends, End{Outcome: o, Node: node, Edge: edge})
+	w.graph.Endings = append(w.graph.Endings, Ending{Outcome: o, Node: node, Edge: edge})
 }
 
 // visit decides at a node and follows each way out of it, depth first.
@@ -265,9 +265,9 @@ func Receivers(net *Network, out model.InterfaceID, address netip.Addr) []model.
 func (w *walker) follow(from, to int) {
 	for i, seen := range w.path {
 		if seen == to {
-			end := End{Outcome: Looped, Node: to, Edge: -1}
+			end := Ending{Outcome: Looped, Node: to, Edge: -1}
 			end.Loop = append(end.Loop, w.path[i:]...)
-			w.graph.Ends = append(w.graph.Ends, end)
+			w.graph.Endings = append(w.graph.Endings, end)
 			return
 		}
 	}
@@ -296,7 +296,7 @@ func (v Verdict) String() string {
 // Verdict is whether all, none or some of the ways arrive.
 func (g *Graph) Verdict() Verdict {
 	arrive := 0
-	for _, e := range g.Ends {
+	for _, e := range g.Endings {
 		if e.Outcome == Delivered {
 			arrive++
 		}
@@ -304,20 +304,20 @@ func (g *Graph) Verdict() Verdict {
 	switch arrive {
 	case 0:
 		return Fails
-	case len(g.Ends):
+	case len(g.Endings):
 		return Works
 	}
 	return Depends
 }
 
 // Failing is the first end that does not deliver.
-func (g *Graph) Failing() (End, bool) {
-	for _, e := range g.Ends {
+func (g *Graph) Failing() (Ending, bool) {
+	for _, e := range g.Endings {
 		if e.Outcome != Delivered {
 			return e, true
 		}
 	}
-	return End{}, false
+	return Ending{}, false
 }
 
 // Path is the nodes of one way from the start to the given node.

@@ -105,7 +105,7 @@ func Of(net *forward.Network, x *forward.Exchange) []Frame {
 }
 
 // complain sends the error about a packet that ended somewhere, if there is one.
-func (s *story) complain(g *forward.Graph, end forward.End, came Packet) {
+func (s *story) complain(g *forward.Graph, end forward.Ending, came Packet) {
 	back, m, ok := forward.ErrorBack(s.net, g, end)
 	if !ok {
 		return
@@ -119,9 +119,9 @@ func (s *story) complain(g *forward.Graph, end forward.End, came Packet) {
 
 // follow sends a packet along one way of a graph and tells how that ends, and the
 // packet as it came there.
-func (s *story) follow(g *forward.Graph, p Packet) (forward.End, Packet) {
-	end := g.Ends[0]
-	for _, e := range g.Ends {
+func (s *story) follow(g *forward.Graph, p Packet) (forward.Ending, Packet) {
+	end := g.Endings[0]
+	for _, e := range g.Endings {
 		if e.Outcome == forward.Delivered {
 			end = e
 			break

@@ -23,12 +23,12 @@ type Wants struct {
 
 // Pair is two ends that are to reach each other. Each is a segment or a device.
 type Pair struct {
-	From, To End
+	From, To WantedEnd
 	Place    source.Place
 }
 
-// End is a segment or a device; the other is None.
-type End struct {
+// WantedEnd is a segment or a device; the other is None.
+type WantedEnd struct {
 	Segment SegmentID
 	Device  DeviceID
 }
@@ -107,17 +107,17 @@ func (r *resolver) wantedWorld(w *Wants) {
 }
 
 // end finds the segment or device a word names, or reports it.
-func (r *resolver) end(t plan.Text) (End, bool) {
+func (r *resolver) end(t plan.Text) (WantedEnd, bool) {
 	if id, ok := r.spec.segments[t.Value]; ok {
-		return End{id, None}, true
+		return WantedEnd{id, None}, true
 	}
 	if id, ok := r.spec.devices[t.Value]; ok {
-		return End{None, id}, true
+		return WantedEnd{None, id}, true
 	}
 	r.unknown(t, "segment or device", func() []string {
 		return append(keysOf(r.spec.segments)(), keysOf(r.spec.devices)()...)
 	})
-	return End{}, false
+	return WantedEnd{}, false
 }
 
 // WithDerived is the network with the given routes, which stand in the devices'

@@ -56,7 +56,7 @@ func benchmarkReach(b *testing.B, policies bool) {
 		m := reach.All(net, ends)
 		asked, works := m.Count()
 		lost := 0
-		m.Lost(func(reach.Way) bool { lost++; return true })
+		m.Lost(func(reach.Pair) bool { lost++; return true })
 		if lost != asked-works {
 			b.Fatal(asked, works, lost)
 		}

@@ -15,10 +15,10 @@ import (
 // step to them, and they send by the same steps. Mostly these are all that are behind
 // one router.
 type classes struct {
-	of      []int32   // by place
-	members [][]int32 // by class: places, in order
-	sends   []sender  // by class
-	next    [][]step  // by class: the step of every node to it
+	of      []int32    // by place
+	members [][]int32  // by class: places, in order
+	sends   []sender   // by class
+	next    [][]onward // by class: the step of every node to it
 }
 
 // sender is how those of a class send: as the node they are, or by first steps of
@@ -31,15 +31,15 @@ type sender struct {
 // start is the first step of who does not forward, to the places up to last.
 type start struct {
 	last int32
-	step step
+	step onward
 }
 
 const noNode = -1
 
 // stepTo is the first step to a place.
-func (s *sender) stepTo(p int32) step {
+func (s *sender) stepTo(p int32) onward {
 	if s.node != noNode {
-		return step(s.node)
+		return onward(s.node)
 	}
 	i, _ := slices.BinarySearchFunc(s.starts, p, func(x start, p int32) int { return cmp.Compare(x.last, p+1) })
 	return s.starts[i].step
@@ -50,9 +50,9 @@ func (s *sender) same(o *sender) bool {
 }
 
 // classify makes the classes of a matrix. Steps are by place and node.
-func (m *Matrix) classify(steps []step) {
+func (m *Matrix) classify(steps []onward) {
 	n := len(m.nodes)
-	column := func(p int) []step { return steps[p*n : (p+1)*n] }
+	column := func(p int) []onward { return steps[p*n : (p+1)*n] }
 	m.classes = &classes{of: make([]int32, len(m.sorted))}
 	alike := map[uint64][]int32{} // by hash: classes
 	seed := maphash.MakeSeed()
@@ -113,7 +113,7 @@ func (c *classes) refine(all []sender) (parted []int32) {
 
 // part parts a class by what each of its members is; the first of them keep its
 // number. It tells whether it did.
-func (c *classes) part(id int32, by func(p int32) step) bool {
+func (c *classes) part(id int32, by func(p int32) onward) bool {
 	members := c.members[id]
 	if len(members) < 2 {
 		return false
@@ -122,7 +122,7 @@ func (c *classes) part(id int32, by func(p int32) step) bool {
 	if !slices.ContainsFunc(members, func(p int32) bool { return by(p) != first }) {
 		return false
 	}
-	at := map[step]int32{first: id}
+	at := map[onward]int32{first: id}
 	c.members[id] = nil
 	for _, p := range members {
 		k := by(p)
@@ -199,8 +199,8 @@ func (m *Matrix) sender(net *forward.Network, p int32) sender {
 // places. Those on its own segment get their neighbours' step: nobody asks for them.
 func (m *Matrix) firstSteps(net *forward.Network, v routing.View, own model.SegmentID) []start {
 	var all []start
-	known := map[routing.Hop]step{}
-	add := func(last int, s step) {
+	known := map[routing.Hop]onward{}
+	add := func(last int, s onward) {
 		if n := len(all); n > 0 && all[n-1].step == s {
 			all[n-1].last = int32(last)
 		} else {
@@ -281,7 +281,7 @@ func (w *weights) note(a, b int32, pairs int64) {
 }
 
 // ways is how many there are from the members of one class to those of another.
-func (w *weights) ways(a, b int32) int {
+func (w *weights) pairs(a, b int32) int {
 	n := w.four[a]*w.four[b] + w.six[a]*w.six[b]
 	for _, s := range w.same[a] {
 		if s.class == b {

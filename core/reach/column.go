@@ -32,7 +32,7 @@ const mostFar = forward.DefaultTTL + 2
 func newColumn(nodes int) column { return column{make([]fate, nodes), make([]uint8, nodes)} }
 
 // fate is what becomes of a packet that comes to a node.
-func (c *column) fate(n step) fate {
+func (c *column) fate(n onward) fate {
 	f := c.fates[n]
 	if f&late != 0 {
 		f |= fail
@@ -46,7 +46,7 @@ func (c *column) fate(n step) fate {
 // columnWork solves one destination at a time.
 type columnWork struct {
 	column
-	steps []step
+	steps []onward
 	path  []int32
 	forks [][]int32
 	meets []bool // by node: it judges or translates; nil where none does
@@ -57,7 +57,7 @@ type columnWork struct {
 // solve works out the fates of every node. While no step forks, each path is
 // followed until something known; else by going over all until nothing changes.
 func (c *columnWork) solve() {
-	if slices.ContainsFunc(c.steps, func(s step) bool { return s < lastStep }) {
+	if slices.ContainsFunc(c.steps, func(s onward) bool { return s < lastStep }) {
 		c.spread()
 		return
 	}
@@ -134,7 +134,7 @@ func (c *columnWork) follow(at int32) {
 
 // farOf is how many must pass on what comes to a node with a last step: itself, where
 // it hands a packet to a device that does not forward.
-func farOf(last step) uint8 {
+func farOf(last onward) uint8 {
 	if last == hands {
 		return 1
 	}
@@ -144,7 +144,7 @@ func farOf(last step) uint8 {
 // spread works out the fates where steps fork: from the ends backwards, over and
 // over until nothing is new. Whoever cannot get to an end only goes in circles.
 func (c *columnWork) spread() {
-	of := func(s step) []int32 {
+	of := func(s onward) []int32 {
 		if s < lastStep {
 			return c.forks[lastForked-s]
 		}
@@ -165,8 +165,8 @@ func (c *columnWork) spread() {
 			}
 			for _, to := range of(s) {
 				switch {
-				case step(to) == delivers || step(to) == hands:
-					f, far = f|arrive, min(far, farOf(step(to)))
+				case onward(to) == delivers || onward(to) == hands:
+					f, far = f|arrive, min(far, farOf(onward(to)))
 				case to < 0:
 					f |= fail
 				default:
@@ -187,7 +187,7 @@ func (c *columnWork) spread() {
 				free[n], again = true, true
 				for _, to := range of(s) {
 					if to < 0 {
-						most[n] = max(most[n], farOf(step(to)))
+						most[n] = max(most[n], farOf(onward(to)))
 					} else {
 						most[n] = max(most[n], min(most[to]+1, mostFar))
 					}

@@ -75,7 +75,7 @@ func (g *gone) compareClasses(l *Loss, other []int32) {
 	if l.Lost == 0 {
 		return
 	}
-	l.Ways = g.firstLost(func(p int32, visit func(int32)) {
+	l.Pairs = g.firstLost(func(p int32, visit func(int32)) {
 		for _, c := range g.lost[g.after.of[p]] {
 			for _, q := range g.after.members[c] {
 				if g.counts(p, q) {
@@ -107,7 +107,7 @@ func (g *gone) lose(l *Loss, a, b int32) {
 	}
 	put(g.done[a], b/64, 1<<(b%64), true)
 	put(g.done[b], a/64, 1<<(a%64), true)
-	n := g.weights.ways(a, b)
+	n := g.weights.pairs(a, b)
 	if n == 0 {
 		return
 	}
@@ -129,7 +129,7 @@ func (g *gone) stillWorks(from, to int32) int {
 	if !get(g.base[g.parent[to]], g.parent[from]) || get(g.done[to], from) {
 		return 0
 	}
-	return g.weights.ways(from, to)
+	return g.weights.pairs(from, to)
 }
 
 // hanging appends the parts of the network that a place hangs on: none while its own
@@ -229,13 +229,13 @@ func (g *gone) comparePlaces(l *Loss) {
 		})
 	}
 	if l.Lost > 0 {
-		l.Ways = g.firstLost(func(p int32, visit func(int32)) { eachBit(still[p], visit) })
+		l.Pairs = g.firstLost(func(p int32, visit func(int32)) { eachBit(still[p], visit) })
 	}
 }
 
 // circles tells whether packets of a way go round in a loop.
 func (m *Matrix) circles(p, q int32) bool {
-	if m.judged != nil && get(m.judged.ways[p], q) || m.odd[p] || m.odd[q] {
+	if m.judged != nil && get(m.judged.asked[p], q) || m.odd[p] || m.odd[q] {
 		f := m.ask(int(m.end[p]), int(m.end[q])).Failure
 		return f != nil && f.Name == finding.ForwardingLoop
 	}
@@ -244,19 +244,19 @@ func (m *Matrix) circles(p, q int32) bool {
 
 // firstLost lists the first lost ways in the order of the ends, as many as wanted with
 // their reasons. Each visits the places that one does not reach any more.
-func (g *gone) firstLost(each func(p int32, visit func(q int32))) []Way {
-	var all []Way
+func (g *gone) firstLost(each func(p int32, visit func(q int32))) []Pair {
+	var all []Pair
 	var to []int32
 	for i, from := range g.Ends {
 		to = to[:0]
 		each(g.place[i], func(q int32) { to = append(to, g.end[q]) })
 		slices.Sort(to)
 		for _, j := range to {
-			way := Way{From: from, To: g.Ends[j], Verdict: forward.Fails}
+			way := Pair{From: from, To: g.Ends[j], Verdict: forward.Fails}
 			if len(all) < g.reasons {
 				way = ask(g.after.net, from, g.Ends[j], g.over)
 			}
-			if all = append(all, way); len(all) == mostWays {
+			if all = append(all, way); len(all) == mostPairs {
 				return all
 			}
 		}

@@ -15,7 +15,7 @@ import (
 // and what becomes of them: they work, partly work, or fail on the way back only.
 // All are by place: from the row to the bit.
 type judged struct {
-	ways, works, partly, unanswered [][]uint64
+	asked, works, partly, unanswered [][]uint64
 
 	class []int32 // by place
 }
@@ -52,9 +52,9 @@ func (m *Matrix) judge() {
 		return
 	}
 	rows := func() [][]uint64 { return bitRows(len(m.sorted), m.fixed.words) }
-	j := &judged{ways: rows(), works: rows(), partly: rows(), unanswered: rows(), class: make([]int32, len(m.sorted))}
+	j := &judged{asked: rows(), works: rows(), partly: rows(), unanswered: rows(), class: make([]int32, len(m.sorted))}
 	m.judged = j
-	m.meeting(j.ways)
+	m.meeting(j.asked)
 	members := m.alike()
 	for id, places := range members {
 		for _, p := range places {
@@ -65,7 +65,7 @@ func (m *Matrix) judge() {
 		first := members[a][0]
 		works, partly, unanswered := make([]uint64, m.fixed.words), make([]uint64, m.fixed.words), make([]uint64, m.fixed.words)
 		for b, others := range members {
-			if b == a || !get(j.ways[first], others[0]) {
+			if b == a || !get(j.asked[first], others[0]) {
 				continue
 			}
 			v, arrived := m.judgedVerdict(first, others[0])
@@ -77,7 +77,7 @@ func (m *Matrix) judge() {
 		}
 		for _, p := range members[a] {
 			for w := range works {
-				j.works[p][w], j.partly[p][w], j.unanswered[p][w] = works[w]&j.ways[p][w], partly[w]&j.ways[p][w], unanswered[w]&j.ways[p][w]
+				j.works[p][w], j.partly[p][w], j.unanswered[p][w] = works[w]&j.asked[p][w], partly[w]&j.asked[p][w], unanswered[w]&j.asked[p][w]
 			}
 			// Those of one class, and on one segment, are a matter of these two.
 			near := m.on[m.at(p).Segment]
@@ -86,7 +86,7 @@ func (m *Matrix) judge() {
 			}
 			for _, near := range [][]int32{members[a], near} {
 				for _, q := range near {
-					if !get(j.ways[p], q) || p == q {
+					if !get(j.asked[p], q) || p == q {
 						continue
 					}
 					v, arrived := m.verdictByPing(p, q)

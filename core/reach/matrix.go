@@ -41,9 +41,9 @@ func (m *Matrix) Network() *forward.Network { return m.net }
 func AllOver(net *forward.Network, ends []*End, over model.Service) *Matrix {
 	m := &Matrix{fixed: newFixed(net, ends, over), net: net}
 	m.meets = m.judging()
-	steps := make([]step, len(ends)*len(m.nodes))
+	steps := make([]onward, len(ends)*len(m.nodes))
 	parallel.Each(len(m.nodes), func(n int) {
-		m.steps(net, int32(n), func(place int, s step) { steps[place*len(m.nodes)+n] = s })
+		m.onwardOf(net, int32(n), func(place int, s onward) { steps[place*len(m.nodes)+n] = s })
 	})
 	m.classify(steps)
 	m.columns = make([]column, len(m.members))
@@ -71,7 +71,7 @@ func (m *Matrix) fate(from, to int32) fate {
 }
 
 // fateBy is what becomes of packets to a class that are sent by a step.
-func (m *Matrix) fateBy(s step, to int32) fate {
+func (m *Matrix) fateBy(s onward, to int32) fate {
 	switch {
 	case s >= 0:
 		return m.columns[to].fate(s)
@@ -82,7 +82,7 @@ func (m *Matrix) fateBy(s step, to int32) fate {
 	}
 	var all fate
 	for _, branch := range m.branches(s) {
-		all |= m.fateBy(step(branch), to)
+		all |= m.fateBy(onward(branch), to)
 	}
 	return all
 }
@@ -94,7 +94,7 @@ func (m *Matrix) Verdict(from, to int) forward.Verdict {
 	if m.odd[p] || m.odd[q] {
 		return m.ask(from, to).Verdict
 	}
-	if m.judged != nil && get(m.judged.ways[p], q) {
+	if m.judged != nil && get(m.judged.asked[p], q) {
 		return m.judged.verdict(p, q)
 	}
 	there, back := m.between(p, q), m.between(q, p)
@@ -116,7 +116,7 @@ func (m *Matrix) between(p, q int32) fate {
 	// A sender's first steps leave its own segment out.
 	e, to := m.at(p), m.sorted[q]
 	match, found := m.net.ForSource(e.Device, e.Address).Lookup(to)
-	return m.fateBy(m.stepTo(m.net, match, found, to, map[routing.Hop]step{}), b)
+	return m.fateBy(m.stepTo(m.net, match, found, to, map[routing.Hop]onward{}), b)
 }
 
 // Arrives tells whether anything that one end, by its place in Ends, sends to another
@@ -128,22 +128,22 @@ func (m *Matrix) Arrives(from, to int) bool {
 		a, b := m.Ends[from], m.Ends[to]
 		x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over})
 		return x.Source.IsValid() && x.There.Verdict() != forward.Fails
-	case m.judged != nil && get(m.judged.ways[p], q):
+	case m.judged != nil && get(m.judged.asked[p], q):
 		return get(m.judged.works[p], q) || get(m.judged.partly[p], q) || get(m.judged.unanswered[p], q)
 	}
 	return m.between(p, q)&arrive != 0
 }
 
-// Ways visits every way from one segment to another, of one family; it stops
+// Pairs visits every way from one segment to another, of one family; it stops
 // where visit returns false. The way says why it does not work only where asked
 // with Explain.
-func (m *Matrix) Ways(visit func(Way) bool) {
+func (m *Matrix) Pairs(visit func(Pair) bool) {
 	any := func(*End) bool { return true }
 	m.Between(any, any, visit)
 }
 
 // Between is Ways from some ends to some.
-func (m *Matrix) Between(some, others func(*End) bool, visit func(Way) bool) {
+func (m *Matrix) Between(some, others func(*End) bool, visit func(Pair) bool) {
 	for i, from := range m.Ends {
 		if !some(from) {
 			continue
@@ -152,22 +152,22 @@ func (m *Matrix) Between(some, others func(*End) bool, visit func(Way) bool) {
 			if from.Segment == to.Segment || from.Address.Is4() != to.Address.Is4() || !others(to) {
 				continue
 			}
-			if !visit(Way{From: from, To: to, Verdict: m.Verdict(i, j)}) {
+			if !visit(Pair{From: from, To: to, Verdict: m.Verdict(i, j)}) {
 				return
 			}
 		}
 	}
 }
 
-// Pairs visits every way from one device to another, of one family, those on one
+// DevicePairs visits every way from one device to another, of one family, those on one
 // segment among them; it stops where visit returns false.
-func (m *Matrix) Pairs(visit func(Way) bool) {
+func (m *Matrix) DevicePairs(visit func(Pair) bool) {
 	for i, from := range m.Ends {
 		for j, to := range m.Ends {
 			if from.Device == to.Device || from.Address.Is4() != to.Address.Is4() {
 				continue
 			}
-			if !visit(Way{From: from, To: to, Verdict: m.Verdict(i, j)}) {
+			if !visit(Pair{From: from, To: to, Verdict: m.Verdict(i, j)}) {
 				return
 			}
 		}
@@ -175,10 +175,10 @@ func (m *Matrix) Pairs(visit func(Way) bool) {
 }
 
 // Explain is a way with the reason why it does not work.
-func (m *Matrix) Explain(w Way) Way { return ask(m.net, w.From, w.To, m.over) }
+func (m *Matrix) Explain(w Pair) Pair { return ask(m.net, w.From, w.To, m.over) }
 
 // ask pings from one end, by its place in Ends, to another.
-func (m *Matrix) ask(from, to int) Way { return ask(m.net, m.Ends[from], m.Ends[to], m.over) }
+func (m *Matrix) ask(from, to int) Pair { return ask(m.net, m.Ends[from], m.Ends[to], m.over) }
 
 // works is, by class, the ways that work as far as nothing is judged: to whom packets
 // get and from whom the answers come back, whichever path they take.
@@ -211,7 +211,7 @@ func (m *Matrix) both() [][]uint64 {
 		}
 	}
 	if m.judged != nil {
-		for p, asked := range m.judged.ways {
+		for p, asked := range m.judged.asked {
 			for w := range asked {
 				rows[p][w] = rows[p][w]&^asked[w] | m.judged.works[p][w]
 			}
@@ -247,7 +247,7 @@ func (m *Matrix) Count() (asked, work int) {
 	works := m.works()
 	for a := range m.members {
 		for b := range m.members {
-			n := w.ways(int32(a), int32(b))
+			n := w.pairs(int32(a), int32(b))
 			asked += n
 			if !special && get(works[a], int32(b)) {
 				work += n

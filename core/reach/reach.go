@@ -21,15 +21,15 @@ type End struct {
 	Address   netip.Addr
 }
 
-// Way is one segment pinging another in one family.
-type Way struct {
+// Pair is one segment pinging another in one family.
+type Pair struct {
 	From, To *End
 	Verdict  forward.Verdict
 	Failure  *forward.Failure // of one that does not work; nil where it was not asked for
 }
 
 // Is4 tells whether it is a way in IPv4.
-func (w Way) Is4() bool { return w.To.Address.Is4() }
+func (w Pair) Is4() bool { return w.To.Address.Is4() }
 
 // Ends lists who stands for each segment, IPv4 before IPv6: hosts before others,
 // the world last.
@@ -96,9 +96,9 @@ func rankOf(k model.Kind) int {
 	return 2
 }
 
-func ask(net *forward.Network, from, to *End, over model.Service) Way {
+func ask(net *forward.Network, from, to *End, over model.Service) Pair {
 	x := forward.PingBy(net, from.Device, from.Address, to.Address, model.None, forward.Probe{Over: over})
-	w := Way{From: from, To: to, Verdict: x.Verdict()}
+	w := Pair{From: from, To: to, Verdict: x.Verdict()}
 	if w.Verdict != forward.Works {
 		if f, failing := x.Failure(net); failing {
 			w.Failure = &f

@@ -52,14 +52,14 @@ func TestEveryoneToEveryone(t *testing.T) {
 	assert.Equal(t, "10.1.0.2", ends[0].Address.String(), "a host stands for its segment")
 	m := reach.All(net, ends)
 	count := 0
-	m.Ways(func(w reach.Way) bool {
+	m.Pairs(func(w reach.Pair) bool {
 		assert.Equal(t, forward.Works, w.Verdict)
 		count++
 		return true
 	})
 	assert.Equal(t, 6, count)
 	count = 0
-	m.Ways(func(reach.Way) bool { count++; return count < 2 })
+	m.Pairs(func(reach.Pair) bool { count++; return count < 2 })
 	assert.Equal(t, 2, count, "it stops when told to")
 }
 
@@ -71,7 +71,7 @@ func TestHostsOnOneLANDiffer(t *testing.T) {
   high: {is: host, interfaces: {p: {segment: la, address: 10.1.0.200, admin: down}}}
   ha:`, 1))
 	verdicts := map[forward.Verdict]int{}
-	reach.All(net, reach.Hosts(net.Spec)).Ways(func(w reach.Way) bool {
+	reach.All(net, reach.Hosts(net.Spec)).Pairs(func(w reach.Pair) bool {
 		x := forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None)
 		assert.Equal(t, x.Verdict(), w.Verdict, "%s to %s", w.From.Address, w.To.Address)
 		verdicts[w.Verdict]++
@@ -118,11 +118,11 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 		}
 		net := forward.Resolve(network.Build(spec).State())
 		ends := reach.Ends(spec)
-		works := func(net *forward.Network, w reach.Way) forward.Verdict {
+		works := func(net *forward.Network, w reach.Pair) forward.Verdict {
 			return forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None).Verdict()
 		}
-		var ways []reach.Way
-		reach.All(net, ends).Ways(func(w reach.Way) bool {
+		var ways []reach.Pair
+		reach.All(net, ends).Pairs(func(w reach.Pair) bool {
 			require.Equal(t, works(net, w), w.Verdict, "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
 			verdicts[w.Verdict]++
 			ways = append(ways, w)
@@ -151,7 +151,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 				// That a way circles is told of its answer too, where the request gets lost.
 				back := forward.Walk(after, forward.Sender(w.To.Device), forward.FlowTo(w.To.Address, w.From.Address))
 				for _, g := range []*forward.Graph{x.There, back} {
-					if slices.ContainsFunc(g.Ends, func(e forward.End) bool { return e.Outcome == forward.Looped }) {
+					if slices.ContainsFunc(g.Endings, func(e forward.Ending) bool { return e.Outcome == forward.Looped }) {
 						loops++
 						break
 					}
@@ -164,7 +164,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 					require.Equal(t, rerouted, l.Rerouted, "seed %d", seed)
 				}
 			}
-			require.Len(t, l.Ways, min(lost, 1000))
+			require.Len(t, l.Pairs, min(lost, 1000))
 		}))
 	}
 	for _, v := range []forward.Verdict{forward.Works, forward.Fails, forward.Depends} {
@@ -185,7 +185,7 @@ func TestAsFarAsATTLLasts(t *testing.T) {
 				n := strings.TrimLeft(spec.Devices[e.Device].Name, "rhx")
 				return len(n) == 1 || n >= strconv.Itoa(routers-4)
 			}
-			m.Between(near, near, func(w reach.Way) bool {
+			m.Between(near, near, func(w reach.Pair) bool {
 				x := forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None)
 				require.Equal(t, x.Verdict(), w.Verdict, "%d routers, %v: %s to %s", routers, detour, w.From.Address, w.To.Address)
 				verdicts[w.Verdict]++
@@ -248,7 +248,7 @@ func chain(t *testing.T, routers int, detour bool) *model.Spec {
 
 // ofTheMatrix holds what else the matrix says of ways against pings: whether anything
 // arrives, whom one does not reach, and who is not answered though it arrives.
-func ofTheMatrix(t *testing.T, m *reach.Matrix, ways []reach.Way, seed int) {
+func ofTheMatrix(t *testing.T, m *reach.Matrix, ways []reach.Pair, seed int) {
 	at := map[*reach.End]int{}
 	for i, e := range m.Ends {
 		at[e] = i

@@ -8,22 +8,22 @@ import (
 	"ropeswing/core/routing"
 )
 
-// step is what a node does with packets to one destination: the node they go
+// onward is what a node does with packets to one destination: the node they go
 // to, or one of these; below them all, a fork.
-type step int32
+type onward int32
 
 const (
-	delivers step = -1 // it is its own address
-	hands    step = -2 // to a device that has the address and does not forward
-	loses    step = -3
-	lastStep step = -3
+	delivers onward = -1 // it is its own address
+	hands    onward = -2 // to a device that has the address and does not forward
+	loses    onward = -3
+	lastStep onward = -3
 
 	lastForked = lastStep - 1
 )
 
 // steps works out what a node does with packets to each place.
-func (m *Matrix) steps(net *forward.Network, n int32, set func(int, step)) {
-	known := map[routing.Hop]step{}
+func (m *Matrix) onwardOf(net *forward.Network, n int32, set func(int, onward)) {
+	known := map[routing.Hop]onward{}
 	v, _ := net.Named(m.nodes[n])
 	v.Runs(m.sorted, func(run routing.Run) {
 		for p := run.First; p < run.Last; p++ {
@@ -41,13 +41,13 @@ func (m *Matrix) steps(net *forward.Network, n int32, set func(int, step)) {
 
 // forAll tells whether the step to the first place of a run is that to all of them:
 // it does not depend on the address that is asked for on a link.
-func forAll(run routing.Run, s step) bool {
+func forAll(run routing.Run, s onward) bool {
 	return !run.Found || run.Match.Local || len(run.Match.Hops) == 0 ||
 		s >= 0 && !slices.ContainsFunc(run.Match.Hops, func(h routing.Hop) bool { return !h.Via.IsValid() })
 }
 
 // stepTo is the step of a match.
-func (m *Matrix) stepTo(net *forward.Network, match routing.Match, found bool, to netip.Addr, known map[routing.Hop]step) step {
+func (m *Matrix) stepTo(net *forward.Network, match routing.Match, found bool, to netip.Addr, known map[routing.Hop]onward) onward {
 	switch {
 	case !found:
 		return loses
@@ -74,7 +74,7 @@ func (m *Matrix) stepTo(net *forward.Network, match routing.Match, found bool, t
 }
 
 // across is the step by one hop: to whoever takes what is sent there.
-func (m *Matrix) across(net *forward.Network, hop routing.Hop, to netip.Addr) step {
+func (m *Matrix) across(net *forward.Network, hop routing.Hop, to netip.Addr) onward {
 	at := hop.Via
 	if !at.IsValid() {
 		at = to
@@ -99,12 +99,12 @@ func (m *Matrix) across(net *forward.Network, hop routing.Hop, to netip.Addr) st
 	case 0:
 		return loses
 	case 1:
-		return step(all[0])
+		return onward(all[0])
 	}
 	return m.fork(all)
 }
 
-func (m *Matrix) branches(s step) []int32 {
+func (m *Matrix) branches(s onward) []int32 {
 	if s < lastStep {
 		m.forking.Lock()
 		defer m.forking.Unlock()
@@ -114,19 +114,19 @@ func (m *Matrix) branches(s step) []int32 {
 }
 
 // fork is the step to several; those that lead to the same are one.
-func (m *Matrix) fork(all []int32) step {
+func (m *Matrix) fork(all []int32) onward {
 	slices.Sort(all)
 	all = slices.Compact(all)
 	if len(all) == 1 {
-		return step(all[0])
+		return onward(all[0])
 	}
 	m.forking.Lock()
 	defer m.forking.Unlock()
 	for i := range m.forks {
 		if slices.Equal(m.forks[i], all) {
-			return lastForked - step(i)
+			return lastForked - onward(i)
 		}
 	}
 	m.forks = append(m.forks, all)
-	return lastStep - step(len(m.forks))
+	return lastStep - onward(len(m.forks))
 }

@@ -24,12 +24,12 @@ type Loss struct {
 	Cannot   int              // of them: no wire leads there any more
 	Loops    int              // of them: that go round in a loop
 	Rerouted int              // ways that still work, by other devices or links
-	Ways     []Way            // the first of those lost, with reasons: mostWays at most
+	Pairs    []Pair           // the first of those lost, with reasons: mostWays at most
 	Takes    []Takeover       // the routes that take over
 }
 
-// mostWays is how many lost ways are listed of one failure.
-const mostWays = 1000
+// mostPairs is how many lost pairs are listed of one failure.
+const mostPairs = 1000
 
 // mostReasons is for how many lost ways of all failures reasons are looked for;
 // a failure gets its share, and twenty at least.
@@ -103,7 +103,7 @@ type usedOnce struct {
 func newSweep(m *Matrix, failures int) *sweep {
 	s := &sweep{Matrix: m, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices)), trees: make([]*tree, len(m.members))}
 	parallel.Each(len(s.trees), func(c int) { s.trees[c] = newTree(m.next[c]) })
-	s.reasons = max(20, min(mostWays, mostReasons/max(1, failures)))
+	s.reasons = max(20, min(mostPairs, mostReasons/max(1, failures)))
 	if m.judged != nil || slices.Contains(m.odd, true) {
 		s.places = m.both()
 	}
@@ -130,10 +130,10 @@ func (s *sweep) loss(failures []network.Failure) Loss {
 func (s *sweep) after(net *forward.Network) (x *Matrix, parent, other []int32) {
 	x = &Matrix{fixed: s.fixed, classes: s.classes, net: net, forks: slices.Clip(s.forks)}
 	nodes, near := s.touched(net)
-	steps := make([][]step, len(nodes))
+	steps := make([][]onward, len(nodes))
 	for i, n := range nodes {
-		steps[i] = make([]step, len(s.sorted))
-		x.steps(net, n, func(p int, to step) { steps[i][p] = to })
+		steps[i] = make([]onward, len(s.sorted))
+		x.onwardOf(net, n, func(p int, to onward) { steps[i][p] = to })
 	}
 	changed := x.reclassify(s.classes, nodes, steps, near)
 	parent = make([]int32, len(x.members))
@@ -165,14 +165,14 @@ func (s *sweep) after(net *forward.Network) (x *Matrix, parent, other []int32) {
 // reclassify parts the classes to whose members nodes now have different steps, or
 // whose members send otherwise; other is the steps of some nodes, by place. It returns
 // the classes that were parted, or to which any node has another step than before.
-func (x *Matrix) reclassify(before *classes, nodes []int32, other [][]step, near []bool) (changed []int32) {
+func (x *Matrix) reclassify(before *classes, nodes []int32, other [][]onward, near []bool) (changed []int32) {
 	c := before.copied()
 	x.classes = c
 	whole := len(before.members)
 	parted := make([]bool, whole)
 	for i := range nodes {
 		for id := range int32(len(c.members)) {
-			if c.part(id, func(p int32) step { return other[i][p] }) && int(id) < whole {
+			if c.part(id, func(p int32) onward { return other[i][p] }) && int(id) < whole {
 				parted[id] = true
 			}
 		}

@@ -9,7 +9,7 @@ type tree struct {
 }
 
 // newTree makes the tree of the steps to a class; nil where one forks or goes round.
-func newTree(steps []step) *tree {
+func newTree(steps []onward) *tree {
 	t := &tree{order: make([]int32, len(steps)), at: make([]int32, len(steps)), count: make([]int32, len(steps))}
 	// From the outermost inwards, each adds its own to the node it goes to.
 	comes := make([]int32, len(steps))

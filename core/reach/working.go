@@ -35,13 +35,13 @@ func (w *Working) LostFrom(end int, to []int32) []int32 {
 
 // Lost visits every way from one segment to another that does not work; it stops
 // where visit returns false.
-func (m *Matrix) Lost(visit func(Way) bool) {
+func (m *Matrix) Lost(visit func(Pair) bool) {
 	w := m.Working()
 	var to []int32
 	for i, from := range m.Ends {
 		to = w.LostFrom(i, to[:0])
 		for _, j := range to {
-			if !visit(Way{From: from, To: m.Ends[j], Verdict: m.Verdict(i, int(j))}) {
+			if !visit(Pair{From: from, To: m.Ends[j], Verdict: m.Verdict(i, int(j))}) {
 				return
 			}
 		}

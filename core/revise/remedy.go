@@ -30,7 +30,7 @@ func Mend(x *workspace.Workspace, t ask.Trial) ([]Advice, bool) {
 		return nil, false
 	}
 	var all []Advice
-	for _, s := range r.Steps {
+	for _, s := range r.Changes {
 		a := Advice{Text: s.Change.Describe(s.Before), Device: s.Before.Devices[s.Change.On(s.Before)].Name}
 		if !w.Found {
 			a.Edit, a.InPlan = w.edit(s)
@@ -42,7 +42,7 @@ func Mend(x *workspace.Workspace, t ask.Trial) ([]Advice, bool) {
 
 // edit is the edit of the plan that makes a change; false where the plan is
 // written in a way that leaves no one obvious place for it.
-func (w reviser) edit(s verify.Step) (plan.Edit, bool) {
+func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 	switch c := s.Change.(type) {
 	case model.AddRoute:
 		return w.editAdd(s.Before, c.Static)

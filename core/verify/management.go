@@ -35,7 +35,7 @@ func Management(net *forward.Network) []Managed {
 		m.Address, m.Exchange = reached(net, d)
 		if m.Exchange != nil && m.Exchange.Verdict() == forward.Works {
 			there := m.Exchange.There
-			for _, node := range there.Path(there.Ends[0].Node) {
+			for _, node := range there.Path(there.Endings[0].Node) {
 				m.Way = append(m.Way, there.Nodes[node].Device)
 			}
 		}
@@ -115,5 +115,5 @@ func (c *checker) cutsItselfOff(m Managed) bool {
 		return false
 	}
 	there := m.Exchange.There
-	return there.Nodes[there.Ends[0].Node].In == device.Manage
+	return there.Nodes[there.Endings[0].Node].In == device.Manage
 }

@@ -14,27 +14,27 @@ import (
 
 // Remedy is what makes a failing exchange work, tried in a copy.
 type Remedy struct {
-	Steps []Step
+	Changes []Applied
 }
 
-// Step is one change, with the network it is a change to.
-type Step struct {
+// Applied is one change, with the network it is a change to.
+type Applied struct {
 	Change model.Change
 	Before *model.Spec
 }
 
-// mostSteps is how many changes one remedy may have; a network that needs more
+// mostChanges is how many changes one remedy may have; a network that needs more
 // is not mended by a hint.
-const mostSteps = 8
+const mostChanges = 8
 
 // Mend looks for changes that make an exchange work. Each is made in a copy of
 // the network and the exchange tried again, until it works or no further
 // change is known; then there is no remedy.
 func Mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (Remedy, bool) {
 	var r Remedy
-	for range mostSteps {
+	for range mostChanges {
 		if x.Verdict() == forward.Works {
-			return r, len(r.Steps) > 0
+			return r, len(r.Changes) > 0
 		}
 		m := mender{net, x, net.Spec}
 		changed := false
@@ -44,7 +44,7 @@ func Mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out mode
 			if sameFailure(x, y) {
 				continue
 			}
-			r.Steps = append(r.Steps, Step{c, net.Spec})
+			r.Changes = append(r.Changes, Applied{c, net.Spec})
 			net, x, changed = next, y, true
 			break
 		}

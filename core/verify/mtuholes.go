@@ -125,7 +125,7 @@ func (h *holes) between(from, to *alike) {
 	if e.Outcome == forward.Oversized {
 		why = "the far end drops them without a word"
 	}
-	h.report(finding.New(finding.MTUHole, h.spec.Interfaces[out].Place, "packets of %d bytes from %s to %s vanish at %s: %s", from.size, h.endName(end{a.Device, a.Address}), h.endName(end{b.Device, b.Address}), h.spec.Label(out), why).
+	h.report(finding.New(finding.MTUHole, h.spec.Interfaces[out].Place, "packets of %d bytes from %s to %s vanish at %s: %s", from.size, h.endName(target{a.Device, a.Address}), h.endName(target{b.Device, b.Address}), h.spec.Label(out), why).
 		About(h.spec.Label(out)))
 }
 

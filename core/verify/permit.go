@@ -10,7 +10,7 @@ import (
 
 // permit puts a pending permit in force that lets a filtered packet pass, or adds
 // one before what drops it.
-func (m mender) permit(g *forward.Graph, n forward.Node, end forward.End) []model.Change {
+func (m mender) permit(g *forward.Graph, n forward.Node, end forward.Ending) []model.Change {
 	x := policy.Packet{Source: n.Source, Destination: n.To, Service: g.Flow.Service, Kind: g.Flow.Kind}
 	judged, out := n.Treated, model.InterfaceID(model.None)
 	if end.Edge >= 0 {

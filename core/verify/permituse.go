@@ -142,11 +142,11 @@ func eachJudgement(x *forward.Exchange, visit func(model.DeviceID, policy.Judgem
 
 // everybody is who may send, or be sent to: who stands for each segment, each host,
 // and the world with an address beyond.
-func (c *checker) everybody() []end {
-	var all []end
-	known := map[end]bool{}
+func (c *checker) everybody() []target {
+	var all []target
+	known := map[target]bool{}
 	add := func(d model.DeviceID, a netip.Addr) {
-		if e := (end{d, a}); a.IsValid() && !known[e] {
+		if e := (target{d, a}); a.IsValid() && !known[e] {
 			known[e] = true
 			all = append(all, e)
 		}
@@ -179,7 +179,7 @@ func (c *checker) everybody() []end {
 
 // decides tries whether any packet is decided by a permit. Each way is tried from
 // the side that begins it.
-func (c *checker) decides(net *forward.Network, u *PermitUse, ends []end) bool {
+func (c *checker) decides(net *forward.Network, u *PermitUse, ends []target) bool {
 	p := u.Permit
 	from, to := &p.From, &p.To
 	if p.Answers {
@@ -197,19 +197,19 @@ func (c *checker) decides(net *forward.Network, u *PermitUse, ends []end) bool {
 	if len(p.Over) > 0 {
 		services = services[2:]
 	}
-	of := func(side *model.Side, e end, sends bool) bool {
+	of := func(side *model.Side, e target, sends bool) bool {
 		if side.Itself {
 			return e.device == u.Device
 		}
 		return side.Contains(e.address) || !sends && e.device == model.None // translated on its way
 	}
-	own := []end{}
+	own := []target{}
 	for _, a := range c.spec.Own(u.Device) {
 		if a.IsSingleIP() {
-			own = append(own, end{u.Device, a.Addr()})
+			own = append(own, target{u.Device, a.Addr()})
 		}
 	}
-	var senders, receivers []end
+	var senders, receivers []target
 	for _, e := range append(own, ends...) {
 		if e.device != model.None && of(from, e, true) {
 			senders = append(senders, e)

@@ -59,7 +59,7 @@ func (c *checker) filteredOneWay() {
 		if passed && !told[key] {
 			told[key] = true
 			name := c.spec.Devices[n.Device].Name
-			c.report(finding.New(finding.FilteredOneWay, c.spec.Devices[n.Device].Place, "%s passes what %s sends to %s, and drops the replies: %s", name, c.endName(end{from.Device, from.Address}), c.endName(end{to.Device, to.Address}), forward.JudgedBy(c.spec, n.Device, t.Judged)).
+			c.report(finding.New(finding.FilteredOneWay, c.spec.Devices[n.Device].Place, "%s passes what %s sends to %s, and drops the replies: %s", name, c.endName(target{from.Device, from.Address}), c.endName(target{to.Device, to.Address}), forward.JudgedBy(c.spec, n.Device, t.Judged)).
 				About(name).Mend("permit them: 'A may answer B'; or say 'keeps-state: true'"))
 		}
 	})

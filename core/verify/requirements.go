@@ -25,14 +25,14 @@ func (c *checker) requirements() {
 
 // against is a way that speaks against a requirement.
 type against struct {
-	from, to end
+	from, to target
 	x        *forward.Exchange
 	device   model.DeviceID // that it does not go through, else None
 }
 
-// end is a device with one of its addresses, or an address nobody in the plan
+// target is a device with one of its addresses, or an address nobody in the plan
 // has.
-type end struct {
+type target struct {
 	device  model.DeviceID
 	address netip.Addr
 }
@@ -64,7 +64,7 @@ func (c *checker) requirement(r *model.Requirement) {
 // against it.
 func (c *checker) tryAll(net *forward.Network, r *model.Requirement) (tried, failing int, first *against) {
 	from, to := c.ends(r.From, true), c.ends(r.To, false)
-	holds := func(a, b end) bool { return c.speaksAgainst(net, r, a, b) == nil }
+	holds := func(a, b target) bool { return c.speaksAgainst(net, r, a, b) == nil }
 	if len(from)*len(to) > mostAlone && len(r.Through) == 0 {
 		holds = c.allAtOnce(net, r, from, to)
 	}
@@ -91,8 +91,8 @@ const mostAlone = 64
 
 // allAtOnce asks for all ways of a requirement by destination. Addresses that nobody
 // in the plan has are asked for one by one.
-func (c *checker) allAtOnce(net *forward.Network, r *model.Requirement, from, to []end) func(a, b end) bool {
-	at := map[end]int{}
+func (c *checker) allAtOnce(net *forward.Network, r *model.Requirement, from, to []target) func(a, b target) bool {
+	at := map[target]int{}
 	var ends []*reach.End
 	for _, e := range slices.Concat(from, to) {
 		if _, known := at[e]; known || e.device == model.None {
@@ -107,7 +107,7 @@ func (c *checker) allAtOnce(net *forward.Network, r *model.Requirement, from, to
 		}
 	}
 	m := reach.AllOver(net, ends, r.Over)
-	return func(a, b end) bool {
+	return func(a, b target) bool {
 		i, known := at[a]
 		j, also := at[b]
 		switch {
@@ -122,9 +122,9 @@ func (c *checker) allAtOnce(net *forward.Network, r *model.Requirement, from, to
 
 // ends lists who stands for each party: the hosts of a segment, or its routers
 // where it has none; a device by its addresses of each family.
-func (c *checker) ends(parties []model.Party, sending bool) []end {
-	var all []end
-	add := func(e end) {
+func (c *checker) ends(parties []model.Party, sending bool) []target {
+	var all []target
+	add := func(e target) {
 		if !slices.Contains(all, e) {
 			all = append(all, e)
 		}
@@ -134,14 +134,14 @@ func (c *checker) ends(parties []model.Party, sending bool) []end {
 		case p.Address.IsValid():
 			holders := c.state().HoldersOf(p.Address)
 			if len(holders) > 0 {
-				add(end{c.spec.Interfaces[holders[0]].Device, p.Address})
+				add(target{c.spec.Interfaces[holders[0]].Device, p.Address})
 			} else if !sending {
-				add(end{model.None, p.Address})
+				add(target{model.None, p.Address})
 			}
 		case p.Device != model.None:
 			for _, family := range prefix.Families {
 				if a := c.spec.MainAddress(p.Device, family); a.IsValid() {
-					add(end{p.Device, a})
+					add(target{p.Device, a})
 				}
 			}
 		default:
@@ -155,8 +155,8 @@ func (c *checker) ends(parties []model.Party, sending bool) []end {
 
 // onSegment lists the hosts of a segment with their addresses there, or where
 // there are none the devices that forward.
-func (c *checker) onSegment(s model.SegmentID) []end {
-	var hosts, others []end
+func (c *checker) onSegment(s model.SegmentID) []target {
+	var hosts, others []target
 	for id := range c.spec.Interfaces {
 		i := &c.spec.Interfaces[id]
 		if i.Segment != s || !i.Routed() {
@@ -167,9 +167,9 @@ func (c *checker) onSegment(s model.SegmentID) []end {
 				continue
 			}
 			if c.spec.Devices[i.Device].Kind == model.Host {
-				hosts = append(hosts, end{i.Device, a.Addr()})
+				hosts = append(hosts, target{i.Device, a.Addr()})
 			} else if c.spec.Devices[i.Device].Kind != model.World {
-				others = append(others, end{i.Device, a.Addr()})
+				others = append(others, target{i.Device, a.Addr()})
 			}
 		}
 	}
@@ -181,7 +181,7 @@ func (c *checker) onSegment(s model.SegmentID) []end {
 
 // speaksAgainst tries one way; nil where it is as the requirement wants it. What
 // must not reach must not even get there, answered or not.
-func (c *checker) speaksAgainst(net *forward.Network, r *model.Requirement, a, b end) *against {
+func (c *checker) speaksAgainst(net *forward.Network, r *model.Requirement, a, b target) *against {
 	x := forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
 	if r.Not {
 		if x.There.Verdict() != forward.Fails {
@@ -248,7 +248,7 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 	if c.trials++; !r.Not && a.device == model.None && c.trials <= mostTrials {
 		if remedy, ok := Mend(net, a.x, a.from.address, model.None); ok {
 			var steps []string
-			for _, s := range remedy.Steps {
+			for _, s := range remedy.Changes {
 				steps = append(steps, s.Change.Describe(s.Before))
 			}
 			f = f.Mend("%s", strings.Join(steps, "; then ")).Works()
@@ -296,7 +296,7 @@ func (c *checker) pendingNeeded(net *forward.Network, r *model.Requirement) bool
 	return true
 }
 
-func (c *checker) endName(e end) string {
+func (c *checker) endName(e target) string {
 	if e.device == model.None {
 		return e.address.String()
 	}
@@ -306,7 +306,7 @@ func (c *checker) endName(e end) string {
 // passed lists the devices on the first way through a graph that forward.
 func (c *checker) passed(g *forward.Graph) []model.DeviceID {
 	var all []model.DeviceID
-	for _, e := range g.Ends {
+	for _, e := range g.Endings {
 		if e.Outcome == forward.Delivered {
 			for _, n := range g.Path(e.Node) {
 				if n != 0 && n != e.Node {

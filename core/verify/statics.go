@@ -190,7 +190,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 	if x.Nodes[0].Decision.Match.Prefix != s.To {
 		return
 	}
-	for _, e := range x.Ends {
+	for _, e := range x.Endings {
 		at := x.Nodes[e.Node].Device
 		if e.Outcome != forward.Dropped && e.Outcome != forward.Unrouted || at == s.Device {
 			continue
@@ -205,8 +205,8 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 		f := finding.New(finding.BlackHole, s.Place, "%s sends %s, which %s has, to %s, and %s %s", name, to, c.spec.Label(c.state().HoldersOf(to)[0]), c.spec.Devices[x.Nodes[1].Device].Name, c.spec.Devices[at].Name, what).About(name)
 		if c.trials++; c.trials <= mostTrials {
 			exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
-			if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
-				f = f.Mend("%s", r.Steps[0].Change.Describe(c.spec)).Works()
+			if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
+				f = f.Mend("%s", r.Changes[0].Change.Describe(c.spec)).Works()
 			}
 		}
 		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
@@ -217,7 +217,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 // noDiscard reports that what nobody has of a prefix goes round: at the first
 // device on the way that has only a shorter route for it, where a discard route
 // is tried.
-func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph, end forward.End) {
+func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph, end forward.Ending) {
 	for _, n := range end.Loop {
 		if _, t := c.net.Policy.Inward(x.Nodes[n].Device, x.Nodes[n].In, sample); t != nil {
 			return // it stands for an address that somebody has
@@ -241,7 +241,7 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 	if c.trials++; c.trials <= mostTrials {
 		net := Try(c.net, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
 		again := forward.Walk(net, forward.Sender(s.Device), forward.FlowTo(netip.Addr{}, sample))
-		if len(again.Ends) == 1 && again.Ends[0].Outcome == forward.Dropped {
+		if len(again.Endings) == 1 && again.Endings[0].Outcome == forward.Dropped {
 			f = f.Works()
 		}
 	}
@@ -250,17 +250,17 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 
 // loopFrom follows a packet to an address from the device of a route that
 // decides for it, and tells whether it comes back to where it was.
-func (c *checker) loopFrom(s *model.Static, to netip.Addr) (*forward.Graph, forward.End, bool) {
+func (c *checker) loopFrom(s *model.Static, to netip.Addr) (*forward.Graph, forward.Ending, bool) {
 	x := forward.Walk(c.net, forward.Sender(s.Device), forward.FlowTo(netip.Addr{}, to))
 	if x.Nodes[0].Decision.Match.Prefix != s.To {
-		return x, forward.End{}, false // another route decides for it
+		return x, forward.Ending{}, false // another route decides for it
 	}
-	for _, e := range x.Ends {
+	for _, e := range x.Endings {
 		if e.Outcome == forward.Looped && len(e.Loop) > 1 {
 			return x, e, true
 		}
 	}
-	return x, forward.End{}, false
+	return x, forward.Ending{}, false
 }
 
 // heldIn is the first address of an interface in a prefix.
@@ -278,7 +278,7 @@ func (c *checker) heldIn(p netip.Prefix) (netip.Addr, bool) {
 
 // sentBack reports a loop: at the route that was found to point the wrong way,
 // by trying another, else at the one that closes it.
-func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end forward.End) {
+func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end forward.Ending) {
 	var names []string
 	place, also := s.Place, []source.Place{}
 	for n, node := range end.Loop {
@@ -298,9 +298,9 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	wrong, remedy := len(names)-1, ""
 	if c.trials++; c.trials <= mostTrials {
 		exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
-		if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Steps) == 1 {
-			remedy = r.Steps[0].Change.Describe(c.spec)
-			if change, ok := r.Steps[0].Change.(model.SetNextHop); ok {
+		if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
+			remedy = r.Changes[0].Change.Describe(c.spec)
+			if change, ok := r.Changes[0].Change.(model.SetNextHop); ok {
 				place = c.spec.Statics[change.Static].Place
 				wrong = max(0, slices.Index(names, c.spec.Devices[c.spec.Statics[change.Static].Device].Name))
 			}

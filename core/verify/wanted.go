@@ -50,7 +50,9 @@ func (c *checker) wantedEnds() *wantedEnds {
 }
 
 // standsFor tells whether an end is the one a want speaks of.
-func standsFor(e model.End, x *reach.End) bool { return e.Segment == x.Segment || e.Device == x.Device }
+func standsFor(e model.WantedEnd, x *reach.End) bool {
+	return e.Segment == x.Segment || e.Device == x.Device
+}
 
 // wantedPairs reports the wanted ways that do not work, once for each reason.
 func (c *checker) wantedPairs(w *wantedEnds, told map[string]bool) {
@@ -75,7 +77,7 @@ func (c *checker) wantedPairs(w *wantedEnds, told map[string]bool) {
 				continue
 			}
 			asked[key] = true
-			c.wantedMissing(w.matrix.Explain(reach.Way{From: from, To: w.ends[j]}), told)
+			c.wantedMissing(w.matrix.Explain(reach.Pair{From: from, To: w.ends[j]}), told)
 		}
 	}
 }
@@ -184,7 +186,7 @@ func (c *checker) isWanted(from, to *reach.End) bool {
 }
 
 // wantedMissing reports a wanted way that does not work, with a remedy that was tried.
-func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
+func (c *checker) wantedMissing(w reach.Pair, told map[string]bool) {
 	if w.Failure == nil {
 		return
 	}
@@ -206,7 +208,7 @@ func (c *checker) wantedMissing(w reach.Way, told map[string]bool) {
 	x := forward.Ping(c.net, w.From.Device, w.From.Address, w.To.Address, model.None)
 	if r, ok := Mend(c.net, x, w.From.Address, model.None); ok {
 		var steps []string
-		for _, s := range r.Steps {
+		for _, s := range r.Changes {
 			steps = append(steps, s.Change.Describe(s.Before))
 		}
 		f = f.Mend("%s", strings.Join(steps, "; then ")).Works()

@@ -68,7 +68,7 @@ func benchmarkMend(b *testing.B, net *forward.Network) {
 	for b.Loop() {
 		r, ok := verify.Mend(broken, x, netip.Addr{}, model.None)
 		require.True(b, ok)
-		require.Len(b, r.Steps, 1)
+		require.Len(b, r.Changes, 1)
 	}
 }
 

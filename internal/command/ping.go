@@ -235,7 +235,7 @@ func (a *app) allPairs(j *journey) error {
 	}
 	v := view.NewPairs(w.Basis, j.without, len(hosts))
 	m := reach.AllOver(w.Network, ends, over)
-	m.Pairs(func(x reach.Way) bool {
+	m.DevicePairs(func(x reach.Pair) bool {
 		works := x.Verdict == forward.Works
 		if !works && v.Asked-v.Work < mostExplained {
 			x = m.Explain(x)

@@ -97,7 +97,7 @@ func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, over model.Ser
 	all := !o.lost && a.format != "table"
 	m := reach.AllOver(w.Network, ends, over)
 	explained := 0
-	add := func(x reach.Way) bool {
+	add := func(x reach.Pair) bool {
 		works := x.Verdict == forward.Works
 		if !works && explained < mostExplained {
 			x = m.Explain(x)

@@ -430,7 +430,7 @@ func (l *lab) translatedTwice(x *forward.Exchange) bool {
 			}
 			seen[n.Device] = true
 		}
-		for _, e := range g.Ends {
+		for _, e := range g.Endings {
 			for _, n := range e.Loop {
 				if len(l.spec.Devices[g.Nodes[n].Device].Translates) > 0 {
 					return true
@@ -458,7 +458,7 @@ func (l *lab) told(x *forward.Exchange) string {
 			}
 			b.WriteString("\n")
 		}
-		fmt.Fprintf(&b, "  ends %+v\n", g.Ends)
+		fmt.Fprintf(&b, "  ends %+v\n", g.Endings)
 	}
 	return b.String()
 }

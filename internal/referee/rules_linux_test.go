@@ -76,7 +76,7 @@ func tallyGraph(net *forward.Network, g *forward.Graph, count map[string]int) {
 			}
 		}
 	}
-	for _, e := range g.Ends {
+	for _, e := range g.Endings {
 		switch e.Outcome {
 		case forward.Unanswered:
 			count["nobody answers"]++

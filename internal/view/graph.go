@@ -63,7 +63,7 @@ func NewGraph(net *forward.Network, g *forward.Graph) Graph {
 			v.Edges = append(v.Edges, edge)
 		}
 	}
-	for _, e := range g.Ends {
+	for _, e := range g.Endings {
 		v.Ends = append(v.Ends, End{e.Node, outcomeWords[e.Outcome], e.Loop})
 	}
 	return v

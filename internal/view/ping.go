@@ -266,7 +266,7 @@ func sameWay(a, b ask.Trial) bool {
 func sameGraph(a, b *forward.Graph) bool {
 	return slices.EqualFunc(a.Nodes, b.Nodes, func(x, y forward.Node) bool {
 		return x.At == y.At && x.Decision.Action == y.Decision.Action && len(x.Edges) == len(y.Edges)
-	}) && slices.EqualFunc(a.Ends, b.Ends, func(x, y forward.End) bool { return x.Outcome == y.Outcome && x.Node == y.Node })
+	}) && slices.EqualFunc(a.Endings, b.Endings, func(x, y forward.Ending) bool { return x.Outcome == y.Outcome && x.Node == y.Node })
 }
 
 // Hops is the walks as one table: for CSV and Markdown.

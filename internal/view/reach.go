@@ -54,7 +54,7 @@ func NewPairs(basis string, without []string, hosts int) *Reach {
 }
 
 // Add counts a way, and lists it where it is to be listed.
-func (v *Reach) Add(net *forward.Network, w reach.Way, list bool) {
+func (v *Reach) Add(net *forward.Network, w reach.Pair, list bool) {
 	spec := net.Spec
 	v.Asked++
 	if w.Verdict == forward.Works {
@@ -69,7 +69,7 @@ func (v *Reach) Add(net *forward.Network, w reach.Way, list bool) {
 	}
 }
 
-func newReachWay(net *forward.Network, w reach.Way) ReachWay {
+func newReachWay(net *forward.Network, w reach.Pair) ReachWay {
 	spec := net.Spec
 	x := ReachWay{
 		From: spec.Segments[w.From.Segment].Name, To: spec.Segments[w.To.Segment].Name, Family: familyOf(prefix.FamilyOf(w.To.Address)),
@@ -232,7 +232,7 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 	for _, f := range l.Failures {
 		x.Without = append(x.Without, FailureName(spec, f))
 	}
-	for _, w := range l.Ways {
+	for _, w := range l.Pairs {
 		x.Ways = append(x.Ways, newReachWay(l.After, w))
 	}
 	for _, k := range l.Takes {

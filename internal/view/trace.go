@@ -261,7 +261,7 @@ func (f TraceFamily) ending(a forward.Answer) string {
 
 // wayBack lists the devices that an answer passes.
 func wayBack(spec *model.Spec, g *forward.Graph) []string {
-	for _, e := range g.Ends {
+	for _, e := range g.Endings {
 		if e.Outcome != forward.Delivered {
 			continue
 		}

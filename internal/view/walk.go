@@ -47,14 +47,14 @@ func walkRows(net *forward.Network, g *forward.Graph) [][]string {
 			continue
 		}
 		word := actionWords[n.Decision.Action]
-		for _, e := range g.Ends {
+		for _, e := range g.Endings {
 			if e.Node == i {
 				word = outcomeWords[e.Outcome]
 			}
 		}
 		rows = append(rows, []string{device, in, matched, word, "", rewritten(n, nil)})
 	}
-	for _, e := range g.Ends {
+	for _, e := range g.Endings {
 		if e.Outcome == forward.Looped {
 			n := g.Nodes[e.Node]
 			rows = append(rows, []string{spec.Devices[n.Device].Name, ifaceName(spec, n.In), "", "here again: a loop", "", ""})

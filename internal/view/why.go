@@ -36,7 +36,7 @@ func NewWhy(y explain.Why) Why {
 	return v
 }
 
-func newSteps(y explain.Why, all []explain.Step) []Step {
+func newSteps(y explain.Why, all []explain.Reason) []Step {
 	steps := []Step{}
 	for _, s := range all {
 		steps = append(steps, Step{s.About(), y.Words(s.Told), s.Place.String()})
