@@ -32,7 +32,7 @@ func (w Who) CardPings(net *forward.Network, d model.DeviceID) []CardPing {
 		if err != nil {
 			return
 		}
-		if trials, _, err := Pings(net, from, target, Families{}, forward.Probe{}); err == nil {
+		if trials, _, err := Pings(net, from, target, prefix.Both, forward.Probe{}); err == nil {
 			all = append(all, CardPing{to, nextHop, target.Device, trials[0].Verdict()})
 		}
 	}

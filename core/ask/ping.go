@@ -4,13 +4,11 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
 )
-
-// Families says which families to look at.
-type Families struct{ Only4, Only6 bool }
 
 // Trial is one ping of one family, and what is needed to repeat it in a copy.
 type Trial struct {
@@ -31,12 +29,12 @@ type Pinged struct {
 
 // Pings predicts a ping between two endpoints, once for each family both have
 // and that is asked for. The probe's size is that of its payload here. Passed are the families only the target has.
-func Pings(net *forward.Network, from, to Endpoint, families Families, probe forward.Probe) (trials []Trial, passed []string, err error) {
+func Pings(net *forward.Network, from, to Endpoint, only prefix.Only, probe forward.Probe) (trials []Trial, passed []string, err error) {
 	if from.Device == model.None {
 		return nil, nil, fmt.Errorf("nobody in the plan has %s to send from", from.Text)
 	}
 	for _, family := range prefix.Families {
-		if family == prefix.IPv4 && families.Only6 || family == prefix.IPv6 && families.Only4 {
+		if !only.Has(family) {
 			continue
 		}
 		target, ok := address(net, to, family)
@@ -49,7 +47,7 @@ func Pings(net *forward.Network, from, to Endpoint, families Families, probe for
 				passed = append(passed, fmt.Sprintf("%s has no %s address", from.Text, forward.FamilyOf(target)))
 				continue
 			}
-		} else if _, ok := address(net, from, family); !ok && !to.Address.IsValid() && !families.Only4 && !families.Only6 {
+		} else if _, ok := address(net, from, family); !ok && !to.Address.IsValid() && only == prefix.Both {
 			passed = append(passed, fmt.Sprintf("%s has no %s address", from.Text, forward.FamilyOf(target)))
 			continue
 		}
@@ -69,8 +67,8 @@ func Pings(net *forward.Network, from, to Endpoint, families Families, probe for
 		switch {
 		case len(passed) > 0:
 			return nil, nil, errors.New(passed[0])
-		case families.Only4 || families.Only6:
-			return nil, nil, fmt.Errorf("%s has no %s address", to.Text, map[bool]string{true: "IPv4", false: "IPv6"}[families.Only4])
+		case only != prefix.Both:
+			return nil, nil, fmt.Errorf("%s has no %s address", to.Text, prefix.FamilyIf(only == prefix.Only4))
 		}
 		return nil, nil, fmt.Errorf("%s has no address to ping", to.Text)
 	}

@@ -13,6 +13,18 @@ const (
 // Families are both, in the order in which they are told.
 var Families = [...]Family{IPv4, IPv6}
 
+// Only is which families are meant: both, or one of them.
+type Only uint8
+
+const (
+	Both Only = iota
+	Only4
+	Only6
+)
+
+// Has tells whether a family is meant.
+func (o Only) Has(f Family) bool { return o == Both || (o == Only4) == (f == IPv4) }
+
 // FamilyOf is the family of an address; a valid one.
 func FamilyOf(a netip.Addr) Family { return FamilyIf(a.Is4()) }
 

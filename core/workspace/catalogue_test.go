@@ -9,6 +9,7 @@ import (
 	"ropeswing/core/ask"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 	"ropeswing/core/workspace"
 )
 
@@ -51,7 +52,7 @@ func TestEveryExampleShowsJustItsFinding(t *testing.T) {
 			require.NoError(t, err, e.Name)
 			to, err := w.Endpoint(e.Ping[1])
 			require.NoError(t, err, e.Name)
-			trials, _, err := ask.Pings(w.Network, from, to, ask.Families{}, forward.Probe{TTL: e.TTL, Size: e.Size, Whole: e.Whole})
+			trials, _, err := ask.Pings(w.Network, from, to, prefix.Both, forward.Probe{TTL: e.TTL, Size: e.Size, Whole: e.Whole})
 			require.NoError(t, err, e.Name)
 			require.Len(t, trials, 1, e.Name)
 			f, failing := trials[0].Failure(w.Network)

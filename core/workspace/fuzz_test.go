@@ -6,12 +6,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"io/fs"
+
 	"ropeswing/core/ask"
 	"ropeswing/core/explain"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/plan"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
@@ -69,7 +71,7 @@ func FuzzWorkspace(f *testing.F) {
 					continue // a name that reads as something else
 				}
 				_, _ = explain.Lookup(w, from, to) // nothing to look up where to has no address
-				trials, _, err := ask.Pings(w.Network, a, b, ask.Families{}, forward.Probe{})
+				trials, _, err := ask.Pings(w.Network, a, b, prefix.Both, forward.Probe{})
 				if err != nil {
 					continue
 				}

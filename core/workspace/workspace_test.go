@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/plan"
+	"ropeswing/core/prefix"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/demo"
@@ -31,7 +32,7 @@ func ping(t testing.TB, w *workspace.Workspace, from, to string) []ask.Trial {
 	require.NoError(t, err)
 	b, err := w.Endpoint(to)
 	require.NoError(t, err)
-	trials, _, err := ask.Pings(w.Network, a, b, ask.Families{}, forward.Probe{})
+	trials, _, err := ask.Pings(w.Network, a, b, prefix.Both, forward.Probe{})
 	require.NoError(t, err)
 	return trials
 }
@@ -125,22 +126,22 @@ func TestFamiliesAndSources(t *testing.T) {
 	w := open(t, office)
 	old, _ := w.Endpoint("old")
 	pc, _ := w.Endpoint("pc")
-	trials, passed, err := ask.Pings(w.Network, old, pc, ask.Families{}, forward.Probe{})
+	trials, passed, err := ask.Pings(w.Network, old, pc, prefix.Both, forward.Probe{})
 	require.NoError(t, err)
 	assert.Len(t, trials, 1)
 	assert.Equal(t, []string{"old has no IPv6 address"}, passed, "what is not tried is told")
 
-	_, _, err = ask.Pings(w.Network, pc, old, ask.Families{Only6: true}, forward.Probe{})
+	_, _, err = ask.Pings(w.Network, pc, old, prefix.Only6, forward.Probe{})
 	assert.ErrorContains(t, err, "old has no IPv6 address")
 	none, _ := w.Endpoint("none")
-	_, _, err = ask.Pings(w.Network, pc, none, ask.Families{}, forward.Probe{})
+	_, _, err = ask.Pings(w.Network, pc, none, prefix.Both, forward.Probe{})
 	assert.ErrorContains(t, err, "none has no address to ping")
 	stranger, _ := w.Endpoint("192.0.2.1")
-	_, _, err = ask.Pings(w.Network, stranger, pc, ask.Families{}, forward.Probe{})
+	_, _, err = ask.Pings(w.Network, stranger, pc, prefix.Both, forward.Probe{})
 	assert.ErrorContains(t, err, "nobody in the plan has 192.0.2.1 to send from")
 
 	link, _ := w.Endpoint("a:p")
-	trials, _, err = ask.Pings(w.Network, link, pc, ask.Families{}, forward.Probe{})
+	trials, _, err = ask.Pings(w.Network, link, pc, prefix.Both, forward.Probe{})
 	require.NoError(t, err)
 	assert.Equal(t, "10.0.0.0", trials[0].Source.String(), "an interface named is the source, though the packet leaves by another")
 }
@@ -150,11 +151,11 @@ func TestLinkLocalNeedsItsLink(t *testing.T) {
 	pc, _ := w.Endpoint("pc")
 	a, _ := w.Endpoint("a")
 	router, _ := w.Endpoint("fe80::1")
-	trials, _, err := ask.Pings(w.Network, pc, router, ask.Families{}, forward.Probe{})
+	trials, _, err := ask.Pings(w.Network, pc, router, prefix.Both, forward.Probe{})
 	require.NoError(t, err, "a device with one link has no choice")
 	assert.Equal(t, forward.Works, trials[0].Verdict())
 	assert.Equal(t, "2001:db8:1::a", trials[0].Source.String())
-	_, _, err = ask.Pings(w.Network, a, router, ask.Families{}, forward.Probe{})
+	_, _, err = ask.Pings(w.Network, a, router, prefix.Both, forward.Probe{})
 	assert.ErrorContains(t, err, "ping a:INTERFACE fe80::1")
 }
 
@@ -313,7 +314,7 @@ func BenchmarkPredictedPing(b *testing.B) {
 	to, _ := w.Endpoint("tern-cam")
 	b.ReportAllocs()
 	for b.Loop() {
-		trials, _, err := ask.Pings(w.Network, from, to, ask.Families{Only4: true}, forward.Probe{})
+		trials, _, err := ask.Pings(w.Network, from, to, prefix.Only4, forward.Probe{})
 		if err != nil || trials[0].Verdict() != forward.Works {
 			b.Fatal("the ping does not work")
 		}

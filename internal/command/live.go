@@ -129,7 +129,7 @@ func addressesOf(targets []liveTarget) []netip.Addr {
 }
 
 // liveTargets are the addresses that the words of a command line stand for, each once.
-func (a *app) liveTargets(w *workspace.Workspace, from ask.Endpoint, families ask.Families, probe forward.Probe, args []string) ([]liveTarget, error) {
+func (a *app) liveTargets(w *workspace.Workspace, from ask.Endpoint, only prefix.Only, probe forward.Probe, args []string) ([]liveTarget, error) {
 	var targets []liveTarget
 	add := func(t liveTarget) {
 		if !slices.ContainsFunc(targets, func(o liveTarget) bool { return o.address == t.address }) {
@@ -150,10 +150,10 @@ func (a *app) liveTargets(w *workspace.Workspace, from ask.Endpoint, families as
 			return nil, err
 		}
 		for _, to := range meant {
-			if len(meant) > 1 && (to.Device == from.Device || to.Address.Is4() && families.Only6 || to.Address.Is6() && families.Only4) {
+			if len(meant) > 1 && (to.Device == from.Device || to.Address.IsValid() && !only.Has(prefix.FamilyOf(to.Address))) {
 				continue
 			}
-			all, _, err := ask.Pings(w.Network, from, to, families, probe)
+			all, _, err := ask.Pings(w.Network, from, to, only, probe)
 			if err != nil {
 				return nil, err
 			}

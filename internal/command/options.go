@@ -10,9 +10,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"ropeswing/core/ask"
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
@@ -114,11 +114,16 @@ func (a *app) familyFlags(cmd *cobra.Command) {
 }
 
 // families is what -4 and -6 ask for.
-func (a *app) families() (ask.Families, error) {
-	if a.only4 && a.only6 {
-		return ask.Families{}, errors.New("-4 and -6 exclude each other; without either both are taken")
+func (a *app) families() (prefix.Only, error) {
+	switch {
+	case a.only4 && a.only6:
+		return prefix.Both, errors.New("-4 and -6 exclude each other; without either both are taken")
+	case a.only4:
+		return prefix.Only4, nil
+	case a.only6:
+		return prefix.Only6, nil
 	}
-	return ask.Families{Only4: a.only4, Only6: a.only6}, nil
+	return prefix.Both, nil
 }
 
 // familyWords is the option of the family asked for, as typed.

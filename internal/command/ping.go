@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
@@ -227,7 +228,7 @@ func (a *app) allPairs(j *journey) error {
 		return err
 	}
 	ends := slices.DeleteFunc(reach.Hosts(w.Spec), func(e *reach.End) bool {
-		return e.Address.Is4() && families.Only6 || e.Address.Is6() && families.Only4
+		return e.Address.IsValid() && !families.Has(prefix.FamilyOf(e.Address))
 	})
 	hosts := map[model.DeviceID]bool{}
 	for _, e := range ends {

@@ -10,6 +10,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
@@ -63,7 +64,7 @@ func (a *app) reach() *cobra.Command {
 			}
 			var ends []*reach.End
 			for _, e := range reach.Ends(w.Spec) {
-				if e.Address.Is4() && !families.Only6 || e.Address.Is6() && !families.Only4 {
+				if families.Has(prefix.FamilyOf(e.Address)) {
 					ends = append(ends, e)
 				}
 			}

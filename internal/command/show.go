@@ -202,7 +202,7 @@ func (a *app) interfaces() *cobra.Command {
 				return answer{}, err
 			}
 		}
-		f.Families = view.Families{Without4: families.Only6, Without6: families.Only4}
+		f.Families = families
 		data, table := view.Interfaces(state, devices, f)
 		return answer{data, table, func() { table.Text(a.out, a.width, "", a.wide) }}, nil
 	})
@@ -280,7 +280,7 @@ func (a *app) routeFilter(f *view.RouteFilter, covering string) error {
 	if err != nil {
 		return err
 	}
-	f.Families, f.Wide = view.Families{Without4: families.Only6, Without6: families.Only4}, a.wide
+	f.Families, f.Wide = families, a.wide
 	if covering != "" {
 		if f.Covering, err = prefix.ParseAddress(covering); err != nil {
 			return err

@@ -6,6 +6,7 @@ import (
 
 	"ropeswing/core/ask"
 	"ropeswing/core/forward"
+	"ropeswing/core/prefix"
 	"ropeswing/core/workspace"
 	"ropeswing/demo"
 	"ropeswing/internal/view"
@@ -21,7 +22,7 @@ func BenchmarkExplainedPing(b *testing.B) {
 			target, _ := w.Endpoint(to)
 			b.ReportAllocs()
 			for b.Loop() {
-				trials, passed, err := ask.Pings(w.Network, from, target, ask.Families{Only4: true}, forward.Probe{})
+				trials, passed, err := ask.Pings(w.Network, from, target, prefix.Only4, forward.Probe{})
 				if err != nil {
 					b.Fatal(err)
 				}

@@ -11,6 +11,7 @@ import (
 
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 )
 
 // Interface is an interface in JSON.
@@ -44,10 +45,10 @@ type Interface struct {
 
 // Filter says which interfaces to list.
 type Filter struct {
-	Families
-	Down    bool   // only those that are not up, unused ports not counted
-	Segment string // only those on this segment or in its VLAN, "" for all
-	Match   string // only those with this text in any cell, "" for all
+	Families prefix.Only
+	Down     bool   // only those that are not up, unused ports not counted
+	Segment  string // only those on this segment or in its VLAN, "" for all
+	Match    string // only those with this text in any cell, "" for all
 }
 
 // takes tells whether the filter lets an interface through.
@@ -62,8 +63,8 @@ func (f Filter) takes(s *network.State, id model.InterfaceID, x Interface) bool 
 			return false
 		}
 	}
-	if f.Without4 || f.Without6 {
-		if !slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return a.Addr().Is4() != f.Without4 }) {
+	if f.Families != prefix.Both {
+		if !slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return f.Families.Has(prefix.FamilyOf(a.Addr())) }) {
 			return false
 		}
 	}

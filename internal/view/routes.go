@@ -31,12 +31,9 @@ type Route struct {
 	Place    string `json:"place,omitempty"`    // where the plan says so: file:line:column
 }
 
-// Families says which families of routes to show.
-type Families struct{ Without4, Without6 bool }
-
 // RouteFilter says which routes to list.
 type RouteFilter struct {
-	Families
+	Families prefix.Only
 	Covering netip.Addr // only those that match it, longest first; invalid for all
 	Source   string     // only those of this source, "" for all
 	Standby  bool       // only those that stand by or are unusable
@@ -45,7 +42,7 @@ type RouteFilter struct {
 
 func (f RouteFilter) takes(e routing.Entry) bool {
 	family := prefix.FamilyOf(e.Prefix.Addr())
-	return !(family == prefix.IPv4 && f.Without4) && !(family == prefix.IPv6 && f.Without6) && (f.Source == "" || f.Source == e.Source.String()) && !(f.Standby && e.InUse)
+	return f.Families.Has(family) && (f.Source == "" || f.Source == e.Source.String()) && !(f.Standby && e.InUse)
 }
 
 // Routes is the routes of the given devices for any format. Local routes, the
