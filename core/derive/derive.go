@@ -94,24 +94,30 @@ func Resolve(spec *model.Spec) (*model.Spec, *forward.Network, Result) {
 	return spec, forward.Resolve(network.Build(spec).State()), r
 }
 
-// answer is the work on one family.
+// answer is the work on one family: where to, what watches hear of failures, and what
+// is proven of floating routes.
 type answer struct {
-	g         *graph
+	destinations
+	watching
+	proof
+	g     *graph
+	links bool // links are being protected
+}
+
+// destinations is where routes are wanted to.
+type destinations struct {
 	wanted    *wanted
 	classes   []class
 	subnets   []subnet
 	world     classID   // none where the world is not wanted, or not there
 	linkClass []classID // by step: that of the subnet of its link; none on a line without
-	watchers  []watcher
-	watcherID map[watcher]int
-	hanging   [][]givenUp   // by watcher: who hangs on it
-	silent    [][]bool      // by failure, then watcher: it hears nothing
-	unsteady  [][]int       // by failure: watchers that never settle
-	silencing [][]failureID // by watcher: in which failures it hears nothing
-	gaveUp    map[givenUp]bool
-	lostBy    [][]lost // by class: what is not protected, once it is known
 	target    map[target]bool
-	links     bool // links are being protected
+}
+
+// proof is which floating routes have to be given up, and what stays unprotected.
+type proof struct {
+	gaveUp map[givenUp]bool
+	lostBy [][]lost // by class, once it is known
 }
 
 // givenUp is a device and a class whose floating routes it may have to give up.
@@ -121,7 +127,10 @@ type givenUp struct {
 }
 
 func newAnswer(net *forward.Network, family prefix.Family) *answer {
-	a := &answer{g: newGraph(net, family), wanted: newWanted(net.Spec), world: none, gaveUp: map[givenUp]bool{}, target: map[target]bool{}}
+	a := &answer{
+		g: newGraph(net, family), destinations: destinations{wanted: newWanted(net.Spec), world: none, target: map[target]bool{}},
+		proof: proof{gaveUp: map[givenUp]bool{}},
+	}
 	a.classes, a.subnets = a.g.findClasses(a.wanted)
 	if w, ok := a.g.world(a.wanted); ok {
 		a.world = classID(len(a.classes))

@@ -17,6 +17,16 @@ type watcher struct {
 	watched stepID
 }
 
+// watching is who watches what, and what of it is silent in which failure.
+type watching struct {
+	watchers  []watcher
+	watcherID map[watcher]int
+	hanging   [][]givenUp   // by watcher: who hangs on it
+	silent    [][]bool      // by failure, then watcher: it hears nothing
+	unsteady  [][]int       // by failure: watchers that never settle
+	silencing [][]failureID // by watcher: in which failures it hears nothing
+}
+
 // prove looks at every failure with the watches as they really fare, probe and
 // answer following the tables of that moment, and takes the floating routes away
 // again from those whose packets would go round in circles, until none do.
