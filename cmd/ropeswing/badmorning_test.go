@@ -276,16 +276,33 @@ func TestTheBadMorningsFaultsAreFound(t *testing.T) {
 		"quay-sw1 admin status p7: different (administratively down)",
 		"gull-point route 0.0.0.0/0: missing ()",
 		"mole-rtr next hop 10.48.3.0/24: different (the next hop points back)",
+		"mole-sw vlan p24: different (VLAN 191 is missing)",
 		"desk-7 oper status port: different (it follows from quay-sw1:p7, which is administratively down)",
 		"mole-rtr next hop 10.48.0.252/31: different (it goes by the one that is to stand by: 10.48.0.249 (gull-point:beam1), which the first watches, may not answer)",
 		"mole-rtr next hop 10.48.4.0/24: different (it goes by the one that is to stand by: 10.48.0.249 (gull-point:beam1), which the first watches, may not answer)",
-		"mole-sw vlan p24: different (VLAN 191 is missing)",
 		"pilot-desk address port: different (mask /24 for /27)",
 	}, found)
 	assert.Equal(t, "ops-laptop cannot reach desk-7", v.Differences[0].Such)
 	assert.Equal(t, v.Compared, v.InPlace+len(found), "everything else is in place")
 	assert.Equal(t, []string{"fibre-carrier", "sat-carrier", "tablet"}, v.NotObserved)
 	assert.Contains(t, oneLine(run(t, dir, "compare").out), "next ropeswing ping ops-laptop desk-7 --observed observed")
+
+	// What is promised, and how far each device is.
+	out := oneLine(run(t, dir, "compare").out)
+	assert.Contains(t, out, "breaks: the requirement 'everyone reaches log-server over udp/514'; the operator does not come to mole-sw")
+	assert.Contains(t, out, "not compared, since no list tells it: permit, translation, watch,")
+	assert.Contains(t, out, "not known: IPv4 routes that stand by, IPv6 routes that stand by of mole-rtr, mole-spare")
+	r = run(t, dir, "compare", "--progress")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, first(r.out), "13 of 20 devices done, 8 of them as far as seen; next: quay-sw1 · predicted from what was observed")
+	assert.Contains(t, oneLine(r.out), "tablet 0 5 not seen: 5 things to do")
+	assert.Contains(t, oneLine(r.out), "mole-sw 14 1 1 to do; not seen: IPv4 addresses")
+	assert.Contains(t, run(t, dir, "compare", "--done", "-o", "csv").out, "desk-7,address,port,10.48.1.10/26")
+	assert.Contains(t, run(t, dir, "compare", "--progress", "--saved").err, "go with nothing else")
+	r = run(t, dir, "check", "--observed", "observed")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, oneLine(r.out), "3 of 9 requirements hold")
+	assert.Contains(t, oneLine(r.out), "bring up quay-sw1:p7, which is administratively down (tried: it works)")
 
 	// The same answers about the network as found.
 	r = run(t, dir, "ping", "ops-laptop", "tern-cam", "-4", "--observed", "observed")
@@ -358,7 +375,7 @@ func TestTwentyPlantedFaultsAreFound(t *testing.T) {
 		{"quay-edge", `"mtu": 1500`, `"mtu": 1400`, "mtu 1500 1400"},
 		{"far-skerry", `"name": "lan1"`, `"name": "lan9"`, "interface lan1 missing"},
 		{"desk-7", `next-hop-address": "10.48.1.1"`, `next-hop-address": "10.48.1.2"`, "next hop via 10.48.1.1 (quay-core:vlan110) via 10.48.1.2 one digit off"},
-		{"gull-point", `destination-prefix": "10.48.2.0/24"`, `destination-prefix": "10.48.20.0/24"`, "next hop 10.48.2.0/24 different 10.48.20.0/24 extra"},
+		{"gull-point", `destination-prefix": "10.48.2.0/24"`, `destination-prefix": "10.48.20.0/24"`, "route 10.48.2.0/24 missing 10.48.20.0/24 extra"},
 		{"mole-rtr", `"admin-status": "up",` + "\n" + `    "enabled": true,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, `"admin-status": "down",` + "\n" + `    "enabled": false,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, "admin status up down administratively down"},
 		{"log-server", `"oper-status": "up"`, `"oper-status": "down"`, "oper status up down nothing comes from quay-core:p1"},
 		{"tern-cam", `"ip": "10.48.3.2"`, `"ip": "10.48.3.7"`, "address 10.48.3.2/29 10.48.3.7/29 the broadcast address"},

@@ -14,10 +14,15 @@ func AsObserved(net *forward.Network) []*observed.Device {
 	for d := range spec.Devices {
 		id := model.DeviceID(d)
 		o := &observed.Device{Name: spec.Devices[d].Name}
-		o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6)
+		o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
 		for _, i := range spec.InterfacesOf(id) {
 			x := &spec.Interfaces[i]
-			y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Admin: observed.Up, Oper: observed.Down}
+			y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Speed: x.Bandwidth, Admin: observed.Up, Oper: observed.Down}
+			group := ""
+			if x.Group != model.None {
+				group = spec.Interfaces[x.Group].Name
+			}
+			y.Group = &group
 			if x.Kind == model.Loopback {
 				y.Type = "softwareLoopback"
 			}
@@ -47,8 +52,8 @@ func AsObserved(net *forward.Network) []*observed.Device {
 					continue
 				}
 				s := &spec.Statics[e.Static()]
-				distance, active := int(s.Distance), e.InUse
-				r := observed.Route{Table: s.Table, To: s.To, NextHop: s.Via, Discard: s.Discard, Source: "static", Distance: &distance, Active: &active}
+				distance, metric, active := int(s.Distance), int(s.Metric), e.InUse
+				r := observed.Route{Table: s.Table, To: s.To, NextHop: s.Via, Discard: s.Discard, Source: "static", Distance: &distance, Metric: &metric, Active: &active}
 				if s.Out != model.None {
 					r.Interface = spec.Interfaces[s.Out].Name
 				}

@@ -18,8 +18,9 @@ import (
 // Compare compares the plan with what was observed of its devices. The tables are
 // those of the plan.
 func Compare(net *forward.Network, devices []*observed.Device) *Result {
-	c := differences(net, devices)
+	c := differences(net, devices, false)
 	c.slipsOfHops(devices)
+	c.untold()
 	c.consequences()
 	return c.Result
 }
@@ -30,17 +31,16 @@ func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network 
 	next.Wants = nil // the routes are those that were found
 	plain := *net
 	plain.State = network.Build(&next).State(net.State.Failures()...)
-	return with(&plain, differences(net, devices).Differences)
+	return with(&plain, differences(net, devices, false).Differences)
 }
 
-// differences lists what differs, item by item.
-func differences(net *forward.Network, devices []*observed.Device) *comparer {
-	c := &comparer{net: net, spec: net.Spec, Result: &Result{Net: net}}
+// differences lists what differs, item by item; and what does not, where it is kept.
+func differences(net *forward.Network, devices []*observed.Device, keep bool) *comparer {
+	c := &comparer{net: net, spec: net.Spec, keep: keep, Result: &Result{Net: net}}
 	seen := map[string]bool{}
 	each := make([]Result, len(devices)) // compared beside one another, and told in order
 	parallel.Each(len(devices), func(i int) {
-		one := *c
-		one.Result = &each[i]
+		one := comparer{net: c.net, spec: c.spec, Result: &each[i], keep: c.keep}
 		one.observed(devices[i])
 	})
 	for i, d := range devices {
@@ -49,6 +49,7 @@ func differences(net *forward.Network, devices []*observed.Device) *comparer {
 		c.InPlace += each[i].InPlace
 		c.Differences = append(c.Differences, each[i].Differences...)
 		c.Partly = append(c.Partly, each[i].Partly...)
+		c.Done = append(c.Done, each[i].Done...)
 	}
 	for _, d := range c.spec.Devices {
 		if !seen[d.Name] {
@@ -63,20 +64,33 @@ type comparer struct {
 	net  *forward.Network
 	spec *model.Spec
 	*Result
+	unknown []string    // of the device that is compared
+	idle    []idleRoute // of the device that is compared
+	keep    bool        // what is in place is listed
 }
 
 // label is an address with the interface that has it, where one has.
 func (c *comparer) label(a netip.Addr) string { return c.net.State.HolderLabel(a) }
 
-func (c *comparer) add(d Difference) { c.Differences = append(c.Differences, d) }
+// add counts a thing that is not as planned, and tells it.
+func (c *comparer) add(d Difference) {
+	c.Compared++
+	c.Differences = append(c.Differences, d)
+}
 
-func (c *comparer) inPlace() { c.Compared++; c.InPlace++ }
+// inPlace counts a thing that is as planned, and keeps it where that is asked for.
+func (c *comparer) inPlace(what What, device, subject, value string) {
+	c.Compared++
+	c.InPlace++
+	if c.keep {
+		c.Done = append(c.Done, Done{what, device, subject, value})
+	}
+}
 
 // observed compares what was observed of one device.
 func (c *comparer) observed(d *observed.Device) {
 	id, ok := c.spec.DeviceNamed(d.Name)
 	if !ok {
-		c.Compared++
 		c.add(Difference{Kind: Extra, What: OfDevice, Device: d.Name, Found: "it was observed, and the plan has none of that name"})
 		return
 	}
@@ -86,14 +100,13 @@ func (c *comparer) observed(d *observed.Device) {
 // device compares one device.
 func (c *comparer) device(id model.DeviceID, o *observed.Device) {
 	names := c.names(id, o)
-	var unknown []string
 	if o.Knows(observed.Interfaces) {
 		c.interfaces(id, o, names)
 	} else {
-		unknown = append(unknown, "interfaces")
+		c.unknown = append(c.unknown, "interfaces")
 	}
 	if !o.Knows(observed.VLANs) && slices.ContainsFunc(c.spec.InterfacesOf(id), func(i model.InterfaceID) bool { return c.spec.Interfaces[i].Switched && c.planned(i) }) {
-		unknown = append(unknown, "VLANs")
+		c.unknown = append(c.unknown, "VLANs")
 	}
 	for _, family := range prefix.Families {
 		part, word := observed.Addresses6, "IPv6"
@@ -103,7 +116,7 @@ func (c *comparer) device(id model.DeviceID, o *observed.Device) {
 		if o.Knows(part) {
 			c.addresses(id, o, names, family)
 		} else if c.addressed(id, family) {
-			unknown = append(unknown, word+" addresses")
+			c.unknown = append(c.unknown, word+" addresses")
 		}
 		part = observed.Routes6
 		if family == prefix.IPv4 {
@@ -112,11 +125,12 @@ func (c *comparer) device(id model.DeviceID, o *observed.Device) {
 		if o.Knows(part) {
 			c.routes(id, o, names, family)
 		} else if c.addressed(id, family) {
-			unknown = append(unknown, word+" routes")
+			c.unknown = append(c.unknown, word+" routes")
 		}
 	}
-	if len(unknown) > 0 {
-		c.Partly = append(c.Partly, Partly{o.Name, unknown})
+	c.idleRoutes()
+	if len(c.unknown) > 0 {
+		c.Partly = append(c.Partly, Partly{o.Name, c.unknown})
 	}
 }
 
@@ -169,7 +183,7 @@ func interfaceOf(o *observed.Device, names map[string]model.InterfaceID, id mode
 // planned tells whether the plan wants anything of an interface.
 func (c *comparer) planned(id model.InterfaceID) bool {
 	i := &c.spec.Interfaces[id]
-	return len(i.Addresses) > 0 || c.net.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched
+	return len(i.Addresses) > 0 || c.net.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched || i.Group != model.None
 }
 
 // interfaces compares which there are and their state.
@@ -180,16 +194,15 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 		}
 		x := &c.spec.Interfaces[i]
 		found := interfaceOf(o, names, i)
-		c.Compared++
 		if found == nil {
 			f := network.NoFailure
 			f.Interface = i
 			c.add(Difference{Kind: Missing, What: OfInterface, Device: o.Name, Subject: x.Name, Planned: x.Kind.String(), Place: x.Place, failure: &f})
 			continue
 		}
-		c.InPlace++
+		c.inPlace(OfInterface, o.Name, x.Name, x.Kind.String())
 		c.state(i, o.Name, found)
-		c.mtu(i, o.Name, found)
+		c.settings(i, o.Name, found)
 		if o.Knows(observed.VLANs) && x.Switched {
 			c.vlans(i, o.Name, found)
 		}
@@ -197,7 +210,6 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 	for k := range o.Interfaces {
 		x := &o.Interfaces[k]
 		if _, ok := names[x.Name]; !ok && (len(x.Addresses) > 0 || x.Oper == observed.Up) && x.Name != "lo" {
-			c.Compared++
 			c.add(Difference{Kind: Extra, What: OfInterface, Device: o.Name, Subject: x.Name, Found: "it is not in the plan", Place: c.spec.Devices[id].Place})
 		}
 	}
@@ -206,7 +218,6 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 func (c *comparer) state(i model.InterfaceID, device string, found *observed.Interface) {
 	x := &c.spec.Interfaces[i]
 	if found.Admin != "" {
-		c.Compared++
 		planned := observed.Up
 		if x.AdminDown {
 			planned = observed.Down
@@ -221,18 +232,17 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 			c.add(d)
 			return
 		}
-		c.InPlace++
+		c.inPlace(OfAdmin, device, x.Name, string(planned))
 	}
 	if found.Oper == "" || found.Admin == observed.Down || x.Switched && len(c.spec.Cables) == 0 {
 		return // a plan that knows no cables does not know what is plugged in
 	}
-	c.Compared++
 	planned := observed.Down
 	if c.net.State.IsUp(i) {
 		planned = observed.Up
 	}
 	if found.Oper == planned {
-		c.InPlace++
+		c.inPlace(OfOper, device, x.Name, string(planned))
 		return
 	}
 	d := Difference{Kind: Different, What: OfOper, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Oper), Place: x.Place}
@@ -249,17 +259,49 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 	c.add(d)
 }
 
-func (c *comparer) mtu(i model.InterfaceID, device string, found *observed.Interface) {
+// settings compares what else is set on an interface, as far as the plan says it and the
+// device tells.
+func (c *comparer) settings(i model.InterfaceID, device string, found *observed.Interface) {
 	x := &c.spec.Interfaces[i]
-	if x.MTU == 0 || found.MTU == 0 {
-		return
+	for _, s := range []struct {
+		what           What
+		planned, found string
+		change         func([]model.Interface)
+	}{
+		{OfMTU, numberOr(x.MTU), numberOr(found.MTU), func(all []model.Interface) { all[i].MTU = found.MTU }},
+		{OfMAC, strings.ToLower(x.MAC), strings.ToLower(found.MAC), nil},
+		{OfBandwidth, numberOr(int(x.Bandwidth)), numberOr(int(found.Speed)), nil},
+		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), nil},
+	} {
+		switch {
+		case s.planned == "" || s.found == "":
+		case s.planned == s.found:
+			c.inPlace(s.what, device, x.Name, s.planned)
+		default:
+			c.add(Difference{Kind: Different, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Found: s.found, Place: x.Place, change: s.change})
+		}
 	}
-	c.Compared++
-	if x.MTU == found.MTU {
-		c.InPlace++
-		return
+}
+
+// inNoGroup is what is said of a port that is in none.
+const inNoGroup = "in no group"
+
+func groupWords(spec *model.Spec, group model.InterfaceID) string {
+	if group == model.None {
+		return inNoGroup
 	}
-	c.add(Difference{Kind: Different, What: OfMTU, Device: device, Subject: x.Name, Planned: fmt.Sprint(x.MTU), Found: fmt.Sprint(found.MTU), Place: x.Place})
+	return "in " + spec.Interfaces[group].Name
+}
+
+// groupFound is which group a port was found in; "" where that is not told.
+func (c *comparer) groupFound(i model.InterfaceID, group *string) string {
+	switch {
+	case group == nil:
+		return ""
+	case *group == "":
+		return inNoGroup
+	}
+	return "in " + *group
 }
 
 // vlans compares what a switch port carries.
@@ -278,9 +320,8 @@ func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Int
 	} else {
 		untagged = int(x.Untagged)
 	}
-	c.Compared++
 	if slices.Equal(tagged, found.Tagged) && untagged == int(x.Untagged) || len(tagged) == 0 && len(found.Tagged) == 0 && untagged == int(x.Untagged) {
-		c.InPlace++
+		c.inPlace(OfVLAN, device, x.Name, vlanWords(tagged, untagged))
 		return
 	}
 	d := Difference{Kind: Different, What: OfVLAN, Device: device, Subject: x.Name, Planned: vlanWords(tagged, int(x.Untagged)), Found: vlanWords(found.Tagged, untagged), Place: x.Place}
@@ -336,11 +377,16 @@ func vlanWords(tagged []int, untagged int) string {
 func addressSet(i *model.Interface, family prefix.Family) []netip.Prefix {
 	var all []netip.Prefix
 	for _, a := range i.Addresses {
-		if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
+		if isCompared(a, family) {
 			all = append(all, a.Prefix)
 		}
 	}
 	return all
+}
+
+// isCompared tells whether an address is compared one by one.
+func isCompared(a model.Address, family prefix.Family) bool {
+	return prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual
 }
 
 func foundSet(i *observed.Interface, shared *model.Interface, family prefix.Family) []netip.Prefix {
@@ -357,6 +403,87 @@ func foundSet(i *observed.Interface, shared *model.Interface, family prefix.Fami
 	return all
 }
 
+// primaries compares which address of an interface is its primary one, as far as the
+// device tells which are secondary; and the link-local ones that the plan says.
+func (c *comparer) primaries(i model.InterfaceID, o *observed.Device, found *observed.Interface, family prefix.Family) {
+	x := &c.spec.Interfaces[i]
+	if found == nil {
+		return
+	}
+	of := func(a netip.Prefix) (observed.Address, bool) {
+		n := slices.IndexFunc(found.Addresses, func(b observed.Address) bool { return b.Prefix == a })
+		if n < 0 {
+			return observed.Address{}, false
+		}
+		return found.Addresses[n], true
+	}
+	tells := slices.ContainsFunc(found.Addresses, func(a observed.Address) bool { return a.Secondary })
+	var swapped, planned []netip.Prefix
+	for _, a := range x.Addresses {
+		b, ok := of(a.Prefix)
+		switch {
+		case a.Addr().Is6() && a.Addr().IsLinkLocalUnicast() && family == prefix.IPv6:
+			c.linkLocal(i, o.Name, a, found)
+		case !ok || !isCompared(a, family):
+		case a.Secondary && !tells:
+			c.silentOn(family.String() + " addresses that are secondary")
+		case a.Secondary != b.Secondary:
+			swapped = append(swapped, a.Prefix)
+		}
+		if isCompared(a, family) && !a.Secondary {
+			planned = append(planned, a.Prefix)
+		}
+	}
+	if len(swapped) > 0 {
+		is := func(list []netip.Prefix) string { return joined(list, netip.Prefix.String) + " primary" }
+		var now []netip.Prefix
+		for _, b := range found.Addresses {
+			if prefix.FamilyOf(b.Addr()) == family && !b.Secondary && !b.Addr().IsLinkLocalUnicast() {
+				now = append(now, b.Prefix)
+			}
+		}
+		c.add(Difference{Kind: Different, What: OfOrder, Device: o.Name, Subject: x.Name, Planned: is(planned), Found: is(now), Place: x.Place, change: func(all []model.Interface) {
+			addresses := slices.Clone(all[i].Addresses)
+			for n := range addresses {
+				if b, ok := of(addresses[n].Prefix); ok {
+					addresses[n].Secondary = b.Secondary
+				}
+			}
+			all[i].Addresses = addresses
+		}})
+	}
+}
+
+// silentOn notes what a device does not tell, once.
+func (c *comparer) silentOn(what string) {
+	if !slices.Contains(c.unknown, what) {
+		c.unknown = append(c.unknown, what)
+	}
+}
+
+// linkLocal compares a link-local address that the plan says. Every interface has one by
+// itself, so that further ones are nothing to tell.
+func (c *comparer) linkLocal(i model.InterfaceID, device string, a model.Address, found *observed.Interface) {
+	var others []string
+	for _, b := range found.Addresses {
+		if b.Addr() == a.Addr() {
+			c.inPlace(OfAddress, device, c.spec.Interfaces[i].Name, a.Addr().String())
+			return
+		}
+		if b.Addr().Is6() && b.Addr().IsLinkLocalUnicast() {
+			others = append(others, b.Addr().String())
+		}
+	}
+	d := Difference{Kind: Missing, What: OfAddress, Device: device, Subject: c.spec.Interfaces[i].Name, Planned: a.Addr().String(), Place: c.placeOf(i, a.Prefix)}
+	instead := netip.Prefix{}
+	if len(others) > 0 {
+		d.Kind, d.Found = Different, strings.Join(others, ", ")
+		instead = netip.PrefixFrom(netip.MustParseAddr(others[0]), a.Bits())
+	}
+	d.change = func(all []model.Interface) { swapAddress(&all[i], a.Prefix, instead) }
+	c.add(d)
+}
+
 // addresses compares the addresses of a family, interface by interface.
 func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID, family prefix.Family) {
 	type loose struct {
@@ -366,10 +493,12 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 	var missing, extra []loose
 	for _, i := range c.spec.InterfacesOf(id) {
 		x := &c.spec.Interfaces[i]
-		found := foundSet(interfaceOf(o, names, i), x, family)
+		there := interfaceOf(o, names, i)
+		c.primaries(i, o, there, family)
+		found := foundSet(there, x, family)
 		for _, p := range addressSet(x, family) {
 			if n := slices.Index(found, p); n >= 0 {
-				c.inPlace()
+				c.inPlace(OfAddress, o.Name, x.Name, p.String())
 				found = slices.Delete(found, n, n+1)
 				continue
 			}
@@ -380,7 +509,6 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		}
 	}
 	for _, m := range missing {
-		c.Compared++
 		x := &c.spec.Interfaces[m.i]
 		d := Difference{Kind: Missing, What: OfAddress, Device: o.Name, Subject: x.Name, Planned: m.p.String(), Place: c.placeOf(m.i, m.p)}
 		instead := netip.Prefix{}
@@ -404,7 +532,6 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		c.add(d)
 	}
 	for _, e := range extra {
-		c.Compared++
 		x := &c.spec.Interfaces[e.i]
 		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place}
 		if holders := c.net.State.HoldersOf(e.p.Addr()); len(holders) > 0 {

@@ -3,6 +3,7 @@ package compare
 import (
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
@@ -115,8 +116,31 @@ func TestWhatDiffersIsNamed(t *testing.T) {
 			}
 			d.Routes = kept
 		}, "r1 next hop 10.2.0.0/24 different: via 10.0.0.2 (r2:up) > via 10.1.0.77; it goes by the one that is to stand by"},
+		{"the floating one is not listed, by who lists those that stand by", func(all []*observed.Device) {
+			d := of(all, "r1")
+			d.Routes = slices.DeleteFunc(d.Routes, func(x observed.Route) bool { return x.NextHop == netip.MustParseAddr("10.1.0.77") })
+		}, "r1 route 10.2.0.0/24 missing: via 10.1.0.77 > ;"},
+		{"another distance", func(all []*observed.Device) {
+			twenty := 20
+			of(all, "r1").Routes[1].Distance = &twenty
+		}, "r1 distance 10.2.0.0/24 different: 200, via 10.1.0.77 > 20;"},
+		{"another metric", func(all []*observed.Device) {
+			seven := 7
+			of(all, "r1").Routes[0].Metric = &seven
+		}, "r1 metric 10.2.0.0/24 different: 0, via 10.0.0.2 (r2:up) > 7;"},
+		{"metrics in place of distances, the other way round", func(all []*observed.Device) {
+			for n, metric := range []int{200, 100} {
+				x := &of(all, "r1").Routes[n]
+				x.Distance, x.Metric = nil, &metric
+			}
+		}, "r1 order 10.2.0.0/24 different: via 10.0.0.2 (r2:up) before via 10.1.0.77 > via 10.1.0.77 before via 10.0.0.2 (r2:up);"},
+		{"a route that is not in use", func(all []*observed.Device) {
+			no := false
+			route(of(all, "r2"), "10.1.0.0/24").Active = &no
+		}, "r2 in use 10.1.0.0/24 different: in use > not in use;"},
 		{"the floating one is not listed", func(all []*observed.Device) {
 			d := of(all, "r1")
+			d.Doubt(observed.Standby)
 			kept := d.Routes[:0]
 			for _, x := range d.Routes {
 				if x.NextHop != netip.MustParseAddr("10.1.0.77") {

@@ -8,6 +8,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/reach"
+	"ropeswing/core/verify"
 )
 
 // with is the planned network with some differences in it.
@@ -81,7 +82,7 @@ func (c *comparer) consequences() {
 	}
 	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(rank[a], rank[b]) })
 	base := reach.All(c.net, ends)
-	t := &trier{comparer: c, ends: ends, base: base}
+	t := &trier{comparer: c, ends: ends, base: base, promises: verify.PromisesOf(c.net)}
 	for n, i := range order {
 		if t.work += t.cost(&c.Differences[i]); n >= mostTried || n > 0 && t.work > mostWork {
 			c.Untried = len(order) - n
@@ -89,7 +90,9 @@ func (c *comparer) consequences() {
 		}
 		t.consequence(&c.Differences[i])
 	}
-	slices.SortStableFunc(c.Differences, func(a, b Difference) int { return cmp.Compare(b.Lost, a.Lost) })
+	slices.SortStableFunc(c.Differences, func(a, b Difference) int {
+		return cmp.Or(cmp.Compare(b.Lost, a.Lost), cmp.Compare(len(b.Unmet)+len(b.Unmanaged), len(a.Unmet)+len(a.Unmanaged)))
+	})
 }
 
 // trier tries one difference after the other.
@@ -98,12 +101,15 @@ type trier struct {
 	ends []*reach.End
 	base *reach.Matrix
 	work int
-	room []model.Static // the planned routes, with room behind them
+
+	promises verify.Promises // as planned
+	room     []model.Static  // the planned routes, with room behind them
 }
 
 // cost is how much work it is to try a difference.
 func (t *trier) cost(d *Difference) int {
 	cost := len(t.ends)*len(t.spec.Devices)/16 + 1
+	cost += 100*len(t.spec.Must) + 20*len(t.spec.Devices)
 	if d.change != nil || t.net.Watches() {
 		cost += len(t.spec.Statics) + 2*len(t.spec.Interfaces)
 	}
@@ -150,6 +156,21 @@ func (c *comparer) followers() {
 	}
 }
 
+// broken notes what is promised, and does not hold with a difference.
+func (t *trier) broken(d *Difference, after *forward.Network) {
+	now := verify.PromisesOf(after)
+	for _, i := range now.Unmet {
+		if !slices.Contains(t.promises.Unmet, i) {
+			d.Unmet = append(d.Unmet, t.spec.Must[i].Text)
+		}
+	}
+	for _, id := range now.Unmanaged {
+		if !slices.Contains(t.promises.Unmanaged, id) {
+			d.Unmanaged = append(d.Unmanaged, t.spec.Devices[id].Name)
+		}
+	}
+}
+
 func (t *trier) consequence(d *Difference) {
 	ends, base := t.ends, t.base
 	after := t.tables(d)
@@ -170,6 +191,7 @@ func (t *trier) consequence(d *Difference) {
 			}
 		}
 	}
+	t.broken(d, after)
 	m := reach.All(after, moved)
 	for i, from := range ends {
 		for j, to := range ends {

@@ -35,8 +35,44 @@ const (
 	OfVLAN      What = "vlan"
 	OfRoute     What = "route"
 	OfNextHop   What = "next hop"
+	OfDistance  What = "distance"
+	OfMetric    What = "metric"
+	OfUse       What = "in use"
+	OfOrder     What = "order" // of addresses: which is primary
+	OfMAC       What = "mac"
+	OfBandwidth What = "bandwidth"
+	OfMembers   What = "members"
 
 	// Of two plans only; no device tells of them.
+	OfSetting     What = "setting"
+	OfOperator    What = "operator"
+	OfVLANNumbers What = "VLAN numbers"
+	OfBlock       What = "block"
+	OfKept        What = "kept"
+	OfWants       What = "wants"
+	OfSegment     What = "segment"
+	OfNeed        What = "need"
+	OfFrom        What = "from"
+	OfIdentifier  What = "identifier"
+	OfGateway     What = "gateway"
+	OfLeases      What = "leases"
+	OfCable       What = "cable"
+	OfKind        What = "kind"
+	OfForwards    What = "forwards"
+	OfBeyond      What = "beyond"
+	OfManage      What = "manage"
+	OfAnswers     What = "answers"
+	OfWatch       What = "watch"
+	OfVirtual     What = "virtual"
+	OfPriority    What = "priority"
+	OfPrefer      What = "prefer"
+	OfLinkLocal   What = "link-local"
+	OfBorrow      What = "borrow"
+	OfTable       What = "table"
+	OfLine        What = "line"
+	OfParent      What = "parent"
+	OfTag         What = "tag"
+	OfMeaning     What = "meaning" // of a sentence: what its words stand for
 	OfPermit      What = "permit"
 	OfTranslation What = "translation"
 	OfRequirement What = "requirement"
@@ -47,11 +83,13 @@ type Difference struct {
 	Kind           Kind
 	What           What
 	Device         string
-	Subject        string // the interface, or the destination of a route
-	Planned, Found string // "" where there is nothing
-	Slip           Slip   // what was likely done
-	Lost           int    // how many ways between hosts it takes by itself, both families
-	From, To       string // the hosts of the first of them; "" where there is none
+	Subject        string   // the interface, or the destination of a route
+	Planned, Found string   // "" where there is nothing
+	Slip           Slip     // what was likely done
+	Lost           int      // how many ways between hosts it takes by itself, both families
+	From, To       string   // the hosts of the first of them; "" where there is none
+	Unmet          []string // requirements that do not hold with it, by itself
+	Unmanaged      []string // devices that the operator does not come to with it, by itself
 	Place          source.Place
 
 	change  func([]model.Interface) // makes the planned interfaces so; nil where that changes nothing
@@ -69,9 +107,18 @@ type Result struct {
 	InPlace     int      // of them: as planned
 	NotKnown    []string // devices of the plan of which nothing was observed
 	Partly      []Partly
+	Untold      []What           // what the plan says of the devices, and no list of a device tells
 	Untried     int              // differences of which it was not worked out what they break: the network is too large
 	Net         *forward.Network // as planned
+	Done        []Done           // what is as planned, where that was asked for
 	Among       int              // hosts that stand for all where what differences break is worked out; 0 where all are asked
+}
+
+// Done is a thing found as planned.
+type Done struct {
+	What            What
+	Device, Subject string
+	Value           string
 }
 
 // Partly is a device of which some part is not known.

@@ -2,6 +2,7 @@ package compare
 
 import (
 	"cmp"
+	"fmt"
 	"maps"
 	"net/netip"
 	"slices"
@@ -19,6 +20,14 @@ type routeKey struct {
 	to    netip.Prefix
 }
 
+// words are the destination, and the table where it is not the main one.
+func (k routeKey) words() string {
+	if k.table == "" {
+		return k.to.String()
+	}
+	return k.to.String() + " in " + k.table
+}
+
 func compareKeys(a, b routeKey) int {
 	return cmp.Or(cmp.Compare(a.table, b.table), a.to.Addr().Compare(b.to.Addr()), a.to.Bits()-b.to.Bits())
 }
@@ -29,9 +38,16 @@ type nextHop struct {
 	out      model.InterfaceID // None where it is not said
 	discard  bool
 	distance int  // 0 where it is not known
+	metric   int  // -1 where it is not known
 	inUse    bool // of a planned one: in the tables as predicted
+	told     bool // of a found one: whether it is in use was told, so that those that stand by are listed too
 	watch    netip.Addr
 	place    source.Place
+}
+
+// before tells whether one is preferred to another, by distance, then metric.
+func (w nextHop) before(o nextHop) bool {
+	return cmp.Or(cmp.Compare(w.distance, o.distance), cmp.Compare(w.metric, o.metric)) < 0
 }
 
 // words says in words where a way leads.
@@ -55,7 +71,7 @@ func (w nextHop) same(o nextHop) bool {
 	case w.discard || o.discard:
 		return w.discard == o.discard
 	case w.via.IsValid() && o.via.IsValid():
-		return w.via == o.via && (w.out == model.None || o.out == model.None || w.out == o.out || !w.via.IsLinkLocalUnicast())
+		return w.via == o.via && (w.out == model.None || o.out == model.None || w.out == o.out)
 	}
 	return w.out == o.out && w.out != model.None
 }
@@ -71,6 +87,7 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 		}
 		m[k] = append(m[k], w)
 	}
+	standby := o.Knows(observed.Standby)
 	first, last := c.spec.StaticsOf(id)
 	inUse := map[model.StaticID]bool{}
 	for _, v := range c.net.Of(id) {
@@ -83,19 +100,24 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 	for n := first; n < last; n++ {
 		s := &c.spec.Statics[n]
 		if prefix.FamilyOf(s.To.Addr()) == family {
-			note(planned, routeKey{s.Table, s.To}, nextHop{s.Via, s.Out, s.Discard, int(s.Distance), inUse[model.StaticID(n)], s.Watch, s.Place})
+			note(planned, routeKey{s.Table, s.To}, nextHop{
+				via: s.Via, out: s.Out, discard: s.Discard, distance: int(s.Distance), metric: int(s.Metric), inUse: inUse[model.StaticID(n)], watch: s.Watch, place: s.Place,
+			})
 		}
 	}
 	for _, r := range o.Routes {
 		if prefix.FamilyOf(r.To.Addr()) != family || r.Source == "direct" || r.Source == "local" {
 			continue
 		}
-		w := nextHop{via: r.NextHop, out: model.None, discard: r.Discard, inUse: r.Active == nil || *r.Active}
+		w := nextHop{via: r.NextHop, out: model.None, discard: r.Discard, metric: -1, inUse: r.Active == nil || *r.Active, told: standby}
 		if i, ok := names[r.Interface]; ok {
 			w.out = i
 		}
 		if r.Distance != nil {
 			w.distance = *r.Distance
+		}
+		if r.Metric != nil {
+			w.metric = *r.Metric
 		}
 		if r.Source == "" && !w.via.IsValid() && !w.discard && c.isDirect(id, r.To) {
 			continue
@@ -103,8 +125,12 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 		note(found, routeKey{r.Table, r.To}, w)
 	}
 	slices.SortFunc(order, compareKeys)
+	silent := false
 	for _, k := range order {
-		c.route(id, k, planned[k], found[k])
+		silent = c.route(id, k, planned[k], found[k], standby) || silent
+	}
+	if silent {
+		c.unknown = append(c.unknown, family.String()+" routes that stand by")
 	}
 }
 
@@ -120,42 +146,58 @@ func (c *comparer) isDirect(id model.DeviceID, p netip.Prefix) bool {
 	return false
 }
 
-// route compares the ways to one destination.
-func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []nextHop) {
+// pairOf is a next hop as planned and as found.
+type pairOf struct{ planned, found nextHop }
+
+// route compares the next hops to one destination. It tells whether one that stands by
+// may be there or not: it is not known whether such are listed.
+func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []nextHop, standby bool) (silent bool) {
 	var missing, standing []nextHop // standing: found in use, and planned to stand by only
+	var both []pairOf
 	rest := slices.Clone(found)
 	for _, first := range []bool{true, false} { // those in use before those that stand by
 		for _, w := range planned {
 			if w.inUse != first {
 				continue
 			}
-			n := slices.IndexFunc(rest, w.same)
+			n := c.likest(w, rest)
 			switch {
 			case n >= 0:
-				c.inPlace()
+				c.inPlace(OfRoute, c.spec.Devices[id].Name, k.words(), c.words(w))
+				both = append(both, pairOf{w, rest[n]})
 				if !first && rest[n].inUse {
 					standing = append(standing, rest[n])
 				}
 				rest = slices.Delete(rest, n, n+1)
-			case w.inUse || len(planned) == 1:
+			case w.inUse || standby || len(planned) == 1:
 				missing = append(missing, w)
+			default:
+				silent = true
 			}
 		}
 	}
-	extra := rest
-	subject := k.to.String()
-	if k.table != "" {
-		subject += " in " + k.table
-	}
+	as := &routesFound{id, k, asFound(found, both)}
 	name := c.spec.Devices[id].Name
-	for _, w := range missing {
-		c.Compared++
-		d := Difference{Kind: Missing, What: OfRoute, Device: name, Subject: subject, Planned: c.words(w), Place: w.place, to: k.to, routes: &routesFound{id, k, found}}
+	differ := func(d Difference) {
+		d.Device, d.Subject, d.to, d.routes = name, k.words(), k.to, as
+		c.add(d)
+	}
+	extra := rest
+	for n, w := range missing {
+		d := Difference{Kind: Missing, What: OfRoute, Planned: c.words(w), Place: w.place}
+		if len(found) == 0 { // all of them are missing, which is one thing
+			if n > 0 {
+				break
+			}
+			for _, behind := range missing[1:] {
+				d.Planned += ", then " + c.words(behind)
+			}
+		}
 		if len(extra) > 0 {
 			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.words(extra[0]), extra[0].via
 			d.Slip = c.hopSlip(w.via, extra[0].via)
 			extra = extra[1:]
-		} else if len(standing) > 0 {
+		} else if w.inUse && len(standing) > 0 {
 			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.words(standing[0]), standing[0].via
 			d.Slip = slip(ByStandby).with(w.watch)
 			standing = standing[1:]
@@ -163,12 +205,90 @@ func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []nextHop
 		if d.Kind == Missing && w.watch.IsValid() {
 			d.Slip = slip(WatchMaySilence).with(w.watch)
 		}
-		c.add(d)
+		differ(d)
 	}
 	for _, w := range extra {
-		c.Compared++
-		c.add(Difference{Kind: Extra, What: OfRoute, Device: name, Subject: subject, Found: c.words(w), Place: c.spec.Devices[id].Place, to: k.to, routes: &routesFound{id, k, found}})
+		differ(Difference{Kind: Extra, What: OfRoute, Found: c.words(w), Place: c.spec.Devices[id].Place})
 	}
+	c.preferences(id, k, both, differ)
+	return silent
+}
+
+// likest is the one of some found that leads the same way as one planned, of several
+// that with its distance; -1 where there is none.
+func (c *comparer) likest(w nextHop, found []nextHop) int {
+	if n := slices.IndexFunc(found, func(o nextHop) bool { return w.same(o) && o.distance == w.distance }); n >= 0 {
+		return n
+	}
+	return slices.IndexFunc(found, w.same)
+}
+
+// preferences compares which of the next hops to one destination are preferred, as far
+// as that is told: by distance and metric, or by their order.
+func (c *comparer) preferences(id model.DeviceID, k routeKey, both []pairOf, differ func(Difference)) {
+	for i, x := range both {
+		w, f := x.planned, x.found
+		one := func(what What, planned, found int) {
+			if planned == found {
+				c.inPlace(what, c.spec.Devices[id].Name, k.words(), fmt.Sprint(planned))
+				return
+			}
+			differ(Difference{Kind: Different, What: what, Planned: fmt.Sprintf("%d, %s", planned, c.words(w)), Found: fmt.Sprint(found), Place: w.place})
+		}
+		if f.distance > 0 {
+			one(OfDistance, w.distance, f.distance)
+		}
+		if f.metric >= 0 && (f.distance > 0 || w.metric > 0) {
+			one(OfMetric, w.metric, f.metric)
+		}
+		for _, y := range both[i+1:] { // metrics that stand for distances
+			v, g := y.planned, y.found
+			if f.distance == 0 && g.distance == 0 && f.metric >= 0 && g.metric >= 0 && w.before(v) != f.before(g) {
+				differ(Difference{Kind: Different, What: OfOrder, Planned: c.words(w) + " before " + c.words(v), Found: c.words(g) + " before " + c.words(f), Place: w.place})
+			}
+		}
+		if w.inUse && f.told && !f.inUse {
+			c.idle = append(c.idle, idleRoute{w, differ})
+		}
+	}
+}
+
+// idleRoute is a route that is planned to be in use, and was found not to be.
+type idleRoute struct {
+	nextHop
+	differ func(Difference)
+}
+
+// idleRoutes tells of routes that are found out of use, but of those whose interface was
+// found down: that is told, and why.
+func (c *comparer) idleRoutes() {
+	down := map[string]bool{}
+	for _, d := range c.Differences {
+		if (d.What == OfOper || d.What == OfAdmin) && d.Found == string(observed.Down) || d.Kind == Missing && d.What == OfInterface {
+			down[d.Device+":"+d.Subject] = true
+		}
+	}
+	for _, x := range c.idle {
+		if x.out == model.None || !down[c.spec.Label(x.out)] {
+			x.differ(Difference{Kind: Different, What: OfUse, Planned: "in use", Found: "not in use", Place: x.place})
+		}
+	}
+}
+
+// asFound is what was found, and of that nobody told of, what is planned.
+func asFound(found []nextHop, both []pairOf) []nextHop {
+	all := slices.Clone(found)
+	for i := range all {
+		for _, x := range both {
+			if x.found == all[i] {
+				all[i].watch = x.planned.watch
+				if all[i].distance == 0 && all[i].metric < 0 && x.planned.inUse == all[i].inUse {
+					all[i].distance = x.planned.distance
+				}
+			}
+		}
+	}
+	return all
 }
 
 // routesFound is the routes of a device to one destination as they were found.
@@ -194,7 +314,10 @@ func (f foundOnes) statics(all, own []model.Static) []model.Static {
 					distance = 10 + n
 				}
 			}
-			all = append(all, model.Static{Device: f[k].device, To: k.to, Via: w.via, Out: w.out, Discard: w.discard, Distance: uint8(min(distance, 255)), Table: k.table, Origin: model.Learned, Key: k.to.String()})
+			all = append(all, model.Static{
+				Device: f[k].device, To: k.to, Via: w.via, Out: w.out, Discard: w.discard, Distance: uint8(min(distance, 255)), Metric: uint32(max(0, w.metric)),
+				Table: k.table, Watch: w.watch, Origin: model.Learned, Key: k.to.String(),
+			})
 		}
 	}
 	return all

@@ -54,7 +54,7 @@ devices:
   b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}
   c: {is: router, interfaces: {p: {segment: l, address: 3}}}
 `)
-	c := differences(net, nil)
+	c := differences(net, nil, false)
 	a, b := coretest.Device(t, net.Spec, "a"), coretest.Device(t, net.Spec, "b")
 	num := func(n int) *int { return &n }
 	hop := func(via string, distance, metric *int) observed.Route {

@@ -19,12 +19,13 @@ const (
 	VLANs      Part = "vlans"      // which ports carry which
 	Routes4    Part = "routes4"    // of IPv4, all tables that are listed
 	Routes6    Part = "routes6"    // of IPv6
+	Standby    Part = "standby"    // which routes stand by, beside those in use
 	Neighbours Part = "neighbours" // ARP and neighbour entries
 	MACs       Part = "macs"       // which MAC is behind which port
 )
 
 // Parts lists every part, in the order in which they are told.
-var Parts = []Part{Interfaces, Addresses4, Addresses6, VLANs, Routes4, Routes6, Neighbours, MACs}
+var Parts = []Part{Interfaces, Addresses4, Addresses6, VLANs, Routes4, Routes6, Standby, Neighbours, MACs}
 
 // Device is what one device says of itself, from one or several sources.
 type Device struct {
@@ -36,7 +37,8 @@ type Device struct {
 	Neighbours []Neighbour `json:"neighbours,omitempty"`
 	MACs       []MACEntry  `json:"macs,omitempty"`
 
-	index map[string]int // of the interfaces, by name; of a device with many
+	index   map[string]int // of the interfaces, by name; of a device with many
+	doubted []Part         // something of these was not understood
 }
 
 // Source is where something was read from.
@@ -68,6 +70,7 @@ type Interface struct {
 	Addresses   []Address `json:"addresses,omitempty"`
 	Untagged    *int      `json:"untagged,omitempty"` // VLAN of untagged frames; 0 is none
 	Tagged      []int     `json:"tagged,omitempty"`
+	Group       *string   `json:"group,omitempty"` // that the port is a member of; "" is none
 }
 
 // Address is an address with its length.
@@ -123,12 +126,22 @@ func (d *Device) Renews(o *Device) bool {
 // Learn notes that a part was told of.
 func (d *Device) Learn(parts ...Part) {
 	for _, p := range parts {
-		if !d.Knows(p) {
+		if !d.Knows(p) && !slices.Contains(d.doubted, p) {
 			d.Known = append(d.Known, p)
 		}
 	}
 	slices.SortFunc(d.Known, func(a, b Part) int { return slices.Index(Parts, a) - slices.Index(Parts, b) })
 }
+
+// Doubt notes that something of a part was told, and not understood: the part is not
+// known wholly, whatever else tells of it.
+func (d *Device) Doubt(parts ...Part) {
+	d.doubted = append(d.doubted, parts...)
+	d.Known = slices.DeleteFunc(d.Known, func(p Part) bool { return slices.Contains(parts, p) })
+}
+
+// Tells tells whether a part was told of, wholly or not.
+func (d *Device) Tells(p Part) bool { return d.Knows(p) || slices.Contains(d.doubted, p) }
 
 // fewInterfaces are so few that going through them is quicker than an index.
 const fewInterfaces = 32
@@ -182,6 +195,7 @@ func (d *Device) Merge(o *Device) {
 		set(&into.MAC, from.MAC)
 		set(&into.Description, from.Description)
 		set(&into.Speed, from.Speed)
+		set(&into.Group, from.Group)
 		if from.Untagged != nil {
 			into.Untagged, into.Tagged = from.Untagged, from.Tagged
 		} else if from.Tagged != nil {
@@ -193,7 +207,7 @@ func (d *Device) Merge(o *Device) {
 		if family == prefix.IPv4 {
 			part = Addresses4
 		}
-		if o.Knows(part) && d.Knows(part) {
+		if o.Tells(part) && d.Knows(part) {
 			for i := range d.Interfaces {
 				d.Interfaces[i].Addresses = slices.DeleteFunc(d.Interfaces[i].Addresses, func(a Address) bool { return prefix.FamilyOf(a.Addr()) == family })
 			}
@@ -209,20 +223,22 @@ func (d *Device) Merge(o *Device) {
 		if family == prefix.IPv4 {
 			part = Routes4
 		}
-		if o.Knows(part) {
+		if o.Tells(part) {
 			d.Routes = slices.DeleteFunc(d.Routes, func(r Route) bool { return prefix.FamilyOf(r.To.Addr()) == family })
 		}
 	}
 	d.Routes = append(d.Routes, o.Routes...)
-	if o.Knows(Neighbours) {
+	if o.Tells(Neighbours) {
 		d.Neighbours = nil
 	}
 	d.Neighbours = append(d.Neighbours, o.Neighbours...)
-	if o.Knows(MACs) {
+	if o.Tells(MACs) {
 		d.MACs = nil
 	}
 	d.MACs = append(d.MACs, o.MACs...)
+	d.doubted = slices.DeleteFunc(d.doubted, o.Knows) // told anew, and wholly
 	d.Learn(o.Known...)
+	d.Doubt(o.doubted...)
 }
 
 func set[T comparable](into *T, from T) {

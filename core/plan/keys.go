@@ -16,6 +16,7 @@ type KeyDoc struct{ Name, Form, Doc string }
 
 // KeyGroup is the keys of one kind of map in the plan.
 type KeyGroup struct {
+	Of    string // the kind of map, in a word
 	Where string // where in the plan such a map stands
 	Keys  []KeyDoc
 }
@@ -23,17 +24,17 @@ type KeyGroup struct {
 // Keys is every key a plan may hold, for the reference.
 func Keys() []KeyGroup {
 	return []KeyGroup{
-		{"At the top of the plan", docs(topKeys())},
-		{"Under `settings`", docs(settingKeys)},
-		{"Under `wants`", docs(wantKeys)},
-		{"Of a block in its long form, under `blocks`", docs(blockKeys)},
-		{"Of each segment, under `segments`", docs(segmentKeys)},
-		{"Of a lease range in its long form, under a segment's `leases`", docs(leaseKeys)},
-		{"Of each device, under `devices`", docs(deviceKeys)},
-		{"Of each interface, under a device's `interfaces`", docs(interfaceKeys)},
-		{"Of a route in its long form, under a device's `routes`", docs(hopKeys)},
-		{"Of a permit in its long form, under a device's `permits` or `own-permits`", docs(permitKeys)},
-		{"Of a cable in its long form, under `cables`", docs(cableKeys)},
+		{"plan", "At the top of the plan", docs(topKeys())},
+		{"settings", "Under `settings`", docs(settingKeys)},
+		{"wants", "Under `wants`", docs(wantKeys)},
+		{"block", "Of a block in its long form, under `blocks`", docs(blockKeys)},
+		{"segment", "Of each segment, under `segments`", docs(segmentKeys)},
+		{"lease", "Of a lease range in its long form, under a segment's `leases`", docs(leaseKeys)},
+		{"device", "Of each device, under `devices`", docs(deviceKeys)},
+		{"interface", "Of each interface, under a device's `interfaces`", docs(interfaceKeys)},
+		{"route", "Of a route in its long form, under a device's `routes`", docs(hopKeys)},
+		{"permit", "Of a permit in its long form, under a device's `permits` or `own-permits`", docs(permitKeys)},
+		{"cable", "Of a cable in its long form, under `cables`", docs(cableKeys)},
 	}
 }
 

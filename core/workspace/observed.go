@@ -94,10 +94,17 @@ func (w *Workspace) Compare(devices []*observed.Device) *compare.Result {
 	return compare.Compare(w.Network, devices)
 }
 
+// Progress is how far each device is from what is planned of it, and what is done.
+func (w *Workspace) Progress(devices, saved []*observed.Device) ([]compare.Progress, []compare.Done) {
+	return compare.ProgressOf(w.Network, devices, saved)
+}
+
 // ComparePlan compares the plan with another.
 func (w *Workspace) ComparePlan(other *Workspace) *compare.Result {
 	r := compare.Compare(w.Network, compare.AsObserved(other.Network))
+	r.Untold = nil // it is compared
 	r.Sentences(w.Spec, other.Spec)
+	r.Facts(w.Spec, other.Spec)
 	return r
 }
 

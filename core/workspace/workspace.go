@@ -173,6 +173,9 @@ func (w *Numbers) Read() []finding.Finding { return w.read }
 
 // Check is every finding about the plan, those of reading it among them.
 func (w *Workspace) Check() []finding.Finding {
+	if w.Found { // what the plan's text says wrong is not of the network as found
+		return finding.Sort(verify.Check(w.Network))
+	}
 	return finding.Sort(append(slices.Clone(w.read), verify.Check(w.Network, w.Derived.Open...)...))
 }
 

@@ -36,11 +36,10 @@ func (a *app) check() *cobra.Command {
 			if least < 0 {
 				return fmt.Errorf("--fail-on is error, warning or advice, not %s", failOn)
 			}
-			w, err := a.open()
+			v, err := a.checkedWhat()
 			if err != nil {
 				return err
 			}
-			v := a.checked(w)
 			all := v.All
 			if done, err := a.report(func() view.Report { return v.Report(Version) }); err != nil {
 				return err
@@ -50,7 +49,7 @@ func (a *app) check() *cobra.Command {
 				}
 			}
 			switch {
-			case !w.Usable():
+			case !v.Usable:
 				return errSaid
 			case finding.Count(all, finding.Severity(least)) > 0:
 				return errWrong
@@ -64,9 +63,27 @@ func (a *app) check() *cobra.Command {
 	a.answersFlags(cmd, &real)
 	cmd.Flags().StringVar(&failOn, "fail-on", failOn, "exit with 1 from this `SEVERITY` on: error, warning, advice")
 	a.must(cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(finding.Severities, cobra.ShellCompDirectiveNoFileComp)))
+	a.observedFlag(cmd)
 	a.reportFlags(cmd)
 	a.explainFlag(cmd, "say why each finding matters")
 	return cmd
+}
+
+// checkedWhat checks the plan, or the network as found where that is asked for.
+func (a *app) checkedWhat() (view.Findings, error) {
+	if a.observed == "" {
+		w, err := a.open()
+		if err != nil {
+			return view.Findings{}, err
+		}
+		return a.checked(w), nil
+	}
+	w, err := a.usable()
+	if err != nil {
+		return view.Findings{}, err
+	}
+	all := w.Check()
+	return view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all), nil
 }
 
 // checked puts a check's result together.

@@ -30,13 +30,15 @@ func (a *app) compare() *cobra.Command {
 			"and what it breaks by itself, the worst first. Exit code 1 if anything differs.\n" +
 			"With --before the state is compared with an earlier one, with --saved what runs\n" +
 			"with what is saved; where another plan is named, the two plans are.",
-		Example: "  ropeswing compare\n  ropeswing compare --saved\n  ropeswing compare bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
+		Example: "  ropeswing compare\n  ropeswing compare --progress\n  ropeswing compare --saved\n  ropeswing compare bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case len(args) > 1:
 				return fmt.Errorf("compare takes one state, and there are %d names", len(args))
 			case len(args) == 1 && isPlan(args[0]) && (o.before != "" || o.saved):
 				return errors.New("--before and --saved go with a state, not with another plan")
+			case (o.progress || o.done) && (o.before != "" || o.saved || o.progress && o.done || len(args) == 1 && isPlan(args[0])):
+				return errors.New("--progress and --done are each about a state and the plan, and go with nothing else")
 			case o.before != "" && o.saved:
 				return errors.New("--before and --saved are two comparisons; take one after the other")
 			}
@@ -48,6 +50,9 @@ func (a *app) compare() *cobra.Command {
 			}
 			if len(args) > 0 {
 				o.with = args[0]
+			}
+			if o.progress || o.done {
+				return a.howFar(&o)
 			}
 			w, result, err := a.compared(&o)
 			if err != nil {
@@ -73,9 +78,42 @@ func (a *app) compare() *cobra.Command {
 	}
 	cmd.Flags().BoolVar(&o.saved, "saved", false, "compare what runs with what is saved: what a restart would change")
 	cmd.Flags().StringVar(&o.before, "before", "", "compare with the earlier state `STATE` instead of the plan")
+	cmd.Flags().BoolVar(&o.progress, "progress", false, "a row a device: how much is in place, what is left, which is next")
+	cmd.Flags().BoolVar(&o.done, "done", false, "list what is as planned")
 	a.wideFlag(cmd)
 	a.reportFlags(cmd)
 	return cmd
+}
+
+// howFar tells how far each device is, or what of it is done. It is an error as long as
+// something is to do.
+func (a *app) howFar(o *comparison) error {
+	w, err := a.usable()
+	if err != nil {
+		return err
+	}
+	devices, with, basis, err := a.state(o.with)
+	if err != nil {
+		return err
+	}
+	saved, err := workspace.ReadSaved(os.DirFS(a.at(with)))
+	if err != nil {
+		return fmt.Errorf("%s: %w", with, err)
+	}
+	all, done := w.Progress(devices, saved)
+	if o.done {
+		list := view.NewDone(done)
+		t := view.DoneTable(list)
+		return a.print(list, t, func() { t.Text(a.out, a.width, "", a.wide) })
+	}
+	v := view.NewProgress(all, basis)
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide) }); err != nil {
+		return err
+	}
+	if v.Left() > 0 {
+		return errWrong
+	}
+	return nil
 }
 
 // comparison is what is compared with what.
@@ -83,6 +121,9 @@ type comparison struct {
 	with   string // the state, or the other plan
 	before string // an earlier state
 	saved  bool   // what runs with what is saved
+
+	progress bool // a row a device, how far it is
+	done     bool // what is as planned
 
 	basis string    // what the answer stands on
 	words [2]string // what the two sides are

@@ -274,6 +274,16 @@ func (a *app) readObserved(o *observation, m *wire.ColumnMap, path string) (*wir
 	} else {
 		r, err = wire.Read(text, o.format, device)
 	}
+	if errors.Is(err, wire.ErrEmpty) { // the file's name may say of what
+		if parts := strings.Split(filepath.Base(path), "."); len(parts) > 2 {
+			if empty, ok := wire.Empty(device, parts[len(parts)-2]); ok {
+				r, err = empty, nil
+			}
+		}
+		if err != nil {
+			err = fmt.Errorf("%w; a file called %s.route.json says it: addr, link, route or neigh", err, device)
+		}
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -64,9 +64,14 @@ func (a *app) report(r func() view.Report) (bool, error) {
 	return false, nil
 }
 
+// observedFlag lets a command be asked about the network as found.
+func (a *app) observedFlag(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`")
+}
+
 // withoutFlag lets a command be asked what would be if parts were out of order.
 func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
-	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`")
+	a.observedFlag(cmd)
 	cmd.Flags().StringSliceVar(names, "without", nil, "with the cable, device, segment or interface `NAME` out of order; repeatable")
 	a.must(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
 }

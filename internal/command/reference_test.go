@@ -2,6 +2,7 @@ package command
 
 import (
 	"bytes"
+	"cmp"
 	"flag"
 	"fmt"
 	"go/ast"
@@ -19,6 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ropeswing/core/compare"
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
 )
@@ -87,6 +89,24 @@ func planReference() string {
 		fmt.Fprintf(&b, "\n## %s\n\n| key | what stands there | meaning |\n| --- | --- | --- |\n", g.Where)
 		for _, k := range g.Keys {
 			fmt.Fprintf(&b, "| `%s` | %s | %s |\n", k.Name, k.Form, k.Doc)
+		}
+	}
+	b.WriteString("\n## How each key is compared\n\nWhat `ropeswing compare` tells where a key differs: between two plans, and between a plan and a state. Where no list of a device tells of a key, that is said under the comparison.\n\n| of | key | between two plans | with a state |\n| --- | --- | --- | --- |\n")
+	words := func(all []compare.What) string {
+		texts := make([]string, len(all))
+		for i, w := range all {
+			texts[i] = string(w)
+		}
+		return strings.Join(texts, ", ")
+	}
+	for _, g := range plan.Keys() {
+		for _, k := range g.Keys {
+			how := compare.HowCompared[g.Of][k.Name]
+			plans, state := words(how.Whats), words(how.State)
+			if how.Because != "" {
+				plans = "need not be: " + how.Because
+			}
+			fmt.Fprintf(&b, "| %s | `%s` | %s | %s |\n", g.Of, k.Name, plans, cmp.Or(state, "–"))
 		}
 	}
 	return b.String()

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"ropeswing/core/compare"
+	"ropeswing/core/forward"
 	"ropeswing/core/observed"
 )
 
@@ -96,6 +97,7 @@ type Comparison struct {
 	Partly      []Partly     `json:"partly"`            // devices of which something is not known
 	Untried     int          `json:"untried,omitempty"` // differences of which what they break was not worked out: the network is too large
 	Among       int          `json:"among,omitempty"`   // hosts that stood for all where it was; absent where all were asked
+	Untold      []string     `json:"untold"`            // what the plan says of the devices that no list tells: not compared
 
 	words [2]string // what the two sides are
 }
@@ -117,18 +119,25 @@ type Difference struct {
 	Slip    string `json:"slip,omitempty"`    // what was likely done
 	Lost    int    `json:"lost"`              // how many ways between hosts it takes by itself
 	Such    string `json:"such_as,omitempty"` // the first of them
-	File    string `json:"file,omitempty"`    // where the plan says it
-	Line    int    `json:"line,omitempty"`
+
+	Unmet     []string `json:"unmet,omitempty"`     // requirements that do not hold with it, by itself
+	Unmanaged []string `json:"unmanaged,omitempty"` // devices that the operator does not come to with it, by itself
+
+	File string `json:"file,omitempty"` // where the plan says it
+	Line int    `json:"line,omitempty"`
 }
 
 // NewComparison puts a comparison into its JSON form.
 func NewComparison(r *compare.Result, basis string, words [2]string) Comparison {
-	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: []Partly{}, Untried: r.Untried, Among: r.Among}
+	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: []Partly{}, Untried: r.Untried, Among: r.Among, Untold: []string{}}
+	for _, w := range r.Untold {
+		v.Untold = append(v.Untold, string(w))
+	}
 	for _, p := range r.Partly {
 		v.Partly = append(v.Partly, Partly(p))
 	}
 	for _, d := range r.Differences {
-		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found, Slip: d.Slip.Words(r.Net), Lost: d.Lost}
+		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found, Slip: d.Slip.Words(r.Net), Lost: d.Lost, Unmet: d.Unmet, Unmanaged: d.Unmanaged}
 		if d.Lost > 0 {
 			x.Such = d.From + " cannot reach " + d.To
 		}
@@ -165,6 +174,16 @@ func (v Comparison) Table() Table {
 		if d.Lost > 1 {
 			such += fmt.Sprintf(", and %s more", Count(d.Lost-1, "way"))
 		}
+		if len(d.Unmet) > 0 {
+			such += "; the requirement '" + d.Unmet[0] + "'"
+			if n := len(d.Unmet) - 1; n > 0 {
+				such += fmt.Sprintf(" and %d more", n)
+			}
+		}
+		if len(d.Unmanaged) > 0 {
+			such += "; the operator does not come to " + forward.And(d.Unmanaged)
+		}
+		such = strings.TrimPrefix(such, "; ")
 		t.Rows = append(t.Rows, []string{d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found, d.Slip, such, fmt.Sprint(d.Lost), counted(d.Line)})
 	}
 	return t
@@ -198,6 +217,9 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 	}
 	for _, part := range parts {
 		paragraph(w, width, faint.Render("not known: ")+Clean(part+" of "+strings.Join(of[part], ", ")), "  ")
+	}
+	if len(v.Untold) > 0 {
+		paragraph(w, width, faint.Render("not compared, since no list tells it: ")+Clean(strings.Join(v.Untold, ", ")), "  ")
 	}
 	if v.Untried > 0 {
 		paragraph(w, width, faint.Render("not worked out: ")+Clean("what "+Count(v.Untried, "difference")+" would break; in a network of this size it is for the likeliest only"), "  ")

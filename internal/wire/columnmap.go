@@ -297,6 +297,7 @@ func (x *mapping) finish() error {
 		}
 	}
 	if err != nil {
+		d.Doubt(partsOf(columns)...)
 		x.unread(x.line, strings.Join(cells, "  "), "%s", err)
 	}
 	for _, k := range x.table.Known {

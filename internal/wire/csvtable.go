@@ -18,7 +18,7 @@ import (
 // Fields are what a column of a table can tell: the keys of a CSV heading and of a
 // column map.
 var Fields = []string{
-	"device", "interface", "admin", "oper", "type", "mtu", "mac", "description", "speed", "address", "length", "mask", "secondary",
+	"device", "interface", "admin", "oper", "type", "mtu", "mac", "description", "speed", "group", "address", "length", "mask", "secondary",
 	"untagged", "tagged", "destination", "next-hop", "source", "distance", "metric", "active", "table", "neighbour", "neighbour-mac", "learned-mac", "vlan", "name",
 }
 
@@ -53,9 +53,17 @@ func (r *Reading) readCSV(text []byte, device string) error {
 			return fmt.Errorf("line 1: the column %s stands there twice", heading[i])
 		}
 	}
-	for {
+	for rows := 0; ; rows++ {
 		cells, err := in.Read()
 		if errors.Is(err, io.EOF) {
+			if rows > 0 {
+				return nil
+			}
+			d, err := r.of(device)
+			if err != nil {
+				return err
+			}
+			d.Learn(partsOf(heading)...) // it is there, and empty
 			return nil
 		}
 		if err != nil {
@@ -77,13 +85,36 @@ func (r *Reading) readCSV(text []byte, device string) error {
 			return fmt.Errorf("line %d: %w", line, err)
 		}
 		if len(cells) != len(heading) {
+			d.Doubt(partsOf(heading)...)
 			r.unread(line, strings.Join(cells, ","), "%d cells under %d headings", len(cells), len(heading))
 			continue
 		}
 		if err := takeRow(d, row, heading, nil); err != nil {
+			d.Doubt(partsOf(heading)...)
 			r.unread(line, strings.Join(cells, ","), "%s", err)
 		}
 	}
+}
+
+// partsOf are the parts of a device that a table with such columns tells of.
+func partsOf(columns []string) []observed.Part {
+	has := func(name string) bool { return slices.Contains(columns, name) }
+	switch {
+	case has("destination"):
+		return []observed.Part{observed.Routes4, observed.Routes6}
+	case has("neighbour"):
+		return []observed.Part{observed.Neighbours}
+	case has("learned-mac"):
+		return []observed.Part{observed.MACs}
+	}
+	parts := []observed.Part{observed.Interfaces}
+	if has("address") {
+		parts = append(parts, observed.Addresses4, observed.Addresses6)
+	}
+	if has("untagged") || has("tagged") {
+		parts = append(parts, observed.VLANs)
+	}
+	return parts
 }
 
 // takeRow takes in one row of a table: an interface, an address, a route, a
@@ -141,6 +172,10 @@ func takeInterface(d *observed.Device, row map[string]string, has func(string) b
 		if i.Speed, err = strconv.ParseInt(row["speed"], 10, 64); err != nil {
 			return fmt.Errorf("%s is no speed in bits a second", row["speed"])
 		}
+	}
+	if has("group") {
+		group := strings.Trim(row["group"], "-")
+		i.Group = &group
 	}
 	if has("untagged") && row["untagged"] != "" {
 		v, err := strconv.Atoi(row["untagged"])
@@ -282,6 +317,9 @@ func takeRoute(d *observed.Device, row map[string]string, words func(field, text
 		}
 		active := s == observed.Up
 		x.Active = &active
+		if !active {
+			d.Learn(observed.Standby)
+		}
 	}
 	d.Learn(familyPart(prefix.FamilyOf(to.Addr()), observed.Routes4, observed.Routes6))
 	d.Routes = append(d.Routes, x)

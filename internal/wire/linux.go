@@ -2,6 +2,7 @@ package wire
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -15,6 +16,7 @@ type (
 	linuxLink struct {
 		Name      string         `json:"ifname"`
 		Parent    string         `json:"link"`
+		Master    string         `json:"master"`
 		Flags     []string       `json:"flags"`
 		MTU       int            `json:"mtu"`
 		Oper      string         `json:"operstate"`
@@ -69,6 +71,7 @@ func (r *Reading) readLinux(text []byte, device string) error {
 	for i, raw := range all {
 		var keys map[string]json.RawMessage
 		if err := json.Unmarshal(raw, &keys); err != nil {
+			d.Doubt(observed.Parts...)
 			r.unread(0, string(raw), "entry %d is no object", i+1)
 			continue
 		}
@@ -91,20 +94,73 @@ func (r *Reading) readLinux(text []byte, device string) error {
 				err = linuxRoutes(d, &route)
 			}
 		default:
+			d.Doubt(observed.Parts...)
 			r.unread(0, string(raw), "entry %d is neither an interface, a route nor a neighbour", i+1)
 		}
 		if err != nil {
+			switch {
+			case keys["ifname"] != nil:
+				d.Doubt(observed.Interfaces, observed.Addresses4, observed.Addresses6)
+			case keys["lladdr"] != nil || keys["state"] != nil:
+				d.Doubt(observed.Neighbours)
+			default:
+				d.Doubt(observed.Routes4, observed.Routes6, observed.Standby)
+			}
 			r.unread(0, string(raw), "%s", err)
 		}
 	}
 	if len(all) == 0 {
-		return fmt.Errorf("the list is empty, and does not say of what")
+		return ErrEmpty
 	}
+	r.standby(d)
 	return nil
+}
+
+// ErrEmpty is the error of a list that is there, and does not say of what it is.
+var ErrEmpty = errors.New("the list is empty, and does not say of what")
+
+// Empty is what is known of a device from a list with nothing in it, by the word for
+// what it lists: addr, link, route or neigh; false where that is none of them.
+func Empty(device, of string) (*Reading, bool) {
+	parts, ok := map[string][]observed.Part{
+		"addr": {observed.Interfaces, observed.Addresses4, observed.Addresses6}, "link": {observed.Interfaces},
+		"route": {observed.Routes4, observed.Routes6}, "route4": {observed.Routes4}, "route6": {observed.Routes6}, "neigh": {observed.Neighbours},
+	}[of]
+	r := &Reading{Format: "linux"}
+	d, err := r.of(device)
+	if !ok || err != nil {
+		return nil, false
+	}
+	d.Learn(parts...)
+	return r, true
+}
+
+// standby learns that routes which stand by are listed, where there are two to one
+// destination with different metrics.
+func (r *Reading) standby(d *observed.Device) {
+	type key struct {
+		table string
+		to    netip.Prefix
+	}
+	metrics := map[key]int{}
+	for _, x := range d.Routes {
+		k, metric := key{x.Table, x.To}, 0
+		if x.Source == "direct" {
+			continue
+		}
+		if x.Metric != nil {
+			metric = *x.Metric
+		}
+		if m, there := metrics[k]; there && m != metric {
+			d.Learn(observed.Standby)
+		}
+		metrics[k] = metric
+	}
 }
 
 func (r *Reading) linuxLink(d *observed.Device, x *linuxLink, addresses bool) {
 	if x.Name == "" {
+		d.Doubt(observed.Interfaces, observed.Addresses4, observed.Addresses6)
 		r.unread(0, x.MAC, "an interface has no name")
 		return
 	}
@@ -121,6 +177,11 @@ func (r *Reading) linuxLink(d *observed.Device, x *linuxLink, addresses bool) {
 	if slices.Contains(x.Flags, "UP") {
 		i.Admin = observed.Up
 	}
+	group := "" // of a bridge a port is master, too, but only that of a group makes it a slave
+	if slices.Contains(x.Flags, "SLAVE") {
+		group = x.Master
+	}
+	i.Group = &group
 	switch x.Oper {
 	case "UP":
 		i.Oper = observed.Up
@@ -133,6 +194,7 @@ func (r *Reading) linuxLink(d *observed.Device, x *linuxLink, addresses bool) {
 	for _, a := range x.Addresses {
 		addr, err := netip.ParseAddr(a.Local)
 		if err != nil || a.Length < 0 || a.Length > addr.BitLen() {
+			d.Doubt(observed.Addresses4, observed.Addresses6)
 			r.unread(0, a.Local, "no address: %s/%d on %s", a.Local, a.Length, x.Name)
 			continue
 		}

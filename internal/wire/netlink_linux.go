@@ -49,6 +49,7 @@ func ReadHere(device string) (*Reading, error) {
 		}
 		for i := range routes {
 			if err := h.route(&routes[i], family); err != nil {
+				d.Doubt(observed.Routes4, observed.Routes6, observed.Standby)
 				r.unread(0, routes[i].String(), "%s", err)
 			}
 		}
@@ -58,6 +59,7 @@ func ReadHere(device string) (*Reading, error) {
 		}
 		for i := range neighbours {
 			if err := h.neighbour(&neighbours[i]); err != nil {
+				d.Doubt(observed.Neighbours)
 				r.unread(0, neighbours[i].String(), "%s", err)
 			}
 		}

@@ -212,3 +212,48 @@ func FuzzRead(f *testing.F) {
 		check(wire.ReadMapped(text, m, "r"))
 	})
 }
+
+// A row that is not understood withdraws that its part is known, whatever else of it was
+// read; a table that is there and empty is known.
+func TestWhatIsReadInPartIsNotKnown(t *testing.T) {
+	all := observed.Parts
+	for about, tt := range map[string]struct {
+		text    string
+		known   []observed.Part
+		without []observed.Part
+	}{
+		"linux addresses":        {`[{"ifname":"e0","flags":["UP"],"addr_info":[{"local":"10.0.0.1","prefixlen":24},{"local":"10.0.0.999","prefixlen":24}]}]`, []observed.Part{observed.Interfaces}, []observed.Part{observed.Addresses4, observed.Addresses6}},
+		"linux routes":           {`[{"dst":"10.0.0.0/24","dev":"e0","protocol":"kernel"},{"dst":"10.9.0.0/99","gateway":"10.0.0.2","dev":"e0"}]`, nil, []observed.Part{observed.Routes4, observed.Routes6}},
+		"linux, standing by":     {`[{"dst":"10.9.0.0/24","gateway":"10.0.0.2","dev":"e0"},{"dst":"10.9.0.0/24","gateway":"10.0.0.3","dev":"e0","metric":11}]`, []observed.Part{observed.Routes4, observed.Standby}, []observed.Part{observed.Routes6}},
+		"linux, nothing of ours": {`[{"dst":"10.9.0.0/24","gateway":"10.0.0.2","dev":"e0"},{"what":1}]`, nil, all},
+		"csv interfaces":         {"interface,oper\ne0,up\ne1,sideways\n", nil, []observed.Part{observed.Interfaces}},
+		"csv routes":             {"destination,next-hop\n10.0.0.0/24,10.9.9.9\nnowhere,10.9.9.9\n", nil, []observed.Part{observed.Routes4, observed.Routes6}},
+		"csv, a cell too many":   {"destination,next-hop\n10.0.0.0/24,10.9.9.9,1\n", nil, []observed.Part{observed.Routes4, observed.Routes6}},
+		"csv, empty":             {"destination,next-hop\n", []observed.Part{observed.Routes4, observed.Routes6}, []observed.Part{observed.Interfaces}},
+		"models, a route":        {`{"ietf-routing:routing":{"ribs":{"rib":[{"name":"ipv4-main","address-family":"ipv4","routes":{"route":[{"destination-prefix":"10.0.0.0/24","active":[null],"next-hop":{"next-hop-address":"10.9.9.9"}},{"destination-prefix":"10.0.0.0/24"}]}}]}}}`, nil, []observed.Part{observed.Routes4, observed.Standby}},
+		"models, no routes":      {`{"ietf-routing:routing":{"ribs":{"rib":[{"name":"ipv4-main","address-family":"ipv4","routes":{}}]}}}`, []observed.Part{observed.Routes4}, []observed.Part{observed.Routes6}},
+	} {
+		r, err := wire.Read([]byte(tt.text), "", "x")
+		require.NoError(t, err, about)
+		for _, p := range tt.known {
+			assert.True(t, r.Devices[0].Knows(p), "%s: %s is known", about, p)
+		}
+		for _, p := range tt.without {
+			assert.False(t, r.Devices[0].Knows(p), "%s: %s is not known", about, p)
+		}
+		// Nor is it, put together with an earlier word that was whole.
+		whole := &observed.Device{Name: "x"}
+		whole.Learn(all...)
+		whole.Merge(r.Devices[0])
+		for _, p := range tt.without {
+			assert.Equal(t, len(r.Unread) == 0 || !r.Devices[0].Tells(p), whole.Knows(p), "%s: %s, put together", about, p)
+		}
+	}
+	_, err := wire.Read([]byte("[]"), "", "x")
+	require.ErrorIs(t, err, wire.ErrEmpty)
+	r, ok := wire.Empty("x", "route")
+	require.True(t, ok)
+	assert.True(t, r.Devices[0].Knows(observed.Routes6))
+	_, ok = wire.Empty("x", "json")
+	assert.False(t, ok)
+}

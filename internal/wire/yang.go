@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -207,6 +208,7 @@ func (r *Reading) readModels(top []*node, device string) error {
 func (r *Reading) yangInterface(d *observed.Device, n *node, old bool) {
 	name := n.leaf("name")
 	if name == "" {
+		d.Doubt(observed.Interfaces, observed.Addresses4, observed.Addresses6)
 		r.unread(n.line, n.name, "an interface has no name")
 		return
 	}
@@ -240,7 +242,11 @@ func (r *Reading) yangInterface(d *observed.Device, n *node, old bool) {
 		if m, err := strconv.Atoi(x.leaf("mtu")); err == nil && m > 0 && (i.MTU == 0 || m < i.MTU) {
 			i.MTU = m // of the two families' the smaller one tells
 		}
-		x.each("address", func(a *node) { r.yangAddress(i, a) })
+		x.each("address", func(a *node) {
+			if !r.yangAddress(i, a) {
+				d.Doubt(part)
+			}
+		})
 		x.each("neighbor", func(a *node) {
 			if addr, err := netip.ParseAddr(a.leaf("ip")); err == nil {
 				d.Learn(observed.Neighbours)
@@ -260,18 +266,19 @@ func yangStatus(text string) observed.Status {
 	return ""
 }
 
-func (r *Reading) yangAddress(i *observed.Interface, a *node) {
+func (r *Reading) yangAddress(i *observed.Interface, a *node) bool {
 	addr, err := netip.ParseAddr(a.leaf("ip"))
 	if err != nil {
 		r.unread(a.line, a.leaf("ip"), "no address: %s", err)
-		return
+		return false
 	}
 	p, err := addressOf(addr.WithZone("").String(), a.leaf("prefix-length"), a.leaf("netmask"))
 	if err != nil {
 		r.unread(a.line, a.leaf("ip"), "%s", err)
-		return
+		return false
 	}
 	i.Add(observed.Address{Prefix: p, Origin: bare(a.leaf("origin"))})
+	return true
 }
 
 // yangRouting reads the tables of RFC 8349, and static routes that are configured
@@ -293,7 +300,18 @@ func (r *Reading) yangRouting(d *observed.Device, n *node) {
 				table = strings.TrimPrefix(table, family)
 			}
 		}
+		first := len(d.Routes)
 		routes.each("route", func(x *node) { r.yangRoute(d, x, table, bare(x.leaf("source-protocol"))) })
+		// RFC 8349 §7: what is in use has an empty leaf that says so; the rest stands by.
+		if these := d.Routes[first:]; slices.ContainsFunc(these, func(x observed.Route) bool { return x.Active != nil }) {
+			d.Learn(observed.Standby)
+			for i := range these {
+				if these[i].Active == nil {
+					no := false
+					these[i].Active = &no
+				}
+			}
+		}
 	})
 	if ribs > 0 {
 		return
@@ -313,6 +331,7 @@ func (r *Reading) yangRouting(d *observed.Device, n *node) {
 func (r *Reading) yangRoute(d *observed.Device, n *node, table, source string) {
 	to, err := netip.ParsePrefix(n.leaf("destination-prefix"))
 	if err != nil {
+		d.Doubt(observed.Routes4, observed.Routes6, observed.Standby)
 		r.unread(n.line, n.leaf("destination-prefix"), "no destination: %s", err)
 		return
 	}
@@ -348,6 +367,7 @@ func (r *Reading) yangRoute(d *observed.Device, n *node, table, source string) {
 		return
 	}
 	if hop == nil {
+		d.Doubt(familyPart(prefix.FamilyOf(to.Addr()), observed.Routes4, observed.Routes6), observed.Standby)
 		r.unread(n.line, to.String(), "the route has no next hop")
 		return
 	}

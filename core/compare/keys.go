@@ -1,0 +1,52 @@
+package compare
+
+// How is how a key of the plan is compared between two plans: by what differs then, or
+// why it need not be. State is what of a state shows it too; "" where no list of a
+// device tells of it.
+type How struct {
+	Whats   []What
+	Because string
+	State   []What
+}
+
+func by(all ...What) How              { return How{Whats: all} }
+func need(because string) How         { return How{Because: because} }
+func (h How) inState(all ...What) How { h.State = all; return h }
+
+// HowCompared is how each key of the plan is compared, by the kind of map it stands in.
+var HowCompared = map[string]map[string]How{
+	"plan": {
+		"ropeswing": need("the version of the format, of which there is one"), "plan": need("a name for readers"), "include": need("where it is written does not matter"),
+		"operator": by(OfOperator), "settings": by(OfSetting), "wants": by(OfWants), "groups": by(OfMeaning), "must": by(OfRequirement),
+		"vlans": by(OfVLANNumbers), "blocks": by(OfBlock), "segments": by(OfSegment), "devices": by(OfDevice), "cables": by(OfCable),
+	},
+	"settings": {
+		"resolve-through-default": by(OfSetting), "vlan-interface-needs-port": by(OfSetting), "error-source": by(OfSetting), "spanning-tree": by(OfSetting), "tree-root": by(OfSetting),
+		"ports-start": by(OfAdmin).inState(OfAdmin), "default-vlan": by(OfVLAN).inState(OfVLAN),
+	},
+	"wants": {"reach": by(OfWants), "world": by(OfWants), "carriers": by(OfWants), "floating": by(OfWants), "summarise": by(OfWants), "leave-out": by(OfWants)},
+	"block": {"prefix": by(OfBlock), "keep": by(OfKept), "note": need(aRemark)},
+	"segment": {
+		"vlan": by(OfVLAN, OfTag).inState(OfVLAN), "prefix": by(OfSegment, OfAddress).inState(OfAddress), "hosts": by(OfNeed), "grow": by(OfNeed), "point-to-point": by(OfNeed), "length": by(OfNeed), "from": by(OfFrom),
+		"identifier": by(OfIdentifier), "leases": by(OfLeases), "gateway": by(OfGateway, OfNextHop).inState(OfNextHop), "note": need(aRemark),
+	},
+	"lease": {"range": by(OfLeases), "by": by(OfLeases)},
+	"device": {
+		"is": by(OfKind), "at": by(OfCable), "address": by(OfAddress).inState(OfAddress), "gateway": by(OfNextHop, OfRoute).inState(OfNextHop), "loopback": by(OfAddress).inState(OfAddress), "from": by(OfFrom), "manage": by(OfManage), "answers": by(OfAnswers),
+		"tables": by(OfRoute, OfNextHop).inState(OfNextHop), "forwards": by(OfForwards), "beyond": by(OfBeyond), "interfaces": by(OfInterface).inState(OfInterface), "routes": by(OfRoute).inState(OfRoute),
+		"permits": by(OfPermit), "own-permits": by(OfPermit), "otherwise": by(OfPermit), "keeps-state": by(OfPermit), "translates": by(OfTranslation), "note": need(aRemark),
+	},
+	"interface": {
+		"segment": by(OfAddress).inState(OfAddress), "vlan": by(OfTag), "access": by(OfVLAN).inState(OfVLAN), "tagged": by(OfVLAN).inState(OfVLAN), "untagged": by(OfVLAN).inState(OfVLAN),
+		"address": by(OfAddress).inState(OfAddress), "secondary": by(OfAddress, OfOrder).inState(OfAddress, OfOrder), "link-local": by(OfLinkLocal, OfAddress).inState(OfAddress), "mac": by(OfMAC).inState(OfMAC), "borrow": by(OfBorrow), "prefer": by(OfPrefer),
+		"virtual": by(OfVirtual), "priority": by(OfPriority), "table": by(OfTable), "members": by(OfMembers).inState(OfMembers), "mtu": by(OfMTU).inState(OfMTU), "bandwidth": by(OfBandwidth).inState(OfBandwidth),
+		"line": by(OfLine), "clock": by(OfLine), "parent": by(OfParent), "tag": by(OfTag), "admin": by(OfAdmin).inState(OfAdmin), "note": need(aRemark),
+	},
+	"route": {
+		"next-hop": by(OfNextHop).inState(OfNextHop), "out": by(OfNextHop).inState(OfNextHop), "distance": by(OfDistance).inState(OfDistance), "metric": by(OfMetric).inState(OfMetric), "watch": by(OfWatch), "discard": by(OfNextHop).inState(OfNextHop),
+	},
+	"permit": {"permit": by(OfPermit), "in": by(OfPermit), "out": by(OfPermit), "pending": by(OfPermit), "note": need(aRemark)},
+	"cable":  {"between": by(OfCable), "fault": by(OfCable), "cost": by(OfCable)},
+}
+
+const aRemark = "a remark for the reader"
