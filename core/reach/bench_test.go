@@ -29,7 +29,7 @@ func benchmarkSweep(b *testing.B, text string) {
 	b.ReportAllocs()
 	for b.Loop() {
 		lost := 0
-		_ = reach.Sweep(context.Background(), net, ends, model.Echo, failures, func(l reach.Loss) { lost += l.Lost })
+		_ = reach.Sweep(context.Background(), net, reach.Asked{Ends: ends, Over: model.Echo}, failures, func(l reach.Loss) { lost += l.Lost })
 		b.ReportMetric(float64(len(failures)), "failures")
 		b.ReportMetric(float64(len(ends)), "ends")
 		b.ReportMetric(float64(lost), "lost")

@@ -214,7 +214,7 @@ func (m *Matrix) firstSteps(net *forward.Network, v routing.View, own model.Segm
 			case forAll(run, s) && run.Last > last:
 				add(run.Last, s)
 				p = run.Last - 1
-			case m.at(int32(p)).Segment != own:
+			case own == model.None || m.at(int32(p)).Segment != own:
 				add(last, s)
 			case len(all) > 0:
 				all[len(all)-1].last = int32(last)

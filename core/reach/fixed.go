@@ -19,7 +19,7 @@ type fixed struct {
 	end    []int32      // by place: the end
 	place  []int32      // by end: its place
 	odd    []bool       // by place: several devices may answer, so that each way is asked for itself
-	on     map[model.SegmentID][]int32
+	on     map[lan][]int32
 
 	nodes []routing.Key // the tables of devices that forward
 	node  map[routing.Key]int32
@@ -28,7 +28,7 @@ type fixed struct {
 }
 
 func newFixed(net *forward.Network, ends []*End, over model.Service) *fixed {
-	f := &fixed{Ends: ends, over: over, on: map[model.SegmentID][]int32{}, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
+	f := &fixed{Ends: ends, over: over, on: map[lan][]int32{}, node: map[routing.Key]int32{}, words: (len(ends) + 63) / 64}
 	f.end = make([]int32, len(ends))
 	for i := range f.end {
 		f.end[i] = int32(i)
@@ -38,7 +38,7 @@ func newFixed(net *forward.Network, ends []*End, over model.Service) *fixed {
 	for p, e := range f.end {
 		f.sorted = append(f.sorted, ends[e].Address)
 		f.place[e] = int32(p)
-		f.on[ends[e].Segment] = append(f.on[ends[e].Segment], int32(p))
+		f.on[ends[e].lan()] = append(f.on[ends[e].lan()], int32(p))
 		if ends[e].Address.Is4() {
 			f.four = p + 1
 		}
@@ -74,7 +74,7 @@ func (f *fixed) at(p int32) *End { return f.Ends[f.end[p]] }
 // counts tells whether the way between two places is one to be asked for: of one
 // family, and between segments.
 func (f *fixed) counts(p, q int32) bool {
-	return (int(p) < f.four) == (int(q) < f.four) && f.at(p).Segment != f.at(q).Segment
+	return (int(p) < f.four) == (int(q) < f.four) && f.at(p).lan() != f.at(q).lan()
 }
 
 // eachOdd visits every way, there and back, with an end that is odd.

@@ -80,7 +80,7 @@ func (m *Matrix) judge() {
 				j.works[p][w], j.partly[p][w], j.unanswered[p][w] = works[w]&j.asked[p][w], partly[w]&j.asked[p][w], unanswered[w]&j.asked[p][w]
 			}
 			// Those of one class, and on one segment, are a matter of these two.
-			near := m.on[m.at(p).Segment]
+			near := m.on[m.at(p).lan()]
 			if m.at(p).Segment == model.None {
 				near = nil
 			}
@@ -129,7 +129,7 @@ func (m *Matrix) Unanswered(visit func(from, to *End)) {
 		to = to[:0]
 		eachBit(m.judged.unanswered[p], func(q int32) {
 			k := kind{m.judged.class[p], m.judged.class[q]}
-			if e := m.end[q]; !seen[k] && m.Ends[e].Segment != from.Segment {
+			if e := m.end[q]; !seen[k] && m.Ends[e].lan() != from.lan() {
 				to = append(to, e)
 			}
 		})
@@ -232,7 +232,7 @@ func (m *Matrix) alike() (members [][]int32) {
 		var key strings.Builder
 		fmt.Fprint(&key, m.sorted[p].Is4(), m.of[p])
 		if d := m.net.State.Domain(e.Interface); meets[d] || m.net.Policy.Touches(e.Device) {
-			fmt.Fprint(&key, " in ", e.Segment, e.Device)
+			fmt.Fprint(&key, " in ", e.Segment, e.Device, e.Interface)
 		}
 		for i := range sides {
 			if sides[i].Contains(e.Address) {

@@ -149,7 +149,7 @@ func (m *Matrix) Between(some, others func(*End) bool, visit func(Pair) bool) {
 			continue
 		}
 		for j, to := range m.Ends {
-			if from.Segment == to.Segment || from.Address.Is4() != to.Address.Is4() || !others(to) {
+			if !from.Asks(to) || !others(to) {
 				continue
 			}
 			if !visit(Pair{From: from, To: to, Verdict: m.Verdict(i, j)}) {
@@ -234,7 +234,7 @@ func (m *Matrix) onlyAsked(row []uint64, p int32) {
 		unset(row, 0, m.four)
 		unset(row, len(m.sorted), m.fixed.words*64)
 	}
-	for _, q := range m.on[m.at(p).Segment] {
+	for _, q := range m.on[m.at(p).lan()] {
 		put(row, q/64, 1<<(q%64), false)
 	}
 }

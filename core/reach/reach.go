@@ -13,7 +13,8 @@ import (
 )
 
 // End is who stands for a segment in one family: its first host with an
-// address, else the first of its other devices.
+// address, else the first of its other devices. Where Segment is None it is a device,
+// by one of its addresses.
 type End struct {
 	Segment   model.SegmentID
 	Device    model.DeviceID
@@ -30,6 +31,38 @@ type Pair struct {
 
 // Is4 tells whether it is a way in IPv4.
 func (w Pair) Is4() bool { return w.To.Address.Is4() }
+
+// Name is what an end stands for: its segment, else its device; of the world, which is
+// not one place, its address.
+func (e *End) Name(spec *model.Spec) string {
+	switch {
+	case e.Segment != model.None:
+		return spec.Segments[e.Segment].Name
+	case spec.Devices[e.Device].Kind == model.World:
+		return e.Address.String()
+	}
+	return spec.Devices[e.Device].Name
+}
+
+// lan is what two ends have in common between which nothing is asked: their segment, or
+// where they stand for devices the device.
+type lan struct {
+	segment model.SegmentID
+	device  model.DeviceID
+}
+
+func (e *End) lan() lan {
+	if e.Segment != model.None {
+		return lan{e.Segment, model.None}
+	}
+	return lan{model.None, e.Device}
+}
+
+// Asks tells whether a pair of ends is asked for: they are of one family, and not of one
+// segment or device.
+func (e *End) Asks(to *End) bool {
+	return e.Address.Is4() == to.Address.Is4() && e.lan() != to.lan()
+}
 
 // Ends lists who stands for each segment, IPv4 before IPv6: hosts before others,
 // the world last.

@@ -88,12 +88,12 @@ func TestWhatAFailureTakesAway(t *testing.T) {
 	net := coretest.Network(t, ring)
 	spec := net.Spec
 	got := map[string][3]int{}
-	require.NoError(t, reach.Sweep(t.Context(), net, lans(t, net), model.Echo, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
+	require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: lans(t, net), Over: model.Echo}, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
 		got[spec.Cables[l.Failures[0].Cable].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
 	}))
 	assert.Equal(t, map[string][3]int{"x-ab": {2, 0, 0}, "x-bc": {2, 0, 0}, "x-ca": {0, 0, 0}}, got)
 	losses := map[string][3]int{}
-	require.NoError(t, reach.Sweep(t.Context(), net, lans(t, net), model.Echo, reach.Together(reach.Devices(spec), 1), func(l reach.Loss) {
+	require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: lans(t, net), Over: model.Echo}, reach.Together(reach.Devices(spec), 1), func(l reach.Loss) {
 		losses[spec.Devices[l.Failures[0].Device].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
 	}))
 	assert.Equal(t, [3]int{4, 4, 0}, losses["a"], "with a its LAN goes: no wire leads there")
@@ -133,7 +133,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 		if seed%2 == 1 && seed < 60 {
 			ofPaths(t, net, m, seed)
 		}
-		require.NoError(t, reach.Sweep(t.Context(), net, ends, model.Echo, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
+		require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: ends, Over: model.Echo}, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
 			after := net.Update(net.State.With(l.Failures...))
 			lost, loops, rerouted := 0, 0, 0
 			for _, w := range ways {
@@ -344,4 +344,56 @@ func withRandomRoutes(spec *model.Spec, r *rand.Rand) *model.Spec {
 		}
 	}
 	return spec.WithDerived(statics)
+}
+
+// Devices are ends too, those on one segment among them, and failures are asked of picked
+// pairs only: all as pings say.
+func TestDevicesAndPickedPairs(t *testing.T) {
+	lost := 0
+	for seed := range 60 {
+		r := rand.New(rand.NewPCG(uint64(seed), 19))
+		spec := coretest.Spec(t, coretest.RandomNetwork(r, "{}"))
+		if spec, _, _ = derive.Resolve(spec); seed%3 == 0 {
+			spec = coretest.WithRandomPolicies(spec, r)
+		}
+		net := forward.Resolve(network.Build(spec).State())
+		ends := reach.Ends(spec)
+		for d := range spec.Devices {
+			for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
+				for _, a := range spec.Interfaces[id].Addresses {
+					if r.IntN(2) == 0 && !a.Addr().IsLinkLocalUnicast() {
+						ends = append(ends, &reach.End{Segment: model.None, Device: model.DeviceID(d), Interface: id, Address: a.Addr()})
+					}
+				}
+			}
+		}
+		ping := func(net *forward.Network, from, to *reach.End) forward.Verdict {
+			return forward.Ping(net, from.Device, from.Address, to.Address, model.None).Verdict()
+		}
+		reach.All(net, ends).Pairs(func(w reach.Pair) bool {
+			require.Equal(t, ping(net, w.From, w.To), w.Verdict, "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
+			return true
+		})
+		from, to := map[*reach.End]bool{}, map[*reach.End]bool{}
+		for _, e := range ends {
+			from[e], to[e] = r.IntN(3) == 0, r.IntN(3) == 0
+		}
+		asked := reach.Asked{Ends: ends, Over: model.Echo, Of: func(a, b *reach.End) bool { return from[a] && to[b] }}
+		require.NoError(t, reach.Sweep(t.Context(), net, asked, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
+			want := 0
+			for _, a := range ends {
+				for _, b := range ends {
+					if from[a] && to[b] && a.Asks(b) && ping(net, a, b) == forward.Works && ping(l.After, a, b) != forward.Works {
+						want++
+					}
+				}
+			}
+			require.Equal(t, want, l.Lost, "seed %d", seed)
+			for _, p := range l.Pairs {
+				require.True(t, from[p.From] && to[p.To])
+			}
+			lost += l.Lost
+		}))
+	}
+	assert.Greater(t, lost, 500)
 }

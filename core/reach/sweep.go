@@ -42,11 +42,19 @@ type Takeover struct {
 	Out    model.InterfaceID // by which it leads
 }
 
+// Asked is what is asked of failures: over which service, and between which ends. Of,
+// where it is not nil, tells which pairs of ends count.
+type Asked struct {
+	Ends []*End
+	Over model.Service
+	Of   func(from, to *End) bool
+}
+
 // Sweep makes failures in turn, each a list of what fails together, on all cores,
 // and tells what each takes away of the ways that work over a service. Visit is
 // called for each in their order; it stops when the context ends.
-func Sweep(ctx context.Context, net *forward.Network, ends []*End, over model.Service, failures [][]network.Failure, visit func(Loss)) error {
-	s := newSweep(AllOver(net, ends, over), len(failures))
+func Sweep(ctx context.Context, net *forward.Network, asked Asked, failures [][]network.Failure, visit func(Loss)) error {
+	s := newSweep(AllOver(net, asked.Ends, asked.Over), asked.Of, len(failures))
 	done := make([]chan Loss, len(failures))
 	for i := range done {
 		done[i] = make(chan Loss, 1)
@@ -87,7 +95,7 @@ func Sweep(ctx context.Context, net *forward.Network, ends []*End, over model.Se
 type sweep struct {
 	*Matrix
 	base    [][]uint64 // by class: the ways that work
-	places  [][]uint64 // the same by place, where ways are judged or addresses shared; else nil
+	places  [][]uint64 // the same by place, where ways are judged, addresses shared or pairs picked; else nil
 	trees   []*tree    // by class
 	weights *weights
 	reasons int        // for how many lost ways of a failure reasons are looked for
@@ -100,12 +108,22 @@ type usedOnce struct {
 	used map[model.StaticID]bool
 }
 
-func newSweep(m *Matrix, failures int) *sweep {
+func newSweep(m *Matrix, of func(from, to *End) bool, failures int) *sweep {
 	s := &sweep{Matrix: m, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices)), trees: make([]*tree, len(m.members))}
 	parallel.Each(len(s.trees), func(c int) { s.trees[c] = newTree(m.next[c]) })
 	s.reasons = max(20, min(mostPairs, mostReasons/max(1, failures)))
-	if m.judged != nil || slices.Contains(m.odd, true) {
+	if m.judged != nil || slices.Contains(m.odd, true) || of != nil {
 		s.places = m.both()
+	}
+	if of == nil {
+		return s
+	}
+	for p, row := range s.places {
+		eachBit(row, func(q int32) {
+			if !of(m.at(int32(p)), m.at(q)) {
+				put(row, q/64, 1<<(q%64), false)
+			}
+		})
 	}
 	return s
 }

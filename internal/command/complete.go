@@ -72,6 +72,15 @@ func (a *app) completeSegments(_ *cobra.Command, _ []string, _ string) ([]string
 	return names, noFiles
 }
 
+// completeParties offers whom a question may be from or to.
+func (a *app) completeParties(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
+	w, ok := a.quietly()
+	if !ok {
+		return nil, noFiles
+	}
+	return w.PartyNames(), noFiles
+}
+
 // completeRetired offers whose numbers are retired.
 func (a *app) completeRetired(_ *cobra.Command, _ []string, _ string) ([]string, cobra.ShellCompDirective) {
 	w, ok := a.quietly()

@@ -3,11 +3,13 @@ package command
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"os/signal"
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -35,8 +37,9 @@ func (a *app) reach() *cobra.Command {
 		GroupID: groupProve,
 		Long: "Predict a ping from every segment to every other: from a host of the one to a\n" +
 			"host of the other, or to a router where it has none. With --failures 1 every\n" +
-			"cable is taken out of order in turn, with --devices every device too.",
-		Example:           "  ropeswing reach\n  ropeswing reach --from quay-staff --without beam-a\n  ropeswing reach --lost -4\n  ropeswing reach --failures 1",
+			"cable is taken out of order in turn, with --devices every device too. --from and\n" +
+			"--to narrow both down, to segments, devices, groups, blocks or addresses.",
+		Example:           "  ropeswing reach\n  ropeswing reach --from quay-staff --without beam-a\n  ropeswing reach --from cameras --to log-server --failures 1\n  ropeswing reach --lost -4\n  ropeswing reach --failures 1",
 		Args:              noArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -54,33 +57,29 @@ func (a *app) reach() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			for _, name := range []string{o.from, o.to} {
-				if _, ok := w.Spec.SegmentNamed(name); name != "" && !ok {
-					return w.Named(name)
-				}
+			if o.devices && o.failures == 0 {
+				return errors.New("--devices goes with --failures")
+			}
+			q := question{reachOptions: o, over: over}
+			if err := q.find(w, families); err != nil {
+				return err
 			}
 			if w, err = w.Without(o.without...); err != nil {
 				return err
 			}
-			var ends []*reach.End
-			for _, e := range reach.Ends(w.Spec) {
-				if families.Has(prefix.FamilyOf(e.Address)) {
-					ends = append(ends, e)
-				}
-			}
 			if o.failures > 0 {
-				return a.sweep(w, ends, over, o)
+				return a.sweep(w, q)
 			}
-			return a.everyone(w, ends, over, o)
+			return a.everyone(w, q)
 		},
 	}
-	cmd.Flags().StringVar(&o.from, "from", "", "only from `SEGMENT`")
-	cmd.Flags().StringVar(&o.to, "to", "", "only to `SEGMENT`")
+	cmd.Flags().StringVar(&o.from, "from", "", "only from `WHO`: a segment, device, group, block, address or everyone")
+	cmd.Flags().StringVar(&o.to, "to", "", "only to `WHO`, the same")
 	cmd.Flags().BoolVar(&o.lost, "lost", false, "list only what does not work, and exit with 1 if anything does not")
 	cmd.Flags().IntVar(&o.failures, "failures", 0, "make every single failure in turn, where `N` is 1, or every pair, where it is 2")
 	cmd.Flags().BoolVar(&o.devices, "devices", false, "with --failures: of devices too")
-	a.must(cmd.RegisterFlagCompletionFunc("from", a.completeSegments))
-	a.must(cmd.RegisterFlagCompletionFunc("to", a.completeSegments))
+	a.must(cmd.RegisterFlagCompletionFunc("from", a.completeParties))
+	a.must(cmd.RegisterFlagCompletionFunc("to", a.completeParties))
 	a.withoutFlag(cmd, &o.without)
 	a.overFlags(cmd, &o.over, &o.pending)
 	a.familyFlags(cmd)
@@ -88,15 +87,72 @@ func (a *app) reach() *cobra.Command {
 	return cmd
 }
 
-// everyone asks every way.
-func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, over model.Service, o reachOptions) error {
-	segments := map[string]bool{}
-	for _, e := range ends {
-		segments[w.Spec.Segments[e.Segment].Name] = true
+// question is between whom it is asked.
+type question struct {
+	reachOptions
+	ends []*reach.End          // all of them
+	of   [2]map[reach.End]bool // those it is asked from, and to; nil is all
+	over model.Service
+}
+
+// find finds who is meant.
+func (q *question) find(w *workspace.Workspace, families prefix.Only) error {
+	all := reach.Ends(w.Spec)
+	here := map[reach.End]bool{}
+	take := func(ends []*reach.End, into map[reach.End]bool) {
+		for _, e := range ends {
+			if !families.Has(prefix.FamilyOf(e.Address)) {
+				continue
+			}
+			if into != nil {
+				into[*e] = true
+			}
+			if !here[*e] {
+				here[*e] = true
+				q.ends = append(q.ends, e)
+			}
+		}
 	}
-	v := view.NewReach(w.Basis, o.without, len(segments))
-	all := !o.lost && a.format != "table"
-	m := reach.AllOver(w.Network, ends, over)
+	for i, name := range []string{q.from, q.to} {
+		if name == "" {
+			take(all, nil)
+			continue
+		}
+		ends, err := w.Ends(name, all)
+		if err != nil {
+			return err
+		}
+		q.of[i] = map[reach.End]bool{}
+		take(ends, q.of[i])
+	}
+	for _, from := range q.ends {
+		for _, to := range q.ends {
+			if q.asks(from, to) && from.Asks(to) {
+				return nil
+			}
+		}
+	}
+	if q.from == "" && q.to == "" {
+		return nil // a plan with one segment
+	}
+	return fmt.Errorf("there is no pair to ask %s: they are one and the same, or have no addresses of one family", ask.Words(q.from, q.to))
+}
+
+// asks tells whether a pair is asked for.
+func (q *question) asks(from, to *reach.End) bool {
+	return (q.of[0] == nil || q.of[0][*from]) && (q.of[1] == nil || q.of[1][*to])
+}
+
+// everyone asks every pair.
+func (a *app) everyone(w *workspace.Workspace, q question) error {
+	segments := map[string]bool{}
+	for _, e := range q.ends {
+		segments[e.Name(w.Spec)] = true
+	}
+	v := view.NewReach(w.Basis, q.without, len(segments))
+	v.Between = ask.Words(q.from, q.to)
+	all := !q.lost && a.format != "table"
+	m := reach.AllOver(w.Network, q.ends, q.over)
 	explained := 0
 	add := func(x reach.Pair) bool {
 		works := x.Verdict == forward.Works
@@ -107,38 +163,42 @@ func (a *app) everyone(w *workspace.Workspace, ends []*reach.End, over model.Ser
 		v.Add(w.Network, x, all || !works)
 		return true
 	}
-	named := func(name string) func(*reach.End) bool {
-		return func(e *reach.End) bool { return name == "" || w.Spec.Segments[e.Segment].Name == name }
+	one := func(set map[reach.End]bool) func(*reach.End) bool {
+		return func(e *reach.End) bool { return set == nil || set[*e] }
 	}
-	if all || o.from != "" || o.to != "" {
-		m.Between(named(o.from), named(o.to), add)
+	if all || v.Between != "" {
+		m.Between(one(q.of[0]), one(q.of[1]), add)
 	} else {
 		m.Lost(add)
 		v.Asked, v.Work = m.Count()
 	}
-	if o.from == "" && o.to == "" {
+	if v.Between == "" {
 		v.OneWay()
 	}
 	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
 		return err
 	}
-	if o.lost && v.Work < v.Asked {
+	if q.lost && v.Work < v.Asked {
 		return errWrong
 	}
 	return nil
 }
 
 // sweep makes every failure in turn; Ctrl-C stops it with what it has.
-func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, over model.Service, o reachOptions) error {
+func (a *app) sweep(w *workspace.Workspace, q question) error {
 	failures := reach.Cables(w.Spec)
-	if o.devices {
+	if q.devices {
 		failures = append(failures, reach.Devices(w.Spec)...)
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
-	together := reach.Together(failures, o.failures)
-	v := &view.Sweep{Basis: w.Basis, Together: o.failures, Losses: []view.SweepLoss{}}
-	v.Stopped = reach.Sweep(ctx, w.Network, ends, over, together, func(l reach.Loss) {
+	together := reach.Together(failures, q.failures)
+	asked := reach.Asked{Ends: q.ends, Over: q.over}
+	if q.from != "" || q.to != "" {
+		asked.Of = q.asks
+	}
+	v := &view.Sweep{Basis: w.Basis, Together: q.failures, Between: ask.Words(q.from, q.to), Losses: []view.SweepLoss{}}
+	v.Stopped = reach.Sweep(ctx, w.Network, asked, together, func(l reach.Loss) {
 		v.Add(w.Network, l)
 		a.progress(v.Failures, len(together))
 	}) != nil
@@ -146,6 +206,11 @@ func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, over model.Servic
 	next := ""
 	if len(v.Losses) > 0 {
 		next = a.self() + " reach --lost"
+		for _, x := range [][2]string{{" --from ", q.from}, {" --to ", q.to}} {
+			if x[1] != "" {
+				next += x[0] + view.ShellWord(x[1])
+			}
+		}
 		for _, name := range v.Losses[0].Without {
 			next += " --without " + view.ShellWord(name)
 		}
@@ -156,7 +221,7 @@ func (a *app) sweep(w *workspace.Workspace, ends []*reach.End, over model.Servic
 	switch {
 	case v.Stopped:
 		return errInterrupted
-	case o.lost && len(v.Losses) > 0:
+	case q.lost && len(v.Losses) > 0:
 		return errWrong
 	}
 	return nil

@@ -22,6 +22,8 @@ type Reach struct {
 	Work    int        `json:"work"`
 	Ways    []ReachWay `json:"ways"` // those listed
 
+	Between string `json:"between,omitempty"` // whom it was asked of, where not of all: 'from A to B'
+
 	ends  int
 	hosts bool // ends are hosts, not segments
 }
@@ -72,7 +74,7 @@ func (v *Reach) Add(net *forward.Network, w reach.Pair, list bool) {
 func newReachWay(net *forward.Network, w reach.Pair) ReachWay {
 	spec := net.Spec
 	x := ReachWay{
-		From: spec.Segments[w.From.Segment].Name, To: spec.Segments[w.To.Segment].Name, Family: familyOf(prefix.FamilyOf(w.To.Address)),
+		From: w.From.Name(spec), To: w.To.Name(spec), Family: familyOf(prefix.FamilyOf(w.To.Address)),
 		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(),
 	}
 	if f := w.Failure; f != nil {
@@ -160,10 +162,16 @@ func (v *Reach) noun() string {
 
 // Text writes how much works, and what does not, ways alike in one row.
 func (v *Reach) Text(w io.Writer, width int) {
-	text := fmt.Sprintf("%d of %d ways between %s work", v.Work, v.Asked, Count(v.ends, v.noun()))
-	style := bad
-	if v.Work == v.Asked {
-		style, text = good, fmt.Sprintf("all %d ways between %s work", v.Asked, Count(v.ends, v.noun()))
+	between := v.Between
+	if between == "" {
+		between = "between " + Count(v.ends, v.noun())
+	}
+	text, style := fmt.Sprintf("%d of %s %s work", v.Work, Count(v.Asked, "way"), between), bad
+	switch {
+	case v.Work == v.Asked && v.Asked == 1:
+		style, text = good, "the one way "+between+" works"
+	case v.Work == v.Asked:
+		style, text = good, fmt.Sprintf("all %s %s work", Count(v.Asked, "way"), between)
 	}
 	if len(v.Without) > 0 {
 		text += " without " + strings.Join(v.Without, ", ")
@@ -178,12 +186,13 @@ func (v *Reach) Text(w io.Writer, width int) {
 // Sweep is what each failure takes away, in JSON.
 type Sweep struct {
 	Basis    string      `json:"basis"`
-	Together int         `json:"together"` // how many fail at a time
-	Failures int         `json:"failures"` // how many were tried
-	Whole    int         `json:"whole"`    // how many take nothing away
-	Survived int         `json:"survived"` // how many take nothing away that a wire still leads to, those among them
-	Losses   []SweepLoss `json:"losses"`   // the worst first
-	Stopped  bool        `json:"stopped"`  // before all were tried
+	Together int         `json:"together"`          // how many fail at a time
+	Failures int         `json:"failures"`          // how many were tried
+	Whole    int         `json:"whole"`             // how many take nothing away
+	Survived int         `json:"survived"`          // how many take nothing away that a wire still leads to, those among them
+	Losses   []SweepLoss `json:"losses"`            // the worst first
+	Stopped  bool        `json:"stopped"`           // before all were tried
+	Between  string      `json:"between,omitempty"` // whom it was asked of, where not of all: 'from A to B'
 }
 
 // SweepLoss is what one failure, or several together, take away, in JSON.
@@ -292,6 +301,9 @@ func (v *Sweep) Text(w io.Writer, width int, next string) {
 	text := fmt.Sprintf("%d of %d %s are survived in full", v.Whole, v.Failures, what)
 	if more := v.Survived - v.Whole; more > 0 {
 		text += fmt.Sprintf(", %d more as far as wires go", more)
+	}
+	if v.Between != "" {
+		text += ", " + v.Between
 	}
 	if v.Stopped {
 		text += "; stopped before all were tried"
