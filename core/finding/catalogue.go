@@ -61,6 +61,7 @@ const (
 	LedgerBehind           Name = "ledger-behind"
 	LeaseOverFixed         Name = "lease-over-fixed-address"
 	SeveralPrimaries       Name = "several-primaries"
+	CableMissing           Name = "cable-missing"
 	PortInNothing          Name = "port-in-nothing"
 	AccessDiffer           Name = "access-vlans-differ"
 	UntaggedDiffer         Name = "untagged-vlans-differ"
@@ -94,6 +95,7 @@ const (
 	PathsDiffer            Name = "paths-differ"
 	HalfSeen               Name = "firewall-sees-half"
 	Unprotected            Name = "way-unprotected"
+	PairsUnsaid            Name = "pairs-unsaid"
 	RequirementUnmet       Name = "requirement-unmet"
 	BadFailure             Name = "unknown-part"
 	PermitHidden           Name = "permit-hidden"
@@ -544,6 +546,13 @@ var catalogue = [...]Entry{
 	},
 
 	{
+		Name: CableMissing, Severity: Error, Stage: Checking,
+		Means:   "A port is on a segment whose other members are cabled, and is itself plugged into nothing.",
+		Why:     "A segment is a wire of its own only where none of its members is cabled. Here a cable was forgotten, and nobody hears the port.",
+		Remedy:  "Add the cable; or take the segment from the port.",
+		Example: "ropeswing: 1\nsegments: {quay-staff: {vlan: 110, prefix: 10.48.1.0/26}}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1..p3: {access: quay-staff}}}\n  desk-7: {is: host, gateway: 10.48.1.10, interfaces: {port: {segment: quay-staff, address: 9}}}\n  desk-8: {is: host, gateway: 10.48.1.9, interfaces: {port: {segment: quay-staff, address: 10}}}\ncables: [\"desk-7:port to quay-sw1:p1\"]\n",
+	},
+	{
 		Name: PortInNothing, Severity: Warning, Stage: Checking,
 		Means:   "A cable leads to a port that is on no segment and in no VLAN.",
 		Why:     "Nothing that comes by the cable gets any further. On some equipment such a port is in VLAN 1: say so with the setting default-vlan.",
@@ -646,7 +655,7 @@ var catalogue = [...]Entry{
 		Means:   "A gateway address that routers share has no master, or several.",
 		Why:     "Without a master nobody forwards for the segment. With two, which have lost sight of each other, each answers on its side.",
 		Remedy:  "Bring up one of the interfaces, or what joins them.",
-		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: none, virtual: first}}}\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}}}\n  desk-1: {is: host, at: \"quay-sw1:p1\", address: none}\n",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {admin: down}, lan0.110: {segment: quay-staff, address: none, virtual: first}}}\n  quay-sw1: {is: switch, interfaces: {p1: {access: quay-staff}, p2: {tagged: quay-staff}}}\n  desk-1: {is: host, at: \"quay-sw1:p1\", address: none}\ncables: [quay-edge:lan0 to quay-sw1:p2]\n",
 	},
 	{
 		Name: DuplicateStatic, Severity: Warning, Stage: Checking,
@@ -773,6 +782,13 @@ var catalogue = [...]Entry{
 		Why:     "A floating route is derived only where all tables together stay free of loops. Here none was found that helps: the finding says where and why.",
 		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'reach --failures 1'.",
 		Example: "ropeswing: 1\nwants: {floating: false}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-a, address: first}, line0: {segment: beam-b, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, line0: {segment: beam-b, address: last}, lan0: {segment: mole-staff, address: first}}}\n",
+	},
+	{
+		Name: PairsUnsaid, Severity: Warning, Stage: Checking,
+		Means:   "LANs do not reach each other, nothing else is wrong, and the plan does not say what is to reach what.",
+		Why:     "With no 'must', no 'wants' and no operator nobody has said what the network is for. That all is well then means little: this tells what was found.",
+		Remedy:  "Say under 'must' what is to reach what, or 'must: []' where nothing is required.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  mole-staff: {prefix: 10.48.2.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}, routes: {default: {discard: true}}}\n  mole-rtr: {is: router, interfaces: {lan0: {segment: mole-staff, address: first}}, routes: {default: {discard: true}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  pilot-desk: {is: host, interfaces: {port: {segment: mole-staff, address: 10}}}\n",
 	},
 	{
 		Name: RequirementUnmet, Severity: Error, Stage: Checking,

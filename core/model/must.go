@@ -1,7 +1,9 @@
 package model
 
 import (
+	"maps"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"ropeswing/core/finding"
@@ -16,10 +18,20 @@ type Requirement struct {
 	From, To []Party
 	Not      bool        // it must not reach
 	Without  []plan.Text // what is out of order meanwhile
+	AnyOne   AnyOne      // and then each of these in turn
 	Through  []DeviceID  // by which it must go, there and back
 	Over     Service     // what for; Echo unless said
 	Place    source.Place
 }
+
+// AnyOne is what is put out of order in turn.
+type AnyOne uint8
+
+const (
+	NoOne AnyOne = iota
+	AnyOneCable
+	AnyOneDevice
+)
 
 // Party is who a requirement speaks of: a segment, a device, or an address; the
 // others are None and invalid.
@@ -31,6 +43,7 @@ type Party struct {
 
 // must resolves the sentences under 'must'.
 func (r *resolver) must() {
+	r.spec.MustSaid = r.doc.MustSaid.Value
 	for _, t := range r.doc.Must {
 		if x, ok := r.requirement(t); ok {
 			r.spec.Must = append(r.spec.Must, x)
@@ -38,7 +51,7 @@ func (r *resolver) must() {
 	}
 }
 
-const sentences = "'A reaches B' or 'A does not reach B', with 'over SERVICE', 'without NAME' or 'through DEVICE' behind it"
+const sentences = "'A reaches B' or 'A does not reach B', with 'over SERVICE', 'without NAME', 'without any one cable' (or device) or 'through DEVICE' behind it"
 
 // requirement resolves one sentence.
 func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
@@ -71,6 +84,18 @@ func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
 			}
 			x.Over = over
 		case "without":
+			if rest[1].Value == "any" && len(rest) >= 4 && rest[2].Value == "one" {
+				switch rest[3].Value {
+				case "cable":
+					x.AnyOne = AnyOneCable
+				case "device":
+					x.AnyOne = AnyOneDevice
+				default:
+					return bad()
+				}
+				rest = rest[2:]
+				break
+			}
 			x.Without = append(x.Without, rest[1])
 		case "through":
 			d, ok := r.device(rest[1])
@@ -98,6 +123,55 @@ func (r *resolver) inItself(group plan.Text, above []string) finding.Finding {
 	return finding.New(finding.BadValue, group.Place, "the group %s is in itself, by %s", group.Value, strings.Join(above, ", ")).About(group.Value)
 }
 
+// means tells whether a word stands for anything that may be in a group.
+func (r *resolver) means(t plan.Text) bool {
+	_, segment := r.spec.segments[t.Value]
+	_, device := r.spec.devices[t.Value]
+	_, block := r.spec.blocks[t.Value]
+	_, err := prefix.ParseAddress(t.Value)
+	return segment || device || block || err == nil || t.Value == "everyone" || strings.Contains(t.Value, "/") ||
+		slices.ContainsFunc(r.doc.Groups, func(g plan.Group) bool { return g.Name.Value == t.Value })
+}
+
+// groups checks every group where it is written, used or not: what is in it is there, and
+// none leads back to itself.
+func (r *resolver) groups() {
+	byName := map[string]*plan.Group{}
+	for i := range r.doc.Groups {
+		byName[r.doc.Groups[i].Name.Value] = &r.doc.Groups[i]
+	}
+	for i := range r.doc.Groups {
+		g := &r.doc.Groups[i]
+		for _, of := range g.Of {
+			switch {
+			case !r.means(of):
+				names := slices.Concat(keysOf(r.spec.segments)(), keysOf(r.spec.devices)(), keysOf(r.spec.blocks)(), slices.Collect(maps.Keys(byName)))
+				r.unknown(of, "segment, device, block, address or group", func() []string { return names })
+			case strings.Contains(of.Value, "/"):
+				r.prefixOf(of, "group "+g.Name.Value)
+			}
+		}
+		var path []string
+		var leads func(g *plan.Group) bool
+		leads = func(at *plan.Group) bool {
+			path = append(path, at.Name.Value)
+			for _, of := range at.Of {
+				if of.Value == g.Name.Value {
+					return true
+				}
+				if next := byName[of.Value]; next != nil && !slices.Contains(path, of.Value) && leads(next) {
+					return true
+				}
+			}
+			path = path[:len(path)-1]
+			return false
+		}
+		if leads(g) {
+			r.report(r.inItself(g.Name, path))
+		}
+	}
+}
+
 // parties resolves one side of a sentence. Above is the groups it is looked up
 // from, which a group must not lead back to.
 func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
@@ -118,6 +192,9 @@ func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
 		return []Party{{None, None, a}}, true
 	}
 	names := append(append(keysOf(r.spec.segments)(), keysOf(r.spec.devices)()...), "everyone")
+	if len(above) > 0 && !r.means(t) {
+		return nil, false // that was said where the group is written
+	}
 	for _, g := range r.doc.Groups {
 		if g.Name.Value != t.Value {
 			names = append(names, g.Name.Value)
@@ -125,8 +202,7 @@ func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
 		}
 		for _, name := range above {
 			if name == t.Value {
-				r.report(r.inItself(g.Name, above))
-				return nil, false
+				return nil, false // that was said where it is written
 			}
 		}
 		var all []Party

@@ -225,8 +225,7 @@ func (r *resolver) addressesOf(t plan.Text, above []string) ([]netip.Prefix, boo
 			continue
 		}
 		if slices.Contains(above, t.Value) {
-			r.report(r.inItself(g.Name, above))
-			return nil, false
+			return nil, false // that was said where it is written
 		}
 		for _, of := range g.Of {
 			some, ok := r.addressesOf(of, append(above, t.Value))

@@ -46,6 +46,7 @@ type Spec struct {
 	Claimed    []netip.Prefix // space of addresses written out with their length, and of what lies beyond
 	Cables     []Cable
 	Must       []Requirement
+	MustSaid   bool     // the plan has a must, though it may be empty
 	Wants      *Wants   // what is to be derived; nil where nothing is
 	Statics    []Static // those of one device stand together, in the devices' order
 

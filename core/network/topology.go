@@ -135,6 +135,9 @@ func (t *Topology) Peer(id model.InterfaceID) model.InterfaceID { return t.peer[
 // Cable is the cable in the port, or None.
 func (t *Topology) Cable(id model.InterfaceID) model.CableID { return t.cable[id] }
 
+// IsWire tells whether a segment is itself the wire: none of its members is cabled.
+func (t *Topology) IsWire(s model.SegmentID) bool { return t.wire[s] }
+
 // onWire tells whether the interface is on a segment that is itself the wire.
 func (t *Topology) onWire(i *model.Interface) bool {
 	return i.Segment != model.None && t.wire[i.Segment]

@@ -119,13 +119,21 @@ func topKeys() []key[Document] {
 			d.Wants.Place = r.place(n)
 			fields(r, n, "wants", wantKeys, &d.Wants)
 		}},
-		{"groups", "name: segments, devices, addresses or groups", "Names for several things together, for `must`, `permits` and `translates`.", func(r *reader, d *Document, n *yaml.Node, what string) {
+		{"groups", "name: segments, devices, addresses, blocks or groups", "Names for several things together, for `must`, `permits` and `translates`. A pattern such as `hut-(1..20)` stands for twenty of them. Blocks are of use in `permits` and `translates` only.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			r.mapping(n, "groups", func(name Text, v *yaml.Node) {
-				r.checkName(name, "a group")
-				d.Groups = append(d.Groups, Group{name, r.words(v, "group "+name.Value)})
+				r.made(name, func(name Text, _ bool) {
+					r.checkName(name, "a group")
+					g := Group{Name: name}
+					for _, of := range r.words(v, "group "+name.Value) {
+						r.made(of, func(of Text, _ bool) { g.Of = append(g.Of, of) })
+					}
+					d.Groups = append(d.Groups, g)
+				})
 			})
 		}},
-		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `over SERVICE` (`icmp` unless said), `without NAME` (with that out of order) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device, an address, a group, or `everyone`.", texts(func(d *Document) *[]Text { return &d.Must })},
+		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `over SERVICE` (`icmp` unless said), `without NAME` (with that out of order), `without any one cable` or `without any one device` (with each of them out of order in turn, but those whose only job is a host, and the two themselves) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device, an address, a group, or `everyone`. `must: []` says that nothing is required.", func(r *reader, d *Document, n *yaml.Node, what string) {
+			d.Must, d.MustSaid = r.words(n, what), Switch{true, r.place(n)}
+		}},
 		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},
 		{"blocks", "name: prefixes, or a map", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route. A block that lies within another is kept for who takes from it by name.", (*reader).blocks},
 		{"segments", "name: a map", "The broadcast domains. A name such as `hut-(1..20)` is a pattern: it stands for twenty segments, and `(n)`, `(200+n)` or `(n*4)` in what stands under it is worked out for each. An exact `hut-7` beside it overrides.", (*reader).segments},

@@ -12,6 +12,7 @@ import (
 //	wires    a segment in pieces       hides, in routes, next hops of that segment nobody answers for
 //	wires    a VLAN a port drops       is where a segment in pieces sends its reader first
 //	wires    VLANs on one cable        hide the same on the group's other cables
+//	all      anything of severity error or warning hides, in unsaid, that pairs are dead
 //	statics  a route that sends back   hides, in statics, that it says nothing new
 var checks = []func(*checker){
 	(*checker).subnets,
@@ -34,6 +35,7 @@ var checks = []func(*checker){
 	(*checker).translations,
 	(*checker).mtuHoles,
 	(*checker).requirements,
+	(*checker).unsaid,
 }
 
 // said is what checks have said and later ones need not.

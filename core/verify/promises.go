@@ -3,7 +3,6 @@ package verify
 import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/network"
 )
 
 // Promises is which of a network's requirements do not hold, and which of its devices
@@ -36,18 +35,14 @@ func PromisesOf(net *forward.Network) Promises {
 
 // holds tells whether a requirement holds for all it speaks of.
 func (c *checker) holds(r *model.Requirement) bool {
-	net := c.net
-	var failures []network.Failure
-	for _, name := range r.Without {
-		f, err := net.State.FailureNamed(name.Value)
-		if err != nil {
+	nets, unknown := c.under(r)
+	if unknown != nil {
+		return false
+	}
+	for i, net := range nets {
+		if tried, _, first := c.tryAll(net, r); tried == 0 && i == 0 || first != nil {
 			return false
 		}
-		failures = append(failures, f)
 	}
-	if len(failures) > 0 {
-		net = net.Update(net.State.With(failures...))
-	}
-	tried, _, first := c.tryAll(net, r)
-	return tried > 0 && first == nil
+	return true
 }

@@ -13,6 +13,7 @@ import (
 	"ropeswing/core/policy"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
+	"ropeswing/core/source"
 )
 
 // requirements proves each requirement of the plan, or shows what speaks against
@@ -38,26 +39,62 @@ type target struct {
 }
 
 func (c *checker) requirement(r *model.Requirement) {
+	nets, unknown := c.under(r)
+	if unknown != nil {
+		c.report(finding.New(finding.BadFailure, unknown.place, "%s", unknown.err).About(unknown.name))
+		return
+	}
+	for i, net := range nets {
+		tried, failing, first := c.tryAll(net, r)
+		switch {
+		case tried == 0 && i == 0:
+			c.report(finding.New(finding.RequirementUnmet, r.Place, "%s: there is nobody to try it with; the two have no addresses of one family", r.Text).About(r.Text))
+			return
+		case first != nil:
+			c.unmet(net, r, first, failing, tried)
+			return
+		}
+	}
+}
+
+// unknownPart is a part that a requirement puts out of order and the plan does not have.
+type unknownPart struct {
+	place source.Place
+	name  string
+	err   error
+}
+
+// under are the networks in which a requirement is to hold: with what it names out of
+// order, and where it says so with each cable or device in turn, its own two left out.
+func (c *checker) under(r *model.Requirement) ([]*forward.Network, *unknownPart) {
 	net := c.net
 	var failures []network.Failure
 	for _, name := range r.Without {
 		f, err := net.State.FailureNamed(name.Value)
 		if err != nil {
-			c.report(finding.New(finding.BadFailure, name.Place, "%s", err).About(name.Value))
-			return
+			return nil, &unknownPart{name.Place, name.Value, err}
 		}
 		failures = append(failures, f)
 	}
 	if len(failures) > 0 {
 		net = net.Update(net.State.With(failures...))
 	}
-	tried, failing, first := c.tryAll(net, r)
-	switch {
-	case tried == 0:
-		c.report(finding.New(finding.RequirementUnmet, r.Place, "%s: there is nobody to try it with; the two have no addresses of one family", r.Text).About(r.Text))
-	case first != nil:
-		c.unmet(net, r, first, failing, tried)
+	nets := []*forward.Network{net}
+	var each []network.Failure
+	switch r.AnyOne {
+	case model.AnyOneCable:
+		each = reach.Cables(c.spec)
+	case model.AnyOneDevice:
+		own := map[model.DeviceID]bool{}
+		for _, e := range slices.Concat(c.ends(r.From, true), c.ends(r.To, false)) {
+			own[e.device] = true
+		}
+		each = slices.DeleteFunc(reach.Devices(c.spec), func(f network.Failure) bool { return own[f.Device] })
 	}
+	for _, f := range each {
+		nets = append(nets, net.Update(net.State.With(append(slices.Clone(failures), f)...)))
+	}
+	return nets, nil
 }
 
 // tryAll tries every way a requirement speaks of, and returns the first that speaks
@@ -238,6 +275,11 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 		}
 		reason = fmt.Sprintf("%s: on the way %s, %s", who, way, failure.Words(net))
 	}
+	if r.AnyOne != model.NoOne {
+		if all := net.State.Failures(); len(all) > len(r.Without) {
+			reason = "without " + c.partName(all[len(all)-1]) + ": " + reason
+		}
+	}
 	if failing > 1 {
 		reason += fmt.Sprintf("; so for %d of %d ways tried", failing, tried)
 	}
@@ -255,6 +297,14 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 		}
 	}
 	c.report(f)
+}
+
+// partName is what a failure is called.
+func (c *checker) partName(f network.Failure) string {
+	if f.Cable != model.None {
+		return c.spec.Cables[f.Cable].Name
+	}
+	return c.spec.Devices[f.Device].Name
 }
 
 // pendingNeeded reports a requirement that would hold if pending permits were in

@@ -25,20 +25,24 @@ groups: {hosts: [la, two], two: [hb, h2]}
 
 func TestRequirements(t *testing.T) {
 	for sentence, want := range map[string]string{
-		"ha reaches hb":                               "",
-		"la reaches lc":                               "",
-		"everyone reaches everyone without x-ab":      "everyone reaches everyone without x-ab: c (10.3.0.1) to a (10.0.0.0): on the way there, a:b is down: the cable x-ab is down; so for 48 of 98 ways tried",
-		"hosts reaches hosts without x-ab without lc": "",
-		"ha reaches hb without x-ab without x-ca":     "ha reaches hb without x-ab without x-ca: ha (10.1.0.10) to hb (10.2.0.10): on the way there, a:b is down: the cable x-ab is down",
-		"ha reaches hb through a through b":           "",
-		"ha reaches hb through c":                     "ha reaches hb through c: ha (10.1.0.10) to hb (10.2.0.10) does not go through c",
-		"ha reaches hb without x-ab through c":        "",
-		"la does not reach two":                       "la does not reach two: ha (10.1.0.10) to hb (10.2.0.10) gets there, by a, b; so for 2 of 2 ways tried",
-		"ha does not reach 10.9.9.9":                  "",
-		"hosts does not reach lc without c":           "",
-		"ha reaches 10.9.9.9":                         "ha reaches 10.9.9.9: ha (10.1.0.10) to 10.9.9.9: on the way there, a has no route to 10.9.9.9",
-		"10.9.9.9 reaches ha":                         "10.9.9.9 reaches ha: there is nobody to try it with; the two have no addresses of one family",
-		"ha reaches hb without x-xy":                  "there is no cable, device, segment or interface called x-xy; did you mean x-ab?",
+		"ha reaches hb":                                    "",
+		"la reaches lc":                                    "",
+		"everyone reaches everyone without x-ab":           "everyone reaches everyone without x-ab: c (10.3.0.1) to a (10.0.0.0): on the way there, a:b is down: the cable x-ab is down; so for 48 of 98 ways tried",
+		"hosts reaches hosts without x-ab without lc":      "",
+		"ha reaches hb without x-ab without x-ca":          "ha reaches hb without x-ab without x-ca: ha (10.1.0.10) to hb (10.2.0.10): on the way there, a:b is down: the cable x-ab is down",
+		"ha reaches hb through a through b":                "",
+		"ha reaches hb through c":                          "ha reaches hb through c: ha (10.1.0.10) to hb (10.2.0.10) does not go through c",
+		"ha reaches hb without x-ab through c":             "",
+		"la does not reach two":                            "la does not reach two: ha (10.1.0.10) to hb (10.2.0.10) gets there, by a, b; so for 2 of 2 ways tried",
+		"ha does not reach 10.9.9.9":                       "",
+		"hosts does not reach lc without c":                "",
+		"ha reaches 10.9.9.9":                              "ha reaches 10.9.9.9: ha (10.1.0.10) to 10.9.9.9: on the way there, a has no route to 10.9.9.9",
+		"10.9.9.9 reaches ha":                              "10.9.9.9 reaches ha: there is nobody to try it with; the two have no addresses of one family",
+		"ha reaches hb without any one cable":              "",
+		"ha reaches hb without x-bc without any one cable": "ha reaches hb without x-bc without any one cable: without x-ab: ha (10.1.0.10) to hb (10.2.0.10): on the way there, its TTL runs out in a loop between a and c",
+		"la reaches lc without any one device":             "la reaches lc without any one device: without a: ha (10.1.0.10) to c (10.3.0.1): on the way there, the next hop 10.1.0.1 of ha does not answer",
+		"ha reaches hb without any one device":             "ha reaches hb without any one device: without a: ha (10.1.0.10) to hb (10.2.0.10)",
+		"ha reaches hb without x-xy":                       "there is no cable, device, segment or interface called x-xy; did you mean x-ab?",
 	} {
 		got := checked(t, ringWithHosts+"must: [\""+sentence+"\"]")
 		if want == "" {
@@ -56,16 +60,55 @@ func TestRequirements(t *testing.T) {
 		}
 	}
 	for sentence, want := range map[string]string{
-		"ha reach hb":                  "a requirement is 'A reaches B'",
-		"ha reaches hb without":        "a requirement is 'A reaches B'",
-		"ha reaches hb quickly please": "a requirement is 'A reaches B'",
-		"ha reaches hd":                "did you mean h",
-		"ha reaches hb through x":      "there is no device called x",
-		"loop reaches ha":              "the group loop is in itself, by loop, round",
+		"ha reach hb":                         "a requirement is 'A reaches B'",
+		"ha reaches hb without":               "a requirement is 'A reaches B'",
+		"ha reaches hb quickly please":        "a requirement is 'A reaches B'",
+		"ha reaches hb without any one thing": "a requirement is 'A reaches B'",
+		"ha reaches hb without any one":       "a requirement is 'A reaches B'",
+		"ha reaches hd":                       "did you mean h",
+		"ha reaches hb through x":             "there is no device called x",
 	} {
-		_, _, found := coretest.Resolve(strings.Replace(ringWithHosts, "groups: {", "groups: {loop: round, round: loop, ", 1) + "must: [\"" + sentence + "\"]")
+		_, _, found := coretest.Resolve(ringWithHosts + "must: [\"" + sentence + "\"]")
 		if assert.NotEmpty(t, found, sentence) {
 			assert.Contains(t, found[0].Reason+" "+found[0].Remedy, want, sentence)
 		}
 	}
+}
+
+// Groups are checked where they are written, used or not; patterns in them stand for what
+// they stand for elsewhere.
+func TestGroupsAreCheckedWhereTheyAreWritten(t *testing.T) {
+	for groups, want := range map[string]string{
+		"loop: round, round: loop": "the group loop is in itself, by loop, round; the group round is in itself, by round, loop",
+		"few: [ha, nobody]":        "there is no segment, device, block, address or group called nobody",
+		"few: [10.1.0.1/24]":       "10.1.0.1/24 is an address in a subnet, and a subnet is meant",
+		"few: h-(1..3)":            "there is no segment, device, block, address or group called h-1; there is no segment, device, block, address or group called h-2; there is no segment, device, block, address or group called h-3",
+		"few: [ha, h(2..2), 10.9.9.9, everyone, 10.1.0.0/24]": "",
+	} {
+		_, _, found := coretest.Resolve(strings.Replace(ringWithHosts, "groups: {", "groups: {"+groups+", ", 1))
+		var all []string
+		for _, f := range found {
+			all = append(all, f.Reason)
+		}
+		assert.Equal(t, want, strings.Join(all, "; "), groups)
+	}
+	assert.Empty(t, checked(t, strings.Replace(ringWithHosts, "groups: {", "groups: {few-(1..2): [h(2..2), hb], ", 1)+"must: [few-2 reaches ha]"))
+}
+
+// Where nobody says what is to reach what, and nothing else is wrong, dead pairs are told.
+func TestDeadPairsNobodySpokeOfAreTold(t *testing.T) {
+	dead := `
+segments: {la: {prefix: 10.1.0.0/24}, lb: {prefix: 10.2.0.0/24}, lc: {prefix: 10.3.0.0/24}, ab: {prefix: 10.0.0.0/31}, bc: {prefix: 10.0.0.2/31}}
+devices:
+  a: {is: router, interfaces: {l: {segment: la, address: 1}, b: {segment: ab, address: first}}, routes: {lb: b}}
+  b: {is: router, interfaces: {l: {segment: lb, address: 1}, a: {segment: ab, address: last}, c: {segment: bc, address: first}}, routes: {la: a, lc: c}}
+  c: {is: router, interfaces: {l: {segment: lc, address: 1}, b: {segment: bc, address: last}}, routes: {lb: b}}
+`
+	got := checked(t, dead)
+	if assert.Len(t, got, 1) {
+		assert.Contains(t, got[0], "of 6 pairs of LANs do not reach each other, and the plan does not say which are to; such as la to lc")
+	}
+	assert.Empty(t, checked(t, dead+"must: []\n"), "nothing is required")
+	assert.Empty(t, checked(t, dead+"must: [la reaches lb]\n"))
+	assert.Empty(t, checked(t, strings.NewReplacer("routes: {lb: b}}\n  b:", "routes: {lb: b, lc: b}}\n  b:", "routes: {lb: b}}\n`", "", "last}}, routes: {lb: b}}", "last}}, routes: {lb: b, la: b}}").Replace(dead)), "all reach each other")
 }

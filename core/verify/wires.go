@@ -20,6 +20,7 @@ func (c *checker) wires() {
 	for id := range c.spec.Cables {
 		c.cable(&c.spec.Cables[id])
 	}
+	c.unplugged()
 	c.loops()
 	c.islands()
 	c.leaks()
@@ -59,6 +60,69 @@ func (c *checker) cable(x *model.Cable) {
 	case b.Switched:
 		c.tagsOf(x, x.Ends[0], b)
 	}
+}
+
+// unplugged finds ports that are plugged into nothing, on segments whose other members are
+// cabled: a cable was forgotten.
+func (c *checker) unplugged() {
+	told := map[model.InterfaceID]bool{}
+	for id := range c.spec.Interfaces {
+		i := &c.spec.Interfaces[id]
+		ports := []model.InterfaceID{model.InterfaceID(id)}
+		switch {
+		case i.Segment == model.None || !i.Routed() || c.state().IsWire(i.Segment) || i.AdminDown:
+			continue
+		case i.Kind == model.Subinterface && i.Parent != model.None:
+			ports[0] = i.Parent
+		case i.Kind == model.Group:
+			ports = i.Members
+		case i.Kind != model.Port || i.Group != model.None:
+			continue
+		}
+		if g := &c.spec.Interfaces[ports[0]]; i.Kind == model.Subinterface && g.Kind == model.Group {
+			ports = g.Members
+		}
+		if len(ports) == 0 || told[ports[0]] || slices.ContainsFunc(ports, func(p model.InterfaceID) bool { return c.state().Cable(p) != model.None }) {
+			continue
+		}
+		told[ports[0]] = true
+		label, fellow := c.spec.Label(ports[0]), "others on it are"
+		if cabled := c.cabledOn(i.Segment); cabled != model.None {
+			fellow = c.spec.Label(cabled) + " is"
+		}
+		f := finding.New(finding.CableMissing, c.spec.Interfaces[ports[0]].Place, "%s is on %s, and plugged into nothing; %s cabled", label, c.spec.Segments[i.Segment].Name, fellow).About(label)
+		if free := c.freePort(i.Segment); free != model.None {
+			f = f.Mend("add the cable '%s to %s'", label, c.spec.Label(free))
+		}
+		c.report(f)
+	}
+}
+
+// cabledOn is the first member of a segment that is cabled.
+func (c *checker) cabledOn(s model.SegmentID) model.InterfaceID {
+	for id := range c.spec.Interfaces {
+		i := &c.spec.Interfaces[id]
+		port := model.InterfaceID(id)
+		if i.Parent != model.None {
+			port = i.Parent
+		}
+		if i.Segment == s && c.state().Cable(port) != model.None {
+			return port
+		}
+	}
+	return model.None
+}
+
+// freePort is a switch port of a segment's VLAN that nothing is plugged into; None where
+// there is none.
+func (c *checker) freePort(s model.SegmentID) model.InterfaceID {
+	for id := range c.spec.Interfaces {
+		i := &c.spec.Interfaces[id]
+		if i.Switched && i.Segment == s && i.Untagged != 0 && !i.AdminDown && c.state().Cable(model.InterfaceID(id)) == model.None {
+			return model.InterfaceID(id)
+		}
+	}
+	return model.None
 }
 
 // inNothing tells whether a port is on no segment, in no VLAN, has no address
