@@ -4,6 +4,8 @@ import (
 	"slices"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/routing"
 )
 
 // fate is what may become of a packet: several where paths branch.
@@ -41,6 +43,13 @@ func (c *column) fate(n onward) fate {
 		f &^= arrive
 	}
 	return f
+}
+
+// Circles tells whether packets from a device, by its main table, to an end, by its place
+// in Ends, go round in a loop, there or on a branch.
+func (m *Matrix) Circles(d model.DeviceID, end int) bool {
+	n, forwards := m.node[routing.Key{Device: d}]
+	return forwards && m.columns[m.of[m.place[end]]].fates[n]&circle != 0
 }
 
 // columnWork solves one destination at a time.

@@ -33,6 +33,7 @@ type checker struct {
 	trials  int                 // how many remedies were tried
 	taken   map[netip.Addr]bool // every address in the plan, once it is asked for
 
+	endOrder []int                            // the ends of reached by address, once they are asked for
 	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for
 	inBoth   map[int]bool                     // findings that are said to be of IPv6 too
 	reached  *reach.Matrix                    // among all segments, once it is asked for

@@ -128,13 +128,33 @@ func (c *checker) shared(first, last int) {
 		if !wide {
 			continue
 		}
-		name := c.spec.Devices[s.Device].Name
-		f := finding.New(finding.OutOnShared, s.Place, "%s sends %s out of %s without a next hop, and that is a shared segment: it asks there for each address itself, and nobody answers for them", name, s.To, c.spec.Interfaces[s.Out].Name).About(name)
+		there, answered, other := c.answeredOn(s.Out, s.To)
+		if there > 0 && there == answered {
+			continue // who has addresses of it is on this very wire
+		}
+		name, who := c.spec.Devices[s.Device].Name, "and nobody answers for them"
+		if answered > 0 {
+			who = fmt.Sprintf("and nobody answers for %s", other)
+		}
+		f := finding.New(finding.OutOnShared, s.Place, "%s sends %s out of %s without a next hop, and that is a shared segment: it asks there for each address itself, %s", name, s.To, c.spec.Interfaces[s.Out].Name, who).About(name)
 		if n, ok := soleForwarder(c.net, s.Device, s.Out, prefix.FamilyOf(s.To.Addr())); ok {
 			f = f.Mend("add 'next-hop: %s', which is %s", n.address, c.spec.Devices[n.device].Name)
 		}
 		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
 	}
+}
+
+// answeredOn counts the addresses of a prefix that somebody has, and those of them that are
+// answered for on an interface's wire; other is the first that is not.
+func (c *checker) answeredOn(out model.InterfaceID, p netip.Prefix) (there, answered int, other netip.Addr) {
+	for _, a := range c.heldAllIn(p) {
+		if there++; len(forward.Receivers(c.net, out, a)) > 0 {
+			answered++
+		} else if !other.IsValid() {
+			other = a
+		}
+	}
+	return there, answered, other
 }
 
 // chasing reports routes whose watches never settle.

@@ -2,6 +2,7 @@ package verify
 
 import (
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/source"
 )
 
@@ -43,9 +44,15 @@ type said struct {
 	dropped map[model.VLAN]string    // the port that drops a VLAN
 	split   map[model.SegmentID]bool // segments that are in pieces
 	trunks  map[string]bool          // what is wrong with VLANs on cables, as reported
-	looping map[source.Place]bool    // routes that send back what they get
+	looping map[looping]bool         // routes that send back what they get
+}
+
+// looping is a route as written that sends back what it gets of a family.
+type looping struct {
+	place  source.Place
+	family prefix.Family
 }
 
 func newSaid() said {
-	return said{map[model.VLAN]string{}, map[model.SegmentID]bool{}, map[string]bool{}, map[source.Place]bool{}}
+	return said{map[model.VLAN]string{}, map[model.SegmentID]bool{}, map[string]bool{}, map[looping]bool{}}
 }

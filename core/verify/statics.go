@@ -119,7 +119,7 @@ func (c *checker) saysNothingNew(name string, table routing.View, e routing.Entr
 		shorter = true
 		if x.Source == routing.Static && len(x.Hops) == 1 && x.Hops[0] == e.Hops[0] {
 			s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[x.Static()]
-			if c.alone(table, e) && c.alone(table, x) && !c.said.looping[s.Place] {
+			if c.alone(table, e) && c.alone(table, x) && !c.said.looping[looping{s.Place, prefix.FamilyOf(s.To.Addr())}] {
 				c.reportIn(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix, x.Prefix).
 					About(name).Mend("remove it").With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 			}
@@ -171,6 +171,11 @@ func (c *checker) bouncing() {
 			}
 			c.blackHole(s, held)
 		}
+		if held, x, end, loops := c.loopWithin(s); loops {
+			told[s.To] = true
+			c.sentBack(s, held, x, end)
+			continue
+		}
 		free := prefix.Without(s.To, inside)
 		if len(free) == 0 {
 			continue
@@ -181,6 +186,51 @@ func (c *checker) bouncing() {
 			c.noDiscard(s, sample, x, end)
 		}
 	}
+}
+
+// loopWithin finds a subnet within a route's prefix that loops, of all that somebody is
+// on.
+func (c *checker) loopWithin(s *model.Static) (netip.Addr, *forward.Graph, forward.Ending, bool) {
+	m := c.everyone()
+	for _, n := range c.endsIn(s.To) {
+		if m.Circles(s.Device, n) {
+			if x, end, loops := c.loopFrom(s, m.Ends[n].Address); loops {
+				return m.Ends[n].Address, x, end, true
+			}
+		}
+	}
+	return netip.Addr{}, nil, forward.Ending{}, false
+}
+
+// endsIn are the ends within a prefix, by their places in the matrix of all segments.
+func (c *checker) endsIn(p netip.Prefix) []int {
+	m := c.everyone()
+	if c.endOrder == nil {
+		c.endOrder = make([]int, len(m.Ends))
+		for n := range c.endOrder {
+			c.endOrder[n] = n
+		}
+		slices.SortFunc(c.endOrder, func(a, b int) int { return m.Ends[a].Address.Compare(m.Ends[b].Address) })
+	}
+	first, _ := slices.BinarySearchFunc(c.endOrder, p.Addr(), func(n int, a netip.Addr) int { return m.Ends[n].Address.Compare(a) })
+	last := first
+	for last < len(c.endOrder) && p.Contains(m.Ends[c.endOrder[last]].Address) {
+		last++
+	}
+	return c.endOrder[first:last]
+}
+
+// needsShorter is a segment within a prefix that a device comes to by a shorter route only:
+// a discard route for the prefix would take it away. It is "" where there is none.
+func (c *checker) needsShorter(d model.DeviceID, p netip.Prefix) string {
+	m := c.everyone()
+	for _, n := range c.endsIn(p) {
+		match, found := c.net.Table(d).Lookup(m.Ends[n].Address)
+		if found && !match.Local && match.Prefix.Bits() < p.Bits() {
+			return m.Ends[n].Name(c.spec)
+		}
+	}
+	return ""
 }
 
 // blackHole reports a route to an address somebody has by which it is lost at
@@ -236,8 +286,13 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 	}
 	slices.Sort(names)
 	name := c.spec.Devices[holder].Name
-	f := finding.New(finding.NoDiscard, s.Place, "addresses of %s that nobody has, such as %s, go round between %s", s.To, sample, strings.Join(names, " and ")).About(name).
-		Mend("add '%s: {discard: true}' to the routes of %s", s.To, name)
+	f := finding.New(finding.NoDiscard, s.Place, "addresses of %s that nobody has, such as %s, go round between %s", s.To, sample, strings.Join(names, " and ")).About(name)
+	if needed := c.needsShorter(holder, s.To); needed != "" {
+		f = f.Mend("write a route of %s to %s, which it comes to by a shorter one only; then '%s: {discard: true}' behind it", name, needed, s.To)
+		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
+		return
+	}
+	f = f.Mend("add '%s: {discard: true}' to the routes of %s", s.To, name)
 	if c.trials++; c.trials <= mostTrials {
 		net := Try(c.net, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
 		again := forward.Walk(net, forward.Sender(s.Device), forward.FlowTo(netip.Addr{}, sample))
@@ -276,6 +331,19 @@ func (c *checker) heldIn(p netip.Prefix) (netip.Addr, bool) {
 	return netip.Addr{}, false
 }
 
+// heldAllIn are all addresses of interfaces in a prefix.
+func (c *checker) heldAllIn(p netip.Prefix) []netip.Addr {
+	if _, some := c.heldIn(p); !some {
+		return nil
+	}
+	first, _ := slices.BinarySearchFunc(c.inOrder, p.Addr(), netip.Addr.Compare)
+	last := first
+	for last < len(c.inOrder) && p.Contains(c.inOrder[last]) {
+		last++
+	}
+	return c.inOrder[first:last]
+}
+
 // sentBack reports a loop: at the route that was found to point the wrong way,
 // by trying another, else at the one that closes it.
 func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end forward.Ending) {
@@ -306,7 +374,11 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 			}
 		}
 	}
-	c.said.looping[place] = true
+	l := looping{place, prefix.FamilyOf(s.To.Addr())}
+	if c.said.looping[l] {
+		return // the same mistake, met by another route
+	}
+	c.said.looping[l] = true
 	name, back := names[wrong], names[(wrong+1)%len(names)]
 	f := finding.New(finding.SentBack, place, "%s sends %s back to %s: it goes round between %s", name, s.To, back, strings.Join(names, ", ")).About(name).With(also...)
 	if remedy != "" {

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 func TestCheckStatics(t *testing.T) {
@@ -42,4 +43,41 @@ func TestCheckStatics(t *testing.T) {
 		"  d: {is: router, interfaces: {r: {segment: z, address: 2}, f: {segment: far, address: 1}}, routes: {default: c}}\n"
 	found := strings.Join(checked(t, ring), "\n")
 	assert.Contains(t, found, "next-hop-sends-back c: c sends 10.2.0.0/24 back to b: it goes round between c, b | on c send 10.2.0.0/24 via 10.0.0.5 (d) instead of 10.0.0.2 (b) (tried: it works)")
+}
+
+// A subnet that somebody has, and that loops, is no address that nobody has; and a discard
+// route is not offered where it would take away what is come to by a shorter route.
+func TestADiscardRouteTakesNothingAway(t *testing.T) {
+	plan := func(quay, mole string) string {
+		return `
+must: []
+segments: {beam: {prefix: 10.48.0.0/31}, lan1: {prefix: 10.48.1.0/24}, lan2: {prefix: 10.48.2.0/24}, lan5: {prefix: 10.48.5.0/24}, side: {prefix: 10.0.0.0/31}}
+devices:
+  quay: {is: router, interfaces: {b: {segment: beam, address: first}, l: {segment: lan1, address: first}}, routes: {` + quay + `}}
+  mole: {is: router, interfaces: {b: {segment: beam, address: last}, l: {segment: lan2, address: first}, s: {segment: side, address: first}}, routes: {` + mole + `}}
+  far: {is: router, interfaces: {l: {segment: lan5, address: first}, s: {segment: side, address: last}}, routes: {default: mole}}
+`
+	}
+	loops := checked(t, plan("10.48.0.0/16: mole, default: mole", "default: quay"))
+	require.NotEmpty(t, loops)
+	assert.Contains(t, strings.Join(loops, "\n"), "quay sends 10.48.0.0/16 back to mole: it goes round between mole, quay | add to mole: 10.48.5.0/24 via 10.0.0.1 (far) (tried: it works)")
+	assert.NotContains(t, strings.Join(loops, "\n"), "that nobody has")
+	needs := strings.Join(checked(t, plan("10.48.0.0/16: mole", "10.48.1.0/24: quay, default: far")), "\n")
+	assert.Contains(t, needs, "addresses of 10.48.0.0/16 that nobody has")
+	assert.Contains(t, needs, "write a route of mole to lan5, which it comes to by a shorter one only; then '10.48.0.0/16: {discard: true}' behind it")
+}
+
+// A route out of a shared segment to what is on that very wire is answered.
+func TestARouteOutToWhatIsThere(t *testing.T) {
+	plan := `
+must: []
+segments: {lan: {prefix: 10.1.0.0/24}, wan: {prefix: [10.0.0.0/29, 10.9.0.0/24]}}
+devices:
+  r1: {is: router, interfaces: {l: {segment: lan, address: first}, wan: {segment: wan, address: 10.0.0.1/29}}, routes: {ROUTE: {out: wan}}}
+  r2: {is: router, interfaces: {wan: {segment: wan, address: [10.0.0.2/29, 10.9.0.1/24]}}, routes: {10.1.0.0/24: 10.0.0.1}}
+`
+	assert.NotContains(t, strings.Join(checked(t, strings.Replace(plan, "ROUTE", "10.9.0.0/24", 1)), "\n"), "out-onto-shared-segment")
+	got := strings.Join(checked(t, strings.Replace(plan, "ROUTE", "10.0.0.0/8", 1)), "\n")
+	assert.Contains(t, got, "out-onto-shared-segment")
+	assert.Contains(t, got, "nobody answers for 10.1.0.1")
 }
