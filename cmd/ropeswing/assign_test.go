@@ -304,7 +304,7 @@ func TestExport(t *testing.T) {
 	r := run(t, dir, "export", "hosts", "--domain", "skerry.example")
 	assert.Equal(t, 0, r.code, r.err)
 	assert.Contains(t, r.out, "10.48.1.10                              desk-7.skerry.example desk-7\n")
-	assert.Contains(t, r.out, "10.48.0.254                             quay-edge.skerry.example quay-edge\n", "a router is known by its loopback")
+	assert.Contains(t, r.out, "10.48.1.100                             quay-edge.skerry.example quay-edge\n", "a router is known by where it is managed")
 	assert.NotContains(t, r.out, "fibre-carrier", "which is not ours")
 
 	args := []string{"export", "zones", "--domain", "skerry.example", "--server", "log-server", "--to", "zones"}

@@ -103,6 +103,14 @@ func address(net *forward.Network, e Endpoint, family prefix.Family) (netip.Addr
 	}
 	ids := []model.InterfaceID{e.Interface}
 	if e.Interface == model.None {
+		// A device is meant where it is managed, up or not.
+		if m := net.Spec.Devices[e.Device].Manage; m != model.None {
+			for _, a := range net.Spec.Interfaces[m].Addresses {
+				if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual && !a.Secondary {
+					return a.Addr(), true
+				}
+			}
+		}
 		ids = net.Spec.InterfacesOf(e.Device)
 	}
 	var best netip.Addr

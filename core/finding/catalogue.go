@@ -125,6 +125,7 @@ const (
 	PacketTooBig    Name = "packet-too-big"
 	DroppedOversize Name = "dropped-oversize"
 
+	ServiceUnanswered  Name = "service-not-answered"
 	FilteredOut        Name = "filtered-out"
 	RefusedByPermit    Name = "refused-by-permit"
 	StateUnknown       Name = "request-never-seen"
@@ -992,6 +993,14 @@ var catalogue = [...]Entry{
 		Remedy:  "Give all interfaces of the link the same MTU.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  desk-7: {is: host, gateway: quay-edge, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}, beam0: {segment: beam-mole, address: first, mtu: 1500}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1400}}, routes: {quay-staff: quay-edge}}\n",
 		Ping:    [2]string{"desk-7", "mole-rtr"}, Size: 1472, Whole: true,
+	},
+	{
+		Name: ServiceUnanswered, Severity: Error, Stage: Walking,
+		Means:   "The packet gets to the device it is for, and that does not answer this service.",
+		Why:     "A router, switch or firewall answers what its 'answers' says, ping and ssh unless set; a host answers all unless it says. No permit is to blame, and no route.",
+		Remedy:  "Ask for a service that it answers; or add the service to its 'answers'.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-edge: {is: router, answers: ssh, interfaces: {lan0: {segment: quay-staff, address: first}}}\n",
+		Ping:    [2]string{"desk-7", "quay-edge"},
 	},
 	{
 		Name: FilteredOut, Severity: Error, Stage: Walking,

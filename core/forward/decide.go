@@ -27,6 +27,9 @@ type Flow struct {
 	// and an error from what began the flow.
 	Service model.Service
 	Kind    policy.Kind
+	// AnyPort is set where it does not matter whether who gets it answers the service: a
+	// port that is closed tells a traceroute as much.
+	AnyPort bool
 	// Inner is, of an error, the header of the packet it is about.
 	Inner Header
 	// Origin is, of an error, the header with which its asker sent what it is about;

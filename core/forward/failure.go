@@ -38,6 +38,7 @@ const (
 	CameFromElsewhere             // a reply comes from Header.Source, and Address was asked
 	GoesRound                     // Loop
 	RanOut                        // its TTL
+	DoesNotServe                  // Device does not answer Service
 )
 
 // Failure is why an exchange fails: which way, at which device, and why. It is in
@@ -153,6 +154,8 @@ func (e explainer) explain() Failure {
 		e.filtered(&f)
 	case NoneLeft:
 		f.Name, f.Code, f.Translation = finding.NoAddressLeft, NoneLeftToTake, n.Edges[e.end.Edge].Treated.Translation
+	case Unserved:
+		f.Name, f.Code = finding.ServiceUnanswered, DoesNotServe
 	case Unexpected:
 		f.Name, f.Code, f.Address = finding.ReplyFromElsewhere, CameFromElsewhere, e.g.Flow.Asked
 		if n.Device != e.g.Flow.Asker {

@@ -24,6 +24,8 @@ type Probe struct {
 	Size  int           // of the packets with their IP headers, in bytes; 0 is one that fits everywhere
 	Whole bool          // the request may not be fragmented
 	Over  model.Service // what is asked for; an echo unless said
+	// AnyPort is set where a port that is closed tells as much as one that answers.
+	AnyPort bool
 }
 
 // HeaderBytes is how many bytes a ping's packet has beside its payload: those of
@@ -53,7 +55,7 @@ func PingBy(net *Network, from model.DeviceID, source, target netip.Addr, out mo
 		x.Source, _ = chooseSource(net, from, target, out)
 	}
 	f := FlowTo(x.Source, target)
-	f.Out, f.Size, f.Whole, f.Service = out, p.Size, p.Whole, p.Over
+	f.Out, f.Size, f.Whole, f.Service, f.AnyPort = out, p.Size, p.Whole, p.Over, p.AnyPort
 	x.There = walkLearning(net, from, f, p.TTL)
 	x.answer(net)
 	return x

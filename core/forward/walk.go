@@ -59,6 +59,7 @@ const (
 	Filtered            // dropped by a permit, without a word
 	Refused             // dropped by a permit, and the sender is told
 	NoneLeft            // it was to get an address of its own, and there is none left
+	Unserved            // who it is for does not answer the service
 	Unexpected          // a reply that comes from another address than was asked, or to somebody else
 )
 

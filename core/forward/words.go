@@ -101,10 +101,22 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 			names = append(names, spec.Devices[d].Name)
 		}
 		return fmt.Sprintf("its TTL runs out in a loop between %s", And(names))
+	case DoesNotServe:
+		return fmt.Sprintf("%s does not answer %s; it answers %s", device, serviceWord(f.Service), And(spec.Devices[f.Device].Answers))
 	case RanOut:
 		return fmt.Sprintf("its TTL runs out at %s", device)
 	}
 	return ""
+}
+
+// serviceWord is a service as `answers` calls it, where it does.
+func serviceWord(s model.Service) string {
+	for _, word := range []string{"ping", "ssh", "https", "snmp", "netconf"} {
+		if model.ServiceOf(word) == s {
+			return word
+		}
+	}
+	return s.String()
 }
 
 // asked is what was asked for on a link: the target, or the next hop of a device.

@@ -86,7 +86,9 @@ func (r *resolver) managed() {
 	for n := range r.spec.Devices {
 		d := &r.spec.Devices[n]
 		written := &r.doc.Devices[n]
-		d.Answers = []string{"ping", "ssh"}
+		if d.Kind != Host && d.Kind != World {
+			d.Answers = []string{"ping", "ssh"}
+		}
 		if len(written.Answers) > 0 {
 			d.Answers = nil
 			for _, t := range written.Answers {

@@ -123,13 +123,40 @@ func (r *resolver) inItself(group plan.Text, above []string) finding.Finding {
 	return finding.New(finding.BadValue, group.Place, "the group %s is in itself, by %s", group.Value, strings.Join(above, ", ")).About(group.Value)
 }
 
+// interfaceParties are the addresses of an interface, written DEVICE:INTERFACE; false where
+// it is no such word. What is wrong with it is reported.
+func (r *resolver) interfaceParties(t plan.Text) ([]Party, bool) {
+	device, name, ok := strings.Cut(t.Value, ":")
+	d, known := r.spec.devices[device]
+	if !ok || !known {
+		return nil, false
+	}
+	id, found := r.spec.InterfaceNamed(d, name)
+	if !found {
+		r.unknown(plan.Text{Value: name, Place: t.Place}, "interface of "+device, func() []string { return r.spec.InterfaceNames(d) })
+		return nil, true
+	}
+	var all []Party
+	for _, a := range r.spec.Interfaces[id].Addresses {
+		if !a.Addr().IsLinkLocalUnicast() {
+			all = append(all, Party{None, None, a.Addr()})
+		}
+	}
+	if len(all) == 0 {
+		r.report(finding.New(finding.BadValue, t.Place, "%s has no address", t.Value).About(t.Value))
+	}
+	return all, true
+}
+
 // means tells whether a word stands for anything that may be in a group.
 func (r *resolver) means(t plan.Text) bool {
 	_, segment := r.spec.segments[t.Value]
 	_, device := r.spec.devices[t.Value]
 	_, block := r.spec.blocks[t.Value]
 	_, err := prefix.ParseAddress(t.Value)
-	return segment || device || block || err == nil || t.Value == "everyone" || strings.Contains(t.Value, "/") ||
+	of, _, ok := strings.Cut(t.Value, ":")
+	_, iface := r.spec.devices[of]
+	return segment || device || block || err == nil || ok && iface || t.Value == "everyone" || strings.Contains(t.Value, "/") ||
 		slices.ContainsFunc(r.doc.Groups, func(g plan.Group) bool { return g.Name.Value == t.Value })
 }
 
@@ -190,6 +217,9 @@ func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
 	}
 	if a, err := prefix.ParseAddress(t.Value); err == nil {
 		return []Party{{None, None, a}}, true
+	}
+	if all, ok := r.interfaceParties(t); ok {
+		return all, len(all) > 0
 	}
 	names := append(append(keysOf(r.spec.segments)(), keysOf(r.spec.devices)()...), "everyone")
 	if len(above) > 0 && !r.means(t) {

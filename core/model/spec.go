@@ -415,15 +415,18 @@ func (s *Spec) SegmentOf(a netip.Addr) SegmentID {
 	return best
 }
 
-// MainAddress is the address a device is known by: that of a loopback, else of
-// a VLAN interface, else its first; invalid where it has none of the family.
-// Link-local ones do not count.
+// MainAddress is the address a device is known by: that of where it is managed, else of a
+// loopback, else of a VLAN interface, else its first; invalid where it has none of the
+// family. Link-local ones do not count.
 func (s *Spec) MainAddress(d DeviceID, family prefix.Family) netip.Addr {
 	var best netip.Addr
 	bestRank := 0
 	for _, id := range s.InterfacesOf(d) {
 		i := &s.Interfaces[id]
 		rank := i.Kind.Rank()
+		if id == s.Devices[d].Manage {
+			rank = managedRank
+		}
 		for _, a := range i.Addresses {
 			if prefix.FamilyOf(a.Addr()) == family && rank > bestRank && !a.Addr().IsLinkLocalUnicast() && !a.Secondary {
 				best, bestRank = a.Addr(), rank
@@ -432,6 +435,9 @@ func (s *Spec) MainAddress(d DeviceID, family prefix.Family) netip.Addr {
 	}
 	return best
 }
+
+// managedRank is above that of every kind of interface.
+const managedRank = 10
 
 // HoldersOf lists every interface that has the address, wherever it is.
 func (s *Spec) HoldersOf(a netip.Addr) []InterfaceID {

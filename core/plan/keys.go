@@ -131,7 +131,7 @@ func topKeys() []key[Document] {
 				})
 			})
 		}},
-		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `over SERVICE` (`icmp` unless said), `without NAME` (with that out of order), `without any one cable` or `without any one device` (with each of them out of order in turn, but those whose only job is a host, and the two themselves) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device, an address, a group, or `everyone`. `must: []` says that nothing is required.", func(r *reader, d *Document, n *yaml.Node, what string) {
+		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `over SERVICE` (`icmp` unless said), `without NAME` (with that out of order), `without any one cable` or `without any one device` (with each of them out of order in turn, but those whose only job is a host, and the two themselves) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device (where it is managed), DEVICE:INTERFACE, an address, a group, or `everyone`. `must: []` says that nothing is required.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			d.Must, d.MustSaid = r.words(n, what), Switch{true, r.place(n)}
 		}},
 		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},

@@ -19,6 +19,7 @@ type fixed struct {
 	end    []int32      // by place: the end
 	place  []int32      // by end: its place
 	odd    []bool       // by place: several devices may answer, so that each way is asked for itself
+	deaf   []uint64     // by place, as bits: it does not answer what is asked; nil where all do
 	on     map[lan][]int32
 
 	nodes []routing.Key // the tables of devices that forward
@@ -41,6 +42,12 @@ func newFixed(net *forward.Network, ends []*End, over model.Service) *fixed {
 		f.on[ends[e].lan()] = append(f.on[ends[e].lan()], int32(p))
 		if ends[e].Address.Is4() {
 			f.four = p + 1
+		}
+		if !net.Spec.Devices[ends[e].Device].Serves(over) {
+			if f.deaf == nil {
+				f.deaf = make([]uint64, f.words)
+			}
+			put(f.deaf, int32(p/64), 1<<(p%64), true)
 		}
 	}
 	for d := range net.Spec.Devices {
@@ -67,6 +74,9 @@ func (f *fixed) findOdd(net *forward.Network) {
 		f.odd[p] = len(net.State.HoldersOf(a)) > 1 || slices.ContainsFunc(beyond, func(b model.Prefix) bool { return b.Contains(a) })
 	}
 }
+
+// answers tells whether the end at a place answers what is asked.
+func (f *fixed) answers(p int32) bool { return f.deaf == nil || !get(f.deaf, p) }
 
 // at is the end at a place.
 func (f *fixed) at(p int32) *End { return f.Ends[f.end[p]] }

@@ -65,7 +65,7 @@ func (m *Matrix) judge() {
 		first := members[a][0]
 		works, partly, unanswered := make([]uint64, m.fixed.words), make([]uint64, m.fixed.words), make([]uint64, m.fixed.words)
 		for b, others := range members {
-			if b == a || !get(j.asked[first], others[0]) {
+			if b == a || !get(j.asked[first], others[0]) || !m.answers(others[0]) {
 				continue
 			}
 			v, arrived := m.judgedVerdict(first, others[0])
@@ -86,7 +86,7 @@ func (m *Matrix) judge() {
 			}
 			for _, near := range [][]int32{members[a], near} {
 				for _, q := range near {
-					if !get(j.asked[p], q) || p == q {
+					if !get(j.asked[p], q) || p == q || !m.answers(q) {
 						continue
 					}
 					v, arrived := m.verdictByPing(p, q)
@@ -230,7 +230,7 @@ func (m *Matrix) alike() (members [][]int32) {
 	for p := range m.sorted {
 		e := m.at(int32(p))
 		var key strings.Builder
-		fmt.Fprint(&key, m.sorted[p].Is4(), m.of[p])
+		fmt.Fprint(&key, m.sorted[p].Is4(), m.of[p], m.answers(int32(p)))
 		if d := m.net.State.Domain(e.Interface); meets[d] || m.net.Policy.Touches(e.Device) {
 			fmt.Fprint(&key, " in ", e.Segment, e.Device, e.Interface)
 		}

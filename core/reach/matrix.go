@@ -91,7 +91,10 @@ func (m *Matrix) fateBy(s onward, to int32) fate {
 // answered.
 func (m *Matrix) Verdict(from, to int) forward.Verdict {
 	p, q := m.place[from], m.place[to]
-	if m.odd[p] || m.odd[q] {
+	switch {
+	case !m.answers(q):
+		return forward.Fails
+	case m.odd[p] || m.odd[q]:
 		return m.ask(from, to).Verdict
 	}
 	if m.judged != nil && get(m.judged.asked[p], q) {
@@ -124,6 +127,8 @@ func (m *Matrix) between(p, q int32) fate {
 func (m *Matrix) Arrives(from, to int) bool {
 	p, q := m.place[from], m.place[to]
 	switch {
+	case !m.answers(q):
+		return false
 	case m.odd[p] || m.odd[q]:
 		a, b := m.Ends[from], m.Ends[to]
 		x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over})
@@ -223,6 +228,13 @@ func (m *Matrix) both() [][]uint64 {
 	m.eachOdd(func(p, q int32) {
 		put(rows[p], q/64, 1<<(q%64), m.ask(int(m.end[p]), int(m.end[q])).Verdict == forward.Works)
 	})
+	if m.deaf != nil {
+		for p := range rows {
+			for w := range rows[p] {
+				rows[p][w] &^= m.deaf[w]
+			}
+		}
+	}
 	return rows
 }
 
@@ -243,7 +255,7 @@ func (m *Matrix) onlyAsked(row []uint64, p int32) {
 // itself, and how many of them work.
 func (m *Matrix) Count() (asked, work int) {
 	w := m.weights()
-	special := m.judged != nil || slices.Contains(m.odd, true)
+	special := m.judged != nil || m.deaf != nil || slices.Contains(m.odd, true)
 	works := m.works()
 	for a := range m.members {
 		for b := range m.members {

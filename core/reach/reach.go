@@ -97,6 +97,21 @@ func Ends(spec *model.Spec) []*End {
 	return all
 }
 
+// Unaddressed are the segments for which nobody stands: nobody on them has an address.
+func Unaddressed(spec *model.Spec) []string {
+	stands := map[model.SegmentID]bool{}
+	for _, e := range Ends(spec) {
+		stands[e.Segment] = true
+	}
+	var names []string
+	for id := range spec.Segments {
+		if !stands[model.SegmentID(id)] {
+			names = append(names, spec.Segments[id].Name)
+		}
+	}
+	return names
+}
+
 // Hosts lists every host of a network by the address of each family it is known
 // by.
 func Hosts(spec *model.Spec) []*End {

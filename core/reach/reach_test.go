@@ -356,6 +356,11 @@ func TestDevicesAndPickedPairs(t *testing.T) {
 		if spec, _, _ = derive.Resolve(spec); seed%3 == 0 {
 			spec = coretest.WithRandomPolicies(spec, r)
 		}
+		for d := range spec.Devices {
+			if r.IntN(5) == 0 {
+				spec.Devices[d].Answers = []string{"ssh"}
+			}
+		}
 		net := forward.Resolve(network.Build(spec).State())
 		ends := reach.Ends(spec)
 		for d := range spec.Devices {
@@ -370,10 +375,25 @@ func TestDevicesAndPickedPairs(t *testing.T) {
 		ping := func(net *forward.Network, from, to *reach.End) forward.Verdict {
 			return forward.Ping(net, from.Device, from.Address, to.Address, model.None).Verdict()
 		}
-		reach.All(net, ends).Pairs(func(w reach.Pair) bool {
+		at := map[*reach.End]int{}
+		for i, e := range ends {
+			at[e] = i
+		}
+		m := reach.All(net, ends)
+		working := m.Working()
+		works := 0
+		m.Pairs(func(w reach.Pair) bool {
+			require.Equal(t, w.Verdict == forward.Works, working.Works(at[w.From], at[w.To]), "seed %d", seed)
+			if w.Verdict == forward.Works {
+				works++
+			}
+			x := forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None)
+			require.Equal(t, x.There.Verdict() != forward.Fails, m.Arrives(at[w.From], at[w.To]), "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
 			require.Equal(t, ping(net, w.From, w.To), w.Verdict, "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
 			return true
 		})
+		_, counted := m.Count()
+		require.Equal(t, works, counted, "seed %d", seed)
 		from, to := map[*reach.End]bool{}, map[*reach.End]bool{}
 		for _, e := range ends {
 			from[e], to[e] = r.IntN(3) == 0, r.IntN(3) == 0

@@ -16,7 +16,8 @@ type Managed struct {
 	Device   model.DeviceID
 	Address  netip.Addr // invalid where it has none
 	Answers  []string
-	Exchange *forward.Exchange // nil without an address or an operator
+	By       string            // the service by which the operator logs in, or would; "" where it answers none
+	Exchange *forward.Exchange // over that service, else a ping; nil without an address or an operator
 	Way      []model.DeviceID  // from the operator to it, where it is reached
 }
 
@@ -32,7 +33,7 @@ func Management(net *forward.Network) []Managed {
 			continue
 		}
 		m := Managed{Device: d, Answers: device.Answers}
-		m.Address, m.Exchange = reached(net, d)
+		m.Address, m.By, m.Exchange = reached(net, d)
 		if m.Exchange != nil && m.Exchange.Verdict() == forward.Works {
 			there := m.Exchange.There
 			for _, node := range there.Path(there.Endings[0].Node) {
@@ -44,13 +45,22 @@ func Management(net *forward.Network) []Managed {
 	return all
 }
 
-// reached tries the device's management addresses, IPv4 first, and returns the
-// first that works, else the first it has.
-func reached(net *forward.Network, d model.DeviceID) (netip.Addr, *forward.Exchange) {
+// reached tries the device's management addresses, IPv4 first, each over the services by
+// which one logs in, and returns the first that works, else the first it has.
+func reached(net *forward.Network, d model.DeviceID) (netip.Addr, string, *forward.Exchange) {
 	spec := net.Spec
 	device := &spec.Devices[d]
 	if device.Manage == model.None {
-		return netip.Addr{}, nil
+		return netip.Addr{}, "", nil
+	}
+	logins := slices.DeleteFunc(slices.Clone(model.Logins), func(word string) bool { return !slices.Contains(device.Answers, word) })
+	by := ""
+	over := []model.Service{model.Echo} // whether a path leads there, though nobody can log in
+	if len(logins) > 0 {
+		by, over = logins[0], over[:0]
+		for _, word := range logins {
+			over = append(over, model.ServiceOf(word))
+		}
 	}
 	var first netip.Addr
 	var failed *forward.Exchange
@@ -59,21 +69,23 @@ func reached(net *forward.Network, d model.DeviceID) (netip.Addr, *forward.Excha
 			continue
 		}
 		if spec.Operator == model.None {
-			return a.Addr(), nil
+			return a.Addr(), by, nil
 		}
-		x := forward.Ping(net, spec.Operator, netip.Addr{}, a.Addr(), model.None)
-		if x.Verdict() == forward.Works {
-			return a.Addr(), x
-		}
-		if !first.IsValid() {
-			first, failed = a.Addr(), x
+		for n, s := range over {
+			x := forward.PingBy(net, spec.Operator, netip.Addr{}, a.Addr(), model.None, forward.Probe{Over: s})
+			if x.Verdict() == forward.Works {
+				if len(logins) > 0 {
+					by = logins[n]
+				}
+				return a.Addr(), by, x
+			}
+			if !first.IsValid() {
+				first, failed = a.Addr(), x
+			}
 		}
 	}
-	return first, failed
+	return first, by, failed
 }
-
-// logins are the services by which a device can be managed.
-var logins = []string{"ssh", "https", "netconf"}
 
 // management finds devices that cannot be managed, where the plan says who
 // manages them.
@@ -91,15 +103,15 @@ func (c *checker) management() {
 		switch {
 		case !m.Address.IsValid():
 			report(finding.NoManagement, "has no address to be managed by")
+		case m.By == "":
+			report(finding.Unmanageable, "answers %s at %s, and none of %s", strings.Join(m.Answers, " and "), m.Address, strings.Join(model.Logins, ", "))
 		case m.Exchange.Verdict() != forward.Works:
 			why := ""
 			if f, ok := m.Exchange.Failure(c.net); ok {
 				why = ": " + f.Words(c.net)
 			}
-			f := report(finding.Unmanageable, "cannot be managed by %s at %s%s", operator, m.Address, why)
-			*f = f.Then("ping", m.Address.String())
-		case !slices.ContainsFunc(m.Answers, func(s string) bool { return slices.Contains(logins, s) }):
-			report(finding.Unmanageable, "answers %s at %s, and none of %s", strings.Join(m.Answers, " and "), m.Address, strings.Join(logins, ", "))
+			f := report(finding.Unmanageable, "cannot be managed by %s over %s at %s%s", operator, m.By, m.Address, why)
+			*f = f.Then("ping", m.Address.String(), "--over", model.ServiceOf(m.By).String())
 		case c.cutsItselfOff(m):
 			report(finding.ManagedByItself, "is managed at %s, the address of the very interface the operator comes in by", m.Address).Remedy = "give it a loopback, and manage it there"
 		}

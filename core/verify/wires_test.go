@@ -54,7 +54,7 @@ func TestCheckManagement(t *testing.T) {
 	assert.Equal(t, []string{"managed-by-itself r: r is managed at 10.0.0.1, the address of the very interface the operator comes in by | give it a loopback, and manage it there"}, checked(t, plan("")))
 	assert.Empty(t, checked(t, plan(", loopback: 10.9.9.9")))
 	assert.Empty(t, checked(t, plan(", manage: q")), "by another interface")
-	assert.Equal(t, []string{"unmanageable r: r answers ping and snmp at 10.9.9.9, and none of ssh, https, netconf"}, checked(t, plan(", loopback: 10.9.9.9, answers: [ping, snmp]")))
+	assert.Equal(t, []string{"unmanageable r: r answers ping and snmp at 10.9.9.9, and none of ssh, netconf, https"}, checked(t, plan(", loopback: 10.9.9.9, answers: [ping, snmp]")))
 	lost := strings.Replace(plan(", loopback: 10.9.9.9"), "o: {is", "x: {is: switch, interfaces: {v: {address: 10.9.0.1/24, vlan: '7'}, p: {access: 7}}}, o: {is", 1)
-	assert.Contains(t, checked(t, lost), "unmanageable x: x cannot be managed by o at 10.9.0.1: r has no route to 10.9.0.1 | next: ping 10.9.0.1")
+	assert.Contains(t, checked(t, lost), "unmanageable x: x cannot be managed by o over ssh at 10.9.0.1: r has no route to 10.9.0.1 | next: ping 10.9.0.1 --over tcp/22")
 }

@@ -32,6 +32,7 @@ func (a *app) traceLive(j *journey, l *live, args []string) error {
 	if o.UDP {
 		v.Probes = "udp"
 		var err error
+		j.probe.AnyPort = true
 		if j.probe.Over, err = model.ParseService(overProbes); err != nil {
 			return err
 		}

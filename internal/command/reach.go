@@ -151,6 +151,9 @@ func (a *app) everyone(w *workspace.Workspace, q question) error {
 	}
 	v := view.NewReach(w.Basis, q.without, len(segments))
 	v.Between = ask.Words(q.from, q.to)
+	if q.from == "" || q.to == "" {
+		v.NotAsked = append(v.NotAsked, reach.Unaddressed(w.Spec)...)
+	}
 	all := !q.lost && a.format != "table"
 	m := reach.AllOver(w.Network, q.ends, q.over)
 	explained := 0

@@ -38,6 +38,7 @@ func (a *app) trace() *cobra.Command {
 		},
 	}
 	a.journeyFlags(cmd, &j)
+	j.probe.AnyPort = true
 	a.liveFlags(cmd, &real, "send real probes")
 	cmd.Flags().StringVar(&real.probes, "probes", "", "with --live: `KIND` of probes: icmp, or udp; udp where the system permits no other")
 	a.must(cmd.RegisterFlagCompletionFunc("probes", cobra.FixedCompletions([]cobra.Completion{"icmp", "udp"}, cobra.ShellCompDirectiveNoFileComp)))

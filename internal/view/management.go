@@ -13,7 +13,8 @@ type Managed struct {
 	Device  string   `json:"device"`
 	Address string   `json:"address,omitempty"` // where it is managed
 	Answers []string `json:"answers"`           // the services it answers there
-	State   string   `json:"state"`             // reached, not reached, no address, or no operator
+	By      string   `json:"by,omitempty"`      // the service by which the operator logs in, or would
+	State   string   `json:"state"`             // reached, not reached, no login, no address, or no operator
 	Why     string   `json:"why,omitempty"`     // why it is not reached
 	Way     []string `json:"way,omitempty"`     // the devices from the operator to it
 }
@@ -26,15 +27,17 @@ func Management(net *forward.Network, all []verify.Managed, devices []model.Devi
 		wanted[d] = true
 	}
 	data := []Managed{}
-	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "address", Title: "managed at"}, {Key: "answers", Title: "answers"}, {Key: "state", Title: "state"}, {Key: "way", Title: "way", IfRoom: true}, {Key: "why", Title: "why", Below: true}}, Empty: "there is nothing to manage"}
+	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "address", Title: "managed at"}, {Key: "answers", Title: "answers"}, {Key: "by", Title: "by"}, {Key: "state", Title: "state"}, {Key: "way", Title: "way", IfRoom: true}, {Key: "why", Title: "why", Below: true}}, Empty: "there is nothing to manage"}
 	for _, m := range all {
 		if !wanted[m.Device] {
 			continue
 		}
-		x := Managed{Device: spec.Devices[m.Device].Name, Address: address(m.Address), Answers: m.Answers, State: "reached"}
+		x := Managed{Device: spec.Devices[m.Device].Name, Address: address(m.Address), Answers: m.Answers, By: m.By, State: "reached"}
 		switch {
 		case !m.Address.IsValid():
 			x.State = "no address"
+		case m.By == "":
+			x.State, x.Why = "no login", "it answers none of "+strings.Join(model.Logins, ", ")
 		case m.Exchange == nil:
 			x.State = "no operator"
 		case m.Exchange.Verdict() != forward.Works:
@@ -47,7 +50,7 @@ func Management(net *forward.Network, all []verify.Managed, devices []model.Devi
 			x.Way = append(x.Way, spec.Devices[d].Name)
 		}
 		data = append(data, x)
-		table.Rows = append(table.Rows, []string{x.Device, x.Address, strings.Join(x.Answers, ", "), x.State, strings.Join(x.Way, ", "), x.Why})
+		table.Rows = append(table.Rows, []string{x.Device, x.Address, strings.Join(x.Answers, ", "), x.By, x.State, strings.Join(x.Way, ", "), x.Why})
 	}
 	return data, table
 }

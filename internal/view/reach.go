@@ -22,7 +22,8 @@ type Reach struct {
 	Work    int        `json:"work"`
 	Ways    []ReachWay `json:"ways"` // those listed
 
-	Between string `json:"between,omitempty"` // whom it was asked of, where not of all: 'from A to B'
+	NotAsked []string `json:"not_asked"`         // segments on which nobody has an address
+	Between  string   `json:"between,omitempty"` // whom it was asked of, where not of all: 'from A to B'
 
 	ends  int
 	hosts bool // ends are hosts, not segments
@@ -45,7 +46,7 @@ type ReachWay struct {
 
 // NewReach is an answer with nothing in it yet.
 func NewReach(basis string, without []string, segments int) *Reach {
-	return &Reach{Basis: basis, Without: append([]string{}, without...), Ways: []ReachWay{}, ends: segments}
+	return &Reach{Basis: basis, Without: append([]string{}, without...), Ways: []ReachWay{}, NotAsked: []string{}, ends: segments}
 }
 
 // NewPairs is an answer about hosts, with nothing in it yet.
@@ -180,6 +181,9 @@ func (v *Reach) Text(w io.Writer, width int) {
 	t := v.grouped()
 	if len(t.Rows) > 0 {
 		t.Text(w, width, "", false)
+	}
+	if len(v.NotAsked) > 0 {
+		paragraph(w, width, faint.Render("not asked, since nobody on them has an address: ")+Clean(strings.Join(v.NotAsked, ", ")), "  ")
 	}
 }
 

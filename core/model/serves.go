@@ -1,0 +1,27 @@
+package model
+
+// services are what the words of `answers` stand for: echo requests, and the ports of the
+// protocols (RFC 4250, RFC 9110, RFC 3417, RFC 6242).
+var services = map[string]Service{
+	"ping": Echo, "ssh": {TCP, 22, 22}, "https": {TCP, 443, 443}, "snmp": {UDP, 161, 161}, "netconf": {TCP, 830, 830},
+}
+
+// Logins are the services by which somebody logs in to a device, the commonest first.
+var Logins = []string{"ssh", "netconf", "https"}
+
+// ServiceOf is what a word of `answers` stands for.
+func ServiceOf(word string) Service { return services[word] }
+
+// Serves tells whether a device answers a service that it is asked for itself. One of which
+// nothing is said, a host or the world, is taken to answer all.
+func (d *Device) Serves(s Service) bool {
+	if len(d.Answers) == 0 {
+		return true
+	}
+	for _, word := range d.Answers {
+		if s.Covers(services[word]) {
+			return true
+		}
+	}
+	return false
+}
