@@ -230,3 +230,22 @@ func TestADraftIsAlikeToItsSource(t *testing.T) {
 	assert.Len(t, wanting, 2)
 	assert.Empty(t, told(Compare(draftedFrom(t, devices), devices)))
 }
+
+// A host that was found with no default in one family has none in the plan drafted of it:
+// its segment's router is not made its gateway.
+func TestADraftAddsNoGateway(t *testing.T) {
+	plan := `
+segments: {lan: {prefix: [10.1.0.0/24, "2001:db8:1::/64"]}, far: {prefix: [10.2.0.0/24, "2001:db8:2::/64"]}}
+devices:
+  r: {is: router, interfaces: {l: {segment: lan, address: first}, f: {segment: far, address: first}}}
+  h: {is: host, gateway: GATEWAY, interfaces: {p: {segment: lan, address: 10}}}
+`
+	for gateway, want := range map[string]string{"[10.1.0.1, no-ipv6]": "gateway: [10.1.0.1, no-ipv6]", "none": "gateway: [no-ipv4, no-ipv6]", "r": "gateway: [10.1.0.1, \"2001:db8:1::1\"]"} {
+		devices := AsObserved(coretest.Network(t, strings.Replace(plan, "GATEWAY", gateway, 1)))
+		assert.Contains(t, string(Draft(devices)), want, gateway)
+		assert.Empty(t, told(Compare(draftedFrom(t, devices), devices)), gateway)
+	}
+	devices := AsObserved(coretest.Network(t, strings.Replace(plan, "GATEWAY", "none", 1)))
+	of(devices, "h").Doubt(observed.Routes6)
+	assert.Contains(t, string(Draft(devices)), "gateway: [no-ipv4]", "of IPv6 nothing is known")
+}

@@ -10,6 +10,7 @@ import (
 
 	"ropeswing/core/observed"
 	"ropeswing/core/plan"
+	"ropeswing/core/prefix"
 )
 
 // drafted is a segment to be: interfaces that share subnets.
@@ -211,12 +212,37 @@ func (d *draft) device(b *strings.Builder, x *observed.Device) {
 				gateways = append(gateways, quotedIf6(r.NextHop.String()))
 			}
 		}
+		gateways = append(gateways, withoutGateway(x)...)
 		if len(gateways) > 0 {
 			fmt.Fprintf(b, "    gateway: [%s]\n", strings.Join(gateways, ", "))
 		}
 		return
 	}
 	d.routes(b, x)
+}
+
+// withoutGateway are the words for the families in which a device has addresses, and is
+// known to have no default: a plan would give it its segment's gateway.
+func withoutGateway(x *observed.Device) []string {
+	var words []string
+	for _, family := range prefix.Families {
+		part, word := observed.Routes6, "no-ipv6"
+		if family == prefix.IPv4 {
+			part, word = observed.Routes4, "no-ipv4"
+		}
+		addressed := slices.ContainsFunc(x.Interfaces, func(i observed.Interface) bool {
+			return slices.ContainsFunc(i.Addresses, func(a observed.Address) bool {
+				return prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.IsSingleIP()
+			})
+		})
+		has := slices.ContainsFunc(x.Routes, func(r observed.Route) bool {
+			return r.To.Bits() == 0 && prefix.FamilyOf(r.To.Addr()) == family && r.NextHop.IsValid() && r.Table == ""
+		})
+		if x.Knows(part) && addressed && !has {
+			words = append(words, word)
+		}
+	}
+	return words
 }
 
 // keys are what the plan says of an interface.

@@ -24,6 +24,9 @@ func (r *resolver) gateways() {
 		}
 	}
 	for id := range r.spec.Devices {
+		if doc := &r.doc.Devices[id]; doc.RoutesSaid.Value && len(doc.Routes) == 0 {
+			r.spec.Devices[id].Closed = [2]bool{true, true}
+		}
 		if r.spec.Devices[id].Forwards {
 			if g := r.doc.Devices[id].Gateway; len(g) > 0 {
 				r.report(finding.New(finding.KeyOutOfPlace, g[0].Place, "%s forwards, so it takes its way out from a default route, not from a gateway", r.spec.Devices[id].Name).
@@ -100,31 +103,27 @@ func (r *resolver) addressesIn(d DeviceID, segment SegmentID, place source.Place
 // address and a gateway is known: its own, else its segment's, else the one
 // router there.
 func (r *resolver) hostGateway(d DeviceID) {
-	home := InterfaceID(None)
-	for _, id := range r.spec.InterfacesOf(d) {
-		if i := &r.spec.Interfaces[id]; i.Routed() && i.Kind != Loopback && len(i.Addresses) > 0 {
-			home = id
-			break
-		}
-	}
+	home := r.homeOf(d)
 	segment := SegmentID(None)
 	if home != None {
 		segment = r.spec.Interfaces[home].Segment
 	}
 	var own []Gateway
+	none := r.withoutDefault(d)
 	for _, t := range r.doc.Devices[d].Gateway {
+		if families, ok := noGateway[t.Value]; ok {
+			for _, family := range families {
+				none[family], r.spec.Devices[d].Closed[family] = true, true
+			}
+			continue
+		}
 		own = append(own, r.gatewayFrom(t, segment)...)
 	}
 	if home == None {
 		return
 	}
-	for _, route := range r.doc.Devices[d].Routes {
-		if route.To.Value == "default" {
-			return // what is written stands
-		}
-	}
 	for _, family := range prefix.Families {
-		if !r.spec.Interfaces[home].hasFamily(family) {
+		if none[family] || !r.spec.Interfaces[home].hasFamily(family) {
 			continue
 		}
 		if g, origin, ok := r.gatewayOf(d, segment, own, family); ok {
@@ -134,9 +133,54 @@ func (r *resolver) hostGateway(d DeviceID) {
 			}
 			r.spec.Statics = append(r.spec.Statics, Static{
 				Device: d, To: family.Everything(), Via: g.Address, Out: out, Distance: 1, Origin: origin, Place: g.Place, Key: "default",
+				Table: r.spec.Interfaces[home].Table,
 			})
 		}
 	}
+}
+
+// noGateway are the words that say that there is none.
+var noGateway = map[string][]prefix.Family{"none": prefix.Families[:], "no-ipv4": {prefix.IPv4}, "no-ipv6": {prefix.IPv6}}
+
+// homeOf is the interface that a device which does not forward sends by: the first with an
+// address, one in the main table before others. It is None where there is none.
+func (r *resolver) homeOf(d DeviceID) InterfaceID {
+	home := InterfaceID(None)
+	for _, id := range r.spec.InterfacesOf(d) {
+		i := &r.spec.Interfaces[id]
+		if i.Routed() && i.Kind != Loopback && len(i.Addresses) > 0 && (home == None || i.Table == "" && r.spec.Interfaces[home].Table != "") {
+			home = id
+		}
+	}
+	return home
+}
+
+// withoutDefault are the families in which a device gets no gateway, as its own routes say
+// what its default is: by a default of the table it sends by, a discard among them, or by
+// having no routes at all.
+func (r *resolver) withoutDefault(d DeviceID) map[prefix.Family]bool {
+	doc, none := &r.doc.Devices[d], map[prefix.Family]bool{}
+	routes := doc.Routes
+	if home := r.homeOf(d); home != None && r.spec.Interfaces[home].Table != "" {
+		routes = nil
+		for _, t := range doc.Tables {
+			if t.Name.Value == r.spec.Interfaces[home].Table {
+				routes = t.Routes
+			}
+		}
+	} else if doc.RoutesSaid.Value && len(routes) == 0 {
+		none[prefix.IPv4], none[prefix.IPv6] = true, true
+	}
+	for _, route := range routes {
+		p, _, err := prefix.Parse(route.To.Value)
+		switch {
+		case route.To.Value == "default":
+			none[prefix.IPv4], none[prefix.IPv6] = true, true // what is written stands
+		case err == nil && p.Bits() == 0:
+			none[prefix.FamilyOf(p.Addr())] = true
+		}
+	}
+	return none
 }
 
 // gatewayOf is the gateway of one family: the device's own, else its

@@ -50,7 +50,7 @@ func (r *resolver) devices() {
 		case Router, Firewall, World:
 			device.Forwards = true
 		case SwitchDevice:
-			device.Forwards = len(d.Routes) > 0
+			device.Forwards = d.RoutesSaid.Value
 		}
 		device.Forwards = d.Forwards.Or(device.Forwards)
 		r.outOfPlace(d, device.Kind)

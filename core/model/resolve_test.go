@@ -207,7 +207,7 @@ segments:
   one:  {prefix: [10.1.0.0/24, "2001:db8:1::/64"]}
   two:  {prefix: 10.2.0.0/24}
   said: {prefix: 10.3.0.0/24, gateway: 10.3.0.9}
-  none: {prefix: 10.4.0.0/24}
+  alone: {prefix: 10.4.0.0/24}
   end:  {prefix: 10.5.0.0/24, gateway: last}
 devices:
   r: {is: router, interfaces: {a: {segment: one, address: 5}, b: {segment: two, address: first}, c: {segment: said, address: first}, e: {segment: end, address: last}}}
@@ -217,7 +217,7 @@ devices:
   by-segment:   {is: host, interfaces: {p: {segment: said, address: 10}}}
   own:          {is: host, interfaces: {p: {segment: two, address: 11}}, gateway: q}
   by-place:     {is: host, interfaces: {p: {segment: two, address: 12}}, gateway: 2}
-  lonely:       {is: host, interfaces: {p: {segment: none, address: 10}}}
+  lonely:       {is: host, interfaces: {p: {segment: alone, address: 10}}}
   last-one:     {is: host, interfaces: {p: {segment: end, address: 10}}}
   v4-only:      {is: host, interfaces: {p: {segment: one, address: 10.1.0.77}}}
   written:      {is: host, interfaces: {p: {segment: one, address: 12}}, routes: {default: 10.1.0.200}}
@@ -352,4 +352,49 @@ devices:
 	for _, c := range []model.Change{route, hop, model.BringUp{Interface: l}} {
 		assert.Equal(t, a, c.On(spec))
 	}
+}
+
+// A device that does not forward has its segment's gateway in each family, unless the plan
+// says that it has none, or what its default is.
+func TestWhoHasAGateway(t *testing.T) {
+	for text, want := range map[string]string{
+		"":                                       "0.0.0.0/0 ::/0",
+		"gateway: none, ":                        "",
+		"gateway: no-ipv6, ":                     "0.0.0.0/0",
+		"gateway: [10.1.0.1, no-ipv6], ":         "0.0.0.0/0",
+		"gateway: [no-ipv4], ":                   "::/0",
+		"routes: {}, ":                           "",
+		"routes: {10.9.0.0/16: r}, ":             "10.9.0.0/16 0.0.0.0/0 ::/0",
+		"routes: {default: r}, ":                 "0.0.0.0/0 ::/0",
+		"routes: {0.0.0.0/0: r}, ":               "0.0.0.0/0 ::/0",
+		"routes: {\"::/0\": {discard: true}}, ":  "::/0 0.0.0.0/0",
+		"routes: {0.0.0.0/0: {discard: true}}, ": "0.0.0.0/0 ::/0",
+	} {
+		spec := coretest.Spec(t, `
+segments: {lan: {prefix: [10.1.0.0/24, "2001:db8:1::/64"]}, far: {prefix: [10.2.0.0/24, "2001:db8:2::/64"]}}
+devices:
+  r: {is: router, interfaces: {l: {segment: lan, address: first}, f: {segment: far, address: first}}}
+  h: {is: host, `+text+`interfaces: {p: {segment: lan, address: 10}}}
+`)
+		first, last := spec.StaticsOf(coretest.Device(t, spec, "h"))
+		var got []string
+		for _, s := range spec.Statics[first:last] {
+			word := s.To.String()
+			if s.Table != "" {
+				word += " in " + s.Table
+			}
+			got = append(got, word)
+		}
+		assert.ElementsMatch(t, strings.Fields(strings.ReplaceAll(want, " in ", "_in_")), strings.Fields(strings.ReplaceAll(strings.Join(got, "  "), " in ", "_in_")), text)
+	}
+	spec := coretest.Spec(t, `
+segments: {lan: {vlan: 7, prefix: 10.1.0.0/24}}
+devices:
+  r: {is: router, interfaces: {l: {segment: lan, address: first}}}
+  s: {is: switch, interfaces: {p1: {access: lan}, p2: {access: lan}, m: {vlan: lan, table: apart, address: 2}}}
+cables: [r:l to s:p1]
+`)
+	first, last := spec.StaticsOf(coretest.Device(t, spec, "s"))
+	require.Equal(t, 1, last-first, "no default in a table that has no interface")
+	assert.Equal(t, "apart", spec.Statics[first].Table)
 }

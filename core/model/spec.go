@@ -200,6 +200,7 @@ type Device struct {
 	Note     string
 	Forwards bool        // passes on packets that are not for itself
 	Beyond   []Prefix    // for the world: what it answers for
+	Closed   [2]bool     // by family: the plan says that it has no way out
 	Manage   InterfaceID // where it is managed; None where it has no address
 	Answers  []string    // the services it answers there
 

@@ -139,6 +139,7 @@ type Device struct {
 	At         Text
 	Addresses  []Text
 	Gateway    []Text
+	RoutesSaid Switch // routes are there, though they may be none
 	Loopback   []Text
 	LoopbackOn Switch // 'loopback: true'
 	From       []Text

@@ -193,7 +193,7 @@ var deviceKeys = []key[Device]{
 	{"is", "`router`, `switch`, `firewall`, `host` or `world`", "What the device is. Required. A router, a firewall and the world forward; a switch does once it has `routes`.", choice(func(d *Device) *Text { return &d.Is }, Kinds...)},
 	{"at", "DEVICE:PORT", "A cable from the device's only port, which is then called `port`.", text(func(d *Device) *Text { return &d.At })},
 	{"address", "as for an interface", "The address of the only port of a device that has `at`.", texts(func(d *Device) *[]Text { return &d.Addresses })},
-	{"gateway", "a device, an address or a place; or a list", "The gateway of a device that does not forward. Unless set: its segment's.", texts(func(d *Device) *[]Text { return &d.Gateway })},
+	{"gateway", "a device, an address or a place; or a list; or `none`", "The gateway of a device that does not forward. Unless set: its segment's. `none`: it has none; `no-ipv4` or `no-ipv6` in the list: none in that family.", texts(func(d *Device) *[]Text { return &d.Gateway })},
 	{"loopback", "`true`, an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128. `true`: they are given out of the block.", (*reader).loopback},
 	{"from", "a block, or a list", "The block to take the loopback from. Unless set: the only block there is.", texts(func(d *Device) *[]Text { return &d.From })},
 	{"manage", "an interface of the device", "Where the device is managed. Unless set: its loopback, else its VLAN interface, else its first interface with an address.", text(func(d *Device) *Text { return &d.Manage })},
@@ -202,7 +202,7 @@ var deviceKeys = []key[Device]{
 	{"forwards", "true or false", "Whether the device forwards packets that are not for itself.", truth(func(d *Device) *Switch { return &d.Forwards })},
 	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},
 	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
-	{"routes", "destination: next hop, or a list", "Static routes. A destination is a prefix, `default`, or the name of a segment or block. Next hops stand in order of preference: the first has distance 1, each further one 10 more. A next hop is an address, or a device: its address on the segment the two share.", (*reader).routes},
+	{"routes", "destination: next hop, or a list", "Static routes. A destination is a prefix, `default`, or the name of a segment or block. A default that is written, as `default`, `0.0.0.0/0` or `::/0`, takes the place of a host's gateway, and so does `{}`, which is none. Next hops stand in order of preference: the first has distance 1, each further one 10 more. A next hop is an address, or a device: its address on the segment the two share.", (*reader).routes},
 	{"permits", "a list of sentences, or maps", "What the device lets pass, in order; the first that speaks of a packet decides. `A may reach B`, `A may not reach B` (dropped without a word), `A is refused B` (dropped, and its sender told), `A may answer B` (replies only), each with `over SERVICE` behind it: `icmp`, `tcp`, `udp/53`, `tcp/8000..8099`, or several with commas between. A and B are a segment, a block, a device, a group, an address, a prefix, `everyone` (all segments), or `anyone` (any address).", (*reader).permits},
 	{"own-permits", "as `permits`", "The same for what is for the device itself, or from it: on one side stands `itself`. Where no sentence speaks of the one direction, all of it passes.", (*reader).ownPermits},
 	{"otherwise", "`drop`, `refuse` or `pass`; `drop` for a firewall and `pass` for others unless set", "What becomes of what no permit speaks of.", choice(func(d *Device) *Text { return &d.Otherwise }, "drop", "refuse", "pass")},
@@ -364,7 +364,9 @@ func (r *reader) interfaces(d *Device, n *yaml.Node, what string) {
 	})
 }
 
-func (r *reader) routes(d *Device, n *yaml.Node, what string) { d.Routes = r.routesOf(n) }
+func (r *reader) routes(d *Device, n *yaml.Node, what string) {
+	d.Routes, d.RoutesSaid = r.routesOf(n), Switch{true, r.place(n)}
+}
 
 func (r *reader) tables(d *Device, n *yaml.Node, what string) {
 	r.mapping(n, "tables", func(name Text, v *yaml.Node) {

@@ -210,7 +210,7 @@ func (c *checker) wayOut(d model.DeviceID, family prefix.Family) {
 			addressed = addressed || prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && i.Kind != model.Loopback
 		}
 	}
-	if !addressed {
+	if !addressed || c.spec.Devices[d].Closed[family] {
 		return
 	}
 	if c.behindTranslation(d) {

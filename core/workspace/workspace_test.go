@@ -60,7 +60,7 @@ devices:
   pc: {is: host, interfaces: {p: {segment: lan, address: 10}}}
   tv: {is: host, interfaces: {p: {segment: far, address: 10}}}
   old: {is: host, interfaces: {p: {segment: far, address: 10.2.0.11/24}}}
-  none: {is: host}
+  bare: {is: host}
 `
 
 func TestEndpoints(t *testing.T) {
@@ -133,9 +133,9 @@ func TestFamiliesAndSources(t *testing.T) {
 
 	_, _, err = ask.Pings(w.Network, pc, old, prefix.Only6, forward.Probe{})
 	assert.ErrorContains(t, err, "old has no IPv6 address")
-	none, _ := w.Endpoint("none")
+	none, _ := w.Endpoint("bare")
 	_, _, err = ask.Pings(w.Network, pc, none, prefix.Both, forward.Probe{})
-	assert.ErrorContains(t, err, "none has no address to ping")
+	assert.ErrorContains(t, err, "bare has no address to ping")
 	stranger, _ := w.Endpoint("192.0.2.1")
 	_, _, err = ask.Pings(w.Network, stranger, pc, prefix.Both, forward.Probe{})
 	assert.ErrorContains(t, err, "nobody in the plan has 192.0.2.1 to send from")
