@@ -127,12 +127,18 @@ func (r *resolver) permit(d DeviceID, t plan.Permit, own bool) (Permit, bool) {
 			r.report(finding.New(finding.BadValue, rest[0].Place, "a permit is %s, not %s", permitForms, t.Sentence.Value))
 			return p, false
 		}
-		over, ok := r.services(rest[1])
+		// A space may stand behind a comma.
+		services, used := rest[1], 2
+		for strings.HasSuffix(services.Value, ",") && used < len(rest) {
+			services.Value += rest[used].Value
+			used++
+		}
+		over, ok := r.services(services)
 		if !ok {
 			return p, false
 		}
 		p.Over = append(p.Over, over...)
-		rest = rest[2:]
+		rest = rest[used:]
 	}
 	from, ok1 := r.side(words[0])
 	to, ok2 := r.side(words[verb+1])

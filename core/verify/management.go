@@ -94,9 +94,29 @@ func (c *checker) management() {
 		return
 	}
 	operator := c.spec.Devices[c.spec.Operator].Name
+	said := map[string]int{} // by finding and why: the finding that says so of several
+	others := map[int][]string{}
+	defer func() {
+		for n, names := range others {
+			if more := len(names); more > 3 {
+				names = append(names[:3:3], fmt.Sprintf("%d more", more-3))
+			}
+			c.found[n].Reason += "; so " + forward.And(names)
+		}
+	}()
 	for _, m := range Management(c.net) {
 		device := &c.spec.Devices[m.Device]
 		report := func(name finding.Name, reason string, args ...any) *finding.Finding {
+			// What ails several alike is told once.
+			key := string(name) + " " + strings.ReplaceAll(strings.ReplaceAll(fmt.Sprintf(reason, args...), device.Name, "it"), m.Address.String(), "there")
+			if name == finding.ManagedByItself {
+				key = string(name)
+			}
+			if n, again := said[key]; again {
+				others[n] = append(others[n], device.Name)
+				return &finding.Finding{}
+			}
+			said[key] = len(c.found)
 			c.report(finding.New(name, device.Place, "%s", device.Name+" "+fmt.Sprintf(reason, args...)).About(device.Name))
 			return &c.found[len(c.found)-1]
 		}

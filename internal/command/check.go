@@ -124,7 +124,11 @@ func summary(spec *model.Spec, all []finding.Finding) string {
 				unmet++
 			}
 		}
-		text += fmt.Sprintf("; %d of %s hold", n-unmet, view.Count(n, "requirement"))
+		verb := "hold"
+		if n == 1 {
+			verb = "holds"
+		}
+		text += fmt.Sprintf("; %d of %s %s", n-unmet, view.Count(n, "requirement"), verb)
 	}
 	return text
 }

@@ -3,6 +3,7 @@ package view
 import (
 	"encoding/csv"
 	"io"
+	"slices"
 	"strings"
 )
 
@@ -44,9 +45,12 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 		}
 		return
 	}
-	shown := t.shown(wide, true)
+	shown, dropped := t.shown(wide, true), ""
 	if !wide && t.natural(shown) > width {
-		shown = t.shown(wide, false)
+		if fewer := t.shown(wide, false); len(fewer) < len(shown) {
+			dropped = t.titlesBut(shown, fewer)
+			shown = fewer
+		}
 	}
 	headed := t.Columns[0].Heading
 	if headed {
@@ -69,6 +73,20 @@ func (t Table) Text(w io.Writer, width int, indent string, wide bool) {
 			}
 		}
 	}
+	if dropped != "" {
+		paragraph(w, width, indent+faint.Render("no room for: "+dropped+"; a wider terminal shows it, or -o csv"), indent+"  ")
+	}
+}
+
+// titlesBut are the titles of the columns that are in one list and not in another.
+func (t Table) titlesBut(all, shown []int) string {
+	var titles []string
+	for _, c := range all {
+		if !slices.Contains(shown, c) {
+			titles = append(titles, t.Columns[c].Title)
+		}
+	}
+	return strings.Join(titles, ", ")
 }
 
 // shown lists the columns that are shown as such.
