@@ -17,9 +17,10 @@ func (h How) inState(all ...What) How { h.State = all; return h }
 var HowCompared = map[string]map[string]How{
 	"plan": {
 		"ropeswing": need("the version of the format, of which there is one"), "plan": need("a name for readers"), "include": need("where it is written does not matter"),
-		"operator": by(OfOperator), "settings": by(OfSetting), "wants": by(OfWants), "groups": by(OfMeaning), "must": by(OfRequirement),
+		"operator": by(OfOperator), "settings": by(OfSetting), "wants": by(OfWants), "groups": by(OfMeaning), "must": by(OfRequirement), "accept": need(ofTheTeam),
 		"vlans": by(OfVLANNumbers), "blocks": by(OfBlock), "segments": by(OfSegment), "devices": by(OfDevice), "cables": by(OfCable),
 	},
+	"accept": {"finding": need(ofTheTeam), "of": need(ofTheTeam), "because": need(ofTheTeam), "until": need(ofTheTeam)},
 	"settings": {
 		"resolve-through-default": by(OfSetting), "vlan-interface-needs-port": by(OfSetting), "error-source": by(OfSetting), "spanning-tree": by(OfSetting), "tree-root": by(OfSetting),
 		"ports-start": by(OfAdmin).inState(OfAdmin), "default-vlan": by(OfVLAN).inState(OfVLAN),
@@ -49,4 +50,7 @@ var HowCompared = map[string]map[string]How{
 	"cable":  {"between": by(OfCable), "fault": by(OfCable), "cost": by(OfCable)},
 }
 
-const aRemark = "a remark for the reader"
+const (
+	aRemark   = "a remark for the reader"
+	ofTheTeam = "what the team lives with, which no device is told"
+)

@@ -95,6 +95,7 @@ const (
 	PathsDiffer            Name = "paths-differ"
 	HalfSeen               Name = "firewall-sees-half"
 	Unprotected            Name = "way-unprotected"
+	AcceptUnused           Name = "accepted-not-found"
 	PairsUnsaid            Name = "pairs-unsaid"
 	RequirementUnmet       Name = "requirement-unmet"
 	BadFailure             Name = "unknown-part"
@@ -783,6 +784,13 @@ var catalogue = [...]Entry{
 		Why:     "A floating route is derived only where all tables together stay free of loops. Here none was found that helps: the finding says where and why.",
 		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'reach --failures 1'.",
 		Example: "ropeswing: 1\nwants: {floating: false}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-a, address: first}, line0: {segment: beam-b, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, line0: {segment: beam-b, address: last}, lan0: {segment: mole-staff, address: first}}}\n",
+	},
+	{
+		Name: AcceptUnused, Severity: Advice, Stage: Checking,
+		Means:   "A finding is accepted, and is not found.",
+		Why:     "It was mended, or the name of what it is about has changed: then the same mistake elsewhere would be accepted without anybody having looked at it.",
+		Remedy:  "Remove it from 'accept', or name what it is about.",
+		Example: "ropeswing: 1\nsegments: {quay-staff: {prefix: 10.48.1.0/27}}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\naccept:\n  - {finding: no-way-out, of: quay-edge, because: nothing lies beyond it yet}\n",
 	},
 	{
 		Name: PairsUnsaid, Severity: Warning, Stage: Checking,

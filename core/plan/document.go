@@ -57,6 +57,7 @@ type Document struct {
 	Cables   []Cable
 	Wants    Wants
 	Groups   []Group
+	Accepts  []Accept
 	MustSaid Switch // a must is there, though it may be empty
 	Must     []Text // sentences such as 'desk-7 reaches tern-cam'
 

@@ -25,6 +25,7 @@ type KeyGroup struct {
 func Keys() []KeyGroup {
 	return []KeyGroup{
 		{"plan", "At the top of the plan", docs(topKeys())},
+		{"accept", "Of each finding that is accepted, under `accept`", docs(acceptKeys)},
 		{"settings", "Under `settings`", docs(settingKeys)},
 		{"wants", "Under `wants`", docs(wantKeys)},
 		{"block", "Of a block in its long form, under `blocks`", docs(blockKeys)},
@@ -134,6 +135,7 @@ func topKeys() []key[Document] {
 		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `over SERVICE` (`icmp` unless said), `without NAME` (with that out of order), `without any one cable` or `without any one device` (with each of them out of order in turn, but those whose only job is a host, and the two themselves) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device (where it is managed), DEVICE:INTERFACE, an address, a group, or `everyone`. `must: []` says that nothing is required.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			d.Must, d.MustSaid = r.words(n, what), Switch{true, r.place(n)}
 		}},
+		{"accept", "a list of maps", "Findings that the team lives with: `check` counts them apart, and they fail nothing.", (*reader).accepts},
 		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},
 		{"blocks", "name: prefixes, or a map", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route. A block that lies within another is kept for who takes from it by name.", (*reader).blocks},
 		{"segments", "name: a map", "The broadcast domains. A name such as `hut-(1..20)` is a pattern: it stands for twenty segments, and `(n)`, `(200+n)` or `(n*4)` in what stands under it is worked out for each. An exact `hut-7` beside it overrides.", (*reader).segments},

@@ -173,10 +173,18 @@ func (w *Numbers) Read() []finding.Finding { return w.read }
 
 // Check is every finding about the plan, those of reading it among them.
 func (w *Workspace) Check() []finding.Finding {
+	stand, _ := w.CheckOn("")
+	return stand
+}
+
+// CheckOn is Check on a day, YYYY-MM-DD, and apart from that what the plan accepts.
+func (w *Workspace) CheckOn(day string) (stand, accepted []finding.Finding) {
 	if w.Found { // what the plan's text says wrong is not of the network as found
-		return finding.Sort(verify.Check(w.Network))
+		return finding.Sort(verify.Check(w.Network)), nil
 	}
-	return finding.Sort(append(slices.Clone(w.read), verify.Check(w.Network, w.Derived.Open...)...))
+	all := append(slices.Clone(w.read), verify.Check(w.Network, w.Derived.Open...)...)
+	stand, accepted = accept(all, w.Document.Accepts, day)
+	return finding.Sort(stand), finding.Sort(accepted)
 }
 
 // Without is the same workspace with the named parts out of order: cables,

@@ -3,6 +3,7 @@ package command
 import (
 	"fmt"
 	"slices"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -89,9 +90,11 @@ func (a *app) checkedWhat() (view.Findings, error) {
 // checked puts a check's result together.
 func (a *app) checked(w *workspace.Numbers) view.Findings {
 	all, spec, basis := w.Read(), w.Spec, ""
+	var accepted []finding.Finding
 	if w.Usable() {
 		x := w.Predict()
-		all, spec, basis = x.Check(), x.Spec, x.Basis
+		all, accepted = x.CheckOn(time.Now().Format(time.DateOnly))
+		spec, basis = x.Spec, x.Basis
 	}
 	name, file := "", ""
 	if w.Document != nil {
@@ -103,7 +106,9 @@ func (a *app) checked(w *workspace.Numbers) view.Findings {
 	if w.Usable() {
 		about = summary(spec, all)
 	}
-	return view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all)
+	v := view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all)
+	v.Accepted = len(accepted)
+	return v
 }
 
 // summary is what a plan holds, in one line.

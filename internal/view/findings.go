@@ -19,6 +19,7 @@ type Findings struct {
 	Warnings int    `json:"warnings"` // how many of severity warning
 	Advice   int    `json:"advice"`   // how many of severity advice
 
+	Accepted int       `json:"accepted"` // how many the plan accepts, which are not among them
 	Findings []Finding `json:"findings"` // in the order of the file
 
 	Summary string            `json:"-"`
@@ -92,10 +93,14 @@ func (v Findings) Headline() string {
 	if v.Advice > 0 {
 		counts = append(counts, fmt.Sprintf("%d advice", v.Advice))
 	}
-	if len(counts) == 0 {
-		return what + ": nothing wrong"
+	text := "nothing wrong"
+	if len(counts) > 0 {
+		text = strings.Join(counts, ", ")
 	}
-	return what + ": " + strings.Join(counts, ", ")
+	if v.Accepted > 0 {
+		text += fmt.Sprintf(", %d accepted", v.Accepted)
+	}
+	return what + ": " + text
 }
 
 // Text writes the headline and each finding with its line of the plan.
