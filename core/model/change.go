@@ -74,7 +74,7 @@ func (c SetNextHop) Apply(s *Spec) *Spec {
 	next := *s
 	next.Statics = slices.Clone(s.Statics)
 	route := &next.Statics[c.Static]
-	route.Via, route.Out = c.Via, None
+	route.Via, route.Out, route.Discard = c.Via, None, false
 	return &next
 }
 
@@ -84,6 +84,9 @@ func (c SetNextHop) Describe(s *Spec) string {
 	name := s.Devices[route.Device].Name
 	if route.Origin.Gateway() {
 		return fmt.Sprintf("give %s the gateway %s instead of %s", name, s.hopLabel(c.Via), route.Via)
+	}
+	if route.Discard {
+		return fmt.Sprintf("on %s send %s via %s instead of discarding it", name, route.To, s.hopLabel(c.Via))
 	}
 	return fmt.Sprintf("on %s send %s via %s instead of %s", name, route.To, s.hopLabel(c.Via), s.hopLabel(route.Via))
 }

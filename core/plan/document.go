@@ -204,6 +204,7 @@ type Route struct {
 
 // Hop is one way to a destination.
 type Hop struct {
+	Whole    source.Place // of one in its long form, on one line: all of it
 	Place    source.Place
 	NextHop  Text
 	Out      Text

@@ -402,6 +402,9 @@ func (r *reader) hop(n *yaml.Node, to string) (Hop, bool) {
 	}
 	before := len(r.found)
 	h := Hop{Place: r.place(n)}
+	if n.Style&yaml.FlowStyle != 0 {
+		h.Whole = source.Place{File: r.file, Start: h.Place.Start, End: r.end(n)}
+	}
 	fields(r, n, what, hopKeys, &h)
 	if !h.NextHop.Written() && !h.Out.Written() && !h.Discard.Value && len(r.found) == before {
 		r.report(finding.New(finding.MissingKey, h.Place, "the route to %s leads nowhere", to).

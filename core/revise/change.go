@@ -33,7 +33,7 @@ func With(w *workspace.Workspace, changes ...string) (*workspace.Workspace, erro
 		}
 		copied := *next
 		copied.Network = verify.Try(next.Network, c)
-		copied.Spec = copied.Network.Spec
+		copied.Spec, copied.Trying = copied.Network.Spec, true
 		copied.Basis += ", trying: " + c.Describe(next.Spec)
 		next = &copied
 	}
@@ -44,7 +44,7 @@ func With(w *workspace.Workspace, changes ...string) (*workspace.Workspace, erro
 func WithPending(w *workspace.Workspace) *workspace.Workspace {
 	next := *w
 	next.Network = forward.Resolve(network.Build(w.Spec.WithPending()).State(w.Network.State.Failures()...))
-	next.Spec = next.Network.Spec
+	next.Spec, next.Trying = next.Network.Spec, true
 	next.Basis += ", pending permits in force"
 	return &next
 }

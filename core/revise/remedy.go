@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"ropeswing/core/ask"
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/source"
@@ -37,7 +38,43 @@ func Mend(x *workspace.Workspace, t ask.Trial) ([]Advice, bool) {
 		}
 		all = append(all, a)
 	}
+	if !w.holdsAsTyped(t, all) {
+		return nil, false
+	}
 	return all, true
+}
+
+// largestTyped is up to how large a plan, in bytes, it is read again to try a remedy as it
+// would be typed; a larger one takes seconds, and the change alone is tried.
+const largestTyped = 1 << 20
+
+// holdsAsTyped tells whether a failing ping works in the plan with its remedy typed into it,
+// as the text is read again. What is told in words only, and what is tried of a network that
+// is not the plan's, was tried as changes.
+func (w reviser) holdsAsTyped(t ask.Trial, all []Advice) bool {
+	var edits []plan.Edit
+	for _, a := range all {
+		if !a.InPlan {
+			return true
+		}
+		edits = append(edits, a.Edit)
+	}
+	if w.Found || w.Trying || len(w.Document.Files()) > 1 || len(w.Document.File.Text) > largestTyped {
+		return true
+	}
+	var ledger []byte
+	if w.Ledger != nil {
+		ledger = []byte(w.Ledger.Text())
+	}
+	n := workspace.FromTexts(w.Document.File.Name, plan.Apply(w.Document.File, edits...), ledger)
+	if !n.Usable() || len(n.Slips()) > len(w.Slips()) {
+		return false
+	}
+	net := n.Predict().Network
+	if failures := w.Network.State.Failures(); len(failures) > 0 {
+		net = net.Update(net.State.With(failures...))
+	}
+	return forward.PingBy(net, t.From, t.FixedSource, t.Target, t.Out, t.Probe).Verdict() == forward.Works
 }
 
 // edit is the edit of the plan that makes a change; false where the plan is
@@ -110,7 +147,7 @@ func (w reviser) editNextHop(spec *model.Spec, c model.SetNextHop) (plan.Edit, b
 	}
 	old := strings.Trim(place.Text(), `"'`)
 	_, byName := spec.DeviceNamed(hop)
-	if _, err := netip.ParseAddr(old); err != nil && !byName {
+	if _, err := netip.ParseAddr(old); err != nil && !byName && !s.Discard {
 		return plan.Edit{}, false // a device's name serves both families, an address one
 	}
 	if byName && len(device.Gateway) > 1 {
@@ -129,8 +166,12 @@ func (w reviser) hopPlace(device *plan.Device, place source.Place) (source.Place
 	}
 	for _, r := range device.Routes {
 		for _, h := range r.Hops {
-			if h.Place == place && h.NextHop.Written() {
+			switch {
+			case h.Place != place:
+			case h.NextHop.Written():
 				return h.NextHop.Place, true
+			case h.Discard.Value:
+				return h.Whole, h.Whole.Known()
 			}
 		}
 	}

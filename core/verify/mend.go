@@ -177,7 +177,7 @@ func (m mender) route(d model.DeviceID, to netip.Addr) []model.Change {
 		if s.To != p {
 			continue
 		}
-		if len(m.net.State.Failures()) == 0 && s.Via.IsValid() {
+		if len(m.net.State.Failures()) == 0 && (s.Via.IsValid() || s.Discard && s.Origin == model.Written) {
 			return []model.Change{model.SetNextHop{Static: model.StaticID(id), Via: next.address}}
 		}
 		static.Distance = max(static.Distance, min(s.Distance, 244)+10) // floating behind it

@@ -41,6 +41,7 @@ type Workspace struct {
 	Network *forward.Network
 	Derived derive.Result // the routes that are not written, which are in the Network too
 	Basis   string        // what answers stand on: "predicted from the plan"
+	Trying  bool          // Network has changes that the plan has not
 	Found   bool          // Network is the one found: what mends it is no edit of the plan
 }
 
