@@ -93,6 +93,14 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 		return w.Document.Insert([]string{"devices", s.Before.Devices[c.Device].Name, list}, c.Before, c.Permit.Text)
 	case model.PutInForce:
 		return plan.Edit{Place: w.written(c.Device).Permits[c.Permit].Pending.Place, Text: "false"}, true
+	case model.SetAccess:
+		if x := w.portWritten(s.Before, c.Port); x != nil && x.Access.Written() {
+			return plan.Edit{Place: x.Access.Place, Text: s.Before.VLANName(c.VLAN)}, true
+		}
+	case model.AddTagged:
+		if x := w.portWritten(s.Before, c.Port); x != nil && len(x.Tagged) > 0 {
+			return w.Document.Insert([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "tagged"}, len(x.Tagged), s.Before.VLANName(c.VLAN))
+		}
 	case model.BringUp:
 		i := &s.Before.Interfaces[c.Interface]
 		for _, d := range w.Document.Devices {
@@ -104,6 +112,19 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 		}
 	}
 	return plan.Edit{}, false
+}
+
+// portWritten is a port as the plan has it, in an entry of its own; nil where it stands in
+// one of several.
+func (w reviser) portWritten(spec *model.Spec, id model.InterfaceID) *plan.Interface {
+	i := &spec.Interfaces[id]
+	d := w.written(i.Device)
+	for n := range d.Interfaces {
+		if d.Interfaces[n].Name.Value == i.Name {
+			return &d.Interfaces[n]
+		}
+	}
+	return nil
 }
 
 // written is the device as the plan has it.

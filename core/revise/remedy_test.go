@@ -88,6 +88,22 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 		i := r.IntN(n)
 		return strings.Replace(text, fmt.Sprintf("    gateway: r%d\n", i), fmt.Sprintf("    gateway: 10.1.%d.77\n", i), 1)
 	},
+	"a host's port in another VLAN": func(r *rand.Rand, n int, text string) string {
+		i := r.IntN(n)
+		return strings.Replace(text, fmt.Sprintf("p: {access: lan%d}", i), fmt.Sprintf("p: {access: lan%d}", (i+1)%n), 1)
+	},
+	"a router's port in another VLAN": func(r *rand.Rand, n int, text string) string {
+		i := r.IntN(n)
+		return strings.Replace(text, fmt.Sprintf("up: {access: lan%d", i), fmt.Sprintf("up: {access: lan%d", (i+1)%n), 1)
+	},
+	"a VLAN missing on a trunk": func(r *rand.Rand, n int, text string) string {
+		i := r.IntN(n)
+		trunk := strings.NewReplacer(
+			fmt.Sprintf("      lan: {segment: lan%d, address: first}\n", i), fmt.Sprintf("      lan: {}\n      lan.%d: {segment: lan%d, address: first}\n", 10+i, i),
+			fmt.Sprintf("up: {access: lan%d}", i), [...]string{"up: {tagged: 999}", "up: {tagged: [998, 999]}"}[r.IntN(2)],
+		)
+		return trunk.Replace(text)
+	},
 	"no gateway": func(r *rand.Rand, n int, text string) string {
 		return strings.Replace(text, fmt.Sprintf("    gateway: r%d\n", r.IntN(n)), "    gateway: none\n", 1)
 	},

@@ -110,7 +110,7 @@ func (m mender) propose() []model.Change {
 		return m.route(n.Device, to)
 	case forward.Unanswered:
 		edge := n.Edges[end.Edge]
-		changes := m.bringUpHolder(edge.Address)
+		changes := append(m.bringUpHolder(edge.Address), m.onWire(edge.Hop.Out, edge.Address)...)
 		if edge.Address != to {
 			changes = append(changes, m.redirect(n, to)...)
 		}
@@ -154,6 +154,48 @@ func (m mender) bringUpHolder(a netip.Addr) []model.Change {
 		changes = append(changes, m.bringUp(h)...)
 	}
 	return changes
+}
+
+// onWire puts right the VLANs of switch ports between an interface and whoever of its
+// segment has an address, where the two do not hear each other.
+func (m mender) onWire(out model.InterfaceID, a netip.Addr) []model.Change {
+	segment := m.spec.Interfaces[out].Segment
+	if segment == model.None || m.spec.Segments[segment].VLAN == 0 {
+		return nil
+	}
+	state, vlan := m.net.State, m.spec.Segments[segment].VLAN
+	apart := slices.ContainsFunc(state.HoldersOf(a), func(h model.InterfaceID) bool {
+		return m.spec.Interfaces[h].Segment == segment && state.IsUp(h) && state.Domain(h) != state.Domain(out)
+	})
+	if !apart {
+		return nil
+	}
+	var access, trunks []model.Change
+	for id := range m.spec.Interfaces {
+		port := model.InterfaceID(id)
+		i, far := &m.spec.Interfaces[port], state.Peer(port)
+		if !i.Switched || far == model.None || i.Group != model.None {
+			continue
+		}
+		peer := &m.spec.Interfaces[far]
+		switch {
+		case len(i.Tagged) == 0 && i.Untagged != vlan && (peer.Routed() && peer.Segment == segment || peer.Switched && len(peer.Tagged) == 0 && peer.Untagged == vlan):
+			access = append(access, model.SetAccess{Port: port, VLAN: vlan})
+		case len(i.Tagged) > 0 && !slices.Contains(i.Tagged, vlan) && (slices.Contains(peer.Tagged, vlan) || peer.Routed() && m.hasTag(far, vlan)):
+			trunks = append(trunks, model.AddTagged{Port: port, VLAN: vlan})
+		}
+	}
+	return append(access, trunks...)
+}
+
+// hasTag tells whether a port has a subinterface with a tag.
+func (m mender) hasTag(port model.InterfaceID, tag model.VLAN) bool {
+	for _, id := range m.spec.InterfacesOf(m.spec.Interfaces[port].Device) {
+		if i := &m.spec.Interfaces[id]; i.Parent == port && i.Tag == tag {
+			return true
+		}
+	}
+	return false
 }
 
 // route adds a route to where an address is, or sets right one that is there
