@@ -290,7 +290,7 @@ func TestTheBadMorningsFaultsAreFound(t *testing.T) {
 	// What is promised, and how far each device is.
 	out := oneLine(run(t, dir, "compare").out)
 	assert.Contains(t, out, "breaks: the requirement 'everyone reaches log-server over udp/514'; the operator does not come to mole-sw")
-	assert.Contains(t, out, "not compared, since no list tells it: permit, translation, watch,")
+	assert.Contains(t, out, "not compared, since no list tells of them: permits, translations, watches,")
 	assert.Contains(t, out, "not known: IPv4 routes that stand by, IPv6 routes that stand by of mole-rtr, mole-spare")
 	r = run(t, dir, "compare", "--progress")
 	assert.Equal(t, 1, r.code)

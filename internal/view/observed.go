@@ -189,6 +189,12 @@ func (v Comparison) Table() Table {
 	return t
 }
 
+// untoldWords are what no list of a device tells of.
+var untoldWords = map[compare.What]string{
+	compare.OfPermit: "permits", compare.OfTranslation: "translations", compare.OfWatch: "watches", compare.OfPrefer: "preferred sources", compare.OfVirtual: "virtual addresses",
+	compare.OfPriority: "their priorities", compare.OfBorrow: "borrowed addresses", compare.OfTable: "the tables of interfaces", compare.OfLine: "serial lines", compare.OfTag: "tags", compare.OfAnswers: "services",
+}
+
 // Text writes how much is in place, and what is not, the worst first.
 func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 	style := good
@@ -219,7 +225,11 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 		paragraph(w, width, faint.Render("not known: ")+Clean(part+" of "+strings.Join(of[part], ", ")), "  ")
 	}
 	if len(v.Untold) > 0 {
-		paragraph(w, width, faint.Render("not compared, since no list tells it: ")+Clean(strings.Join(v.Untold, ", ")), "  ")
+		words := make([]string, len(v.Untold))
+		for i, what := range v.Untold {
+			words[i] = untoldWords[compare.What(what)]
+		}
+		paragraph(w, width, faint.Render("not compared, since no list tells of them: ")+Clean(strings.Join(words, ", ")), "  ")
 	}
 	if v.Untried > 0 {
 		paragraph(w, width, faint.Render("not worked out: ")+Clean("what "+Count(v.Untried, "difference")+" would break; in a network of this size it is for the likeliest only"), "  ")
