@@ -134,6 +134,9 @@ func (w reviser) editAdd(spec *model.Spec, s model.Static) (plan.Edit, bool) {
 	device := w.written(s.Device)
 	hop := hopWord(spec, s.Device, s.Via)
 	if s.Origin.Gateway() {
+		if len(device.Gateway) == 1 && device.Gateway[0].Value == "none" {
+			return plan.Edit{Place: device.Gateway[0].Place, Text: hop}, true
+		}
 		if len(device.Gateway) > 0 {
 			return plan.Edit{}, false
 		}

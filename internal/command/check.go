@@ -104,7 +104,7 @@ func (a *app) checked(w *workspace.Numbers) view.Findings {
 	}
 	about := ""
 	if w.Usable() {
-		about = summary(spec, all)
+		about = summary(spec, append(slices.Clone(all), accepted...))
 	}
 	v := view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all)
 	v.Accepted = len(accepted)

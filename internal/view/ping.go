@@ -112,6 +112,8 @@ func nextCommand(f PingFamily, prefix string) string {
 	switch finding.Name(f.Failure.Name) {
 	case finding.FilteredOut, finding.RefusedByPermit:
 		return prefix + " show permits " + device
+	case finding.ServiceUnanswered:
+		return prefix + " show management " + device
 	case finding.NoAddressLeft:
 		return prefix + " show translations " + device
 	case finding.InterfaceIsDown, finding.AddressSilent, finding.NoSourceAddress:
