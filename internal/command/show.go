@@ -238,7 +238,7 @@ func (a *app) routes() *cobra.Command {
 	cmd := a.shown("routes [DEVICE…]", "route", "The routes, and why some are not used", a.completeDevices, func(w *workspace.Workspace, names []string) (answer, error) {
 		err := a.routeFilter(&f, covering)
 		if derived && err == nil {
-			if f.Source = "derived"; w.Spec.Wants == nil {
+			if f.Sources = []string{"derived"}; w.Spec.Wants == nil {
 				err = errors.New("no route is derived: the plan has no 'wants'; write 'wants: {}' to have all reach all")
 			}
 		}
@@ -255,16 +255,20 @@ func (a *app) routes() *cobra.Command {
 		data, table := view.Routes(w.Network, devices, f)
 		return answer{data, table, func() {
 			if derived {
-				view.DerivedText(a.out, w.Derived, w.Spec.Wants.Summarise, w.Basis)
+				view.DerivedText(a.out, w.Derived, devices, w.Spec.Wants.Summarise, w.Basis)
 			}
 			table.Text(a.out, a.width, "", a.wide)
 			if derived {
-				view.OpenText(a.out, w.Unprotected(), a.width)
+				names := make([]string, len(devices))
+				for i, d := range devices {
+					names[i] = w.Spec.Devices[d].Name
+				}
+				view.OpenText(a.out, w.Unprotected(), names, a.width)
 			}
 		}}, nil
 	})
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
-	cmd.Flags().StringVar(&f.Source, "type", "", "only routes of one `TYPE`: "+strings.Join(routeSources, ", "))
+	cmd.Flags().StringSliceVar(&f.Sources, "type", nil, "only routes of `TYPE`, repeatable: "+strings.Join(routeSources, ", "))
 	cmd.Flags().BoolVar(&derived, "derived", false, "only derived routes, and how many summarising saves")
 	cmd.Flags().BoolVar(&f.Standby, "standby", false, "only routes that stand by or cannot be used")
 	a.must(cmd.RegisterFlagCompletionFunc("type", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))
@@ -286,8 +290,10 @@ func (a *app) routeFilter(f *view.RouteFilter, covering string) error {
 			return err
 		}
 	}
-	if f.Source != "" && !slices.Contains(routeSources, f.Source) {
-		return fmt.Errorf("--type is %s, not %s", strings.Join(routeSources, ", "), f.Source)
+	for _, s := range f.Sources {
+		if !slices.Contains(routeSources, s) {
+			return fmt.Errorf("--type is %s, not %s", strings.Join(routeSources, ", "), s)
+		}
 	}
 	return nil
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
+	"slices"
 
 	"ropeswing/core/derive"
 	"ropeswing/core/forward"
@@ -35,14 +36,14 @@ type Route struct {
 type RouteFilter struct {
 	Families prefix.Only
 	Covering netip.Addr // only those that match it, longest first; invalid for all
-	Source   string     // only those of this source, "" for all
+	Sources  []string   // only those of these sources, none for all
 	Standby  bool       // only those that stand by or are unusable
 	Wide     bool       // the devices' own addresses too
 }
 
 func (f RouteFilter) takes(e routing.Entry) bool {
 	family := prefix.FamilyOf(e.Prefix.Addr())
-	return f.Families.Has(family) && (f.Source == "" || f.Source == e.Source.String()) && !(f.Standby && e.InUse)
+	return f.Families.Has(family) && (len(f.Sources) == 0 || slices.Contains(f.Sources, e.Source.String())) && !(f.Standby && e.InUse)
 }
 
 // Routes is the routes of the given devices for any format. Local routes, the
@@ -125,20 +126,24 @@ func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routi
 
 // DerivedText writes how many routes are derived, and how many there would be
 // with one for each subnet.
-func DerivedText(w io.Writer, r derive.Result, summarised bool, basis string) {
-	devices := map[model.DeviceID]bool{}
+func DerivedText(w io.Writer, r derive.Result, of []model.DeviceID, summarised bool, basis string) {
+	devices, routes := map[model.DeviceID]bool{}, 0
 	for _, s := range r.Statics {
-		devices[s.Device] = true
+		if slices.Contains(of, s.Device) {
+			devices[s.Device] = true
+			routes++
+		}
 	}
-	text := fmt.Sprintf("%s derived for %s", Count(len(r.Statics), "route"), Count(len(devices), "device"))
-	if summarised {
+	text := fmt.Sprintf("%s derived for %s", Count(routes, "route"), Count(len(devices), "device"))
+	if summarised && routes == len(r.Statics) {
 		text += fmt.Sprintf("; %d with one for each subnet", r.Single)
 	}
 	fmt.Fprintln(w, good.Render(text)+faint.Render(" · "+basis))
 }
 
-// OpenText writes what no floating route protects.
-func OpenText(w io.Writer, open []verify.Unprotected, width int) {
+// OpenText writes what no floating route of some devices protects.
+func OpenText(w io.Writer, open []verify.Unprotected, devices []string, width int) {
+	open = slices.DeleteFunc(slices.Clone(open), func(o verify.Unprotected) bool { return !slices.Contains(devices, o.Device) })
 	if len(open) == 0 {
 		return
 	}

@@ -31,7 +31,7 @@ type TraceFamily struct {
 	Verdict string     `json:"verdict"`          // of a ping in this family
 	Source  string     `json:"source,omitempty"` // absent where the sender has no address
 	Target  string     `json:"target"`
-	Hops    []TraceHop `json:"hops"`              // several of one TTL where ways of equal cost lead to different devices
+	Hops    []TraceHop `json:"hops"`              // by TTL, up to the one at which the packet ends, the target among them; several of one TTL where ways of equal cost lead to different devices
 	Loop    []string   `json:"loop,omitempty"`    // the devices that pass it round
 	Failure *Failure   `json:"failure,omitempty"` // why a ping fails
 	There   Graph      `json:"there"`             // the request
