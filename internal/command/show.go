@@ -255,7 +255,7 @@ func (a *app) routes() *cobra.Command {
 		data, table := view.Routes(w.Network, devices, f)
 		return answer{data, table, func() {
 			if derived {
-				view.DerivedText(a.out, w.Derived, devices, w.Spec.Wants.Summarise, w.Basis)
+				view.DerivedText(a.out, w.Derived, devices, f.Families, w.Spec.Wants.Summarise, w.Basis)
 			}
 			table.Text(a.out, a.width, "", a.wide)
 			if derived {

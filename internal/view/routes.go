@@ -126,10 +126,10 @@ func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routi
 
 // DerivedText writes how many routes are derived, and how many there would be
 // with one for each subnet.
-func DerivedText(w io.Writer, r derive.Result, of []model.DeviceID, summarised bool, basis string) {
+func DerivedText(w io.Writer, r derive.Result, of []model.DeviceID, only prefix.Only, summarised bool, basis string) {
 	devices, routes := map[model.DeviceID]bool{}, 0
 	for _, s := range r.Statics {
-		if slices.Contains(of, s.Device) {
+		if slices.Contains(of, s.Device) && only.Has(prefix.FamilyOf(s.To.Addr())) {
 			devices[s.Device] = true
 			routes++
 		}
