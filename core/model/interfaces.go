@@ -62,7 +62,9 @@ func (r *resolver) devices() {
 			b.declare(&d.Interfaces[j])
 		}
 		if d.At.Written() {
-			b.add(b.fresh(portName, Port, true, d.At.Place), written{device: d, addresses: d.Addresses, segment: d.At})
+			port := b.fresh(portName, Port, true, d.At.Place)
+			port.AdminDown = b.downAtFirst(&plan.Interface{})
+			b.add(port, written{device: d, addresses: d.Addresses, segment: d.At})
 		}
 		switch {
 		case d.LoopbackOn.Value:
@@ -211,7 +213,14 @@ func (b *builder) downAtFirst(w *plan.Interface) bool {
 	if w.Admin.Written() {
 		return w.Admin.Value == "down"
 	}
-	return b.doc.Settings.PortsStart.Value == "down"
+	kind, s := b.device.Is.Value, &b.doc.Settings
+	if kind == "host" || kind == "world" {
+		return false
+	}
+	if of, ok := s.PortsStartOf[kind]; ok {
+		return of.Value == "down"
+	}
+	return s.PortsStart.Value == "down"
 }
 
 // defaultVLAN puts what a switch port does not say into the default VLAN, where

@@ -398,3 +398,29 @@ cables: [r:l to s:p1]
 	require.Equal(t, 1, last-first, "no default in a table that has no interface")
 	assert.Equal(t, "apart", spec.Statics[first].Table)
 }
+
+// How ports start is said of all devices or by their kind, and never of hosts; a port that
+// only 'at' makes starts as the others.
+func TestHowPortsStart(t *testing.T) {
+	for start, want := range map[string]string{"up": "", "down": "r:a s:p f:port", "{router: down}": "r:a", "{switch: down, firewall: up}": "s:p", "{firewall: down}": "f:port"} {
+		spec := coretest.Spec(t, `
+settings: {ports-start: `+start+`}
+segments: {lan: {vlan: 7, prefix: 10.1.0.0/24}}
+devices:
+  r: {is: router, interfaces: {a: {segment: lan}, b: {segment: lan, admin: up}}}
+  s: {is: switch, interfaces: {p: {access: lan}, q: {access: lan, admin: up}}}
+  f: {is: firewall, at: "s:p"}
+  h: {is: host, at: "s:q"}
+`)
+		var down []string
+		for id := range spec.Interfaces {
+			if spec.Interfaces[id].AdminDown {
+				down = append(down, spec.Label(model.InterfaceID(id)))
+			}
+		}
+		assert.Equal(t, want, strings.Join(down, " "), start)
+	}
+	_, _, found := coretest.Resolve("settings: {ports-start: {host: down}}\nsegments: {a: {prefix: 10.1.0.0/24}}\n")
+	require.NotEmpty(t, found)
+	assert.Contains(t, found[0].Reason, "of a router, switch or firewall, not of a host")
+}

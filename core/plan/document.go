@@ -81,6 +81,7 @@ type Settings struct {
 	SpanningTree           Text
 	TreeRoot               Text
 	PortsStart             Text
+	PortsStartOf           map[string]Text // by kind of device
 	DefaultVLAN            Number
 }
 

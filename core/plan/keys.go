@@ -150,7 +150,7 @@ var settingKeys = []key[Settings]{
 	{"error-source", "`incoming` or `towards-sender`; `incoming` unless set", "Which IPv4 address an ICMP error comes from: the primary one of the interface the packet came in by, or the one the device would use to reach the sender.", choice(func(s *Settings) *Text { return &s.ErrorSource }, "incoming", "towards-sender")},
 	{"spanning-tree", "`single`, `per-vlan` or `none`; `single` unless set", "How loops of switches are blocked: by one tree for all VLANs, by a tree for each, or not at all.", choice(func(s *Settings) *Text { return &s.SpanningTree }, "single", "per-vlan", "none")},
 	{"tree-root", "a switch; the first of the plan unless set", "The root of the spanning tree.", text(func(s *Settings) *Text { return &s.TreeRoot })},
-	{"ports-start", "`up` or `down`; `up` unless set", "Whether an interface that says nothing of it is administratively up. Much equipment has its router ports down until they are switched on.", choice(func(s *Settings) *Text { return &s.PortsStart }, "up", "down")},
+	{"ports-start", "`up` or `down`, or by kind of device such as `{router: down, switch: up}`; `up` unless set", "Whether an interface that says nothing of it is administratively up. Much equipment has its router ports down until they are switched on. Those of hosts are always up.", (*reader).portsStart},
 	{"default-vlan", "1 to 4094; none unless set", "The VLAN of a switch port that says nothing of VLANs, and of the untagged frames of a tagged port. Much equipment has 1 here.", whole(1, 4094, func(s *Settings) *Number { return &s.DefaultVLAN })},
 }
 
@@ -261,6 +261,22 @@ var cableKeys = []key[cableBody]{
 	{"between", "DEVICE:PORT to DEVICE:PORT", "The two ends.", text(func(c *cableBody) *Text { return &c.between })},
 	{"fault", "`hidden` or `seen`; `seen` unless set", "`hidden`: something between the ends keeps the near port up when the far end fails.", choice(func(c *cableBody) *Text { return &c.fault }, "hidden", "seen")},
 	{"cost", "1 to 65535; 10 unless set", "What it costs to send by this cable, for routes that are derived: the cheapest way is taken.", whole(1, 65535, func(c *cableBody) *Number { return &c.cost })},
+}
+
+// portsStart reads how ports start, of all devices or by their kind.
+func (r *reader) portsStart(s *Settings, n *yaml.Node, what string) {
+	if n.Kind != yaml.MappingNode {
+		s.PortsStart = r.choice(n, what, "up", "down")
+		return
+	}
+	s.PortsStartOf = map[string]Text{}
+	r.mapping(n, what, func(kind Text, v *yaml.Node) {
+		if kinds := []string{"router", "switch", "firewall"}; !slices.Contains(kinds, kind.Value) {
+			r.report(finding.New(finding.BadValue, kind.Place, "ports start %s of a %s, not of a %s", oneOf([]string{"up", "down"}), oneOf(kinds), kind.Value))
+			return
+		}
+		s.PortsStartOf[kind.Value] = r.choice(v, what+" of a "+kind.Value, "up", "down")
+	})
 }
 
 func (r *reader) blocks(d *Document, n *yaml.Node, what string) {

@@ -102,6 +102,9 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 			return w.Document.Insert([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "tagged"}, len(x.Tagged), s.Before.VLANName(c.VLAN))
 		}
 	case model.BringUp:
+		if x := w.portWritten(s.Before, c.Interface); x != nil && !x.Admin.Written() { // it starts so
+			return w.Document.Put([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "admin"}, "up")
+		}
 		i := &s.Before.Interfaces[c.Interface]
 		for _, d := range w.Document.Devices {
 			for _, x := range d.Interfaces {

@@ -33,7 +33,7 @@ func StartingAt(net *forward.Network, host model.DeviceID) []Asked {
 		}
 		a := Asked{Requirement: r}
 		switch {
-		case len(r.Without) > 0:
+		case len(r.Without) > 0 || r.AnyOne != model.NoOne:
 			a.Passed = "something would have to fail first"
 		case r.Over != model.Echo:
 			a.Passed = "a ping says nothing of " + r.Over.String()
