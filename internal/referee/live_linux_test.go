@@ -54,7 +54,7 @@ var probesGoTo = model.Service{Protocol: model.UDP, First: 33434, Last: 33434}
 func (l *lab) liveFrom(net *forward.Network, d model.DeviceID, udp bool, r *rand.Rand, s *score) {
 	probe := forward.Probe{}
 	if udp {
-		probe.Over = probesGoTo
+		probe.Over, probe.AnyPort = probesGoTo, true
 	}
 	var targets []netip.Addr
 	predicted := map[netip.Addr]*forward.Exchange{}
