@@ -95,6 +95,7 @@ func (f *facts) whole() {
 		m := &s.Must[i]
 		f.add(OfMeaning, "", m.Text, m.Place, joined(m.From, f.party)+" to "+joined(m.To, f.party))
 	}
+	f.add(OfWants, "", "", none, yesNo(s.Wants != nil))
 	if w := s.Wants; w != nil {
 		reach := "all"
 		if !w.All {

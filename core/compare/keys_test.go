@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -130,6 +131,8 @@ func TestEveryKeyOfAPlanIsCompared(t *testing.T) {
 		return r
 	}
 	require.Empty(t, told(between(everyKey)), "a plan is like itself")
+	without := between(regexp.MustCompile(`(?m)^wants: .*$`).ReplaceAllString(everyKey, ""))
+	assert.Contains(t, told(without), "wants  different: true > false", "wants that are in one plan only")
 	for _, g := range plan.Keys() {
 		for _, k := range g.Keys {
 			how, known := HowCompared[g.Of][k.Name]
