@@ -274,7 +274,11 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), nil},
 	} {
 		switch {
-		case s.planned == "" || s.found == "":
+		case s.planned == "":
+		case s.found == "":
+			if s.planned != inNoGroup {
+				c.silentOn(string(s.what))
+			}
 		case s.planned == s.found:
 			c.inPlace(s.what, device, x.Name, s.planned)
 		default:

@@ -212,17 +212,8 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 		}
 		paragraph(w, width, faint.Render(label)+Clean(strings.Join(v.NotObserved, ", ")), "  ")
 	}
-	var parts []string
-	of := map[string][]string{}
-	for _, p := range v.Partly {
-		part := strings.Join(p.Unknown, ", ")
-		if of[part] == nil {
-			parts = append(parts, part)
-		}
-		of[part] = append(of[part], p.Device)
-	}
-	for _, part := range parts {
-		paragraph(w, width, faint.Render("not known: ")+Clean(part+" of "+strings.Join(of[part], ", ")), "  ")
+	for _, line := range notKnown(v.Partly) {
+		paragraph(w, width, faint.Render("not known: ")+Clean(line), "  ")
 	}
 	if len(v.Untold) > 0 {
 		words := make([]string, len(v.Untold))
@@ -240,4 +231,31 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 	if next != "" {
 		fmt.Fprintln(w, pad("next", 8)+Clean(next))
 	}
+}
+
+// notKnown is what is not known, and of which devices: parts that are not known of the
+// same devices stand together.
+func notKnown(all []Partly) []string {
+	var parts, sets []string
+	of, together := map[string][]string{}, map[string][]string{}
+	for _, p := range all {
+		for _, part := range p.Unknown {
+			if of[part] == nil {
+				parts = append(parts, part)
+			}
+			of[part] = append(of[part], p.Device)
+		}
+	}
+	for _, part := range parts {
+		set := strings.Join(of[part], ", ")
+		if together[set] == nil {
+			sets = append(sets, set)
+		}
+		together[set] = append(together[set], part)
+	}
+	lines := make([]string, len(sets))
+	for i, set := range sets {
+		lines[i] = strings.Join(together[set], ", ") + " of " + set
+	}
+	return lines
 }
