@@ -106,7 +106,7 @@ func address(net *forward.Network, e Endpoint, family prefix.Family) (netip.Addr
 		// A device is meant where it is managed, up or not.
 		if m := net.Spec.Devices[e.Device].Manage; m != model.None {
 			for _, a := range net.Spec.Interfaces[m].Addresses {
-				if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual && !a.Secondary {
+				if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Secondary {
 					return a.Addr(), true
 				}
 			}

@@ -31,7 +31,8 @@ func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network 
 	next.Wants = nil // the routes are those that were found
 	plain := *net
 	plain.State = network.Build(&next).State(net.State.Failures()...)
-	return with(&plain, differences(net, devices, false).Differences)
+	c := differences(net, devices, false)
+	return with(&plain, append(c.varying, c.Differences...))
 }
 
 // differences lists what differs, item by item; and what does not, where it is kept.
@@ -50,6 +51,7 @@ func differences(net *forward.Network, devices []*observed.Device, keep bool) *c
 		c.Differences = append(c.Differences, each[i].Differences...)
 		c.Partly = append(c.Partly, each[i].Partly...)
 		c.Done = append(c.Done, each[i].Done...)
+		c.varying = append(c.varying, each[i].varying...)
 	}
 	for _, d := range c.spec.Devices {
 		if !seen[d.Name] {
@@ -377,7 +379,7 @@ func vlanWords(tagged []int, untagged int) string {
 }
 
 // addressSet is the addresses of an interface that are compared: link-local ones, and
-// those shared with other routers, are not.
+// those shared with other routers, and those that are another each time, are not.
 func addressSet(i *model.Interface, family prefix.Family) []netip.Prefix {
 	var all []netip.Prefix
 	for _, a := range i.Addresses {
@@ -390,7 +392,7 @@ func addressSet(i *model.Interface, family prefix.Family) []netip.Prefix {
 
 // isCompared tells whether an address is compared one by one.
 func isCompared(a model.Address, family prefix.Family) bool {
-	return prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual
+	return prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual && !a.Varies()
 }
 
 func foundSet(i *observed.Interface, shared *model.Interface, family prefix.Family) []netip.Prefix {
@@ -499,7 +501,7 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		x := &c.spec.Interfaces[i]
 		there := interfaceOf(o, names, i)
 		c.primaries(i, o, there, family)
-		found := foundSet(there, x, family)
+		found := c.settle(i, o.Name, foundSet(there, x, family), family)
 		for _, p := range addressSet(x, family) {
 			if n := slices.Index(found, p); n >= 0 {
 				c.inPlace(OfAddress, o.Name, x.Name, p.String())
@@ -544,6 +546,40 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		d.change = func(all []model.Interface) { swapAddress(&all[e.i], netip.Prefix{}, e.p) }
 		c.add(d)
 	}
+}
+
+// settle takes from what was found on an interface the addresses that are leased or made
+// from what is advertised: whichever of the range or subnet it is, it is as planned.
+func (c *comparer) settle(i model.InterfaceID, device string, found []netip.Prefix, family prefix.Family) []netip.Prefix {
+	x := &c.spec.Interfaces[i]
+	for _, a := range x.Addresses {
+		if !a.Varies() || prefix.FamilyOf(a.Addr()) != family {
+			continue
+		}
+		n := slices.IndexFunc(found, func(p netip.Prefix) bool {
+			if a.Rule == model.LeasedRule {
+				_, leased := c.spec.Segments[x.Segment].LeaseWith(p.Addr())
+				return leased
+			}
+			return p.Masked() == a.Masked()
+		})
+		if n < 0 {
+			d := Difference{Kind: Missing, What: OfAddress, Device: device, Subject: x.Name, Planned: a.Rule, Place: a.Place}
+			d.change = func(all []model.Interface) { swapAddress(&all[i], a.Prefix, netip.Prefix{}) }
+			if len(found) > 0 {
+				instead := found[0]
+				d.Kind, d.Found, found = Different, instead.String(), found[1:]
+				d.change = func(all []model.Interface) { swapAddress(&all[i], a.Prefix, instead) }
+			}
+			c.add(d)
+			continue
+		}
+		p := found[n]
+		c.inPlace(OfAddress, device, x.Name, a.Rule)
+		c.varying = append(c.varying, Difference{change: func(all []model.Interface) { swapAddress(&all[i], a.Prefix, p) }})
+		found = slices.Delete(found, n, n+1)
+	}
+	return found
 }
 
 func (c *comparer) placeOf(i model.InterfaceID, p netip.Prefix) source.Place {

@@ -72,6 +72,9 @@ const (
 	OfLine        What = "line"
 	OfParent      What = "parent"
 	OfTag         What = "tag"
+	OfAddressing  What = "addressing" // leased, or as advertised
+	OfRelay       What = "relay"
+	OfAdvertises  What = "advertises"
 	OfMeaning     What = "meaning" // of a sentence: what its words stand for
 	OfPermit      What = "permit"
 	OfTranslation What = "translation"
@@ -111,7 +114,9 @@ type Result struct {
 	Untried     int              // differences of which it was not worked out what they break: the network is too large
 	Net         *forward.Network // as planned
 	Done        []Done           // what is as planned, where that was asked for
-	Among       int              // hosts that stand for all where what differences break is worked out; 0 where all are asked
+
+	varying []Difference // what is as planned, and is in truth another address than the plan reckons with
+	Among   int          // hosts that stand for all where what differences break is worked out; 0 where all are asked
 }
 
 // Done is a thing found as planned.

@@ -142,10 +142,14 @@ func (f *facts) segment(s *model.Segment) {
 	f.add(OfIdentifier, "", s.Name, s.Place, s.Identifier)
 	f.add(OfGateway, "", s.Name, s.Place, joined(s.Gateways, func(g model.Gateway) string { return g.Address.String() }))
 	f.add(OfLeases, "", s.Name, s.Place, joined(s.Leases, func(l model.Lease) string {
-		if l.By == model.None {
-			return l.Range.String()
+		text := l.Range.String()
+		if l.By != model.None {
+			text += " by " + f.deviceName(l.By)
 		}
-		return l.Range.String() + " by " + f.deviceName(l.By)
+		if l.Gateway.IsValid() {
+			text += ", gateway " + l.Gateway.String()
+		}
+		return text
 	}))
 }
 
@@ -251,6 +255,16 @@ func (f *facts) iface(device string, i *model.Interface) {
 			return a.Prefix.String() + map[bool]string{true: " secondary"}[a.Secondary]
 		}))
 	}
+	var addressing []string
+	for of, yes := range map[string]bool{model.LeasedRule: i.Leased, model.AdvertisedRule: i.Advertised} {
+		if yes {
+			addressing = append(addressing, of)
+		}
+	}
+	slices.Sort(addressing)
+	add(OfAddressing, strings.Join(addressing, ", "))
+	add(OfRelay, joined(i.Relay, func(r model.Relayed) string { return r.To.String() }))
+	add(OfAdvertises, map[bool]string{true: "true"}[i.Advertises])
 	add(OfMAC, i.MAC)
 	add(OfBorrow, label(i.Borrow))
 	add(OfTable, i.Table)

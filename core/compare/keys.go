@@ -31,7 +31,7 @@ var HowCompared = map[string]map[string]How{
 		"vlan": by(OfVLAN, OfTag).inState(OfVLAN), "prefix": by(OfSegment, OfAddress).inState(OfAddress), "hosts": by(OfNeed), "grow": by(OfNeed), "point-to-point": by(OfNeed), "length": by(OfNeed), "from": by(OfFrom),
 		"identifier": by(OfIdentifier), "leases": by(OfLeases), "gateway": by(OfGateway, OfNextHop).inState(OfNextHop), "note": need(aRemark),
 	},
-	"lease": {"range": by(OfLeases), "by": by(OfLeases)},
+	"lease": {"range": by(OfLeases), "by": by(OfLeases), "gateway": by(OfLeases)},
 	"device": {
 		"is": by(OfKind), "at": by(OfCable), "address": by(OfAddress).inState(OfAddress), "gateway": by(OfNextHop, OfRoute).inState(OfNextHop), "loopback": by(OfAddress).inState(OfAddress), "from": by(OfFrom), "manage": by(OfManage), "answers": by(OfAnswers),
 		"tables": by(OfRoute, OfNextHop).inState(OfNextHop), "forwards": by(OfForwards), "beyond": by(OfBeyond), "interfaces": by(OfInterface).inState(OfInterface), "routes": by(OfRoute).inState(OfRoute),
@@ -41,7 +41,7 @@ var HowCompared = map[string]map[string]How{
 		"segment": by(OfAddress).inState(OfAddress), "vlan": by(OfTag), "access": by(OfVLAN).inState(OfVLAN), "tagged": by(OfVLAN).inState(OfVLAN), "untagged": by(OfVLAN).inState(OfVLAN),
 		"address": by(OfAddress).inState(OfAddress), "secondary": by(OfAddress, OfOrder).inState(OfAddress, OfOrder), "link-local": by(OfLinkLocal, OfAddress).inState(OfAddress), "mac": by(OfMAC).inState(OfMAC), "borrow": by(OfBorrow), "prefer": by(OfPrefer),
 		"virtual": by(OfVirtual), "priority": by(OfPriority), "table": by(OfTable), "members": by(OfMembers).inState(OfMembers), "mtu": by(OfMTU).inState(OfMTU), "bandwidth": by(OfBandwidth).inState(OfBandwidth),
-		"line": by(OfLine), "clock": by(OfLine), "parent": by(OfParent), "tag": by(OfTag), "admin": by(OfAdmin).inState(OfAdmin), "note": need(aRemark),
+		"line": by(OfLine), "clock": by(OfLine), "parent": by(OfParent), "tag": by(OfTag), "relay": by(OfRelay), "advertises": by(OfAdvertises), "admin": by(OfAdmin).inState(OfAdmin), "note": need(aRemark),
 	},
 	"route": {
 		"next-hop": by(OfNextHop).inState(OfNextHop), "out": by(OfNextHop).inState(OfNextHop), "distance": by(OfDistance).inState(OfDistance), "metric": by(OfMetric).inState(OfMetric), "watch": by(OfWatch), "discard": by(OfNextHop).inState(OfNextHop),

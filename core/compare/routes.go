@@ -43,6 +43,8 @@ type nextHop struct {
 	told     bool // of a found one: whether it is in use was told, so that those that stand by are listed too
 	watch    netip.Addr
 	place    source.Place
+
+	advertised bool // of a planned one: any link-local next hop is as planned
 }
 
 // before tells whether one is preferred to another, by distance, then metric.
@@ -70,6 +72,8 @@ func (w nextHop) same(o nextHop) bool {
 	switch {
 	case w.discard || o.discard:
 		return w.discard == o.discard
+	case w.advertised && o.via.Is6() && o.via.IsLinkLocalUnicast():
+		return true
 	case w.via.IsValid() && o.via.IsValid():
 		return w.via == o.via && (w.out == model.None || o.out == model.None || w.out == o.out)
 	}
@@ -102,6 +106,7 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 		if prefix.FamilyOf(s.To.Addr()) == family {
 			note(planned, routeKey{s.Table, s.To}, nextHop{
 				via: s.Via, out: s.Out, discard: s.Discard, distance: int(s.Distance), metric: int(s.Metric), inUse: inUse[model.StaticID(n)], watch: s.Watch, place: s.Place,
+				advertised: s.Origin == model.ImpliedRouter && s.To.Addr().Is6() && c.advertised(id),
 			})
 		}
 	}
@@ -132,6 +137,11 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 	if silent {
 		c.unknown = append(c.unknown, family.String()+" routes that stand by")
 	}
+}
+
+// advertised tells whether a device takes its IPv6 gateway from what a router advertises.
+func (c *comparer) advertised(id model.DeviceID) bool {
+	return slices.ContainsFunc(c.spec.InterfacesOf(id), func(i model.InterfaceID) bool { return c.spec.Interfaces[i].Advertised })
 }
 
 // isDirect tells whether a prefix is one of the device's own subnets.

@@ -9,7 +9,7 @@ import (
 // noList is what a plan says of how a device behaves, and no list of a device tells.
 var noList = []What{
 	OfPermit, OfTranslation, OfWatch, OfPrefer, OfVirtual, OfPriority, OfBorrow, OfTable, OfLine, OfTag, OfAnswers,
-	OfParent, OfForwards, OfManage, OfBeyond, OfKind, // what a device is, which is not told each time
+	OfRelay, OfAdvertises, OfParent, OfForwards, OfManage, OfBeyond, OfKind, // what a device is, which is not told each time
 }
 
 // untold notes what the plan says of devices that were observed, and was not compared.
@@ -40,6 +40,8 @@ func (c *comparer) untold() {
 			says[OfBorrow] = says[OfBorrow] || i.Borrow != model.None
 			says[OfTable] = says[OfTable] || i.Table != ""
 			says[OfLine] = says[OfLine] || i.Serial
+			says[OfRelay] = says[OfRelay] || len(i.Relay) > 0
+			says[OfAdvertises] = says[OfAdvertises] || i.Advertises
 			says[OfTag] = says[OfTag] || i.Tag != 0
 		}
 	}

@@ -140,7 +140,7 @@ func (g *graph) shared(near, far model.InterfaceID) (netip.Addr, bool) {
 // usual tells whether it is an address of the family that is the interface's
 // alone and means something beyond its link.
 func (g *graph) usual(a model.Address) bool {
-	return prefix.FamilyOf(a.Addr()) == g.family && !a.Virtual && !a.Addr().IsLinkLocalUnicast()
+	return prefix.FamilyOf(a.Addr()) == g.family && !a.OnTop() && !a.Addr().IsLinkLocalUnicast()
 }
 
 // lends tells whether an interface without an address has one of the family to

@@ -60,6 +60,9 @@ const (
 	HeadRoomGone           Name = "head-room-gone"
 	LedgerBehind           Name = "ledger-behind"
 	LeaseOverFixed         Name = "lease-over-fixed-address"
+	LeaseOutOfReach        Name = "lease-out-of-reach"
+	RelayForNothing        Name = "relay-for-nothing"
+	NotAdvertised          Name = "not-advertised"
 	SeveralPrimaries       Name = "several-primaries"
 	CableMissing           Name = "cable-missing"
 	PortInNothing          Name = "port-in-nothing"
@@ -538,6 +541,27 @@ var catalogue = [...]Entry{
 		Why:     "Sooner or later some host is given it too, and one of the two falls silent.",
 		Remedy:  "Give the interface another address, or shorten the range.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26, leases: 10..29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 12}}}\n",
+	},
+	{
+		Name: LeaseOutOfReach, Severity: Error, Stage: Checking,
+		Means:   "What hosts ask to lease an address does not get to who gives it, or the answer not back.",
+		Why:     "A host asks by broadcast, which no router passes on. A server on another subnet hears it only where a router relays it (RFC 1542), and answers to the address of the router's interface.",
+		Remedy:  "Give the router's interface on the segment 'relay', and see that the packets pass there and back.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26, leases: {range: 10..29, by: log-server}}\n  quay-servers: {prefix: 10.48.1.64/28}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 1}, lan1: {segment: quay-servers, address: 1}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n",
+	},
+	{
+		Name: RelayForNothing, Severity: Warning, Stage: Checking,
+		Means:   "An interface relays what hosts ask to somebody who gives no leases on its segment.",
+		Why:     "Either the leases of the segment name another server, or the relay leads to the wrong one, and hosts get no address.",
+		Remedy:  "Relay to who gives the leases, or say 'leases' of the segment with 'by'.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  quay-servers: {prefix: 10.48.1.64/28}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 1, relay: log-server}, lan1: {segment: quay-servers, address: 1}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n",
+	},
+	{
+		Name: NotAdvertised, Severity: Error, Stage: Checking,
+		Means:   "A host is to take its IPv6 address and gateway from what a router advertises, and gets none.",
+		Why:     "Without advertisements it has a link-local address only, and no gateway in IPv6 (RFC 4861, RFC 4862). The subnet has to be of length 64.",
+		Remedy:  "Give the router's interface 'advertises: true'.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: \"2001:db8:5ea:110::/64\"}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 1}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: advertised}}}\ncables:\n  - desk-7:port to quay-edge:lan0\n",
 	},
 	{
 		Name: SeveralPrimaries, Severity: Warning, Stage: Checking,

@@ -96,7 +96,7 @@ func source4(i *model.Interface, via netip.Addr) (netip.Addr, bool) {
 	for _, a := range i.Addresses {
 		r := 1
 		switch {
-		case !a.Addr().Is4() || a.Virtual:
+		case !a.Addr().Is4() || a.OnTop():
 			continue
 		case a.Preferred:
 			r = 4
@@ -122,7 +122,7 @@ func anySource(net *Network, d model.DeviceID, to netip.Addr) (netip.Addr, bool)
 			continue
 		}
 		for _, a := range net.Spec.Interfaces[id].Addresses {
-			if a.Addr().Is4() && !a.Virtual && net.Spec.Interfaces[id].Table == "" {
+			if a.Addr().Is4() && !a.OnTop() && net.Spec.Interfaces[id].Table == "" {
 				return a.Addr(), true
 			}
 		}
@@ -143,7 +143,7 @@ func source6(net *Network, d model.DeviceID, out model.InterfaceID, to netip.Add
 		for _, a := range net.Spec.Interfaces[id].Addresses {
 			c := a.Addr()
 			// A link-local source means nothing beyond its own link.
-			if c.Is4() || a.Virtual || c.IsLinkLocalUnicast() && (id != out || !to.IsLinkLocalUnicast()) {
+			if c.Is4() || a.OnTop() || c.IsLinkLocalUnicast() && (id != out || !to.IsLinkLocalUnicast()) {
 				continue
 			}
 			if !best.IsValid() || better6(c, id == out, best, bestOut, to) {

@@ -240,7 +240,7 @@ func (s *story) ask(out model.InterfaceID, a netip.Addr, holder model.InterfaceI
 func ownOn(i *model.Interface, a netip.Addr) netip.Addr {
 	var any netip.Addr
 	for _, own := range i.Addresses {
-		if own.Addr().Is4() == a.Is4() && !own.Virtual {
+		if own.Addr().Is4() == a.Is4() && !own.OnTop() {
 			if own.Contains(a) {
 				return own.Addr()
 			}
@@ -334,7 +334,7 @@ func parse(text string, m *MAC) bool {
 // virtual router for one that is shared (RFC 9568 §7.3).
 func holderMAC(spec *model.Spec, id model.InterfaceID, a netip.Addr) MAC {
 	for _, own := range spec.Interfaces[id].Addresses {
-		if own.Addr() == a && own.Virtual {
+		if own.Addr() == a && own.OnTop() {
 			if a.Is4() {
 				return MAC{0x00, 0x00, 0x5e, 0x00, 0x01, 0x01}
 			}

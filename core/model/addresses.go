@@ -57,7 +57,7 @@ func (r *resolver) claims() {
 			if p, whole, err := prefix.Parse(t.Value); err == nil && !whole && !p.Addr().IsLinkLocalUnicast() {
 				r.spec.Claimed = append(r.spec.Claimed, p.Masked())
 			}
-			if t.Value != "none" && !strings.Contains(t.Value, ":") && t.Value != eui64 {
+			if t.Value != "none" && t.Value != AdvertisedRule && !strings.Contains(t.Value, ":") && t.Value != eui64 {
 				i.Claims++
 			}
 		}
@@ -135,6 +135,10 @@ func (r *resolver) interfaceAddresses(id InterfaceID, w written) {
 			continue
 		}
 		switch t.Value {
+		case LeasedRule:
+			i.Addresses = append(i.Addresses, r.leased(id, t)...)
+		case AdvertisedRule:
+			i.Addresses = append(i.Addresses, r.advertised(id, t)...)
 		case "next":
 			wantsNext, i.NextPlace = true, t.Place
 		case "none":
@@ -193,10 +197,16 @@ func (r *resolver) virtual(id InterfaceID, w *plan.Interface) {
 			more = r.placed
 		}
 		for _, a := range more(id, t) {
-			a.Virtual, a.Secondary = true, true
+			a.Virtual, a.Secondary = true, !r.hasNone(id)
 			r.spec.Interfaces[id].Addresses = append(r.spec.Interfaces[id].Addresses, a)
 		}
 	}
+}
+
+// hasNone tells whether the plan gives an interface no address but those it shares.
+func (r *resolver) hasNone(id InterfaceID) bool {
+	words := r.written[id].addresses
+	return len(words) == 1 && words[0].Value == "none"
 }
 
 // familyIndex is 0 for IPv4 and 1 for IPv6.

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"net/netip"
 	"slices"
 
 	"ropeswing/core/finding"
@@ -23,6 +24,7 @@ func (r *resolver) gateways() {
 			r.spec.Segments[id].Gateways = append(r.spec.Segments[id].Gateways, r.gatewayFrom(t, SegmentID(id))...)
 		}
 	}
+	r.leaseGateways()
 	for id := range r.spec.Devices {
 		if doc := &r.doc.Devices[id]; doc.RoutesSaid.Value && len(doc.Routes) == 0 {
 			r.spec.Devices[id].Closed = [2]bool{true, true}
@@ -75,8 +77,8 @@ func (r *resolver) gatewayFrom(t plan.Text, segment SegmentID) []Gateway {
 	return []Gateway{{a, t.Place}}
 }
 
-// addressesOn lists the first address of each family, within the segment's
-// subnets, that the device has on the segment.
+// addressesOn lists the addresses that the device has on the segment, one of each
+// subnet, the primary ones first.
 func (r *resolver) addressesOn(d DeviceID, segment SegmentID, place source.Place) []Gateway {
 	return r.addressesIn(d, segment, place, false)
 }
@@ -84,19 +86,24 @@ func (r *resolver) addressesOn(d DeviceID, segment SegmentID, place source.Place
 // addressesIn is addressesOn; onlyMain leaves out interfaces in a table of their
 // own.
 func (r *resolver) addressesIn(d DeviceID, segment SegmentID, place source.Place, onlyMain bool) []Gateway {
-	var all []Gateway
-	have := map[prefix.Family]bool{}
+	var primary, more []Gateway
+	have := map[netip.Prefix]bool{}
 	for _, id := range r.spec.InterfacesOf(d) {
 		if i := &r.spec.Interfaces[id]; i.Segment == segment && i.Routed() && !(onlyMain && i.Table != "") {
 			for _, a := range i.Addresses {
-				if family := prefix.FamilyOf(a.Addr()); !have[family] && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
-					have[family] = true
-					all = append(all, Gateway{a.Addr(), place})
+				if have[a.Masked()] || a.Addr().IsLinkLocalUnicast() || a.OnTop() {
+					continue
+				}
+				have[a.Masked()] = true
+				if a.Secondary {
+					more = append(more, Gateway{a.Addr(), place})
+				} else {
+					primary = append(primary, Gateway{a.Addr(), place})
 				}
 			}
 		}
 	}
-	return all
+	return append(primary, more...)
 }
 
 // hostGateway adds a default route for each family in which the device has an
@@ -126,7 +133,7 @@ func (r *resolver) hostGateway(d DeviceID) {
 		if none[family] || !r.spec.Interfaces[home].hasFamily(family) {
 			continue
 		}
-		if g, origin, ok := r.gatewayOf(d, segment, own, family); ok {
+		if g, origin, ok := r.gatewayOf(d, home, own, family); ok {
 			out := InterfaceID(None)
 			if g.Address.IsLinkLocalUnicast() {
 				out = home
@@ -183,34 +190,92 @@ func (r *resolver) withoutDefault(d DeviceID) map[prefix.Family]bool {
 	return none
 }
 
-// gatewayOf is the gateway of one family: the device's own, else its
-// segment's, else the one router there.
-func (r *resolver) gatewayOf(d DeviceID, segment SegmentID, own []Gateway, family prefix.Family) (Gateway, Origin, bool) {
+// gatewayOf is the gateway of one family of a device that sends by an interface: the
+// device's own; what comes with what it leases or what is advertised, where that is how it
+// gets its address; else its segment's, else the one router there.
+func (r *resolver) gatewayOf(d DeviceID, home InterfaceID, own []Gateway, family prefix.Family) (Gateway, Origin, bool) {
+	i := &r.spec.Interfaces[home]
+	hasOwn := slices.ContainsFunc(own, func(g Gateway) bool { return prefix.FamilyOf(g.Address) == family })
+	if i.Segment != None && !hasOwn {
+		if family == prefix.IPv6 && i.Advertised {
+			g, ok := r.advertisedGateway(i.Segment, home)
+			return g, ImpliedRouter, ok
+		}
+		if l, ok := r.leaseOf(home, family); ok && family == prefix.IPv4 {
+			return Gateway{l.Gateway, l.Place}, ImpliedRouter, l.Gateway.IsValid()
+		}
+	}
+	var addresses []netip.Addr
+	for _, a := range i.Addresses {
+		addresses = append(addresses, a.Addr())
+	}
+	return r.gatewayFor(i.Segment, own, family, addresses, r.spec.Devices[d].Place)
+}
+
+// gatewayFor is the gateway of one family for who has some addresses on a segment: its own,
+// else the segment's, else the one router there; of these the first in a subnet of one of
+// the addresses, else the first.
+func (r *resolver) gatewayFor(segment SegmentID, own []Gateway, family prefix.Family, addresses []netip.Addr, place source.Place) (Gateway, Origin, bool) {
 	sources := [][]Gateway{own, nil, nil}
 	if segment != None {
 		sources[1] = r.spec.Segments[segment].Gateways
-		if shared := r.virtualOn(segment, r.spec.Devices[d].Place); len(shared) > 0 {
+		if shared := r.virtualOn(segment, addresses, place); len(shared) > 0 {
 			sources[2] = shared
 		} else if router := r.impliedRouter(segment); router != None {
-			sources[2] = r.addressesOn(router, segment, r.spec.Devices[d].Place)
+			sources[2] = r.addressesOn(router, segment, place)
 		}
 	}
 	for n, gateways := range sources {
+		first := Gateway{}
+		origin := map[bool]Origin{true: ImpliedRouter, false: HostGateway}[n == 2]
 		for _, g := range gateways {
-			if prefix.FamilyOf(g.Address) == family {
-				return g, map[bool]Origin{true: ImpliedRouter, false: HostGateway}[n == 2], true
+			if prefix.FamilyOf(g.Address) != family {
+				continue
 			}
+			if slices.ContainsFunc(addresses, func(a netip.Addr) bool { return r.sameSubnet(segment, a, g.Address) }) {
+				return g, origin, true
+			}
+			if !first.Address.IsValid() {
+				first = g
+			}
+		}
+		if first.Address.IsValid() {
+			return first, origin, true
 		}
 	}
 	return Gateway{}, HostGateway, false
 }
 
-// virtualOn lists the gateway addresses that routers of the segment share.
-func (r *resolver) virtualOn(segment SegmentID, place source.Place) []Gateway {
+// sameSubnet tells whether two addresses are in one subnet of a segment, or of an
+// interface on it.
+func (r *resolver) sameSubnet(segment SegmentID, a, b netip.Addr) bool {
+	if segment == None {
+		return false
+	}
+	for _, p := range r.spec.Segments[segment].Prefixes {
+		if p.Contains(a) {
+			return p.Contains(b)
+		}
+	}
+	for _, id := range r.on[segment] {
+		for _, own := range r.spec.Interfaces[id].Addresses {
+			if own.Addr() == a {
+				return own.Contains(b)
+			}
+		}
+	}
+	return false
+}
+
+// virtualOn lists the gateway addresses that routers of the segment share, but for some.
+func (r *resolver) virtualOn(segment SegmentID, but []netip.Addr, place source.Place) []Gateway {
 	var all []Gateway
 	for _, id := range r.on[segment] {
+		if !r.spec.Devices[r.spec.Interfaces[id].Device].Forwards {
+			continue
+		}
 		for _, a := range r.spec.Interfaces[id].Addresses {
-			if a.Virtual {
+			if a.Virtual && !slices.Contains(but, a.Addr()) {
 				all = append(all, Gateway{a.Addr(), place})
 			}
 		}
@@ -222,7 +287,7 @@ func (r *resolver) virtualOn(segment SegmentID, place source.Place) []Gateway {
 // reaches beyond the link.
 func (i *Interface) hasFamily(family prefix.Family) bool {
 	for _, a := range i.Addresses {
-		if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
+		if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !a.OnTop() {
 			return true
 		}
 	}

@@ -164,7 +164,7 @@ func (b *builder) declare(w *plan.Interface) {
 	i := b.fresh(w.Name.Value, Port, true, w.Name.Place)
 	i.AdminDown, i.MAC, i.Note = b.downAtFirst(w), b.mac(w), w.Note.Value
 	i.MTU, i.Bandwidth, i.Serial, i.Clocks = w.MTU.Value, b.bandwidth(w), w.Line.Value == "serial", w.Clock.Written()
-	i.Table, i.Priority = w.Table.Value, 100
+	i.Table, i.Priority, i.Advertises = w.Table.Value, 100, w.Advertises.Value
 	if w.Priority.Written() {
 		i.Priority = uint8(w.Priority.Value)
 	}

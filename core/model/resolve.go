@@ -47,6 +47,7 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	r.links()
 	r.managed()
 	r.gateways()
+	r.relays()
 	r.routes()
 	r.operator()
 	r.wants()
@@ -85,6 +86,8 @@ type resolver struct {
 	written []written                   // by interface: what the plan says of it
 	byVLAN  map[VLAN][]SegmentID        // the segments that have a number
 	on      map[SegmentID][]InterfaceID // the routed interfaces on a segment
+
+	lastLease map[source.Place]netip.Addr // by range of leases: the last address an interface leases
 }
 
 // written is what the plan says of an interface.

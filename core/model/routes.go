@@ -2,6 +2,7 @@ package model
 
 import (
 	"net/netip"
+	"slices"
 	"strings"
 
 	"ropeswing/core/finding"
@@ -251,8 +252,13 @@ func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, tab
 			return nil, false
 		}
 		on = segment
+		chosen := map[prefix.Family]bool{} // in a subnet of the near one's own
 		for _, g := range found {
-			via[prefix.FamilyOf(g.Address)] = g.Address
+			family := prefix.FamilyOf(g.Address)
+			shared := slices.ContainsFunc(r.spec.Interfaces[a].Addresses, func(own Address) bool { return own.Contains(g.Address) })
+			if _, has := via[family]; !has || shared && !chosen[family] {
+				via[family], chosen[family] = g.Address, shared
+			}
 		}
 	}
 	if on == None {

@@ -174,10 +174,10 @@ func (r *resolver) vlanNumbers() {
 func (r *resolver) leases() {
 	for i := range r.doc.Segments {
 		for _, w := range r.doc.Segments[i].Leases {
-			l := Lease{By: None, Place: w.Range.Place}
+			l := Lease{By: None, Place: w.Range.Place, gateway: w.Gateway}
 			if w.By.Written() {
 				if d, ok := r.device(w.By); ok {
-					l.By = d
+					l.By, r.spec.Devices[d].Leases = d, true
 				}
 			}
 			if r.leaseRange(&l, &r.spec.Segments[i], w.Range) {

@@ -6,6 +6,9 @@ var services = map[string]Service{
 	"ping": Echo, "ssh": {TCP, 22, 22}, "https": {TCP, 443, 443}, "snmp": {UDP, 161, 161}, "netconf": {TCP, 830, 830},
 }
 
+// LeaseRequest is what asks for a lease (RFC 2131 §4.1).
+var LeaseRequest = Service{UDP, 67, 67}
+
 // Logins are the services by which somebody logs in to a device, the commonest first.
 var Logins = []string{"ssh", "netconf", "https"}
 
@@ -15,7 +18,7 @@ func ServiceOf(word string) Service { return services[word] }
 // Serves tells whether a device answers a service that it is asked for itself. One of which
 // nothing is said, a host or the world, is taken to answer all.
 func (d *Device) Serves(s Service) bool {
-	if len(d.Answers) == 0 {
+	if len(d.Answers) == 0 || d.Leases && s.Covers(LeaseRequest) {
 		return true
 	}
 	for _, word := range d.Answers {

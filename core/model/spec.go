@@ -8,6 +8,7 @@ import (
 	"net/netip"
 	"sort"
 
+	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
 	"ropeswing/core/source"
 )
@@ -168,8 +169,11 @@ func (s *Segment) WantedLength(family prefix.Family) (int, bool) {
 // Lease is a range of addresses that hosts lease, both ends in it.
 type Lease struct {
 	prefix.Range
-	By    DeviceID // None where the plan does not say
-	Place source.Place
+	By      DeviceID   // None where the plan does not say
+	Gateway netip.Addr // what a lease gives; invalid where it gives none
+	Place   source.Place
+
+	gateway plan.Text // as written
 }
 
 // Gateway is an address hosts send through.
@@ -203,6 +207,7 @@ type Device struct {
 	Closed   [2]bool     // by family: the plan says that it has no way out
 	Manage   InterfaceID // where it is managed; None where it has no address
 	Answers  []string    // the services it answers there
+	Leases   bool        // it gives leases
 
 	Permits    []Permit // of what passes through, in order
 	OwnPermits []Permit // of what is for the device itself, or from it
@@ -245,33 +250,37 @@ func (k InterfaceKind) Rank() int {
 
 // Interface is one interface of a device.
 type Interface struct {
-	Name      string
-	Device    DeviceID
-	Kind      InterfaceKind
-	Parent    InterfaceID // of a subinterface
-	Segment   SegmentID   // whose addresses it has, or which an access port serves
-	Tag       VLAN        // of a subinterface on its parent; of a VLAN interface: its VLAN
-	Switched  bool        // a switch port: frames are passed on by VLAN
-	Untagged  VLAN        // of a switch port: where untagged frames belong, 0: nowhere
-	Tagged    []VLAN      // of a switch port, in ascending order
-	Addresses []Address
-	Next      [2]bool      // wants the next free address, of IPv4 and of IPv6
-	NextPlace source.Place // that says so
-	MAC       string
-	Note      string
-	Group     InterfaceID   // of a grouped port: what it is a member of, else None
-	Members   []InterfaceID // of a group
-	Borrow    InterfaceID   // whose addresses it sends from, None where it has its own
-	Priority  uint8         // for becoming master of its virtual addresses
-	MTU       int           // bytes; 0 where the plan does not say
-	Bandwidth int64         // bits a second; 0 where the plan does not say
-	Serial    bool
-	Clocks    bool // this end of a serial line clocks it
-	Claims    int  // how many IPv4 addresses it is going to have
-	AdminDown bool
-	Table     string // the routing table it belongs to; "" is the main one
-	Own       bool   // has an entry of its own in the plan, not one of a range or none
-	Place     source.Place
+	Name       string
+	Device     DeviceID
+	Kind       InterfaceKind
+	Parent     InterfaceID // of a subinterface
+	Segment    SegmentID   // whose addresses it has, or which an access port serves
+	Tag        VLAN        // of a subinterface on its parent; of a VLAN interface: its VLAN
+	Switched   bool        // a switch port: frames are passed on by VLAN
+	Untagged   VLAN        // of a switch port: where untagged frames belong, 0: nowhere
+	Tagged     []VLAN      // of a switch port, in ascending order
+	Addresses  []Address
+	Next       [2]bool      // wants the next free address, of IPv4 and of IPv6
+	NextPlace  source.Place // that says so
+	MAC        string
+	Note       string
+	Group      InterfaceID   // of a grouped port: what it is a member of, else None
+	Members    []InterfaceID // of a group
+	Borrow     InterfaceID   // whose addresses it sends from, None where it has its own
+	Priority   uint8         // for becoming master of its virtual addresses
+	MTU        int           // bytes; 0 where the plan does not say
+	Bandwidth  int64         // bits a second; 0 where the plan does not say
+	Serial     bool
+	Clocks     bool // this end of a serial line clocks it
+	Claims     int  // how many IPv4 addresses it is going to have
+	AdminDown  bool
+	Table      string    // the routing table it belongs to; "" is the main one
+	Leased     bool      // it asks for its address
+	Advertised bool      // it takes its IPv6 address and gateway from a router that advertises
+	Advertises bool      // it advertises its IPv6 subnets and itself (RFC 4861)
+	Relay      []Relayed // where it passes on what hosts ask for a lease
+	Own        bool      // has an entry of its own in the plan, not one of a range or none
+	Place      source.Place
 }
 
 // Address is an address with its length, and where it was written.
@@ -284,6 +293,15 @@ type Address struct {
 	Virtual   bool // shared with other routers; only the master answers for it
 	Preferred bool // what the device sends from by this interface
 }
+
+// Varies tells whether the address is one that nobody types: leased, or made from what a
+// router advertises.
+func (a Address) Varies() bool { return a.Rule == LeasedRule || a.Rule == AdvertisedRule }
+
+// OnTop tells whether the address is one that a router shares beside an address of its
+// own there, from which it never sends by itself. Where the interface has no other, as
+// with two ports of which one takes over from the other, the shared one is its own.
+func (a Address) OnTop() bool { return a.Virtual && a.Secondary }
 
 // Cable joins two ports.
 type Cable struct {

@@ -130,8 +130,9 @@ type Segment struct {
 
 // Lease is a range of addresses that hosts lease.
 type Lease struct {
-	Range Text
-	By    Text
+	Range   Text
+	By      Text
+	Gateway Text
 }
 
 // Device is anything with ports.
@@ -171,30 +172,32 @@ type Permit struct {
 
 // Interface is one interface of a device, or a range of switch ports.
 type Interface struct {
-	Name      Text
-	Segment   Text
-	VLAN      Text
-	Access    Text
-	Tagged    []Text
-	Untagged  Text
-	Addresses []Text
-	Secondary []Text
-	LinkLocal Text
-	MAC       Text
-	Borrow    Text
-	Prefer    Text
-	Virtual   []Text
-	Priority  Number
-	Table     Text
-	Members   []Text
-	MTU       Number
-	Bandwidth Text
-	Line      Text
-	Clock     Text
-	Parent    Text
-	Tag       Number
-	Admin     Text
-	Note      Text
+	Name       Text
+	Segment    Text
+	VLAN       Text
+	Access     Text
+	Tagged     []Text
+	Untagged   Text
+	Addresses  []Text
+	Secondary  []Text
+	LinkLocal  Text
+	MAC        Text
+	Borrow     Text
+	Prefer     Text
+	Virtual    []Text
+	Priority   Number
+	Table      Text
+	Members    []Text
+	MTU        Number
+	Bandwidth  Text
+	Line       Text
+	Clock      Text
+	Parent     Text
+	Tag        Number
+	Admin      Text
+	Relay      []Text
+	Advertises Switch
+	Note       Text
 }
 
 // Route is one destination with its next hops in order of preference.

@@ -185,7 +185,8 @@ var segmentKeys = []key[Segment]{
 
 var leaseKeys = []key[Lease]{
 	{"range", "a range such as `100..149`", "The addresses.", text(func(l *Lease) *Text { return &l.Range })},
-	{"by", "a device", "The device that gives the leases.", text(func(l *Lease) *Text { return &l.By })},
+	{"by", "a device", "The device that gives the leases. Where it is not on the segment, some router there needs `relay`.", text(func(l *Lease) *Text { return &l.By })},
+	{"gateway", "a device, an address or a place; or `none`", "The gateway that a lease gives. Unless set: what the segment's hosts use.", text(func(l *Lease) *Text { return &l.Gateway })},
 }
 
 // Kinds are the words for what a device is.
@@ -222,13 +223,13 @@ var interfaceKeys = []key[Interface]{
 	{"access", "a segment or VLAN number", "Makes it a switch port with one VLAN, untagged.", text(func(i *Interface) *Text { return &i.Access })},
 	{"tagged", "segments, VLAN numbers, or ranges such as `100..199`", "Makes it a switch port that carries these VLANs tagged.", texts(func(i *Interface) *[]Text { return &i.Tagged })},
 	{"untagged", "a segment or VLAN number", "The VLAN of a tagged port's untagged frames.", text(func(i *Interface) *Text { return &i.Untagged })},
-	{"address", "`next`, `first`, `last`, 10, -2, `\"::a\"`, `eui-64`, an address with its length, or `none`; or a list", "10 is the tenth usable address of each subnet of the segment, -2 the last but one. `next` is the next free one, of which a device that forwards gets the first usable, if it is free; it is what an interface has that does not say. `::a` is an interface identifier in the IPv6 subnets, `eui-64` the one made from `mac`.", texts(func(i *Interface) *[]Text { return &i.Addresses })},
+	{"address", "`next`, `first`, `last`, 10, -2, `\"::a\"`, `eui-64`, `leased`, `advertised`, an address with its length, or `none`; or a list", "10 is the tenth usable address of each subnet of the segment, -2 the last but one. `next` is the next free one, of which a device that forwards gets the first usable, if it is free; it is what an interface has that does not say. `::a` is an interface identifier in the IPv6 subnets, `eui-64` the one made from `mac`. `leased`: it asks for one of the segment's `leases`, and takes its gateway with it. `advertised`: it takes IPv6 address and gateway from a router that `advertises` (RFC 4862).", texts(func(i *Interface) *[]Text { return &i.Addresses })},
 	{"secondary", "as `address`", "Further addresses, which are not what the device sends from.", texts(func(i *Interface) *[]Text { return &i.Secondary })},
 	{"link-local", "an address such as `\"fe80::1\"`, or `eui-64`", "The IPv6 link-local address.", text(func(i *Interface) *Text { return &i.LinkLocal })},
 	{"mac", "such as `02:00:5e:10:00:01`", "The MAC address.", text(func(i *Interface) *Text { return &i.MAC })},
 	{"borrow", "an interface of the device", "Has no address of its own, and sends from that interface's.", text(func(i *Interface) *Text { return &i.Borrow })},
 	{"prefer", "one of its addresses", "The address the device sends from by this interface.", text(func(i *Interface) *Text { return &i.Prefer })},
-	{"virtual", "a place or an address; or a list", "A gateway address shared with other routers of the segment (VRRP, RFC 9568). The master holds it: the one with the highest priority that is up.", texts(func(i *Interface) *[]Text { return &i.Virtual })},
+	{"virtual", "a place or an address; or a list", "A gateway address shared with other routers of the segment (VRRP, RFC 9568). The master holds it: the one with the highest priority that is up. Two ports of one device of which one takes over from the other have `address: none` and the same `virtual`.", texts(func(i *Interface) *[]Text { return &i.Virtual })},
 	{"priority", "1 to 255; 100 unless set", "The priority for becoming master of `virtual`.", whole(1, 255, func(i *Interface) *Number { return &i.Priority })},
 	{"table", "a word", "The routing table the interface is in, where it is not the main one: for a management interface apart, or customers kept apart.", text(func(i *Interface) *Text { return &i.Table })},
 	{"members", "ports of the device", "Groups these ports: they work as one. What the group carries is said of the group.", texts(func(i *Interface) *[]Text { return &i.Members })},
@@ -238,6 +239,8 @@ var interfaceKeys = []key[Interface]{
 	{"clock", "`here`", "This end of a serial line clocks it.", choice(func(i *Interface) *Text { return &i.Clock }, "here")},
 	{"parent", "an interface", "The port this is a subinterface of, where the name does not tell.", text(func(i *Interface) *Text { return &i.Parent })},
 	{"tag", "1 to 4094", "A subinterface's tag. Unless set: the number at the end of its name, else its segment's VLAN number.", whole(1, 4094, func(i *Interface) *Number { return &i.Tag })},
+	{"relay", "a device or an IPv4 address; or a list", "Where it passes on what hosts ask for a lease (RFC 1542): to a server on another subnet.", texts(func(i *Interface) *[]Text { return &i.Relay })},
+	{"advertises", "true or false; false unless set", "Whether the router advertises the segment's IPv6 subnets and itself as gateway there (RFC 4861 §6.2.1), for hosts with `address: advertised`.", truth(func(i *Interface) *Switch { return &i.Advertises })},
 	{"admin", "`up` or `down`; `up` unless set", "Whether it is switched on.", choice(func(i *Interface) *Text { return &i.Admin }, "up", "down")},
 	{"note", "text", note, prose(func(i *Interface) *Text { return &i.Note })},
 }

@@ -91,7 +91,7 @@ func (all *references) segment(s Segment) {
 	all.name(s.From...)
 	all.name(s.Gateway...)
 	for _, l := range s.Leases {
-		all.name(l.By)
+		all.name(l.By, l.Gateway)
 	}
 }
 
@@ -105,6 +105,7 @@ func (all *references) device(x Device) {
 		*all = append(*all, Reference{Text: i.Name, Defines: true, Of: self})
 		all.name(i.Segment, i.VLAN, i.Access, i.Untagged)
 		all.name(i.Tagged...)
+		all.name(i.Relay...)
 		all.own(self, append([]Text{i.Parent, i.Borrow}, i.Members...)...)
 	}
 	all.own(self, x.Manage)

@@ -15,6 +15,21 @@ type Pair struct {
 	Outside prefix.Range // invalid where none is left
 }
 
+// Free is what is left to take of a translation by which each host takes an address of its
+// own.
+func (p *Policy) Free(d model.DeviceID, t *model.Translation) []prefix.Range {
+	if t.Kind != model.Taking {
+		return nil
+	}
+	var taken []prefix.Range
+	for _, x := range p.Pairs(d, t) {
+		if x.Outside.First.IsValid() {
+			taken = append(taken, x.Outside)
+		}
+	}
+	return t.Range.But(taken)
+}
+
 // Pairs lists who is what beyond a translation of a device: one by one where each has
 // its own, else by the prefixes inside.
 func (p *Policy) Pairs(d model.DeviceID, t *model.Translation) []Pair {

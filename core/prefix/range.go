@@ -1,6 +1,9 @@
 package prefix
 
-import "net/netip"
+import (
+	"net/netip"
+	"slices"
+)
 
 // Range is the addresses of one family from First up to Last, both in it. The zero
 // value holds none.
@@ -29,3 +32,25 @@ func (r Range) String() string {
 
 // Single tells whether it is one address.
 func (r Range) Single() bool { return r.First.IsValid() && r.First == r.Last }
+
+// But is what is left of the range without some others, in order.
+func (r Range) But(taken []Range) []Range {
+	if !r.First.IsValid() {
+		return nil
+	}
+	taken = slices.DeleteFunc(slices.Clone(taken), func(t Range) bool { return !t.Overlaps(r) })
+	slices.SortFunc(taken, func(a, b Range) int { return a.First.Compare(b.First) })
+	var left []Range
+	at := r.First
+	for _, t := range taken {
+		if at.Less(t.First) {
+			left = append(left, Range{at, t.First.Prev()})
+		}
+		if !t.Last.Less(at) {
+			if at = t.Last.Next(); !at.IsValid() || r.Last.Less(at) {
+				return left
+			}
+		}
+	}
+	return append(left, Range{at, r.Last})
+}

@@ -80,7 +80,7 @@ func Ends(spec *model.Spec) []*End {
 			if a.Addr().Is6() {
 				family = 1
 			}
-			if !a.Addr().IsLinkLocalUnicast() && !a.Virtual && rank > ranks[i.Segment][family] {
+			if !a.Addr().IsLinkLocalUnicast() && !a.OnTop() && rank > ranks[i.Segment][family] {
 				best[i.Segment][family] = &End{i.Segment, i.Device, model.InterfaceID(id), a.Addr()}
 				ranks[i.Segment][family] = rank
 			}

@@ -87,9 +87,11 @@ func (t *Table) own(state *network.State, fresh []raw) []raw {
 			if state.Holds(i, a) {
 				fresh = append(fresh, raw{Route{static: noStatic, out: i, Source: Local}, netip.PrefixFrom(a.Addr(), a.Addr().BitLen())})
 			}
-			if !a.IsSingleIP() {
-				fresh = append(fresh, raw{Route{static: noStatic, out: i, Source: Direct}, a.Masked()})
+			direct := raw{Route{static: noStatic, out: i, Source: Direct}, a.Masked()}
+			if a.IsSingleIP() || a.Virtual && !a.OnTop() && !state.Holds(i, a) || slices.Contains(fresh, direct) {
+				continue // the subnet of an address that another port holds meanwhile, or of one more in it
 			}
+			fresh = append(fresh, direct)
 		}
 	}
 	if t.key.Name == "" {

@@ -152,30 +152,15 @@ func (c *checker) duplicates() {
 	})
 }
 
-// free is the lowest usable address of the subnet that nobody has, and that is
-// not for leases.
+// free is the lowest usable address of the subnet that nobody has, and that is not for
+// leases, translations or anything else.
 func (c *checker) free(p netip.Prefix) (netip.Addr, bool) {
-	if c.taken == nil {
-		c.taken = map[netip.Addr]bool{}
-		c.each(func(_ model.InterfaceID, a model.Address) { c.taken[a.Addr()] = true })
-		for _, s := range c.spec.Segments {
-			for _, l := range s.Leases {
-				for a, n := l.First, 0; n < mostLeased && !l.Last.Less(a) && a.IsValid(); a, n = a.Next(), n+1 {
-					c.taken[a] = true
-				}
-			}
-		}
+	free := c.spec.FreeRanges(p)
+	if len(free) == 0 {
+		return netip.Addr{}, false
 	}
-	for n := int64(1); ; n++ {
-		a, ok := prefix.Nth(p, n)
-		if !ok || !c.taken[a] {
-			return a, ok
-		}
-	}
+	return free[0].First, true
 }
-
-// mostLeased is how many addresses of a lease range are looked at one by one.
-const mostLeased = 1 << 16
 
 // down finds addressed interfaces that are switched off, and switch ports that
 // are while an addressed interface is plugged in.
@@ -197,26 +182,6 @@ func (c *checker) down() {
 				About(c.spec.Label(far)).Mend("remove 'admin: down', or the cable").With(i.Place))
 		}
 	}
-}
-
-// leases finds addresses of interfaces that hosts may lease as well.
-func (c *checker) leases() {
-	c.each(func(id model.InterfaceID, a model.Address) {
-		s := c.spec.Interfaces[id].Segment
-		if s == model.None {
-			return
-		}
-		for _, l := range c.spec.Segments[s].Leases {
-			if l.Contains(a.Addr()) {
-				label := c.spec.Label(id)
-				f := finding.New(finding.LeaseOverFixed, a.Place, "%s is within the leases of %s, %s to %s", a.Addr(), c.spec.Segments[s].Name, l.First, l.Last).About(label).With(l.Place)
-				if free, ok := c.free(a.Prefix); ok {
-					f = f.Mend("%s is free", free)
-				}
-				c.report(f)
-			}
-		}
-	})
 }
 
 // primaries finds interfaces with several IPv4 addresses of one subnet of which

@@ -29,9 +29,8 @@ type checker struct {
 	open    []derive.Open
 	found   []finding.Finding
 	said    said
-	inForce *model.Spec         // with pending permits in force, once it is asked for
-	trials  int                 // how many remedies were tried
-	taken   map[netip.Addr]bool // every address in the plan, once it is asked for
+	inForce *model.Spec // with pending permits in force, once it is asked for
+	trials  int         // how many remedies were tried
 
 	endOrder []int                            // the ends of reached by address, once they are asked for
 	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for

@@ -65,7 +65,7 @@ func reached(net *forward.Network, d model.DeviceID) (netip.Addr, string, *forwa
 	var first netip.Addr
 	var failed *forward.Exchange
 	for _, a := range spec.Interfaces[device.Manage].Addresses {
-		if a.Addr().IsLinkLocalUnicast() || a.Virtual {
+		if a.Addr().IsLinkLocalUnicast() || a.OnTop() {
 			continue
 		}
 		if spec.Operator == model.None {

@@ -21,6 +21,14 @@ type PermitUse struct {
 	HiddenBy int   // the place of an earlier one that speaks of all that it does; -1 where none does
 	Must     []int // the requirements of the plan whose packets it decides about
 	Unused   bool  // nothing that anyone in the plan sends is decided by it
+	Tally    Tally // only where it was counted
+}
+
+// Tally is of how many pairs of addresses that a permit speaks of it decides about some
+// packet; the others an earlier one decides, or they never come by.
+type Tally struct {
+	Decides, Pairs int
+	Cut            bool // there are more pairs, which were not tried
 }
 
 // mostAddressed is up to how many interfaces each may begin a way that is tried.
@@ -33,19 +41,44 @@ type permitKey struct {
 	index  int
 }
 
-// mostWalks is how many ways are tried before it is taken that a permit may decide
-// about some.
-const mostWalks = 4000
+// Up to how many packets are followed for one permit: before it is taken that it may
+// decide about some, and where it is counted.
+const (
+	mostWalks   = 4000
+	mostCounted = 20000
+)
+
+// CountedPermits is Permits, with the pairs counted for those of some devices.
+func CountedPermits(net *forward.Network, devices []model.DeviceID) []PermitUse {
+	all := Permits(net)
+	c := &checker{net: net, spec: net.Spec}
+	inForce, ends := c.withPending(), c.everybody()
+	for n := range all {
+		if u := &all[n]; slices.Contains(devices, u.Device) {
+			on := net
+			if u.Permit.Pending {
+				on = inForce
+			}
+			u.Tally = c.tally(on, u, ends, mostCounted, false)
+		}
+	}
+	return all
+}
+
+// withPending is the network with every pending permit in force.
+func (c *checker) withPending() *forward.Network {
+	if !c.spec.Pending() {
+		return c.net
+	}
+	return forward.Resolve(network.Build(c.spec.WithPending()).State(c.net.State.Failures()...))
+}
 
 // Permits lists all permits with what they decide about. Pending ones are tried as
 // if all pending ones were in force.
 func Permits(net *forward.Network) []PermitUse {
 	spec := net.Spec
 	c := &checker{net: net, spec: spec}
-	inForce := net
-	if spec.Pending() {
-		inForce = forward.Resolve(network.Build(spec.WithPending()).State(net.State.Failures()...))
-	}
+	inForce := c.withPending()
 	must := c.decidedInMust(net, inForce)
 	var all []PermitUse
 	ends := c.everybody()
@@ -177,9 +210,15 @@ func (c *checker) everybody() []target {
 	return all
 }
 
-// decides tries whether any packet is decided by a permit. Each way is tried from
-// the side that begins it.
+// decides tries whether any packet is decided by a permit.
 func (c *checker) decides(net *forward.Network, u *PermitUse, ends []target) bool {
+	t := c.tally(net, u, ends, mostWalks, true)
+	return t.Decides > 0 || t.Cut // too many to say
+}
+
+// tally counts the pairs of which a permit decides about some packet, or stops at the
+// first. Each pair is tried from the side that begins.
+func (c *checker) tally(net *forward.Network, u *PermitUse, ends []target, most int, first bool) Tally {
 	p := u.Permit
 	from, to := &p.From, &p.To
 	if p.Answers {
@@ -218,25 +257,30 @@ func (c *checker) decides(net *forward.Network, u *PermitUse, ends []target) boo
 			receivers = append(receivers, e)
 		}
 	}
-	walks := 0
+	t, walks := Tally{}, 0
 	for _, a := range senders {
 		for _, b := range receivers {
 			if a.address.Is4() != b.address.Is4() || a == b {
 				continue
 			}
+			t.Pairs++
 			for _, s := range services {
-				if walks++; walks > mostWalks {
-					return true // too many to say
+				if walks++; walks > most {
+					t.Pairs, t.Cut = t.Pairs-1, true
+					return t
 				}
 				found := false
 				eachJudgement(forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: s}), func(d model.DeviceID, j policy.Judgement) {
 					found = found || d == u.Device && j.Own == u.Own && j.By == u.Index
 				})
 				if found {
-					return true
+					if t.Decides++; first {
+						return t
+					}
+					break
 				}
 			}
 		}
 	}
-	return false
+	return t
 }

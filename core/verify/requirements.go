@@ -200,7 +200,7 @@ func (c *checker) onSegment(s model.SegmentID) []target {
 			continue
 		}
 		for _, a := range i.Addresses {
-			if a.Virtual || a.Secondary || a.Addr().IsLinkLocalUnicast() {
+			if a.Secondary || a.Addr().IsLinkLocalUnicast() {
 				continue
 			}
 			if c.spec.Devices[i.Device].Kind == model.Host {

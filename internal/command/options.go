@@ -105,6 +105,16 @@ func (a *app) usableOver(over string, pending bool) (*workspace.Workspace, model
 	return w, service, nil
 }
 
+// listFlags are the options of every list.
+func (a *app) listFlags(cmd *cobra.Command) {
+	a.wideFlag(cmd)
+	a.matchFlag(cmd)
+}
+
+func (a *app) matchFlag(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&a.match, "match", "", "only rows with `TEXT` in what is known of them")
+}
+
 func (a *app) wideFlag(cmd *cobra.Command) {
 	cmd.Flags().BoolVar(&a.wide, "wide", false, "more columns")
 }

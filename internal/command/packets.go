@@ -59,10 +59,16 @@ func (a *app) packets() *cobra.Command {
 					return err
 				}
 			}
+			if len(args) == 3 && a.match != "" {
+				return errors.New("--match goes with packets one below the other, not with two interfaces side by side")
+			}
 			if len(args) > 1 {
 				v.Of(args[1:]...)
 			}
 			var err error
+			if len(args) < 3 {
+				v.Packets, _ = view.Matching(v.Packets, v.Table(), a.match)
+			}
 			if len(args) == 3 {
 				err = a.print(v, v.Beside(args[1], args[2]), func() { v.BesideText(a.out, args[1], args[2], a.width) })
 			} else {
@@ -74,7 +80,7 @@ func (a *app) packets() *cobra.Command {
 			return err
 		},
 	}
-	a.wideFlag(cmd)
+	a.listFlags(cmd)
 	a.formatFlags(cmd)
 	return cmd
 }

@@ -52,6 +52,7 @@ type app struct {
 	format  string
 	only    string
 	wide    bool
+	match   string
 	explain bool
 	only4   bool
 	only6   bool

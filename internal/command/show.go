@@ -45,7 +45,7 @@ func (a *app) show() *cobra.Command {
 		a.card(),
 		a.routes(),
 		a.list("permits", "permit", "What devices let pass, in order, and which requirements hang on it", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Permit, view.Table) {
-			return view.Permits(net.Spec, verify.Permits(net), devices)
+			return view.Permits(net.Spec, verify.CountedPermits(net, devices), devices)
 		})),
 		a.list("translations", "translation", "Which addresses are which beyond which interface", rowsOf(view.Translations)),
 		a.packets(),
@@ -60,11 +60,14 @@ func (a *app) show() *cobra.Command {
 
 // rows make the answer of a list from a network, or from its state: as data, and as
 // the table to print.
-type rows[From any] func(From, []model.DeviceID) (any, view.Table)
+type rows[From any] func(from From, devices []model.DeviceID, match string) (any, view.Table)
 
-// rowsOf are the rows of a list.
+// rowsOf are the rows of a list, those that match a text.
 func rowsOf[From, Row any](list func(From, []model.DeviceID) ([]Row, view.Table)) rows[From] {
-	return func(from From, devices []model.DeviceID) (any, view.Table) { return list(from, devices) }
+	return func(from From, devices []model.DeviceID, match string) (any, view.Table) {
+		data, table := list(from, devices)
+		return view.Matching(data, table, match)
+	}
 }
 
 // list is one 'show' command, of the devices named or of all.
@@ -75,10 +78,10 @@ func (a *app) list(name, alias, short string, make rows[*forward.Network]) *cobr
 		if err != nil {
 			return answer{}, err
 		}
-		return a.rowsFor(w.Who, names, func(devices []model.DeviceID) (any, view.Table) { return make(w.Network, devices) })
+		return a.rowsFor(w.Who, names, func(devices []model.DeviceID) (any, view.Table) { return make(w.Network, devices, a.match) })
 	})
 	a.withoutFlag(cmd, &without)
-	a.wideFlag(cmd)
+	a.listFlags(cmd)
 	return cmd
 }
 
@@ -91,10 +94,10 @@ func (a *app) stateList(name, alias, short string, make rows[*network.State]) *c
 		if err != nil {
 			return answer{}, err
 		}
-		return a.rowsFor(who, names, func(devices []model.DeviceID) (any, view.Table) { return make(state, devices) })
+		return a.rowsFor(who, names, func(devices []model.DeviceID) (any, view.Table) { return make(state, devices, a.match) })
 	})
 	a.withoutFlag(cmd, &without)
-	a.wideFlag(cmd)
+	a.listFlags(cmd)
 	return cmd
 }
 
@@ -202,17 +205,16 @@ func (a *app) interfaces() *cobra.Command {
 				return answer{}, err
 			}
 		}
-		f.Families = families
+		f.Families, f.Match = families, a.match
 		data, table := view.Interfaces(state, devices, f)
 		return answer{data, table, func() { table.Text(a.out, a.width, "", a.wide) }}, nil
 	})
 	cmd.Flags().BoolVar(&f.Down, "down", false, "only those that are not up; unused ports are left out")
 	cmd.Flags().StringVar(&f.Segment, "segment", "", "only those on `SEGMENT`, or that carry its VLAN")
-	cmd.Flags().StringVar(&f.Match, "match", "", "only those with `TEXT` in what is known of them")
 	a.must(cmd.RegisterFlagCompletionFunc("segment", a.completeSegments))
 	a.familyFlags(cmd)
 	a.withoutFlag(cmd, &without)
-	a.wideFlag(cmd)
+	a.listFlags(cmd)
 	return cmd
 }
 
@@ -253,6 +255,7 @@ func (a *app) routes() *cobra.Command {
 			return answer{}, err
 		}
 		data, table := view.Routes(w.Network, devices, f)
+		data, table = view.Matching(data, table, a.match)
 		return answer{data, table, func() {
 			if derived {
 				view.DerivedText(a.out, w.Derived, devices, f.Families, w.Spec.Wants.Summarise, w.Basis)
@@ -274,7 +277,7 @@ func (a *app) routes() *cobra.Command {
 	a.must(cmd.RegisterFlagCompletionFunc("type", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))
 	a.familyFlags(cmd)
 	a.withoutFlag(cmd, &without)
-	a.wideFlag(cmd)
+	a.listFlags(cmd)
 	return cmd
 }
 
@@ -303,7 +306,7 @@ var routeSources = []string{"local", "direct", "static", "derived", "learned"}
 
 // blocks is the one 'show' command that is not of devices.
 func (a *app) blocks() *cobra.Command {
-	return a.shownOf("blocks [BLOCK…]", "block", "The blocks: how full, and what lies where", a.completeBlocks, func(names []string) (answer, error) {
+	cmd := a.shownOf("blocks [BLOCK…]", "block", "The blocks: how full, and what lies where", a.completeBlocks, func(names []string) (answer, error) {
 		w, err := a.numbers()
 		if err != nil {
 			return answer{}, err
@@ -314,8 +317,11 @@ func (a *app) blocks() *cobra.Command {
 			}
 		}
 		data, table := view.Blocks(w.Spec, names)
-		return answer{data, table, func() { view.BlocksText(a.out, data, a.width) }}, nil
+		data, table = view.Matching(data, table, a.match)
+		return answer{data, table, func() { view.BlocksText(a.out, data, table.Empty, a.width) }}, nil
 	})
+	a.matchFlag(cmd)
+	return cmd
 }
 
 // devicesNamed is the devices named, or all.

@@ -75,10 +75,10 @@ func Blocks(spec *model.Spec, names []string) ([]Block, Table) {
 }
 
 // BlocksText draws each block: how full it is, a strip of its address space,
-// and what lies where.
-func BlocksText(w io.Writer, all []Block, width int) {
+// and what lies where; or says that there is none.
+func BlocksText(w io.Writer, all []Block, none string, width int) {
 	if len(all) == 0 {
-		fmt.Fprintln(w, "the plan has no blocks")
+		fmt.Fprintln(w, none)
 		return
 	}
 	for i, b := range all {

@@ -59,9 +59,19 @@ func (c Card) Text(w io.Writer, width int) {
 	if c.Main != "" || c.MainIPv6 != "" {
 		fmt.Fprintln(w, "known by "+strings.TrimSpace(c.Main+" "+c.MainIPv6))
 	}
+	if len(c.Answers) > 0 {
+		at := ""
+		if c.Managed != "" {
+			at = " at " + c.Managed
+		}
+		fmt.Fprintln(w, "answers "+Clean(strings.Join(c.Answers, ", ")+at))
+	}
 	c.ports(w, width)
 	c.addresses(w, width)
 	c.routes(w, width)
+	c.permits(w, width)
+	c.translations(w, width)
+	c.leases(w, width)
 	if len(c.Tests) > 0 {
 		fmt.Fprintln(w, "\n"+bold.Render("When done, ping")+" "+faint.Render("("+c.Basis+")"))
 		c.Table().Text(w, width, "  ", false)
@@ -110,6 +120,10 @@ func (i ExportedInterface) what() string {
 	add(i.Clocks, "clocked here")
 	add(i.Borrows != "", "as %s", i.Borrows)
 	add(i.Table != "", "table %s", i.Table)
+	add(i.Advertises, "advertises its IPv6 subnets")
+	add(len(i.Relays) > 0, "relays leases to %s", strings.Join(i.Relays, ", "))
+	add(i.Leased, "asks for its address")
+	add(i.Advertised, "takes IPv6 address and gateway as advertised")
 	return strings.Join(parts, ", ")
 }
 
@@ -117,13 +131,7 @@ func (c Card) addresses(w io.Writer, width int) {
 	t := Table{Columns: []Column{{Title: "interface"}, {Title: "address"}, {Title: "mask"}, {Title: "inverse mask"}}}
 	for _, i := range c.Interfaces {
 		for _, a := range i.Addresses {
-			text := fmt.Sprintf("%s/%d", a.Address, a.PrefixLength)
-			switch {
-			case a.Shared:
-				text += fmt.Sprintf(" shared, priority %d", a.Priority)
-			case a.Secondary:
-				text += " secondary"
-			}
+			text := strings.TrimSpace(fmt.Sprintf("%s/%d %s", a.Address, a.PrefixLength, a.what()))
 			t.Rows = append(t.Rows, []string{i.Interface, text, a.Mask, a.InverseMask})
 		}
 	}

@@ -25,32 +25,46 @@ type Exported struct {
 	MainIPv6   string              `json:"main_ipv6"` // likewise
 	Gateway    string              `json:"gateway"`   // the next hop of its IPv4 default route, "" where it has none
 	Gateway6   string              `json:"gateway_ipv6"`
+	Managed    string              `json:"managed"`    // the interface it is managed at, "" where it has no address
+	Answers    []string            `json:"answers"`    // the services it answers there
 	Interfaces []ExportedInterface `json:"interfaces"` // in the order of the plan
 	Routes     []ExportedRoute     `json:"routes"`     // static ones, gateways among them
+	Tables     []string            `json:"tables"`     // routing tables beside the main one
+
+	Permits      []ExportedPermit      `json:"permits"`     // in the order in which they are asked, those of what passes first
+	Otherwise    string                `json:"otherwise"`   // what becomes of what no permit speaks of: pass, drop or refuse
+	KeepsState   bool                  `json:"keeps_state"` // replies to what passed pass
+	Translations []ExportedTranslation `json:"translations"`
+	Leases       []ExportedLease       `json:"leases"` // that it gives
+	Beyond       []string              `json:"beyond"` // of the world: every prefix it answers for
 }
 
 // ExportedInterface is one interface of an exported device.
 type ExportedInterface struct {
-	Interface string            `json:"interface"`
-	Kind      string            `json:"kind"` // port, subinterface, VLAN interface or loopback
-	Note      string            `json:"note"`
-	Admin     string            `json:"admin"`   // up or down
-	Parent    string            `json:"parent"`  // of a subinterface
-	Tag       int               `json:"tag"`     // of a subinterface or VLAN interface, 0 where there is none
-	Segment   string            `json:"segment"` // whose addresses it has, or which an access port serves
-	Switched  bool              `json:"switched"`
-	Untagged  int               `json:"untagged_vlan"` // of a switch port, 0 where there is none
-	Tagged    []int             `json:"tagged_vlans"`  // of a switch port
-	MAC       string            `json:"mac"`
-	MTU       int               `json:"mtu"`       // bytes, 0 where the plan does not say
-	Bandwidth int               `json:"bandwidth"` // bits a second, 0 where the plan does not say
-	Line      string            `json:"line"`      // ethernet or serial
-	Clocks    bool              `json:"clocks"`    // this end of a serial line clocks it
-	Borrows   string            `json:"borrows"`   // the interface whose addresses it sends from
-	Group     string            `json:"group"`     // the group it is a member of
-	Members   []string          `json:"members"`   // of a group
-	Table     string            `json:"table"`     // the routing table it is in, "" for the main one
-	Addresses []ExportedAddress `json:"addresses"`
+	Interface  string            `json:"interface"`
+	Kind       string            `json:"kind"` // port, subinterface, VLAN interface or loopback
+	Note       string            `json:"note"`
+	Admin      string            `json:"admin"`   // up or down
+	Parent     string            `json:"parent"`  // of a subinterface
+	Tag        int               `json:"tag"`     // of a subinterface or VLAN interface, 0 where there is none
+	Segment    string            `json:"segment"` // whose addresses it has, or which an access port serves
+	Switched   bool              `json:"switched"`
+	Untagged   int               `json:"untagged_vlan"` // of a switch port, 0 where there is none
+	Tagged     []int             `json:"tagged_vlans"`  // of a switch port
+	MAC        string            `json:"mac"`
+	MTU        int               `json:"mtu"`        // bytes, 0 where the plan does not say
+	Bandwidth  int               `json:"bandwidth"`  // bits a second, 0 where the plan does not say
+	Line       string            `json:"line"`       // ethernet or serial
+	Clocks     bool              `json:"clocks"`     // this end of a serial line clocks it
+	Borrows    string            `json:"borrows"`    // the interface whose addresses it sends from
+	Group      string            `json:"group"`      // the group it is a member of
+	Members    []string          `json:"members"`    // of a group
+	Table      string            `json:"table"`      // the routing table it is in, "" for the main one
+	Leased     bool              `json:"leased"`     // it asks for its address
+	Advertised bool              `json:"advertised"` // it takes its IPv6 address and gateway from a router that advertises
+	Advertises bool              `json:"advertises"` // it advertises its IPv6 subnets and itself
+	Relays     []string          `json:"relays"`     // where it passes on what hosts ask for a lease
+	Addresses  []ExportedAddress `json:"addresses"`
 }
 
 // ExportedAddress is one address of an exported interface.
@@ -62,9 +76,12 @@ type ExportedAddress struct {
 	InverseMask  string `json:"inverse_mask"` // IPv4, else ""
 	Subnet       string `json:"subnet"`       // with its length
 	Secondary    bool   `json:"secondary"`
+	Preferred    bool   `json:"preferred"` // what the device sends from by this interface
 	LinkLocal    bool   `json:"link_local"`
-	Shared       bool   `json:"shared"`   // with other routers (VRRP)
-	Priority     int    `json:"priority"` // of a shared one
+	Shared       bool   `json:"shared"`     // with other routers (VRRP)
+	Priority     int    `json:"priority"`   // of a shared one
+	Leased       bool   `json:"leased"`     // asked for: whichever of the range, this one stands for it
+	Advertised   bool   `json:"advertised"` // made from what a router advertises; its identifier may be another
 }
 
 // ExportedRoute is one static route of an exported device.
@@ -115,6 +132,7 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 			}
 			x.Routes = append(x.Routes, r)
 		}
+		x.exportPolicy(spec, d)
 		all = append(all, x)
 	}
 	return all
@@ -151,17 +169,51 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 	for _, m := range i.Members {
 		x.Members = append(x.Members, spec.Interfaces[m].Name)
 	}
+	x.Leased, x.Advertised, x.Advertises, x.Relays = i.Leased, i.Advertised, i.Advertises, []string{}
+	for _, r := range i.Relay {
+		x.Relays = append(x.Relays, address(r.To))
+	}
 	for _, a := range i.Addresses {
-		family := prefix.FamilyOf(a.Addr())
-		x.Addresses = append(x.Addresses, ExportedAddress{
-			Address: a.Addr().String(), PrefixLength: a.Bits(), Family: familyOf(family), Mask: maskOf(prefix.Mask(a.Prefix), family), InverseMask: maskOf(prefix.InverseMask(a.Prefix), family),
-			Subnet: a.Masked().String(), Secondary: a.Secondary && !a.Virtual, LinkLocal: a.Addr().IsLinkLocalUnicast(), Shared: a.Virtual,
-		})
-		if a.Virtual {
-			x.Addresses[len(x.Addresses)-1].Priority = int(i.Priority)
-		}
+		x.Addresses = append(x.Addresses, exportedAddress(i, a))
 	}
 	return x
+}
+
+func exportedAddress(i *model.Interface, a model.Address) ExportedAddress {
+	family := prefix.FamilyOf(a.Addr())
+	x := ExportedAddress{
+		Address: a.Addr().String(), PrefixLength: a.Bits(), Family: familyOf(family), Mask: maskOf(prefix.Mask(a.Prefix), family), InverseMask: maskOf(prefix.InverseMask(a.Prefix), family),
+		Subnet: a.Masked().String(), Secondary: a.Secondary && !a.Virtual, Preferred: a.Preferred, LinkLocal: a.Addr().IsLinkLocalUnicast(), Shared: a.Virtual,
+		Leased: a.Rule == model.LeasedRule, Advertised: a.Rule == model.AdvertisedRule,
+	}
+	if a.Virtual {
+		x.Priority = int(i.Priority)
+	}
+	return x
+}
+
+// what is said of an address beside itself.
+func (a ExportedAddress) what() string {
+	var parts []string
+	if a.Shared {
+		parts = append(parts, fmt.Sprintf("shared, priority %d", a.Priority))
+	}
+	if a.Secondary {
+		parts = append(parts, "secondary")
+	}
+	if a.LinkLocal {
+		parts = append(parts, "link-local")
+	}
+	if a.Preferred {
+		parts = append(parts, "sends from it")
+	}
+	if a.Leased {
+		parts = append(parts, "leased")
+	}
+	if a.Advertised {
+		parts = append(parts, "as advertised")
+	}
+	return strings.Join(parts, ", ")
 }
 
 func familyOf(family prefix.Family) string {

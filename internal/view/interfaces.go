@@ -39,8 +39,15 @@ type Interface struct {
 	Borrows   string   `json:"borrows,omitempty"`   // the interface whose addresses it sends from
 	Shared    []string `json:"shared,omitempty"`    // gateway addresses it shares, with "master" behind those it answers for
 	Line      string   `json:"line,omitempty"`      // serial, or serial, clocked here
-	Hears     []string `json:"hears,omitempty"`     // routed interfaces on the same wire: DEVICE:INTERFACE
+	Parent    string   `json:"parent,omitempty"`    // of a subinterface
 	Place     string   `json:"place"`               // where the plan names it: file:line:column
+}
+
+// InterfaceInFull is all of one interface in JSON: the keys of Interface, and these.
+type InterfaceInFull struct {
+	Interface
+	InFull []ExportedAddress `json:"addresses_in_full"`
+	Hears  []string          `json:"hears,omitempty"` // routed interfaces on the same wire: DEVICE:INTERFACE
 }
 
 // Filter says which interfaces to list.
@@ -68,8 +75,8 @@ func (f Filter) takes(s *network.State, id model.InterfaceID, x Interface) bool 
 			return false
 		}
 	}
-	text := strings.ToLower(strings.Join(append([]string{x.Device + ":" + x.Interface, x.Segment, x.Why, x.Oper, x.Note, x.FarEnd, x.Cable, x.Kind, x.MAC}, x.Addresses...), " "))
-	return strings.Contains(text, strings.ToLower(f.Match))
+	text := strings.ToLower(f.Match)
+	return text == "" || strings.Contains(strings.ToLower(s.Spec.Label(id)+" "+listed(i)), text) || valueHas(x, text)
 }
 
 // Interfaces is the interfaces of the given devices for any format, as far as
@@ -124,6 +131,9 @@ func newInterface(s *network.State, id model.InterfaceID) Interface {
 	if c := s.Cable(id); c != model.None {
 		x.Cable, x.FarEnd = spec.Cables[c].Name, spec.Label(s.Peer(id))
 	}
+	if i.Parent != model.None {
+		x.Parent = spec.Interfaces[i.Parent].Name
+	}
 	x.Note, x.MAC, x.MTU, x.Bandwidth, x.Table = i.Note, i.MAC, i.MTU, int(i.Bandwidth), i.Table
 	if i.Group != model.None {
 		x.Group = spec.Interfaces[i.Group].Name
@@ -153,8 +163,12 @@ func newInterface(s *network.State, id model.InterfaceID) Interface {
 }
 
 // OneInterface is all that is known of one interface.
-func OneInterface(state *network.State, id model.InterfaceID) Interface {
-	x := newInterface(state, id)
+func OneInterface(state *network.State, id model.InterfaceID) InterfaceInFull {
+	x := InterfaceInFull{Interface: newInterface(state, id), InFull: []ExportedAddress{}}
+	i := &state.Spec.Interfaces[id]
+	for _, a := range i.Addresses {
+		x.InFull = append(x.InFull, exportedAddress(i, a))
+	}
 	for _, n := range state.Neighbours(id) {
 		x.Hears = append(x.Hears, state.Spec.Label(n))
 	}
@@ -162,7 +176,7 @@ func OneInterface(state *network.State, id model.InterfaceID) Interface {
 }
 
 // InterfaceText writes all that is known of one interface.
-func InterfaceText(w io.Writer, x Interface, carries string, width int) {
+func InterfaceText(w io.Writer, x InterfaceInFull, carries string, width int) {
 	style, state := good, x.Oper
 	if x.Oper != "up" {
 		style = bad
@@ -170,7 +184,7 @@ func InterfaceText(w io.Writer, x Interface, carries string, width int) {
 	if x.Why != "" {
 		state += ": " + x.Why
 	}
-	labelled(w, width, "", bold.Render(Clean(x.Device+":"+x.Interface))+" "+style.Render(Clean(state)), "  ")
+	labelled(w, width, "", bold.Render(Clean(x.Device+":"+x.Interface.Interface))+" "+style.Render(Clean(state)), "  ")
 	line := func(label, text string) {
 		if text != "" {
 			labelled(w, width, fmt.Sprintf("  %-10s ", label), Clean(text), "             ")
@@ -184,7 +198,24 @@ func InterfaceText(w io.Writer, x Interface, carries string, width int) {
 	}
 	line("note", x.Note)
 	line("kind", x.Kind)
-	line("addresses", strings.Join(x.Addresses, ", "))
+	line("parent", x.Parent)
+	if x.Kind == model.Subinterface.String() {
+		line("tag", number(x.Tag, ""))
+	}
+	for n, a := range x.InFull {
+		label := ""
+		if n == 0 {
+			label = "address"
+		}
+		text := fmt.Sprintf("%s/%d", a.Address, a.PrefixLength)
+		if a.Mask != "" {
+			text += " mask " + a.Mask
+		}
+		if what := a.what(); what != "" {
+			text += ", " + what
+		}
+		line(label, text)
+	}
 	line("shares", strings.Join(x.Shared, ", "))
 	line("borrows", x.Borrows)
 	line("segment", carries)
@@ -209,6 +240,9 @@ func listed(i *model.Interface) string {
 		text := a.Prefix.String()
 		if a.Virtual {
 			text += " shared"
+		}
+		if a.Varies() {
+			text += " " + a.Rule
 		}
 		all = append(all, text)
 	}

@@ -23,6 +23,9 @@ type Permit struct {
 	Out          []string `json:"out,omitempty"`   // it speaks only of what leaves by these
 	State        string   `json:"state"`           // in force or pending
 	Requirements []string `json:"requirements"`    // those whose packets it decides about
+	Decides      int      `json:"decides"`         // of how many pairs of addresses it decides about some packet; of a pending one: it would
+	Pairs        int      `json:"pairs"`           // of addresses it speaks of
+	More         bool     `json:"more,omitempty"`  // pairs, which were not tried
 	Never        string   `json:"never,omitempty"` // why it never decides
 	Note         string   `json:"note,omitempty"`  // as in the plan
 	File         string   `json:"file,omitempty"`  // where it is written
@@ -34,8 +37,8 @@ func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID
 	data := []Permit{}
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device", Heading: true}, {Key: "of", Title: "of"}, {Key: "number", Title: "no.", Right: true}, {Key: "sentence", Title: "permit"},
-		{Key: "in", Title: "in by"}, {Key: "out", Title: "out of"}, {Key: "state", Title: "state"},
-		{Key: "note", Title: "note", Below: true}, {Key: "requirements", Title: "requirements", Below: true, Lead: "decides for: "}, {Key: "never", Title: "never", Below: true},
+		{Key: "in", Title: "in by"}, {Key: "out", Title: "out of"}, {Key: "state", Title: "state"}, {Key: "decides", Title: "decides for", Right: true},
+		{Key: "note", Title: "note", Below: true}, {Key: "requirements", Title: "requirements", Below: true, Lead: "requirements: "}, {Key: "never", Title: "never", Below: true},
 	}, Empty: "no device judges what it passes on: the plan has no permits"}
 	for _, d := range devices {
 		device := &spec.Devices[d]
@@ -46,10 +49,19 @@ func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID
 			}
 		}
 		for _, p := range data[before:] {
-			table.Rows = append(table.Rows, []string{heading(device), p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, p.Note, strings.Join(p.Requirements, "; "), p.Never})
+			table.Rows = append(table.Rows, []string{heading(device), p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, p.decides(), p.Note, strings.Join(p.Requirements, "; "), p.Never})
 		}
 	}
 	return data, table
+}
+
+// decides is of how many pairs it decides.
+func (p Permit) decides() string {
+	text := fmt.Sprintf("%d of %s", p.Decides, Count(p.Pairs, "pair"))
+	if p.More {
+		text += " tried"
+	}
+	return text
 }
 
 // heading is a device with what it does with what no permit speaks of.
@@ -74,7 +86,7 @@ func counted(n int) string {
 func newPermit(spec *model.Spec, u verify.PermitUse) Permit {
 	p := Permit{
 		Device: spec.Devices[u.Device].Name, Of: "passing", Number: u.Index + 1, Sentence: u.Permit.Text, Effect: u.Permit.Ruling.String(),
-		State: "in force", Requirements: []string{}, Note: u.Permit.Note,
+		Decides: u.Tally.Decides, Pairs: u.Tally.Pairs, More: u.Tally.Cut, State: "in force", Requirements: []string{}, Note: u.Permit.Note,
 	}
 	if u.Own {
 		p.Of = "itself"
@@ -110,16 +122,21 @@ func written(p source.Place) (file string, line int) {
 	return p.File.Name, line
 }
 
+// translationKinds are the words for how addresses are translated.
+var translationKinds = [...]string{model.OneToOne: "one to one", model.Sharing: "shared", model.Taking: "taken"}
+
 // Translation is addresses that are others beyond an interface, in JSON.
 type Translation struct {
-	Device   string `json:"device"`
-	Sentence string `json:"sentence"`
-	Kind     string `json:"kind"`            // one to one, shared or taken
-	Beyond   string `json:"beyond"`          // the interface
-	Pairs    []Both `json:"pairs,omitempty"` // who is what: of one to one, of what is taken, and of the hosts behind what is shared
-	Answers  string `json:"answers"`         // how packets to the address get to the device
-	File     string `json:"file,omitempty"`
-	Line     int    `json:"line,omitempty"` // from 1
+	Device   string   `json:"device"`
+	Sentence string   `json:"sentence"`
+	Kind     string   `json:"kind"`             // one to one, shared or taken
+	Beyond   string   `json:"beyond"`           // the interface
+	Pairs    []Both   `json:"pairs,omitempty"`  // who is what: of one to one, of what is taken, and of the hosts behind what is shared
+	Free     []string `json:"free,omitempty"`   // what is left to take from
+	Unused   []string `json:"unused,omitempty"` // addresses of the subnets beyond, of the translation's family, that nobody has or stands for
+	Answers  string   `json:"answers"`          // how packets to the address get to the device
+	File     string   `json:"file,omitempty"`
+	Line     int      `json:"line,omitempty"` // from 1
 }
 
 // Both is an address on both sides of a translator.
@@ -136,17 +153,28 @@ func Translations(net *forward.Network, devices []model.DeviceID) ([]Translation
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device", Heading: true}, {Key: "beyond", Title: "beyond"}, {Key: "host", Title: "host"}, {Key: "inside", Title: "inside"}, {Key: "outside", Title: "is, beyond"},
 		{Key: "kind", Title: "kind"}, {Key: "answers", Title: "how it gets there", IfRoom: true}, {Key: "sentence", Title: "sentence", Wide: true},
+		{Key: "free", Title: "free", Below: true, Lead: "free to take: "}, {Key: "unused", Title: "unused", Below: true, Lead: "nobody has, beyond: "},
 	}, Empty: "no device translates addresses"}
 	for _, d := range devices {
 		for i := range spec.Devices[d].Translates {
 			x := newTranslation(net, d, &spec.Devices[d].Translates[i])
 			data = append(data, x)
-			for _, p := range x.Pairs {
+			last := i == len(spec.Devices[d].Translates)-1 || spec.Devices[d].Translates[i+1].Beyond != spec.Devices[d].Translates[i].Beyond
+			for n, p := range x.Pairs {
+				free, unused := "", ""
+				if n == len(x.Pairs)-1 {
+					if free = few(x.Free); x.Kind == translationKinds[model.Taking] && free == "" {
+						free = "none"
+					}
+					if last {
+						unused = few(x.Unused)
+					}
+				}
 				outside := p.Outside
 				if outside == "" {
 					outside = "none left"
 				}
-				table.Rows = append(table.Rows, []string{x.Device, x.Beyond, p.Host, p.Inside, outside, x.Kind, x.Answers, x.Sentence})
+				table.Rows = append(table.Rows, []string{x.Device, x.Beyond, p.Host, p.Inside, outside, x.Kind, x.Answers, x.Sentence, free, unused})
 			}
 		}
 	}
@@ -155,7 +183,7 @@ func Translations(net *forward.Network, devices []model.DeviceID) ([]Translation
 
 func newTranslation(net *forward.Network, d model.DeviceID, x *model.Translation) Translation {
 	spec := net.Spec
-	v := Translation{Device: spec.Devices[d].Name, Sentence: x.Text, Beyond: spec.Interfaces[x.Beyond].Name, Kind: [...]string{"one to one", "shared", "taken"}[x.Kind], Answers: "it is the interface's own"}
+	v := Translation{Device: spec.Devices[d].Name, Sentence: x.Text, Beyond: spec.Interfaces[x.Beyond].Name, Kind: translationKinds[x.Kind], Answers: "it is the interface's own"}
 	v.File, v.Line = written(x.Place)
 	v.File = path.Base(v.File)
 	if !x.ByInterface {
@@ -163,6 +191,16 @@ func newTranslation(net *forward.Network, d model.DeviceID, x *model.Translation
 		for _, own := range spec.Interfaces[x.Beyond].Addresses {
 			if own.Contains(x.First) {
 				v.Answers = "it answers for it there"
+			}
+		}
+	}
+	for _, r := range net.Policy.Free(d, x) {
+		v.Free = append(v.Free, r.String())
+	}
+	for _, a := range spec.Interfaces[x.Beyond].Addresses {
+		if !a.Secondary && !a.Addr().IsLinkLocalUnicast() && a.Addr().Is4() == (x.ByInterface || x.First.Is4()) {
+			for _, r := range spec.FreeRanges(a.Masked()) {
+				v.Unused = append(v.Unused, r.String())
 			}
 		}
 	}
@@ -177,6 +215,17 @@ func newTranslation(net *forward.Network, d model.DeviceID, x *model.Translation
 		v.Pairs = append(v.Pairs, b)
 	}
 	return v
+}
+
+// mostRanges is how many ranges are listed in a line.
+const mostRanges = 6
+
+// few is a list of ranges in a line, of many the first.
+func few(all []string) string {
+	if len(all) > mostRanges {
+		return strings.Join(all[:mostRanges], ", ") + fmt.Sprintf(" and %d more", len(all)-mostRanges)
+	}
+	return strings.Join(all, ", ")
 }
 
 // outside is what addresses are beyond a translator.

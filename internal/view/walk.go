@@ -11,7 +11,7 @@ import (
 )
 
 var walkColumns = []Column{
-	{Key: "device", Title: "device"}, {Key: "in", Title: "in by"}, {Key: "matched", Title: "longest match"},
+	{Key: "path", Title: "path"}, {Key: "device", Title: "device"}, {Key: "in", Title: "in by"}, {Key: "matched", Title: "longest match"},
 	{Key: "next_hop", Title: "next hop"}, {Key: "out", Title: "out of"}, {Key: "translates", Title: "translates", Below: true, Lead: "translates "},
 }
 
@@ -28,11 +28,13 @@ func rewritten(n *forward.Node, e *forward.Edge) string {
 	return strings.Join(parts, "; ")
 }
 
-// walkRows is a walk as rows: a step each, and a row for each end.
+// walkRows is a walk as rows: a step each, and a row for each end, paths of equal cost
+// apart.
 func walkRows(net *forward.Network, g *forward.Graph) [][]string {
 	spec := net.Spec
 	var rows [][]string
-	for i := range g.Nodes {
+	b := branchesOf(g)
+	for _, i := range b.order {
 		n := &g.Nodes[i]
 		device, in := spec.Devices[n.Device].Name, ifaceName(spec, n.In)
 		matched := subnet(n.Decision.Match.Prefix)
@@ -41,7 +43,7 @@ func walkRows(net *forward.Network, g *forward.Graph) [][]string {
 			if e.To < 0 {
 				next += ": " + outcomeWords[g.EndAt(i, j).Outcome]
 			}
-			rows = append(rows, []string{device, in, matched, next, ifaceName(spec, e.Hop.Out), rewritten(n, &e)})
+			rows = append(rows, []string{b.after(i, j, len(n.Edges)), device, in, matched, next, ifaceName(spec, e.Hop.Out), rewritten(n, &e)})
 		}
 		if len(n.Edges) > 0 {
 			continue
@@ -52,12 +54,12 @@ func walkRows(net *forward.Network, g *forward.Graph) [][]string {
 				word = outcomeWords[e.Outcome]
 			}
 		}
-		rows = append(rows, []string{device, in, matched, word, "", rewritten(n, nil)})
+		rows = append(rows, []string{b.of[i], device, in, matched, word, "", rewritten(n, nil)})
 	}
 	for _, e := range g.Endings {
 		if e.Outcome == forward.Looped {
 			n := g.Nodes[e.Node]
-			rows = append(rows, []string{spec.Devices[n.Device].Name, ifaceName(spec, n.In), "", "here again: a loop", "", ""})
+			rows = append(rows, []string{b.of[e.Node], spec.Devices[n.Device].Name, ifaceName(spec, n.In), "", "here again: a loop", "", ""})
 		}
 	}
 	return rows
@@ -77,7 +79,7 @@ func walkText(w io.Writer, net *forward.Network, title string, g *forward.Graph,
 	table := Table{Columns: walkColumns, Rows: walkRows(net, g)}
 	table.Text(w, width, "  ", false)
 	if explain {
-		for i := range g.Nodes {
+		for _, i := range branchesOf(g).order {
 			explainNode(w, net, g, i, width)
 		}
 	}
