@@ -79,8 +79,9 @@ func (f *facts) whole() {
 	tree := [...]string{"single", "per-vlan", "none"}[s.Settings.Tree]
 	for _, x := range []struct{ name, value string }{
 		{"resolve-through-default", yesNo(s.Settings.ResolveThroughDefault)},
+		{"answers-without-link", yesNo(s.Settings.AnswersWithoutLink)},
 		{"vlan-interface-needs-port", yesNo(s.Settings.VLANInterfaceNeedsPort)},
-		{"error-source", map[bool]string{true: "towards-sender", false: "incoming"}[s.Settings.ErrorsTowardsSender]},
+		{"error-source", errorSource(s.Settings, prefix.IPv4)}, {"error-source in IPv6", errorSource(s.Settings, prefix.IPv6)},
 		{"spanning-tree", tree}, {"tree-root", f.deviceName(s.Settings.TreeRoot)},
 	} {
 		f.add(OfSetting, "", x.name, none, x.value)
@@ -351,4 +352,8 @@ func keyedFacts(spec *model.Spec) (map[factKey]fact, []factKey) {
 		order = append(order, k)
 	}
 	return all, order
+}
+
+func errorSource(s model.Settings, family prefix.Family) string {
+	return map[bool]string{true: "towards-sender", false: "incoming"}[s.ErrorsTowardsSender[family]]
 }

@@ -22,7 +22,7 @@ var HowCompared = map[string]map[string]How{
 	},
 	"accept": {"finding": need(ofTheTeam), "of": need(ofTheTeam), "because": need(ofTheTeam), "until": need(ofTheTeam)},
 	"settings": {
-		"resolve-through-default": by(OfSetting), "vlan-interface-needs-port": by(OfSetting), "error-source": by(OfSetting), "spanning-tree": by(OfSetting), "tree-root": by(OfSetting),
+		"resolve-through-default": by(OfSetting), "vlan-interface-needs-port": by(OfSetting), "error-source": by(OfSetting), "answers-without-link": by(OfSetting), "spanning-tree": by(OfSetting), "tree-root": by(OfSetting),
 		"ports-start": by(OfAdmin).inState(OfAdmin), "default-vlan": by(OfVLAN).inState(OfVLAN),
 	},
 	"wants": {"reach": by(OfWants), "world": by(OfWants), "carriers": by(OfWants), "floating": by(OfWants), "summarise": by(OfWants), "leave-out": by(OfWants)},

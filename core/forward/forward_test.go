@@ -305,6 +305,61 @@ func TestWhereErrorsComeFromIsASetting(t *testing.T) {
 	assert.Equal(t, "2 b 10.0.0.5: time exceeded, lost", traced(t, coretest.Network(t, "settings: {error-source: towards-sender}\n"+plan), "west", "10.2.0.10")[1])
 }
 
+// aside is a network in which b hears from h by x, and answers by y.
+const aside = `segments: {l: {prefix: "2001:db8:1::/64"}, x: {prefix: "2001:db8:2::/64"}, y: {prefix: "2001:db8:3::/64"}}
+devices:
+  h: {is: host, interfaces: {p: {segment: l, address: 9}}, gateway: a}
+  a: {is: router, interfaces: {l: {segment: l, address: 1}, x: {segment: x, address: 1}, y: {segment: y, address: 1}}, routes: {"2001:db8:9::/48": "2001:db8:2::2"}}
+  b: {is: router, interfaces: {x: {segment: x, address: 2}, y: {segment: y, address: 2}}, routes: {"2001:db8:1::/64": "2001:db8:3::1"}}
+`
+
+// A reply that leaves by another interface than the request came in by is told.
+func TestRepliesThatLeaveElsewhere(t *testing.T) {
+	for to, want := range map[string][]string{"2001:db8:2::2": {"b:x", "b:y"}, "2001:db8:3::2": nil, "2001:db8:2::1": nil} {
+		net := coretest.Network(t, strings.Replace(aside, `"2001:db8:2::2"}}`, `"2001:db8:2::2", "2001:db8:3::2/128": "2001:db8:3::2"}}`, 1))
+		x := forward.Ping(net, coretest.Device(t, net.Spec, "h"), netip.Addr{}, netip.MustParseAddr(to), model.None)
+		assert.Equal(t, forward.Works, x.Verdict(), to)
+		var got []string
+		if in, out, elsewhere := x.Elsewhere(); elsewhere {
+			got = []string{net.Spec.Label(in), net.Spec.Label(out)}
+		}
+		assert.Equal(t, want, got, to)
+	}
+}
+
+// In IPv6 too, where unless set they come from what is used towards the sender.
+func TestWhereIPv6ErrorsComeFromIsASetting(t *testing.T) {
+	for settings, want := range map[string]string{
+		"": "2001:db8:3::2", "settings: {error-source: towards-sender}\n": "2001:db8:3::2", "settings: {error-source: {ipv6: towards-sender}}\n": "2001:db8:3::2",
+		"settings: {error-source: incoming}\n": "2001:db8:2::2", "settings: {error-source: {ipv6: incoming, ipv4: towards-sender}}\n": "2001:db8:2::2", "settings: {error-source: {ipv4: incoming}}\n": "2001:db8:3::2",
+	} {
+		assert.Equal(t, "2 b "+want+": no route to destination", traced(t, coretest.Network(t, settings+aside), "h", "2001:db8:9::9")[1], settings)
+	}
+}
+
+// A device whose interface has no link does not answer for its address, unless it is set
+// that it does, as Linux does; one that is switched off never.
+func TestAnswersWithoutLinkIsASetting(t *testing.T) {
+	plan := `segments: {l: {prefix: [10.1.0.0/24, "2001:db8:1::/64"]}, x: {prefix: [10.2.0.0/24, "2001:db8:2::/64"]}}
+devices:
+  h: {is: host, interfaces: {p: {segment: l, address: 9}}, gateway: r}
+  r: {is: router, interfaces: {l: {segment: l, address: 1}, x: {segment: x, address: 1}}}
+  f: {is: host, interfaces: {p: {segment: x, address: 9, admin: down}}}
+cables: [h:p to r:l, r:x to f:p]
+`
+	for _, to := range []string{"10.2.0.1", "2001:db8:2::1"} {
+		verdict := func(plan string) forward.Verdict {
+			net := coretest.Network(t, plan)
+			return forward.Ping(net, coretest.Device(t, net.Spec, "h"), netip.Addr{}, netip.MustParseAddr(to), model.None).Verdict()
+		}
+		set := "settings: {answers-without-link: true}\n"
+		assert.Equal(t, forward.Fails, verdict(plan), to)
+		assert.Equal(t, forward.Works, verdict(set+plan), to)
+		assert.Equal(t, forward.Fails, verdict(set+strings.Replace(plan, "x: {segment: x, address: 1}", "x: {segment: x, address: 1, admin: down}", 1)), to)
+		assert.Equal(t, forward.Fails, verdict(set+"must: []\n"+strings.Replace(strings.Replace(plan, "r:l,", "r:x,", 1), "r:x to f:p", "r:l to f:p", 1)), "no way to it")
+	}
+}
+
 // A packet is looked up in the table of the interface it came in by, what a
 // device itself sends in its main one, and neither knows the other's routes.
 func TestTablesByName(t *testing.T) {

@@ -5,6 +5,7 @@ import (
 	"net/netip"
 
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -216,15 +217,19 @@ func common6(a, b netip.Addr) int {
 //
 // What is for the device itself is refused from the address that was asked (as RFC 4443
 // §2.2 has it for IPv6), and what was translated on its way in from the address it was
-// sent to, so that what is inside keeps its address to itself. Else in IPv4 it is the
-// primary address of the interface the packet came in by, unless the setting says
-// towards the sender; in IPv6 that of any packet to the sender.
+// sent to, so that what is inside keeps its address to itself. Else it is, as the setting
+// of the family says, that of the interface the packet came in by (in IPv4 its primary
+// one), or that of any packet to the sender.
 func errorSource(net *Network, n *Node) (netip.Addr, bool) {
 	if !n.Source.IsValid() {
 		return netip.Addr{}, false
 	}
 	source, ok := netip.Addr{}, false
-	if n.Source.Is4() && n.In != model.None && !net.Spec.Settings.ErrorsTowardsSender {
+	incoming := n.In != model.None && !net.Spec.Settings.ErrorsTowardsSender[prefix.FamilyOf(n.Source)]
+	if incoming && n.Source.Is6() {
+		source, ok = source6(net, n.Device, n.In, n.Source)
+	}
+	if incoming && n.Source.Is4() {
 		for _, a := range net.Spec.Interfaces[n.In].Addresses {
 			if a.Addr().Is4() && !a.Secondary {
 				source, ok = a.Addr(), true

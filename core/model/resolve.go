@@ -26,6 +26,7 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 		cables:   map[string]CableID{},
 	}}
 	r.settings()
+	r.errorSource()
 	r.names()
 	r.blocks()
 	r.segments()
@@ -112,10 +113,23 @@ func (r *resolver) report(f finding.Finding) {
 func (r *resolver) settings() {
 	r.spec.Settings = Settings{
 		ResolveThroughDefault:  r.doc.Settings.ResolveThroughDefault.Or(false),
+		AnswersWithoutLink:     r.doc.Settings.AnswersWithoutLink.Or(false),
 		VLANInterfaceNeedsPort: r.doc.Settings.VLANInterfaceNeedsPort.Or(true),
-		ErrorsTowardsSender:    r.doc.Settings.ErrorSource.Value == "towards-sender",
+		ErrorsTowardsSender:    [2]bool{prefix.IPv6: true},
 		Tree:                   map[string]Tree{"per-vlan": TreePerVLAN, "none": NoTree}[r.doc.Settings.SpanningTree.Value],
 		TreeRoot:               None,
+	}
+}
+
+// errorSource resolves where errors come from, by family.
+func (r *resolver) errorSource() {
+	s := &r.doc.Settings
+	for family, word := range map[prefix.Family]string{prefix.IPv4: "ipv4", prefix.IPv6: "ipv6"} {
+		for _, t := range []plan.Text{s.ErrorSource, s.ErrorSourceOf[word]} {
+			if t.Written() {
+				r.spec.Settings.ErrorsTowardsSender[family] = t.Value == "towards-sender"
+			}
+		}
 	}
 }
 

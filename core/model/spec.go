@@ -59,9 +59,10 @@ type Spec struct {
 
 // Settings are the behaviours in which makes of equipment differ.
 type Settings struct {
-	ResolveThroughDefault  bool // a next hop may be found through the default route
-	VLANInterfaceNeedsPort bool // a VLAN interface is up only while a port with its VLAN is
-	ErrorsTowardsSender    bool // IPv4 errors come from the address used towards the sender
+	ResolveThroughDefault  bool    // a next hop may be found through the default route
+	AnswersWithoutLink     bool    // a device answers for addresses of an interface that is switched on and has no link
+	VLANInterfaceNeedsPort bool    // a VLAN interface is up only while a port with its VLAN is
+	ErrorsTowardsSender    [2]bool // by family: ICMP errors come from the address used towards the sender, not from the interface the packet came in by
 	Tree                   Tree
 	TreeRoot               DeviceID // None: the first switch
 }

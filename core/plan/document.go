@@ -77,7 +77,9 @@ func (d *Document) Files() []*source.File {
 type Settings struct {
 	ResolveThroughDefault  Switch
 	VLANInterfaceNeedsPort Switch
-	ErrorSource            Text
+	AnswersWithoutLink     Switch
+	ErrorSource            Text            // of both families
+	ErrorSourceOf          map[string]Text // by family, as the plan writes it
 	SpanningTree           Text
 	TreeRoot               Text
 	PortsStart             Text

@@ -147,7 +147,8 @@ func topKeys() []key[Document] {
 var settingKeys = []key[Settings]{
 	{"resolve-through-default", "true or false; false unless set", "Whether a static route's next hop may be found through the default route.", truth(func(s *Settings) *Switch { return &s.ResolveThroughDefault })},
 	{"vlan-interface-needs-port", "true or false; true unless set", "Whether a VLAN interface is up only while some port that carries its VLAN is up.", truth(func(s *Settings) *Switch { return &s.VLANInterfaceNeedsPort })},
-	{"error-source", "`incoming` or `towards-sender`; `incoming` unless set", "Which IPv4 address an ICMP error comes from: the primary one of the interface the packet came in by, or the one the device would use to reach the sender.", choice(func(s *Settings) *Text { return &s.ErrorSource }, "incoming", "towards-sender")},
+	{"answers-without-link", "true or false; false unless set", "Whether a device answers for the addresses of an interface that is switched on and has no link: Linux does. The interface's subnets are gone from its routes all the same.", truth(func(s *Settings) *Switch { return &s.AnswersWithoutLink })},
+	{"error-source", "`incoming` or `towards-sender`, or by family such as `{ipv4: incoming, ipv6: incoming}`; `incoming` in IPv4 and `towards-sender` in IPv6 unless set", "Which address an ICMP error comes from: that of the interface the packet came in by, or the one the device would use to reach the sender (as RFC 4443 §2.2 has it).", (*reader).errorSource},
 	{"spanning-tree", "`single`, `per-vlan` or `none`; `single` unless set", "How loops of switches are blocked: by one tree for all VLANs, by a tree for each, or not at all.", choice(func(s *Settings) *Text { return &s.SpanningTree }, "single", "per-vlan", "none")},
 	{"tree-root", "a switch; the first of the plan unless set", "The root of the spanning tree.", text(func(s *Settings) *Text { return &s.TreeRoot })},
 	{"ports-start", "`up` or `down`, or by kind of device such as `{router: down, switch: up}`; `up` unless set", "Whether an interface that says nothing of it is administratively up. Much equipment has its router ports down until they are switched on. Those of hosts are always up.", (*reader).portsStart},
@@ -279,6 +280,23 @@ func (r *reader) portsStart(s *Settings, n *yaml.Node, what string) {
 			return
 		}
 		s.PortsStartOf[kind.Value] = r.choice(v, what+" of a "+kind.Value, "up", "down")
+	})
+}
+
+// errorSource reads where errors come from, in both families or by family.
+func (r *reader) errorSource(s *Settings, n *yaml.Node, what string) {
+	words := []string{"incoming", "towards-sender"}
+	if n.Kind != yaml.MappingNode {
+		s.ErrorSource = r.choice(n, what, words...)
+		return
+	}
+	s.ErrorSourceOf = map[string]Text{}
+	r.mapping(n, what, func(family Text, v *yaml.Node) {
+		if families := []string{"ipv4", "ipv6"}; !slices.Contains(families, family.Value) {
+			r.report(finding.New(finding.BadValue, family.Place, "%s is said of %s, not of %s", what, oneOf(families), family.Value))
+			return
+		}
+		s.ErrorSourceOf[family.Value] = r.choice(v, what+" of "+family.Value, words...)
 	})
 }
 

@@ -77,7 +77,11 @@ func (t *Table) own(state *network.State, fresh []raw) []raw {
 	spec := state.Spec
 	device := &spec.Devices[t.key.Device]
 	for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
-		if !state.IsUp(i) || spec.Interfaces[i].Switched || spec.Interfaces[i].Table != t.key.Name {
+		if spec.Interfaces[i].Switched || spec.Interfaces[i].Table != t.key.Name {
+			continue
+		}
+		if !state.IsUp(i) {
+			fresh = withoutLink(state, i, fresh)
 			continue
 		}
 		for _, a := range spec.Interfaces[i].Addresses {
@@ -97,6 +101,20 @@ func (t *Table) own(state *network.State, fresh []raw) []raw {
 	if t.key.Name == "" {
 		for _, p := range device.Beyond {
 			fresh = append(fresh, raw{Route{static: noStatic, out: model.None, Source: Local}, p.Prefix})
+		}
+	}
+	return fresh
+}
+
+// withoutLink adds the addresses that a device answers for though their interface has no
+// link, where the setting says so.
+func withoutLink(state *network.State, i model.InterfaceID, fresh []raw) []raw {
+	if cause := state.Status(i).Cause; !state.Spec.Settings.AnswersWithoutLink || cause == network.AdminDown || cause == network.DeviceFailed {
+		return fresh
+	}
+	for _, a := range state.Spec.Interfaces[i].Addresses {
+		if !a.Virtual && !a.Addr().IsLinkLocalUnicast() {
+			fresh = append(fresh, raw{Route{static: noStatic, out: i, Source: Local}, netip.PrefixFrom(a.Addr(), a.Addr().BitLen())})
 		}
 	}
 	return fresh

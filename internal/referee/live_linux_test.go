@@ -14,6 +14,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/policy"
 	"ropeswing/core/prefix"
 	"ropeswing/internal/wire"
 )
@@ -116,4 +117,14 @@ func (l *lab) sure(x *forward.Exchange) bool {
 		}
 	}
 	return !slices.ContainsFunc(x.Back, judged)
+}
+
+// judged tells whether permits look at a packet for itself on its way.
+func judged(g *forward.Graph) bool {
+	looked := func(x *forward.Treatment) bool {
+		return x != nil && (x.Judged.By >= 0 || x.Judged.By == policy.ByOtherwise)
+	}
+	return g != nil && slices.ContainsFunc(g.Nodes, func(n forward.Node) bool {
+		return looked(n.Treated) || slices.ContainsFunc(n.Edges, func(e forward.Edge) bool { return looked(e.Treated) })
+	})
 }

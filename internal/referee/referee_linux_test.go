@@ -21,7 +21,6 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/policy"
 	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
@@ -29,10 +28,9 @@ import (
 // How Linux and the rules of the design differ by choice, so that the test knows:
 //   - Linux drops an IPv4 packet that comes back to its own sender, where the rules
 //     forward it: traces that come by their sender again are not compared.
-//   - In IPv6 this kernel sends errors from the interface the packet came in by, the
-//     rules from the address used towards the sender (RFC 4443 §2.2): compared is
-//     which device answers, not by which of its addresses.
-//     Permits that judge an error for itself by its source may differ, then.
+//   - Some kernels send IPv6 errors from the interface the packet came in by, others
+//     from the address used towards the sender (RFC 4443 §2.2): the setting is the
+//     kernel's.
 //   - An interface that is down keeps its addresses, and Linux answers for them:
 //     they are taken away by hand.
 //   - Linux does not look next hops up recursively: the networks here have none.
@@ -136,6 +134,8 @@ func referee(t *testing.T, seed uint64, s *score) {
 	if seed%4 != 0 {
 		spec = coretest.WithRandomPolicies(spec, r)
 	}
+	asking = t
+	spec.Settings.ErrorsTowardsSender[prefix.IPv6] = towardsSender6()
 	topology := network.Build(spec)
 	var failures []network.Failure
 	for id := range spec.Cables {
@@ -483,12 +483,9 @@ func (l *lab) traceDiffers(net *forward.Network, x *forward.Exchange, a *answers
 		got, did := a.hops[probeKey{x.Target, hop.TTL}]
 		want := !answer.Silent && !answer.Lost && answer.Back != nil && answer.Back.Verdict() == forward.Works
 		by := l.spec.Devices[answer.Device].Name
-		own := slices.ContainsFunc(l.spec.HoldersOf(got.from), func(id model.InterfaceID) bool { return l.spec.Interfaces[id].Device == answer.Device })
 		switch {
 		case did && late(got.word) && !want:
 			continue // told of an earlier probe's neighbour
-		case x.Target.Is6() && want != did && judged(answer.Back):
-			continue // by its source, which Linux chooses otherwise
 		case want && !did && word == "network unreachable":
 			continue // Linux tells a peer of it only now and then, whatever the settings
 		case want != did:
@@ -499,22 +496,12 @@ func (l *lab) traceDiffers(net *forward.Network, x *forward.Exchange, a *answers
 			return nil, differs
 		case want && got.word != word:
 			return nil, fmt.Sprintf(", TTL %d: predicted '%s' of %s, Linux says '%s' from %s", hop.TTL, word, by, got.word, got.from)
-		case want && got.from != answer.Address && (x.Target.Is4() || !own):
+		case want && got.from != answer.Address:
 			return nil, fmt.Sprintf(", TTL %d: predicted %s %s, Linux says %s", hop.TTL, by, answer.Address, got.from)
 		}
 		hops = append(hops, hop)
 	}
 	return hops, ""
-}
-
-// judged tells whether permits look at a packet for itself on its way.
-func judged(g *forward.Graph) bool {
-	looked := func(x *forward.Treatment) bool {
-		return x != nil && (x.Judged.By >= 0 || x.Judged.By == policy.ByOtherwise)
-	}
-	return g != nil && slices.ContainsFunc(g.Nodes, func(n forward.Node) bool {
-		return looked(n.Treated) || slices.ContainsFunc(n.Edges, func(e forward.Edge) bool { return looked(e.Treated) })
-	})
 }
 
 // late tells whether a word is told only after a neighbour was asked in vain.

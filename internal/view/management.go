@@ -11,12 +11,14 @@ import (
 // Managed is how the operator comes to a device, in JSON.
 type Managed struct {
 	Device  string   `json:"device"`
-	Address string   `json:"address,omitempty"` // where it is managed
-	Answers []string `json:"answers"`           // the services it answers there
-	By      string   `json:"by,omitempty"`      // the service by which the operator logs in, or would
-	State   string   `json:"state"`             // reached, not reached, no login, no address, or no operator
-	Why     string   `json:"why,omitempty"`     // why it is not reached
-	Way     []string `json:"way,omitempty"`     // the devices from the operator to it
+	Address string   `json:"address,omitempty"`     // where it is managed
+	Answers []string `json:"answers"`               // the services it answers there
+	By      string   `json:"by,omitempty"`          // the service by which the operator logs in, or would
+	State   string   `json:"state"`                 // reached, not reached, no login, no address, or no operator
+	Why     string   `json:"why,omitempty"`         // why it is not reached
+	Way     []string `json:"way,omitempty"`         // the devices from the operator to it
+	Comes   string   `json:"comes_in_by,omitempty"` // where the reply leaves by another interface than the session comes in by: DEVICE:INTERFACE
+	Leaves  string   `json:"leaves_by,omitempty"`   // and the one it leaves by
 }
 
 // Management is how each of the devices that has to be logged in to is reached.
@@ -46,11 +48,18 @@ func Management(net *forward.Network, all []verify.Managed, devices []model.Devi
 				x.Why = f.Words(net)
 			}
 		}
+		note := x.Why
+		if m.Exchange != nil && x.State == "reached" {
+			if in, out, elsewhere := m.Exchange.Elsewhere(); elsewhere {
+				x.Comes, x.Leaves = spec.Label(in), spec.Label(out)
+				note = replyWords(x.Comes, x.Leaves)
+			}
+		}
 		for _, d := range m.Way {
 			x.Way = append(x.Way, spec.Devices[d].Name)
 		}
 		data = append(data, x)
-		table.Rows = append(table.Rows, []string{x.Device, x.Address, strings.Join(x.Answers, ", "), x.By, x.State, strings.Join(x.Way, ", "), x.Why})
+		table.Rows = append(table.Rows, []string{x.Device, x.Address, strings.Join(x.Answers, ", "), x.By, x.State, strings.Join(x.Way, ", "), note})
 	}
 	return data, table
 }

@@ -30,10 +30,12 @@ type PingFamily struct {
 	Verdict string   `json:"verdict"`          // works, fails, depends on the flow or unknown
 	Source  string   `json:"source,omitempty"` // absent where the sender has no address
 	Target  string   `json:"target"`
-	Failure *Failure `json:"failure,omitempty"` // the first that fails, there before back
-	Remedy  []Change `json:"remedy,omitempty"`  // changes tried all together: it works
-	There   *Graph   `json:"there,omitempty"`   // the request
-	Back    []Graph  `json:"back,omitempty"`    // the reply; several where an address is held twice
+	Failure *Failure `json:"failure,omitempty"`     // the first that fails, there before back
+	Remedy  []Change `json:"remedy,omitempty"`      // changes tried all together: it works
+	Comes   string   `json:"comes_in_by,omitempty"` // where the reply leaves by another interface than the request came in by: DEVICE:INTERFACE
+	Leaves  string   `json:"leaves_by,omitempty"`   // and the one it leaves by
+	There   *Graph   `json:"there,omitempty"`       // the request
+	Back    []Graph  `json:"back,omitempty"`        // the reply; several where an address is held twice
 
 	trial ask.Trial
 }
@@ -85,6 +87,9 @@ func newFamily(net *forward.Network, t ask.Trial) PingFamily {
 	f.There = &there
 	for _, b := range t.Back {
 		f.Back = append(f.Back, NewGraph(net, b))
+	}
+	if in, out, elsewhere := t.Elsewhere(); elsewhere && t.Verdict() == forward.Works {
+		f.Comes, f.Leaves = net.Spec.Label(in), net.Spec.Label(out)
 	}
 	if fail, failing := t.Failure(net); failing {
 		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: net.Spec.Devices[fail.Device].Name, Reason: fail.Words(net), cause: net.Spec.Devices[fail.Cause].Name}
@@ -180,6 +185,11 @@ func (p Ping) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 		fmt.Fprintln(w, faint.Render("not tried: "+Clean(x)))
 	}
 	p.failures(w, width)
+	for i, f := range p.Families {
+		if f.Comes != "" && (i == 0 || p.Families[0].Comes != f.Comes || p.Families[0].Leaves != f.Leaves) {
+			paragraph(w, width, pad("note", 8)+Clean(replyWords(f.Comes, f.Leaves)), "        ")
+		}
+	}
 	if p.Next != "" {
 		fmt.Fprintln(w, pad("next", 8)+Clean(p.Next))
 	}
@@ -199,6 +209,11 @@ func (p Ping) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 			walkText(w, net, forward.FamilyOf(f.trial.Target)+" back", b, width, explain)
 		}
 	}
+}
+
+// replyWords says that a reply leaves elsewhere than the request came in.
+func replyWords(in, out string) string {
+	return "the request comes in by " + in + ", and the reply leaves by " + out
 }
 
 // failures writes why each family fails, once where two fail alike.
