@@ -117,6 +117,22 @@ func TestBeside(t *testing.T) {
 	r = run(t, t.TempDir(), "beside", "192.168.200.2/30", "--avoid", "192.168.200.1")
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, r.out, "no other address free")
+	assert.Contains(t, run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "DHCP").out, "put back: address by DHCP")
+	for now, want := range map[string]string{"10.48.1.111/28": "no machine's address", "10.48.1.106/28,10.48.2.1": "is not in its subnet", "10.48.1.106/28,10.48.1.106": "is its own address", "10.48.1.106": "no prefix length"} {
+		r = run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", now)
+		assert.Equal(t, 2, r.code, now)
+		assert.Contains(t, r.err, want, now)
+	}
+
+	// A box that is to become a device of the plan: what to give it, and the laptop then.
+	dir := lights(t)
+	out := oneLine(run(t, dir, "beside", "192.168.200.1/24", "quay-sw1").out)
+	assert.Contains(t, out, "give it 10.48.1.98/28, mask 255.255.255.240, gateway 10.48.1.97: it is quay-sw1 then set 10.48.1.99/28: the laptop, to see it there then ping 10.48.1.98")
+	assert.Equal(t, "10.48.1.101\n", run(t, dir, "beside", "10.48.1.100/28", "--only", "address").out, "what nobody of the plan has")
+	assert.Equal(t, "10.48.1.94\n", run(t, dir, "beside", "10.48.1.92/28", "--only", "address").out, "nor hosts lease")
+	assert.Contains(t, run(t, dir, "beside", "192.168.200.1/24", "--now", "10.48.1.10/26").out, "10.48.1.10 is desk-7:port in the plan")
+	assert.NotContains(t, run(t, dir, "beside", "192.168.200.1/24", "--now", "10.48.1.106/28").out, "in the plan", "the operator's own")
+	assert.Contains(t, run(t, dir, "beside", "quay-sw9").err, "did you mean")
 }
 
 func TestArithmeticSlips(t *testing.T) {

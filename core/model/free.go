@@ -10,11 +10,16 @@ import (
 // FreeRanges lists the usable addresses of a subnet that nobody has or is to have: no
 // interface, gateway, lease or translation, and nothing that a block keeps. In order.
 func (s *Spec) FreeRanges(p netip.Prefix) []prefix.Range {
-	first, last := prefix.First(p), prefix.Last(p)
-	if !first.IsValid() || !last.IsValid() {
-		return nil
-	}
+	return prefix.UsableRange(p).But(s.TakenIn(p))
+}
+
+// TakenIn lists what of a subnet somebody has or is to have, and what nobody may have: its
+// reserved anycast addresses. In no order.
+func (s *Spec) TakenIn(p netip.Prefix) []prefix.Range {
 	var taken []prefix.Range
+	if first, last, ok := prefix.ReservedRange(p); ok {
+		taken = append(taken, prefix.Range{First: first, Last: last})
+	}
 	one := func(a netip.Addr) { taken = append(taken, prefix.Range{First: a, Last: a}) }
 	for id := range s.Interfaces {
 		for _, a := range s.Interfaces[id].Addresses {
@@ -40,5 +45,5 @@ func (s *Spec) FreeRanges(p netip.Prefix) []prefix.Range {
 			taken = append(taken, prefix.Range{First: k.Masked().Addr(), Last: prefix.Top(k.Prefix)})
 		}
 	}
-	return prefix.Range{First: first, Last: last}.But(taken)
+	return taken
 }

@@ -2,38 +2,55 @@ package prefix
 
 import "net/netip"
 
-// Beside is the address nearest to a known one in its subnet that may be given
-// to another machine: not the known one, none of those to avoid, and not the
-// first usable one, which is most often the gateway's, unless nothing else is
-// left. Higher addresses come before lower ones as far away. It is false where
-// the subnet has no other.
-func Beside(known netip.Prefix, avoid []netip.Addr) (netip.Addr, bool) {
-	taken := map[netip.Addr]bool{known.Addr(): true}
-	for _, a := range avoid {
-		taken[a] = true
-	}
+// Beside is the address nearest to a known one in its subnet that may be given to another
+// machine: not the known one, none of those that are taken, and not the first usable one,
+// which is most often the gateway's, unless nothing else is left. Higher addresses come
+// before lower ones as far away. It is false where the subnet has no other.
+func Beside(known netip.Prefix, taken []Range) (netip.Addr, bool) {
 	gateway := First(known)
-	up, down := known.Addr(), known.Addr()
-	for up.IsValid() || down.IsValid() {
-		if up.IsValid() {
-			up = up.Next()
-		}
-		if down.IsValid() {
-			down = down.Prev()
-		}
-		for _, a := range []*netip.Addr{&up, &down} {
-			if a.IsValid() && !known.Contains(*a) {
-				*a = netip.Addr{}
+	one := func(a netip.Addr) Range { return Range{a, a} }
+	left := UsableRange(known).But(append([]Range{one(known.Addr()), reservedRange(known)}, taken...))
+	var best, far netip.Addr
+	for _, r := range left {
+		for _, free := range r.But([]Range{one(gateway)}) {
+			near := free.First // the range lies above
+			if free.Last.Less(known.Addr()) {
+				near = free.Last
 			}
-			if a.IsValid() && !taken[*a] && *a != gateway && RoleOf(known, *a) == UsableAddress {
-				return *a, true
+			if !best.IsValid() || nearer(near, best, known.Addr()) {
+				best = near
 			}
 		}
-		// What is not free is in taken or among the few that are kept back, so
-		// this ends soon even in a subnet of IPv6.
+		if r.Contains(gateway) {
+			far = gateway
+		}
 	}
-	if !taken[gateway] {
-		return gateway, true
+	if !best.IsValid() {
+		best = far
 	}
-	return netip.Addr{}, false
+	return best, best.IsValid()
+}
+
+// nearer tells whether a is nearer to an address than b, or as near and above it.
+func nearer(a, b, to netip.Addr) bool {
+	away := func(x netip.Addr) Wide {
+		if x.Less(to) {
+			return Number(to).minus(Number(x))
+		}
+		return Number(x).minus(Number(to))
+	}
+	if d := away(a).Compare(away(b)); d != 0 {
+		return d < 0
+	}
+	return b.Less(a)
+}
+
+// UsableRange is from the first usable address of a subnet to the last; the reserved
+// anycast ones of an IPv6 subnet of length 64 are within.
+func UsableRange(p netip.Prefix) Range { return Range{First(p), Last(p)} }
+
+// reservedRange is the reserved anycast addresses of a subnet, none where it has none.
+func reservedRange(p netip.Prefix) Range {
+	first, last, _ := ReservedRange(p)
+	return Range{first, last}
 }

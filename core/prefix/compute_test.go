@@ -375,12 +375,19 @@ func TestBeside(t *testing.T) {
 		{"10.0.0.0/32", "", ""},
 		{"2001:db8::1/64", "", "2001:db8::2"},
 		{"fe80::1/64", "fe80::2", "fe80::3"},
+		{"2001:db8::5/64", "2001:db8::6..2001:db8::ffff:ffff:ffff", "2001:db8::4"},
+		{"192.168.200.10/24", "192.168.200.11..192.168.200.14 192.168.200.3..192.168.200.9", "192.168.200.15"},
+		{"192.168.200.10/28", "192.168.200.11..192.168.200.14 192.168.200.3..192.168.200.9", "192.168.200.2"},
 		{"2001:db8::fdff:ffff:ffff:ff7f/64", "2001:db8::fdff:ffff:ffff:ff7e 2001:db8::fdff:ffff:ffff:ff7d", "2001:db8::fdff:ffff:ffff:ff7c"},
 	}
 	for _, tt := range tests {
-		var avoid []netip.Addr
+		var avoid []Range
 		for _, w := range strings.Fields(tt.avoid) {
-			avoid = append(avoid, netip.MustParseAddr(w))
+			first, last, isRange := strings.Cut(w, "..")
+			if !isRange {
+				last = first
+			}
+			avoid = append(avoid, Range{netip.MustParseAddr(first), netip.MustParseAddr(last)})
 		}
 		a, ok := Beside(netip.MustParsePrefix(tt.known), avoid)
 		assert.Equal(t, tt.want != "", ok, tt.known)

@@ -17,8 +17,9 @@ import (
 type ColumnMap struct {
 	Version int        `yaml:"ropeswing-map"`
 	Name    string     `yaml:"name"`
-	Device  string     `yaml:"device"` // a regular expression for the line that begins a device's block; its group 'name' is the device
-	Skip    []string   `yaml:"skip"`   // regular expressions for lines that say nothing
+	Device  string     `yaml:"device"`  // a regular expression for the line that begins a device's block; its group 'name' is the device
+	Skip    []string   `yaml:"skip"`    // regular expressions for lines that say nothing
+	Nothing []string   `yaml:"nothing"` // words that stand in a cell for there being nothing, beside the usual ones
 	Tables  []TableMap `yaml:"tables"`
 
 	device *regexp.Regexp
@@ -45,9 +46,17 @@ const MapVersion = 1
 // ReadMap reads a column map.
 func ReadMap(text []byte) (*ColumnMap, error) {
 	m := &ColumnMap{}
-	d := yaml.NewDecoder(bytes.NewReader(text))
-	d.KnownFields(true)
-	if err := d.Decode(m); err != nil {
+	var n yaml.Node
+	if err := yaml.Unmarshal(text, &n); err != nil {
+		return nil, fmt.Errorf("it is no column map: %w", err)
+	}
+	if len(n.Content) != 1 {
+		return nil, errors.New("it is no column map: it is empty")
+	}
+	if err := checkKeys(n.Content[0], mapKeys, "a column map"); err != nil {
+		return nil, err
+	}
+	if err := n.Content[0].Decode(m); err != nil {
 		return nil, fmt.Errorf("it is no column map: %w", err)
 	}
 	if m.Version != MapVersion {
@@ -94,6 +103,9 @@ func (t *TableMap) check() error {
 	}
 	if _, ok := t.Fields["interface"]; !ok && t.Fields["destination"] == "" && t.Fields["neighbour"] == "" {
 		return errors.New("it says neither which heading is the interface, nor the destination, nor the neighbour")
+	}
+	if err := t.checkNames(); err != nil {
+		return err
 	}
 	switch t.Continues {
 	case "", "indented", "empty":
@@ -254,20 +266,23 @@ func (x *mapping) finish() error {
 	if x.row == nil {
 		return nil
 	}
-	row, columns := map[string]string{}, []string{}
+	read, row, columns := map[string]string{}, map[string]string{}, []string{}
 	for _, field := range Fields {
 		if h, ok := x.table.Fields[field]; ok {
-			row[field] = x.row[slices.Index(x.table.Heading, h)]
+			read[field] = x.row[slices.Index(x.table.Heading, h)]
 			columns = append(columns, field)
 		}
 	}
 	cells := x.row
 	x.row = nil
 	if r := x.table.Repeats; r != "" {
-		if row[r] == "" {
-			row[r] = x.last
+		if read[r] == "" {
+			read[r] = x.last
 		}
-		x.last = row[r]
+		x.last = read[r]
+	}
+	for _, field := range columns {
+		row[field] = word(field, read[field], x.table.Words[field], x.m.Nothing)
 	}
 	name := row["device"]
 	if name == "" {
@@ -277,17 +292,11 @@ func (x *mapping) finish() error {
 	if err != nil {
 		return err
 	}
-	words := func(field, text string) string {
-		if w, ok := x.table.Words[field][text]; ok {
-			return w
-		}
-		return strings.ToLower(text)
-	}
-	err = takeRow(d, row, columns, words)
+	err = takeRow(d, row, columns)
 	for _, field := range columns {
-		c := Cell{Line: x.line, Device: name, Row: row["interface"] + row["destination"], Field: field, Text: row[field], MadeInto: words(field, row[field])}
-		if field != "admin" && field != "oper" && field != "source" && field != "active" {
-			c.MadeInto = row[field]
+		c := Cell{Line: x.line, Device: name, Row: row["interface"] + row["destination"], Field: field, Text: read[field], MadeInto: row[field]}
+		if c.MadeInto == "" && c.Text != "" {
+			c.MadeInto = "nothing"
 		}
 		if err != nil {
 			c.MadeInto = "not taken: " + err.Error()

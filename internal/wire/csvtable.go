@@ -73,7 +73,7 @@ func (r *Reading) readCSV(text []byte, device string) error {
 		row := map[string]string{}
 		for i, c := range cells {
 			if i < len(heading) {
-				row[heading[i]] = strings.TrimSpace(c)
+				row[heading[i]] = word(heading[i], strings.TrimSpace(c), nil, nil)
 			}
 		}
 		name := row["device"]
@@ -89,7 +89,7 @@ func (r *Reading) readCSV(text []byte, device string) error {
 			r.unread(line, strings.Join(cells, ","), "%d cells under %d headings", len(cells), len(heading))
 			continue
 		}
-		if err := takeRow(d, row, heading, nil); err != nil {
+		if err := takeRow(d, row, heading); err != nil {
 			d.Doubt(partsOf(heading)...)
 			r.unread(line, strings.Join(cells, ","), "%s", err)
 		}
@@ -119,14 +119,11 @@ func partsOf(columns []string) []observed.Part {
 
 // takeRow takes in one row of a table: an interface, an address, a route, a
 // neighbour, or a MAC. What the columns could tell is known from then on.
-func takeRow(d *observed.Device, row map[string]string, columns []string, words func(field, text string) string) error {
-	if words == nil {
-		words = func(_, text string) string { return strings.ToLower(text) }
-	}
+func takeRow(d *observed.Device, row map[string]string, columns []string) error {
 	has := func(name string) bool { return slices.Contains(columns, name) }
 	switch {
 	case has("destination"):
-		return takeRoute(d, row, words)
+		return takeRoute(d, row)
 	case has("neighbour"):
 		a, err := netip.ParseAddr(row["neighbour"])
 		if err != nil {
@@ -143,7 +140,7 @@ func takeRow(d *observed.Device, row map[string]string, columns []string, words 
 	case row["interface"] == "":
 		return errors.New("it names no interface")
 	}
-	return takeInterface(d, row, has, words)
+	return takeInterface(d, row, has)
 }
 
 // macOr is a MAC in the usual form, or the text itself.
@@ -154,13 +151,13 @@ func macOr(text string) string {
 	return text
 }
 
-func takeInterface(d *observed.Device, row map[string]string, has func(string) bool, words func(field, text string) string) error {
+func takeInterface(d *observed.Device, row map[string]string, has func(string) bool) error {
 	i := observed.Interface{Name: row["interface"], Type: row["type"], Description: row["description"], MAC: macOr(row["mac"])}
 	var err error
-	if i.Admin, err = status(words("admin", row["admin"])); err != nil {
+	if i.Admin, err = status(row["admin"]); err != nil {
 		return err
 	}
-	if i.Oper, err = status(words("oper", row["oper"])); err != nil {
+	if i.Oper, err = status(row["oper"]); err != nil {
 		return err
 	}
 	if row["mtu"] != "" {
@@ -174,7 +171,7 @@ func takeInterface(d *observed.Device, row map[string]string, has func(string) b
 		}
 	}
 	if has("group") {
-		group := strings.Trim(row["group"], "-")
+		group := row["group"]
 		i.Group = &group
 	}
 	if has("untagged") && row["untagged"] != "" {
@@ -189,13 +186,17 @@ func takeInterface(d *observed.Device, row map[string]string, has func(string) b
 			return err
 		}
 	}
+	secondary, err := status(row["secondary"])
+	if err != nil {
+		return fmt.Errorf("'%s' is neither yes nor no", row["secondary"])
+	}
 	var address *observed.Address
-	if text := row["address"]; text != "" && text != "-" {
+	if text := row["address"]; text != "" {
 		a, err := addressOf(text, row["length"], row["mask"])
 		if err != nil {
 			return err
 		}
-		address = &observed.Address{Prefix: a, Secondary: words("secondary", row["secondary"]) == "yes" || row["secondary"] == "true"}
+		address = &observed.Address{Prefix: a, Secondary: secondary == observed.Up}
 	}
 	into := d.Interface(i.Name)
 	addresses := into.Addresses
@@ -219,14 +220,14 @@ func takeInterface(d *observed.Device, row map[string]string, has func(string) b
 	return nil
 }
 
-// status reads up or down; "" and a dash are not known.
+// status reads up or down, or yes or no; "" is not known.
 func status(text string) (observed.Status, error) {
-	switch text {
+	switch strings.ToLower(text) {
 	case "up", "yes", "true", "enabled", "on":
 		return observed.Up, nil
 	case "down", "no", "false", "disabled", "off":
 		return observed.Down, nil
-	case "", "-", "unknown":
+	case "", "unknown":
 		return "", nil
 	}
 	return "", fmt.Errorf("'%s' is neither up nor down", text)
@@ -259,9 +260,6 @@ func vlanList(text string) ([]int, error) {
 		if isRange && err == nil {
 			last, err = strconv.Atoi(high)
 		}
-		if word == "-" || word == "none" {
-			continue
-		}
 		if err != nil || first < 1 || last > 4094 || last < first {
 			return nil, fmt.Errorf("'%s' is no list of VLAN numbers", text)
 		}
@@ -273,7 +271,7 @@ func vlanList(text string) ([]int, error) {
 	return slices.Compact(all), nil
 }
 
-func takeRoute(d *observed.Device, row map[string]string, words func(field, text string) string) error {
+func takeRoute(d *observed.Device, row map[string]string) error {
 	text := row["destination"]
 	var to netip.Prefix
 	hop, hopErr := netip.ParseAddr(row["next-hop"])
@@ -289,20 +287,20 @@ func takeRoute(d *observed.Device, row map[string]string, words func(field, text
 		}
 		to = p.Masked()
 	}
-	x := observed.Route{To: to, Interface: row["interface"], Table: row["table"], Source: words("source", row["source"])}
+	x := observed.Route{To: to, Interface: row["interface"], Table: row["table"], Source: strings.ToLower(row["source"])}
 	switch {
 	case hopErr == nil:
 		x.NextHop = hop.WithZone("")
-	case words("next-hop", row["next-hop"]) == "discard":
+	case strings.EqualFold(row["next-hop"], "discard"):
 		x.Discard = true
-	case row["next-hop"] != "" && row["next-hop"] != "-":
+	case row["next-hop"] != "":
 		return fmt.Errorf("'%s' is no next hop", row["next-hop"])
 	}
 	if !slices.Contains([]string{"", "direct", "local", "static", "learned"}, x.Source) {
 		x.Source = "learned"
 	}
 	for name, into := range map[string]**int{"distance": &x.Distance, "metric": &x.Metric} {
-		if t := row[name]; t != "" && t != "-" {
+		if t := row[name]; t != "" {
 			n, err := strconv.Atoi(t)
 			if err != nil || n < 0 {
 				return fmt.Errorf("'%s' is no %s", t, name)
@@ -310,7 +308,7 @@ func takeRoute(d *observed.Device, row map[string]string, words func(field, text
 			*into = &n
 		}
 	}
-	if t := words("active", row["active"]); t != "" && t != "-" {
+	if t := row["active"]; t != "" {
 		s, err := status(t)
 		if err != nil {
 			return err

@@ -1,6 +1,8 @@
 package wire_test
 
 import (
+	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -143,9 +145,16 @@ func TestColumnMapsReadTextTables(t *testing.T) {
 	}
 	assert.Equal(t, []string{"interface p1: p1", "admin lit: up", "oper dark: down", "address 10.1.0.1/24: 10.1.0.1/24"}, cells)
 	for text, want := range map[string]string{
-		"tables: []": "begins with 'ropeswing-map: 1'", "ropeswing-map: 1": "it has no tables", "ropeswing-map: 1\ntabels: []": "it is no column map",
+		"tables: []": "begins with 'ropeswing-map: 1'", "ropeswing-map: 1": "it has no tables", "ropeswing-map: 1\ntabels: []": "line 2, column 1: a column map has no key tabels; did you mean tables?", "": "it is empty", "[": "it is no column map", "- a": "a column map is a map of keys",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {colour: A}}]":                               "there is no field colour",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: B}}]":                            "which is no heading",
+		"ropeswing-map: 1\ntables: [{heading: [A], feilds: {interface: A}}]":                            "line 2, column 25: a table has no key feilds; did you mean fields?",
+		"ropeswing-map: 1\ntables: [{heading: A, fields: {interface: A}}]":                              "heading is a list of words",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: [interface]}]":                               "fields is a map of words",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, words: {interface: x}}]":     "words is a map of words for each field",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, words: {oper: {a: up}}}]":    "words of oper, which is none of the table's fields",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, known: [everything]}]":       "known is one of interfaces,",
+		"ropeswing-map: 1\ntables: {heading: [A]}":                                                      "tables is a list of maps",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {admin: A}}]":                                "neither which heading is the interface",
 		"ropeswing-map: 1\ndevice: '('\ntables: [{heading: [A], fields: {interface: A}}]":               "device:",
 		"ropeswing-map: 1\ndevice: 'x'\ntables: [{heading: [A], fields: {interface: A}}]":               "has no group",
@@ -256,4 +265,67 @@ func TestWhatIsReadInPartIsNotKnown(t *testing.T) {
 	assert.True(t, r.Devices[0].Knows(observed.Routes6))
 	_, ok = wire.Empty("x", "json")
 	assert.False(t, ok)
+}
+
+// Every field of a table may have words of its own, and words for there being nothing.
+func TestEveryFieldHasWords(t *testing.T) {
+	values := map[string]string{
+		"admin": "up", "oper": "down", "type": "loopback", "mtu": "1500", "mac": "02:00:00:00:00:01", "description": "x", "speed": "1000", "group": "g", "length": "24", "mask": "255.255.255.0",
+		"secondary": "yes", "untagged": "7", "tagged": "8,9", "next-hop": "10.0.0.9", "source": "static", "distance": "5", "metric": "6", "active": "no", "table": "apart", "neighbour-mac": "02:00:00:00:00:02", "vlan": "7",
+		"interface": "p1", "address": "10.0.0.1/24", "destination": "10.9.0.0/16", "neighbour": "10.0.0.2", "learned-mac": "02:00:00:00:00:03", "device": "x", "name": "n",
+	}
+	with := map[string][]string{"next-hop": {"destination"}, "source": {"destination"}, "distance": {"destination"}, "metric": {"destination"}, "active": {"destination"}, "table": {"destination"}, "neighbour-mac": {"neighbour"}, "vlan": {"learned-mac", "interface"}, "learned-mac": {"interface"}, "length": {"interface", "address"}, "mask": {"interface", "address"}, "secondary": {"interface", "address"}, "destination": {"next-hop"}}
+	for _, field := range wire.Fields {
+		others := with[field]
+		if others == nil {
+			others = []string{"interface"}
+		}
+		if field == "interface" {
+			others = []string{"admin"}
+		}
+		fields, heading, row := "", "", ""
+		for _, f := range append([]string{field}, others...) {
+			fields += f + ": H" + f + ", "
+			heading += "H" + f + "|"
+			value := values[f]
+			if f == "address" && (field == "length" || field == "mask") {
+				value = "10.0.0.1"
+			}
+			if f == field {
+				value = "odd words"
+			}
+			row += value + "|"
+		}
+		text := fmt.Sprintf("ropeswing-map: 1\nnothing: [nought]\ntables: [{heading: [%s], split: '|', fields: {%s}, words: {%s: {odd words: '%s'}}}]\n", strings.ReplaceAll(strings.Trim(heading, "|"), "|", ", "), fields, field, values[field])
+		m, err := wire.ReadMap([]byte(text))
+		require.NoError(t, err, text)
+		r, err := wire.ReadMapped([]byte(heading+"\n"+row+"\n"), m, "x")
+		require.NoError(t, err, field)
+		assert.Empty(t, r.Unread, field)
+		require.NotEmpty(t, r.Cells, field)
+		assert.True(t, slices.ContainsFunc(r.Cells, func(c wire.Cell) bool {
+			return c.Field == field && c.Text == "odd words" && c.MadeInto == values[field]
+		}), "%s: %v", field, r.Cells)
+	}
+}
+
+// Words for there being nothing are none of anything, in a CSV and by a map.
+func TestWordsForNothing(t *testing.T) {
+	for _, nothing := range []string{"", "-", "--", "unassigned", "Unset", "not set", "none", "N/A"} {
+		r, err := wire.Read([]byte("interface,admin,oper,mtu,speed,group,address,length,secondary,untagged,tagged\np,up,"+strings.Repeat(nothing+",", 8)+nothing+"\n"), "", "x")
+		require.NoError(t, err, nothing)
+		assert.Empty(t, r.Unread, nothing)
+		i := r.Devices[0].Interfaces[0]
+		assert.Equal(t, []any{observed.Status(""), 0, int64(0), "", 0, true, 0}, []any{i.Oper, i.MTU, i.Speed, *i.Group, len(i.Addresses), i.Untagged == nil, len(i.Tagged)}, nothing)
+		r, err = wire.Read([]byte("destination,next-hop,interface,distance,metric,active\n10.9.0.0/16,"+nothing+",none,"+nothing+","+nothing+","+nothing+"\n"), "", "x")
+		require.NoError(t, err, nothing)
+		x := r.Devices[0].Routes[0]
+		assert.Equal(t, []any{false, "none", true, true, true}, []any{x.NextHop.IsValid(), x.Interface, x.Distance == nil, x.Metric == nil, x.Active == nil}, nothing)
+	}
+	m, err := wire.ReadMap([]byte("ropeswing-map: 1\nnothing: [dark]\ntables: [{heading: [A, B], split: '|', fields: {interface: A, address: B}}]\n"))
+	require.NoError(t, err)
+	r, err := wire.ReadMapped([]byte("A|B\np|dark\n"), m, "x")
+	require.NoError(t, err)
+	assert.Empty(t, r.Devices[0].Interfaces[0].Addresses)
+	assert.Equal(t, "nothing", r.Cells[1].MadeInto)
 }
