@@ -19,7 +19,7 @@ const (
 	NoSource                      // Device has no address of To's family to send from
 	IsDown                        // Interface is down
 	HolderIsDown                  // Interface, which has Address, is down
-	AskedBroadcast                // To is the broadcast address of the subnet on Interface
+	AskedBroadcast                // To, or the next hop Address, is the broadcast address of the subnet on Interface, or its own
 	Discards                      // Device discards what it has for Prefix; Route is why, where that is not written
 	RouteUnusable                 // the longest match for To is Prefix, and not usable for Route
 	WithoutGateway                // Device does not forward, and has no gateway for To
@@ -271,6 +271,10 @@ func (e explainer) unanswered(f *Failure) {
 	f.Name = finding.AddressSilent
 	if f.IsHop {
 		f.Name = finding.NextHopSilent
+	}
+	if isNoMachine(&e.net.Spec.Interfaces[edge.Hop.Out], edge.Address) {
+		f.Code, f.Interface = AskedBroadcast, edge.Hop.Out
+		return
 	}
 	holders := e.net.State.HoldersOf(edge.Address)
 	for _, h := range holders {

@@ -7,6 +7,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 	"ropeswing/core/policy"
+	"ropeswing/core/prefix"
 	"ropeswing/core/routing"
 )
 
@@ -240,8 +241,12 @@ func (w *walker) piece(n int, out model.InterfaceID) (int, bool) {
 
 // Receivers is who takes a packet that leaves an interface for an address on
 // its link: whoever holds the address, or translates it; on a serial line, where
-// nothing is resolved, the far end.
+// nothing is resolved, the far end. Nobody takes what is for one machine and sent to the
+// broadcast address of the interface's subnet, or to the subnet's own (RFC 1122 §3.2.1.3).
 func Receivers(net *Network, out model.InterfaceID, address netip.Addr) []model.InterfaceID {
+	if isNoMachine(&net.Spec.Interfaces[out], address) {
+		return nil
+	}
 	if net.Spec.Interfaces[out].Serial {
 		if far := net.State.Peer(out); far != model.None && net.State.IsUp(out) && net.State.IsUp(far) {
 			return []model.InterfaceID{far}
@@ -259,6 +264,20 @@ func Receivers(net *Network, out model.InterfaceID, address netip.Addr) []model.
 		}
 	})
 	return all
+}
+
+// isNoMachine tells whether an address is the broadcast address of an interface's IPv4
+// subnet, or the subnet's own.
+func isNoMachine(i *model.Interface, a netip.Addr) bool {
+	if !a.Is4() {
+		return false
+	}
+	for _, own := range i.Addresses {
+		if own.Contains(a) {
+			return prefix.RoleOf(own.Prefix, a) != prefix.UsableAddress
+		}
+	}
+	return false
 }
 
 // follow goes on to a node that was stepped to, or sees that the way comes

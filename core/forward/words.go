@@ -1,6 +1,7 @@
 package forward
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
 	"path"
@@ -47,7 +48,16 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 	case HolderIsDown:
 		return fmt.Sprintf("%s does not answer: %s is down: %s", f.asked(net), spec.Label(f.Interface), net.State.Why(f.Interface))
 	case AskedBroadcast:
-		return fmt.Sprintf("%s is the broadcast address of %s, not a machine's", f.To, LinkName(spec, f.Interface))
+		asked, what := f.To.String(), "the broadcast address"
+		if f.IsHop {
+			asked = f.asked(net)
+		}
+		for _, own := range spec.Interfaces[f.Interface].Addresses {
+			if a := cmp.Or(f.Address, f.To); own.Masked().Addr() == a {
+				what = "the address of the subnet"
+			}
+		}
+		return fmt.Sprintf("%s is %s of %s, not a machine's", asked, what, LinkName(spec, f.Interface))
 	case Discards:
 		text := fmt.Sprintf("%s discards what it has for %s", device, f.Prefix)
 		if f.Route.Code != routing.NoCause {

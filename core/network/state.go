@@ -49,6 +49,7 @@ const (
 	NoParent              // a subinterface of nothing
 	NotClocked            // a serial line that neither end clocks
 	ClockedTwice          // a serial line that both ends clock
+	OtherLine             // one end of the line is serial, and the other is not
 	NoLiveMember          // no port of a group is up
 )
 

@@ -94,6 +94,9 @@ func (s *State) portStatus(id model.InterfaceID, f *failed) Status {
 	case InterfaceFailed:
 		return Status{Down, FarFailed, far}
 	}
+	if i.Serial != s.Spec.Interfaces[far].Serial {
+		return Status{Down, OtherLine, far}
+	}
 	if clocks := s.clocks(id); clocks == 0 {
 		return Status{Down, NotClocked, far}
 	} else if clocks > 1 {

@@ -42,6 +42,11 @@ func (s *State) Why(id model.InterfaceID) string {
 		return fmt.Sprintf("neither it nor the far end %s clocks the line", far())
 	case ClockedTwice:
 		return fmt.Sprintf("both it and the far end %s clock the line", far())
+	case OtherLine:
+		if s.Spec.Interfaces[id].Serial {
+			return fmt.Sprintf("it is serial, and the far end %s is not", far())
+		}
+		return fmt.Sprintf("the far end %s is serial, and it is not", far())
 	case NoLiveMember:
 		return fmt.Sprintf("no port of the group is up; %s: %s", far(), s.Why(status.Of))
 	case NoParent:

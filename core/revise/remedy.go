@@ -1,7 +1,9 @@
 package revise
 
 import (
+	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
 	"ropeswing/core/ask"
@@ -31,17 +33,35 @@ func Mend(x *workspace.Workspace, t ask.Trial) ([]Advice, bool) {
 		return nil, false
 	}
 	var all []Advice
-	for _, s := range r.Changes {
+	for _, s := range oneByOne(r.Changes) {
 		a := Advice{Text: s.Change.Describe(s.Before), Device: s.Before.Devices[s.Change.On(s.Before)].Name}
 		if !w.Found {
 			a.Edit, a.InPlan = w.edit(s)
 		}
 		all = append(all, a)
 	}
-	if !w.holdsAsTyped(t, all) {
+	if !w.holdsAsTyped(t, r, all) {
 		return nil, false
 	}
 	return all, true
+}
+
+// oneByOne takes changes that belong together apart.
+func oneByOne(all []verify.Applied) []verify.Applied {
+	var each []verify.Applied
+	for _, s := range all {
+		together, ok := s.Change.(model.Together)
+		if !ok {
+			each = append(each, s)
+			continue
+		}
+		before := s.Before
+		for _, c := range together {
+			each = append(each, verify.Applied{Change: c, Before: before})
+			before = c.Apply(before)
+		}
+	}
+	return each
 }
 
 // largestTyped is up to how large a plan, in bytes, it is read again to try a remedy as it
@@ -51,7 +71,11 @@ const largestTyped = 1 << 20
 // holdsAsTyped tells whether a failing ping works in the plan with its remedy typed into it,
 // as the text is read again. What is told in words only, and what is tried of a network that
 // is not the plan's, was tried as changes.
-func (w reviser) holdsAsTyped(t ask.Trial, all []Advice) bool {
+func (w reviser) holdsAsTyped(t ask.Trial, r verify.Remedy, all []Advice) bool {
+	from, to := t.FixedSource, t.Target
+	for _, s := range r.Changes {
+		from, to = verify.Followed(s.Change, from), verify.Followed(s.Change, to)
+	}
 	var edits []plan.Edit
 	for _, a := range all {
 		if !a.InPlan {
@@ -74,7 +98,7 @@ func (w reviser) holdsAsTyped(t ask.Trial, all []Advice) bool {
 	if failures := w.Network.State.Failures(); len(failures) > 0 {
 		net = net.Update(net.State.With(failures...))
 	}
-	return forward.PingBy(net, t.From, t.FixedSource, t.Target, t.Out, t.Probe).Verdict() == forward.Works
+	return forward.PingBy(net, t.From, from, to, t.Out, t.Probe).Verdict() == forward.Works
 }
 
 // edit is the edit of the plan that makes a change; false where the plan is
@@ -101,6 +125,29 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 		if x := w.portWritten(s.Before, c.Port); x != nil && len(x.Tagged) > 0 {
 			return w.Document.Insert([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "tagged"}, len(x.Tagged), s.Before.VLANName(c.VLAN))
 		}
+	case model.MoveAddress:
+		return w.editAddress(s.Before, c)
+	case model.SetTag:
+		return w.putAt(s.Before, c.Interface, "tag", fmt.Sprint(c.Tag))
+	case model.SetUntagged:
+		return w.putAt(s.Before, c.Port, "untagged", s.Before.VLANName(c.VLAN))
+	case model.SetLine:
+		if i := &s.Before.Interfaces[c.Interface]; c.Serial && i.Serial && c.Clocks {
+			return w.putAt(s.Before, c.Interface, "clock", "here")
+		} else if c.Serial && !i.Serial && !c.Clocks {
+			return w.putAt(s.Before, c.Interface, "line", "serial")
+		}
+	case model.LetForward:
+		return w.Document.Put([]string{"devices", s.Before.Devices[c.Device].Name, "forwards"}, "true")
+	case model.LetAnswer:
+		return w.Document.Insert([]string{"devices", s.Before.Devices[c.Device].Name, "answers"}, len(s.Before.Devices[c.Device].Answers), c.Word)
+	case model.ShareAddress:
+		d := c.On(s.Before)
+		return w.Document.Insert([]string{"devices", s.Before.Devices[d].Name, "translates"}, len(s.Before.Devices[d].Translates), c.Sentence(s.Before))
+	case model.AddCable:
+		return w.Document.Insert([]string{"cables"}, len(s.Before.Cables), c.Words(s.Before))
+	case model.DropWatch:
+		return w.editWatch(s.Before, c)
 	case model.BringUp:
 		if x := w.portWritten(s.Before, c.Interface); x != nil && !x.Admin.Written() { // it starts so
 			return w.Document.Put([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "admin"}, "up")
@@ -111,6 +158,50 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 				if d.Name.Value == s.Before.Devices[i.Device].Name && x.Name.Value == i.Name && x.Admin.Written() {
 					return plan.Edit{Place: x.Admin.Place, Text: "up"}, true
 				}
+			}
+		}
+	}
+	return plan.Edit{}, false
+}
+
+// putAt puts a key into the entry of an interface.
+func (w reviser) putAt(spec *model.Spec, id model.InterfaceID, key, value string) (plan.Edit, bool) {
+	x := w.portWritten(spec, id)
+	if x == nil {
+		return plan.Edit{}, false
+	}
+	return w.Document.Put([]string{"devices", spec.Devices[spec.Interfaces[id].Device].Name, "interfaces", x.Name.Value, key}, value)
+}
+
+// editAddress writes another address in place of one that is written out as one word.
+func (w reviser) editAddress(spec *model.Spec, c model.MoveAddress) (plan.Edit, bool) {
+	i := &spec.Interfaces[c.Interface]
+	n := slices.IndexFunc(i.Addresses, func(a model.Address) bool { return a.Prefix == c.Old })
+	if n < 0 || w.written(i.Device).Made {
+		return plan.Edit{}, false
+	}
+	a := i.Addresses[n]
+	word := c.New.String()
+	if a.Addr().Is6() {
+		word = `"` + word + `"`
+	}
+	if a.Rule != "" { // it stands for an address of each family
+		if len(i.Addresses) > 1 || a.Giver != model.Fixed {
+			return plan.Edit{}, false
+		}
+	} else if !strings.Contains(a.Place.Text(), c.Old.Addr().String()) {
+		return plan.Edit{}, false
+	}
+	return plan.Edit{Place: a.Place, Text: word}, a.Place.Known()
+}
+
+// editWatch writes a next hop without what it watches, where it says nothing else.
+func (w reviser) editWatch(spec *model.Spec, c model.DropWatch) (plan.Edit, bool) {
+	s := spec.Statics[c.Static]
+	for _, r := range w.written(s.Device).Routes {
+		for _, h := range r.Hops {
+			if h.Place == s.Place && h.Whole.Known() && h.NextHop.Written() && !h.Out.Written() && !h.Distance.Written() && !h.Metric.Written() {
+				return plan.Edit{Place: h.Whole, Text: h.NextHop.Place.Text()}, true
 			}
 		}
 	}
@@ -195,6 +286,8 @@ func (w reviser) hopPlace(device *plan.Device, place source.Place) (source.Place
 		for _, h := range r.Hops {
 			switch {
 			case h.Place != place:
+			case h.NextHop.Written() && h.Out.Written() && h.Whole.Known() && !h.Distance.Written() && !h.Metric.Written() && !h.Watch.Written():
+				return h.Whole, true // the interface it leaves by is another, too
 			case h.NextHop.Written():
 				return h.NextHop.Place, true
 			case h.Discard.Value:

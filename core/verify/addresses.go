@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
@@ -63,22 +64,19 @@ func (c *checker) addresses() {
 		if c.spec.Interfaces[id].Kind == model.Loopback || a.Addr().IsLinkLocalUnicast() {
 			return
 		}
+		name, reason := finding.SubnetOrBroadcast, ""
 		switch prefix.RoleOf(a.Prefix, a.Addr()) {
 		case prefix.SubnetAddress:
-			c.report(finding.New(finding.SubnetOrBroadcast, a.Place, "%s is the subnet itself", a.Prefix).About(label).
-				Mend("its first usable address is %s", prefix.First(a.Prefix)))
-			return
+			reason = fmt.Sprintf("%s is the subnet itself", a.Prefix)
 		case prefix.RouterAnycast:
-			c.report(finding.New(finding.SubnetOrBroadcast, a.Place, "%s is the subnet itself, the address of all its routers", a.Prefix).About(label).
-				Mend("its first usable address is %s", prefix.First(a.Prefix)))
-			return
+			reason = fmt.Sprintf("%s is the subnet itself, the address of all its routers", a.Prefix)
 		case prefix.ReservedAnycast:
-			c.report(finding.New(finding.ReservedAnycastGiven, a.Place, "%s is reserved for anycast", a.Addr()).About(label).
-				Mend("use another, such as %s", prefix.First(a.Prefix)))
-			return
+			name, reason = finding.ReservedAnycastGiven, fmt.Sprintf("%s is reserved for anycast", a.Addr())
 		case prefix.BroadcastRole:
-			c.report(finding.New(finding.SubnetOrBroadcast, a.Place, "%s is the broadcast address of %s", a.Addr(), a.Masked()).About(label).
-				Mend("its last usable address is %s", prefix.Last(a.Prefix)))
+			reason = fmt.Sprintf("%s is the broadcast address of %s", a.Addr(), a.Masked())
+		}
+		if reason != "" {
+			c.report(c.mends(finding.New(name, a.Place, "%s", reason).About(label), addressSlip(c.spec, id, a)))
 			return
 		}
 		c.inSegment(id, label, a)
@@ -99,8 +97,8 @@ func (c *checker) inSegment(id model.InterfaceID, label string, a model.Address)
 		}
 		if p.Contains(a.Addr()) {
 			if p.Bits() != a.Bits() {
-				c.report(finding.New(finding.LengthDiffers, a.Place, "%s has length %d, and %s has %d", a.Prefix, a.Bits(), segment.Name, p.Bits()).
-					About(label).Mend("write %s/%d", a.Addr(), p.Bits()).With(p.Place))
+				f := finding.New(finding.LengthDiffers, a.Place, "%s has length %d, and %s has %d", a.Prefix, a.Bits(), segment.Name, p.Bits()).About(label).With(p.Place)
+				c.report(c.mends(f, addressSlip(c.spec, id, a)))
 			}
 			return
 		}
@@ -111,10 +109,10 @@ func (c *checker) inSegment(id model.InterfaceID, label string, a model.Address)
 	}
 	f := finding.New(finding.AddressOutsideSegment, a.Place, "%s is not in %s, which is %s", a.Addr(), segment.Name, same[0].Prefix).
 		About(label).With(same[0].Place)
+	f = c.mends(f, addressSlip(c.spec, id, a))
 	if other := c.spec.SegmentOf(a.Addr()); other != model.None {
-		f = f.Mend("it belongs to %s; use an address of %s, or put the interface on %s", c.spec.Segments[other].Name, same[0].Prefix, c.spec.Segments[other].Name)
-	} else {
-		f = f.Mend("use an address from %s to %s", prefix.First(same[0].Prefix), prefix.Last(same[0].Prefix))
+		f.Reason += fmt.Sprintf("; it belongs to %s", c.spec.Segments[other].Name)
+		f = f.Mend("%s, or put it on %s", f.Remedy, c.spec.Segments[other].Name)
 	}
 	c.report(f)
 }
@@ -145,21 +143,36 @@ func (c *checker) duplicates() {
 		}
 		f := finding.New(finding.DuplicateAddress, a.Place, "%s is already the address of %s, %s", a.Addr(), c.spec.Label(other), firstPlace[k].Place.From(a.Place)).
 			About(c.spec.Label(id)).With(firstPlace[k].Place)
-		if free, ok := c.free(a.Prefix); ok {
-			f = f.Mend("%s is free", free)
-		}
-		c.report(f)
+		c.report(c.mendsOrFree(f, id, a))
 	})
 }
 
-// free is the lowest usable address of the subnet that nobody has, and that is not for
-// leases, translations or anything else.
-func (c *checker) free(p netip.Prefix) (netip.Addr, bool) {
-	free := c.spec.FreeRanges(p)
-	if len(free) == 0 {
-		return netip.Addr{}, false
+// mendsOrFree is a finding of an address that is another's, with one that is free as its
+// remedy, and the others that are.
+func (c *checker) mendsOrFree(f finding.Finding, id model.InterfaceID, a model.Address) finding.Finding {
+	f = c.mends(f, duplicateSlip(c.spec, id, a))
+	if free := c.spec.FreeRanges(a.Masked()); len(free) > 0 {
+		words := make([]string, min(len(free), mostFree))
+		for i := range words {
+			words[i] = free[i].String()
+		}
+		f.Remedy += "; free are " + strings.Join(words, ", ")
+		if len(free) > mostFree {
+			f.Remedy += " and others"
+		}
 	}
-	return free[0].First, true
+	return f
+}
+
+// mostFree is how many ranges of free addresses a remedy names.
+const mostFree = 3
+
+// mends is a finding with a change as its remedy, where there is one.
+func (c *checker) mends(f finding.Finding, change model.Change) finding.Finding {
+	if change == nil {
+		return f
+	}
+	return f.Mend("%s", change.Describe(c.spec))
 }
 
 // down finds addressed interfaces that are switched off, and switch ports that
@@ -174,12 +187,12 @@ func (c *checker) down() {
 		label := c.spec.Label(id)
 		if i.AdminDown {
 			c.report(finding.New(finding.AddressedInterfaceDown, i.Place, "%s has %s and is administratively down", label, i.Addresses[0].Prefix).
-				About(label).Mend("remove 'admin: down', or the address"))
+				About(label).Mend("%s; or take its address away", model.BringUp{Interface: id}.Describe(c.spec)))
 			continue
 		}
 		if far := c.net.State.Peer(id); far != model.None && c.spec.Interfaces[far].AdminDown && len(c.spec.Interfaces[far].Addresses) == 0 {
 			c.report(finding.New(finding.AddressedInterfaceDown, c.spec.Interfaces[far].Place, "%s has %s, and the port it is plugged into, %s, is administratively down", label, i.Addresses[0].Prefix, c.spec.Label(far)).
-				About(c.spec.Label(far)).Mend("remove 'admin: down', or the cable").With(i.Place))
+				About(c.spec.Label(far)).Mend("%s; or remove the cable", model.BringUp{Interface: far}.Describe(c.spec)).With(i.Place))
 		}
 	}
 }

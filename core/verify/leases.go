@@ -21,10 +21,7 @@ func (c *checker) leasedTwice() {
 			if l.Contains(a.Addr()) {
 				label := c.spec.Label(id)
 				f := finding.New(finding.LeaseOverFixed, a.Place, "%s is within the leases of %s, %s to %s", a.Addr(), c.spec.Segments[s].Name, l.First, l.Last).About(label).With(l.Place)
-				if free, ok := c.free(a.Prefix); ok {
-					f = f.Mend("%s is free", free)
-				}
-				c.report(f)
+				c.report(c.mendsOrFree(f, id, a))
 			}
 		}
 	})

@@ -67,8 +67,8 @@ func TestCheckLeases(t *testing.T) {
 			"not-advertised pc:p: pc:p takes its IPv6 address and gateway from a router that advertises, and hears none", "lease-out-of-reach pc:p: pc:p leases its address from srv, and hears neither it nor who relays to it"}},
 		{"nobody advertises", with(", advertises: true", ""), []string{"not-advertised pc:p: pc:p takes its IPv6 address and gateway from a router that advertises, and hears none | add 'advertises: true' to r:lan"}},
 		{"a subnet too small for it", with("2001:db8:1::/64", "2001:db8:1::/80"), []string{"not-advertised pc:p: pc:p makes its IPv6 address itself, for which a subnet of length 64 is needed, and lan has none (RFC 4862 §5.5.3)"}},
-		{"an address of the range that is another's", with("address: 1, relay", "address: 100, relay"), []string{"lease-over-fixed-address r:lan: 10.1.0.100 is within the leases of lan, 10.1.0.100 to 10.1.0.101 | 10.1.0.1 is free"}},
-		{"a gateway that nobody is", with("by: srv}", "by: srv, gateway: 10.1.0.9}"), []string{"gateway-unheld pc: pc uses the gateway 10.1.0.9, and nobody on lan has it | r there has 10.1.0.1"}},
+		{"an address of the range that is another's", with("address: 1, relay", "address: 100, relay"), []string{"lease-over-fixed-address r:lan: 10.1.0.100 is within the leases of lan, 10.1.0.100 to 10.1.0.101 | give r:lan the address 10.1.0.1/24 instead of 10.1.0.100/24; free are 10.1.0.1..10.1.0.99, 10.1.0.102..10.1.0.254"}},
+		{"a gateway that nobody is", with("by: srv}", "by: srv, gateway: 10.1.0.9}"), []string{"gateway-unheld pc: pc uses the gateway 10.1.0.9, and nobody on lan has it | give pc the gateway 10.1.0.1 (r) instead of 10.1.0.9"}},
 	} {
 		assert.Equal(t, tt.want, of(tt.text), tt.about)
 	}

@@ -32,20 +32,22 @@ const mostChanges = 8
 // change is known; then there is no remedy.
 func Mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (Remedy, bool) {
 	var r Remedy
+	whole, asked, from := net, x, source
 	for range mostChanges {
 		if x.Verdict() == forward.Works {
+			r.Changes = fewest(whole, asked, r.Changes, from, out)
 			return r, len(r.Changes) > 0
 		}
 		m := mender{net, x, net.Spec}
 		changed := false
 		for _, c := range m.propose() {
 			next := Try(net, c)
-			y := forward.PingBy(next, x.From, source, x.Target, out, x.Probe)
+			y := forward.PingBy(next, x.From, Followed(c, source), Followed(c, x.Target), out, x.Probe)
 			if sameFailure(x, y) {
 				continue
 			}
 			r.Changes = append(r.Changes, Applied{c, net.Spec})
-			net, x, changed = next, y, true
+			net, x, changed, source = next, y, true, Followed(c, source)
 			break
 		}
 		if !changed {
@@ -53,6 +55,56 @@ func Mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out mode
 		}
 	}
 	return Remedy{}, false
+}
+
+// Followed is the address that stands for another after a change: who was pinged by its name
+// is, by then, at the address it was given.
+func Followed(c model.Change, a netip.Addr) netip.Addr {
+	if moved, ok := c.(model.MoveAddress); ok && moved.Old.Addr() == a {
+		return moved.New.Addr()
+	}
+	return a
+}
+
+// fewest leaves out what an exchange works without, of changes made one after the other.
+func fewest(net *forward.Network, asked *forward.Exchange, all []Applied, source netip.Addr, out model.InterfaceID) []Applied {
+	for i := 0; i < len(all) && len(all) > 1; {
+		if adds(all[i]) && slices.ContainsFunc(all[i+1:], counted) {
+			i++ // the later ones count with it
+			continue
+		}
+		next, rest, to, source := net, make([]Applied, 0, len(all)-1), asked.Target, source
+		for n, a := range all {
+			if n != i {
+				rest = append(rest, Applied{a.Change, next.Spec})
+				next, to, source = Try(next, a.Change), Followed(a.Change, to), Followed(a.Change, source)
+			}
+		}
+		if forward.PingBy(next, asked.From, source, to, out, asked.Probe).Verdict() == forward.Works {
+			all, i = rest, 0
+		} else {
+			i++
+		}
+	}
+	return all
+}
+
+// adds tells whether a change adds to a list in which others are counted.
+func adds(a Applied) bool {
+	switch a.Change.(type) {
+	case model.AddRoute, model.AddPermit:
+		return true
+	}
+	return false
+}
+
+// counted tells whether a change is of the one with a number in a list.
+func counted(a Applied) bool {
+	switch a.Change.(type) {
+	case model.SetNextHop, model.DropWatch, model.AddPermit, model.PutInForce:
+		return true
+	}
+	return false
 }
 
 // Try makes a change in a copy of the network, with the same parts out of
@@ -89,40 +141,83 @@ type mender struct {
 	spec *model.Spec
 }
 
-// propose lists changes worth trying, the likeliest first.
+// propose lists changes worth trying, the likeliest first: what mends a slip near to where
+// it fails, and what the failure itself asks for.
 func (m mender) propose() []model.Change {
 	if !m.x.Source.IsValid() {
+		var changes []model.Change
 		if id, ok := forward.DownWithAddress(m.net, m.x.From, prefix.FamilyOf(m.x.Target)); ok {
-			return m.bringUp(id)
+			changes = m.bringUp(id)
 		}
-		return nil
+		return append(append(changes, m.nearSlips(m.x.From)...), m.cabling(m.x.From)...)
 	}
-	g, end, _, failing := m.x.Failing()
+	g, end, back, failing := m.x.Failing()
 	if !failing {
 		return nil
 	}
 	n := g.Nodes[end.Node]
+	near := []model.DeviceID{n.Device}
+	if end.Edge >= 0 && end.Outcome == forward.Unanswered {
+		for _, h := range m.net.State.HoldersOf(n.Edges[end.Edge].Address) {
+			near = append(near, m.spec.Interfaces[h].Device)
+		}
+	}
+	for _, i := range end.Loop {
+		near = append(near, g.Nodes[i].Device)
+	}
+	for _, h := range m.net.State.HoldersOf(n.To) {
+		near = append(near, m.spec.Interfaces[h].Device)
+	}
+	var before []model.Change
+	for _, i := range append(g.Path(end.Node), end.Loop...) {
+		if d := g.Nodes[i].Device; m.passedOver(d, g.Nodes[i].To) {
+			near = append(near, d)
+			before = append(append(append(before, m.bringUpTowards(d, n.To)...), m.watchless(d, n.To)...), m.cabling(d)...)
+		}
+	}
+	return append(append(m.nearSlips(near...), before...), m.atFailure(g, n, end, back)...)
+}
+
+// passedOver tells whether a device has a route to an address that it cannot use.
+func (m mender) passedOver(d model.DeviceID, to netip.Addr) bool {
+	if _, down := forward.DownInterfaceTowards(m.net, d, to); down {
+		return true
+	}
+	return slices.ContainsFunc(m.net.Table(d).Covering(to), func(e routing.Entry) bool { return e.Usable != routing.IsUsable })
+}
+
+// atFailure lists what the failure itself asks for.
+func (m mender) atFailure(g *forward.Graph, n forward.Node, end forward.Ending, back bool) []model.Change {
 	to := n.To
 	switch end.Outcome {
 	case forward.Unrouted:
-		return append(m.bringUpTowards(n.Device, to), m.route(n.Device, to)...)
+		changes := append(m.bringUpTowards(n.Device, to), m.shareAddress(back)...)
+		changes = append(append(changes, m.watchless(n.Device, to)...), m.cabling(n.Device)...)
+		return append(changes, m.route(n.Device, to)...)
 	case forward.Dropped:
-		return m.route(n.Device, to)
+		return append(append(m.shareAddress(back), m.watchless(n.Device, to)...), m.route(n.Device, to)...)
+	case forward.Unserved:
+		return m.answering(n.Device, g.Flow.Service)
 	case forward.Unanswered:
 		edge := n.Edges[end.Edge]
 		changes := append(m.bringUpHolder(edge.Address), m.onWire(edge.Hop.Out, edge.Address)...)
+		for _, h := range m.net.State.HoldersOf(edge.Address) {
+			changes = append(changes, m.cabling(m.spec.Interfaces[h].Device)...)
+		}
 		if edge.Address != to {
 			changes = append(changes, m.redirect(n, to)...)
 		}
 		return changes
 	case forward.NotPassedOn:
+		changes := m.forwarding(n)
 		if path := g.Path(end.Node); len(path) > 1 {
-			return m.redirect(g.Nodes[path[len(path)-2]], to)
+			changes = append(changes, m.redirect(g.Nodes[path[len(path)-2]], to)...)
 		}
+		return changes
 	case forward.Filtered, forward.Refused:
 		return m.permit(g, n, end)
 	case forward.Looped:
-		var changes []model.Change
+		changes := m.shareAddress(back)
 		for _, i := range end.Loop {
 			changes = append(changes, m.redirect(g.Nodes[i], to)...)
 		}
@@ -142,6 +237,9 @@ func (m mender) bringUpTowards(d model.DeviceID, to netip.Addr) []model.Change {
 // bringUp switches on what keeps an interface down, if that is switched off.
 func (m mender) bringUp(id model.InterfaceID) []model.Change {
 	if cause, ok := forward.CausedBy(m.net.State, id); ok {
+		if both, down := m.bothDown(cause); down {
+			return []model.Change{both}
+		}
 		return []model.Change{model.BringUp{Interface: cause}}
 	}
 	return nil
@@ -263,7 +361,10 @@ func (m mender) redirect(n forward.Node, to netip.Addr) []model.Change {
 	var changes []model.Change
 	if p := n.Decision.Match.Prefix; p.IsValid() && len(m.net.State.Failures()) == 0 && (p.Bits() > 0 || !m.spec.Devices[n.Device].Forwards) {
 		for _, e := range m.net.For(n.Device, n.In).Of(n.Decision.Match) {
-			if e.InUse && e.Source == routing.Static && m.spec.Statics[e.Static()].Via != next.address {
+			if !e.InUse || e.Source != routing.Static {
+				continue
+			}
+			if s := &m.spec.Statics[e.Static()]; s.Via != next.address || s.Out != model.None && s.Out != next.link {
 				changes = append(changes, model.SetNextHop{Static: e.Static(), Via: next.address})
 			}
 		}

@@ -78,21 +78,22 @@ func (c *checker) gateways() {
 			link = s.Out
 		case !on:
 			f := finding.New(finding.GatewayOutsideSubnet, s.Place, "%s uses the gateway %s, which is in none of its subnets", name, s.Via).About(name)
-			c.report(c.suggestGateway(f, s))
+			c.report(c.suggestGateway(f, model.StaticID(i)))
 			continue
 		}
 		if !c.held(link, s.Via) && !c.inPieces(link, s.Via) {
 			f := finding.New(finding.GatewayUnheld, s.Place, "%s uses the gateway %s, and %s", name, s.Via, c.nobody(link, s.Via)).About(name)
-			c.report(c.suggestGateway(f, s))
+			c.report(c.suggestGateway(f, model.StaticID(i)))
 		}
 	}
 }
 
 // suggestGateway names the forwarding device on the link.
-func (c *checker) suggestGateway(f finding.Finding, s *model.Static) finding.Finding {
+func (c *checker) suggestGateway(f finding.Finding, id model.StaticID) finding.Finding {
+	s := &c.spec.Statics[id]
 	for _, n := range neighbours(c.net, s.Device, prefix.FamilyOf(s.Via)) {
 		if c.spec.Devices[n.device].Forwards {
-			return f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
+			return c.mends(f, model.SetNextHop{Static: id, Via: n.address})
 		}
 	}
 	return f

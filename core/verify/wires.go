@@ -66,36 +66,69 @@ func (c *checker) cable(x *model.Cable) {
 // cabled: a cable was forgotten.
 func (c *checker) unplugged() {
 	told := map[model.InterfaceID]bool{}
-	for id := range c.spec.Interfaces {
-		i := &c.spec.Interfaces[id]
-		ports := []model.InterfaceID{model.InterfaceID(id)}
-		switch {
-		case i.Segment == model.None || !i.Routed() || c.state().IsWire(i.Segment) || i.AdminDown:
-			continue
-		case i.Kind == model.Subinterface && i.Parent != model.None:
-			ports[0] = i.Parent
-		case i.Kind == model.Group:
-			ports = i.Members
-		case i.Kind != model.Port || i.Group != model.None:
-			continue
-		}
-		if g := &c.spec.Interfaces[ports[0]]; i.Kind == model.Subinterface && g.Kind == model.Group {
-			ports = g.Members
-		}
-		if len(ports) == 0 || told[ports[0]] || slices.ContainsFunc(ports, func(p model.InterfaceID) bool { return c.state().Cable(p) != model.None }) {
+	for n := range c.spec.Interfaces {
+		id := model.InterfaceID(n)
+		ports := c.bare(id)
+		if len(ports) == 0 || told[ports[0]] {
 			continue
 		}
 		told[ports[0]] = true
-		label, fellow := c.spec.Label(ports[0]), "others on it are"
-		if cabled := c.cabledOn(i.Segment); cabled != model.None {
-			fellow = c.spec.Label(cabled) + " is"
+		segment := c.spec.Interfaces[id].Segment
+		label, fellow := c.spec.Label(ports[0]), "others on it are cabled"
+		if cabled := c.cabledOn(segment); cabled != model.None {
+			fellow = c.spec.Label(cabled) + " is cabled"
+		} else if c.spec.Interfaces[id].Serial {
+			fellow = "a serial line is a cable"
 		}
-		f := finding.New(finding.CableMissing, c.spec.Interfaces[ports[0]].Place, "%s is on %s, and plugged into nothing; %s cabled", label, c.spec.Segments[i.Segment].Name, fellow).About(label)
-		if free := c.freePort(i.Segment); free != model.None {
-			f = f.Mend("add the cable '%s to %s'", label, c.spec.Label(free))
+		f := finding.New(finding.CableMissing, c.spec.Interfaces[ports[0]].Place, "%s is on %s, and plugged into nothing; %s", label, c.spec.Segments[segment].Name, fellow).About(label)
+		if far, ok := c.plugFor(ports[0], id); ok {
+			f = f.Mend("%s", model.AddCable{Ends: [2]model.InterfaceID{ports[0], far}}.Describe(c.spec))
 		}
 		c.report(f)
 	}
+}
+
+// bare lists the ports of an interface on a segment, where cables are needed for it and
+// none is in any of them.
+func (c *checker) bare(id model.InterfaceID) []model.InterfaceID {
+	i := &c.spec.Interfaces[id]
+	ports := []model.InterfaceID{id}
+	switch {
+	case i.Segment == model.None || !i.Routed() || c.state().IsWire(i.Segment) && !i.Serial || i.AdminDown:
+		return nil
+	case i.Kind == model.Subinterface && i.Parent != model.None:
+		ports[0] = i.Parent
+	case i.Kind == model.Group:
+		ports = i.Members
+	case i.Kind != model.Port || i.Group != model.None:
+		return nil
+	}
+	if len(ports) > 0 && i.Kind == model.Subinterface && c.spec.Interfaces[ports[0]].Kind == model.Group {
+		ports = c.spec.Interfaces[ports[0]].Members
+	}
+	if slices.ContainsFunc(ports, func(p model.InterfaceID) bool { return c.state().Cable(p) != model.None }) {
+		return nil
+	}
+	return ports
+}
+
+// plugFor is what a port of an interface may be plugged into: a free switch port of the
+// segment's VLAN, else a port of another device on the segment that is bare as well.
+func (c *checker) plugFor(port, id model.InterfaceID) (model.InterfaceID, bool) {
+	i := &c.spec.Interfaces[id]
+	if free := c.freePort(i.Segment); free != model.None {
+		return free, true
+	}
+	for n := range c.spec.Interfaces {
+		x := &c.spec.Interfaces[n]
+		if x.Segment != i.Segment || x.Device == i.Device {
+			continue
+		}
+		if ports := c.bare(model.InterfaceID(n)); len(ports) > 0 {
+			return ports[0], true
+		}
+	}
+	return model.None, false
 }
 
 // cabledOn is the first member of a segment that is cabled.
@@ -145,14 +178,24 @@ func (c *checker) serialLine(x *model.Cable) {
 		return
 	}
 	near, far := c.spec.Label(x.Ends[0]), c.spec.Label(x.Ends[1])
+	reason := ""
 	switch {
 	case a.Serial != b.Serial:
-		c.report(finding.New(finding.SerialClock, x.Place, "%s and %s are the two ends of one line, and only one of them is serial", near, far).About(near).Mend("say 'line: serial' at both, or at neither"))
+		reason = fmt.Sprintf("%s and %s are the two ends of one line, and only one of them is serial", near, far)
 	case !a.Clocks && !b.Clocks:
-		c.report(finding.New(finding.SerialClock, x.Place, "neither %s nor %s clocks the serial line", near, far).About(near).Mend("say 'clock: here' at the end that does"))
+		reason = fmt.Sprintf("neither %s nor %s clocks the serial line", near, far)
 	case a.Clocks && b.Clocks:
-		c.report(finding.New(finding.SerialClock, x.Place, "both %s and %s clock the serial line", near, far).About(near).Mend("remove 'clock: here' from one of them"))
+		reason = fmt.Sprintf("both %s and %s clock the serial line", near, far)
+	default:
+		return
 	}
+	var mend model.Change
+	for n := range x.Ends {
+		if all := lineSlip(c.spec, x.Ends[n], x.Ends[1-n]); mend == nil && len(all) > 0 {
+			mend = all[0]
+		}
+	}
+	c.report(c.mends(finding.New(finding.SerialClock, x.Place, "%s", reason).About(near), mend))
 }
 
 // switchCable compares the VLANs at the two ends of a cable between switches.
@@ -163,7 +206,7 @@ func (c *checker) switchCable(x *model.Cable, a, b *model.Interface) {
 		if len(a.Tagged) == 0 && len(b.Tagged) == 0 {
 			name = finding.AccessDiffer
 		}
-		c.reportTrunk(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near, c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place))
+		c.reportTrunk(c.eitherMends(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near, c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place), untaggedSlips(c.spec, x)))
 	}
 	c.missing(x, far, c.state().Missing(x.Ends[1]))
 	c.missing(x, near, c.state().Missing(x.Ends[0]))
@@ -208,8 +251,14 @@ func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.I
 		}
 		if slices.Contains(missing, i.Tag) {
 			c.said.dropped[i.Tag] = at
-			c.reportTrunk(finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).
-				Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at).With(port.Place))
+			f := finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).With(port.Place)
+			f = f.Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at)
+			for _, slip := range tagSlips(c.spec, routed, end) {
+				if t, ok := slip.(model.SetTag); ok && t.Interface == id {
+					f = c.mends(f, slip) // its segment's VLAN is carried there
+				}
+			}
+			c.reportTrunk(f)
 		}
 	}
 }
@@ -220,6 +269,18 @@ func (c *checker) trunk(id model.InterfaceID) string {
 		id = g
 	}
 	return c.spec.Label(id)
+}
+
+// eitherMends is a finding with changes as its remedy, of which one is enough.
+func (c *checker) eitherMends(f finding.Finding, all []model.Change) finding.Finding {
+	words := make([]string, len(all))
+	for i, change := range all {
+		words[i] = change.Describe(c.spec)
+	}
+	if len(all) == 0 {
+		return f
+	}
+	return f.Mend("%s", strings.Join(words, ", or "))
 }
 
 // reportTrunk reports once what each cable of a group would say.

@@ -37,7 +37,7 @@ var (
 // checkKeys finds a key of a column map that is none, or whose value is of another form.
 func checkKeys(n *yaml.Node, keys map[string]form, of string) error {
 	if n.Kind != yaml.MappingNode {
-		return fmt.Errorf("line %d, column %d: %s is a map of keys", n.Line, n.Column, of)
+		return fmt.Errorf("it is no column map: line %d, column %d: %s is a map of keys", n.Line, n.Column, of)
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
