@@ -88,6 +88,17 @@ func (s *Spec) Pending() bool {
 	return false
 }
 
+// WithoutPolicies is the network in which everything passes, and nothing is translated.
+func (s *Spec) WithoutPolicies() *Spec {
+	next := *s
+	next.Devices = slices.Clone(s.Devices)
+	for i := range next.Devices {
+		d := &next.Devices[i]
+		d.Permits, d.OwnPermits, d.Otherwise, d.KeepsState, d.Translates = nil, nil, Pass, false, nil
+	}
+	return &next
+}
+
 // WithPending is the network with all pending permits in force.
 func (s *Spec) WithPending() *Spec {
 	next := *s

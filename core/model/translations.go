@@ -33,6 +33,17 @@ type Translation struct {
 	Place        source.Place // of the sentence
 }
 
+// Family is that of the addresses it translates; an interface is shared in IPv4.
+func (t *Translation) Family() prefix.Family {
+	switch {
+	case t.ByInterface:
+		return prefix.IPv4
+	case t.Kind == OneToOne:
+		return prefix.FamilyOf(t.Outside[0].Addr())
+	}
+	return prefix.FamilyOf(t.First)
+}
+
 const translationForms = "'A is B beyond INTERFACE', 'A shares INTERFACE', 'A shares B beyond INTERFACE' or 'A takes B beyond INTERFACE'"
 
 // lent notes which addresses of segments stand for others, before the next free

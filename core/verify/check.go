@@ -9,6 +9,7 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 )
@@ -29,8 +30,9 @@ type checker struct {
 	open    []derive.Open
 	found   []finding.Finding
 	said    said
-	inForce *model.Spec // with pending permits in force, once it is asked for
-	trials  int         // how many remedies were tried
+	inForce *model.Spec      // with pending permits in force, once it is asked for
+	allPass *forward.Network // in which everything passes, once it is asked for
+	trials  int              // how many remedies were tried
 
 	endOrder []int                            // the ends of reached by address, once they are asked for
 	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for
@@ -46,6 +48,17 @@ func (c *checker) everyone() *reach.Matrix {
 		c.reached = reach.All(c.net, reach.Ends(c.spec))
 	}
 	return c.reached
+}
+
+// passing is the network in which everything passes, and nothing is translated.
+func (c *checker) passing() *forward.Network {
+	if c.allPass == nil {
+		c.allPass = c.net
+		if c.net.Policy != nil {
+			c.allPass = forward.Resolve(network.Build(c.spec.WithoutPolicies()).State(c.net.State.Failures()...))
+		}
+	}
+	return c.allPass
 }
 
 func (c *checker) report(f finding.Finding) { c.found = append(c.found, f) }

@@ -182,15 +182,15 @@ func (c *checker) waysOut() {
 }
 
 // behindTranslation tells whether a part of the world sees others by translated
-// addresses, to which it may well need no route.
-func (c *checker) behindTranslation(d model.DeviceID) bool {
+// addresses of a family, to which it may well need no route.
+func (c *checker) behindTranslation(d model.DeviceID, family prefix.Family) bool {
 	if c.spec.Devices[d].Kind != model.World {
 		return false
 	}
 	for _, id := range c.spec.InterfacesOf(d) {
 		for _, n := range c.net.State.Neighbours(id) {
 			for _, t := range c.spec.Devices[c.spec.Interfaces[n].Device].Translates {
-				if t.Beyond == n {
+				if t.Beyond == n && t.Family() == family {
 					return true
 				}
 			}
@@ -214,7 +214,7 @@ func (c *checker) wayOut(d model.DeviceID, family prefix.Family) {
 	if !addressed || c.spec.Devices[d].Closed[family] {
 		return
 	}
-	if c.behindTranslation(d) {
+	if c.behindTranslation(d, family) {
 		return
 	}
 	first, last := c.spec.StaticsOf(d)
