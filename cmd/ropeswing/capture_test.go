@@ -41,7 +41,7 @@ func TestAPingIsCapturedAndShown(t *testing.T) {
 		"show packets p.pcapng quay-edge:lan1":                 "did you mean quay-edge:lan0?",
 		"ping desk-7 tern-cam --capture x --at lan0":           "lan0",
 		"ping desk-7 tern-cam --capture x --at quay-edge:ser0": "no frame of the exchange passes there",
-		"ping desk-7 tern-cam --capture skerry.plan.yaml":      "is there already, and no capture",
+		"ping desk-7 tern-cam --capture skerry.plan.yaml":      "is there already, and holds a plan",
 	} {
 		r := run(t, dir, strings.Fields(args)...)
 		assert.Equal(t, 2, r.code, args)

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"strings"
 	"unicode"
 )
 
@@ -94,15 +95,30 @@ func Decode(text []byte) (*Device, error) {
 
 // IsName tells whether a text can be a device's name.
 func IsName(s string) bool {
-	if s == "" || len(s) > 255 || s == "." || s == ".." {
+	if s == "" || len(s) > mostName || strings.Trim(s, ".") == "" || strings.HasPrefix(s, "._") || strings.HasSuffix(s, ".") || reserved(s) {
 		return false
 	}
 	for _, c := range s {
-		if c == '/' || c == '\\' || c == ':' || !unicode.IsPrint(c) || unicode.IsSpace(c) {
+		if strings.ContainsRune(`/\:*?"<>|`, c) || !unicode.IsPrint(c) || unicode.IsSpace(c) {
 			return false
 		}
 	}
 	return true
+}
+
+// mostName is how long a device's name may be, in bytes: a file is called by it, with an
+// ending.
+const mostName = 200
+
+// reserved tells whether a name stands for a device of the system where files are called
+// by it: on Windows NUL, COM1 and such are, whatever ending they have.
+func reserved(s string) bool {
+	base, _, _ := strings.Cut(strings.ToUpper(s), ".")
+	switch base {
+	case "CON", "PRN", "AUX", "NUL":
+		return true
+	}
+	return len(base) == 4 && (strings.HasPrefix(base, "COM") || strings.HasPrefix(base, "LPT")) && base[3] >= '1' && base[3] <= '9'
 }
 
 // check finds what no device can say.

@@ -34,11 +34,10 @@ func (r *reader) includes(_ *Document, n *yaml.Node, what string) {
 // that they name. Name is that of the document's own file within fsys.
 func includeAll(fsys fs.FS, d *Document, name string) []finding.Finding {
 	var found []finding.Finding
-	names := []string{name} // of the parts, within fsys
 	seen := map[string]bool{path.Clean(name): true}
 	for i := 0; i < len(d.parts); i++ {
 		for _, t := range d.parts[i].included {
-			inside := path.Join(path.Dir(names[i]), t.Value)
+			inside := path.Join(path.Dir(d.parts[i].inside), t.Value)
 			refuse := func(reason string, args ...any) {
 				found = append(found, finding.New(finding.IncludeRefused, t.Place, reason, args...).About(t.Value))
 			}
@@ -71,8 +70,7 @@ func includeAll(fsys fs.FS, d *Document, name string) []finding.Finding {
 			r := &reader{file: file}
 			r.whole(d, root, partKeys())
 			found = append(found, r.found...)
-			d.parts = append(d.parts, newPart(file, root, r.include))
-			names = append(names, inside)
+			d.parts = append(d.parts, newPart(file, inside, root, r.include))
 		}
 	}
 	return found

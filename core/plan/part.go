@@ -12,6 +12,7 @@ import (
 // part is one file of a plan.
 type part struct {
 	file     *source.File
+	inside   string     // its name within the folder the plan is read from
 	root     *yaml.Node // nil of a large one
 	included []Text     // the files it names
 }
@@ -21,11 +22,11 @@ type part struct {
 // read again.
 const mostKept = 4 << 20
 
-func newPart(file *source.File, root *yaml.Node, included []Text) part {
+func newPart(file *source.File, inside string, root *yaml.Node, included []Text) part {
 	if len(file.Text) > mostKept {
 		root = nil
 	}
-	return part{file, root, included}
+	return part{file, inside, root, included}
 }
 
 // tree is the file as YAML, or of a large file as much of it as has the entry at the

@@ -85,7 +85,7 @@ func readAll(fsys fs.FS, file *source.File, name string) (*Document, []finding.F
 	r := &reader{file: file}
 	d := &Document{File: file}
 	r.whole(d, root, topKeys())
-	d.parts = []part{newPart(file, root, r.include)}
+	d.parts = []part{newPart(file, name, root, r.include)}
 	found := append(r.found, includeAll(fsys, d, name)...)
 	d.Segments = exactOverPattern(d.Segments, func(s *Segment) (string, bool) { return s.Name.Value, s.Made })
 	d.Devices = exactOverPattern(d.Devices, func(x *Device) (string, bool) { return x.Name.Value, x.Made })

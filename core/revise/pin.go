@@ -4,9 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strings"
 
-	"ropeswing/core/finding"
 	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/source"
@@ -148,15 +148,26 @@ func (w reviser) pinEdits(device *plan.Device, routes []pinnedRoute) ([]plan.Edi
 	return []plan.Edit{e}, true
 }
 
-// tryPin reads the plan with the edits made.
+// tryPin reads the plan with the edits made: the routes must be those that were derived.
 func (w reviser) tryPin(p *Pinned) error {
-	for _, f := range p.Files {
-		_, found := plan.Parse(source.New(f.Name, plan.Apply(f, p.Edits...)))
-		for _, x := range found {
-			if x.Stops() && x.Name != finding.IncludeRefused {
-				return fmt.Errorf("the plan could not be read with the routes in it: %s", x.Reason)
-			}
-		}
+	again := w.Edited(w.LedgerText(), p.Edits...)
+	if !again.Usable() {
+		return fmt.Errorf("the plan could not be read with the routes in it: %s", again.Slips()[0].Reason)
+	}
+	before, after := pinnedMeaning(w.Spec), pinnedMeaning(again.Predict().Spec)
+	if other, differs := firstOther(before, after); differs {
+		return fmt.Errorf("the plan would say something else with the routes in it: %s", other)
 	}
 	return nil
+}
+
+// pinnedMeaning is the routes of a network, whether derived or written, in an order that
+// does not depend on that.
+func pinnedMeaning(spec *model.Spec) []string {
+	var all []string
+	for n := range spec.Statics {
+		all = append(all, routeMeaning(spec, &spec.Statics[n], same))
+	}
+	slices.Sort(all)
+	return all
 }

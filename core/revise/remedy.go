@@ -83,14 +83,14 @@ func (w reviser) holdsAsTyped(t ask.Trial, r verify.Remedy, all []Advice) bool {
 		}
 		edits = append(edits, a.Edit)
 	}
-	if w.Found || w.Trying || len(w.Document.Files()) > 1 || len(w.Document.File.Text) > largestTyped {
+	size := 0
+	for _, f := range w.Document.Files() {
+		size += len(f.Text)
+	}
+	if w.Found || w.Trying || size > largestTyped {
 		return true
 	}
-	var ledger []byte
-	if w.Ledger != nil {
-		ledger = []byte(w.Ledger.Text())
-	}
-	n := workspace.FromTexts(w.Document.File.Name, plan.Apply(w.Document.File, edits...), ledger)
+	n := w.Edited(w.LedgerText(), edits...)
 	if !n.Usable() || len(n.Slips()) > len(w.Slips()) {
 		return false
 	}

@@ -17,8 +17,7 @@ import (
 type Renaming struct {
 	Edits   []plan.Edit
 	Files   []*source.File // those that change
-	Under   *assign.Ledger // to be written before the plan: it knows both names
-	Next    *assign.Ledger // to be written after it
+	Next    *assign.Ledger // to be written with them
 	Changes []assign.Change
 }
 
@@ -44,15 +43,15 @@ func Rename(n *workspace.Numbers, old, to string, ledgerOnly bool) (*Renaming, e
 	if w.Ledger != nil {
 		change := assign.Rename{Old: old, New: to}
 		r.Next, r.Changes = w.Ledger.Renamed(change)
-		under := *w.Ledger
-		under.Rename = &change
-		r.Under = &under
 		if ledgerOnly && len(r.Changes) == 0 {
 			return nil, fmt.Errorf("the ledger has nothing of %s", old)
 		}
 		if _, found := assign.ReadLedger(source.New(w.Ledger.File.Name, r.Next.Text())); len(found) > 0 {
 			return nil, fmt.Errorf("the ledger has numbers of %s as well, and would contradict itself: %s; release what is retired first: assign --release %s", to, found[0].Reason, to)
 		}
+	}
+	if !ledgerOnly {
+		return r, w.tryRename(r, old, to)
 	}
 	return r, nil
 }
@@ -76,7 +75,7 @@ func (w renamer) renameInPlan(r *Renaming, old, to string) error {
 	case !isInterface:
 		oldName, toName, device = old, to, ""
 	}
-	seen := map[source.Place]bool{}
+	seen, whole := map[source.Place]bool{}, w.Document.Scalars()
 	for _, ref := range w.Document.References() {
 		name := toName
 		if device != "" && strings.HasPrefix(ref.Value, oldName+".") {
@@ -88,18 +87,21 @@ func (w renamer) renameInPlan(r *Renaming, old, to string) error {
 			continue
 		}
 		seen[ref.Place] = true
-		edit, ok := w.renameAt(ref, name)
+		edit, ok := w.renameAt(whole, ref, name)
 		if !ok {
 			return fmt.Errorf("%s: %s comes of a pattern or is not written out here; change the plan by hand, then 'rename --ledger-only %s %s'", ref.Place, old, old, to)
 		}
 		r.Edits = append(r.Edits, edit)
 	}
-	return w.tryRename(r, to)
+	return nil
 }
 
-// renameAt is the edit of one word; false where the file does not have it as
-// such.
-func (w renamer) renameAt(ref plan.Reference, name string) (plan.Edit, bool) {
+// renameAt is the edit of one word; false where the file does not have it as such. Of those
+// that stand alone, and not in a sentence, whole tells.
+func (w renamer) renameAt(whole map[source.Place]string, ref plan.Reference, name string) (plan.Edit, bool) {
+	if word, alone := whole[ref.Place]; alone && word == ref.Value {
+		return plan.Edit{Place: ref.Place, Text: plan.Word(name)}, true
+	}
 	written := ref.Place.Text()
 	if strings.Trim(written, `"'`) != ref.Value {
 		return plan.Edit{}, false
@@ -107,25 +109,38 @@ func (w renamer) renameAt(ref plan.Reference, name string) (plan.Edit, bool) {
 	return plan.Edit{Place: ref.Place, Text: strings.Replace(written, ref.Value, name, 1)}, true
 }
 
-// tryRename reads the plan with the edits made, and refuses them where that
-// finds a slip.
-func (w renamer) tryRename(r *Renaming, to string) error {
-	before := len(w.Slips())
+// tryRename reads the plan with the edits made, all of its files together and the ledger
+// with them: it must say what it said, but for the one name.
+func (w renamer) tryRename(r *Renaming, old, to string) error {
 	for _, f := range w.Document.Files() {
-		text := plan.Apply(f, r.Edits...)
-		if string(text) != string(f.Text) {
+		if string(plan.Apply(f, r.Edits...)) != string(f.Text) {
 			r.Files = append(r.Files, f)
 		}
 	}
-	if len(w.Document.Files()) > 1 {
-		if wrong, bad := plan.CheckName(to); bad {
-			return fmt.Errorf("nothing can be called %s: it %s", to, wrong)
-		}
-		return nil // the files can only be read together, and from the disk
+	ledger := w.LedgerText()
+	if r.Next != nil {
+		ledger = r.Next.Text()
 	}
-	again := workspace.FromText(w.Document.File.Name, plan.Apply(w.Document.File, r.Edits...))
-	if slips := again.Slips(); len(slips) > before {
-		return errors.New(slips[0].Reason)
+	again := w.Edited(ledger, r.Edits...)
+	if !again.Usable() || len(again.Slips()) > len(w.Slips()) {
+		return errors.New(again.Slips()[0].Reason)
+	}
+	device, oldPort, _ := strings.Cut(old, ":")
+	toPort := to
+	if _, after, ok := strings.Cut(to, ":"); ok {
+		toPort = after
+	}
+	called := func(name string) string {
+		if name == old {
+			return to
+		}
+		if oldPort != "" && strings.HasPrefix(name, device+":"+oldPort+".") {
+			return device + ":" + toPort + strings.TrimPrefix(name, old) // a subinterface goes with its parent
+		}
+		return name
+	}
+	if other, differs := firstOther(meaning(w.Spec, called), meaning(again.Spec, same)); differs {
+		return fmt.Errorf("the plan would say something else then: %s; change it by hand, then 'rename --ledger-only %s %s'", other, old, to)
 	}
 	return nil
 }

@@ -7,7 +7,6 @@ import (
 	"net/netip"
 	"path"
 	"slices"
-	"strings"
 
 	"ropeswing/core/compare"
 	"ropeswing/core/finding"
@@ -33,7 +32,7 @@ func ReadState(fsys fs.FS) ([]*observed.Device, error) {
 		return nil, err
 	}
 	entries = slices.DeleteFunc(entries, func(e fs.DirEntry) bool {
-		return e.IsDir() || path.Ext(e.Name()) != ".json" || strings.HasPrefix(e.Name(), ".")
+		return e.IsDir() || path.Ext(e.Name()) != ".json"
 	})
 	all, errs := make([]*observed.Device, len(entries)), make([]error, len(entries))
 	parallel.Each(len(entries), func(i int) { all[i], errs[i] = readDevice(fsys, entries[i]) })

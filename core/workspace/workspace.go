@@ -111,6 +111,27 @@ func FromTexts(name string, text, ledger []byte) *Numbers {
 	return number(doc, read, found)
 }
 
+// Edited is the numbers of the same plan as it is read again with edits made in its files,
+// and with a ledger of another text; nil is none. Nothing is written.
+func (n *Numbers) Edited(ledger []byte, edits ...plan.Edit) *Numbers {
+	doc, found := n.Document.Edited(edits...)
+	var read *assign.Ledger
+	if ledger != nil {
+		var more []finding.Finding
+		read, more = assign.ReadLedger(source.New(LedgerName(n.Document.File.Name), ledger))
+		found = append(found, more...)
+	}
+	return number(doc, read, found)
+}
+
+// LedgerText is the text of the plan's ledger; nil where there is none.
+func (n *Numbers) LedgerText() []byte {
+	if n.Ledger == nil {
+		return nil
+	}
+	return n.Ledger.File.Text
+}
+
 // number gives out the numbers that a plan leaves open.
 func number(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, grow ...string) *Numbers {
 	w := &Numbers{Document: doc, Ledger: ledger, read: found}

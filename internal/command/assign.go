@@ -3,7 +3,6 @@ package command
 import (
 	"errors"
 	"fmt"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -41,19 +40,14 @@ func (a *app) assign() *cobra.Command {
 			if o.check && o.write {
 				return errors.New("--check only looks, and --write writes; leave out one")
 			}
-			found, err := a.find()
+			found, writer, err := a.findToWrite(o.write)
 			if err != nil {
 				return err
 			}
-			if o.write {
-				// What is read from here on is what is written back.
-				unlock, err := files.Lock(filepath.Dir(found.Path))
-				if err != nil {
-					return fmt.Errorf("cannot lock the plan's folder: %w", err)
-				}
-				defer unlock()
+			if writer != nil {
+				defer writer.Close()
 			}
-			return a.runAssign(found, o)
+			return a.runAssign(found, writer, o)
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
@@ -69,7 +63,7 @@ func (a *app) assign() *cobra.Command {
 	return cmd
 }
 
-func (a *app) runAssign(found files.Found, o assignOptions) error {
+func (a *app) runAssign(found files.Found, writer *files.Writer, o assignOptions) error {
 	w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown, o.grow...))
 	if err != nil {
 		return err
@@ -95,8 +89,8 @@ func (a *app) runAssign(found files.Found, o assignOptions) error {
 		}
 	}
 	if o.write && len(v.Changes) > 0 {
-		if err := files.Save(workspace.LedgerName(found.Path), w.Next.Text()); err != nil {
-			return fmt.Errorf("cannot write the ledger: %w; it is as it was", err)
+		if err := writer.Commit(ledgerChange(found, w.Ledger, w.Next)); err != nil {
+			return notWritten("the ledger", err)
 		}
 		v.Written = true
 	}

@@ -41,8 +41,8 @@ func (a *app) draft() *cobra.Command {
 				view.Raw(a.out, text)
 				return nil
 			}
-			if err := files.SaveNew(a.at(to), text); err != nil {
-				return fmt.Errorf("%s: it is there already, or cannot be written", to)
+			if err := files.Create(a.at(to), text, a.tell); err != nil {
+				return notWritten(to, err)
 			}
 			fmt.Fprintf(a.err, "%s is written; next: ropeswing -p %s check\n", to, view.ShellWord(to))
 			return nil

@@ -92,48 +92,72 @@ func (a *app) put(all []output, o exportOptions) error {
 		}
 		return nil
 	}
-	changed := 0
-	for _, x := range all {
+	if !o.write {
+		return a.compareOutputs(all, o.to)
+	}
+	folder := a.at(o.to)
+	if len(all) == 1 && all[0].name == "" {
+		folder = filepath.Dir(folder)
+	}
+	if err := os.MkdirAll(folder, 0o777); err != nil { // as the umask says
+		return notWritten(o.to, err)
+	}
+	writer, err := files.NewWriter(folder, a.tell)
+	if err != nil {
+		return notWritten(o.to, err)
+	}
+	defer writer.Close()
+	var changes []files.Change
+	states := make([]string, len(all))
+	for i, x := range all {
 		path := filepath.Join(o.to, x.name)
-		full := path
-		if !filepath.IsAbs(path) {
-			full = filepath.Join(a.dir, path)
-		}
-		state, err := a.putOne(full, x.text, o.write)
+		c, err := files.Replacing(a.at(path), x.text, files.Other)
 		if err != nil {
-			return fmt.Errorf("cannot write %s: %w", path, err)
+			return notWritten(path, err)
 		}
-		if state != "as it is" {
-			changed++
+		if states[i] = stateOf(c); states[i] != "as it is" {
+			changes = append(changes, c)
 		}
+	}
+	if len(changes) > 0 {
+		if err := writer.Commit(changes...); err != nil {
+			return notWritten(o.to, err)
+		}
+	}
+	for i, x := range all {
+		view.FileText(a.out, filepath.Join(o.to, x.name), states[i])
+	}
+	return nil
+}
+
+// compareOutputs says how files stand, and writes none.
+func (a *app) compareOutputs(all []output, to string) error {
+	changed := false
+	for _, x := range all {
+		path := filepath.Join(to, x.name)
+		c, err := files.Replacing(a.at(path), x.text, files.Other)
+		if err != nil {
+			return notWritten(path, err)
+		}
+		state := stateOf(c)
+		changed = changed || state != "as it is"
 		view.FileText(a.out, path, state)
 	}
-	if !o.write && changed > 0 {
+	if changed {
 		fmt.Fprintln(a.out, "nothing is written yet; the same with -w writes")
 	}
 	return nil
 }
 
-// putOne writes one file where it differs, and says how it stood.
-func (a *app) putOne(path string, text []byte, write bool) (state string, err error) {
-	old, err := os.ReadFile(path)
+// stateOf says how a file stands to what is to be written.
+func stateOf(c files.Change) string {
 	switch {
-	case err == nil && bytes.Equal(old, text):
-		return "as it is", nil
-	case err == nil:
-		state = "changed"
-	case errors.Is(err, os.ErrNotExist):
-		state = "new"
-	default:
-		return "", errors.Unwrap(err)
+	case !c.There:
+		return "new"
+	case bytes.Equal(c.Was, c.Text):
+		return "as it is"
 	}
-	if !write {
-		return state, nil
-	}
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
-		return "", err
-	}
-	return state, files.Save(path, text)
+	return "changed"
 }
 
 func (a *app) exportHosts() *cobra.Command {

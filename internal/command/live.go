@@ -259,8 +259,8 @@ func (a *app) keepAnswers(l *live, echoes []wire.Echo) error {
 	if err != nil {
 		return err
 	}
-	if err := files.Save(a.at(l.save), append(text, '\n')); err != nil {
-		return fmt.Errorf("%s: %w", l.save, err)
+	if err := files.Put(a.at(l.save), append(text, '\n'), a.tell, files.AnswersFile); err != nil {
+		return notWritten(l.save, err)
 	}
 	return nil
 }

@@ -109,8 +109,8 @@ func (a *app) runNew(name string, o newOptions) error {
 		fmt.Fprintf(a.err, "this is what 'ropeswing new' with -w writes to %s\n", view.Clean(file))
 		return nil
 	}
-	if err := files.SaveNew(full, text); err != nil {
-		return fmt.Errorf("cannot write %s: %w", file, err)
+	if err := files.Create(full, text, a.tell); err != nil {
+		return notWritten(file, err)
 	}
 	fmt.Fprintf(a.out, "written: %s, with %s\nnext: ropeswing -p %s assign\n", view.Clean(file), view.Count(len(start.Segments), "segment"), view.ShellWord(file))
 	return nil

@@ -302,33 +302,42 @@ func (a *app) readObserved(o *observation, m *wire.ColumnMap, path string) (*wir
 // keep puts devices into a state's folder, beside what it has of them.
 func (a *app) keep(dir string, all []*observed.Device) error {
 	full := a.at(dir)
-	if err := os.MkdirAll(full, 0o755); err != nil {
+	if err := os.MkdirAll(full, 0o777); err != nil { // as the umask says
 		return fmt.Errorf("%s: it cannot be made a folder", dir)
 	}
-	names := make([]string, len(all))
+	writer, err := files.NewWriter(full, a.tell)
+	if err != nil {
+		return notWritten(dir, err)
+	}
+	defer writer.Close()
+	changes := make([]files.Change, len(all))
 	for i, d := range all {
-		if names[i] = d.Name + ".json"; d.Saved() {
-			names[i] = filepath.Join(workspace.SavedFolder, names[i])
-			if err := os.MkdirAll(filepath.Join(full, workspace.SavedFolder), 0o755); err != nil {
+		name := d.Name + ".json"
+		if d.Saved() {
+			name = filepath.Join(workspace.SavedFolder, name)
+			if err := os.MkdirAll(filepath.Join(full, workspace.SavedFolder), 0o777); err != nil {
 				return fmt.Errorf("%s: it cannot be made a folder", filepath.Join(dir, workspace.SavedFolder))
 			}
 		}
-		if old, err := os.ReadFile(filepath.Join(full, names[i])); err == nil {
-			before, err := observed.Decode(old)
+		c, err := files.Replacing(filepath.Join(full, name), nil, files.StateFile)
+		if err != nil {
+			return notWritten(filepath.Join(dir, name), err)
+		}
+		if c.There && len(c.Was) > 0 {
+			before, err := observed.Decode(c.Was)
 			if err != nil {
-				return fmt.Errorf("%s: %w", filepath.Join(dir, names[i]), err)
+				return fmt.Errorf("%s: %w", filepath.Join(dir, name), err)
 			}
 			if !d.Renews(before) {
 				before.Merge(d)
 				d = before
 			}
 		}
-		all[i] = d
+		all[i], c.Text = d, d.Encode()
+		changes[i] = c
 	}
-	for i, d := range all {
-		if err := files.Save(filepath.Join(full, names[i]), d.Encode()); err != nil {
-			return fmt.Errorf("%s: %w", filepath.Join(dir, names[i]), err)
-		}
+	if err := writer.Commit(changes...); err != nil {
+		return notWritten(dir, err)
 	}
 	said := a.out
 	if a.format != "table" || a.only != "" {

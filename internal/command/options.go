@@ -184,18 +184,21 @@ func (a *app) checkFormat() error {
 	return a.print(nil, view.Table{}, nil)
 }
 
-// findToWrite is find, and where the plan is to be written its folder is locked
-// until unlock is called.
-func (a *app) findToWrite(write bool) (found files.Found, unlock func(), err error) {
-	found, err = a.find()
+// tell says something beside the answer while it is worked out.
+func (a *app) tell(text string) { fmt.Fprintln(a.err, view.Clean(text)) }
+
+// findToWrite is find, and where the plan is to be written the writer of its folder, which
+// is locked until it is closed; else nil.
+func (a *app) findToWrite(write bool) (files.Found, *files.Writer, error) {
+	found, err := a.find()
 	if err != nil || !write {
-		return found, func() {}, err
+		return found, nil, err
 	}
-	unlock, err = files.Lock(filepath.Dir(found.Path))
+	w, err := files.NewWriter(filepath.Dir(found.Path), a.tell)
 	if err != nil {
-		return found, func() {}, fmt.Errorf("cannot lock the plan's folder: %w", err)
+		return found, nil, err
 	}
-	return found, unlock, nil
+	return found, w, nil
 }
 
 var errNoPlan = fmt.Errorf("there is no %s here or in a folder above; name one with -p FILE, or try 'ropeswing demo'", files.PlanPattern)
@@ -206,12 +209,17 @@ func (a *app) find() (files.Found, error) {
 	if path == "" {
 		path = a.getenv("ROPESWING_PLAN")
 	}
+	found, err := files.Found{}, error(nil)
 	if path != "" {
-		return files.At(a.dir, path), nil
-	}
-	found, err := files.FindPlan(a.dir)
-	if errors.Is(err, fs.ErrNotExist) {
+		found = files.At(a.dir, path)
+	} else if found, err = files.FindPlan(a.dir); errors.Is(err, fs.ErrNotExist) {
 		return found, errNoPlan
+	}
+	if err == nil {
+		err = found.Err
+	}
+	if err == nil {
+		err = files.Settle(filepath.Dir(found.Path), a.tell)
 	}
 	return found, err
 }

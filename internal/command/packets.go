@@ -147,15 +147,12 @@ func (a *app) capture(w *workspace.Workspace, path string, at []string, trials [
 		return errors.New("there is nothing to capture: no frame of the exchange passes there")
 	}
 	full := a.at(path)
-	if old, err := os.ReadFile(full); err == nil && !bytes.HasPrefix(old, []byte("\x0a\x0d\x0d\x0a")) && len(old) > 0 {
-		return fmt.Errorf("%s is there already, and no capture: name another file", path)
-	}
 	var b bytes.Buffer
 	if err := wire.WriteCapture(&b, w.Spec, all); err != nil {
 		return err
 	}
-	if err := files.Save(full, b.Bytes()); err != nil {
-		return fmt.Errorf("%s: %w", filepath.Base(path), err)
+	if err := files.Put(full, b.Bytes(), a.tell, files.CaptureFile); err != nil {
+		return notWritten(path, err)
 	}
 	fmt.Fprintf(a.err, "%s on %s written to %s; read it: %s show packets %s\n", view.Count(len(all), "frame"), view.Count(count(all), "interface"), path, "ropeswing", view.ShellWord(path))
 	return nil

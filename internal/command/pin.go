@@ -24,11 +24,13 @@ func (a *app) pin() *cobra.Command {
 			if len(args) == 0 {
 				return errors.New("pin the routes of which device? ropeswing pin DEVICE")
 			}
-			found, unlock, err := a.findToWrite(write)
+			found, writer, err := a.findToWrite(write)
 			if err != nil {
 				return err
 			}
-			defer unlock()
+			if writer != nil {
+				defer writer.Close()
+			}
 			n, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 			if err != nil {
 				return err
@@ -43,8 +45,8 @@ func (a *app) pin() *cobra.Command {
 				return err
 			}
 			if write {
-				if err := savePlan(found, p.Files, p.Edits); err != nil {
-					return err
+				if err := writer.Commit(planChanges(found, p.Files, p.Edits)...); err != nil {
+					return notWritten("the plan", err)
 				}
 			}
 			view.PinText(a.out, args, p, write, a.toWrite(write, "pin", args))

@@ -2,13 +2,11 @@ package command
 
 import (
 	"errors"
-	"fmt"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
-	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
 
@@ -26,11 +24,13 @@ func (a *app) rename() *cobra.Command {
 			if len(args) != 2 {
 				return errors.New("name both: ropeswing rename OLD NEW")
 			}
-			found, unlock, err := a.findToWrite(write)
+			found, writer, err := a.findToWrite(write)
 			if err != nil {
 				return err
 			}
-			defer unlock()
+			if writer != nil {
+				defer writer.Close()
+			}
 			w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 			if err != nil {
 				return err
@@ -40,8 +40,12 @@ func (a *app) rename() *cobra.Command {
 				return err
 			}
 			if write {
-				if err := saveRename(found, r); err != nil {
-					return err
+				changes := planChanges(found, r.Files, r.Edits)
+				if r.Next != nil && len(r.Changes) > 0 {
+					changes = append(changes, ledgerChange(found, w.Ledger, r.Next))
+				}
+				if err := writer.Commit(changes...); err != nil {
+					return notWritten("the plan", err)
 				}
 			}
 			again := "rename"
@@ -56,24 +60,4 @@ func (a *app) rename() *cobra.Command {
 	cmd.Flags().BoolVarP(&write, "write", "w", false, "write the plan and the ledger")
 	cmd.Flags().BoolVar(&ledgerOnly, "ledger-only", false, "the plan was changed by hand; change the ledger only")
 	return cmd
-}
-
-// saveRename writes the ledger that knows both names, the plan, and then the
-// ledger with the new one: cut short anywhere, no number loses its owner.
-func saveRename(found files.Found, r *revise.Renaming) error {
-	ledger := workspace.LedgerName(found.Path)
-	if r.Under != nil && len(r.Changes) > 0 {
-		if err := files.Save(ledger, r.Under.Text()); err != nil {
-			return fmt.Errorf("cannot write the ledger: %w; nothing was changed", err)
-		}
-	}
-	if err := savePlan(found, r.Files, r.Edits); err != nil {
-		return err
-	}
-	if r.Next != nil && len(r.Changes) > 0 {
-		if err := files.Save(ledger, r.Next.Text()); err != nil {
-			return fmt.Errorf("the plan has the new name; the ledger could not be brought to its last state: %w; 'ropeswing assign -w' does it", err)
-		}
-	}
-	return nil
 }

@@ -1,23 +1,52 @@
 package command
 
 import (
+	"errors"
 	"fmt"
+	"io/fs"
 	"strings"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/plan"
 	"ropeswing/core/source"
+	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
 
-// savePlan writes the files of a plan with the edits that concern each.
-func savePlan(found files.Found, changed []*source.File, edits []plan.Edit) error {
+// planChanges are the files of a plan with the edits that concern each.
+func planChanges(found files.Found, changed []*source.File, edits []plan.Edit) []files.Change {
+	var all []files.Change
 	for _, f := range changed {
-		if err := files.Save(found.On(f.Name), plan.Apply(f, edits...)); err != nil {
-			return fmt.Errorf("cannot write the plan: %w", err)
-		}
+		all = append(all, files.Change{Path: found.On(f.Name), Text: plan.Apply(f, edits...), Was: f.Text, There: true})
 	}
-	return nil
+	return all
+}
+
+// ledgerChange is a plan's ledger with other numbers in it; was is the one that was read,
+// nil where there was none.
+func ledgerChange(found files.Found, was, next *assign.Ledger) files.Change {
+	c := files.Change{Path: workspace.LedgerName(found.Path), Text: next.Text()}
+	if was != nil {
+		c.Was, c.There = was.File.Text, true
+	}
+	return c
+}
+
+// notWritten is the error of a file that could not be written, by the name it was given.
+func notWritten(name string, err error) error {
+	var unfinished files.Unfinished
+	if errors.As(err, &unfinished) {
+		return err
+	}
+	var cause *fs.PathError
+	if errors.As(err, &cause) {
+		err = cause.Err
+	}
+	if errors.Is(err, fs.ErrExist) {
+		return fmt.Errorf("%s is there already: name another file", name)
+	}
+	return fmt.Errorf("cannot write %s: %w", name, err)
 }
 
 // toWrite is the command that writes what this one has shown; "" where it was

@@ -3,6 +3,7 @@
 package files
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
 	"os"
@@ -18,7 +19,8 @@ type Found struct {
 	FS    fs.FS
 	Name  string // within FS
 	Shown string // as a person would type it from the working folder
-	Path  string // as the system knows it
+	Path  string // as the system knows it, after links
+	Err   error  // why it is not to be used
 }
 
 // On is the path of a file of the plan on the disk, by the name it is shown
@@ -34,13 +36,26 @@ func (f Found) On(shown string) string {
 	return filepath.Join(filepath.Dir(f.Path), below)
 }
 
-// folder is a plan's folder. The plan itself and its ledger may be links to
-// anywhere; what the plan includes must be in the folder or below it, links
-// followed.
+// folder is a plan's folder, after links. Its ledger may be a link; what the plan includes
+// must be in the folder or below it, links followed. Only ordinary files are opened: a pipe
+// or a device may never end.
 type folder struct{ dir, plan string }
 
 // Open implements fs.FS.
 func (f folder) Open(name string) (fs.File, error) {
+	if !fs.ValidPath(name) {
+		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrInvalid}
+	}
+	full := filepath.Join(f.dir, filepath.FromSlash(name))
+	info, err := os.Stat(full)
+	if errors.Is(err, fs.ErrNotExist) {
+		if _, err := os.Lstat(full); err == nil {
+			return nil, &fs.PathError{Op: "open", Path: name, Err: errors.New("it is a link that leads to nothing")}
+		}
+	}
+	if err == nil && !info.Mode().IsRegular() && !info.IsDir() {
+		return nil, &fs.PathError{Op: "open", Path: name, Err: errors.New("it is no ordinary file")}
+	}
 	if name == f.plan || strings.HasSuffix(name, ".ledger") && !strings.Contains(name, "/") {
 		return os.DirFS(f.dir).Open(name)
 	}
@@ -61,9 +76,33 @@ func At(dir, path string) Found {
 	return found(full, path)
 }
 
+// found is the plan at a path, after links: two links to one plan are one plan, with one
+// ledger and one lock.
 func found(full, shown string) Found {
-	dir, name := filepath.Dir(full), filepath.Base(full)
-	return Found{folder{dir, name}, name, shown, full}
+	f := Found{Shown: shown, Path: full}
+	if real, err := filepath.EvalSymlinks(full); err == nil {
+		f.Path = real
+		f.Err = otherLedger(full, real)
+	}
+	f.Name = filepath.Base(f.Path)
+	f.FS = folder{filepath.Dir(f.Path), f.Name}
+	return f
+}
+
+// otherLedger refuses a plan that is a link with a ledger beside it which is not the one
+// beside the plan: its numbers would be given anew.
+func otherLedger(link, real string) error {
+	ledger := func(plan string) string {
+		return strings.TrimSuffix(strings.TrimSuffix(plan, filepath.Ext(plan)), ".plan") + ".ledger"
+	}
+	beside, err := os.Stat(ledger(link))
+	if err != nil {
+		return nil
+	}
+	if own, err := os.Stat(ledger(real)); err == nil && os.SameFile(own, beside) {
+		return nil
+	}
+	return fmt.Errorf("%s is a link to %s, and %s stands beside the link: move it beside the plan", link, real, filepath.Base(ledger(link)))
 }
 
 // FindPlan looks for the only plan file in dir, else in the nearest folder
@@ -81,6 +120,9 @@ func FindPlan(dir string) (Found, error) {
 		}
 		switch len(names) {
 		case 1:
+			if err := trusted(at, names[0]); err != nil {
+				return Found{}, err
+			}
 			return found(filepath.Join(at, names[0]), filepath.Join(up, names[0])), nil
 		case 0:
 		default:

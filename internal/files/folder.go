@@ -7,15 +7,14 @@ import (
 	"path/filepath"
 )
 
-// WriteFolder writes all of from into a new folder. It refuses where anything
-// of that name exists, and a write that fails leaves nothing behind: the
-// folder is filled under another name and renamed when it is whole.
+// WriteFolder copies a tree of files to a new folder, all of it or nothing. What is there
+// already is never touched.
 func WriteFolder(dir string, from fs.FS) (err error) {
 	if _, err := os.Lstat(dir); err == nil {
 		return fmt.Errorf("%s exists already: %w", dir, fs.ErrExist)
 	}
 	parent := filepath.Dir(dir)
-	if err := os.MkdirAll(parent, 0o755); err != nil {
+	if err := os.MkdirAll(parent, 0o777); err != nil { // as the umask says
 		return err
 	}
 	half, err := os.MkdirTemp(parent, "."+filepath.Base(dir)+"-")
@@ -27,11 +26,15 @@ func WriteFolder(dir string, from fs.FS) (err error) {
 			os.RemoveAll(half)
 		}
 	}()
-	if err := os.CopyFS(half, from); err != nil {
+	inside := filepath.Join(half, "new")
+	if err := os.Mkdir(inside, 0o777); err != nil {
 		return err
 	}
-	if err := os.Chmod(half, 0o755); err != nil {
+	if err := os.CopyFS(inside, from); err != nil {
 		return err
 	}
-	return os.Rename(half, dir)
+	if err := os.Rename(inside, dir); err != nil {
+		return err
+	}
+	return os.Remove(half)
 }

@@ -3,26 +3,30 @@
 package files
 
 import (
+	"errors"
 	"os"
 	"syscall"
 )
 
-// Lock waits until nobody else has the folder locked, and locks it until unlock
-// is called or the program ends, however it ends. Nothing is left in the
-// folder.
-func Lock(dir string) (unlock func(), err error) {
+// tryLock takes a folder's lock, if nobody has it. The system gives it back however the
+// process ends.
+func tryLock(dir string) (unlock func(), busy bool, err error) {
 	d, err := os.Open(dir)
 	if err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	for {
-		if err = syscall.Flock(int(d.Fd()), syscall.LOCK_EX); err != syscall.EINTR {
+		err = syscall.Flock(int(d.Fd()), syscall.LOCK_EX|syscall.LOCK_NB)
+		if !errors.Is(err, syscall.EINTR) {
 			break
 		}
 	}
-	if err != nil {
-		d.Close()
-		return nil, &os.PathError{Op: "lock", Path: dir, Err: err}
+	if err == nil {
+		return func() { d.Close() }, false, nil
 	}
-	return func() { d.Close() }, nil
+	d.Close()
+	if errors.Is(err, syscall.EWOULDBLOCK) {
+		return nil, true, nil
+	}
+	return nil, false, &os.PathError{Op: "lock", Path: dir, Err: err}
 }
