@@ -288,7 +288,11 @@ func (a *app) readObserved(o *observation, m *wire.ColumnMap, path string) (*wir
 		return nil, err
 	}
 	taken := o.taken
-	if info, err := os.Stat(a.at(path)); err == nil && taken == "" {
+	if taken == "" {
+		info, err := os.Stat(a.at(path))
+		if err != nil {
+			return nil, fmt.Errorf("it cannot be told when it was taken: %w", errors.Unwrap(err))
+		}
 		taken = info.ModTime().UTC().Format(time.RFC3339)
 	}
 	for _, d := range r.Devices {
