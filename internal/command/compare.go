@@ -197,6 +197,9 @@ func (a *app) state(dir string) (devices []*observed.Device, name, basis string,
 			return nil, "", "", fmt.Errorf("there is no state %s; name one, or make it: ropeswing observe FILE… -w %s", dir, dir)
 		}
 	}
+	if err := files.Settle(full, a.tell); err != nil {
+		return nil, "", "", err
+	}
 	saved, err := workspace.ReadSaved(os.DirFS(full))
 	if err != nil {
 		return nil, "", "", fmt.Errorf("%s: %w", dir, err)

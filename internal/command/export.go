@@ -132,7 +132,13 @@ func (a *app) put(all []output, o exportOptions) error {
 
 // compareOutputs says how files stand, and writes none.
 func (a *app) compareOutputs(all []output, to string) error {
-	changed := false
+	changed, folder := false, a.at(to)
+	if len(all) == 1 && all[0].name == "" {
+		folder = filepath.Dir(folder)
+	}
+	if err := files.Settle(folder, a.tell); err != nil {
+		return err
+	}
 	for _, x := range all {
 		path := filepath.Join(to, x.name)
 		c, err := files.Replacing(a.at(path), x.text, files.Other)

@@ -1,6 +1,7 @@
 package command
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -67,6 +68,9 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 		return notAsked{err}
 	}
 	v.Stopped = ctx.Err() != nil
+	if !v.Stopped && !slices.ContainsFunc(echoes, func(e wire.Echo) bool { return e.Sent }) {
+		return notAsked{fmt.Errorf("nothing could be sent: %s", cmp.Or(echoes[0].Word, "nobody was asked"))}
+	}
 	for i, e := range echoes {
 		a.took(v, &v.Echoes[i], e, w, targets[i].trial)
 	}
@@ -162,10 +166,37 @@ func (a *app) liveTargets(w *workspace.Workspace, from ask.Endpoint, only prefix
 			}
 		}
 	}
+	for _, t := range targets {
+		if what := noMachine(w, t.address); what != "" {
+			return nil, fmt.Errorf("%s is %s: only single machines are asked", t.address, what)
+		}
+	}
 	if len(targets) == 0 {
 		return nil, fmt.Errorf("%s: there is nobody to ask in that family", strings.Join(args, ", "))
 	}
 	return targets, nil
+}
+
+// noMachine is what an address is that no single machine has; "" for others.
+func noMachine(w *workspace.Workspace, a netip.Addr) string {
+	switch {
+	case a.IsMulticast():
+		return "a group's address (multicast)"
+	case a.IsUnspecified():
+		return "no address"
+	case a == netip.AddrFrom4([4]byte{255, 255, 255, 255}):
+		return "everybody's address (broadcast)"
+	case w == nil:
+		return ""
+	}
+	for _, s := range w.Spec.Segments {
+		for _, p := range s.Prefixes {
+			if b, ok := prefix.Broadcast(p.Prefix); ok && b == a {
+				return "the broadcast address of " + s.Name
+			}
+		}
+	}
+	return ""
 }
 
 // standing is the plan, and the host in it that this machine stands in for; nil where
@@ -194,6 +225,10 @@ var errNobody = errors.New("name the host that this machine stands in for: --sta
 
 // took notes what came of one address, and what it tells beside the prediction.
 func (a *app) took(v *view.Live, x *view.LiveEcho, e wire.Echo, w *workspace.Workspace, t *ask.Trial) {
+	if !e.Sent { // nothing is told of it, neither that it is as predicted nor that it is not
+		x.Answer = cmp.Or(e.Word, "not asked")
+		return
+	}
 	v.Asked++
 	if x.Replied = e.Replied; e.Replied {
 		v.Replied++
@@ -247,6 +282,10 @@ func (a *app) answeredBefore(l *live) ([]string, error) {
 // keepAnswers keeps what answers now, where that is asked for.
 func (a *app) keepAnswers(l *live, echoes []wire.Echo) error {
 	if l.save == "" {
+		return nil
+	}
+	if slices.ContainsFunc(echoes, func(e wire.Echo) bool { return !e.Sent }) {
+		a.tell(l.save + " is left as it is: not all were asked")
 		return nil
 	}
 	now := answersFile{Version: 1, Answered: []string{}}

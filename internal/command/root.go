@@ -78,7 +78,7 @@ func Main(args []string, stdout, stderr *os.File) int {
 		dir: ".", width: width, getenv: os.Getenv, live: term.IsTerminal(int(stderr.Fd())),
 	}
 	code := a.run(args)
-	if err := out.Flush(); err != nil && code == ExitWell {
+	if err := out.Flush(); err != nil && (code == ExitWell || code == ExitWrong) {
 		fmt.Fprintln(stderr, "ropeswing: cannot write the answer:", cleaned(err))
 		return ExitUnusable
 	}

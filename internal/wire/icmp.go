@@ -1,6 +1,8 @@
 package wire
 
 import (
+	"bytes"
+	"crypto/rand"
 	"net"
 	"net/netip"
 	"os"
@@ -19,7 +21,8 @@ type answer struct {
 	from  netip.Addr
 	at    time.Time
 	what  forward.ICMP
-	about []byte // our packet from behind its IP header on, as far as it was sent back; of a reply, the reply
+	about []byte     // our packet from behind its IP header on, as far as it was sent back; of a reply, the reply
+	to    netip.Addr // of an error: where our packet was sent to; invalid where that is not told
 }
 
 // ICMP types that are asked with.
@@ -31,7 +34,22 @@ const (
 type icmpSocket struct {
 	conn   *icmp.PacketConn
 	family prefix.Family
-	raw    bool // it hears all that comes to this machine, not only what is for it
+	raw    bool   // it hears all that comes to this machine, not only what is for it
+	data   []byte // what our requests hold, which nobody can guess: replies hold it too
+}
+
+// secret is what a run's requests hold.
+func secret() []byte {
+	data := make([]byte, 16)
+	_, _ = rand.Read(data) // it never fails
+	return append(data, " ropeswing asks whether you are there"...)
+}
+
+// random16 is a number from 0 to 65535 that nobody can guess.
+func random16() int {
+	var b [2]byte
+	_, _ = rand.Read(b[:])
+	return int(b[0])<<8 | int(b[1])
 }
 
 // openICMP opens a raw socket for root, else one for pings only, else a raw one: of
@@ -46,7 +64,7 @@ func openICMP(family prefix.Family) (*icmpSocket, error) {
 	}
 	var err error
 	for _, n := range names {
-		s := &icmpSocket{family: family, raw: n[0][0] == 'i'}
+		s := &icmpSocket{family: family, raw: n[0][0] == 'i', data: secret()}
 		if s.conn, err = icmp.ListenPacket(n[0], n[1]); err == nil {
 			if !s.raw {
 				keepErrors(s.inner(), family)
@@ -78,7 +96,7 @@ func (s *icmpSocket) limit(ttl int) error {
 // send sends one echo request. Where the system numbers a user's pings itself, the
 // identifier is its own.
 func (s *icmpSocket) send(to netip.Addr, id, seq int) error {
-	m := icmp.Message{Type: ipv4.ICMPTypeEcho, Body: &icmp.Echo{ID: id, Seq: seq, Data: []byte("ropeswing asks whether you are there")}}
+	m := icmp.Message{Type: ipv4.ICMPTypeEcho, Body: &icmp.Echo{ID: id, Seq: seq, Data: s.data}}
 	if s.family == prefix.IPv6 {
 		m.Type = ipv6.ICMPTypeEchoRequest
 	}
@@ -111,7 +129,7 @@ func (s *icmpSocket) listen(hear func(answer)) {
 	}
 	listenQueue(s.inner(), s.family, hear, func(b []byte, from netip.Addr) {
 		if len(b) >= 8 {
-			hear(answer{from, time.Now(), forward.ICMP{Type: b[0], Code: b[1]}, b})
+			hear(answer{from: from, at: time.Now(), what: forward.ICMP{Type: b[0], Code: b[1]}, about: append([]byte{}, b...)})
 		}
 	})
 }
@@ -138,24 +156,56 @@ func parseICMP(b []byte, family prefix.Family) (answer, bool) {
 		protocol = 1
 	}
 	m, err := icmp.ParseMessage(protocol, b)
-	if err != nil {
+	if err != nil || family == prefix.IPv4 && !sumsUp(b) {
 		return answer{}, false
 	}
 	a := answer{what: forward.ICMP{Type: b[0], Code: b[1]}}
+	var quoted []byte
 	switch body := m.Body.(type) {
 	case *icmp.Echo:
-		a.about = b
+		a.about = append([]byte{}, b...)
 		return a, m.Type == ipv4.ICMPTypeEchoReply || m.Type == ipv6.ICMPTypeEchoReply
 	case *icmp.TimeExceeded:
-		a.about = behindHeader(body.Data, family)
+		quoted = body.Data
 	case *icmp.DstUnreach:
-		a.about = behindHeader(body.Data, family)
+		quoted = body.Data
 	case *icmp.PacketTooBig:
-		a.about = behindHeader(body.Data, family)
+		quoted = body.Data
 	default:
 		return answer{}, false
 	}
-	return a, len(a.about) >= 8
+	a.about, a.to = behindHeader(quoted, family), quotedTarget(quoted, family)
+	return a, len(a.about) >= 8 && a.to.IsValid()
+}
+
+// sumsUp tells whether the checksum of an ICMPv4 message is right (RFC 792); that of an
+// ICMPv6 one the system looks at itself.
+func sumsUp(b []byte) bool {
+	sum := 0
+	for i, x := range b {
+		if i%2 == 0 {
+			sum += int(x) << 8
+		} else {
+			sum += int(x)
+		}
+	}
+	for sum > 0xffff {
+		sum = sum>>16 + sum&0xffff
+	}
+	return sum == 0xffff
+}
+
+// quotedTarget is where a quoted packet was sent to.
+func quotedTarget(b []byte, family prefix.Family) netip.Addr {
+	from, to := 24, 40
+	if family == prefix.IPv4 {
+		from, to = 16, 20
+	}
+	if len(b) < to {
+		return netip.Addr{}
+	}
+	a, _ := netip.AddrFromSlice(b[from:to])
+	return a
 }
 
 // behindHeader is what follows a packet's IP header.
@@ -192,8 +242,20 @@ func (s *icmpSocket) echoOf(a answer, id int) (seq int, ok bool) {
 		return 0, false
 	case b[0] != echo4 && b[0] != echo6 && !a.isReply():
 		return 0, false // about something else of this machine's
+	case a.isReply() && !bytes.Equal(b[8:], s.data), !bytes.HasPrefix(s.data, b[8:min(len(b), 8+len(s.data))]):
+		return 0, false // of nobody who has got one of our requests
 	}
 	return int(b[6])<<8 | int(b[7]), true
+}
+
+// isAbout tells whether an answer may be about what was sent to a target: a reply comes from
+// it, and an error quotes it.
+func (a answer) isAbout(target netip.Addr) bool {
+	target = target.WithZone("")
+	if a.isReply() {
+		return a.from == target
+	}
+	return !a.to.IsValid() || a.to == target
 }
 
 // isReply tells a reply from an error.

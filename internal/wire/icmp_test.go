@@ -34,7 +34,7 @@ func TestWhichProbeAnErrorIsAbout(t *testing.T) {
 	a, ok := parseICMP(raw(t, ipv4.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: quoted(20, echo...)}), prefix.IPv4)
 	require.True(t, ok)
 	assert.Equal(t, forward.ICMP{Type: 11}, a.what)
-	e := &echoProbes{&icmpSocket{raw: true, family: prefix.IPv4}, 0x1234}
+	e := &echoProbes{&icmpSocket{raw: true, family: prefix.IPv4}, 0x1234, 0}
 	p, ok := e.which(a)
 	assert.True(t, ok)
 	assert.Equal(t, probe{3, 1}, p)
@@ -44,7 +44,7 @@ func TestWhichProbeAnErrorIsAbout(t *testing.T) {
 	p, ok = e.which(a)
 	assert.True(t, ok)
 	assert.Equal(t, probe{3, 1}, p)
-	_, ok = (&echoProbes{&icmpSocket{raw: true}, 0x4321}).which(a)
+	_, ok = (&echoProbes{&icmpSocket{raw: true}, 0x4321, 0}).which(a)
 	assert.False(t, ok, "somebody else's")
 	_, ok = e.which(answer{from: netip.MustParseAddr("192.0.2.1"), what: forward.ICMP{Type: 11}, about: []byte{17, 0, 0, 0, 0x12, 0x34, 0, 1}})
 	assert.False(t, ok, "about no echo request")
@@ -113,7 +113,7 @@ func FuzzICMP(f *testing.F) {
 		if family == prefix.IPv4 {
 			a.from = netip.MustParseAddr("127.0.0.1")
 		}
-		e := &echoProbes{&icmpSocket{raw: true, family: family}, 0x102}
+		e := &echoProbes{&icmpSocket{raw: true, family: family}, 0x102, 0x5a5a}
 		if p, ok := e.which(a); ok {
 			assert.True(t, p.flow < 16 && p.ttl < 1<<12)
 		}
@@ -121,4 +121,52 @@ func FuzzICMP(f *testing.F) {
 			assert.True(t, p.flow >= 0 && p.flow < 16)
 		}
 	})
+}
+
+// What somebody makes up who has got none of our packets is not believed: not by its data,
+// its identifier, its checksum, nor about whom it is.
+func TestAnswersCannotBeForged(t *testing.T) {
+	target, other := netip.MustParseAddr("192.0.2.7"), netip.MustParseAddr("192.0.2.8")
+	e := &echoProbes{&icmpSocket{raw: true, family: prefix.IPv4, data: []byte("secret0123456789")}, 0x1234, 0x0f0f}
+	seq := (3<<4 | 1) ^ 0x0f0f
+	reply := func(id int, data string) []byte {
+		return raw(t, ipv4.ICMPTypeEchoReply, 0, &icmp.Echo{ID: id, Seq: seq, Data: []byte(data)})
+	}
+	heard := func(b []byte, from netip.Addr) bool {
+		a, ok := parseICMP(b, prefix.IPv4)
+		if !ok {
+			return false
+		}
+		a.from = from
+		p, ok := e.which(a)
+		return ok && a.isAbout(target) && p == probe{3, 1}
+	}
+	assert.True(t, heard(reply(0x1234, "secret0123456789"), target))
+	assert.False(t, heard(reply(0x1234, "secret0123456789"), other), "from somebody else")
+	assert.False(t, heard(reply(0x1234, "secret012345678"), target), "other data")
+	assert.False(t, heard(reply(0x1234, "ropeswing asks"), target), "other data")
+	assert.False(t, heard(reply(0x4321, "secret0123456789"), target), "another identifier")
+	spoilt := reply(0x1234, "secret0123456789")
+	spoilt[2] ^= 1
+	assert.False(t, heard(spoilt, target), "a wrong checksum")
+
+	request := append([]byte{8, 0, 0, 0, 0x12, 0x34, byte(seq >> 8), byte(seq)}, "secret01"...)
+	about := func(to netip.Addr, packet []byte) []byte {
+		b := quoted(20, packet...)
+		four := to.As4()
+		copy(b[16:], four[:])
+		return raw(t, ipv4.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: b})
+	}
+	assert.True(t, heard(about(target, request), other), "a router on the path")
+	assert.True(t, heard(about(target, request[:8]), other), "that quotes the least there is")
+	assert.False(t, heard(about(other, request), other), "about another host")
+	request[9] ^= 1
+	assert.False(t, heard(about(target, request), other), "about what was not sent")
+
+	d := &datagrams{secret: []byte("secret"), port: 7, ear: &icmpSocket{}}
+	head := []byte{0, 7, 0x82, 0x9b, 0, 8 + leastDatagram + 5, 0, 0}
+	_, ok := d.which(answer{from: other, what: forward.ICMP{Type: 11}, about: append(append([]byte{}, head...), d.payload(5)...)})
+	assert.True(t, ok)
+	_, ok = d.which(answer{from: other, what: forward.ICMP{Type: 11}, about: append(append([]byte{}, head...), "\x05other!"...)})
+	assert.False(t, ok)
 }

@@ -5,9 +5,10 @@ import (
 	"errors"
 	"net/netip"
 	"os"
-	"ropeswing/core/prefix"
 	"sync"
 	"time"
+
+	"ropeswing/core/prefix"
 )
 
 // ErrNotPermitted is that the system lets this user send no pings.
@@ -16,6 +17,7 @@ var ErrNotPermitted = errors.New("the system does not let you send pings: run it
 // Echo is what came of pinging one address.
 type Echo struct {
 	Target  netip.Addr
+	Sent    bool // a request went out
 	Replied bool
 	Trip    time.Duration // of the reply
 	From    netip.Addr    // who said that it cannot be; invalid where nobody did
@@ -37,6 +39,7 @@ var PoliteEcho = EchoOptions{Tries: 2, Patience: time.Second, Spacing: 3 * time.
 type pinger struct {
 	sockets [2]*icmpSocket // IPv4, IPv6; nil where nobody of the family is asked
 	id      int
+	first   int // the sequence number before the first
 	mutex   sync.Mutex
 	sent    map[int]sentEcho // by sequence number
 	at      map[netip.Addr]int
@@ -60,7 +63,7 @@ func familyIndex(a netip.Addr) int {
 // PingLive pings addresses for real. Progress is told how many are done with. When the
 // context ends, what there is so far is returned.
 func PingLive(ctx context.Context, targets []netip.Addr, o EchoOptions, progress func(done int)) ([]Echo, error) {
-	p := &pinger{id: os.Getpid() & 0xffff, sent: map[int]sentEcho{}, at: map[netip.Addr]int{}, left: len(targets), done: make(chan struct{})}
+	p := &pinger{id: random16(), first: random16(), sent: map[int]sentEcho{}, at: map[netip.Addr]int{}, left: len(targets), done: make(chan struct{})}
 	for i, a := range targets {
 		p.all = append(p.all, Echo{Target: a})
 		p.at[a] = i
@@ -101,7 +104,7 @@ func (p *pinger) close() {
 
 // send sends each try, to those that did not answer yet.
 func (p *pinger) send(ctx context.Context, o EchoOptions, progress func(int)) {
-	seq := 0
+	seq := p.first
 	for range o.Tries {
 		for i := range p.all {
 			p.mutex.Lock()
@@ -148,10 +151,13 @@ func (p *pinger) wait(ctx context.Context, patience time.Duration) bool {
 
 // one sends one echo request.
 func (p *pinger) one(to netip.Addr, seq int) {
-	if err := p.sockets[familyIndex(to)].send(to, p.id, seq); err != nil {
-		p.mutex.Lock()
-		defer p.mutex.Unlock()
-		p.all[p.at[to]].Word = cannotSend(err)
+	err := p.sockets[familyIndex(to)].send(to, p.id, seq)
+	p.mutex.Lock()
+	defer p.mutex.Unlock()
+	if e := &p.all[p.at[to]]; err != nil {
+		e.Word = cannotSend(err)
+	} else {
+		e.Sent = true
 	}
 }
 
@@ -169,14 +175,14 @@ func (p *pinger) heard(seq int, a answer) {
 	p.mutex.Lock()
 	defer p.mutex.Unlock()
 	s, ok := p.sent[seq]
-	if !ok {
+	if !ok || !a.isAbout(s.target) {
 		return
 	}
 	e := &p.all[p.at[s.target]]
 	switch {
 	case !a.isReply():
 		e.From, e.Word = a.from, a.what.Words(prefix.FamilyOf(s.target))
-	case !e.Replied && a.from == s.target.WithZone(""):
+	case !e.Replied:
 		e.Replied, e.Trip = true, a.at.Sub(s.at)
 		if p.left--; p.left == 0 {
 			close(p.done)

@@ -1,6 +1,7 @@
 package wire
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"maps"
@@ -85,7 +86,7 @@ func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progre
 		if turns.Acquire(ctx, 1) != nil || ctx.Err() != nil {
 			break
 		}
-		s, err := openProbes(prefix.FamilyOf(to), o.UDP, os.Getpid()+i)
+		s, err := openProbes(prefix.FamilyOf(to), o.UDP)
 		if err != nil {
 			group.Wait()
 			return nil, errors.Join(ErrNotPermitted, err)
@@ -248,7 +249,7 @@ func (t *tracer) hear(a answer) {
 	}
 	at, waiting := t.sent[p]
 	family := prefix.FamilyOf(t.result.Target)
-	if !ok || !waiting || a.isReply() && a.from != t.result.Target.WithZone("") {
+	if !ok || !waiting || !a.isAbout(t.result.Target) {
 		return // not about a probe of ours, or told already
 	}
 	delete(t.sent, p)
@@ -280,7 +281,7 @@ func MayEcho() bool {
 }
 
 // openProbes opens what a trace is made with.
-func openProbes(family prefix.Family, udp bool, id int) (probeSocket, error) {
+func openProbes(family prefix.Family, udp bool) (probeSocket, error) {
 	if udp {
 		return openDatagrams(family)
 	}
@@ -288,19 +289,23 @@ func openProbes(family prefix.Family, udp bool, id int) (probeSocket, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &echoProbes{s, id & 0xffff}, nil
+	return &echoProbes{s, random16(), random16()}, nil
 }
 
-// echoProbes are echo requests: the sequence number says which it is.
+// echoProbes are echo requests: the sequence number says which it is, by a mask that
+// nobody can guess.
 type echoProbes struct {
 	*icmpSocket
-	id int
+	id, mask int
 }
 
-func (e *echoProbes) probe(to netip.Addr, p probe) error { return e.send(to, e.id, p.ttl<<4|p.flow) }
+func (e *echoProbes) probe(to netip.Addr, p probe) error {
+	return e.send(to, e.id, (p.ttl<<4|p.flow)^e.mask)
+}
 
 func (e *echoProbes) which(a answer) (probe, bool) {
 	seq, ok := e.echoOf(a, e.id)
+	seq ^= e.mask
 	return probe{seq >> 4, seq & 15}, ok
 }
 
@@ -310,6 +315,7 @@ type datagrams struct {
 	conn   *net.UDPConn
 	family prefix.Family
 	port   int         // ours
+	secret []byte      // what nobody can guess
 	ear    *icmpSocket // hears the errors, for root; nil where the system keeps them for us
 }
 
@@ -322,7 +328,7 @@ func openDatagrams(family prefix.Family) (*datagrams, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &datagrams{conn: conn, family: family, port: conn.LocalAddr().(*net.UDPAddr).Port}
+	d := &datagrams{conn: conn, family: family, port: conn.LocalAddr().(*net.UDPAddr).Port, secret: secret()[:16]}
 	if ear, err := openICMP(family); err == nil && ear.raw {
 		d.ear = ear
 		return d, nil
@@ -354,9 +360,15 @@ func (d *datagrams) limit(ttl int) error {
 const leastDatagram = 32 // bytes of payload, to which the TTL is added
 
 func (d *datagrams) probe(to netip.Addr, p probe) error {
-	payload := make([]byte, leastDatagram+p.ttl)
-	payload[0] = byte(p.ttl)
-	return writeTo(d.conn, payload, &net.UDPAddr{IP: to.AsSlice(), Zone: to.Zone(), Port: basePort + p.flow})
+	return writeTo(d.conn, d.payload(p.ttl), &net.UDPAddr{IP: to.AsSlice(), Zone: to.Zone(), Port: basePort + p.flow})
+}
+
+// payload is what the datagrams of a TTL hold: the TTL, and what nobody can guess.
+func (d *datagrams) payload(ttl int) []byte {
+	all := make([]byte, leastDatagram+ttl)
+	copy(all[1:], d.secret)
+	all[0] = byte(ttl)
+	return all
 }
 
 func (d *datagrams) listen(hear func(answer)) {
@@ -377,6 +389,10 @@ func (d *datagrams) which(a answer) (probe, bool) {
 		p.ttl = length - 8 - leastDatagram
 	} else if len(b) > 8 {
 		p.ttl = int(b[8])
+	}
+	quoted, sent := b[8:], d.payload(p.ttl)
+	if len(d.secret) > 0 && !bytes.HasPrefix(sent, quoted[:min(len(quoted), len(sent))]) {
+		return probe{}, false // of nobody who has got one of our probes
 	}
 	return p, p.flow >= 0 && p.flow < 16
 }
