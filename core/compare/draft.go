@@ -183,7 +183,7 @@ func routesBeyondDefault(x *observed.Device) bool {
 func (d *draft) device(b *strings.Builder, x *observed.Device) {
 	guess := d.kind(x)
 	kind, why := guess.words()
-	fmt.Fprintf(b, "  %s:\n    is: %s   # guessed: %s\n", plan.QuoteName(x.Name), kind, why)
+	fmt.Fprintf(b, "  %s:\n    is: %s   # guessed: %s\n", plan.Word(x.Name), kind, why)
 	if guess == routingSwitch {
 		b.WriteString("    forwards: true\n")
 	}
@@ -197,7 +197,7 @@ func (d *draft) device(b *strings.Builder, x *observed.Device) {
 			}
 			continue
 		}
-		fmt.Fprintf(&interfaces, "      %s: {%s}\n", plan.QuoteName(i.Name), strings.Join(d.keys(x, i), ", "))
+		fmt.Fprintf(&interfaces, "      %s: {%s}\n", plan.Word(i.Name), strings.Join(d.keys(x, i), ", "))
 	}
 	if len(loopbacks) > 0 {
 		fmt.Fprintf(b, "    loopback: [%s]\n", strings.Join(loopbacks, ", "))
@@ -284,7 +284,7 @@ func (d *draft) keys(x *observed.Device, i *observed.Interface) []string {
 		keys = append(keys, fmt.Sprintf("%s: %d", key, *i.Untagged))
 	}
 	if n := slices.IndexFunc(x.Routes, func(r observed.Route) bool { return r.Table != "" && r.Interface == i.Name && !r.NextHop.IsValid() }); n >= 0 {
-		keys = append(keys, "table: "+plan.QuoteName(x.Routes[n].Table)) // its subnet is in that table
+		keys = append(keys, "table: "+plan.Word(x.Routes[n].Table)) // its subnet is in that table
 	}
 	if i.Admin == observed.Down {
 		keys = append(keys, "admin: down")
@@ -322,7 +322,7 @@ func (d *draft) routes(b *strings.Builder, x *observed.Device) {
 			if slices.Index(names, name) == 0 || names[slices.Index(names, name)-1] == "" {
 				b.WriteString("    tables:\n")
 			}
-			fmt.Fprintf(b, "      %s:\n", plan.QuoteName(name))
+			fmt.Fprintf(b, "      %s:\n", plan.Word(name))
 			indent = "        "
 		}
 		for _, to := range order[name] {
@@ -349,7 +349,7 @@ func hopKeys(r observed.Route) string {
 			keys = append(keys, "next-hop: "+quotedIf6(r.NextHop.String()))
 		}
 		if r.Interface != "" {
-			keys = append(keys, "out: "+plan.QuoteName(r.Interface))
+			keys = append(keys, "out: "+plan.Word(r.Interface))
 		}
 	}
 	if r.Distance != nil && *r.Distance >= 1 && *r.Distance <= 254 {
@@ -378,7 +378,7 @@ func (d *draft) cables(b *strings.Builder) {
 			b.WriteString("\ncables:   # guessed, from MAC addresses and neighbours\n")
 			first = false
 		}
-		fmt.Fprintf(b, "  - %q\n", a[0]+":"+a[1]+" to "+c[0]+":"+c[1])
+		fmt.Fprintf(b, "  - %s\n", plan.Word(a[0]+":"+a[1]+" to "+c[0]+":"+c[1]))
 	}
 	for _, x := range d.devices {
 		for _, i := range x.Interfaces {

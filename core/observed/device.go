@@ -71,6 +71,8 @@ type Interface struct {
 	Untagged    *int      `json:"untagged,omitempty"` // VLAN of untagged frames; 0 is none
 	Tagged      []int     `json:"tagged,omitempty"`
 	Group       *string   `json:"group,omitempty"` // that the port is a member of; "" is none
+
+	has map[netip.Prefix]bool // its addresses, once there are many
 }
 
 // Address is an address with its length.
@@ -173,10 +175,26 @@ func (d *Device) Interface(name string) *Interface {
 
 // Add adds an address, once.
 func (i *Interface) Add(a Address) {
-	if !slices.ContainsFunc(i.Addresses, func(b Address) bool { return a.Prefix == b.Prefix }) {
+	if len(i.Addresses) < fewAddresses {
+		if !slices.ContainsFunc(i.Addresses, func(b Address) bool { return a.Prefix == b.Prefix }) {
+			i.Addresses = append(i.Addresses, a)
+		}
+		return
+	}
+	if len(i.has) != len(i.Addresses) {
+		i.has = make(map[netip.Prefix]bool, 2*len(i.Addresses))
+		for _, b := range i.Addresses {
+			i.has[b.Prefix] = true
+		}
+	}
+	if !i.has[a.Prefix] {
+		i.has[a.Prefix] = true
 		i.Addresses = append(i.Addresses, a)
 	}
 }
+
+// fewAddresses is up to how many addresses are looked through one by one.
+const fewAddresses = 16
 
 // Merge takes in what another source says of the same device. What it tells of wholly
 // replaces what was known of that; what it leaves open stays.

@@ -137,9 +137,9 @@ func child(n *yaml.Node, name string) *yaml.Node {
 func (r *reader) add(n *yaml.Node, path []string, value string) (Edit, bool) {
 	last := len(n.Content) - 1
 	if n.Style&yaml.FlowStyle != 0 {
-		text := QuoteName(path[0]) + ": "
+		text := Word(path[0]) + ": "
 		for _, name := range path[1:] {
-			text += "{" + QuoteName(name) + ": "
+			text += "{" + Word(name) + ": "
 		}
 		text += value + strings.Repeat("}", len(path)-1)
 		if last < 0 {
@@ -159,7 +159,7 @@ func (r *reader) add(n *yaml.Node, path []string, value string) (Edit, bool) {
 	indent := n.Content[0].Column - 1
 	text := ""
 	for i, name := range path {
-		text += newline + strings.Repeat(" ", indent+2*i) + QuoteName(name) + ":"
+		text += newline + strings.Repeat(" ", indent+2*i) + Word(name) + ":"
 	}
 	// Behind the last entry and whatever comment ends its line.
 	end := r.end(n.Content[last])
@@ -167,14 +167,6 @@ func (r *reader) add(n *yaml.Node, path []string, value string) (Edit, bool) {
 		end++
 	}
 	return Edit{source.Place{File: r.file, Start: end, End: end}, text + " " + value}, true
-}
-
-// QuoteName puts quotes around a name that YAML would misread without.
-func QuoteName(name string) string {
-	if strings.HasSuffix(name, ":") || strings.ContainsAny(name, "#{}[],&*!|>'\"%@` ") {
-		return `"` + name + `"`
-	}
-	return name
 }
 
 // end is the offset behind a node's last byte.

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"strings"
 
 	"go.yaml.in/yaml/v4"
@@ -9,7 +10,7 @@ import (
 // Word is a text as a plan has it where one word stands, wherever that is: plain where YAML
 // reads it as that text even within brackets and braces, else quoted.
 func Word(text string) string {
-	if !strings.ContainsAny(text, ",[]{}") {
+	if !strings.ContainsAny(text, ",[]{}\n") {
 		if written, err := yaml.Marshal(text); err == nil && strings.TrimSuffix(string(written), "\n") == text {
 			return text
 		}
@@ -20,6 +21,10 @@ func Word(text string) string {
 		switch c {
 		case '"', '\\':
 			b.WriteByte('\\')
+		}
+		if c < ' ' || c >= 0x7f && c < 0xa0 || c == 0x2028 || c == 0x2029 || c == 0xfeff {
+			fmt.Fprintf(&b, "\\u%04x", c) // a line of the file ends where we end it
+			continue
 		}
 		b.WriteRune(c)
 	}

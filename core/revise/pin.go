@@ -94,7 +94,7 @@ func (w reviser) pinnedHop(s model.Static) string {
 	if s.Via.IsValid() {
 		parts = append(parts, "next-hop: "+quoted(s.Via))
 	}
-	parts = append(parts, "out: "+plan.QuoteName(w.Spec.Interfaces[s.Out].Name))
+	parts = append(parts, "out: "+plan.Word(w.Spec.Interfaces[s.Out].Name))
 	if s.Watch.IsValid() {
 		parts = append(parts, "watch: "+quoted(s.Watch))
 	}

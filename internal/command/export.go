@@ -173,6 +173,11 @@ func (a *app) exportHosts() *cobra.Command {
 		if err != nil {
 			return nil, err
 		}
+		if domain != "" {
+			if err := wire.CheckDomain(domain); err != nil {
+				return nil, err
+			}
+		}
 		var b bytes.Buffer
 		wire.Hosts(&b, all, domain)
 		return []output{{"", b.Bytes()}}, nothingElse("hosts", args)
@@ -275,7 +280,7 @@ func (a *app) filled(spec *model.Spec, path string, devices []model.DeviceID) ([
 	if !filepath.IsAbs(path) {
 		full = filepath.Join(a.dir, path)
 	}
-	file, err := os.Open(full)
+	file, err := files.OpenPlain(full)
 	if err != nil {
 		return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
 	}

@@ -125,10 +125,12 @@ func (a *app) observeFiles(o *observation, args []string) error {
 			return fmt.Errorf("--taken is a time such as 2026-11-23T03:10:00Z, not %s", o.taken)
 		}
 	}
-	args, err := a.filesOf(args)
+	args, inFolder, err := a.filesOf(args)
 	if err != nil {
 		return err
 	}
+	unread := 0 // files of folders
+	by := map[string]*observed.Device{}
 	var all []*observed.Device
 	from := map[string]string{} // which file told of a device's interfaces
 	list := []view.Observation{}
@@ -136,6 +138,11 @@ func (a *app) observeFiles(o *observation, args []string) error {
 	readings, errs := a.readAll(o, m, args)
 	for n, arg := range args {
 		r, err := readings[n], errs[n]
+		if err != nil && inFolder[arg] && unread < len(args)-1 { // the others tell of theirs
+			unread++
+			a.tell(fmt.Sprintf("%s is not read: %s", arg, err))
+			continue
+		}
 		if err != nil {
 			return fmt.Errorf("%s: %w", arg, err)
 		}
@@ -148,13 +155,13 @@ func (a *app) observeFiles(o *observation, args []string) error {
 				notRead(&v, r.Unread, o.unread || o.try != "")
 			}
 			list = append(list, v)
-			if err := claims(from, all, d, arg); err != nil {
+			if err := claims(from, by, d, arg); err != nil {
 				return err
 			}
-			if n := slices.IndexFunc(all, func(x *observed.Device) bool { return x.Name == d.Name }); n >= 0 {
-				all[n].Merge(d)
+			if before, ok := by[d.Name]; ok {
+				before.Merge(d)
 			} else {
-				all = append(all, d)
+				by[d.Name], all = d, append(all, d)
 			}
 		}
 	}
@@ -164,7 +171,14 @@ func (a *app) observeFiles(o *observation, args []string) error {
 			view.UnreadText(a.out, list, a.width)
 		})
 	}
-	return a.tellObserved(o, list, all)
+	if err := a.tellObserved(o, list, all); err != nil {
+		return err
+	}
+	if unread > 0 {
+		a.tell(view.Count(unread, "file") + " of " + fmt.Sprint(len(args)) + " could not be read; see above")
+		return errWrong
+	}
+	return nil
 }
 
 // tellObserved tells what was understood, and keeps it where that is asked for.
@@ -185,9 +199,10 @@ func (a *app) tellObserved(o *observation, list []view.Observation, all []*obser
 // mapEnding is what a column map beside its text is called by.
 const mapEnding = ".map.yaml"
 
-// filesOf puts the files in folders that are named in their place.
-func (a *app) filesOf(args []string) ([]string, error) {
-	var all []string
+// filesOf puts the files in folders that are named in their place, and tells which these
+// are.
+func (a *app) filesOf(args []string) (all []string, inFolder map[string]bool, err error) {
+	inFolder = map[string]bool{}
 	for _, arg := range args {
 		entries, err := os.ReadDir(a.at(arg))
 		if err != nil { // no folder
@@ -197,25 +212,25 @@ func (a *app) filesOf(args []string) ([]string, error) {
 		for _, e := range entries {
 			if !e.IsDir() && !strings.HasPrefix(e.Name(), ".") && !strings.HasSuffix(e.Name(), mapEnding) {
 				all = append(all, filepath.Join(arg, e.Name()))
+				inFolder[all[len(all)-1]] = true
 			}
 		}
 	}
 	if len(all) == 0 {
-		return nil, errors.New("there is no file in it")
+		return nil, nil, errors.New("there is no file in it")
 	}
-	return all, nil
+	return all, inFolder, nil
 }
 
 // claims sees to it that two files that both say which interfaces a device has speak
 // of one device: they have to share some.
-func claims(from map[string]string, all []*observed.Device, d *observed.Device, file string) error {
+func claims(from map[string]string, by map[string]*observed.Device, d *observed.Device, file string) error {
 	if !d.Knows(observed.Interfaces) || len(d.Interfaces) == 0 {
 		return nil
 	}
-	n := slices.IndexFunc(all, func(x *observed.Device) bool { return x.Name == d.Name })
-	if other := from[d.Name]; n >= 0 && other != "" && other != file {
+	if other := from[d.Name]; by[d.Name] != nil && other != "" && other != file {
 		known := map[string]bool{}
-		for _, i := range all[n].Interfaces {
+		for _, i := range by[d.Name].Interfaces {
 			known[i.Name] = true
 		}
 		if !slices.ContainsFunc(d.Interfaces, func(i observed.Interface) bool { return known[i.Name] }) {
@@ -228,11 +243,7 @@ func claims(from map[string]string, all []*observed.Device, d *observed.Device, 
 
 // readFile reads a file named on the command line.
 func (a *app) readFile(path string) ([]byte, error) {
-	info, err := os.Stat(a.at(path))
-	if err == nil && info.Size() > wire.LargestObserved {
-		return nil, fmt.Errorf("%s: it has %d MB; %d are the most", path, info.Size()>>20, wire.LargestObserved>>20)
-	}
-	text, err := os.ReadFile(a.at(path))
+	text, err := files.ReadWhole(a.at(path), wire.LargestObserved)
 	if err != nil {
 		var cause *os.PathError
 		if errors.As(err, &cause) {

@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -106,7 +105,7 @@ func (a *app) table(path string, needed, optional []string) ([]files.Row, error)
 	if !filepath.IsAbs(path) {
 		full = filepath.Join(a.dir, path)
 	}
-	file, err := os.Open(full)
+	file, err := files.OpenPlain(full)
 	if err != nil {
 		return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
 	}

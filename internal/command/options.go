@@ -24,10 +24,11 @@ const (
 	formatTable    = "table"
 	formatJSON     = "json"
 	formatCSV      = "csv"
+	formatRawCSV   = "raw-csv"
 	formatMarkdown = "markdown"
 )
 
-var formats = []string{formatTable, formatJSON, formatCSV, formatMarkdown}
+var formats = []string{formatTable, formatJSON, formatCSV, formatRawCSV, formatMarkdown}
 
 // cleaned is an error's text, fit for a terminal.
 func cleaned(err error) string { return view.Clean(err.Error()) }
@@ -165,6 +166,8 @@ func (a *app) print(data any, table view.Table, text func()) error {
 		return view.JSON(a.out, data)
 	case formatCSV:
 		return table.CSV(a.out)
+	case formatRawCSV:
+		return table.RawCSV(a.out)
 	case formatMarkdown:
 		table.Markdown(a.out)
 	default:

@@ -88,7 +88,7 @@ func (a *app) packets() *cobra.Command {
 // readPackets reads a capture; what it holds before it breaks off comes with the
 // error.
 func readPackets(full, path string) (*view.Packets, error) {
-	f, err := os.Open(full)
+	f, err := files.OpenPlain(full)
 	if err != nil {
 		var cause *os.PathError
 		if errors.As(err, &cause) {

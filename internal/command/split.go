@@ -108,7 +108,7 @@ func (a *app) printParts(p netip.Prefix, length int) error {
 			b = append(prefix.First(part).AppendTo(b), `", "last": "`...)
 			return append(prefix.Last(part).AppendTo(b), `"}`...)
 		}
-	case a.format == formatCSV:
+	case a.format == formatCSV || a.format == formatRawCSV:
 		before = "prefix,first,last\n"
 		line = func(b []byte, part netip.Prefix) []byte {
 			b = append(part.AppendTo(b), ',')

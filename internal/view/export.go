@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 	"text/template"
+	"time"
 
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -291,11 +292,35 @@ func (t *TextTemplate) Fill(x Exported) ([]byte, error) {
 	if err := decoder.Decode(&data); err != nil {
 		return nil, err
 	}
-	var b bytes.Buffer
-	if err := t.parsed.Execute(&b, whole(data)); err != nil {
+	// It runs beside, for nothing stops a template that goes on for ever but the end of
+	// the program.
+	b, done := &limited{}, make(chan error, 1)
+	go func() { done <- t.parsed.Execute(b, whole(data)) }()
+	select {
+	case err = <-done:
+	case <-time.After(longestFill):
+		err = fmt.Errorf("it takes longer than %s", longestFill)
+	}
+	if err != nil {
 		return nil, fmt.Errorf("%s: %s", x.Device, strings.TrimPrefix(err.Error(), "template: "))
 	}
 	return b.Bytes(), nil
+}
+
+// What a template may take for one device.
+const (
+	longestFill = 10 * time.Second
+	largestFill = 64 << 20 // bytes
+)
+
+// limited is a text that grows only so far.
+type limited struct{ bytes.Buffer }
+
+func (l *limited) Write(p []byte) (int, error) {
+	if l.Len()+len(p) > largestFill {
+		return 0, fmt.Errorf("it makes more than %d MB", largestFill>>20)
+	}
+	return l.Buffer.Write(p)
 }
 
 // whole turns JSON's numbers, which are all whole here, into ones a template

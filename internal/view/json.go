@@ -1,6 +1,7 @@
 package view
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -12,11 +13,37 @@ import (
 
 // JSON writes data, indented, without turning < and > into codes.
 func JSON(w io.Writer, data any) error {
-	e := json.NewEncoder(w)
+	var b bytes.Buffer
+	e := json.NewEncoder(&b)
 	e.SetIndent("", "  ")
 	e.SetEscapeHTML(false)
-	return e.Encode(data)
+	if err := e.Encode(data); err != nil {
+		return err
+	}
+	_, err := w.Write(cleanJSON(b.Bytes()))
+	return err
 }
+
+// cleanJSON is JSON in which what is not fit for a terminal is written by its code; it
+// stands for the same.
+func cleanJSON(raw []byte) []byte {
+	if bytes.IndexFunc(raw, inJSON) < 0 {
+		return raw
+	}
+	var b bytes.Buffer
+	for _, c := range string(raw) {
+		if inJSON(c) {
+			fmt.Fprintf(&b, "\\u%04x", c)
+		} else {
+			b.WriteRune(c)
+		}
+	}
+	return b.Bytes()
+}
+
+// inJSON tells whether a character of a JSON text, which is one of its strings', is not fit
+// for a terminal. Its line breaks are its layout.
+func inJSON(c rune) bool { return c != '\n' && unsafe(c) }
 
 // Only writes the bare value of one field of data's JSON form, a line each
 // where data is a list or the value is one. The error names the fields there
@@ -77,7 +104,7 @@ func writeBare(w io.Writer, v any) {
 		fmt.Fprintln(w, int64(v)) // every number in our JSON is whole
 	case map[string]any:
 		raw, _ := json.Marshal(v) // it was JSON a moment ago
-		fmt.Fprintln(w, string(raw))
+		fmt.Fprintln(w, string(cleanJSON(raw)))
 	default:
 		fmt.Fprintln(w, v)
 	}

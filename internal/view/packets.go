@@ -3,9 +3,10 @@ package view
 import (
 	"fmt"
 	"io"
-	"ropeswing/core/frames"
 	"slices"
 	"strconv"
+
+	"ropeswing/core/frames"
 )
 
 // Packet is one packet of a capture in JSON.

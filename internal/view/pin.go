@@ -3,8 +3,9 @@ package view
 import (
 	"fmt"
 	"io"
-	"ropeswing/core/revise"
 	"strings"
+
+	"ropeswing/core/revise"
 )
 
 // PinText writes what pinning routes changes in the plan.

@@ -6,6 +6,7 @@ import (
 	"encoding/xml"
 	"fmt"
 	"io"
+	"net/url"
 	"path/filepath"
 	"strings"
 
@@ -87,7 +88,7 @@ func (r Report) SARIF(w io.Writer) error {
 		}
 		result := map[string]any{"ruleId": e.Rule, "level": e.Level, "message": map[string]any{"text": e.Text}}
 		if e.File != "" {
-			place := map[string]any{"artifactLocation": map[string]any{"uri": filepath.ToSlash(e.File)}}
+			place := map[string]any{"artifactLocation": map[string]any{"uri": (&url.URL{Path: filepath.ToSlash(e.File)}).String()}}
 			if e.Line > 0 {
 				place["region"] = map[string]any{"startLine": e.Line, "startColumn": max(1, e.Column)}
 			}
@@ -105,7 +106,7 @@ func (r Report) SARIF(w io.Writer) error {
 	if err != nil {
 		return err
 	}
-	_, err = w.Write(append(b, '\n'))
+	_, err = w.Write(append(cleanJSON(b), '\n'))
 	return err
 }
 
@@ -145,7 +146,7 @@ func (r Report) JUnit(w io.Writer) error {
 		if e.Line > 0 {
 			where += fmt.Sprintf(":%d", e.Line)
 		}
-		c := junitCase{Class: e.Rule, Name: cmp.Or(e.Subject, e.Rule)}
+		c := junitCase{Class: Clean(e.Rule), Name: Clean(cmp.Or(e.Subject, e.Rule))}
 		if e.Level == "error" {
 			suite.Failures++
 			c.Failure = &junitFailure{e.Rule, Clean(e.Text), Clean(where + ": " + e.Text)}

@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"io"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -184,7 +185,24 @@ func lineOf(place string) string {
 }
 
 // CSV writes the table by RFC 4180, every column, its keys as the header.
-func (t Table) CSV(w io.Writer) error {
+func (t Table) CSV(w io.Writer) error { return t.csv(w, harmless) }
+
+// RawCSV writes the table as CSV with its cells as they are, but for what is not fit for a
+// terminal: a spreadsheet may run those that begin as a formula does.
+func (t Table) RawCSV(w io.Writer) error { return t.csv(w, Clean) }
+
+// harmless is a cell that no spreadsheet takes for a formula: one that begins like it has
+// an apostrophe before it, which spreadsheets show as text.
+func harmless(cell string) string {
+	if cell = Clean(cell); len(cell) > 1 && strings.IndexByte("=+-@", cell[0]) >= 0 {
+		if _, err := strconv.ParseFloat(cell, 64); err != nil {
+			return "'" + cell
+		}
+	}
+	return cell
+}
+
+func (t Table) csv(w io.Writer, clean func(string) string) error {
 	c := csv.NewWriter(w)
 	header := make([]string, len(t.Columns))
 	for i, column := range t.Columns {
@@ -193,9 +211,16 @@ func (t Table) CSV(w io.Writer) error {
 	if err := c.Write(header); err != nil {
 		return err
 	}
-	if err := c.WriteAll(t.Rows); err != nil {
-		return err
+	for _, row := range t.Rows {
+		cells := make([]string, len(row))
+		for i := range row {
+			cells[i] = clean(row[i])
+		}
+		if err := c.Write(cells); err != nil {
+			return err
+		}
 	}
+	c.Flush()
 	return c.Error()
 }
 

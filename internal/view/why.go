@@ -3,6 +3,7 @@ package view
 import (
 	"fmt"
 	"io"
+
 	"ropeswing/core/explain"
 )
 

@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"go.yaml.in/yaml/v4"
 
@@ -223,6 +224,9 @@ func (t *TableMap) headingAt(line string) ([]int, bool) {
 		starts = append(starts, at+i)
 		at += i + len(h)
 	}
+	for i, start := range starts {
+		starts[i] = utf8.RuneCountInString(line[:start]) // columns are of characters
+	}
 	return starts, strings.Trim(line[at:], " "+t.Split) == ""
 }
 
@@ -234,13 +238,14 @@ func (t *TableMap) cells(line string, starts []int) []string {
 	cells := make([]string, len(t.Heading))
 	switch t.Split {
 	case "", "columns":
+		characters := []rune(line)
 		for i, start := range starts {
-			end := len(line)
+			end := len(characters)
 			if i+1 < len(starts) {
 				end = min(end, starts[i+1])
 			}
 			if start < end {
-				cells[i] = strings.TrimSpace(line[start:end])
+				cells[i] = strings.TrimSpace(string(characters[start:end]))
 			}
 		}
 	case "spaces":

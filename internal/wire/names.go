@@ -4,6 +4,8 @@ package wire
 import (
 	"fmt"
 	"net/netip"
+	"regexp"
+	"slices"
 	"strings"
 
 	"ropeswing/core/model"
@@ -62,10 +64,23 @@ func Names(spec *model.Spec) ([]Named, error) {
 	return all, nil
 }
 
+// label is one part of a domain's name: letters, digits, hyphens within, and the underscores
+// that some domains have (RFC 1123 §2.1, RFC 8552).
+var label = regexp.MustCompile(`^[A-Za-z0-9_]([A-Za-z0-9_-]{0,61}[A-Za-z0-9_])?$`)
+
+// CheckDomain refuses what is no domain's name.
+func CheckDomain(name string) error {
+	bare := strings.TrimSuffix(name, ".")
+	if len(bare) > 253 || slices.ContainsFunc(strings.Split(bare, "."), func(l string) bool { return !label.MatchString(l) }) {
+		return fmt.Errorf("%q is no domain name; write one such as skerry.example", name)
+	}
+	return nil
+}
+
 // hostLabel is a name with everything that a host name may not hold turned into
 // hyphens.
 func hostLabel(name string) string {
-	label := strings.Map(func(c rune) rune {
+	own := strings.Map(func(c rune) rune {
 		switch {
 		case c >= 'a' && c <= 'z', c >= '0' && c <= '9', c == '-':
 			return c
@@ -74,8 +89,8 @@ func hostLabel(name string) string {
 		}
 		return '-'
 	}, name)
-	if label = strings.Trim(label, "-"); label == "" {
-		label = "x"
+	if own = strings.Trim(own, "-"); own == "" {
+		own = "x"
 	}
-	return label
+	return own
 }

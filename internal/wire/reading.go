@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -18,6 +17,8 @@ type Reading struct {
 	Devices []*observed.Device
 	Unread  []Unread // lines, or members of an object
 	Cells   []Cell   // of a column map: what was made of each cell
+
+	index map[string]*observed.Device
 }
 
 // Unread is something in a file that was not understood.
@@ -113,12 +114,15 @@ func (r *Reading) of(name string) (*observed.Device, error) {
 		}
 		return nil, fmt.Errorf("%q is no name of a device", name)
 	}
-	i := slices.IndexFunc(r.Devices, func(d *observed.Device) bool { return d.Name == name })
-	if i < 0 {
-		i = len(r.Devices)
-		r.Devices = append(r.Devices, &observed.Device{Name: name})
+	if d, ok := r.index[name]; ok {
+		return d, nil
 	}
-	return r.Devices[i], nil
+	if r.index == nil {
+		r.index = map[string]*observed.Device{}
+	}
+	d := &observed.Device{Name: name}
+	r.index[name], r.Devices = d, append(r.Devices, d)
+	return d, nil
 }
 
 // mostUnread is how many things not understood are kept; all are counted.

@@ -20,6 +20,7 @@ import (
 type node struct {
 	name     string // without its module
 	text     string
+	written  []byte // of it, while it is read
 	children []*node
 	line     int
 }
@@ -142,14 +143,14 @@ func (r *Reading) readXML(text []byte, device string) error {
 			top.children = append(top.children, n)
 			stack = append(stack, n)
 		case xml.EndElement:
-			top.text = strings.TrimSpace(top.text)
+			top.text, top.written = strings.TrimSpace(string(top.written)), nil
 			if len(top.children) == 0 && top.text == "" {
 				top.text = "true" // an empty leaf
 			}
 			stack = stack[:len(stack)-1]
 		case xml.CharData:
 			if len(top.children) == 0 {
-				top.text += string(x)
+				top.written = append(top.written, x...)
 			}
 		}
 	}

@@ -33,10 +33,10 @@ type Zone struct {
 // those of the widest block around each, at the next octet or nibble border, or
 // by RFC 2317 where the block is smaller than a /24.
 func Zones(spec *model.Spec, all []Named, o ZoneOptions) ([]Zone, error) {
-	domain := dns.CanonicalName(o.Domain)
-	if _, ok := dns.IsDomainName(domain); !ok || domain == "." {
-		return nil, fmt.Errorf("%q is no domain name; write one such as skerry.example", o.Domain)
+	if err := CheckDomain(o.Domain); err != nil {
+		return nil, err
 	}
+	domain := dns.CanonicalName(o.Domain)
 	if o.Mail = dns.Fqdn(strings.Replace(o.Mail, "@", ".", 1)); o.Mail == "." {
 		o.Mail = "hostmaster." + domain
 	}
