@@ -16,6 +16,7 @@ const (
 	KeyOutOfPlace     Name = "key-out-of-place"
 	WrongType         Name = "wrong-type"
 	BadValue          Name = "bad-value"
+	PlanTooLarge      Name = "plan-too-large"
 	BadName           Name = "bad-name"
 	NameTaken         Name = "name-taken"
 	BadAddress        Name = "bad-address"
@@ -235,6 +236,13 @@ var catalogue = [...]Entry{
 		Why:     "It is out of range, or no word the key knows.",
 		Remedy:  "Use one of those named.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 4095}\n",
+	},
+	{
+		Name: PlanTooLarge, Severity: Error, Stage: Reading,
+		Means:   "The plan stands for more than one plan may.",
+		Why:     "A few words with ranges and patterns in them can stand for millions of ports. There is a bound, so that a slip of a digit does not take all memory.",
+		Remedy:  "Look at the range, or make a plan of a part of the network.",
+		Example: "ropeswing: 1\ndevices:\n  quay-sw(1..300): {is: switch, interfaces: {p1..p4000: {}}}\n",
 	},
 	{
 		Name: BadName, Severity: Error, Stage: Reading,

@@ -374,6 +374,45 @@ func (r *resolver) vlans(t plan.Text) []VLAN {
 	return all
 }
 
+// mostInterfaces is how many interfaces a plan may have: the largest one planned for has a
+// twentieth of that.
+const mostInterfaces = 1 << 20
+
+// fitsInterfaces reports where the plan gets more interfaces than it may have.
+func (r *resolver) fitsInterfaces() bool {
+	total := 0
+	for i := range r.doc.Devices {
+		d := &r.doc.Devices[i]
+		for j := range d.Interfaces {
+			total += rangeSize(d.Interfaces[j].Name.Value)
+			if total > mostInterfaces {
+				name := d.Interfaces[j].Name
+				r.report(finding.New(finding.PlanTooLarge, name.Place, "with %s of %s the plan has more than %d interfaces", name.Value, d.Name.Value, mostInterfaces).About(d.Name.Value).
+					Mend("make a plan of a part of it, or leave out ports that nothing is said of"))
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// rangeSize is how many interfaces a name stands for.
+func rangeSize(name string) int {
+	if !strings.Contains(name, "..") {
+		return 1
+	}
+	m := rangePattern().FindStringSubmatch(name)
+	if m == nil {
+		return 1
+	}
+	low, err1 := strconv.Atoi(m[2])
+	high, err2 := strconv.Atoi(m[4])
+	if err1 != nil || err2 != nil || high < low || high-low >= largestRange {
+		return 1 // which is told
+	}
+	return high - low + 1
+}
+
 var rangePattern = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(.*?)(\d+)\.\.(.*?)(\d+)$`) })
 
 // expand writes out a range of ports: p1..p12.

@@ -35,6 +35,12 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	}
 	numbering.VLANs(r.spec)
 	r.vlanNumbers()
+	if !r.fitsInterfaces() {
+		// Nothing can be said of a part of it: identifiers count on the whole.
+		empty := Spec{Name: r.spec.Name, Operator: None, devices: map[string]DeviceID{}, segments: map[string]SegmentID{}, blocks: map[string]BlockID{}, cables: map[string]CableID{}}
+		empty.Settings.TreeRoot = None
+		return &empty, r.found
+	}
 	r.devices()
 	r.cables()
 	r.hostSegments()

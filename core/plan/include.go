@@ -32,8 +32,9 @@ func (r *reader) includes(_ *Document, n *yaml.Node, what string) {
 
 // includeAll reads the files that the document's own file names, and those
 // that they name. Name is that of the document's own file within fsys.
-func includeAll(fsys fs.FS, d *Document, name string) []finding.Finding {
+func includeAll(fsys fs.FS, d *Document, name string, budget *int) []finding.Finding {
 	var found []finding.Finding
+	bytes := len(d.File.Text)
 	seen := map[string]bool{path.Clean(name): true}
 	for i := 0; i < len(d.parts); i++ {
 		for _, t := range d.parts[i].included {
@@ -61,13 +62,17 @@ func includeAll(fsys fs.FS, d *Document, name string) []finding.Finding {
 				refuse("%s cannot be read: %s", t.Value, err)
 				continue
 			}
+			if bytes += len(text); bytes > LargestFile {
+				refuse("with %s the plan has more than %d MB, the most its files may have together", t.Value, LargestFile>>20)
+				return found
+			}
 			file := source.New(path.Join(path.Dir(d.parts[i].file.Name), t.Value), text)
 			root, f := tree(file)
 			if root == nil {
 				found = append(found, f)
 				continue
 			}
-			r := &reader{file: file}
+			r := &reader{file: file, budget: budget}
 			r.whole(d, root, partKeys())
 			found = append(found, r.found...)
 			d.parts = append(d.parts, newPart(file, inside, root, r.include))

@@ -13,6 +13,9 @@ import (
 // mostMade is how many things one pattern may stand for.
 const mostMade = 4096
 
+// mostInAll is how many things all patterns of a plan may stand for together.
+const mostInAll = 1 << 20
+
 // number is the one of a pattern's numbers that is being read.
 type number struct {
 	text string // how the pattern writes its range: (01..20)
@@ -42,6 +45,16 @@ func (r *reader) made(name Text, read func(name Text, made bool)) {
 	if len(all) > 1 || high < low || high-low >= mostMade {
 		r.report(finding.New(finding.BadValue, name.Place, "%s is no pattern; it has one range such as (1..20), the lower number first, of %d at most", name.Value, mostMade).About(name.Value))
 		return
+	}
+	if r.budget != nil {
+		if *r.budget -= high - low + 1; *r.budget < 0 {
+			if *r.budget > -mostMade {
+				r.report(finding.New(finding.PlanTooLarge, name.Place, "with %s the patterns of the plan stand for more than %d things", name.Value, mostInAll).About(name.Value).
+					Mend("make a plan of a part of it"))
+			}
+			*r.budget = -mostMade // that is told once
+			return
+		}
 	}
 	outer := r.current
 	for n := low; n <= high; n++ {

@@ -24,6 +24,7 @@ import (
 const (
 	LargestFile = 64 << 20 // bytes
 	deepest     = 24       // levels of nesting; a plan needs six
+	mostMarks   = 3 << 20  // colons, commas and lines: each entry takes room when it is read
 )
 
 // Read reads the plan called name from fsys. Shown is what messages call it,
@@ -82,11 +83,12 @@ func readAll(fsys fs.FS, file *source.File, name string) (*Document, []finding.F
 	if root == nil {
 		return nil, []finding.Finding{f}
 	}
-	r := &reader{file: file}
+	budget := mostInAll
+	r := &reader{file: file, budget: &budget}
 	d := &Document{File: file}
 	r.whole(d, root, topKeys())
 	d.parts = []part{newPart(file, name, root, r.include)}
-	found := append(r.found, includeAll(fsys, d, name)...)
+	found := append(r.found, includeAll(fsys, d, name, &budget)...)
 	d.Segments = exactOverPattern(d.Segments, func(s *Segment) (string, bool) { return s.Name.Value, s.Made })
 	d.Devices = exactOverPattern(d.Devices, func(x *Device) (string, bool) { return x.Name.Value, x.Made })
 	return d, found
@@ -109,6 +111,9 @@ func tree(file *source.File) (*yaml.Node, finding.Finding) {
 	}
 	if len(bytes.TrimSpace(file.Text)) == 0 {
 		return nil, finding.New(finding.UnreadableFile, file.Whole(), "the file is empty; a plan begins with 'ropeswing: %d'", Version)
+	}
+	if n := bytes.Count(file.Text, []byte(":")) + bytes.Count(file.Text, []byte(",")) + bytes.Count(file.Text, []byte("\n")); n > mostMarks {
+		return nil, finding.New(finding.PlanTooLarge, file.Whole(), "with %d colons, commas and lines the file has more entries than a plan may have", n).Mend("make a plan of a part of it")
 	}
 	var root yaml.Node
 	if err := yaml.Load(file.Text, &root, yaml.WithPlugin(loaderlimits.New(loaderlimits.DepthValue(deepest)))); err != nil {

@@ -19,6 +19,7 @@ type reader struct {
 	found   []finding.Finding
 	current *number // the number of the pattern being read, nil outside of one
 	include []Text  // the files this one names
+	budget  *int    // how many more things patterns may stand for, in all files together
 }
 
 // mostSlips is how many slips of one file are worth telling.
