@@ -168,6 +168,10 @@ func (r *ledgerReader) entry(line string, start int) {
 			return
 		}
 	}
+	if !utf8.ValidString(line) || strings.ContainsFunc(line, func(c rune) bool { return !unicode.IsPrint(c) && c != '\t' && c != '\r' }) {
+		r.refuse(start, end, "a line has control characters or bytes in it that are no text")
+		return
+	}
 	words := strings.Fields(line)
 	if len(words) == 3 && words[1] == renaming {
 		r.ledger.Rename = &Rename{words[0], words[2]}

@@ -5,9 +5,11 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/netip"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 )
 
 // Version is the version of the file format.
@@ -69,15 +71,7 @@ func Decode(text []byte) (*Device, error) {
 	d := json.NewDecoder(bytes.NewReader(text))
 	d.DisallowUnknownFields()
 	if err := d.Decode(&f); err != nil {
-		var syntax *json.SyntaxError
-		if errors.As(err, &syntax) {
-			return nil, fmt.Errorf("line %d: %w", 1+bytes.Count(text[:min(int(syntax.Offset), len(text))], []byte("\n")), err)
-		}
-		var kind *json.UnmarshalTypeError
-		if errors.As(err, &kind) && kind.Field == "" {
-			return nil, ErrNotState
-		}
-		return nil, fmt.Errorf("%w: %w", ErrNotState, err)
+		return nil, inWords(err, text)
 	}
 	switch {
 	case f.Version == 0:
@@ -87,10 +81,36 @@ func Decode(text []byte) (*Device, error) {
 	case !IsName(f.Name):
 		return nil, fmt.Errorf("it does not name its device")
 	}
-	if err := f.check(); err != nil {
+	if err := f.Check(); err != nil {
 		return nil, err
 	}
 	return f.Device, nil
+}
+
+// inWords says what is wrong with a state's JSON.
+func inWords(err error, text []byte) error {
+	var syntax *json.SyntaxError
+	var kind *json.UnmarshalTypeError
+	line := func(offset int64) int { return 1 + bytes.Count(text[:min(int(offset), len(text))], []byte("\n")) }
+	switch field, unknown := strings.CutPrefix(err.Error(), "json: unknown field "); {
+	case unknown:
+		return fmt.Errorf("%w: no state has a field %s", ErrNotState, field)
+	case errors.As(err, &syntax):
+		return fmt.Errorf("line %d: it is no whole JSON", line(syntax.Offset))
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		return fmt.Errorf("line %d: it is no whole JSON: it ends too soon", line(int64(len(text))))
+	case errors.As(err, &kind) && kind.Field == "":
+		return ErrNotState
+	case errors.As(err, &kind):
+		return fmt.Errorf("%w: line %d: %s cannot be a JSON %s", ErrNotState, line(kind.Offset), kind.Field, kind.Value)
+	}
+	return fmt.Errorf("%w: %w", ErrNotState, err)
+}
+
+// IsClean tells whether a text has nothing in it that is not fit to be read: no control
+// characters, none that turn the direction of writing, no bytes that are no text.
+func IsClean(s string) bool {
+	return utf8.ValidString(s) && !strings.ContainsFunc(s, func(c rune) bool { return c != ' ' && !unicode.IsPrint(c) })
 }
 
 // IsName tells whether a text can be a device's name.
@@ -121,8 +141,28 @@ func reserved(s string) bool {
 	return len(base) == 4 && (strings.HasPrefix(base, "COM") || strings.HasPrefix(base, "LPT")) && base[3] >= '1' && base[3] <= '9'
 }
 
-// check finds what no device can say.
-func (d *Device) check() error {
+// Check finds what no device can say, and names that nobody can read.
+func (d *Device) Check() error {
+	for _, s := range d.Sources {
+		if !IsClean(s.File + s.Format + s.Taken) {
+			return errors.New("a source has a name with control characters in it")
+		}
+	}
+	for i := range d.Routes {
+		if r := &d.Routes[i]; !IsClean(r.Interface + r.Table + r.Source) {
+			return fmt.Errorf("route %d has a name with control characters in it", i+1)
+		}
+	}
+	for _, n := range d.Neighbours {
+		if !IsClean(n.Interface + n.MAC) {
+			return errors.New("a neighbour has a name with control characters in it")
+		}
+	}
+	for _, m := range d.MACs {
+		if !IsClean(m.Interface + m.MAC) {
+			return errors.New("a MAC address is behind a name with control characters in it")
+		}
+	}
 	if len(d.Interfaces)+len(d.Routes) > mostThings {
 		return fmt.Errorf("%s has more than %d interfaces and routes", d.Name, mostThings)
 	}
@@ -132,6 +172,8 @@ func (d *Device) check() error {
 		switch {
 		case x.Name == "":
 			return errors.New("an interface has no name")
+		case !IsClean(x.Name+x.Type+x.MAC) || x.Group != nil && !IsClean(*x.Group):
+			return fmt.Errorf("the interface %q has control characters in its words", x.Name)
 		case seen[x.Name]:
 			return fmt.Errorf("the interface %q stands there twice", x.Name)
 		case x.Admin != "" && x.Admin != Up && x.Admin != Down, x.Oper != "" && x.Oper != Up && x.Oper != Down:

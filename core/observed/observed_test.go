@@ -30,10 +30,10 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 
 func TestFilesThatAreNoStateAreRefused(t *testing.T) {
 	for text, says := range map[string]string{
-		``:                         "EOF",
+		``:                         "it ends too soon",
 		`[]`:                       "no file of a state",
 		`{}`:                       "no file of a state",
-		`{"device": "a", "x": 1}`:  "unknown field",
+		`{"device": "a", "x": 1}`:  "no state has a field",
 		"{\n\"device\": \"a\",\n]": "line 3",
 		`{"ropeswing_observed": 2, "device": "a"}`:                                                           "version 2",
 		`{"ropeswing_observed": 1, "device": "../a"}`:                                                        "does not name its device",

@@ -8,6 +8,8 @@ import (
 	"strings"
 	"time"
 
+	"ropeswing/core/observed"
+
 	"github.com/gopacket/gopacket"
 	"github.com/gopacket/gopacket/layers"
 	"github.com/gopacket/gopacket/pcapgo"
@@ -60,6 +62,9 @@ func ReadCapture(r io.Reader) ([]Captured, error) {
 			}
 			x, err := ng.Interface(ci.InterfaceIndex)
 			name, way := x.Name, ""
+			if !observed.IsClean(name) {
+				return nil, ci, 0, "", "", fmt.Errorf("interface %d has control characters in its name", ci.InterfaceIndex)
+			}
 			if name == "" {
 				name = fmt.Sprint("interface ", ci.InterfaceIndex)
 			}

@@ -49,7 +49,7 @@ func ReadMap(text []byte) (*ColumnMap, error) {
 	m := &ColumnMap{}
 	var n yaml.Node
 	if err := yaml.Unmarshal(text, &n); err != nil {
-		return nil, fmt.Errorf("it is no column map: %w", err)
+		return nil, fmt.Errorf("it is no column map: %s", strings.TrimPrefix(err.Error(), "yaml: "))
 	}
 	if len(n.Content) != 1 {
 		return nil, errors.New("it is no column map: it is empty")
@@ -58,7 +58,7 @@ func ReadMap(text []byte) (*ColumnMap, error) {
 		return nil, err
 	}
 	if err := n.Content[0].Decode(m); err != nil {
-		return nil, fmt.Errorf("it is no column map: %w", err)
+		return nil, fmt.Errorf("it is no column map: %s", strings.TrimPrefix(err.Error(), "yaml: "))
 	}
 	if m.Version != MapVersion {
 		return nil, fmt.Errorf("a column map begins with 'ropeswing-map: %d'", MapVersion)
@@ -160,7 +160,7 @@ func ReadMapped(text []byte, m *ColumnMap, device string) (*Reading, error) {
 	if len(x.Devices) == 0 {
 		return nil, errors.New("nothing in it is a table of the map's: none of its headings stands there")
 	}
-	return x.Reading, nil
+	return x.Reading, x.check()
 }
 
 // take takes in one line.

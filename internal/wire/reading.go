@@ -79,7 +79,17 @@ func Read(text []byte, format, device string) (*Reading, error) {
 	if err != nil {
 		return nil, err
 	}
-	return r, nil
+	return r, r.check()
+}
+
+// check refuses what no device can say, and names that nobody can read.
+func (r *Reading) check() error {
+	for _, d := range r.Devices {
+		if err := d.Check(); err != nil {
+			return fmt.Errorf("%s: %w", d.Name, err)
+		}
+	}
+	return nil
 }
 
 // tell tells a format from the content.

@@ -2,11 +2,13 @@ package wire
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/netip"
 	"slices"
 	"strconv"
@@ -92,11 +94,11 @@ func fromJSON(into *node, name string, value any, depth int) error {
 	switch v := value.(type) {
 	case map[string]any:
 		n := &node{name: bare(name)}
-		for key, x := range v {
+		for _, key := range slices.Sorted(maps.Keys(v)) { // a map has no order of its own
 			if strings.HasPrefix(key, "@") {
 				continue // metadata (RFC 7952)
 			}
-			if err := fromJSON(n, key, x, depth+1); err != nil {
+			if err := fromJSON(n, key, v[key], depth+1); err != nil {
 				return err
 			}
 		}
@@ -160,6 +162,9 @@ func (r *Reading) readXML(text []byte, device string) error {
 	return r.readModels(root.children, device)
 }
 
+// modelOrder is in which order the models are read.
+var modelOrder = map[string]int{"interfaces": 1, "interfaces-state": 2, "routing": 3, "routing-state": 4}
+
 // readModels reads what stands at the top of the data.
 func (r *Reading) readModels(top []*node, device string) error {
 	found := false
@@ -183,6 +188,7 @@ func (r *Reading) readModels(top []*node, device string) error {
 				r.yangRouting(d, n)
 			case "data", "config", "rpc-reply", "reply", "get-data":
 				if depth < 4 {
+					slices.SortStableFunc(n.children, func(a, b *node) int { return cmp.Compare(modelOrder[a.name], modelOrder[b.name]) })
 					if err := visit(n.children, depth+1); err != nil {
 						return err
 					}
@@ -195,6 +201,8 @@ func (r *Reading) readModels(top []*node, device string) error {
 		}
 		return nil
 	}
+	// What is set is read before what is, whatever stands first.
+	slices.SortStableFunc(top, func(a, b *node) int { return cmp.Compare(modelOrder[a.name], modelOrder[b.name]) })
 	if err := visit(top, 0); err != nil {
 		return err
 	}
