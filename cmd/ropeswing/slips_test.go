@@ -1,10 +1,14 @@
 package main
 
 import (
+	"bytes"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
+
+	"ropeswing/demo"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -76,4 +80,37 @@ func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
 		assert.Empty(t, r.out, line)
 		assert.Equal(t, 1, strings.Count(r.err, "\n"), "%s: one line: %s", line, r.err)
 	}
+}
+
+// An answer that cannot be written is exit code 2, whatever the answer is.
+func TestAnAnswerThatCannotBeWritten(t *testing.T) {
+	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
+	if err != nil {
+		t.Skip("there is no /dev/full here")
+	}
+	defer full.Close()
+	for _, args := range [][]string{{"check"}, {"check", "-p", demo.BadMorning}, {"ping", "desk-7", "-p", demo.BadMorning, "-o", "json"}, {"show", "routes", "-o", "csv"}} {
+		cmd := exec.Command(program, args...)
+		var said bytes.Buffer
+		cmd.Dir, cmd.Stdout, cmd.Stderr = lights(t), full, &said
+		_ = cmd.Run()
+		assert.Equal(t, 2, cmd.ProcessState.ExitCode(), args)
+		assert.Contains(t, said.String(), "cannot write the answer", args)
+	}
+}
+
+// One file of a folder that cannot be read is told; the others are read.
+func TestOneBadFileOfAFolder(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "seen"), 0o755))
+	write(t, dir, "seen/a.csv", "device,interface,admin\nr,e,up\n")
+	write(t, dir, "seen/b.csv", "")
+	r := run(t, dir, "observe", "seen", "-w", "state")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, r.err, "seen/b.csv is not read: it is empty")
+	assert.Contains(t, read(t, dir, "state/r.json"), `"name": "e"`)
+	assert.Equal(t, 2, run(t, dir, "observe", "seen/b.csv").code, "named by itself it is refused")
+	write(t, dir, "seen/a.csv", "device,interface,admin\n.hid,e,up\n")
+	require.Equal(t, 1, run(t, dir, "observe", "seen", "-w", "dots").code)
+	assert.Contains(t, run(t, dir, "draft", "dots").out, ".hid", "what is kept is read")
 }

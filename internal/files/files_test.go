@@ -82,3 +82,44 @@ func TestWriteFolderLeavesNothingHalfWritten(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, left)
 }
+
+// Links to one plan are one plan: its ledger is the one beside it, and a link to nothing is
+// no ledger that is not there.
+func TestALinkedPlanIsThePlan(t *testing.T) {
+	dir := t.TempDir()
+	touch(t, dir, "real/a.plan.yaml", "real/a.ledger", "here/x")
+	require.NoError(t, os.Symlink("../real/a.plan.yaml", filepath.Join(dir, "here", "b.plan.yaml")))
+	f, err := FindPlan(filepath.Join(dir, "here"))
+	require.NoError(t, err)
+	require.NoError(t, f.Err)
+	real, err := filepath.EvalSymlinks(filepath.Join(dir, "real", "a.plan.yaml"))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"b.plan.yaml", real, "a.plan.yaml"}, []string{f.Shown, f.Path, f.Name})
+	_, err = fs.Stat(f.FS, "a.ledger")
+	assert.NoError(t, err)
+
+	touch(t, dir, "here/b.ledger")
+	assert.ErrorContains(t, At(dir, "here/b.plan.yaml").Err, "b.ledger stands beside the link")
+
+	require.NoError(t, os.Remove(filepath.Join(dir, "real", "a.ledger")))
+	require.NoError(t, os.Symlink("nothing", filepath.Join(dir, "real", "a.ledger")))
+	_, err = At(dir, "real/a.plan.yaml").FS.Open("a.ledger")
+	assert.ErrorContains(t, err, "leads to nothing")
+	assert.NotErrorIs(t, err, fs.ErrNotExist)
+}
+
+// What somebody else puts where everybody may write is not taken by itself.
+func TestAPlanOfSomebodyElseIsNotTaken(t *testing.T) {
+	if os.Geteuid() != 0 {
+		t.Skip("only root can make a file somebody else's")
+	}
+	dir := t.TempDir()
+	touch(t, dir, "open/a.plan.yaml", "open/below/x")
+	require.NoError(t, os.Chmod(filepath.Join(dir, "open"), 0o777))
+	_, err := FindPlan(filepath.Join(dir, "open", "below"))
+	assert.NoError(t, err)
+	require.NoError(t, os.Chown(filepath.Join(dir, "open", "a.plan.yaml"), 12345, 12345))
+	_, err = FindPlan(filepath.Join(dir, "open", "below"))
+	assert.ErrorContains(t, err, "somebody else's")
+	assert.NoError(t, At(dir, "open/a.plan.yaml").Err, "named it is")
+}

@@ -153,9 +153,11 @@ func (h failingHalf) Write(text []byte) (int, error) {
 	return h.half.Write(text)
 }
 
-func (h failingHalf) Chmod(m fs.FileMode) error { return errors.Join(h.f.step("chmod"), h.half.Chmod(m)) }
-func (h failingHalf) Sync() error               { return errors.Join(h.f.step("sync"), h.half.Sync()) }
-func (h failingHalf) Close() error              { return errors.Join(h.half.Close(), h.f.step("close")) }
+func (h failingHalf) Chmod(m fs.FileMode) error {
+	return errors.Join(h.f.step("chmod"), h.half.Chmod(m))
+}
+func (h failingHalf) Sync() error  { return errors.Join(h.f.step("sync"), h.half.Sync()) }
+func (h failingHalf) Close() error { return errors.Join(h.half.Close(), h.f.step("close")) }
 
 func (f *failing) create(path string, mode fs.FileMode) (half, error) {
 	if err := f.step("create"); err != nil {

@@ -23,7 +23,7 @@ const (
 )
 
 func (f form) String() string {
-	return [...]string{"a word", "a list of words", "a map of words", "a map of words for each field", "a list of maps"}[f]
+	return [...]string{"a word", "a list of words", "a map of words, each key once", "a map of words for each field, each once", "a list of maps"}[f]
 }
 
 // mapKeys and tableKeys are the keys of a column map, and of each of its tables.
@@ -39,8 +39,13 @@ func checkKeys(n *yaml.Node, keys map[string]form, of string) error {
 	if n.Kind != yaml.MappingNode {
 		return fmt.Errorf("it is no column map: line %d, column %d: %s is a map of keys", n.Line, n.Column, of)
 	}
+	at := map[string]int{}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
+		if first, twice := at[key.Value]; twice {
+			return fmt.Errorf("line %d, column %d: %s stands here twice; the first is on line %d", key.Line, key.Column, key.Value, first)
+		}
+		at[key.Value] = key.Line
 		want, known := keys[key.Value]
 		if !known {
 			var names []string
@@ -81,6 +86,13 @@ func (f form) fits(n *yaml.Node) bool {
 			}
 		}
 		return true
+	}
+	keys := map[string]bool{}
+	for i := 0; n.Kind == yaml.MappingNode && i < len(n.Content); i += 2 {
+		if keys[n.Content[i].Value] {
+			return false // one stands there twice
+		}
+		keys[n.Content[i].Value] = true
 	}
 	switch f {
 	case aWord:

@@ -154,6 +154,8 @@ func TestColumnMapsReadTextTables(t *testing.T) {
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, words: {interface: x}}]":     "words is a map of words for each field",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, words: {oper: {a: up}}}]":    "words of oper, which is none of the table's fields",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, known: [everything]}]":       "known is one of interfaces,",
+		"ropeswing-map: 1\nname: a\nname: b\ntables: [{heading: [A], fields: {interface: A}}]":          "line 3, column 1: name stands here twice; the first is on line 2",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A, interface: A}}]":              "each key once",
 		"ropeswing-map: 1\ntables: {heading: [A]}":                                                      "tables is a list of maps",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {admin: A}}]":                                "neither which heading is the interface",
 		"ropeswing-map: 1\ndevice: '('\ntables: [{heading: [A], fields: {interface: A}}]":               "device:",
@@ -328,4 +330,22 @@ func TestWordsForNothing(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, r.Devices[0].Interfaces[0].Addresses)
 	assert.Equal(t, "nothing", r.Cells[1].MadeInto)
+}
+
+// Columns are cut by characters, not bytes.
+func TestColumnsAreOfCharacters(t *testing.T) {
+	m, err := wire.ReadMap([]byte("ropeswing-map: 1\ntables: [{heading: [Näme, Größe], fields: {interface: Näme, mtu: Größe}}]\n"))
+	require.NoError(t, err)
+	r, err := wire.ReadMapped([]byte("Näme  Größe\näöü1  1500\nplain 9000\n"), m, "x")
+	require.NoError(t, err)
+	assert.Empty(t, r.Unread)
+	assert.Equal(t, []any{"äöü1", 1500, "plain", 9000}, []any{r.Devices[0].Interfaces[0].Name, r.Devices[0].Interfaces[0].MTU, r.Devices[0].Interfaces[1].Name, r.Devices[0].Interfaces[1].MTU})
+}
+
+// The order of keys in JSON is of no matter.
+func TestModelsAreReadInTheirOwnOrder(t *testing.T) {
+	config := `"ietf-interfaces:interfaces": {"interface": [{"name": "p", "enabled": true}]}`
+	state := `"ietf-interfaces:interfaces-state": {"interface": [{"name": "p", "oper-status": "down"}]}`
+	one, two := read(t, "{"+config+","+state+"}", "x"), read(t, "{"+state+","+config+"}", "x")
+	assert.Equal(t, string(one.Encode()), string(two.Encode()))
 }
