@@ -92,7 +92,7 @@ func (a *app) checked(w *workspace.Numbers) view.Findings {
 	all, spec, basis := w.Read(), w.Spec, ""
 	var accepted []finding.Finding
 	if w.Usable() {
-		x := w.Predict()
+		x := a.predict(w)
 		all, accepted = x.CheckOn(time.Now().Format(time.DateOnly))
 		spec, basis = x.Spec, x.Basis
 	}

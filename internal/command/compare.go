@@ -148,7 +148,7 @@ func (a *app) compared(o *comparison) (*workspace.Workspace, *compare.Result, er
 		if err != nil {
 			return nil, nil, err
 		}
-		return w, w.ComparePlan(other.Predict()), nil
+		return w, w.ComparePlan(a.predict(other)), nil
 	}
 	var devices []*observed.Device
 	if devices, o.with, o.basis, err = a.state(o.with); err != nil {

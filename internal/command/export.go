@@ -66,7 +66,7 @@ func (a *app) exported(use, short, file string, make func(w *workspace.Numbers, 
 				return err
 			}
 			if w.Spec.Wants != nil {
-				w = &w.Predict().Numbers // the routes that are derived go with the others
+				w = &a.predict(w).Numbers // the routes that are derived go with the others
 			}
 			all, err := make(w, args)
 			if err != nil {

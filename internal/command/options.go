@@ -249,7 +249,7 @@ func (a *app) usable() (*workspace.Workspace, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := n.Predict()
+	w := a.predict(n)
 	if a.observed == "" {
 		return w, nil
 	}
@@ -258,6 +258,12 @@ func (a *app) usable() (*workspace.Workspace, error) {
 		return nil, err
 	}
 	return w.Observed(devices, basis), nil
+}
+
+// predict works out what packets do, and tells on a terminal that it does.
+func (a *app) predict(n *workspace.Numbers) *workspace.Workspace {
+	defer a.busy("working out the routes")()
+	return n.Predict()
 }
 
 // asFound is the network as found where there is no plan: that of the draft of it.

@@ -35,7 +35,7 @@ func (a *app) pin() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			w := n.Predict()
+			w := a.predict(n)
 			devices, err := devicesNamed(w.Who, args)
 			if err != nil {
 				return err

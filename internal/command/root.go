@@ -296,6 +296,36 @@ func (a *app) progress(done, all int) {
 	a.progressText(text)
 }
 
+// busy tells on a terminal what is worked out, and for how long by now, until the function
+// that comes back is called. What is over within a second tells nothing.
+func (a *app) busy(what string) (done func()) {
+	if !a.live {
+		return func() {}
+	}
+	stop, stopped := make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(stopped)
+		start, told := time.Now(), false
+		for tick := time.NewTicker(time.Second); ; {
+			select {
+			case <-tick.C:
+				told = true
+				fmt.Fprintf(a.err, "\r%s: %d s", what, int(time.Since(start).Seconds()))
+			case <-stop:
+				tick.Stop()
+				if told {
+					fmt.Fprintf(a.err, "\r%*s\r", len(what)+10, "")
+				}
+				return
+			}
+		}
+	}()
+	return func() {
+		close(stop)
+		<-stopped
+	}
+}
+
 // progressText tells something on a terminal until the next is told; "" clears it. What
 // is over at once tells nothing.
 func (a *app) progressText(text string) {
