@@ -45,6 +45,12 @@ func Build(spec *model.Spec) *Topology {
 			t.cable[end], t.peer[end] = model.CableID(id), c.Ends[1-n]
 		}
 	}
+	own := map[model.DeviceID][]model.VLAN{} // those that a device has a VLAN interface in
+	for id := range spec.Interfaces {
+		if i := &spec.Interfaces[id]; i.Kind == model.VLANInterface && !slices.Contains(own[i.Device], i.Tag) {
+			own[i.Device] = append(own[i.Device], i.Tag)
+		}
+	}
 	for id := range spec.Interfaces {
 		i := &spec.Interfaces[id]
 		switch {
@@ -53,10 +59,18 @@ func Build(spec *model.Spec) *Topology {
 		case i.Kind == model.VLANInterface:
 			t.bridge(bridge{i.Device, i.Tag})
 		case i.Switched:
-			for _, v := range vlansOf(i) {
-				b := bridge{i.Device, v}
-				t.bridge(b)
-				t.carries[b] = append(t.carries[b], model.InterfaceID(id))
+			if t.cable[id] != model.None || i.Kind == model.Group { // of a port that is plugged into nothing no VLAN is bridged
+				for _, v := range vlansOf(i) {
+					t.bridge(bridge{i.Device, v})
+				}
+			} else if i.Untagged != 0 {
+				t.bridge(bridge{i.Device, i.Untagged})
+			}
+			for _, v := range own[i.Device] {
+				if _, tagged := slices.BinarySearch(i.Tagged, v); tagged || i.Untagged == v {
+					b := bridge{i.Device, v}
+					t.carries[b] = append(t.carries[b], model.InterfaceID(id))
+				}
 			}
 		}
 	}
