@@ -46,21 +46,29 @@ func (r *reader) accepts(d *Document, n *yaml.Node, what string) {
 		all = n.Content
 	}
 	for _, v := range all {
-		a := Accept{Place: r.place(v)}
-		before := len(r.found)
-		fields(r, v, "an accepted finding", acceptKeys, &a)
-		if len(r.found) > before {
-			continue
+		var of *yaml.Node
+		if v.Kind == yaml.MappingNode {
+			of = child(v, "of")
 		}
-		for _, missing := range []struct {
-			has  bool
-			what string
-			add  string
-		}{{a.Finding.Written(), "which finding is accepted", "finding: no-way-out"}, {a.Because.Written(), "why the finding is accepted", "because: it is closed on purpose"}} {
-			if !missing.has {
-				r.report(finding.New(finding.MissingKey, a.Place, "it is not said %s", missing.what).Mend("add '%s'", missing.add))
-			}
-		}
-		d.Accepts = append(d.Accepts, a)
+		r.madeFrom(of, func() { r.accept(d, v) })
 	}
+}
+
+func (r *reader) accept(d *Document, v *yaml.Node) {
+	a := Accept{Place: r.place(v)}
+	before := len(r.found)
+	fields(r, v, "an accepted finding", acceptKeys, &a)
+	if len(r.found) > before {
+		return
+	}
+	for _, missing := range []struct {
+		has  bool
+		what string
+		add  string
+	}{{a.Finding.Written(), "which finding is accepted", "finding: no-way-out"}, {a.Because.Written(), "why the finding is accepted", "because: it is closed on purpose"}} {
+		if !missing.has {
+			r.report(finding.New(finding.MissingKey, a.Place, "it is not said %s", missing.what).Mend("add '%s'", missing.add))
+		}
+	}
+	d.Accepts = append(d.Accepts, a)
 }

@@ -91,6 +91,7 @@ type Settings struct {
 type Group struct {
 	Name Text
 	Of   []Text
+	Made bool // from a pattern
 }
 
 // Wants is what static routes are to be derived for.
@@ -110,6 +111,7 @@ type Block struct {
 	Prefixes []Text
 	Keep     []Text // what of it is not to be given out yet
 	Note     Text
+	Made     bool // from a pattern
 }
 
 // Segment is one broadcast domain. What it needs stands beside what it has.
@@ -175,6 +177,7 @@ type Permit struct {
 // Interface is one interface of a device, or a range of switch ports.
 type Interface struct {
 	Name       Text
+	Made       bool // from a pattern
 	Segment    Text
 	VLAN       Text
 	Access     Text
@@ -206,6 +209,7 @@ type Interface struct {
 type Route struct {
 	To   Text
 	Hops []Hop
+	Made bool // from a pattern
 }
 
 // Hop is one way to a destination.

@@ -120,15 +120,11 @@ func topKeys() []key[Document] {
 			d.Wants.Place = r.place(n)
 			fields(r, n, "wants", wantKeys, &d.Wants)
 		}},
-		{"groups", "name: segments, devices, addresses, blocks or groups", "Names for several things together, for `must`, `permits` and `translates`. A pattern such as `hut-(1..20)` stands for twenty of them. Blocks are of use in `permits` and `translates` only.", func(r *reader, d *Document, n *yaml.Node, what string) {
+		{"groups", "name: segments, devices, addresses, blocks or groups", "Names for several things together, for `must`, `permits` and `translates`. Blocks are of use in `permits` and `translates` only.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			r.mapping(n, "groups", func(name Text, v *yaml.Node) {
-				r.made(name, func(name Text, _ bool) {
+				r.made(name, func(name Text, made bool) {
 					r.checkName(name, "a group")
-					g := Group{Name: name}
-					for _, of := range r.words(v, "group "+name.Value) {
-						r.made(of, func(of Text, _ bool) { g.Of = append(g.Of, of) })
-					}
-					d.Groups = append(d.Groups, g)
+					d.Groups = append(d.Groups, Group{Name: name, Of: r.words(v, "group "+name.Value), Made: made})
 				})
 			})
 		}},
@@ -138,8 +134,8 @@ func topKeys() []key[Document] {
 		{"accept", "a list of maps", "Findings that the team lives with: `check` counts them apart, and they fail nothing.", (*reader).accepts},
 		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},
 		{"blocks", "name: prefixes, or a map", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route. A block that lies within another is kept for who takes from it by name.", (*reader).blocks},
-		{"segments", "name: a map", "The broadcast domains. A name such as `hut-(1..20)` is a pattern: it stands for twenty segments, and `(n)`, `(200+n)` or `(n*4)` in what stands under it is worked out for each. An exact `hut-7` beside it overrides.", (*reader).segments},
-		{"devices", "name: a map", "Routers, switches, firewalls, hosts, and the world beyond. Names may be patterns, as those of segments.", (*reader).devices},
+		{"segments", "name: a map", "The broadcast domains. A name may be a pattern such as `hut-(1..20)`.", (*reader).segments},
+		{"devices", "name: a map", "Routers, switches, firewalls, hosts, and the world beyond.", (*reader).devices},
 		{"cables", "a list", "A cable, or with a pattern such as `hut-(1..20):up to mole-rtr:p(n)` several: `DEVICE:PORT to DEVICE:PORT`, or `NAME: DEVICE:PORT to DEVICE:PORT`, or `NAME: {between: …, fault: …}`.", (*reader).cables},
 	}
 }
@@ -205,7 +201,7 @@ var deviceKeys = []key[Device]{
 	{"tables", "name: routes", "Static routes of further routing tables, by the table's name: those that interfaces with `table` are in.", (*reader).tables},
 	{"forwards", "true or false", "Whether the device forwards packets that are not for itself.", truth(func(d *Device) *Switch { return &d.Forwards })},
 	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},
-	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
+	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports that are alike, `p(1..12)` for twelve with a number each; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
 	{"routes", "destination: next hop, or a list", "Static routes. A destination is a prefix, `default`, or the name of a segment or block. A default that is written, as `default`, `0.0.0.0/0` or `::/0`, takes the place of a host's gateway, and so does `{}`, which is none. Next hops stand in order of preference: the first has distance 1, each further one 10 more. A next hop is an address, or a device: its address on the segment the two share.", (*reader).routes},
 	{"permits", "a list of sentences, or maps", "What the device lets pass, in order; the first that speaks of a packet decides. `A may reach B`, `A may not reach B` (dropped without a word), `A is refused B` (dropped, and its sender told), `A may answer B` (replies only), each with `over SERVICE` behind it: `icmp`, `tcp`, `udp/53`, `tcp/8000..8099`, or several with commas between. A and B are a segment, a block, a device, a group, an address, a prefix, `everyone` (all segments), or `anyone` (any address).", (*reader).permits},
 	{"own-permits", "as `permits`", "The same for what is for the device itself, or from it: on one side stands `itself`. Where no sentence speaks of the one direction, all of it passes.", (*reader).ownPermits},
@@ -302,14 +298,16 @@ func (r *reader) errorSource(s *Settings, n *yaml.Node, what string) {
 
 func (r *reader) blocks(d *Document, n *yaml.Node, what string) {
 	r.mapping(n, "blocks", func(name Text, v *yaml.Node) {
-		r.checkName(name, "a block")
-		b := Block{Name: name}
-		if _, broken := brokenIPv6(v); v.Kind == yaml.MappingNode && !broken {
-			fields(r, v, "block "+name.Value, blockKeys, &b)
-		} else {
-			b.Prefixes = r.words(v, "a prefix of block "+name.Value)
-		}
-		d.Blocks = append(d.Blocks, b)
+		r.made(name, func(name Text, made bool) {
+			r.checkName(name, "a block")
+			b := Block{Name: name, Made: made}
+			if _, broken := brokenIPv6(v); v.Kind == yaml.MappingNode && !broken {
+				fields(r, v, "block "+name.Value, blockKeys, &b)
+			} else {
+				b.Prefixes = r.words(v, "a prefix of block "+name.Value)
+			}
+			d.Blocks = append(d.Blocks, b)
+		})
 	})
 }
 
@@ -397,10 +395,13 @@ func (r *reader) devices(d *Document, n *yaml.Node, what string) {
 func (r *reader) interfaces(d *Device, n *yaml.Node, what string) {
 	d.Interfaces = make([]Interface, 0, len(n.Content)/2)
 	r.mapping(n, "interfaces", func(name Text, v *yaml.Node) {
-		r.checkInterfaceName(name)
-		d.Interfaces = append(d.Interfaces, Interface{Name: name})
-		fields(r, v, "interface "+name.Value, interfaceKeys, &d.Interfaces[len(d.Interfaces)-1])
+		r.made(name, func(name Text, made bool) {
+			r.checkInterfaceName(name)
+			d.Interfaces = append(d.Interfaces, Interface{Name: name, Made: made})
+			fields(r, v, "interface "+name.Value, interfaceKeys, &d.Interfaces[len(d.Interfaces)-1])
+		})
 	})
+	d.Interfaces = exactOverPattern(d.Interfaces, func(i *Interface) (string, bool) { return i.Name.Value, i.Made })
 }
 
 func (r *reader) routes(d *Device, n *yaml.Node, what string) {
@@ -409,26 +410,28 @@ func (r *reader) routes(d *Device, n *yaml.Node, what string) {
 
 func (r *reader) tables(d *Device, n *yaml.Node, what string) {
 	r.mapping(n, "tables", func(name Text, v *yaml.Node) {
-		d.Tables = append(d.Tables, RouteTable{name, r.routesOf(v)})
+		r.made(name, func(name Text, _ bool) { d.Tables = append(d.Tables, RouteTable{name, r.routesOf(v)}) })
 	})
 }
 
 func (r *reader) routesOf(n *yaml.Node) []Route {
 	all := make([]Route, 0, len(n.Content)/2)
 	r.mapping(n, "routes", func(to Text, v *yaml.Node) {
-		route := Route{To: to}
-		hops := []*yaml.Node{v}
-		if v.Kind == yaml.SequenceNode {
-			hops = v.Content
-		}
-		for _, h := range hops {
-			if hop, ok := r.hop(h, to.Value); ok {
-				route.Hops = append(route.Hops, hop)
+		r.made(to, func(to Text, made bool) {
+			route := Route{To: to, Made: made}
+			hops := []*yaml.Node{v}
+			if v.Kind == yaml.SequenceNode {
+				hops = v.Content
 			}
-		}
-		all = append(all, route)
+			for _, h := range hops {
+				if hop, ok := r.hop(h, to.Value); ok {
+					route.Hops = append(route.Hops, hop)
+				}
+			}
+			all = append(all, route)
+		})
 	})
-	return all
+	return exactOverPattern(all, func(x *Route) (string, bool) { return x.To.Value, x.Made })
 }
 
 func (r *reader) hop(n *yaml.Node, to string) (Hop, bool) {
@@ -468,12 +471,7 @@ func (r *reader) cables(d *Document, n *yaml.Node, what string) {
 
 // cable reads one entry of the list: one cable, or those of a pattern.
 func (r *reader) cable(d *Document, n *yaml.Node) {
-	text := rangeBelow(n)
-	if text == nil {
-		r.oneCable(d, n)
-		return
-	}
-	r.made(Text{Value: text.Value, Place: r.place(text)}, func(Text, bool) { r.oneCable(d, n) })
+	r.madeFrom(rangeBelow(n), func() { r.oneCable(d, n) })
 }
 
 // rangeBelow is the first word of a cable's entry that is a pattern, nil where
@@ -527,10 +525,35 @@ func cutText(t Text, separator string) (before, after Text, found bool) {
 	for i := 0; i+len(separator) <= len(t.Value); i++ {
 		if t.Value[i:i+len(separator)] == separator {
 			j := i + len(separator)
+			if before, after, ok := t.cutWritten(separator); ok {
+				return Text{t.Value[:i], before}, Text{t.Value[j:], after}, true
+			}
 			return Text{t.Value[:i], t.part(0, i)}, Text{t.Value[j:], t.part(j, len(t.Value))}, true
 		}
 	}
 	return t, Text{}, false
+}
+
+// cutWritten is where the two halves stand of a word that comes of a pattern,
+// and so is not written as it reads: cut at the same separator, where what is
+// written has as many of them.
+func (t Text) cutWritten(separator string) (before, after source.Place, ok bool) {
+	place := t.Place
+	written := place.Text()
+	if !strings.Contains(written, "(") || strings.Contains(written, `\`) {
+		return before, after, false
+	}
+	if n := len(written); n > 1 && (written[0] == '"' || written[0] == '\'') && written[n-1] == written[0] {
+		place.Start, place.End = place.Start+1, place.End-1
+		written = written[1 : n-1]
+	}
+	if written == t.Value || strings.Count(written, separator) != strings.Count(t.Value, separator) {
+		return before, after, false
+	}
+	before, after = place, place
+	before.End = place.Start + strings.Index(written, separator)
+	after.Start = before.End + len(separator)
+	return before, after, true
 }
 
 // part is the place of bytes i to j of the word. A word that is not written

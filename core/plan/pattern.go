@@ -1,11 +1,14 @@
 package plan
 
 import (
+	"errors"
 	"fmt"
 	"regexp"
 	"strconv"
 	"strings"
 	"sync"
+
+	"go.yaml.in/yaml/v4"
 
 	"ropeswing/core/finding"
 )
@@ -20,11 +23,13 @@ const mostInAll = 1 << 20
 type number struct {
 	text string // how the pattern writes its range: (01..20)
 	n    int
-	pad  int // how many digits (n) has at least
+	pad  int // how many digits it has at least in a name
 }
 
 var (
 	rangeIn      = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\((\d{1,9})\.\.(\d{1,9})\)`) })
+	neighbourIn  = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^\(n([+-]\d+)*\)$`) })
+	wordIn       = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[^\s,]+`) })
 	expressionIn = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\([0-9n+* -]*n[0-9n+* -]*\)`) })
 )
 
@@ -57,31 +62,108 @@ func (r *reader) made(name Text, read func(name Text, made bool)) {
 		}
 	}
 	outer := r.current
+	pad := 1
+	if m[1][0] == '0' {
+		pad = len(m[1])
+	}
 	for n := low; n <= high; n++ {
-		r.current = &number{text: m[0], n: n, pad: len(m[1])}
+		r.current = &number{text: m[0], n: n, pad: pad}
 		read(Text{r.filled(name.Value), name.Place}, true)
 	}
 	r.current = outer
 }
+
+// Written lists the names that a word stands for, itself unless it is a pattern
+// such as wire-(1..20). The error is that of a range that is none.
+func Written(name string) ([]string, error) {
+	var all []string
+	r := &reader{}
+	r.made(Text{Value: name}, func(t Text, _ bool) { all = append(all, t.Value) })
+	if len(r.found) > 0 {
+		return nil, errors.New(r.found[0].Reason)
+	}
+	return all, nil
+}
+
+// madeOf calls add for a word that was read from a node; where it is a pattern,
+// for each word it stands for.
+func (r *reader) madeOf(n *yaml.Node, add func(Text), read Text) {
+	text, pattern := r.pattern(n.Value)
+	if !pattern {
+		add(read)
+		return
+	}
+	r.made(Text{text, read.Place}, func(t Text, _ bool) { add(t) })
+}
+
+// pattern tells whether a text is a pattern where it stands: a range that the
+// entry around it is made from is the entry's number already.
+func (r *reader) pattern(text string) (string, bool) {
+	if !strings.Contains(text, "..") {
+		return text, false
+	}
+	if r.current != nil {
+		text = strings.ReplaceAll(text, r.current.text, r.current.padded())
+	}
+	return text, hasRange(text)
+}
+
+// madeFrom calls read for an entry of a list; where its word is a pattern, once
+// for each number. The word may be nil.
+func (r *reader) madeFrom(word *yaml.Node, read func()) {
+	if word != nil && word.Kind == yaml.ScalarNode {
+		if text, pattern := r.pattern(word.Value); pattern {
+			r.made(Text{text, r.place(word)}, func(Text, bool) { read() })
+			return
+		}
+	}
+	read()
+}
+
+// padded is the number with the zeros in front that its range has.
+func (n number) padded() string { return fmt.Sprintf("%0*d", n.pad, n.n) }
 
 // filled is a text with the pattern's number put in.
 func (r *reader) filled(text string) string {
 	if r.current == nil || !strings.Contains(text, "(") {
 		return text
 	}
-	padded := fmt.Sprintf("%0*d", r.current.pad, r.current.n)
-	text = strings.ReplaceAll(text, r.current.text, padded)
-	return expressionIn().ReplaceAllStringFunc(text, func(whole string) string {
-		inner := strings.ReplaceAll(whole[1:len(whole)-1], " ", "")
-		if inner == "n" {
-			return padded
+	text = strings.ReplaceAll(text, r.current.text, r.current.padded())
+	text = expressionIn().ReplaceAllStringFunc(text, func(whole string) string {
+		together := strings.ReplaceAll(whole, " ", "")
+		if _, ok := sum(together[1:len(together)-1], r.current.n); ok {
+			return together
 		}
-		if value, ok := sum(inner, r.current.n); ok {
-			return strconv.Itoa(value)
+		return whole
+	})
+	return wordIn().ReplaceAllStringFunc(text, r.filledWord)
+}
+
+// filledWord is one word with the pattern's number put in. In a name (n) and its
+// neighbours have the zeros in front that the range has; in a number or an IPv4
+// address, and worked out otherwise, such as (n*1), there are none.
+func (r *reader) filledWord(word string) string {
+	if !strings.Contains(word, "n") {
+		return word
+	}
+	pad := r.current.pad
+	if isNumeric(expressionIn().ReplaceAllString(word, "")) {
+		pad = 1
+	}
+	return expressionIn().ReplaceAllStringFunc(word, func(whole string) string {
+		if value, ok := sum(whole[1:len(whole)-1], r.current.n); ok {
+			if !neighbourIn().MatchString(whole) {
+				return strconv.Itoa(value)
+			}
+			return number{n: value, pad: pad}.padded()
 		}
 		return whole
 	})
 }
+
+// isNumeric tells of what is left of a word without its expressions whether the
+// word is a number, an IPv4 address or a range, where a zero in front is a slip.
+func isNumeric(rest string) bool { return strings.Trim(rest, "0123456789./-") == "" }
 
 // sum works out numbers and n, multiplied, added and subtracted.
 func sum(text string, n int) (int, bool) {

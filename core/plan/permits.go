@@ -29,19 +29,28 @@ func (r *reader) permitsOf(n *yaml.Node, what string) []Permit {
 	}
 	var permits []Permit
 	for _, v := range all {
-		p := Permit{}
-		if v.Kind != yaml.MappingNode {
-			p.Sentence, _ = r.word(v, "a sentence of "+what)
-		} else {
-			before := len(r.found)
-			fields(r, v, "a permit", permitKeys, &p)
-			if !p.Sentence.Written() && len(r.found) == before {
-				r.report(finding.New(finding.MissingKey, r.place(v), "the permit does not say what may pass").Mend("add 'permit: A may reach B'"))
+		sentence := v
+		if v.Kind == yaml.MappingNode {
+			sentence = child(v, "permit")
+		}
+		r.madeFrom(sentence, func() {
+			if p := r.permit(v, what); p.Sentence.Written() {
+				permits = append(permits, p)
 			}
-		}
-		if p.Sentence.Written() {
-			permits = append(permits, p)
-		}
+		})
 	}
 	return permits
+}
+
+func (r *reader) permit(n *yaml.Node, what string) (p Permit) {
+	if n.Kind != yaml.MappingNode {
+		p.Sentence, _ = r.word(n, "a sentence of "+what)
+		return p
+	}
+	before := len(r.found)
+	fields(r, n, "a permit", permitKeys, &p)
+	if !p.Sentence.Written() && len(r.found) == before {
+		r.report(finding.New(finding.MissingKey, r.place(n), "the permit does not say what may pass").Mend("add 'permit: A may reach B'"))
+	}
+	return p
 }

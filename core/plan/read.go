@@ -89,6 +89,8 @@ func readAll(fsys fs.FS, file *source.File, name string) (*Document, []finding.F
 	r.whole(d, root, topKeys())
 	d.parts = []part{newPart(file, name, root, r.include)}
 	found := append(r.found, includeAll(fsys, d, name, &budget)...)
+	d.Blocks = exactOverPattern(d.Blocks, func(b *Block) (string, bool) { return b.Name.Value, b.Made })
+	d.Groups = exactOverPattern(d.Groups, func(g *Group) (string, bool) { return g.Name.Value, g.Made })
 	d.Segments = exactOverPattern(d.Segments, func(s *Segment) (string, bool) { return s.Name.Value, s.Made })
 	d.Devices = exactOverPattern(d.Devices, func(x *Device) (string, bool) { return x.Name.Value, x.Made })
 	return d, found

@@ -132,21 +132,19 @@ func unprintable(c rune) bool {
 		c >= 0x202a && c <= 0x202e || c >= 0x2066 && c <= 0x2069 || c == 0x200e || c == 0x200f || c == 0xfeff
 }
 
-// words is one word or a list of words.
+// words is one word or a list of words, with those that patterns among them stand for.
 func (r *reader) words(n *yaml.Node, what string) []Text {
 	if !r.plain(n) {
 		return nil
 	}
-	if n.Kind != yaml.SequenceNode {
-		if t, ok := r.word(n, what); ok {
-			return []Text{t}
-		}
-		return nil
+	each := []*yaml.Node{n}
+	if n.Kind == yaml.SequenceNode {
+		each = n.Content
 	}
-	all := make([]Text, 0, len(n.Content))
-	for _, c := range n.Content {
+	all := make([]Text, 0, len(each))
+	for _, c := range each {
 		if t, ok := r.word(c, what); ok {
-			all = append(all, t)
+			r.madeOf(c, func(t Text) { all = append(all, t) }, t)
 		}
 	}
 	return all

@@ -167,7 +167,7 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 // putAt puts a key into the entry of an interface.
 func (w reviser) putAt(spec *model.Spec, id model.InterfaceID, key, value string) (plan.Edit, bool) {
 	x := w.portWritten(spec, id)
-	if x == nil {
+	if x == nil || x.Made {
 		return plan.Edit{}, false
 	}
 	return w.Document.Put([]string{"devices", spec.Devices[spec.Interfaces[id].Device].Name, "interfaces", x.Name.Value, key}, value)

@@ -91,3 +91,25 @@ func TestWordsAreQuotedAsYAMLWants(t *testing.T) {
 		}
 	}
 }
+
+// A name that stands in full in a sentence made from a pattern is renamed there; one that
+// comes of the pattern is refused.
+func TestRenamesBesidePatterns(t *testing.T) {
+	text := `ropeswing: 1
+groups: {all: ["hut-(1..2)"]}
+must: ["hut-(1..2) reaches hub:e", 'all reaches deck']
+segments: {deck: {prefix: 10.1.0.0/24}, "hut-(1..2)": {prefix: 10.2.(n).0/24}}
+devices: {hub: {is: router, interfaces: {e: {segment: deck}, "p(1..2)": {segment: hut-(n)}}}}
+`
+	n := openPiers(t, fstest.MapFS{"a.plan.yaml": {Data: []byte(text)}, "a.ledger": {Data: []byte("ropeswing-ledger 1\n")}})
+	for old, to := range map[string]string{"hub": "mast", "hub:e": "hub:east", "all": "every", "deck": "quay"} {
+		r, err := revise.Rename(n, old, to, false)
+		require.NoError(t, err, old)
+		after := string(plan.Apply(n.Document.File, r.Edits...))
+		assert.NotContains(t, after, "hut-1", old)
+	}
+	for _, made := range []string{"hut-1", "hub:p2"} {
+		_, err := revise.Rename(n, made, made+"x", false)
+		assert.ErrorContains(t, err, "comes of a pattern", made)
+	}
+}

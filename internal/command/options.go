@@ -12,6 +12,7 @@ import (
 
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
+	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
@@ -73,7 +74,7 @@ func (a *app) observedFlag(cmd *cobra.Command) {
 // withoutFlag lets a command be asked what would be if parts were out of order.
 func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
 	a.observedFlag(cmd)
-	cmd.Flags().StringSliceVar(names, "without", nil, "with the cable, device, segment or interface `NAME` out of order; repeatable")
+	cmd.Flags().Var((*partNames)(names), "without", "with the cable, device, segment or interface `NAME` out of order; repeatable; wire-(1..4) is four")
 	a.must(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
 }
 
@@ -321,3 +322,25 @@ func (a *app) self() string {
 	}
 	return "ropeswing -p " + view.ShellWord(a.plan)
 }
+
+// partNames are the names of an option that may be said several times, with
+// commas between, and as a pattern.
+type partNames []string
+
+// Set implements pflag.Value.
+func (p *partNames) Set(text string) error {
+	for name := range strings.SplitSeq(text, ",") {
+		all, err := plan.Written(name)
+		if err != nil {
+			return err
+		}
+		*p = append(*p, all...)
+	}
+	return nil
+}
+
+// Type implements pflag.Value.
+func (p *partNames) Type() string { return "strings" }
+
+// String implements pflag.Value.
+func (p *partNames) String() string { return strings.Join(*p, ",") }

@@ -84,7 +84,8 @@ func commandsReference() string {
 func planReference() string {
 	var b strings.Builder
 	b.WriteString("# The plan's keys\n\n" + generated)
-	b.WriteString("A plan is one YAML file. Names are words without space, colon or slash, and are no address; devices, segments, blocks and cables share one set of names. Interface names are whatever the equipment calls them. A reference to an interface is `DEVICE:INTERFACE`.\n")
+	b.WriteString("A plan is one YAML file. Names are words without space, colon or slash, and are no address; devices, segments, blocks and cables share one set of names. Interface names are whatever the equipment calls them. A reference to an interface is `DEVICE:INTERFACE`.\n\n" +
+		"**Patterns.** Wherever a name is given, or a list has names or sentences, a word with a range such as `hut-(1..20)` stands for twenty: blocks, groups, segments, devices, interfaces, routes, tables, cables, and the sentences of `must`, `wants`, `permits` and `translates`. In what stands under it or beside it `(n)` is the number, and sums and products such as `(200+n)` and `(n*4-3)` are worked out. `(01..20)` keeps its zeros: `ring-(n-1)` is `ring-00` to `ring-19`; a number and an IPv4 address have none, `10.48.(n).0/24`, nor has what is worked out otherwise, such as `hut-(n*1)`. The same name written out beside a pattern overrides it. A pattern has one range, of 4,096 at most.\n")
 	for _, g := range plan.Keys() {
 		fmt.Fprintf(&b, "\n## %s\n\n| key | what stands there | meaning |\n| --- | --- | --- |\n", g.Where)
 		for _, k := range g.Keys {
