@@ -248,7 +248,7 @@ func TestPatternsAndIncludedFiles(t *testing.T) {
 	assert.Equal(t, 0, run(t, dir, "assign", "-w").code)
 	assert.Contains(t, read(t, dir, "a.ledger"), "rtr-03:up address ")
 	assert.Contains(t, run(t, dir, "rename", "hut-1", "cabin").err, "comes of a pattern")
-	assert.Contains(t, run(t, dir, "rename", "hub:p1", "hub:x").err, "comes of a pattern", "a cable made from one leads to it")
+	assert.Contains(t, run(t, dir, "rename", "hub:p2", "hub:x").err, "comes of a pattern", "a cable made from one leads to it")
 	assert.Contains(t, run(t, dir, "rename", "hub", "core").out, "+  - wire-(1..3): rtr-0(n*1):up to core:p(n)", "in a pattern it stands in full")
 	assert.Equal(t, 0, run(t, dir, "rename", "extra", "cabin", "-w").code, "this one is written out")
 	assert.Contains(t, read(t, dir, "sites/huts.yaml"), "  cabin: {vlan: 77")
