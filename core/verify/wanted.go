@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"ropeswing/core/derive"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -333,22 +332,6 @@ func (c *checker) beyond(d model.DeviceID, family prefix.Family) netip.Addr {
 		}
 	}
 	return netip.Addr{}
-}
-
-// unprotected tells what single failures take away though a wire is left: one
-// finding for each device and failure.
-func (c *checker) unprotected(open []derive.Open) {
-	told := map[Unprotected]bool{}
-	for _, o := range open {
-		if !o.World && !slices.ContainsFunc(o.To, func(p netip.Prefix) bool { return !c.isLink(c.segmentWith(p)) }) {
-			continue // the address of a link is nobody's destination
-		}
-		u := c.describe(o)
-		if !told[u] {
-			told[u] = true
-			c.report(finding.New(finding.Unprotected, c.spec.Wants.Place, "%s: the way to %s is lost when %s fails, because %s", u.Device, u.To, u.Failure, u.Because).About(u.Device))
-		}
-	}
 }
 
 // segmentWith is the segment that has a subnet; None where none has.
