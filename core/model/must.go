@@ -1,7 +1,6 @@
 package model
 
 import (
-	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -156,24 +155,39 @@ func (r *resolver) means(t plan.Text) bool {
 	_, err := prefix.ParseAddress(t.Value)
 	of, _, ok := strings.Cut(t.Value, ":")
 	_, iface := r.spec.devices[of]
-	return segment || device || block || err == nil || ok && iface || t.Value == "everyone" || strings.Contains(t.Value, "/") ||
-		slices.ContainsFunc(r.doc.Groups, func(g plan.Group) bool { return g.Name.Value == t.Value })
+	_, group := r.groupNamed(t.Value)
+	return segment || device || block || group || err == nil || ok && iface || t.Value == "everyone" || strings.Contains(t.Value, "/")
+}
+
+// groupsByName are the plan's groups; of several of one name, which is told
+// elsewhere, the first.
+func (r *resolver) groupsByName() map[string]*plan.Group {
+	if r.grouped == nil {
+		r.grouped = map[string]*plan.Group{}
+		for i := len(r.doc.Groups) - 1; i >= 0; i-- {
+			r.grouped[r.doc.Groups[i].Name.Value] = &r.doc.Groups[i]
+		}
+	}
+	return r.grouped
+}
+
+func (r *resolver) groupNamed(name string) (*plan.Group, bool) {
+	g, ok := r.groupsByName()[name]
+	return g, ok
 }
 
 // groups checks every group where it is written, used or not: what is in it is there, and
 // none leads back to itself.
 func (r *resolver) groups() {
-	byName := map[string]*plan.Group{}
-	for i := range r.doc.Groups {
-		byName[r.doc.Groups[i].Name.Value] = &r.doc.Groups[i]
-	}
+	byName := r.groupsByName()
 	for i := range r.doc.Groups {
 		g := &r.doc.Groups[i]
 		for _, of := range g.Of {
 			switch {
 			case !r.means(of):
-				names := slices.Concat(keysOf(r.spec.segments)(), keysOf(r.spec.devices)(), keysOf(r.spec.blocks)(), slices.Collect(maps.Keys(byName)))
-				r.unknown(of, "segment, device, block, address or group", func() []string { return names })
+				r.unknown(of, "segment, device, block, address or group", func() []string {
+					return slices.Concat(keysOf(r.spec.segments)(), keysOf(r.spec.devices)(), keysOf(r.spec.blocks)(), keysOf(byName)())
+				})
 			case strings.Contains(of.Value, "/"):
 				r.prefixOf(of, "group "+g.Name.Value)
 			}
@@ -221,19 +235,12 @@ func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
 	if all, ok := r.interfaceParties(t); ok {
 		return all, len(all) > 0
 	}
-	names := append(append(keysOf(r.spec.segments)(), keysOf(r.spec.devices)()...), "everyone")
 	if len(above) > 0 && !r.means(t) {
 		return nil, false // that was said where the group is written
 	}
-	for _, g := range r.doc.Groups {
-		if g.Name.Value != t.Value {
-			names = append(names, g.Name.Value)
-			continue
-		}
-		for _, name := range above {
-			if name == t.Value {
-				return nil, false // that was said where it is written
-			}
+	if g, ok := r.groupNamed(t.Value); ok {
+		if slices.Contains(above, t.Value) {
+			return nil, false // that was said where it is written
 		}
 		var all []Party
 		for _, of := range g.Of {
@@ -245,6 +252,8 @@ func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
 		}
 		return all, true
 	}
-	r.unknown(t, "segment, device, address or group", func() []string { return names })
+	r.unknown(t, "segment, device, address or group", func() []string {
+		return slices.Concat(keysOf(r.spec.segments)(), keysOf(r.spec.devices)(), []string{"everyone"}, keysOf(r.groupsByName())())
+	})
 	return nil, false
 }

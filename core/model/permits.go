@@ -226,10 +226,7 @@ func (r *resolver) addressesOf(t plan.Text, above []string) ([]netip.Prefix, boo
 		p, ok := r.prefixOf(t, t.Value)
 		return []netip.Prefix{p.Prefix}, ok
 	}
-	for _, g := range r.doc.Groups {
-		if g.Name.Value != t.Value {
-			continue
-		}
+	if g, ok := r.groupNamed(t.Value); ok {
 		if slices.Contains(above, t.Value) {
 			return nil, false // that was said where it is written
 		}

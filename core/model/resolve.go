@@ -2,6 +2,7 @@ package model
 
 import (
 	"net/netip"
+	"slices"
 	"strings"
 
 	"ropeswing/core/finding"
@@ -92,6 +93,8 @@ type resolver struct {
 
 	written []written                   // by interface: what the plan says of it
 	byVLAN  map[VLAN][]SegmentID        // the segments that have a number
+	told    map[slip][]string           // of whom, and why
+	grouped map[string]*plan.Group      // the groups by name, once asked for
 	on      map[SegmentID][]InterfaceID // the routed interfaces on a segment
 
 	lastLease map[source.Place]netip.Addr // by range of leases: the last address an interface leases
@@ -110,10 +113,27 @@ type written struct {
 // mostSlips is how many slips of one plan are worth telling.
 const mostSlips = 200
 
+// mostAtOnePlace is how many of one kind are told of one place, so that those a
+// pattern makes leave room for others.
+const mostAtOnePlace = 20
+
 func (r *resolver) report(f finding.Finding) {
-	if len(r.found) < mostSlips {
-		r.found = append(r.found, f)
+	at := slip{f.Name, f.Place}
+	told := f.Subject + " " + f.Reason
+	if slices.Contains(r.told[at], told) || f.Place.Known() && len(r.told[at]) >= mostAtOnePlace || len(r.found) >= mostSlips {
+		return
 	}
+	if r.told == nil {
+		r.told = map[slip][]string{}
+	}
+	r.told[at] = append(r.told[at], told)
+	r.found = append(r.found, f)
+}
+
+// slip is what is wrong, and where.
+type slip struct {
+	name  finding.Name
+	place source.Place
 }
 
 func (r *resolver) settings() {

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -11,6 +12,8 @@ import (
 	"ropeswing/core/coretest"
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
+	"ropeswing/core/plan"
+	"ropeswing/core/source"
 )
 
 // addressesOf lists an interface's addresses as text.
@@ -423,4 +426,28 @@ devices:
 	_, _, found := coretest.Resolve("settings: {ports-start: {host: down}}\nsegments: {a: {prefix: 10.1.0.0/24}}\n")
 	require.NotEmpty(t, found)
 	assert.Contains(t, found[0].Reason, "of a router, switch or firewall, not of a host")
+}
+
+// What a pattern makes wrong many times over leaves room for what else is wrong, and does
+// not take long.
+func TestSlipsOfPatternsLeaveRoomForOthers(t *testing.T) {
+	text := `ropeswing: 1
+groups: {"g-(1..4096)": ["h-(1..4096)"]}
+devices:
+  r-(1..4096): {is: router, permits: ["x-(n) may reach y-(n)"], interfaces: {p: {segment: z}}, vlna: 3}
+must: [nobody reaches r-1]
+`
+	doc, read := plan.Parse(source.New("p", []byte(text)))
+	require.Len(t, read, 1, "the first that has it tells")
+	start := time.Now()
+	_, found := model.Resolve(doc, nil)
+	assert.Less(t, time.Since(start), 5*time.Second)
+	told := map[string]int{}
+	for _, f := range found {
+		told[f.Place.Text()]++
+	}
+	assert.Equal(t, 1, told["nobody"])
+	assert.Equal(t, 1, told["z"])
+	assert.Equal(t, 20, told["x-(n)"])
+	assert.Equal(t, 20, told[`"h-(1..4096)"`])
 }

@@ -17,15 +17,34 @@ import (
 type reader struct {
 	file    *source.File
 	found   []finding.Finding
-	current *number // the number of the pattern being read, nil outside of one
-	include []Text  // the files this one names
-	budget  *int    // how many more things patterns may stand for, in all files together
+	current *number          // the number of the pattern being read, nil outside of one
+	include []Text           // the files this one names
+	told    map[slip]*number // of which number it was told
+	budget  *int             // how many more things patterns may stand for, in all files together
+}
+
+// slip is what is wrong, and where.
+type slip struct {
+	name  finding.Name
+	place source.Place
 }
 
 // mostSlips is how many slips of one file are worth telling.
 const mostSlips = 200
 
+// report notes a slip. Of one that each of a pattern's numbers has at the same
+// place, the first is told.
 func (r *reader) report(f finding.Finding) {
+	if r.current != nil {
+		at := slip{f.Name, f.Place}
+		if of, told := r.told[at]; told && of != r.current {
+			return
+		}
+		if r.told == nil {
+			r.told = map[slip]*number{}
+		}
+		r.told[at] = r.current
+	}
 	if len(r.found) < mostSlips {
 		r.found = append(r.found, f)
 	}
