@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"io"
 	"io/fs"
-	"time"
 
 	"go.yaml.in/yaml/v4"
 
@@ -32,7 +31,7 @@ func (o overlay) Open(name string) (fs.File, error) {
 	if !ok {
 		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrNotExist}
 	}
-	return overlaid{bytes.NewReader(text), overlaidInfo{name, int64(len(text))}}, nil
+	return overlaid{bytes.NewReader(text), overlaidInfo{name: name, size: int64(len(text))}}, nil
 }
 
 type overlaid struct {
@@ -43,17 +42,18 @@ type overlaid struct {
 func (f overlaid) Stat() (fs.FileInfo, error) { return f.info, nil }
 func (f overlaid) Close() error               { return nil }
 
+// overlaidInfo has no time of change: nobody asks for one.
 type overlaidInfo struct {
+	fs.FileInfo
 	name string
 	size int64
 }
 
-func (i overlaidInfo) Name() string       { return i.name }
-func (i overlaidInfo) Size() int64        { return i.size }
-func (i overlaidInfo) Mode() fs.FileMode  { return 0o444 }
-func (i overlaidInfo) ModTime() time.Time { return time.Time{} }
-func (i overlaidInfo) IsDir() bool        { return false }
-func (i overlaidInfo) Sys() any           { return nil }
+func (i overlaidInfo) Name() string      { return i.name }
+func (i overlaidInfo) Size() int64       { return i.size }
+func (i overlaidInfo) Mode() fs.FileMode { return 0o444 }
+func (i overlaidInfo) IsDir() bool       { return false }
+func (i overlaidInfo) Sys() any          { return nil }
 
 // Scalars are the words of the plan by where they stand for themselves, as a key or a value
 // of YAML: not a part of a sentence, nor of DEVICE:INTERFACE.
