@@ -812,7 +812,7 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: Unprotected, Severity: Advice, Stage: Checking,
-		Means:   "A single failure takes a way away though a wire is left.",
+		Means:   "A single failure takes a path away though a wire is left.",
 		Why:     "A floating route is derived only where all tables together stay free of loops. Here none was found that helps: the finding says where and why.",
 		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'reach --failures 1'.",
 		Example: "ropeswing: 1\nwants: {floating: false}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-a, address: first}, line0: {segment: beam-b, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, line0: {segment: beam-b, address: last}, lan0: {segment: mole-staff, address: first}}}\n",

@@ -30,7 +30,7 @@ func Describe(net *forward.Network, open []derive.Open) []Unprotected {
 // unprotected tells what single failures take away though a wire is left.
 func (c *checker) unprotected(open []derive.Open) {
 	for _, u := range c.unprotectedOf(open) {
-		c.report(finding.New(finding.Unprotected, c.spec.Wants.Place, "%s: the way to %s is lost when %s fails, because %s", u.Device, u.To, u.Failure, u.Because).About(u.Device))
+		c.report(finding.New(finding.Unprotected, c.spec.Wants.Place, "%s: the path to %s is lost when %s fails, because %s", u.Device, u.To, u.Failure, u.Because).About(u.Device))
 	}
 }
 
@@ -148,7 +148,7 @@ func (c *checker) because(o derive.Open) string {
 	case derive.NotFloating:
 		return "no floating routes are wanted"
 	case derive.WouldCircle:
-		return fmt.Sprintf("on the way round from %s somebody would have to notice, and there is nothing to watch that tells for sure", at)
+		return fmt.Sprintf("on the path round from %s somebody would have to notice, and there is nothing to watch that tells for sure", at)
 	}
-	return fmt.Sprintf("%s has no other way that does not lead back", at)
+	return fmt.Sprintf("%s has no other path that does not lead back", at)
 }

@@ -149,6 +149,6 @@ func OpenText(w io.Writer, open []verify.Unprotected, devices []string, width in
 	}
 	fmt.Fprintln(w, "\nnot protected against a single failure, though a wire is left:")
 	for _, o := range open {
-		labelled(w, width, "  ", Clean(fmt.Sprintf("%s: the way to %s is lost when %s fails, because %s", o.Device, o.To, o.Failure, o.Because)), "    ")
+		labelled(w, width, "  ", Clean(fmt.Sprintf("%s: the path to %s is lost when %s fails, because %s", o.Device, o.To, o.Failure, o.Because)), "    ")
 	}
 }
