@@ -90,6 +90,9 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 	if err != nil {
 		t.Skip("needs strace (Debian's strace) to inject faults")
 	}
+	if out, err := exec.Command(strace, "-o", os.DevNull, "true").CombinedOutput(); err != nil {
+		t.Skipf("strace may not trace here: %s", out)
+	}
 	step := 7
 	if os.Getenv("ROPESWING_FAULTS") == "all" {
 		step = 1
