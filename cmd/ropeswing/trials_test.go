@@ -94,7 +94,7 @@ func TestAllPairsOfHosts(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "ping", "--all-pairs")
 	assert.Equal(t, 1, r.code)
-	assert.Equal(t, "200 of 220 ways between 11 hosts work · predicted from the plan", first(r.out), "11 hosts to 10 others in two families, but for what the visitor's tablet begins")
+	assert.Equal(t, "200 of 220 paths between 11 hosts work · predicted from the plan", first(r.out), "11 hosts to 10 others in two families, but for what the visitor's tablet begins")
 	r = run(t, dir, "ping", "--all-pairs", "-4", "--without", "beam-a", "--without", "beam-e", "-o", "csv")
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, r.out, "desk-7,pilot-desk,ipv4,10.48.1.10,")

@@ -81,7 +81,6 @@ func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
 	r := run(t, dir, "show", "routes", "far-skerry", "--covering", "10.48.2.9", "-o", "csv")
 	assert.Equal(t, "device,to,next_hop,out,source,distance,metric,state,watch,place,why\n"+
 		"far-skerry,10.48.2.0/24,10.48.0.6 tern-rock,beam0,derived,1,0,in use,10.48.0.4,skerry.plan.yaml:7,\n"+
-		"far-skerry,10.48.2.0/24,10.48.0.253 gull-point,beam1,derived,11,0,standby,,skerry.plan.yaml:7,\n"+
 		"far-skerry,0.0.0.0/0,10.48.0.253 gull-point,beam1,derived,1,0,in use,10.48.0.248,skerry.plan.yaml:7,a longer prefix decides\n"+
 		"far-skerry,0.0.0.0/0,10.48.0.6 tern-rock,beam0,derived,11,0,standby,,skerry.plan.yaml:7,\n", r.out)
 	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state", "-p", demo.BadMorning).out)
@@ -90,7 +89,7 @@ func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
 	assert.Contains(t, run(t, dir, "show", "routes", "--covering", "10.48.2").err, "is not an address")
 
 	for _, tt := range []struct{ device, to, answer, step string }{
-		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1", "standby 10.48.5.0/24 derived via 10.48.0.2, distance 11, out of beam0"},
+		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1", "shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1, out of beam0"},
 		{"mole-rtr", "10.48.2.200", "10.48.2.200 at mole-rtr: discarded, by 10.48.2.0/24", "shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1"},
 		{"mole-rtr", "mole-rtr", "10.48.2.254 at mole-rtr: delivered here", "decides 10.48.2.254/32 local"},
 		{"far-skerry", "192.0.2.9", "192.0.2.9 at far-skerry: on to gull-point (10.48.0.253), out of beam1", "standby 0.0.0.0/0 derived via 10.48.0.6, distance 11, out of beam0"},

@@ -40,10 +40,10 @@ func TestAYardIsAskedAbout(t *testing.T) {
 	assert.Equal(t, 0, r.code, r.out)
 	assert.Equal(t, "Timber Yard: 1 advice, 1 accepted", first(r.out))
 	assert.Contains(t, oneLine(r.out), "3 of 4 requirements hold")
-	assert.Contains(t, oneLine(r.out), "gate is managed at 10.20.0.1, the address of the very interface the operator comes in by; so shed (managed-by-itself)")
+	assert.Contains(t, oneLine(r.out), "gate is managed at 10.20.0.1, the address of the very interface the operator comes in by (managed-by-itself)")
 
 	r = run(t, dir, "reach", "--from", "offices", "--to", "saws-2")
-	assert.Equal(t, "1 of 2 ways from offices to saws-2 work · predicted from the plan", first(r.out))
+	assert.Equal(t, "1 of 2 paths from offices to saws-2 work · predicted from the plan", first(r.out))
 	assert.Contains(t, r.out, "crane has no gateway for 10.21.0.12")
 	r = run(t, dir, "reach", "--from", "foreman", "--to", "saws", "--failures", "1", "--devices", "-o", "json")
 	assert.Contains(t, r.out, `"between": "from foreman to saws"`)

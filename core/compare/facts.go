@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ropeswing/core/model"
@@ -111,7 +112,9 @@ func (f *facts) whole() {
 		f.add(OfWants, "", "reach", w.Place, reach)
 		f.add(OfWants, "", "world", w.Place, joined(w.World, f.segmentName))
 		f.add(OfWants, "", "carriers", w.Place, joined(w.Carriers, f.deviceName))
-		f.add(OfWants, "", "floating", w.Place, yesNo(w.Floating))
+		f.add(OfWants, "", "protect", w.Place, w.Protect.String())
+		f.add(OfWants, "", "stretch", w.Place, strconv.Itoa(w.Stretch))
+		f.add(OfWants, "", "links", w.Place, yesNo(w.Links))
 		f.add(OfWants, "", "summarise", w.Place, yesNo(w.Summarise))
 		f.add(OfWants, "", "leave-out", w.Place, joined(w.LeaveOut, f.deviceName))
 	}

@@ -25,7 +25,7 @@ var HowCompared = map[string]map[string]How{
 		"resolve-through-default": by(OfSetting), "vlan-interface-needs-port": by(OfSetting), "error-source": by(OfSetting), "answers-without-link": by(OfSetting), "spanning-tree": by(OfSetting), "tree-root": by(OfSetting),
 		"ports-start": by(OfAdmin).inState(OfAdmin), "default-vlan": by(OfVLAN).inState(OfVLAN),
 	},
-	"wants": {"reach": by(OfWants), "world": by(OfWants), "carriers": by(OfWants), "floating": by(OfWants), "summarise": by(OfWants), "leave-out": by(OfWants)},
+	"wants": {"reach": by(OfWants), "world": by(OfWants), "carriers": by(OfWants), "protect": by(OfWants), "stretch": by(OfWants), "links": by(OfWants), "summarise": by(OfWants), "leave-out": by(OfWants)},
 	"block": {"prefix": by(OfBlock), "keep": by(OfKept), "note": need(aRemark)},
 	"segment": {
 		"vlan": by(OfVLAN, OfTag).inState(OfVLAN), "prefix": by(OfSegment, OfAddress).inState(OfAddress), "hosts": by(OfNeed), "grow": by(OfNeed), "point-to-point": by(OfNeed), "length": by(OfNeed), "from": by(OfFrom),

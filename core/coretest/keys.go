@@ -4,7 +4,7 @@ package coretest
 const EveryKey = `
 operator: desk
 settings: {resolve-through-default: false, vlan-interface-needs-port: true, answers-without-link: false, error-source: incoming, spanning-tree: single, tree-root: sw1, ports-start: up, default-vlan: 5}
-wants: {reach: [a to b], world: [a], carriers: [isp, sat], floating: true, summarise: true, leave-out: gw}
+wants: {reach: [a to b], world: [a], carriers: [isp, sat], protect: links, stretch: 2, links: true, summarise: true, leave-out: gw}
 groups: {staff: [a]}
 must: [staff reaches b]
 vlans: 300..399
@@ -66,7 +66,7 @@ var Changes = map[string]map[string]Change{
 		"spanning-tree": {"tree: single", "tree: per-vlan"}, "tree-root": {"tree-root: sw1, ", ""}, "ports-start": {"ports-start: up", "ports-start: down"}, "default-vlan": {"default-vlan: 5", "default-vlan: 6"},
 	},
 	"wants": {
-		"reach": {"[a to b]", "[a to l]"}, "world": {"world: [a]", "world: none"}, "carriers": {"carriers: [isp, sat]", "carriers: [sat, isp]"}, "floating": {"floating: true", "floating: false"}, "summarise": {"summarise: true", "summarise: false"}, "leave-out": {"leave-out: gw", "leave-out: far"},
+		"reach": {"[a to b]", "[a to l]"}, "world": {"world: [a]", "world: none"}, "carriers": {"carriers: [isp, sat]", "carriers: [sat, isp]"}, "protect": {"protect: links", "protect: none"}, "stretch": {"stretch: 2", "stretch: 3"}, "links": {"links: true", "links: false"}, "summarise": {"summarise: true", "summarise: false"}, "leave-out": {"leave-out: gw", "leave-out: far"},
 	},
 	"block": {"prefix": {"10.66.0.0/16", "10.67.0.0/16"}, "keep": {"keep: 10.64.9.0/24", "keep: 10.64.9.0/25"}},
 	"segment": {

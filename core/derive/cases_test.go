@@ -58,14 +58,14 @@ func ringOf(wants string) string {
 }
 
 // The textbook: three routers in a row. Each end needs the two subnets behind the
-// middle and the far link, the middle the two outer subnets.
+// middle, and the far link only where links are wanted; the middle the two outer subnets.
 func TestThreeRoutersInARow(t *testing.T) {
 	spec := coretest.Spec(t, chain("{}"))
 	_, _, r := derive.Resolve(spec)
 	assert.Equal(t, []string{
-		"a 10.0.0.2/31 b", "a 10.2.0.0/24 b", "a 10.3.0.0/24 b",
+		"a 10.2.0.0/24 b", "a 10.3.0.0/24 b",
 		"b 10.1.0.0/24 a", "b 10.3.0.0/24 c",
-		"c 10.0.0.0/31 b", "c 10.1.0.0/24 b", "c 10.2.0.0/24 b",
+		"c 10.1.0.0/24 b", "c 10.2.0.0/24 b",
 	}, lines(spec, r.Statics))
 	assert.Empty(t, r.Open, "where there is no wire round, there is nothing to protect")
 }
@@ -77,9 +77,9 @@ func TestThreeRoutersInARowSummarised(t *testing.T) {
 	spec := coretest.Spec(t, "blocks: {home: 10.0.0.0/14}\n"+chain("{}"))
 	_, _, r := derive.Resolve(spec)
 	assert.Equal(t, []string{
-		"a 10.0.0.2/31 b", "a 10.2.0.0/15 b",
+		"a 10.2.0.0/15 b",
 		"b 10.1.0.0/16 a", "b 10.3.0.0/16 c",
-		"c 10.0.0.0/31 b", "c 10.1.0.0/16 b", "c 10.2.0.0/16 b",
+		"c 10.1.0.0/16 b", "c 10.2.0.0/16 b",
 	}, lines(spec, r.Statics))
 }
 
@@ -92,7 +92,8 @@ func TestThreeRoutersInARing(t *testing.T) {
 	assert.Contains(t, got, "a 10.2.0.0/24 b, c")
 	assert.Contains(t, got, "a 10.3.0.0/24 c, b")
 	assert.Contains(t, got, "c 10.1.0.0/24 a, b")
-	assert.Contains(t, got, "a 10.0.0.2/31 b, c", "the far link, from either end")
+	_, _, with := derive.Resolve(coretest.Spec(t, ringOf("{links: true}")))
+	assert.Contains(t, lines(spec, with.Statics), "a 10.0.0.2/31 b, c", "the far link, from either end")
 	assert.Empty(t, r.Open)
 	for _, s := range r.Statics {
 		assert.False(t, s.Watch.IsValid())
@@ -121,12 +122,14 @@ func TestWhatIsWantedDecidesWhatIsDerived(t *testing.T) {
 		{"one pair only: the way there, the way back, and nothing else", chain("{reach: [la to lc]}"),
 			[]string{"a 10.3.0.0/24 b", "b 10.1.0.0/24 a", "b 10.3.0.0/24 c", "c 10.1.0.0/24 b"}},
 		{"a device that is left out gets nothing, and nobody goes by it", chain("{leave-out: b}"),
-			[]string{"a 10.0.0.2/31 b", "a 10.2.0.0/24 b", "c 10.0.0.0/31 b", "c 10.2.0.0/24 b"}},
-		{"without floating routes", ringOf("{floating: false, reach: [la to lb]}"),
+			[]string{"a 10.2.0.0/24 b", "c 10.2.0.0/24 b"}},
+		{"the addresses of links too", chain("{links: true, reach: [la to lb, la to bc]}"),
+			[]string{"a 10.0.0.2/31 b", "a 10.2.0.0/24 b", "b 10.1.0.0/24 a", "c 10.1.0.0/24 b"}},
+		{"without floating routes", ringOf("{protect: none, reach: [la to lb]}"),
 			[]string{"a 10.2.0.0/24 b", "b 10.1.0.0/24 a"}},
-		{"the dear cable is gone round", strings.Replace(ringOf("{floating: false, reach: [la to lb]}"), "x-ab: a:b to b:a", "{between: \"a:b to b:a\", cost: 30}", 1),
+		{"the dear cable is gone round", strings.Replace(ringOf("{protect: none, reach: [la to lb]}"), "x-ab: a:b to b:a", "{between: \"a:b to b:a\", cost: 30}", 1),
 			[]string{"a 10.2.0.0/24 c", "b 10.1.0.0/24 c", "c 10.1.0.0/24 a", "c 10.2.0.0/24 b"}},
-		{"what is written stands, and the others build around it", strings.Replace(ringOf("{floating: false, reach: [la to lb]}"), "l: {segment: la, address: 1}", "l: {segment: la, address: 1}}, routes: {lb: 10.0.0.4", 1),
+		{"what is written stands, and the others build around it", strings.Replace(ringOf("{protect: none, reach: [la to lb]}"), "l: {segment: la, address: 1}", "l: {segment: la, address: 1}}, routes: {lb: 10.0.0.4", 1),
 			[]string{"b 10.1.0.0/24 a", "c 10.2.0.0/24 b"}},
 	}
 	for _, tt := range tests {

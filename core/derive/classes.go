@@ -20,17 +20,43 @@ type class struct {
 	owners  []owner
 	several bool                      // of one subnet on several devices
 	world   bool                      // everything beyond the plan
-	forced  map[model.DeviceID]forced // devices whose written routes decide
+	forced  map[model.DeviceID]forced // devices whose written routes decide, and are other than would be derived
+	writes  map[model.DeviceID]forced // all whose written routes decide
 
-	// The cheapest way to an owner, by device.
+	link      bool // of a link between routers, or to the world
+	wanted    bool // somebody is to reach it
+	protected bool // and failures are not to take it
+	proven    bool // in every failure what can arrive does
+	covered   bool // all of it lies in what common routes are for
+	demanded  bool // watches need it, along paths of their own
+
+	// The cheapest path to an owner, by device.
 	cost  []int32
-	hops  []int32
 	first []stepID
-	// Further steps to take when the first cannot be used, and which step of the
-	// way is watched by the first; none where none is.
-	further [][]stepID
-	watch   []stepID
-	watcher []int32 // by device: of the watch; set in the proof
+
+	options [][]option              // by device: the preferred first; nil where nobody has any
+	ends    []bool                  // by device: nothing follows its options
+	behind  classID                 // whose options follow; none where none do
+	outside bool                    // of a link: it lies in no block
+	either  map[model.DeviceID]bool // whether anything follows its options makes no odds
+	loose   []model.DeviceID        // of a link: those on it that may send what they cannot deliver the common way
+	home    classID                 // of a link: the class it goes with where nothing is asked of it; none, nobody's
+	gaveUp  map[model.DeviceID]bool
+
+	failures []failureID      // those that matter, once they are known
+	senders  []model.DeviceID // from whom to look at it, once they are known
+	fork     *fork
+}
+
+// renew forgets what is known of a class, since it was given other options.
+func (c *class) renew() { c.failures, c.senders = nil, nil }
+
+// giveUp notes that a device could not keep what it had for when something fails.
+func (c *class) giveUp(d model.DeviceID) {
+	if c.gaveUp == nil {
+		c.gaveUp = map[model.DeviceID]bool{}
+	}
+	c.gaveUp[d] = true
 }
 
 // forced is where written routes lead: by which steps, the preferred first. With
@@ -55,6 +81,8 @@ type subnet struct {
 // classes finds the subnets of all forwarding devices and puts those with the
 // same ways together.
 func (g *graph) findClasses(w *wanted) ([]class, []subnet) {
+	links, named := map[netip.Prefix]bool{}, map[netip.Prefix]bool{}
+	isLink, isWanted := g.spec.Links(), g.spec.Wanted()
 	owners := map[netip.Prefix][]owner{}
 	var order []netip.Prefix
 	for id := range g.spec.Interfaces {
@@ -71,6 +99,9 @@ func (g *graph) findClasses(w *wanted) ([]class, []subnet) {
 			if len(owners[p]) == 0 {
 				order = append(order, p)
 			}
+			if i.Segment != model.None {
+				links[p], named[p] = links[p] || isLink[i.Segment], named[p] || isWanted[i.Segment]
+			}
 			if !slices.ContainsFunc(owners[p], func(o owner) bool { return o.device == i.Device }) {
 				owners[p] = append(owners[p], owner{i.Device, model.InterfaceID(id)})
 			}
@@ -81,14 +112,20 @@ func (g *graph) findClasses(w *wanted) ([]class, []subnet) {
 	var subnets []subnet
 	known := map[string]classID{}
 	for _, p := range order {
-		c := class{owners: owners[p], several: len(owners[p]) > 1}
+		c := class{owners: owners[p], several: len(owners[p]) > 1, behind: none, home: none}
+		c.link = links[p]
+		c.wanted = !c.link || named[p]
 		if !c.several {
 			c.owners[0].on = model.None
 		}
 		c.forced = g.forcedFor(p, &c, w)
+		c.writes = c.forced
 		key := fmt.Sprint(c.owners)
+		if c.link {
+			key = p.String()
+		}
 		for _, d := range c.writers() {
-			key += fmt.Sprint(d, c.forced[d])
+			key += fmt.Sprint(d, c.writes[d])
 		}
 		id, ok := known[key]
 		if !ok {
@@ -108,7 +145,7 @@ func comparePrefixes(a, b netip.Prefix) int {
 // world is the class of everything beyond the plan; false where no carrier is
 // there.
 func (g *graph) world(w *wanted) (class, bool) {
-	c := class{world: true}
+	c := class{world: true, wanted: true, behind: none, home: none}
 	for _, d := range w.Carriers {
 		if len(g.coming[d]) > 0 {
 			c.owners = append(c.owners, owner{d, model.None})
@@ -118,12 +155,13 @@ func (g *graph) world(w *wanted) (class, bool) {
 		return class{}, false
 	}
 	c.forced = g.forcedFor(g.family.Everything(), &c, w)
+	c.writes = c.forced
 	return c, true
 }
 
 // writers lists the devices whose written routes decide, in order.
 func (c *class) writers() []model.DeviceID {
-	return slices.Sorted(maps.Keys(c.forced))
+	return slices.Sorted(maps.Keys(c.writes))
 }
 
 // forcedFor is what written routes have devices do with a prefix. A written

@@ -1,11 +1,14 @@
-// Package derive works out static routes from what a plan wants: shortest ways,
-// defaults towards the world, and floating routes that are proven to help.
+// Package derive works out static routes from what a plan wants, few rather than short
+// ones, and floating routes that outlast what the plan says.
 //
-// Static routes never come to know of a failure elsewhere, so that a neighbour
-// whose own way does not lead back (RFC 5286) is not enough: where there is none,
-// each device on the way round is given a floating route behind a watched one. A
-// floating route stays only if all tables together are free of loops in every
-// single failure of a cable or segment.
+// Everything a device has no longer route for it sends towards the centre of the network,
+// by one of two paths that share no more than they must (fork.go). A subnet then needs
+// routes of its own only along two such paths from the centre to it (toward.go). A device
+// takes a path while what is left of it is whole, which it sees itself or by a watch
+// whose probe and answer travel by routes that never float, and else falls back on
+// the next: what one failure need not take is not lost, and nothing circles. What is
+// not needed is taken away again (prune.go), and all of it is proven failure by failure
+// (prove.go).
 package derive
 
 import (
@@ -94,14 +97,32 @@ func Resolve(spec *model.Spec) (*model.Spec, *forward.Network, Result) {
 	return spec, forward.Resolve(network.Build(spec).State()), r
 }
 
-// answer is the work on one family: where to, what watches hear of failures, and what
-// is proven of floating routes.
+// Cheapest is what the cheapest path from a device to an address that some device has costs;
+// false where there is none.
+func Cheapest(net *forward.Network, from model.DeviceID, to netip.Addr) (int, bool) {
+	g := newGraph(net, prefix.FamilyOf(to))
+	var c class
+	for id := range net.Spec.Interfaces {
+		for _, a := range net.Spec.Interfaces[id].Addresses {
+			if d := net.Spec.Interfaces[id].Device; a.Contains(to) && net.Spec.Devices[d].Forwards && net.State.IsUp(model.InterfaceID(id)) {
+				c.owners = append(c.owners, owner{d, model.None})
+			}
+		}
+	}
+	g.findShortest(&c)
+	return int(c.cost[from]), c.cost[from] != unreached
+}
+
+// answer is the work on one family.
 type answer struct {
 	destinations
-	watching
-	proof
-	g     *graph
-	links bool // links are being protected
+	g          *graph
+	nothing    *failure
+	lostBy     [][]lost         // by class, once it is known
+	need       [][]bool         // by device and class: it needs a path there
+	commonLost []failureID      // the failures in which not everybody reaches the centre
+	deriving   []model.DeviceID // that routes are derived for
+	downs      []failureID      // those that take interfaces in segments of several routers
 }
 
 // destinations is where routes are wanted to.
@@ -109,46 +130,46 @@ type destinations struct {
 	wanted    *wanted
 	classes   []class
 	subnets   []subnet
+	byPrefix  map[netip.Prefix]classID
 	world     classID   // none where the world is not wanted, or not there
+	common    classID   // what has no longer route; none where everything has
 	linkClass []classID // by step: that of the subnet of its link; none on a line without
-	target    map[target]bool
-}
-
-// proof is which floating routes have to be given up, and what stays unprotected.
-type proof struct {
-	gaveUp map[givenUp]bool
-	lostBy [][]lost // by class, once it is known
-}
-
-// givenUp is a device and a class whose floating routes it may have to give up.
-type givenUp struct {
-	class  classID
-	device model.DeviceID
 }
 
 func newAnswer(net *forward.Network, family prefix.Family) *answer {
 	a := &answer{
-		g: newGraph(net, family), destinations: destinations{wanted: newWanted(net.Spec), world: none, target: map[target]bool{}},
-		proof: proof{gaveUp: map[givenUp]bool{}},
+		g: newGraph(net, family), destinations: destinations{wanted: newWanted(net.Spec), world: none, common: none, byPrefix: map[netip.Prefix]classID{}},
+	}
+	for d := range a.g.leaving {
+		if a.g.derives(a.wanted, model.DeviceID(d)) {
+			a.deriving = append(a.deriving, model.DeviceID(d))
+		}
 	}
 	a.classes, a.subnets = a.g.findClasses(a.wanted)
 	if w, ok := a.g.world(a.wanted); ok {
 		a.world = classID(len(a.classes))
 		a.classes = append(a.classes, w)
 	}
-	for id := range a.classes {
-		a.classes[id].id = classID(id)
+	a.nothing = &failure{Failure: network.NoFailure, id: none, fails: model.None, effect: make([]effect, len(a.g.steps))}
+	a.nothing.fails = model.None
+	if a.wanted.All && a.wanted.Protect < model.ProtectDevices {
+		a.common = classID(len(a.classes))
+		a.classes = append(a.classes, class{owners: a.centres(), behind: none, home: none})
 	}
-	byPrefix := map[netip.Prefix]classID{}
+	for id := range a.classes {
+		c := &a.classes[id]
+		c.id = classID(id)
+		c.protected = true
+	}
 	for _, s := range a.subnets {
-		byPrefix[s.Prefix] = s.class
+		a.byPrefix[s.Prefix] = s.class
 	}
 	a.linkClass = make([]classID, len(a.g.steps))
 	for id := range a.g.steps {
 		s := &a.g.steps[id]
 		a.linkClass[id] = none
 		for _, x := range a.g.spec.Interfaces[s.in].Addresses {
-			if c, ok := byPrefix[x.Masked()]; ok && x.Addr() == s.via {
+			if c, ok := a.byPrefix[x.Masked()]; ok && x.Addr() == s.via {
 				a.linkClass[id] = c
 			}
 		}
@@ -156,8 +177,8 @@ func newAnswer(net *forward.Network, family prefix.Family) *answer {
 	return a
 }
 
+// derive works out what every device does with everything.
 func (a *answer) derive() {
-	a.each(a.g.findWays)
 	var several []model.InterfaceID
 	for _, c := range a.classes {
 		for _, o := range c.owners {
@@ -166,59 +187,144 @@ func (a *answer) derive() {
 			}
 		}
 	}
-	a.g.findFailures(several)
-	if a.wanted.Floating {
-		a.protect()
-		a.prove()
-	}
-}
-
-// protect gives all classes their floating routes: first those that are of no
-// link, then the links. What is watched is an address on a link, and the way to
-// it must not change for whoever watches it, or a probe that comes back to its
-// sender could get round to its target from the other side: so a link that a
-// device watches an end of is not watched for by it, and for links nothing is
-// watched that was not before.
-func (a *answer) protect() {
-	isLink := make([]bool, len(a.classes))
-	for _, c := range a.linkClass {
-		if c != none {
-			isLink[c] = true
+	a.g.findFailures(several, a.wanted.Protect)
+	for id := range a.g.failures {
+		if len(a.g.failures[id].down) > 0 {
+			a.downs = append(a.downs, failureID(id))
 		}
 	}
-	for _, links := range []bool{false, true} {
-		a.links = links
-		a.each(func(c *class, w *walker) {
-			if isLink[c.id] == links {
-				a.floats(c, w)
+	a.findHomes()
+	a.findCovered()
+	for _, first := range []bool{true, false} {
+		a.each(func(c *class, w *toWork) {
+			if is := c.id == a.common || c.world; is == first && (c.wanted || is) {
+				a.work(c, w)
 			}
 		})
+		if first {
+			a.joinWorld(newToWork(a))
+		}
+	}
+	a.need = a.findNeed()
+	a.demandRoutes(newToWork(a))
+	if a.common != none && !a.classes[a.common].proven {
 		for id := range a.classes {
-			a.noteTargets(&a.classes[id])
+			a.classes[id].proven = false
 		}
 	}
+	a.each(func(c *class, w *toWork) {
+		if c.options != nil && !c.link {
+			a.repair(c, w)
+		}
+	})
+	a.each(func(c *class, w *toWork) { // links, as far as they are wanted
+		if c.link && c.wanted && !c.demanded {
+			a.choose(c, w)
+			a.unwatched(c)
+			a.prune(c, w)
+		}
+	})
+	a.fillDemanded()
+	a.prove()
+	a.loosen()
+	a.need = a.findNeed()
 }
 
-// noteTargets notes which links each device watches an end of for a class.
-func (a *answer) noteTargets(c *class) {
-	for d, w := range c.watch {
-		if w != none {
-			a.target[target{model.DeviceID(d), a.linkClass[w]}] = true
+// work works out what everybody does with a class. Where what is written on some
+// devices is what would be derived, it is as if it were not there: so that routes that are
+// pinned change nothing. Else everything is built around it.
+func (a *answer) work(c *class, w *toWork) {
+	written := c.forced
+	c.forced = nil
+	for d, x := range written {
+		if a.wanted.leftOut[d] {
+			if c.forced == nil {
+				c.forced = map[model.DeviceID]forced{}
+			}
+			c.forced[d] = x
 		}
 	}
+	a.g.findShortest(c)
+	if c.link {
+		if len(c.forced) < len(written) {
+			c.forced = written
+			a.g.findShortest(c)
+		}
+		return // watches come first
+	}
+	a.choose(c, w)
+	if a.agrees(c, written) {
+		return
+	}
+	c.forced = written
+	a.g.findShortest(c)
+	a.choose(c, w)
 }
 
-// target is a device and a link it watches an end of.
-type target struct {
-	device model.DeviceID
-	link   classID
+// choose gives a class its routes.
+func (a *answer) choose(c *class, w *toWork) {
+	c.behind = none
+	if a.leans(c) {
+		a.toward(c, w)
+	} else {
+		a.byFork(c)
+	}
+	a.prune(c, w)
+	a.repair(c, w)
+}
+
+// agrees tells whether devices with written routes do what was chosen.
+func (a *answer) agrees(c *class, written map[model.DeviceID]forced) bool {
+	for d, x := range written {
+		if a.wanted.leftOut[d] {
+			continue
+		}
+		var all []option
+		for at := c; at.options != nil; at = &a.classes[at.behind] {
+			all = append(all, at.options[d]...)
+			if at.ends[d] || at.behind == none {
+				break
+			}
+		}
+		if len(x.steps) > len(all) || len(x.steps) == 0 != (len(all) == 0) {
+			return false
+		}
+		for i, s := range x.steps {
+			if all[i].step != s {
+				return false
+			}
+		}
+		var asked netip.Addr
+		if len(all) > 0 && all[0].watch != nil {
+			asked = a.g.steps[all[0].watch.target()].via
+		}
+		if asked != x.watch {
+			return false
+		}
+	}
+	return true
+}
+
+// leans tells whether a class has routes of its own only where the common ones do not
+// lead to it: where nothing about it is written, and its subnets lie in what the common
+// routes are for.
+func (a *answer) leans(c *class) bool {
+	if a.common == none || c.world || c.id == a.common || !a.wanted.Summarise {
+		return false
+	}
+	for d, x := range c.forced {
+		if a.g.spec.Devices[d].Kind != model.World && (len(x.steps) > 0 || !a.wanted.leftOut[d]) {
+			return false
+		}
+	}
+	return c.covered
 }
 
 // each does something for every class, on all cores: classes do not depend on
 // one another.
-func (a *answer) each(do func(*class, *walker)) {
+func (a *answer) each(do func(*class, *toWork)) {
 	_ = parallel.Workers(context.Background(), len(a.classes), func() func(int) error {
-		w := newWalker(a.g)
+		w := newToWork(a)
 		return func(i int) error { do(&a.classes[i], w); return nil }
 	})
 }

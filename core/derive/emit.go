@@ -1,72 +1,166 @@
 package derive
 
 import (
-	"fmt"
 	"net/netip"
+	"slices"
 
 	"ropeswing/core/model"
 	"ropeswing/core/parallel"
 )
 
-// label is one thing a device may do with a packet: the steps it takes, the
-// preferred first, and what the first watches. Equal labels have equal
-// identifiers within one device.
-type label int32
-
-// drop is the label of packets that go no further.
-const drop label = 0
-
-// way is what a label stands for.
-type way struct {
-	steps []stepID
-	watch stepID
-}
-
 // table is the routes of one device in the making.
 type table struct {
 	*answer
 	device model.DeviceID
-	ways   []way // by label
-	known  map[wayKey]label
-	one    []classID // by label: one class that has it
-	of     []label   // by class
-	need   []bool    // by class
+	labels
+	of     []label // by class
+	need   []bool  // by class
+	space  *space
 	routes []model.Static
 }
 
-// emit turns the ways of every device into routes, by device.
+// emit turns what every device does into routes, by device.
 func (a *answer) emit(r *Result) [][]model.Static {
-	need := a.need(a.wanted)
 	s := a.newSpace(a.sink())
-	tables := make([][]model.Static, len(a.g.leaving))
-	single := make([]int, len(tables))
-	parallel.Each(len(tables), func(d int) {
+	e := a.emitIn(s)
+	// Where a route leads to nothing but what nobody has, it may be better to let that go the
+	// common way.
+	if a.common != none && slices.ContainsFunc(s.onlyFree, func(b bool) bool { return b }) {
+		other := *s
+		other.nodes = slices.Clone(s.nodes)
+		for n, is := range s.onlyFree {
+			if is {
+				other.nodes[n].class = a.common
+			}
+		}
+		if o := a.emitIn(&other); o.count() < e.count() {
+			e = o
+		}
+	}
+	for _, n := range e.single {
+		r.Single += n
+	}
+	return e.tables
+}
+
+// emitted is routes, by device, and how many there would be with one for each subnet.
+type emitted struct {
+	tables [][]model.Static
+	single []int
+}
+
+func (e emitted) count() int {
+	n := 0
+	for _, t := range e.tables {
+		n += len(t)
+	}
+	return n
+}
+
+// emitIn makes the routes of all devices in a space.
+func (a *answer) emitIn(s *space) emitted {
+	a.findSpecial(s)
+	wanted := 0
+	for _, x := range a.subnets {
+		if a.classes[x.class].wanted {
+			wanted++
+		}
+	}
+	e := emitted{make([][]model.Static, len(a.g.leaving)), make([]int, len(a.g.leaving))}
+	emit := func(d int) {
 		if !a.g.derives(a.wanted, model.DeviceID(d)) {
 			return
 		}
-		t := &table{answer: a, device: model.DeviceID(d), ways: []way{{}}, one: []classID{none}, known: map[wayKey]label{}, need: need[d]}
-		t.labels()
+		t := a.newTable(model.DeviceID(d), s)
 		t.addDefault()
 		if a.wanted.Summarise {
 			t.summarise(s)
 		} else {
 			t.eachSubnet()
 		}
-		tables[d], single[d] = t.routes, t.single()
-	})
-	for _, n := range single {
-		r.Single += n
+		e.tables[d], e.single[d] = t.routes, t.single(s, wanted)
 	}
-	return tables
+	parallel.Each(len(e.tables), emit)
+	if !a.wanted.Summarise {
+		return e
+	}
+	// Where nobody sends to a device what nobody has, it need not be discarded there.
+	s.sentKnown = true
+	again := make([]bool, len(e.tables))
+	for n := range s.nodes {
+		if node := &s.nodes[n]; node.class >= 0 && node.free && !s.sent[n].Load() {
+			for _, o := range a.classes[node.class].owners {
+				again[o.device] = true
+			}
+		}
+	}
+	parallel.Each(len(e.tables), func(d int) {
+		if again[d] {
+			emit(d)
+		}
+	})
+	s.onlyFree = make([]bool, len(s.nodes))
+	for n := range s.nodes {
+		s.onlyFree[n] = s.routed[n].Load()
+	}
+	return e
 }
 
-// sink is the class that addresses of nobody go to: the device by which one
-// leaves for the world, else the one that is nearest to all.
+// newTable works out what a device does with each class.
+func (a *answer) newTable(d model.DeviceID, s *space) *table {
+	t := &table{answer: a, device: d, labels: newLabels(), need: a.need[d], space: s, of: make([]label, len(a.classes))}
+	if a.common != none {
+		l := t.labelOf(&a.classes[a.common])
+		for id := range a.classes {
+			if c := &a.classes[id]; c.behind == a.common || classID(id) == a.common {
+				t.of[id] = l
+			}
+		}
+	}
+	for _, id := range s.special[d] {
+		t.of[id] = t.labelOf(&a.classes[id])
+	}
+	if a.world != none {
+		t.of[a.world] = t.labelOf(&a.classes[a.world])
+	}
+	return t
+}
+
+// labelOf is what the device does with a class.
+func (t *table) labelOf(c *class) label {
+	if c.isOwner(t.device) && !c.several {
+		return drop
+	}
+	var lines []line
+	for {
+		if c.options == nil {
+			break
+		}
+		for _, o := range c.options[t.device] {
+			l := line{o.step, none}
+			if o.watch != nil {
+				l.watch = o.watch.target()
+			}
+			lines = append(lines, l)
+		}
+		if c.ends[t.device] || c.behind == none {
+			break
+		}
+		c = &t.classes[c.behind]
+	}
+	return t.make(lines)
+}
+
+// sink is the class that addresses of nobody go to: the common one, else where the
+// device is by which one leaves for the world, or the one that is nearest to all.
 func (a *answer) sink() classID {
+	if a.common != none {
+		return a.common
+	}
 	best, least := nobody, int64(0)
 	for id := range a.classes {
 		c := &a.classes[id]
-		if c.several || c.world || !a.g.derives(a.wanted, c.owners[0].device) {
+		if c.several || c.world || c.link || !c.wanted || !a.g.derives(a.wanted, c.owners[0].device) {
 			continue
 		}
 		var far int64
@@ -86,51 +180,9 @@ func (a *answer) sink() classID {
 	return best
 }
 
-// labels works out what the device does with each class.
-func (t *table) labels() {
-	t.of = make([]label, len(t.classes))
-	for id := range t.classes {
-		c := &t.classes[id]
-		w := way{watch: c.watch[t.device]}
-		if first := c.first[t.device]; first != none {
-			w.steps = append(w.steps, first)
-		}
-		w.steps = append(w.steps, c.further[t.device]...)
-		if len(w.steps) == 0 {
-			continue
-		}
-		key := keyOf(w)
-		l, ok := t.known[key]
-		if !ok {
-			l = label(len(t.ways))
-			t.known[key] = l
-			t.ways = append(t.ways, w)
-			t.one = append(t.one, classID(id))
-		}
-		t.of[id] = l
-	}
-}
-
-// wayKey tells ways apart: the few that have many steps, by their text.
-type wayKey struct {
-	steps [4]stepID
-	watch stepID
-	text  string
-}
-
-func keyOf(w way) wayKey {
-	k := wayKey{watch: w.watch}
-	if copy(k.steps[:], w.steps) < len(w.steps) {
-		k.text = fmt.Sprint(w.steps)
-	}
-	for i := len(w.steps); i < len(k.steps); i++ {
-		k.steps[i] = none
-	}
-	return k
-}
-
-// route adds the routes of a label to a prefix.
-func (t *table) route(p netip.Prefix, l label) {
+// route adds routes to a prefix: the lines of a label up to where what is inherited
+// follows.
+func (t *table) route(p netip.Prefix, l, inherited label) {
 	base := model.Static{Device: t.device, To: p, Out: model.None, Distance: 1, Origin: model.Derived, Place: t.wanted.Place, Key: p.String()}
 	if p.Bits() == 0 {
 		base.Key = "default"
@@ -140,41 +192,80 @@ func (t *table) route(p netip.Prefix, l label) {
 		t.routes = append(t.routes, base)
 		return
 	}
-	w := t.ways[l]
-	for i, id := range w.steps {
-		x := base
-		x.Via, x.Out, x.Distance = t.g.steps[id].via, t.g.steps[id].out, uint8(min(254, 1+10*i))
-		if i == 0 && w.watch != none {
-			x.Watch = t.g.steps[w.watch].via
+	lines, follows := t.until(l, inherited)
+	if n, ok := t.enough(lines, inherited); !follows && ok {
+		lines, follows = lines[:n], true
+	}
+	for i, x := range lines {
+		r := base
+		r.Via, r.Out, r.Distance = t.g.steps[x.step].via, t.g.steps[x.step].out, distance(i)
+		if x.watch != none {
+			r.Watch = t.g.steps[x.watch].via
 		}
-		t.routes = append(t.routes, x)
+		t.routes = append(t.routes, r)
+	}
+	// Where a failure may take all its next hops, what is sent to it must not
+	// fall to the wider route, which leads elsewhere.
+	if !follows && t.mayFail(l) {
+		r := base
+		r.Discard, r.Distance = true, distance(len(lines))
+		t.routes = append(t.routes, r)
 	}
 }
 
-// within adds the routes of a label to a prefix that lies in one with another
-// label. Where a failure may take all its next hops, what is sent to it must not
-// fall to the wider route, which leads elsewhere: it is discarded.
-func (t *table) within(p netip.Prefix, l, wider label) {
-	t.route(p, l)
-	if l == drop || wider == drop || !t.mayFail(l) {
-		return
+// enough tells after how many lines of a label what is inherited does the same as the others, in
+// every failure; false where it never does, or watches have a say.
+func (t *table) enough(lines []line, inherited label) (int, bool) {
+	if inherited <= drop {
+		return 0, false
 	}
-	last := t.routes[len(t.routes)-1]
-	t.routes = append(t.routes, model.Static{Device: t.device, To: p, Out: model.None, Discard: true, Distance: uint8(min(254, int(last.Distance)+10)), Origin: model.Derived, Place: last.Place, Key: last.Key})
+	after, _ := t.until(inherited, drop)
+	if slices.ContainsFunc(slices.Concat(lines, after), func(l line) bool { return l.watch != none }) {
+		return 0, false
+	}
+	chosen := func(all []line, f *failure) stepID {
+		for _, l := range all {
+			if f.effect[l.step] != seen {
+				return l.step
+			}
+		}
+		return none
+	}
+	for n := 1; n < len(lines); n++ {
+		with := slices.Concat(lines[:n], after)
+		same := true
+		for _, l := range lines[:n] {
+			for _, id := range t.g.breaking[l.step] {
+				if f := &t.g.failures[id]; f.required && f.fails != t.device {
+					same = same && chosen(lines, f) == chosen(with, f)
+				}
+			}
+		}
+		if same {
+			return n, true
+		}
+	}
+	return 0, false
 }
 
-// mayFail tells whether some failure of a cable or segment takes every step of a
-// label.
+func distance(i int) uint8 { return uint8(min(254, 1+10*i)) }
+
+// mayFail tells whether some failure takes every step of a label.
 func (t *table) mayFail(l label) bool {
-	c := &t.classes[t.one[l]]
-	steps := t.ways[l].steps
-	for _, id := range t.g.breaking[steps[len(steps)-1]] {
-		f := &t.g.failures[id]
-		if f.required && t.g.decide(c, t.device, f, t.g.lostOnWay(f)) == none {
-			return true
-		}
+	if t.fails[l] != unknown {
+		return t.fails[l] == mayFail
 	}
-	return false
+	lines, _ := t.until(l, drop)
+	last := lines[len(lines)-1]
+	fails := slices.ContainsFunc(t.g.breaking[last.step], func(id failureID) bool {
+		f := &t.g.failures[id]
+		return f.required && f.fails != t.device && f.effect[last.step] == seen && !slices.ContainsFunc(lines[:len(lines)-1], func(x line) bool { return f.effect[x.step] != seen })
+	})
+	fails = fails || last.watch != none
+	if t.fails[l] = neverFails; fails {
+		t.fails[l] = mayFail
+	}
+	return fails
 }
 
 // forcedHere tells whether written routes of the device decide for a class.
@@ -182,7 +273,7 @@ func (t *table) forcedHere(c classID) bool {
 	if c < 0 {
 		return false
 	}
-	_, ok := t.classes[c].forced[t.device]
+	_, ok := t.classes[c].writes[t.device]
 	return ok
 }
 
@@ -204,7 +295,7 @@ func (t *table) hasDefault() bool {
 // addDefault adds the default route, where it is not written.
 func (t *table) addDefault() {
 	if t.hasDefault() && !t.forcedHere(t.answer.world) {
-		t.route(t.g.family.Everything(), t.of[t.answer.world])
+		t.route(t.g.family.Everything(), t.of[t.answer.world], drop)
 	}
 }
 
@@ -212,29 +303,45 @@ func (t *table) addDefault() {
 // keeps what is the device's own from taking it.
 func (t *table) eachSubnet() {
 	for _, s := range t.subnets {
-		if !t.need[s.class] || t.forcedHere(s.class) {
+		if t.forcedHere(s.class) {
 			continue
 		}
 		wider := drop
 		if t.hasDefault() {
-			wider = -1
+			wider = foreign
 		}
-		if l := t.of[s.class]; l != wider {
-			t.within(s.Prefix, l, wider)
+		if set := t.allowed(s.class, s.Prefix, false); set != nil && !slices.Contains(set, wider) && !(wider == foreign && t.ownRoute(s.Prefix)) {
+			t.route(s.Prefix, t.choose(set), wider)
 		}
 	}
 }
 
-// single is how many routes the device would have with one for each subnet.
-func (t *table) single() int {
-	n := 0
-	for _, s := range t.subnets {
-		if t.need[s.class] && !t.forcedHere(s.class) && t.of[s.class] != drop {
-			n += len(t.ways[t.of[s.class]].steps)
+// single is how many routes the device would have with one for each subnet, of which so many
+// are wanted.
+func (t *table) single(s *space, wanted int) int {
+	n, special := 0, 0
+	count := func(x subnet) {
+		if t.need[x.class] && !t.forcedHere(x.class) {
+			n += int(t.full[t.of[x.class]])
 		}
 	}
+	if t.common == none {
+		for _, x := range t.subnets {
+			count(x)
+		}
+	} else { // most are as any other
+		for _, id := range s.special[t.device] {
+			for _, x := range s.subnets[id] {
+				if t.classes[id].wanted {
+					special++
+					count(x)
+				}
+			}
+		}
+		n += (wanted - special) * int(t.full[t.of[t.common]])
+	}
 	if t.hasDefault() && !t.forcedHere(t.answer.world) {
-		n += len(t.ways[t.of[t.answer.world]].steps)
+		n += int(t.full[t.of[t.answer.world]])
 	}
 	return n
 }

@@ -40,6 +40,9 @@ type graph struct {
 	coming   [][]stepID       // by device
 	failures []failure
 	breaking [][]failureID // by step: what breaks it, devices first
+	cutting  [][]failureID // by step: what breaks it or the way back, of what is to be outlasted
+	back     []stepID      // by step: that which leads back over the same link; none where none does
+	unit     []int32       // by step: what it shares with whatever fails together with it
 }
 
 // failure is something that may fail, and its effect.
@@ -83,10 +86,22 @@ func newGraph(net *forward.Network, family prefix.Family) *graph {
 	for d := range g.spec.Devices {
 		g.beyond[d] = g.spec.Devices[d].Kind == model.World
 	}
+	by := map[[2]model.InterfaceID]stepID{}
 	for id, s := range g.steps {
 		g.to[id] = s.to
 		g.leaving[s.from] = append(g.leaving[s.from], stepID(id))
 		g.coming[s.to] = append(g.coming[s.to], stepID(id))
+		by[[2]model.InterfaceID{s.out, s.in}] = stepID(id)
+	}
+	g.back, g.unit = make([]stepID, len(g.steps)), make([]int32, len(g.steps))
+	for id, s := range g.steps {
+		g.back[id], g.unit[id] = none, -int32(id)-2
+		if b, ok := by[[2]model.InterfaceID{s.in, s.out}]; ok {
+			g.back[id], g.unit[id] = b, -int32(min(b, stepID(id)))-2
+		}
+		if i := g.spec.Interfaces[s.out].Segment; i != model.None {
+			g.unit[id] = int32(i)
+		}
 	}
 	return g
 }
@@ -184,7 +199,7 @@ func (g *graph) port(id model.InterfaceID) model.InterfaceID {
 // fails. Those that break no step and part no subnet are left out, and of those
 // that do the same to all, all but the first. Several are the interfaces in
 // subnets that several routers are in.
-func (g *graph) findFailures(several []model.InterfaceID) {
+func (g *graph) findFailures(several []model.InterfaceID, protect model.Protection) {
 	onSegment := make([][]stepID, len(g.spec.Segments))
 	onPort := map[model.InterfaceID][]stepID{}
 	for id, s := range g.steps {
@@ -198,7 +213,7 @@ func (g *graph) findFailures(several []model.InterfaceID) {
 		if g.spec.Devices[d].Forwards && len(g.coming[d]) > 0 {
 			f := network.NoFailure
 			f.Device = d
-			g.addFailure(g.fromState(f, several), false)
+			g.addFailure(g.fromState(f, several), protect == model.ProtectDevices || g.spec.Devices[d].Kind == model.World)
 		}
 	}
 	for id, c := range g.spec.Cables {
@@ -242,6 +257,15 @@ func (g *graph) findFailures(several []model.InterfaceID) {
 		for _, s := range g.failures[f].breaks {
 			g.breaking[s] = append(g.breaking[s], failureID(f))
 		}
+	}
+	g.cutting = make([][]failureID, len(g.steps))
+	for s := range g.steps {
+		both := slices.Clone(g.breaking[s])
+		if b := g.back[s]; b != none {
+			both = append(both, g.breaking[b]...)
+		}
+		slices.Sort(both)
+		g.cutting[s] = slices.DeleteFunc(slices.Compact(both), func(f failureID) bool { return !g.failures[f].required })
 	}
 }
 

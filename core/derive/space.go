@@ -4,6 +4,7 @@ import (
 	"maps"
 	"net/netip"
 	"slices"
+	"sync/atomic"
 
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -20,6 +21,17 @@ type space struct {
 	inner []netip.Prefix             // the blocks within blocks
 	alone map[model.DeviceID]classID // the class of what is on one device only
 	sink  classID
+
+	sent      []atomic.Bool // by node: somebody sends what is free there another way than the common one
+	sentKnown bool
+	routed    []atomic.Bool // by node: it is free, and somebody has a route just to it
+	onlyFree  []bool        // by node: the same, once all routes are made
+
+	parent  []int32     // by node; none of a root
+	leaves  [][]int32   // by class: the leaves that are its own
+	must    []bool      // by node: somebody in it is wanted
+	subnets [][]subnet  // by class
+	special [][]classID // by device: the classes that it does not treat like any other
 }
 
 type spaceNode struct {
@@ -38,22 +50,8 @@ const (
 // newSpace builds the tree: a root for each of the plan's blocks that lies in no
 // other, and one for each subnet outside of them.
 func (a *answer) newSpace(sink classID) *space {
-	s := &space{sink: sink, alone: map[model.DeviceID]classID{}}
-	for id := range a.classes {
-		if c := &a.classes[id]; !c.several && !c.world && a.g.derives(a.wanted, c.owners[0].device) {
-			if _, ok := s.alone[c.owners[0].device]; !ok {
-				s.alone[c.owners[0].device] = classID(id)
-			}
-		}
-	}
-	var blocks []netip.Prefix
-	for _, b := range a.g.spec.Blocks {
-		for _, p := range b.Prefixes {
-			if prefix.FamilyOf(p.Addr()) == a.g.family {
-				blocks = append(blocks, p.Prefix)
-			}
-		}
-	}
+	s := &space{sink: sink, alone: a.alone()}
+	blocks := a.blocks()
 	for _, b := range blocks {
 		if slices.ContainsFunc(blocks, func(o netip.Prefix) bool { return o != b && prefix.Covers(o, b) }) {
 			s.inner = append(s.inner, b)
@@ -154,7 +152,7 @@ func (a *answer) adopt(s *space, p netip.Prefix, l, h int32) {
 // adopter is the class that what nobody has beside a node belongs to.
 func (a *answer) adopter(s *space, p netip.Prefix, beside int32) classID {
 	c := s.nodes[beside].class
-	if c != mixed && !a.classes[c].several {
+	if c != mixed && !a.classes[c].several && !a.classes[c].link {
 		return c
 	}
 	if c == mixed && !slices.ContainsFunc(s.inner, func(b netip.Prefix) bool { return prefix.Covers(b, p) }) {

@@ -9,21 +9,18 @@ import (
 	"ropeswing/core/routing"
 )
 
-// summarise adds the fewest routes that do with every address of the plan's
+// summarise adds the fewest lines that do with every address of the plan's
 // space what the device is to do with its class. From the leaves up, each node
-// of the tree keeps the labels that a route there may have at no further cost:
-// those both halves may have, or where there are none those either may; then
-// from the root down a route is set wherever what is inherited is not among
-// them.
+// of the tree learns what its routes cost for each label it may inherit; then from the root
+// down a route is set wherever that is cheaper than none.
 func (t *table) summarise(s *space) {
-	x := &summary{table: t, space: s, sets: make([][]label, len(s.nodes))}
-	inherited := t.beyond()
+	x := &summary{table: t, nodes: make([]priced, len(s.nodes)), beyondLabel: t.beyond()}
 	for _, e := range t.g.net.Table(t.device).Entries() {
 		switch {
 		case e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || prefix.FamilyOf(e.Prefix.Addr()) != t.g.family:
 		case e.Prefix.Bits() == 0:
 			if t.answer.world == none || !t.forcedHere(t.answer.world) {
-				inherited = -1 // nothing derived is like it
+				x.beyondLabel = foreign // nothing derived is like it
 			}
 		case t.g.spec.Statics[e.Static()].Discard:
 			x.discarded = append(x.discarded, e.Prefix)
@@ -31,36 +28,279 @@ func (t *table) summarise(s *space) {
 			x.written = append(x.written, e.Prefix)
 		}
 	}
+	if w := t.answer.world; t.forcedHere(w) {
+		if _, other := t.classes[w].forced[t.device]; other {
+			x.beyondLabel = foreign
+		}
+	}
+	if t.common != none && len(x.written)+len(x.discarded) == 0 {
+		x.marked = s.look(s.special[t.device])
+	}
 	for _, root := range s.roots {
-		x.collect(root)
-		x.place(root, inherited)
+		x.price(root)
+		x.place(root, x.beyondLabel)
 	}
 }
 
 type summary struct {
 	*table
-	space     *space
-	sets      [][]label      // by node: sorted; nil where anything will do
-	written   []netip.Prefix // of written routes that lead on
-	discarded []netip.Prefix // of written routes that discard
+	nodes       []priced
+	beyondLabel label
+	marked      []bool         // by node: there is something special in it; nil where all have to be looked at
+	written     []netip.Prefix // of written routes that lead on
+	discarded   []netip.Prefix // of written routes that discard
 }
 
-// collect works out the labels a node may have, its halves first, and returns
-// those that a route from above may give it.
-func (x *summary) collect(n int32) []label {
-	node := &x.space.nodes[n]
+// priced is what the routes from a node down cost, in lines, for each label that may be
+// inherited.
+type priced struct {
+	any    bool    // whatever is inherited will do, at no cost
+	labels []label // in ascending order: all that matter here
+	keep   []int32 // by these: with no route at the node itself
+	best   []int32 // by these: with or without
+	// The same for any other label that is inherited; without a route at the node it may be
+	// impossible.
+	otherKeep, otherBest int32
+}
+
+const impossible = 1 << 20
+
+// price works out what a node costs, its halves first.
+func (x *summary) price(n int32) {
+	node, p := &x.space.nodes[n], &x.nodes[n]
 	switch {
 	case x.decided(n):
-		return nil
-	case node.class != mixed:
-		x.sets[n] = x.leaf(node)
+		p.any = true
+		return
+	case node.class != mixed || x.marked != nil && !x.marked[n]:
+		var set []label
+		if node.class == mixed {
+			set = x.plain(n)
+		} else if set = x.leaf(n); set == nil {
+			p.any = true
+			return
+		}
+		for _, l := range set {
+			p.labels = x.withRests(p.labels, l)
+		}
+		p.labels = sorted(append(p.labels, drop, x.beyondLabel))
+		p.keep = make([]int32, len(p.labels))
+		for i, l := range p.labels {
+			if !slices.Contains(set, l) {
+				p.keep[i] = impossible
+			}
+		}
+		p.otherKeep = impossible
 	default:
-		a, b := x.collect(node.child[0]), x.collect(node.child[1])
-		if x.sets[n] = meet(a, b); node.rest && !slices.ContainsFunc(a, func(l label) bool { return slices.Contains(b, l) }) {
-			x.sets[n] = b // what is not in the small part cannot have routes of its own
+		x.price(node.child[0])
+		if node.rest {
+			x.priceRest(n)
+			break
+		}
+		x.price(node.child[1])
+		a, b := &x.nodes[node.child[0]], &x.nodes[node.child[1]]
+		if a.any && b.any {
+			p.any = true
+			return
+		}
+		p.labels = sorted(slices.Concat(a.labels, b.labels))
+		p.keep = make([]int32, len(p.labels))
+		for i, l := range p.labels {
+			p.keep[i] = min(impossible, a.costs(l)+b.costs(l))
+		}
+		p.otherKeep = min(impossible, a.costs(foreign-1)+b.costs(foreign-1))
+	}
+	if slices.Contains(x.discarded, node.prefix) { // what is inherited ends here
+		keep := p.keepOf(drop)
+		for i := range p.keep {
+			p.keep[i] = keep
+		}
+		p.otherKeep = keep
+	}
+	x.priceRoutes(n)
+}
+
+// priceRoutes works out what a node costs where a route may be set at it: the cheapest of all, in
+// full, or of those behind whose first lines follows just what is inherited.
+func (x *summary) priceRoutes(n int32) {
+	p := &x.nodes[n]
+	p.best = slices.Clone(p.keep)
+	own := int32(1)
+	if x.ownRoute(x.space.nodes[n].prefix) {
+		own = 0
+	}
+	least := int32(2 * impossible)
+	for i, l := range p.labels {
+		if l == foreign || p.keep[i] >= impossible {
+			continue
+		}
+		if l == drop {
+			least = min(least, p.keep[i]+own)
+			continue
+		}
+		full := p.keep[i] + x.full[l]
+		if j, ok := slices.BinarySearch(p.labels, drop); ok {
+			p.best[j] = min(p.best[j], full)
+		}
+		if x.mayFail(l) {
+			full++
+		}
+		least = min(least, full)
+		n := int32(1)
+		for at := x.rest[l]; at != drop; at = x.rest[at] {
+			if j, ok := slices.BinarySearch(p.labels, at); ok {
+				p.best[j] = min(p.best[j], p.keep[i]+n)
+			}
+			n++
 		}
 	}
-	return x.upward(n)
+	for i, l := range p.labels {
+		if l != drop {
+			p.best[i] = min(p.best[i], least)
+		}
+	}
+	p.otherBest = min(p.otherKeep, least)
+}
+
+// priceRest prices a node whose second child is all that is not in the first and cannot
+// have routes of its own.
+func (x *summary) priceRest(n int32) {
+	node, p := &x.space.nodes[n], &x.nodes[n]
+	a := &x.nodes[node.child[0]]
+	set := x.leaf(node.child[1])
+	p.labels = slices.Clone(a.labels)
+	for _, l := range set {
+		p.labels = x.withRests(p.labels, l)
+	}
+	p.labels = sorted(append(p.labels, drop, x.beyondLabel))
+	p.keep = make([]int32, len(p.labels))
+	for i, l := range p.labels {
+		if p.keep[i] = a.costs(l); set != nil && !slices.Contains(set, l) {
+			p.keep[i] = impossible
+		}
+	}
+	if p.otherKeep = a.costs(foreign - 1); set != nil {
+		p.otherKeep = impossible
+	}
+}
+
+func sorted(labels []label) []label {
+	slices.Sort(labels)
+	return slices.Compact(labels)
+}
+
+// withRests adds a label, and what is left of it behind each of its lines.
+func (x *summary) withRests(all []label, l label) []label {
+	for ; l > drop; l = x.rest[l] {
+		all = append(all, l)
+	}
+	return all
+}
+
+func (p *priced) keepOf(l label) int32 {
+	if p.any {
+		return 0
+	}
+	if i, ok := slices.BinarySearch(p.labels, l); ok {
+		return p.keep[i]
+	}
+	return p.otherKeep
+}
+
+// costs is what a node costs where a label is inherited.
+func (p *priced) costs(l label) int32 {
+	if p.any {
+		return 0
+	}
+	if i, ok := slices.BinarySearch(p.labels, l); ok {
+		return p.best[i]
+	}
+	return p.otherBest
+}
+
+// setting is a label to set at a node, and what that and everything below costs.
+type setting struct {
+	label label
+	cost  int32
+}
+
+// cheapest is the best route to set at a node where a label is inherited. Of several that cost
+// the same one that leads somewhere comes before one that discards, and then that which comes
+// first: they are numbered in the order of the plan's subnets, the same each time.
+func (x *summary) cheapest(p *priced, n int32, inherited label) setting {
+	best := setting{drop, 2 * impossible}
+	for i, l := range p.labels {
+		if l == foreign || l == inherited || p.keep[i] >= impossible {
+			continue
+		}
+		cost := p.keep[i] + x.lines(n, l, inherited)
+		if cost < best.cost || cost == best.cost && best.label == drop {
+			best = setting{l, cost}
+		}
+	}
+	return best
+}
+
+// lines is how many lines a route of a label takes where another is inherited.
+func (x *summary) lines(node int32, l, inherited label) int32 {
+	if l == drop {
+		if x.ownRoute(x.space.nodes[node].prefix) {
+			return 0
+		}
+		return 1
+	}
+	n := int32(0)
+	for at := l; at != drop; at = x.rest[at] {
+		if at == inherited {
+			return n
+		}
+		n++
+	}
+	if inherited != drop && x.mayFail(l) {
+		return x.full[l] + 1
+	}
+	return x.full[l]
+}
+
+// place sets routes from a node down, as low as costs no more: there they follow
+// the plan's own blocks, and change with nothing but their own subnets.
+func (x *summary) place(n int32, inherited label) {
+	node, p := &x.space.nodes[n], &x.nodes[n]
+	if p.any {
+		return
+	}
+	if p.costs(inherited) < p.keepOf(inherited) {
+		c := x.cheapest(p, n, inherited)
+		if !(c.label == drop && x.ownRoute(node.prefix)) {
+			x.route(node.prefix, c.label, inherited)
+			if node.free && c.label != drop {
+				x.space.routed[n].Store(true)
+			}
+		}
+		inherited = c.label
+	}
+	if slices.Contains(x.discarded, node.prefix) {
+		inherited = drop
+	}
+	if node.free && inherited != drop && inherited != x.commonLabel() {
+		x.space.sent[n].Store(true)
+	}
+	if node.class == mixed && (x.marked == nil || x.marked[n]) {
+		x.place(node.child[0], inherited)
+		if !node.rest {
+			x.place(node.child[1], inherited)
+		}
+	}
+}
+
+// plain is the labels for a node in which there is nothing special: all of it goes the common way,
+// and what nobody has or wants may end here.
+func (x *summary) plain(n int32) []label {
+	l := x.of[x.common]
+	if l == drop || x.space.must[n] {
+		return []label{l}
+	}
+	return []label{drop, l}
 }
 
 // decided tells whether a written route decides for all of a node.
@@ -69,113 +309,96 @@ func (x *summary) decided(n int32) bool {
 	return slices.ContainsFunc(x.written, func(w netip.Prefix) bool { return prefix.Covers(w, p) })
 }
 
-// leaf is the labels for the addresses of a leaf. What nobody has, or nobody
-// wants from here, may be discarded anywhere on its way.
-func (x *summary) leaf(node *spaceNode) []label {
-	c := node.class
-	switch {
-	case c == nobody || x.of[c] == drop:
-		return []label{drop}
-	case node.free || !x.need[c]:
-		return []label{drop, x.of[c]}
-	}
-	return []label{x.of[c]}
-}
-
-// meet is the labels that both may have, or where there are none those of
-// either. Nil is every label.
-func meet(a, b []label) []label {
-	if a == nil {
-		return b
-	}
-	if b == nil {
-		return a
-	}
-	var both []label
-	for _, l := range a {
-		if slices.Contains(b, l) {
-			both = append(both, l)
-		}
-	}
-	if len(both) > 0 {
-		return both
-	}
-	either := append(slices.Clone(a), b...)
-	slices.Sort(either)
-	return slices.Compact(either)
-}
-
-// place sets routes from a node down, as low as costs no more: there they follow
-// the plan's own blocks, and change with nothing but their own subnets. Of
-// several labels that one is taken that comes first: they are numbered in the
-// order of the plan's subnets, the same each time.
-func (x *summary) place(n int32, inherited label) {
-	set, node := x.sets[n], &x.space.nodes[n]
-	switch {
-	case x.decided(n):
-		return
-	case slices.Contains(x.discarded, node.prefix):
-		inherited = drop
-	case set != nil && !slices.Contains(set, inherited) && !x.canWait(n, inherited):
-		wider := inherited
-		inherited = x.choose(set)
-		if !(inherited == drop && x.ownRoute(n)) {
-			x.within(node.prefix, inherited, wider)
-		}
-	}
-	if node.class == mixed {
-		x.place(node.child[0], inherited)
-		if !node.rest {
-			x.place(node.child[1], inherited)
-		}
-	}
-}
-
-// canWait tells whether routes in the halves of a node cost no more than one for
-// all of it: where the halves have no label in common, so that one of them needs
-// a route of its own anyway, or where one of them may keep what is inherited.
-func (x *summary) canWait(n int32, inherited label) bool {
+// leaf is the labels for the addresses of a leaf; nil where anything will do.
+func (x *summary) leaf(n int32) []label {
 	node := &x.space.nodes[n]
-	if node.class != mixed {
-		return false
+	if node.class == nobody {
+		return []label{drop}
 	}
-	l, h := x.upward(node.child[0]), x.upward(node.child[1])
-	if node.rest {
-		return h == nil || slices.Contains(h, inherited)
-	}
-	if l == nil || h == nil {
-		return true
-	}
-	return !slices.ContainsFunc(l, func(a label) bool { return slices.Contains(h, a) }) || slices.Contains(l, inherited) || slices.Contains(h, inherited)
-}
-
-// upward is the labels that a route from above may give a node.
-func (x *summary) upward(n int32) []label {
-	if slices.Contains(x.discarded, x.space.nodes[n].prefix) {
+	if x.ownRoute(node.prefix) {
 		return nil
 	}
-	return x.sets[n]
+	set := x.allowed(node.class, node.prefix, node.free)
+	if node.free && x.space.sentKnown && !x.space.sent[n].Load() {
+		set = append(set, x.commonLabel()) // nobody sends it here: it may go the common way too
+	}
+	return set
+}
+
+// commonLabel is what the device does with what it has no longer route for.
+func (t *table) commonLabel() label {
+	if t.common != none {
+		return t.of[t.common]
+	}
+	return t.beyond()
+}
+
+// allowed is what the device may do with a class, or with what nobody has beside it. What
+// nobody has, or nobody wants from here, may be discarded anywhere on its path.
+func (t *table) allowed(id classID, p netip.Prefix, free bool) []label {
+	c := &t.classes[id]
+	l := t.of[id]
+	switch {
+	case t.routesWhileUp(id, p):
+		return []label{drop, t.beyond()}
+	case l != drop && (free || !t.need[id]) && !c.demanded:
+		return []label{drop, l}
+	case c.link && c.options == nil || c.demanded && c.options[t.device] == nil && !c.isOwner(t.device):
+		// Nothing is asked of it here: it may go with what it lies in, and what lies in no
+		// block with the world.
+		set := []label{drop}
+		if c.home != none {
+			set = append(set, t.of[c.home])
+		}
+		if c.outside {
+			set = append(set, t.beyond())
+		}
+		return set
+	case c.demanded && slices.Contains(c.loose, t.device):
+		tail := t.commonLabel()
+		if c.outside {
+			tail = t.beyond()
+		}
+		return []label{l, t.behind(l, tail)}
+	case c.either[t.device]:
+		lines, _ := t.until(l, drop)
+		return []label{l, t.make(lines[:min(len(lines), len(c.options[t.device]))])}
+	}
+	return []label{l}
+}
+
+// routesWhileUp tells whether a prefix is a subnet of the device's own, and what it does with
+// everything goes out of the very interface it is on: when that is down, so is all of it, and
+// nothing leads elsewhere.
+func (t *table) routesWhileUp(id classID, p netip.Prefix) bool {
+	w := t.beyond()
+	if w <= drop || !t.classes[id].isOwner(t.device) || !slices.ContainsFunc(t.space.subnets[id], func(x subnet) bool { return x.Prefix == p }) {
+		return false
+	}
+	lines, _ := t.until(w, drop)
+	return !slices.ContainsFunc(lines, func(l line) bool {
+		return !slices.ContainsFunc(t.g.spec.Interfaces[t.g.steps[l.step].out].Addresses, func(a model.Address) bool { return a.Masked() == p })
+	})
 }
 
 // choose takes the label to set: one that leads somewhere before one that
 // discards.
-func (x *summary) choose(set []label) label {
+func (t *table) choose(set []label) label {
 	if set[0] == drop && len(set) > 1 {
 		return set[1]
 	}
 	return set[0]
 }
 
-// ownRoute tells whether a node is one single address of the device itself: it
+// ownRoute tells whether a prefix is one single address of the device itself: it
 // is delivered there, and needs no route.
-func (x *summary) ownRoute(n int32) bool {
-	p := x.space.nodes[n].prefix
+func (t *table) ownRoute(p netip.Prefix) bool {
 	if !p.IsSingleIP() {
 		return false
 	}
-	for _, id := range x.g.spec.InterfacesOf(x.device) {
-		for _, a := range x.g.spec.Interfaces[id].Addresses {
-			if a.Prefix == p && prefix.Covers(p, a.Prefix) && x.g.spec.Interfaces[id].Kind == model.Loopback {
+	for _, id := range t.g.spec.InterfacesOf(t.device) {
+		for _, a := range t.g.spec.Interfaces[id].Addresses {
+			if a.Prefix == p && t.g.spec.Interfaces[id].Kind == model.Loopback {
 				return true
 			}
 		}

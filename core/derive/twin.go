@@ -17,9 +17,9 @@ func (a *answer) twin(of *answer) ([]classID, bool) {
 		return nil, false
 	}
 	shape := func(c *class) string {
-		key := fmt.Sprint(c.owners, c.world)
+		key := fmt.Sprint(c.owners, c.world, c.link, c.wanted, c.id == a.common || c.id == of.common)
 		for _, d := range c.writers() {
-			x := c.forced[d]
+			x := c.writes[d]
 			key += fmt.Sprint(d, x.steps, x.watch.IsValid())
 			if x.watch.IsValid() {
 				return "" // what is watched may be another thing
@@ -48,12 +48,14 @@ func (a *answer) twin(of *answer) ([]classID, bool) {
 	}
 	for id := range a.classes {
 		x, y := &a.classes[id], &of.classes[like[id]]
-		x.cost, x.hops, x.first, x.further, x.watch, x.watcher = y.cost, y.hops, y.first, y.further, y.watch, y.watcher
+		x.forced, x.cost, x.first, x.options, x.ends, x.gaveUp = y.forced, y.cost, y.first, y.options, y.ends, y.gaveUp
+		x.demanded, x.behind, x.either, x.loose = y.demanded, y.behind, y.either, y.loose
+		if y.behind != none {
+			x.behind = mine[y.behind]
+		}
 	}
-	g.failures, g.breaking = h.failures, h.breaking
-	a.watchers, a.watcherID, a.silent, a.unsteady, a.silencing = of.watchers, of.watcherID, of.silent, of.unsteady, of.silencing
-	for x := range of.gaveUp {
-		a.gaveUp[givenUp{mine[x.class], x.device}] = true
-	}
+	g.failures, g.breaking, g.cutting = h.failures, h.breaking, h.cutting
+	a.findHomes()
+	a.need = a.findNeed()
 	return like, true
 }

@@ -154,10 +154,21 @@ func (w explainer) whyDerived(d model.DeviceID, table routing.View, m routing.Ma
 			if s.Discard {
 				steps = append(steps, reason(EndsHere))
 			} else if by, cost := w.path(d, to); len(by) > 0 {
-				steps = append(steps, reason(Cheapest, append(by, cost)...))
+				if least, ok := derive.Cheapest(w.net, d, to); ok && least < cost {
+					steps = append(steps, reason(Longer, append(by, cost, least)...))
+				} else {
+					steps = append(steps, reason(Cheapest, append(by, cost)...))
+				}
 			}
 		case inUse != nil && s.Distance > inUse.Distance:
-			steps = append(steps, reason(TakesOver, takeover{inUse, s}))
+			return append(steps, reason(TakesOver, takeover{inUse, s}))
+		}
+	}
+	if inUse != nil && !inUse.Discard { // what a wider route does takes over
+		for _, e := range table.Covering(to) {
+			if e.Prefix.Bits() < m.Prefix.Bits() && (e.Source == routing.Derived || e.Source == routing.Static) {
+				return append(steps, reason(TakesOver, takeover{inUse, &w.Spec.Statics[e.Static()]}))
+			}
 		}
 	}
 	return steps

@@ -98,5 +98,6 @@ const (
 	LeadsTo
 	EndsHere
 	Cheapest
+	Longer
 	TakesOver
 )

@@ -87,7 +87,8 @@ var sentences = [...]sentence{
 	Answers:       {"answers", "%v"},
 	LeadsTo:       {"for", "%v"},
 	EndsHere:      {"here", "what nobody has of it, or what has no way left, ends here instead of going round"},
-	Cheapest:      {"way", "the cheapest, by %a: it costs %v"},
+	Cheapest:      {"path", "the cheapest, by %a: it costs %v"},
+	Longer:        {"path", "by %a: it costs %v, and the cheapest %v; a longer one saves routes (wants: stretch)"},
 	TakesOver:     {"behind it", "%v"},
 }
 
@@ -126,7 +127,7 @@ func (y Why) list(c Code, all []any) string {
 		texts[i] = y.word(x)
 	}
 	switch {
-	case c == Cheapest:
+	case c == Cheapest || c == Longer:
 		return forward.And(texts)
 	case c == Addresses || c == Hears:
 		return strings.Join(texts, ", ")
@@ -342,6 +343,9 @@ func (t takeover) words(net *forward.Network) string {
 	by := "discards"
 	if !t.behind.Discard {
 		by = "goes out of " + net.Spec.Interfaces[t.behind.Out].Name
+	}
+	if t.behind.To != t.first.To {
+		by = t.behind.To.String() + " " + by
 	}
 	text := fmt.Sprintf("%s when %s is down", by, net.Spec.Interfaces[t.first.Out].Name)
 	if t.first.Watch.IsValid() {

@@ -113,7 +113,7 @@ func TestWatchesAfterAFailureAreThoseFoundAfresh(t *testing.T) {
 		spec.Statics = slices.Clone(spec.Statics)
 		for i := range spec.Statics {
 			s := &spec.Statics[i]
-			if target := &spec.Interfaces[r.IntN(len(spec.Interfaces))]; s.Via.IsValid() && r.IntN(6) == 0 && len(target.Addresses) > 0 {
+			if target := &spec.Interfaces[r.IntN(len(spec.Interfaces))]; s.Via.IsValid() && r.IntN(2) == 0 && len(target.Addresses) > 0 {
 				if a := target.Addresses[r.IntN(len(target.Addresses))].Addr(); a.Is4() == s.Via.Is4() {
 					s.Watch = a
 				}

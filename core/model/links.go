@@ -83,6 +83,7 @@ func (r *resolver) prefer(id InterfaceID, t plan.Text) {
 
 // managed finds where each device is managed.
 func (r *resolver) managed() {
+	links := r.spec.Links()
 	for n := range r.spec.Devices {
 		d := &r.spec.Devices[n]
 		written := &r.doc.Devices[n]
@@ -104,7 +105,11 @@ func (r *resolver) managed() {
 		best := 0
 		for _, id := range r.spec.InterfacesOf(DeviceID(n)) {
 			i := &r.spec.Interfaces[id]
-			if rank := i.Kind.Rank(); rank > best && (i.hasFamily(prefix.IPv4) || i.hasFamily(prefix.IPv6)) {
+			rank := 2 * i.Kind.Rank()
+			if i.Segment != None && links[i.Segment] {
+				rank-- // nobody may have routes to it
+			}
+			if rank > best && (i.hasFamily(prefix.IPv4) || i.hasFamily(prefix.IPv6)) {
 				best, d.Manage = rank, id
 			}
 		}

@@ -218,7 +218,11 @@ func (r *resolver) groups() {
 func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
 	if t.Value == "everyone" {
 		var all []Party
+		links := r.spec.Links()
 		for id := range r.spec.Segments {
+			if r.spec.Wants != nil && !r.spec.Wants.Links && links[id] {
+				continue // nobody is to reach it
+			}
 			all = append(all, Party{SegmentID(id), None, netip.Addr{}})
 		}
 		return all, true

@@ -1,6 +1,9 @@
 package model
 
 import (
+	"slices"
+	"strconv"
+
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
 	"ropeswing/core/source"
@@ -15,11 +18,35 @@ type Wants struct {
 	Pairs     []Pair
 	World     []SegmentID // which see the world
 	Carriers  []DeviceID  // the preferred first
-	Floating  bool
+	Protect   Protection
+	Stretch   int  // how many times the cost of the cheapest path one may cost to save routes, from 1
+	Links     bool // the addresses of links between routers are wanted too
 	Summarise bool
 	LeaveOut  []DeviceID
 	Place     source.Place
 }
+
+// Protection is what single failures derived routes are to outlast.
+type Protection uint8
+
+const (
+	ProtectNone    Protection = iota // none: there are no floating routes
+	ProtectOwn                       // of what a device itself sees fail: nothing is watched
+	ProtectLinks                     // of any one cable or segment
+	ProtectDevices                   // of any one device too
+)
+
+// Protections are the words of the plan for them, in their order.
+var Protections = []string{"none", "own", "links", "devices"}
+
+func (p Protection) String() string { return Protections[p] }
+
+// DefaultStretch is how much longer a path may be than the cheapest where the plan
+// does not say.
+const DefaultStretch = 2
+
+// mostStretch is the most the plan may say.
+const mostStretch = 100
 
 // Pair is two ends that are to reach each other. Each is a segment or a device.
 type Pair struct {
@@ -39,7 +66,21 @@ func (r *resolver) wants() {
 	if !d.Place.Known() {
 		return
 	}
-	w := &Wants{Floating: d.Floating.Or(true), Summarise: d.Summarise.Or(true), Place: d.Place}
+	w := &Wants{Protect: ProtectLinks, Stretch: DefaultStretch, Links: d.Links.Or(false), Summarise: d.Summarise.Or(true), Place: d.Place}
+	if t := d.Protect; t.Written() {
+		if i := slices.Index(Protections, t.Value); i >= 0 {
+			w.Protect = Protection(i)
+		} else {
+			r.report(finding.New(finding.BadValue, t.Place, "what derived routes protect from is none, own, links or devices, not %s", t.Value))
+		}
+	}
+	if t := d.Stretch; t.Written() {
+		if n, err := strconv.Atoi(t.Value); err == nil && n >= 1 && n <= mostStretch {
+			w.Stretch = n
+		} else {
+			r.report(finding.New(finding.BadValue, t.Place, "how many times the cost of the cheapest path one may cost is a whole number from 1 to %d, not %s", mostStretch, t.Value))
+		}
+	}
 	w.All = len(d.Reach) == 0
 	for _, t := range d.Reach {
 		if t.Value == "all" {

@@ -100,7 +100,9 @@ type Wants struct {
 	Reach     []Text       // 'all', or sentences such as 'quay-staff to tern-watch'
 	World     []Text       // 'all', 'none', or segments
 	Carriers  []Text       // devices of the world, the preferred first
-	Floating  Switch
+	Protect   Text         // 'none', 'own', 'links' or 'devices'
+	Stretch   Text         // a whole number
+	Links     Switch
 	Summarise Switch
 	LeaveOut  []Text // devices that keep to what is written
 }

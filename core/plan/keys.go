@@ -128,7 +128,7 @@ func topKeys() []key[Document] {
 				})
 			})
 		}},
-		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `over SERVICE` (`icmp` unless said), `without NAME` (with that out of order), `without any one cable` or `without any one device` (with each of them out of order in turn, but those whose only job is a host, and the two themselves) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device (where it is managed), DEVICE:INTERFACE, an address, a group, or `everyone`. `must: []` says that nothing is required.", func(r *reader, d *Document, n *yaml.Node, what string) {
+		{"must", "a list of sentences", "What must hold, proven by `check`: `A reaches B` or `A does not reach B`, and behind it, as often as wanted, `over SERVICE` (`icmp` unless said), `without NAME` (with that out of order), `without any one cable` or `without any one device` (with each of them out of order in turn, but those whose only job is a host, and the two themselves) and `through DEVICE` (there and back). A and B are a segment (all of its hosts; its routers where it has none), a device (where it is managed), DEVICE:INTERFACE, an address, a group, or `everyone`: every segment, but links between routers where routes are derived and `wants` does not want links. `must: []` says that nothing is required.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			d.Must, d.MustSaid = r.words(n, what), Switch{true, r.place(n)}
 		}},
 		{"accept", "a list of maps", "Findings that the team lives with: `check` counts them apart, and they fail nothing.", (*reader).accepts},
@@ -155,7 +155,9 @@ var wantKeys = []key[Wants]{
 	{"reach", "`all`, or a list of `A to B`; `all` unless set", "Between which segments or devices routes are wanted, there and back. `all`: between all.", texts(func(w *Wants) *[]Text { return &w.Reach })},
 	{"world", "`all`, `none`, or segments; `all` unless set", "Which segments see the world: on their way a default route leads to the carriers.", texts(func(w *Wants) *[]Text { return &w.World })},
 	{"carriers", "a device of the world, or a list; the plan's order unless set", "The carriers, the preferred first.", texts(func(w *Wants) *[]Text { return &w.Carriers })},
-	{"floating", "true or false; true unless set", "Whether to derive floating routes, and the watches they need, wherever they are proven to help.", truth(func(w *Wants) *Switch { return &w.Floating })},
+	{"protect", "`none`, `own`, `links` or `devices`; `links` unless set", "What single failures floating routes are to outlast, as far as a wire is left: `own`, what a device itself sees fail, so that nothing need be watched; `links`, any one cable or segment; `devices`, any one device too.", text(func(w *Wants) *Text { return &w.Protect })},
+	{"stretch", "a whole number from 1 to 100; 2 unless set", "How many times the cost of the cheapest path one may cost, where that saves routes. With 1, short paths come before few routes.", text(func(w *Wants) *Text { return &w.Stretch })},
+	{"links", "true or false; false unless set", "Whether the addresses of links between routers are to be reached too. Without it only those are that `must`, `reach`, a watch or `manage` names.", truth(func(w *Wants) *Switch { return &w.Links })},
 	{"summarise", "true or false; true unless set", "Whether one route may lead to several subnets.", truth(func(w *Wants) *Switch { return &w.Summarise })},
 	{"leave-out", "a device, or a list", "Devices that keep to the routes written for them.", texts(func(w *Wants) *[]Text { return &w.LeaveOut })},
 }
@@ -196,7 +198,7 @@ var deviceKeys = []key[Device]{
 	{"gateway", "a device, an address or a place; or a list; or `none`", "The gateway of a device that does not forward. Unless set: its segment's. `none`: it has none; `no-ipv4` or `no-ipv6` in the list: none in that family.", texts(func(d *Device) *[]Text { return &d.Gateway })},
 	{"loopback", "`true`, an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128. `true`: they are given out of the block.", (*reader).loopback},
 	{"from", "a block, or a list", "The block to take the loopback from. Unless set: the only block there is.", texts(func(d *Device) *[]Text { return &d.From })},
-	{"manage", "an interface of the device", "Where the device is managed. Unless set: its loopback, else its VLAN interface, else its first interface with an address.", text(func(d *Device) *Text { return &d.Manage })},
+	{"manage", "an interface of the device", "Where the device is managed. Unless set: its loopback, else its VLAN interface, else its first interface with an address, on a link between routers only where it has no other.", text(func(d *Device) *Text { return &d.Manage })},
 	{"answers", "`ping`, `ssh`, `https`, `snmp`, `netconf`; a list; `[ping, ssh]` unless set", "The services the device answers at its management address.", choices(func(d *Device) *[]Text { return &d.Answers }, Services...)},
 	{"tables", "name: routes", "Static routes of further routing tables, by the table's name: those that interfaces with `table` are in.", (*reader).tables},
 	{"forwards", "true or false", "Whether the device forwards packets that are not for itself.", truth(func(d *Device) *Switch { return &d.Forwards })},

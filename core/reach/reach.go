@@ -97,6 +97,59 @@ func Ends(spec *model.Spec) []*End {
 	return all
 }
 
+// Loopbacks lists the loopback of every device that forwards by its first address of each
+// family.
+func Loopbacks(spec *model.Spec) []*End {
+	var all []*End
+	for d := range spec.Devices {
+		if !spec.Devices[d].Forwards || spec.Devices[d].Kind == model.World {
+			continue
+		}
+		have := map[prefix.Family]bool{}
+		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
+			i := &spec.Interfaces[id]
+			if i.Kind != model.Loopback || i.Table != "" {
+				continue
+			}
+			for _, a := range i.Addresses {
+				if family := prefix.FamilyOf(a.Addr()); !have[family] && !a.Addr().IsLinkLocalUnicast() {
+					have[family] = true
+					all = append(all, &End{model.None, model.DeviceID(d), id, a.Addr()})
+				}
+			}
+		}
+	}
+	return all
+}
+
+// Places counts what some ends stand for, each once, whatever its families: LANs, which are
+// the segments that are no links between routers, these links, and devices by an address.
+func Places(spec *model.Spec, ends []*End) (lans, links, devices int) {
+	isLink := spec.Links()
+	seen := map[lan]bool{}
+	for _, e := range ends {
+		if seen[e.lan()] {
+			continue
+		}
+		seen[e.lan()] = true
+		switch {
+		case e.Segment == model.None:
+			devices++
+		case isLink[e.Segment]:
+			links++
+		default:
+			lans++
+		}
+	}
+	return lans, links, devices
+}
+
+// WithoutLinks is those of some ends that do not stand for a link between routers.
+func WithoutLinks(spec *model.Spec, ends []*End) []*End {
+	isLink := spec.Links()
+	return slices.DeleteFunc(slices.Clone(ends), func(e *End) bool { return e.Segment != model.None && isLink[e.Segment] })
+}
+
 // Unaddressed are the segments for which nobody stands: nobody on them has an address.
 func Unaddressed(spec *model.Spec) []string {
 	stands := map[model.SegmentID]bool{}

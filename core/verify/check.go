@@ -39,7 +39,7 @@ type checker struct {
 	inBoth   map[int]bool                     // findings that are said to be of IPv6 too
 	reached  *reach.Matrix                    // among all segments, once it is asked for
 	subnetOf map[netip.Prefix]model.SegmentID // once it is asked for
-	links    []int                            // by segment: how many devices it joins, -1 where not all forward
+	links    []bool                           // by segment: it is a link between routers
 }
 
 // everyone is who reaches whom among the segments.

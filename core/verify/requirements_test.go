@@ -10,7 +10,7 @@ import (
 )
 
 const ringWithHosts = `
-wants: {}
+wants: {links: true}
 segments: {la: {prefix: 10.1.0.0/24}, lb: {prefix: 10.2.0.0/24}, lc: {prefix: 10.3.0.0/24}, ab: {prefix: 10.0.0.0/31}, bc: {prefix: 10.0.0.2/31}, ca: {prefix: 10.0.0.4/31}}
 devices:
   a: {is: router, interfaces: {l: {segment: la, address: 1}, b: {segment: ab, address: first}, c: {segment: ca, address: first}}}

@@ -40,8 +40,9 @@ type wantedEnds struct {
 func (c *checker) wantedEnds() *wantedEnds {
 	m := c.everyone()
 	w := &wantedEnds{ends: m.Ends, matrix: m, working: m.Working(), some: make([]bool, len(m.Ends))}
+	wanted := c.spec.Wanted()
 	for i, e := range m.Ends {
-		w.some[i] = c.spec.Devices[e.Device].Kind != model.World && (c.spec.Wants.All || slices.ContainsFunc(c.spec.Wants.Pairs, func(p model.Pair) bool {
+		w.some[i] = (e.Segment == model.None || wanted[e.Segment]) && c.spec.Devices[e.Device].Kind != model.World && (c.spec.Wants.All || slices.ContainsFunc(c.spec.Wants.Pairs, func(p model.Pair) bool {
 			return standsFor(p.From, e) || standsFor(p.To, e)
 		}))
 	}
@@ -353,17 +354,7 @@ func (c *checker) segmentWith(p netip.Prefix) model.SegmentID {
 // isLink tells whether a segment only joins devices that forward.
 func (c *checker) isLink(s model.SegmentID) bool {
 	if c.links == nil {
-		c.links = make([]int, len(c.spec.Segments))
-		for id := range c.spec.Interfaces {
-			i := &c.spec.Interfaces[id]
-			if i.Segment != model.None && i.Routed() && len(i.Addresses) > 0 {
-				if c.spec.Devices[i.Device].Forwards && c.links[i.Segment] >= 0 {
-					c.links[i.Segment]++
-				} else {
-					c.links[i.Segment] = -1
-				}
-			}
-		}
+		c.links = c.spec.Links()
 	}
-	return s != model.None && c.links[s] > 1
+	return s != model.None && c.links[s]
 }

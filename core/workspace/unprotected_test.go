@@ -15,7 +15,7 @@ import (
 // segment that is one cable is that cable. Check and the list say the same.
 func TestWhatIsUnprotectedIsToldOnce(t *testing.T) {
 	text := `ropeswing: 1
-wants: {floating: false}
+wants: {protect: none}
 segments:
   line-ab: {prefix: [10.0.0.0/31, "2001:db8:0:f1::/127"]}
   line-bc: {prefix: [10.0.0.2/31, "2001:db8:0:f2::/127"]}

@@ -1,6 +1,7 @@
 package workspace_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -10,6 +11,7 @@ import (
 	"ropeswing/core/ask"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
 	"ropeswing/core/revise"
@@ -186,7 +188,13 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 			if strings.HasSuffix(from, "-carrier") {
 				continue // the world begins nothing but what is permitted
 			}
-			for _, x := range ping(t, w, from, to) {
+			source := from
+			for id := range w.Spec.Devices { // nobody wants the addresses of links reached
+				if d := &w.Spec.Devices[id]; d.Name == from && d.Forwards && d.Kind != model.World {
+					source = w.Spec.Label(w.Spec.InterfacesOf(model.DeviceID(id))[slices.IndexFunc(w.Spec.InterfacesOf(model.DeviceID(id)), func(i model.InterfaceID) bool { return w.Spec.Interfaces[i].Kind == model.Loopback })])
+				}
+			}
+			for _, x := range ping(t, w, source, to) {
 				f, _ := x.Failure(w.Network)
 				if from == "tablet" && f.Name == finding.RefusedByPermit {
 					continue // a visitor

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"os/signal"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -27,6 +28,7 @@ type reachOptions struct {
 	devices  bool
 	over     string
 	pending  bool
+	links    bool
 }
 
 func (a *app) reach() *cobra.Command {
@@ -35,10 +37,12 @@ func (a *app) reach() *cobra.Command {
 		Use:     "reach",
 		Short:   "Who reaches whom, segment by segment; and what each failure takes",
 		GroupID: groupProve,
-		Long: "Predict a ping from every segment to every other: from a host of the one to a\n" +
-			"host of the other, or to a router where it has none. With --failures 1 every\n" +
-			"cable is taken out of order in turn, with --devices every device too. --from and\n" +
-			"--to narrow both down, to segments, devices, groups, blocks or addresses.",
+		Long: "Predict a ping from every LAN and loopback to every other: from a host of the one\n" +
+			"to a host of the other, or to a router where it has none. The links between\n" +
+			"routers are asked with --links, or where the plan wants them. With --failures 1\n" +
+			"every cable is taken out of order in turn, with --devices every device too.\n" +
+			"--from and --to narrow both down, to segments, devices, groups, blocks or\n" +
+			"addresses.",
 		Example:           "  ropeswing reach\n  ropeswing reach --from quay-staff --without beam-a\n  ropeswing reach --from cameras --to log-server --failures 1\n  ropeswing reach --lost -4\n  ropeswing reach --failures 1",
 		Args:              noArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
@@ -77,6 +81,7 @@ func (a *app) reach() *cobra.Command {
 	cmd.Flags().StringVar(&o.to, "to", "", "only to `WHO`, the same")
 	cmd.Flags().BoolVar(&o.lost, "lost", false, "list only what does not work, and exit with 1 if anything does not")
 	cmd.Flags().IntVar(&o.failures, "failures", 0, "make every single failure in turn, where `N` is 1, or every pair, where it is 2")
+	cmd.Flags().BoolVar(&o.links, "links", false, "from and to the links between routers too")
 	cmd.Flags().BoolVar(&o.devices, "devices", false, "with --failures: of devices too")
 	a.must(cmd.RegisterFlagCompletionFunc("from", a.completeParties))
 	a.must(cmd.RegisterFlagCompletionFunc("to", a.completeParties))
@@ -93,11 +98,22 @@ type question struct {
 	ends []*reach.End          // all of them
 	of   [2]map[reach.End]bool // those it is asked from, and to; nil is all
 	over model.Service
+
+	linksLeft int // links that are not asked
 }
 
 // find finds who is meant.
 func (q *question) find(w *workspace.Workspace, families prefix.Only) error {
 	all := reach.Ends(w.Spec)
+	everyone := all
+	if !q.links && (w.Spec.Wants == nil || !w.Spec.Wants.Links) {
+		everyone = reach.WithoutLinks(w.Spec, all)
+	}
+	everyone = append(slices.Clip(everyone), reach.Loopbacks(w.Spec)...)
+	if _, links, _ := reach.Places(w.Spec, all); len(everyone) < len(all) && q.from == "" && q.to == "" {
+		_, asked, _ := reach.Places(w.Spec, everyone)
+		q.linksLeft = links - asked
+	}
 	here := map[reach.End]bool{}
 	take := func(ends []*reach.End, into map[reach.End]bool) {
 		for _, e := range ends {
@@ -115,7 +131,12 @@ func (q *question) find(w *workspace.Workspace, families prefix.Only) error {
 	}
 	for i, name := range []string{q.from, q.to} {
 		if name == "" {
-			take(all, nil)
+			take(everyone, nil)
+			continue
+		}
+		if name == "everyone" {
+			q.of[i] = map[reach.End]bool{}
+			take(everyone, q.of[i])
 			continue
 		}
 		ends, err := w.Ends(name, all)
@@ -143,13 +164,16 @@ func (q *question) asks(from, to *reach.End) bool {
 	return (q.of[0] == nil || q.of[0][*from]) && (q.of[1] == nil || q.of[1][*to])
 }
 
+// places counts what is asked of.
+func (q *question) places(w *workspace.Workspace) view.Places {
+	p := view.Places{LinksLeft: q.linksLeft}
+	p.LANs, p.Links, p.Devices = reach.Places(w.Spec, q.ends)
+	return p
+}
+
 // everyone asks every pair.
 func (a *app) everyone(w *workspace.Workspace, q question) error {
-	segments := map[string]bool{}
-	for _, e := range q.ends {
-		segments[e.Name(w.Spec)] = true
-	}
-	v := view.NewReach(w.Basis, q.without, len(segments))
+	v := view.NewReach(w.Basis, q.without, q.places(w))
 	v.Between = ask.Words(q.from, q.to)
 	if q.from == "" || q.to == "" {
 		v.NotAsked = append(v.NotAsked, reach.Unaddressed(w.Spec)...)
@@ -200,7 +224,7 @@ func (a *app) sweep(w *workspace.Workspace, q question) error {
 	if q.from != "" || q.to != "" {
 		asked.Of = q.asks
 	}
-	v := &view.Sweep{Basis: w.Basis, Together: q.failures, Between: ask.Words(q.from, q.to), Losses: []view.SweepLoss{}}
+	v := &view.Sweep{Places: q.places(w), Basis: w.Basis, Together: q.failures, Between: ask.Words(q.from, q.to), Losses: []view.SweepLoss{}}
 	v.Stopped = reach.Sweep(ctx, w.Network, asked, together, func(l reach.Loss) {
 		v.Add(w.Network, l)
 		a.progress(v.Failures, len(together))

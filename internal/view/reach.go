@@ -16,17 +16,50 @@ import (
 
 // Reach is who reaches whom, in JSON.
 type Reach struct {
-	Basis   string     `json:"basis"`   // what the answer stands on
-	Without []string   `json:"without"` // what was taken to be out of order
-	Asked   int        `json:"asked"`   // how many ways between segments, each family for itself
-	Work    int        `json:"work"`
-	Ways    []ReachWay `json:"ways"` // those listed
+	Basis   string   `json:"basis"`   // what the answer stands on
+	Without []string `json:"without"` // what was taken to be out of order
+	Asked   int      `json:"asked"`   // how many ways between segments, each family for itself
+	Work    int      `json:"work"`
+	Places
+	Ways []ReachWay `json:"ways"` // those listed
 
 	NotAsked []string `json:"not_asked"`         // segments on which nobody has an address
 	Between  string   `json:"between,omitempty"` // whom it was asked of, where not of all: 'from A to B'
 
-	ends  int
-	hosts bool // ends are hosts, not segments
+	hosts int // ends are so many hosts, not segments
+}
+
+// Places counts between what is asked, in JSON.
+type Places struct {
+	LANs      int `json:"lans"`       // segments that are no links between routers
+	Devices   int `json:"devices"`    // by a loopback, or another address
+	Links     int `json:"links"`      // between routers
+	LinksLeft int `json:"links_left"` // links that were not asked
+}
+
+// words names the places: '13 LANs, 7 loopbacks and 3 links'.
+func (p Places) words() string {
+	var all []string
+	if p.LANs > 0 {
+		all = append(all, Count(p.LANs, "LAN"))
+	}
+	if p.Devices > 0 {
+		all = append(all, Count(p.Devices, "loopback"))
+	}
+	if p.Links > 0 {
+		all = append(all, Count(p.Links, "link"))
+	}
+	if len(all) == 0 {
+		return Count(0, "LAN")
+	}
+	return forward.And(all)
+}
+
+// left says which links were not asked.
+func (p Places) left(w io.Writer, width int) {
+	if p.LinksLeft > 0 {
+		paragraph(w, width, faint.Render(Count(p.LinksLeft, "link")+" between routers not asked: add --links"), "")
+	}
 }
 
 // ReachWay is one segment pinging another, in JSON.
@@ -45,14 +78,14 @@ type ReachWay struct {
 }
 
 // NewReach is an answer with nothing in it yet.
-func NewReach(basis string, without []string, segments int) *Reach {
-	return &Reach{Basis: basis, Without: append([]string{}, without...), Ways: []ReachWay{}, NotAsked: []string{}, ends: segments}
+func NewReach(basis string, without []string, places Places) *Reach {
+	return &Reach{Basis: basis, Without: append([]string{}, without...), Ways: []ReachWay{}, NotAsked: []string{}, Places: places}
 }
 
 // NewPairs is an answer about hosts, with nothing in it yet.
 func NewPairs(basis string, without []string, hosts int) *Reach {
-	v := NewReach(basis, without, hosts)
-	v.hosts = true
+	v := NewReach(basis, without, Places{})
+	v.hosts = hosts
 	return v
 }
 
@@ -65,7 +98,7 @@ func (v *Reach) Add(net *forward.Network, w reach.Pair, list bool) {
 	}
 	if list {
 		x := newReachWay(net, w)
-		if v.hosts {
+		if v.hosts > 0 {
 			x.From, x.To = spec.Devices[w.From.Device].Name, spec.Devices[w.To.Device].Name
 		}
 		v.Ways = append(v.Ways, x)
@@ -154,25 +187,21 @@ func (v *Reach) grouped() Table {
 	return t
 }
 
-func (v *Reach) noun() string {
-	if v.hosts {
-		return "host"
-	}
-	return "segment"
-}
-
 // Text writes how much works, and what does not, ways alike in one row.
 func (v *Reach) Text(w io.Writer, width int) {
 	between := v.Between
 	if between == "" {
-		between = "between " + Count(v.ends, v.noun())
+		between = "between " + v.Places.words()
+		if v.hosts > 0 {
+			between = "between " + Count(v.hosts, "host")
+		}
 	}
-	text, style := fmt.Sprintf("%d of %s %s work", v.Work, Count(v.Asked, "way"), between), bad
+	text, style := fmt.Sprintf("%d of %s %s work", v.Work, Count(v.Asked, "path"), between), bad
 	switch {
 	case v.Work == v.Asked && v.Asked == 1:
-		style, text = good, "the one way "+between+" works"
+		style, text = good, "the one path "+between+" works"
 	case v.Work == v.Asked:
-		style, text = good, fmt.Sprintf("all %s %s work", Count(v.Asked, "way"), between)
+		style, text = good, fmt.Sprintf("all %s %s work", Count(v.Asked, "path"), between)
 	}
 	if len(v.Without) > 0 {
 		text += " without " + strings.Join(v.Without, ", ")
@@ -185,10 +214,12 @@ func (v *Reach) Text(w io.Writer, width int) {
 	if len(v.NotAsked) > 0 {
 		paragraph(w, width, faint.Render("not asked, since nobody on them has an address: ")+Clean(strings.Join(v.NotAsked, ", ")), "  ")
 	}
+	v.left(w, width)
 }
 
 // Sweep is what each failure takes away, in JSON.
 type Sweep struct {
+	Places
 	Basis    string      `json:"basis"`
 	Together int         `json:"together"`          // how many fail at a time
 	Failures int         `json:"failures"`          // how many were tried
@@ -266,7 +297,7 @@ func (v *Sweep) Sort() {
 // Table is the losses.
 func (v *Sweep) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "without", Title: "without"}, {Key: "lost", Title: "ways lost", Right: true}, {Key: "cannot", Title: "no wire left", Right: true}, {Key: "does_not", Title: "no route", Right: true}, {Key: "loops", Title: "loops", Right: true}, {Key: "rerouted", Title: "go round", Right: true},
+		{Key: "without", Title: "without"}, {Key: "lost", Title: "paths lost", Right: true}, {Key: "cannot", Title: "no wire left", Right: true}, {Key: "does_not", Title: "no route", Right: true}, {Key: "loops", Title: "loops", Right: true}, {Key: "rerouted", Title: "rerouted", Right: true},
 		{Key: "first", Title: "such as", Below: true},
 	}}
 	for _, l := range v.Losses {
@@ -308,6 +339,8 @@ func (v *Sweep) Text(w io.Writer, width int, next string) {
 	}
 	if v.Between != "" {
 		text += ", " + v.Between
+	} else {
+		text += ", between " + v.words()
 	}
 	if v.Stopped {
 		text += "; stopped before all were tried"
@@ -324,6 +357,7 @@ func (v *Sweep) Text(w io.Writer, width int, next string) {
 			fmt.Fprintln(w, "next: "+next)
 		}
 	}
+	v.left(w, width)
 }
 
 // mostLosses is how many failures are shown on a terminal, the worst.

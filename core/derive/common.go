@@ -1,0 +1,228 @@
+package derive
+
+import (
+	"cmp"
+	"slices"
+
+	"ropeswing/core/model"
+)
+
+// centre is the router that everything goes to that a device has no longer route for: the
+// one by which the preferred carrier is reached, else the one that is nearest to
+// all. There is one in each part of the network.
+func (a *answer) centres() []owner {
+	var all []owner
+	done := make([]bool, len(a.g.leaving))
+	if a.world != none {
+		for _, o := range a.classes[a.world].owners {
+			for _, s := range a.g.coming[o.device] {
+				if d := a.g.steps[s].from; a.g.derives(a.wanted, d) && !done[d] {
+					all = append(all, owner{d, model.None})
+					a.markPart(d, done)
+				}
+			}
+		}
+	}
+	for d := range a.g.leaving {
+		if at := model.DeviceID(d); !done[d] && a.g.derives(a.wanted, at) {
+			all = append(all, owner{a.nearest(a.markPart(at, done)), model.None})
+		}
+	}
+	return all
+}
+
+// markPart marks all that hang together with a device, and lists them.
+func (a *answer) markPart(d model.DeviceID, done []bool) []model.DeviceID {
+	part := []model.DeviceID{d}
+	done[d] = true
+	for i := 0; i < len(part); i++ {
+		for _, s := range a.g.leaving[part[i]] {
+			if to := a.g.to[s]; !done[to] && a.g.derives(a.wanted, to) {
+				done[to] = true
+				part = append(part, to)
+			}
+		}
+	}
+	return part
+}
+
+// nearest is the device from which the paths to all others of its part cost least together.
+func (a *answer) nearest(part []model.DeviceID) model.DeviceID {
+	in := make([]bool, len(a.g.leaving))
+	for _, d := range part {
+		in[d] = true
+	}
+	best, least := part[0], int64(-1)
+	cost := make([]int32, len(in))
+	for _, from := range part {
+		var sum int64
+		for i := range cost {
+			cost[i] = unreached
+		}
+		cost[from] = 0
+		q := &queue{{0, 0, from}}
+		for q.Len() > 0 {
+			at := q.pop()
+			if at.cost > cost[at.device] {
+				continue
+			}
+			sum += int64(at.cost)
+			for _, s := range a.g.leaving[at.device] {
+				if to := a.g.to[s]; in[to] && at.cost+a.g.steps[s].cost < cost[to] {
+					cost[to] = at.cost + a.g.steps[s].cost
+					q.push(waiting{cost[to], 0, to})
+				}
+			}
+		}
+		if least < 0 || sum < least || sum == least && from < best {
+			best, least = from, sum
+		}
+	}
+	return best
+}
+
+// byFork gives every device its steps to a class: the cheapest path while that is whole, and
+// another when it is not.
+func (a *answer) byFork(c *class) {
+	n := len(a.g.leaving)
+	c.options, c.ends = make([][]option, n), make([]bool, n)
+	k := a.newFork(c)
+	spare := make([]stepID, n)
+	for d := range spare {
+		spare[d] = none
+	}
+	main := make([]stepID, n) // by device: the first step
+	for d := range main {
+		main[d] = c.first[d]
+	}
+	paired := make([]bool, len(k.order)) // by block: main and spare steps protect each other
+	short := make([]bool, len(k.order))  // by block: else the path down the order is short enough
+	for b := range k.order {
+		if paired[b] = k.spares(int32(b), spare); paired[b] {
+			continue
+		}
+		short[b] = true
+		for _, v := range k.order[b] {
+			rest := c.cost[v]
+			if r := k.root[b]; r != k.sink {
+				rest -= c.cost[r]
+			}
+			if c.first[v] != none && int64(k.down[v]) > int64(a.wanted.Stretch)*int64(rest) {
+				short[b] = false
+			}
+		}
+		if short[b] {
+			for _, v := range k.order[b] {
+				if s := k.lower[v]; s >= 0 {
+					main[v] = s
+				}
+			}
+		}
+	}
+	mainWatch := a.watchesAlong(k, func(v int32) stepID { return main[v] })
+	lowerWatch := a.watchesAlong(k, func(v int32) stepID { return k.lower[v] })
+	far := make([]int, n) // the farthest first: the others lie on their paths
+	for d := range far {
+		far[d] = d
+	}
+	slices.SortStableFunc(far, func(x, y int) int { return cmp.Compare(c.cost[y], c.cost[x]) })
+	for _, d := range far {
+		at := model.DeviceID(d)
+		if x, ok := c.forced[at]; ok {
+			c.options[d] = a.written(c, at, x)
+			continue
+		}
+		if !a.g.derives(a.wanted, at) || main[d] == none && !c.isOwner(at) {
+			continue
+		}
+		var all []option
+		add := func(s stepID, w *watch) {
+			if s < 0 {
+				return
+			}
+			for _, o := range all {
+				if o.step == s && o.watch.same(w) {
+					return
+				}
+			}
+			all = append(all, option{s, w})
+		}
+		b := k.block[d]
+		switch {
+		case a.wanted.Protect == model.ProtectNone || b == none || !c.protected:
+			add(main[d], nil)
+		case paired[b]:
+			add(main[d], mainWatch(int32(d)))
+			add(spare[d], nil)
+		default:
+			if !short[b] {
+				add(main[d], mainWatch(int32(d)))
+			}
+			add(k.lower[d], lowerWatch(int32(d)))
+			add(k.higher[d], nil)
+		}
+		c.options[d] = all
+	}
+	c.fork = k
+}
+
+// watchesAlong makes watches along the steps that everybody takes, each up to the root of the
+// device's block. Devices on one path share a trail.
+func (a *answer) watchesAlong(k *fork, step func(int32) stepID) func(int32) *watch {
+	type place struct {
+		on *trail
+		at int
+	}
+	known := map[int32]place{}
+	return func(v int32) *watch {
+		p, ok := known[v]
+		if !ok {
+			var steps []stepID
+			b := k.block[v]
+			for at := v; k.block[at] == b && at != k.root[b] && len(steps) <= len(k.lower); {
+				s := step(at)
+				if s < 0 {
+					break
+				}
+				steps = append(steps, s)
+				at = int32(a.g.to[s])
+			}
+			if len(steps) == 0 || len(steps) > len(k.lower) {
+				return nil
+			}
+			p = place{a.newTrail(steps), 0}
+			for i, s := range steps {
+				if from := int32(a.g.steps[s].from); known[from].on == nil {
+					known[from] = place{p.on, i}
+				}
+			}
+		}
+		return a.watchOn(p.on, p.at, len(p.on.steps))
+	}
+}
+
+// written is the options that a device's written routes give it.
+func (a *answer) written(c *class, d model.DeviceID, x forced) []option {
+	var all []option
+	for i, s := range x.steps {
+		o := option{step: s}
+		if i == 0 && x.watch.IsValid() {
+			at := d
+			var steps []stepID
+			for range len(c.first) {
+				next := c.first[at]
+				if next == none {
+					break
+				}
+				steps = append(steps, next)
+				if a.g.steps[next].via == x.watch {
+					o.watch = a.watchOn(a.newTrail(steps), 0, len(steps))
+					break
+				}
+				at = a.g.to[next]
+			}
+		}
+		all = append(all, o)
+	}
+	return all
+}
