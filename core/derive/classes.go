@@ -23,24 +23,27 @@ type class struct {
 	forced  map[model.DeviceID]forced // devices whose written routes decide, and are other than would be derived
 	writes  map[model.DeviceID]forced // all whose written routes decide
 
-	link      bool // of a link between routers, or to the world
-	wanted    bool // somebody is to reach it
-	protected bool // and failures are not to take it
-	proven    bool // in every failure what can arrive does
-	covered   bool // all of it lies in what common routes are for
-	demanded  bool // watches need it, along paths of their own
+	link      bool  // of a link between routers, or to the world
+	wanted    bool  // somebody is to reach it
+	protected bool  // and failures are not to take it
+	variation int32 // which paths are tried: 0, the first
+	proven    bool  // in every failure what can arrive does
+	covered   bool  // all of it lies in what common routes are for
+	demanded  bool  // watches need it, along paths of their own
 
 	// The cheapest path to an owner, by device.
 	cost  []int32
 	first []stepID
 
-	options [][]option              // by device: the preferred first; nil where nobody has any
-	ends    []bool                  // by device: nothing follows its options
-	behind  classID                 // whose options follow; none where none do
-	outside bool                    // of a link: it lies in no block
-	either  map[model.DeviceID]bool // whether anything follows its options makes no odds
-	loose   []model.DeviceID        // of a link: those on it that may send what they cannot deliver the common way
-	home    classID                 // of a link: the class it goes with where nothing is asked of it; none, nobody's
+	options [][]option                                   // by device: the preferred first; nil where nobody has any
+	ends    []bool                                       // by device: nothing follows its options
+	behind  classID                                      // whose options follow; none where none do
+	outside bool                                         // of a link: it lies in no block
+	base    classID                                      // of a link that watches need: the link, of which this may be an end
+	wants   map[model.DeviceID]map[model.DeviceID]stepID // of a link: by its end, then by device, the steps that watches need
+	either  map[model.DeviceID]bool                      // whether anything follows its options makes no odds
+	loose   []model.DeviceID                             // of a link: those on it that may send what they cannot deliver the common way
+	home    classID                                      // of a link: the class it goes with where nothing is asked of it; none, nobody's
 	gaveUp  map[model.DeviceID]bool
 
 	failures []failureID      // those that matter, once they are known

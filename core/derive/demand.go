@@ -1,67 +1,146 @@
 package derive
 
 import (
+	"cmp"
+	"maps"
+	"net/netip"
 	"slices"
 
 	"ropeswing/core/model"
 )
 
-// demandRoutes gives the routes that watches need to the links at their two ends, and takes
-// away watches for which there is no room: on a link that is reached another way
-// already.
+// demandRoutes gives the routes that watches need to the links at their two ends. Where there is
+// no room for those of a class, on a link that is reached another way already, other paths are
+// tried for the class, and at last those watches are taken away.
 func (a *answer) demandRoutes(w *toWork) {
 	done := served{near: map[stepID][][]stepID{}, far: map[stepID][][]stepID{}}
-	for _, x := range a.watching() {
-		c, d := &a.classes[x.class], x.device
-		for i := 0; i < len(c.options[d]); i++ {
-			_, written := c.forced[d] // that stands, whatever becomes of it
-			if o := c.options[d][i]; o.watch != nil && !a.demand(d, o.watch, done) && !written {
-				a.without(c, d, i, w)
-				i = -1 // begin again: they are others
+	for _, id := range a.inOrder() {
+		c := &a.classes[id]
+		if a.fits(c, done) || c.behind != none && len(c.forced) == a.worldly(c) && a.vary(c, done, w) {
+			a.commit(c, done)
+			continue
+		}
+		for d := range c.options {
+			at := model.DeviceID(d)
+			for i := 0; i < len(c.options[d]); i++ {
+				_, written := c.forced[at] // that stands, whatever becomes of it
+				if o := c.options[d][i]; a.asks(c, at, o) && !a.demand(o.watch, done) && !written {
+					a.without(c, at, i, w)
+					i = -1 // begin again: they are others
+				}
 			}
 		}
 	}
 }
 
-// watcher is a device that watches something for a class.
-type watcher struct {
-	class   classID
-	device  model.DeviceID
-	leaning bool // the class leans on the common routes
-	length  int  // of its longest watched path
+// asks tells whether an option has a watch that is needed.
+func (a *answer) asks(c *class, d model.DeviceID, o option) bool {
+	return o.watch != nil && (a.wanted.All || a.need[d][c.id])
 }
 
-// watching lists who watches anything for a class: for those that others lean on first, and the
+// worldly is how many devices that are left out a class has written routes of.
+func (a *answer) worldly(c *class) int {
+	n := 0
+	for d := range c.forced {
+		if a.wanted.leftOut[d] {
+			n++
+		}
+	}
+	return n
+}
+
+// inOrder lists the classes that watch anything: those that others lean on first, and those with the
 // longest paths first, since they serve the shorter.
-func (a *answer) watching() []watcher {
-	var all []watcher
+func (a *answer) inOrder() []classID {
+	longest := make([]int, len(a.classes))
+	var all []classID
 	for id := range a.classes {
 		c := &a.classes[id]
 		if c.link {
 			continue
 		}
 		for d, options := range c.options {
-			x := watcher{classID(id), model.DeviceID(d), c.behind != none, 0}
 			for _, o := range options {
-				if o.watch != nil && (a.need[d][id] || a.wanted.All) {
-					x.length = max(x.length, int(o.watch.to-o.watch.from))
+				if a.asks(c, model.DeviceID(d), o) {
+					longest[id] = max(longest[id], int(o.watch.to-o.watch.from))
 				}
 			}
-			if x.length > 0 {
-				all = append(all, x)
+		}
+		if longest[id] > 0 {
+			all = append(all, classID(id))
+		}
+	}
+	leaning := func(id classID) int {
+		if a.classes[id].behind != none {
+			return 1
+		}
+		return 0
+	}
+	slices.SortStableFunc(all, func(x, y classID) int {
+		return cmp.Or(leaning(x)-leaning(y), longest[y]-longest[x])
+	})
+	return all
+}
+
+// fits tells whether there is room for all that the watches of a class need.
+func (a *answer) fits(c *class, done served) bool {
+	type place struct {
+		device model.DeviceID
+		link   classID
+		end    model.DeviceID
+	}
+	own := map[place]stepID{}
+	for d, options := range c.options {
+		for _, o := range options {
+			if !a.asks(c, model.DeviceID(d), o) {
+				continue
+			}
+			all := a.demands(o.watch, done)
+			if !a.demandable(all) {
+				return false
+			}
+			for _, x := range all {
+				p := place{x.device, x.link, x.end}
+				if s, ok := own[p]; ok && s != x.step {
+					return false
+				}
+				own[p] = x.step
 			}
 		}
 	}
-	slices.SortStableFunc(all, func(x, y watcher) int {
-		if x.leaning != y.leaning {
-			if x.leaning {
-				return 1
+	return true
+}
+
+// commit gives all watches of a class what they need.
+func (a *answer) commit(c *class, done served) {
+	var all []*watch
+	for d, options := range c.options {
+		for _, o := range options {
+			if a.asks(c, model.DeviceID(d), o) {
+				all = append(all, o.watch)
 			}
-			return -1
 		}
-		return y.length - x.length
-	})
-	return all
+	}
+	slices.SortStableFunc(all, func(x, y *watch) int { return int(y.to - y.from - x.to + x.from) })
+	for _, x := range all {
+		a.demand(x, done)
+	}
+}
+
+// variations is how many other paths are tried for a class.
+const variations = 12
+
+// vary tries other paths for a class until there is room for what its watches need.
+func (a *answer) vary(c *class, done served, w *toWork) bool {
+	saved := *c
+	for c.variation = 1; c.variation <= variations; c.variation++ {
+		a.choose(c, w)
+		if (c.proven || !saved.proven) && a.fits(c, done) {
+			return true
+		}
+	}
+	*c = saved
+	return false
 }
 
 // served is the paths along which watches have the routes they need: to the link at the near
@@ -97,10 +176,11 @@ func (a *answer) without(c *class, d model.DeviceID, i int, w *toWork) {
 	delete(c.either, d)
 }
 
-// demanded is a device and a step it has to take to a link.
+// demanded is a device and a step it has to take to an end of a link.
 type demanded struct {
 	device model.DeviceID
 	link   classID
+	end    model.DeviceID
 	step   stepID
 }
 
@@ -112,10 +192,10 @@ func (a *answer) demands(w *watch, done served) []demanded {
 	last := len(steps) - 1
 	near, far := done.has(steps)
 	for i := 1; i < last && !far; i++ {
-		all = append(all, demanded{a.g.steps[steps[i]].from, a.linkClass[steps[last]], steps[i]})
+		all = append(all, demanded{a.g.steps[steps[i]].from, a.linkClass[steps[last]], a.g.to[steps[last]], steps[i]})
 	}
 	for i := last; i > 0 && !near; i-- {
-		all = append(all, demanded{a.g.to[steps[i]], a.linkClass[steps[0]], a.g.back[steps[i]]})
+		all = append(all, demanded{a.g.to[steps[i]], a.linkClass[steps[0]], a.g.steps[steps[0]].from, a.g.back[steps[i]]})
 	}
 	return all
 }
@@ -136,7 +216,7 @@ func (a *answer) demandable(demands []demanded) bool {
 		if !a.g.derives(a.wanted, x.device) || l.wanted && l.first[x.device] != x.step {
 			return false
 		}
-		if have := l.step(x.device); have != none && have != x.step {
+		if have, ok := l.wants[x.end][x.device]; ok && have != x.step {
 			return false
 		}
 	}
@@ -144,7 +224,7 @@ func (a *answer) demandable(demands []demanded) bool {
 }
 
 // demand gives a watch what it needs; false where something speaks against it.
-func (a *answer) demand(d model.DeviceID, w *watch, done served) bool {
+func (a *answer) demand(w *watch, done served) bool {
 	demands := a.demands(w, done)
 	if !a.demandable(demands) {
 		return false
@@ -159,14 +239,13 @@ func (a *answer) demand(d model.DeviceID, w *watch, done served) bool {
 		if x.step == none || l.isOwner(x.device) {
 			continue
 		}
-		if l.options == nil {
-			n := len(a.g.leaving)
-			l.options, l.ends = make([][]option, n), make([]bool, n)
+		if l.wants == nil {
+			l.wants = map[model.DeviceID]map[model.DeviceID]stepID{}
 		}
-		if l.options[x.device] == nil {
-			l.options[x.device], l.ends[x.device] = []option{{step: x.step}}, true
+		if l.wants[x.end] == nil {
+			l.wants[x.end] = map[model.DeviceID]stepID{}
 		}
-		l.demanded = true
+		l.wants[x.end][x.device] = x.step
 	}
 	return true
 }
@@ -194,12 +273,13 @@ func (a *answer) loosen() {
 			}
 			ends := c.ends[d]
 			c.ends[d] = false
-			comes := slices.ContainsFunc(a.g.failures, func(f failure) bool {
-				if !f.required || f.fails == d || owner && c.owns(d, &f) || !owner && f.effect[c.step(d)] == whole {
-					return false
+			comes := !a.eachFailure(a.ownSteps(c, d), func(id failureID) bool {
+				f := &a.g.failures[id]
+				if f.fails == d || owner && c.owns(d, f) || !owner && f.effect[c.step(d)] == whole {
+					return true
 				}
-				r := w.under(c, &f).walk(d)
-				return r == circles || r == arrives && !owner
+				r := w.under(c, f).walk(d)
+				return r == stops || r == arrives && owner
 			})
 			if c.ends[d] = ends; !comes {
 				c.loose = append(c.loose, d)
@@ -207,6 +287,69 @@ func (a *answer) loosen() {
 		}
 		c.behind = none
 	}
+}
+
+// ownSteps lists the steps of a device towards a link: its one step, or those over the link itself
+// where it is on it.
+func (a *answer) ownSteps(c *class, d model.DeviceID) []stepID {
+	if !c.isOwner(d) {
+		return []stepID{c.step(d)}
+	}
+	var all []stepID
+	for _, s := range a.g.leaving[d] {
+		if a.linkClass[s] == c.base {
+			all = append(all, s)
+		}
+	}
+	return all
+}
+
+// settleLinks turns what watches need into routes to links. Where the paths to the two ends of a
+// link part somewhere, each end gets routes of its own.
+func (a *answer) settleLinks() {
+	n := len(a.g.leaving)
+	prefixes := map[classID]netip.Prefix{}
+	for _, s := range a.subnets {
+		prefixes[s.class] = s.Prefix
+	}
+	put := func(c *class, wants map[model.DeviceID]stepID) bool {
+		if c.options == nil {
+			c.options, c.ends = make([][]option, n), make([]bool, n)
+		}
+		for d, s := range wants {
+			if have := c.step(d); have != none && have != s {
+				return false
+			}
+			c.options[d], c.ends[d] = []option{{step: s}}, true
+		}
+		return true
+	}
+	for id := range a.plain {
+		l := &a.classes[id]
+		if len(l.wants) == 0 {
+			continue
+		}
+		ends := slices.Sorted(maps.Keys(l.wants))
+		l.demanded, l.base = true, classID(id)
+		if !slices.ContainsFunc(ends, func(d model.DeviceID) bool { return !put(l, l.wants[d]) }) {
+			continue
+		}
+		of := *l
+		l.options, l.ends, l.demanded = nil, nil, false
+		for _, d := range ends {
+			c := class{id: classID(len(a.classes)), owners: of.owners, several: of.several, link: true, forced: of.forced, writes: of.writes, behind: none, home: of.home, outside: of.outside, demanded: true, base: of.base}
+			put(&c, of.wants[d])
+			for _, i := range a.g.spec.InterfacesOf(d) {
+				for _, x := range a.g.spec.Interfaces[i].Addresses {
+					if x.Masked() == prefixes[of.base] {
+						a.subnets = append(a.subnets, subnet{netip.PrefixFrom(x.Addr(), x.Addr().BitLen()), c.id})
+					}
+				}
+			}
+			a.classes = append(a.classes, c)
+		}
+	}
+	slices.SortFunc(a.subnets, func(x, y subnet) int { return comparePrefixes(x.Prefix, y.Prefix) })
 }
 
 // fillDemanded gives links that are wanted and that watches need too the cheapest path from

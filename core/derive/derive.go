@@ -67,7 +67,7 @@ func Routes(net *forward.Network) Result {
 	four.listOpen(&r)
 	if twins {
 		six.lostBy = make([][]lost, len(six.classes))
-		for c := range six.classes {
+		for c := range six.plain {
 			six.lostBy[c] = four.lostBy[like[c]]
 		}
 	}
@@ -121,6 +121,7 @@ type answer struct {
 	lostBy     [][]lost         // by class, once it is known
 	need       [][]bool         // by device and class: it needs a path there
 	commonLost []failureID      // the failures in which not everybody reaches the centre
+	plain      int              // how many classes there are without ends of links
 	deriving   []model.DeviceID // that routes are derived for
 	downs      []failureID      // those that take interfaces in segments of several routers
 }
@@ -161,6 +162,7 @@ func newAnswer(net *forward.Network, family prefix.Family) *answer {
 		c.id = classID(id)
 		c.protected = true
 	}
+	a.plain = len(a.classes)
 	for _, s := range a.subnets {
 		a.byPrefix[s.Prefix] = s.class
 	}
@@ -207,6 +209,7 @@ func (a *answer) derive() {
 	}
 	a.need = a.findNeed()
 	a.demandRoutes(newToWork(a))
+	a.settleLinks()
 	if a.common != none && !a.classes[a.common].proven {
 		for id := range a.classes {
 			a.classes[id].proven = false

@@ -1,6 +1,7 @@
 package derive
 
 import (
+	"hash/fnv"
 	"net/netip"
 	"slices"
 
@@ -25,6 +26,21 @@ type link struct {
 	out, in  model.InterfaceID
 	via      netip.Addr // invalid on a line without addresses
 	cost     int32
+	tie      int64 // of paths that cost the same that with the least sum is taken: that over the fewest devices, then by the ports' names; the same in both directions
+}
+
+// hopTie is what each device counts for a tie: more than the names of all ports on a path.
+const hopTie = 1 << 32
+
+// tieOf is a number that two ports have together.
+func (g *graph) tieOf(a, b model.InterfaceID) int64 {
+	x, y := g.spec.Label(a), g.spec.Label(b)
+	if x > y {
+		x, y = y, x
+	}
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(x + " " + y))
+	return hopTie + int64(h.Sum32()>>12)
 }
 
 // graph is how forwarding devices can hand on packets of one family, and what
@@ -117,7 +133,7 @@ func (g *graph) addSteps(out model.InterfaceID) {
 		if far := state.Peer(out); far != model.None && state.IsUp(far) && g.forwards(far) {
 			via, _ := g.shared(out, far)
 			if via.IsValid() || g.lends(out) && g.lends(far) {
-				g.steps = append(g.steps, link{near.Device, g.spec.Interfaces[far].Device, out, far, via, g.cost(out, far)})
+				g.steps = append(g.steps, link{near.Device, g.spec.Interfaces[far].Device, out, far, via, g.cost(out, far), g.tieOf(out, far)})
 			}
 		}
 		return
@@ -127,7 +143,7 @@ func (g *graph) addSteps(out model.InterfaceID) {
 			continue
 		}
 		if via, ok := g.shared(out, far); ok {
-			g.steps = append(g.steps, link{near.Device, g.spec.Interfaces[far].Device, out, far, via, g.cost(out, far)})
+			g.steps = append(g.steps, link{near.Device, g.spec.Interfaces[far].Device, out, far, via, g.cost(out, far), g.tieOf(out, far)})
 		}
 	}
 }

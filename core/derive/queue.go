@@ -4,16 +4,17 @@ import "ropeswing/core/model"
 
 // waiting is a device to be looked at, the nearest first.
 type waiting struct {
-	cost, hops int32
-	device     model.DeviceID
+	cost   int32
+	tie    int64
+	device model.DeviceID
 }
 
 func (a waiting) before(b waiting) bool {
 	if a.cost != b.cost {
 		return a.cost < b.cost
 	}
-	if a.hops != b.hops {
-		return a.hops < b.hops
+	if a.tie != b.tie {
+		return a.tie < b.tie
 	}
 	return a.device < b.device
 }

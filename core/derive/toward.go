@@ -26,6 +26,9 @@ func (a *answer) toward(c *class, w *toWork) {
 		o := c.owners[0].device
 		first, second = a.turned(k.path(o, false)), a.turned(k.path(o, true))
 	}
+	if c.variation%2 == 1 && second != nil {
+		first, second = second, first
+	}
 	a.layPaths(c, centre, first, second, w)
 	a.shorten(c, w)
 }
@@ -124,13 +127,13 @@ func (a *answer) secondPath(c *class, centre model.DeviceID, first []stepID, w *
 			if a.g.back[s] == none || !c.isOwner(to) && !a.g.derives(a.wanted, to) {
 				continue
 			}
-			cost := at.cost + a.g.steps[s].cost
+			cost := at.cost + a.g.varied(c, s)
 			if w.used[a.g.unit[s]] {
 				cost += shared
 			}
 			if cost < w.cost[to] {
 				w.cost[to], w.came[to] = cost, s
-				q.push(waiting{cost, at.hops + 1, to})
+				q.push(waiting{cost, 0, to})
 			}
 		}
 	}
@@ -290,12 +293,16 @@ func (a *answer) tooLong(c *class, d model.DeviceID, cost int32) bool {
 func (a *answer) layCheapest(c *class, d model.DeviceID, w *toWork) {
 	var steps []stepID
 	at := d
-	for !c.isOwner(at) && c.first[at] != none && len(steps) <= len(c.first) {
+	via := c.first
+	if c.variation > 1 {
+		via = a.g.variedFirst(c)
+	}
+	for !c.isOwner(at) && via[at] != none && len(steps) <= len(c.first) {
 		if o := c.options[at]; len(o) > 0 && w.costs[at] == c.cost[at] {
 			break
 		}
-		steps = append(steps, c.first[at])
-		at = a.g.to[c.first[at]]
+		steps = append(steps, via[at])
+		at = a.g.to[via[at]]
 	}
 	rest := a.pathOf(c, at)
 	whole := slices.Concat(steps, rest)

@@ -11,7 +11,7 @@ import (
 // not.
 func (a *answer) twin(of *answer) ([]classID, bool) {
 	g, h := a.g, of.g
-	if len(a.classes) != len(of.classes) || !slices.EqualFunc(g.steps, h.steps, func(x, y link) bool {
+	if len(a.classes) != of.plain || !slices.EqualFunc(g.steps, h.steps, func(x, y link) bool {
 		return x.from == y.from && x.to == y.to && x.out == y.out && x.in == y.in && x.cost == y.cost && x.via.IsValid() == y.via.IsValid()
 	}) {
 		return nil, false
@@ -28,7 +28,7 @@ func (a *answer) twin(of *answer) ([]classID, bool) {
 		return key
 	}
 	theirs := map[string]classID{}
-	for id := range of.classes {
+	for id := range of.plain {
 		theirs[shape(&of.classes[id])] = classID(id)
 	}
 	like, mine := make([]classID, len(a.classes)), make([]classID, len(a.classes)) // here to there, and back
@@ -49,13 +49,23 @@ func (a *answer) twin(of *answer) ([]classID, bool) {
 	for id := range a.classes {
 		x, y := &a.classes[id], &of.classes[like[id]]
 		x.forced, x.cost, x.first, x.options, x.ends, x.gaveUp = y.forced, y.cost, y.first, y.options, y.ends, y.gaveUp
-		x.demanded, x.behind, x.either, x.loose = y.demanded, y.behind, y.either, y.loose
+		x.behind, x.either, x.wants = y.behind, y.either, y.wants
+		if x.link && !x.wanted {
+			x.options, x.ends = nil, nil // they are made of what watches need
+		}
 		if y.behind != none {
 			x.behind = mine[y.behind]
 		}
 	}
 	g.failures, g.breaking, g.cutting = h.failures, h.breaking, h.cutting
 	a.findHomes()
+	a.settleLinks()
+	for id := range a.plain {
+		if y := &of.classes[like[id]]; y.wanted && y.demanded {
+			a.classes[id].demanded = true
+		}
+	}
+	a.loosen()
 	a.need = a.findNeed()
 	return like, true
 }
