@@ -98,7 +98,9 @@ func (a *answer) byFork(c *class) {
 	paired := make([]bool, len(k.order)) // by block: main and spare steps protect each other
 	short := make([]bool, len(k.order))  // by block: else the path down the order is short enough
 	for b := range k.order {
-		if paired[b] = k.spares(int32(b), spare); paired[b] {
+		// Where a device may fail, it may be the one that has the class: then both paths have to
+		// be watched, and second steps are no path.
+		if paired[b] = a.wanted.Protect != model.ProtectDevices && k.spares(int32(b), spare); paired[b] {
 			continue
 		}
 		short[b] = true
@@ -120,6 +122,7 @@ func (a *answer) byFork(c *class) {
 		}
 	}
 	mainWatch := a.watchesAlong(k, func(v int32) stepID { return main[v] })
+	higherWatch := a.watchesAlong(k, func(v int32) stepID { return k.higher[v] })
 	lowerWatch := a.watchesAlong(k, func(v int32) stepID { return k.lower[v] })
 	far := make([]int, n) // the farthest first: the others lie on their paths
 	for d := range far {
@@ -159,7 +162,11 @@ func (a *answer) byFork(c *class) {
 				add(main[d], mainWatch(int32(d)))
 			}
 			add(k.lower[d], lowerWatch(int32(d)))
-			add(k.higher[d], nil)
+			if a.wanted.Protect == model.ProtectDevices {
+				add(k.higher[d], higherWatch(int32(d)))
+			} else {
+				add(k.higher[d], nil)
+			}
 		}
 		c.options[d] = all
 	}

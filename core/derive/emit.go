@@ -13,10 +13,11 @@ type table struct {
 	*answer
 	device model.DeviceID
 	labels
-	of     []label // by class
-	need   []bool  // by class
-	space  *space
-	routes []model.Static
+	watches map[line]*watch
+	of      []label // by class
+	need    []bool  // by class
+	space   *space
+	routes  []model.Static
 }
 
 // emit turns what every device does into routes, by device.
@@ -108,7 +109,7 @@ func (a *answer) emitIn(s *space) emitted {
 
 // newTable works out what a device does with each class.
 func (a *answer) newTable(d model.DeviceID, s *space) *table {
-	t := &table{answer: a, device: d, labels: newLabels(), need: a.need[d], space: s, of: make([]label, len(a.classes))}
+	t := &table{answer: a, device: d, labels: newLabels(), watches: map[line]*watch{}, need: a.need[d], space: s, of: make([]label, len(a.classes))}
 	if a.common != none {
 		l := t.labelOf(&a.classes[a.common])
 		for id := range a.classes {
@@ -140,6 +141,7 @@ func (t *table) labelOf(c *class) label {
 			l := line{o.step, none}
 			if o.watch != nil {
 				l.watch = o.watch.target()
+				t.watches[l] = o.watch
 			}
 			lines = append(lines, l)
 		}
@@ -257,11 +259,13 @@ func (t *table) mayFail(l label) bool {
 	}
 	lines, _ := t.until(l, drop)
 	last := lines[len(lines)-1]
-	fails := slices.ContainsFunc(t.g.breaking[last.step], func(id failureID) bool {
+	out := func(x line, f *failure) bool {
+		return f.effect[x.step] == seen || x.watch != none && t.isSilent(t.watches[x], f)
+	}
+	fails := last.watch != none || slices.ContainsFunc(t.g.breaking[last.step], func(id failureID) bool {
 		f := &t.g.failures[id]
-		return f.required && f.fails != t.device && f.effect[last.step] == seen && !slices.ContainsFunc(lines[:len(lines)-1], func(x line) bool { return f.effect[x.step] != seen })
+		return f.required && f.fails != t.device && !slices.ContainsFunc(lines, func(x line) bool { return !out(x, f) })
 	})
-	fails = fails || last.watch != none
 	if t.fails[l] = neverFails; fails {
 		t.fails[l] = mayFail
 	}

@@ -17,6 +17,11 @@ func (a *answer) prove() {
 		})
 		if !leaning && a.common != none {
 			a.findCommonLost()
+			if len(a.classes[a.common].gaveUp) > 0 { // the others were proven with what it had
+				for id := range a.classes {
+					a.classes[id].proven = false
+				}
+			}
 		}
 	}
 }
@@ -159,6 +164,19 @@ func (a *answer) findFailuresOf(c *class) []failureID {
 				seen[x.watch.on] = true
 				a.eachFailure(x.watch.on.steps, add)
 			}
+		}
+	}
+	// What breaks the paths that these lead to, whether anything watches them or not.
+	gone := make([]bool, len(a.g.leaving))
+	for d, o := range c.options {
+		for at := model.DeviceID(d); len(o) > 0 && !gone[at] && !c.isOwner(at); {
+			gone[at] = true
+			s := a.decide(c, at, a.nothing)
+			if s == none {
+				break
+			}
+			all = append(all, a.g.cutting[s]...)
+			at = a.g.to[s]
 		}
 	}
 	for _, id := range a.downs { // of interfaces in segments of several routers

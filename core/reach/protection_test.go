@@ -90,3 +90,51 @@ func TestRandomMeshesAreWholeAfterAlmostAnyFailure(t *testing.T) {
 	t.Logf("%d of %d failures take something they need not", lost, failures)
 	assert.LessOrEqual(t, lost*100, failures*5)
 }
+
+// Each level of protection outlasts what it says, and costs no fewer lines than the one before.
+func TestEachLevelOfProtection(t *testing.T) {
+	shapes := []coretest.Shape{coretest.Ring(6), coretest.Grid(3, 3), coretest.DualHub(4), coretest.Hub(3)}
+	for seed := range 4 {
+		shapes = append(shapes, coretest.Chords(rand.New(rand.NewPCG(uint64(seed), 41)), 10, 40))
+	}
+	for _, s := range shapes {
+		before := 0
+		for _, level := range model.Protections {
+			_, net, derived := derive.Resolve(coretest.Spec(t, s.Plan(1, nil, "{protect: "+level+"}")))
+			watches, standing := 0, 0
+			for _, x := range derived.Statics {
+				if x.Watch.IsValid() {
+					watches++
+				}
+				if x.Distance > 1 && !x.Discard {
+					standing++
+				}
+			}
+			ends := append(reach.WithoutLinks(net.Spec, reach.Ends(net.Spec)), reach.Loopbacks(net.Spec)...)
+			failures := reach.Cables(net.Spec)
+			if level == "devices" {
+				failures = append(failures, reach.Devices(net.Spec)...)
+			}
+			lost := 0
+			require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: ends, Over: model.Echo}, reach.Together(failures, 1), func(l reach.Loss) {
+				assert.Zero(t, l.Loops, "%s, %s without %v", s.Name, level, l.Failures)
+				lost += l.Lost - l.Cannot
+			}))
+			what := fmt.Sprintf("%s, protect: %s", s.Name, level)
+			switch level {
+			case "none":
+				assert.Zero(t, watches+standing, what)
+			case "own":
+				assert.Zero(t, watches, what)
+			default:
+				assert.Zero(t, lost, what)
+			}
+			m := reach.All(net, ends)
+			asked, work := m.Count()
+			assert.Equal(t, asked, work, what)
+			t.Logf("%s: %d lines, %d watches, %d lost", what, len(derived.Statics), watches, lost)
+			assert.GreaterOrEqual(t, len(derived.Statics), before, what)
+			before = len(derived.Statics)
+		}
+	}
+}
