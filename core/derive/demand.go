@@ -13,11 +13,18 @@ import (
 // no room for those of a class, on a link that is reached another way already, other paths are
 // tried for the class, and at last those watches are taken away.
 func (a *answer) demandRoutes(w *toWork) {
-	done := served{near: map[stepID][][]stepID{}, far: map[stepID][][]stepID{}}
+	done := newServed()
 	for _, id := range a.inOrder() {
 		c := &a.classes[id]
-		if a.fits(c, done) || c.behind != none && len(c.forced) == a.worldly(c) && a.vary(c, done, w) {
-			a.commit(c, done)
+		all, ok := a.needed(c, done)
+		if !ok && c.behind != none && len(c.forced) == a.worldly(c) {
+			all, ok = a.vary(c, done, w)
+		}
+		if ok {
+			for _, w := range a.watchesOf(c) {
+				done.add(w)
+			}
+			a.give(all)
 			continue
 		}
 		for d := range c.options {
@@ -82,37 +89,36 @@ func (a *answer) inOrder() []classID {
 	return all
 }
 
-// fits tells whether there is room for all that the watches of a class need.
-func (a *answer) fits(c *class, done served) bool {
+// needed lists what the watches of a class need beyond what is served already, and what that
+// serves; false where there is no room for it.
+func (a *answer) needed(c *class, done served) ([]demanded, bool) {
 	type place struct {
 		device model.DeviceID
 		link   classID
 		end    model.DeviceID
 	}
-	own := map[place]stepID{}
-	for d, options := range c.options {
-		for _, o := range options {
-			if !a.asks(c, model.DeviceID(d), o) {
-				continue
-			}
-			all := a.demands(o.watch, done)
-			if !a.demandable(all) {
-				return false
-			}
-			for _, x := range all {
-				p := place{x.device, x.link, x.end}
-				if s, ok := own[p]; ok && s != x.step {
-					return false
-				}
-				own[p] = x.step
-			}
+	own, of := map[place]stepID{}, newServed()
+	var all []demanded
+	for _, w := range a.watchesOf(c) {
+		more := a.demands(w, done, of)
+		if !a.demandable(more) {
+			return nil, false
 		}
+		of.add(w)
+		for _, x := range more {
+			p := place{x.device, x.link, x.end}
+			if s, ok := own[p]; ok && s != x.step {
+				return nil, false
+			}
+			own[p] = x.step
+		}
+		all = append(all, more...)
 	}
-	return true
+	return all, true
 }
 
-// commit gives all watches of a class what they need.
-func (a *answer) commit(c *class, done served) {
+// watchesOf lists the watches of a class that are needed, the longest paths first.
+func (a *answer) watchesOf(c *class) []*watch {
 	var all []*watch
 	for d, options := range c.options {
 		for _, o := range options {
@@ -122,30 +128,45 @@ func (a *answer) commit(c *class, done served) {
 		}
 	}
 	slices.SortStableFunc(all, func(x, y *watch) int { return int(y.to - y.from - x.to + x.from) })
-	for _, x := range all {
-		a.demand(x, done)
-	}
+	return all
 }
 
 // variations is how many other paths are tried for a class.
-const variations = 12
+const variations = 8
 
-// vary tries other paths for a class until there is room for what its watches need.
-func (a *answer) vary(c *class, done served, w *toWork) bool {
+// vary tries other paths for a class until there is room for what its watches need, and lists
+// that.
+func (a *answer) vary(c *class, done served, w *toWork) ([]demanded, bool) {
 	saved := *c
 	for c.variation = 1; c.variation <= variations; c.variation++ {
 		a.choose(c, w)
-		if (c.proven || !saved.proven) && a.fits(c, done) {
-			return true
+		if c.proven || !saved.proven {
+			if all, ok := a.needed(c, done); ok {
+				return all, true
+			}
 		}
 	}
 	*c = saved
-	return false
+	return nil, false
 }
 
 // served is the paths along which watches have the routes they need: to the link at the near
 // end, by the first step, and to that at the far end, by the last.
 type served struct{ near, far map[stepID][][]stepID }
+
+func newServed() served { return served{map[stepID][][]stepID{}, map[stepID][][]stepID{}} }
+
+// add notes that a path is served, unless it is part of one that is.
+func (s served) add(w *watch) {
+	steps := w.steps()
+	near, far := s.has(steps)
+	if !near {
+		s.near[steps[0]] = append(s.near[steps[0]], steps)
+	}
+	if !far {
+		s.far[w.target()] = append(s.far[w.target()], steps)
+	}
+}
 
 // has tells whether a path is the beginning of one that is served, and the end of one.
 func (s served) has(steps []stepID) (near, far bool) {
@@ -161,7 +182,7 @@ func (a *answer) without(c *class, d model.DeviceID, i int, w *toWork) {
 	whole := next[i].watch
 	for n := range len(whole.steps()) {
 		next[i].watch = a.shorter(whole, n)
-		if (n == 0 || next[i].watch != nil && a.demandable(a.demands(next[i].watch, served{}))) && a.try(c, d, next, w) {
+		if (n == 0 || next[i].watch != nil && a.demandable(a.demands(next[i].watch))) && a.try(c, d, next, w) {
 			return
 		}
 	}
@@ -186,11 +207,15 @@ type demanded struct {
 
 // demands lists what a watch needs: from every device on its path but the sender a step on
 // to the link at its far end, and back from it to the link at the near end.
-func (a *answer) demands(w *watch, done served) []demanded {
+func (a *answer) demands(w *watch, done ...served) []demanded {
 	var all []demanded
 	steps := w.steps()
 	last := len(steps) - 1
-	near, far := done.has(steps)
+	near, far := false, false
+	for _, s := range done {
+		n, f := s.has(steps)
+		near, far = near || n, far || f
+	}
 	for i := 1; i < last && !far; i++ {
 		all = append(all, demanded{a.g.steps[steps[i]].from, a.linkClass[steps[last]], a.g.to[steps[last]], steps[i]})
 	}
@@ -229,12 +254,14 @@ func (a *answer) demand(w *watch, done served) bool {
 	if !a.demandable(demands) {
 		return false
 	}
-	steps := w.steps()
-	if near, far := done.has(steps); !near || !far {
-		done.near[steps[0]] = append(done.near[steps[0]], steps)
-		done.far[w.target()] = append(done.far[w.target()], steps)
-	}
-	for _, x := range demands {
+	done.add(w)
+	a.give(demands)
+	return true
+}
+
+// give notes what watches need.
+func (a *answer) give(all []demanded) {
+	for _, x := range all {
 		l := &a.classes[x.link]
 		if x.step == none || l.isOwner(x.device) {
 			continue
@@ -247,7 +274,6 @@ func (a *answer) demand(w *watch, done served) bool {
 		}
 		l.wants[x.end][x.device] = x.step
 	}
-	return true
 }
 
 // loosen finds, of those that have a route to a link that watches need or are on it, who may send

@@ -26,7 +26,7 @@ func (a *answer) emit(r *Result) [][]model.Static {
 	e := a.emitIn(s)
 	// Where a route leads to nothing but what nobody has, it may be better to let that go the
 	// common way.
-	if a.common != none && slices.ContainsFunc(s.onlyFree, func(b bool) bool { return b }) {
+	if a.common != none && e.count() <= mostTriedTwice && slices.ContainsFunc(s.onlyFree, func(b bool) bool { return b }) {
 		other := *s
 		other.nodes = slices.Clone(s.nodes)
 		for n, is := range s.onlyFree {
@@ -43,6 +43,9 @@ func (a *answer) emit(r *Result) [][]model.Static {
 	}
 	return e.tables
 }
+
+// mostTriedTwice is how many routes are worked out a second time to save a few.
+const mostTriedTwice = 50000
 
 // emitted is routes, by device, and how many there would be with one for each subnet.
 type emitted struct {
@@ -89,7 +92,7 @@ func (a *answer) emitIn(s *space) emitted {
 	s.sentKnown = true
 	again := make([]bool, len(e.tables))
 	for n := range s.nodes {
-		if node := &s.nodes[n]; node.class >= 0 && node.free && !s.sent[n].Load() {
+		if node := &s.nodes[n]; node.class >= 0 && node.class != a.common && node.free && !s.sent[n].Load() {
 			for _, o := range a.classes[node.class].owners {
 				again[o.device] = true
 			}

@@ -246,6 +246,24 @@ func (a *answer) costs(c *class, into []int32) {
 	}
 }
 
+// pathCost is what the path from a device to a class costs as things stand; unreached where it
+// does not arrive.
+func (a *answer) pathCost(c *class, d model.DeviceID) int32 {
+	cost := int32(0)
+	for range len(a.g.leaving) {
+		if c.owns(d, a.nothing) {
+			return cost
+		}
+		s := a.decide(c, d, a.nothing)
+		if s == none {
+			break
+		}
+		cost += a.g.steps[s].cost
+		d = a.g.to[s]
+	}
+	return unreached
+}
+
 // pathOf lists the steps from a device to a class as things stand, without a failure.
 func (a *answer) pathOf(c *class, d model.DeviceID) []stepID {
 	var steps []stepID

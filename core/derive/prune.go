@@ -177,15 +177,8 @@ func (a *answer) try(c *class, d model.DeviceID, next []option, w *toWork) bool 
 
 // shortEnough tells whether all paths to a class are as short as the plan wants them.
 func (a *answer) shortEnough(c *class, changed model.DeviceID, w *toWork) bool {
-	if c.first[changed] != none {
-		steps := a.pathOf(c, changed)
-		cost := int32(0)
-		for _, s := range steps {
-			cost += a.g.steps[s].cost
-		}
-		if steps == nil && !c.isOwner(changed) || a.tooLong(c, changed, cost) {
-			return false
-		}
+	if c.first[changed] != none && a.tooLong(c, changed, a.pathCost(c, changed)) {
+		return false
 	}
 	a.costs(c, w.costs)
 	for d, cost := range w.costs {

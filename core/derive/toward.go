@@ -276,7 +276,7 @@ func (a *answer) shorten(c *class, w *toWork) {
 		return cmp.Or(cmp.Compare(y.cost, x.cost), cmp.Compare(x.device, y.device))
 	})
 	for _, x := range order {
-		if a.costs(c, w.costs); !a.tooLong(c, x.device, w.costs[x.device]) {
+		if !a.tooLong(c, x.device, a.pathCost(c, x.device)) {
 			continue
 		}
 		a.layCheapest(c, x.device, w)
@@ -298,7 +298,7 @@ func (a *answer) layCheapest(c *class, d model.DeviceID, w *toWork) {
 		via = a.g.variedFirst(c)
 	}
 	for !c.isOwner(at) && via[at] != none && len(steps) <= len(c.first) {
-		if o := c.options[at]; len(o) > 0 && w.costs[at] == c.cost[at] {
+		if o := c.options[at]; len(o) > 0 && a.pathCost(c, at) == c.cost[at] {
 			break
 		}
 		steps = append(steps, via[at])
