@@ -130,6 +130,9 @@ func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
 	assert.Contains(t, why, "behind it 10.48.2.0/23 goes out of beam1 when beam0 is down, or 10.48.0.5 (tern-rock:beam0) does not answer by it")
 	assert.Contains(t, oneLine(run(t, dir, "why", "quay-edge", "10.48.15.9").out), "here what nobody has of it, or what has no way left, ends here instead of going round")
 
+	prices := oneLine(run(t, dir, "show", "routes", "--prices", "quay-core").out)
+	assert.Regexp(t, `protect lines watches not protected none \d+ 0 \d+ own \d+ 0 \d+ links 121 26 0 as wanted devices \d+ \d+ \d+ most lines: 10\.48\.2\.0/24 4 lines`, prices)
+
 	before := run(t, dir, "show", "routes", "-o", "csv").out
 	lost := run(t, dir, "reach", "--failures", "1", "-o", "json").out
 	r = run(t, dir, "pin", "quay-edge", "far-skerry")

@@ -1,6 +1,7 @@
 package forward_test
 
 import (
+	"maps"
 	"math/rand/v2"
 	"net/netip"
 	"slices"
@@ -141,4 +142,29 @@ func TestWatchesAfterAFailureAreThoseFoundAfresh(t *testing.T) {
 	}
 	assert.Greater(t, silent, 1000)
 	assert.Greater(t, unsettled, 10)
+}
+
+// The watches of derived routes settle from whatever state, asked in whatever order, and always
+// to the same: whether they hear depends on the wires alone.
+func TestDerivedWatchesSettleFromAnyState(t *testing.T) {
+	watches := 0
+	for seed := range 8 {
+		r := rand.New(rand.NewPCG(uint64(seed), 53))
+		shape := coretest.Chords(r, 4+r.IntN(9), r.IntN(51))
+		level := []string{"links", "devices"}[seed%2]
+		spec, net, _ := derive.Resolve(coretest.Spec(t, shape.Plan(1, []int{0, 1}[:seed%3], "{protect: "+level+"}")))
+		for c := range spec.Cables {
+			f := network.NoFailure
+			f.Cable = model.CableID(c)
+			want := net.Update(net.State.With(f))
+			assert.Empty(t, want.Unsettled, "seed %d", seed)
+			for range 3 {
+				got, settled := want.SettledFrom(r)
+				require.True(t, settled, "seed %d without %s", seed, spec.Cables[c].Name)
+				require.True(t, maps.Equal(want.Silent(), got.Silent()), "seed %d without %s: %v and %v", seed, spec.Cables[c].Name, want.Silent(), got.Silent())
+			}
+			watches += len(want.Silent())
+		}
+	}
+	assert.Greater(t, watches, 300)
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/ask"
+	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -236,10 +237,10 @@ func (a *app) card() *cobra.Command {
 func (a *app) routes() *cobra.Command {
 	var f view.RouteFilter
 	var without []string
-	covering, derived := "", false
+	covering, derived, prices := "", false, false
 	cmd := a.shown("routes [DEVICE…]", "route", "The routes, and why some are not used", a.completeDevices, func(w *workspace.Workspace, names []string) (answer, error) {
 		err := a.routeFilter(&f, covering)
-		if derived && err == nil {
+		if derived = derived || prices; derived && err == nil {
 			if f.Sources = []string{"derived"}; w.Spec.Wants == nil {
 				err = errors.New("no route is derived: the plan has no 'wants'; write 'wants: {}' to have all reach all")
 			}
@@ -267,11 +268,15 @@ func (a *app) routes() *cobra.Command {
 					names[i] = w.Spec.Devices[d].Name
 				}
 				view.OpenText(a.out, w.Unprotected(), names, a.width)
+				if prices {
+					view.PricesText(a.out, w.Derived, derive.Prices(w.Spec), a.width)
+				}
 			}
 		}}, nil
 	})
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
 	cmd.Flags().StringSliceVar(&f.Sources, "type", nil, "only routes of `TYPE`, repeatable: "+strings.Join(routeSources, ", "))
+	cmd.Flags().BoolVar(&prices, "prices", false, "only derived routes, and what each level of protection costs in lines and watches")
 	cmd.Flags().BoolVar(&derived, "derived", false, "only derived routes, and how many summarising saves")
 	cmd.Flags().BoolVar(&f.Standby, "standby", false, "only routes that stand by or cannot be used")
 	a.must(cmd.RegisterFlagCompletionFunc("type", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))

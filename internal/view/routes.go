@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/netip"
 	"slices"
+	"strings"
 
 	"ropeswing/core/derive"
 	"ropeswing/core/forward"
@@ -140,6 +141,37 @@ func DerivedText(w io.Writer, r derive.Result, of []model.DeviceID, only prefix.
 	}
 	fmt.Fprintln(w, good.Render(text)+faint.Render(" · "+basis))
 }
+
+// PricesText writes what each level of protection costs, which destinations cost most, and
+// where static routes are too many to keep up by hand.
+func PricesText(w io.Writer, r derive.Result, prices []derive.Price, width int) {
+	if len(prices) == 0 {
+		return
+	}
+	t := Table{Columns: []Column{{Title: "protect"}, {Title: "lines", Right: true}, {Title: "watches", Right: true}, {Title: "not protected", Right: true}, {Title: ""}}}
+	for _, p := range prices {
+		mark := ""
+		if p.Wanted {
+			mark = "as wanted"
+		}
+		t.Rows = append(t.Rows, []string{p.Protect.String(), fmt.Sprint(p.Lines), fmt.Sprint(p.Watches), fmt.Sprint(p.Open), mark})
+	}
+	fmt.Fprintln(w, "\nwhat each level of protection costs:")
+	t.Text(w, width, "", false)
+	var costly []string
+	for _, c := range r.Costliest(mostCostly) {
+		costly = append(costly, fmt.Sprintf("%s %s", c.To, Count(c.Lines, "line")))
+	}
+	if len(costly) > 0 {
+		labelled(w, width, "", "most lines: "+strings.Join(costly, ", "), "  ")
+	}
+	if n := r.MostLines(); n > derive.ManyLines {
+		labelled(w, width, "", fmt.Sprintf("one device has %d lines: static routes are the wrong means there, for nobody keeps so many up by hand; a dynamic routing protocol does", n), "  ")
+	}
+}
+
+// mostCostly is how many of the destinations with most lines are named.
+const mostCostly = 4
 
 // OpenText writes what no floating route of some devices protects.
 func OpenText(w io.Writer, open []verify.Unprotected, devices []string, width int) {
