@@ -160,3 +160,14 @@ func unwritten(csv string) string {
 	csv = regexp.MustCompile(`skerry\.plan\.yaml:\d+`).ReplaceAllString(csv, "")
 	return strings.ReplaceAll(strings.ReplaceAll(csv, ",derived,", ","), ",static,", ",")
 }
+
+// A router that sends from a link nobody wants reached is told from where to ask instead: it was
+// tried.
+func TestARouterIsToldToPingFromItsLoopback(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "ping", "quay-core", "mole-rtr")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, oneLine(r.out), "next ropeswing ping quay-core:loopback mole-rtr")
+	assert.Equal(t, 0, run(t, dir, "ping", "quay-core:loopback", "mole-rtr").code)
+	assert.NotContains(t, run(t, dir, "ping", "quay-core", "mole-rtr", "--without", "quay-edge").out, ":loopback", "there it would not help")
+}

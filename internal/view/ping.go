@@ -69,6 +69,9 @@ func NewPing(x ask.Pinged, remedies [][]revise.Advice, prefix string) Ping {
 		}
 		p.Families = append(p.Families, f)
 	}
+	if other := x.OtherSource(); other != "" {
+		p.Next = strings.Join(append([]string{prefix, "ping", ShellWord(other), ShellWord(p.To)}, withoutFlags(x.Without)...), " ")
+	}
 	p.Verdict = forward.Depends.String()
 	for v, n := range verdicts {
 		if n == len(x.Trials) {
