@@ -25,7 +25,6 @@ type class struct {
 
 	link      bool  // of a link between routers, or to the world
 	wanted    bool  // somebody is to reach it
-	protected bool  // and failures are not to take it
 	variation int32 // which paths are tried: 0, the first
 	proven    bool  // in every failure what can arrive does
 	covered   bool  // all of it lies in what common routes are for

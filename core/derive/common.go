@@ -152,7 +152,7 @@ func (a *answer) byFork(c *class) {
 		}
 		b := k.block[d]
 		switch {
-		case a.wanted.Protect == model.ProtectNone || b == none || !c.protected:
+		case a.wanted.Protect == model.ProtectNone || b == none:
 			add(main[d], nil)
 		case paired[b]:
 			add(main[d], mainWatch(int32(d)))

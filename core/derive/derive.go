@@ -40,7 +40,7 @@ type Open struct {
 	At      model.DeviceID // where it ends
 }
 
-// Because is why a way is not protected.
+// Because is why a path is not protected.
 type Because uint8
 
 const (
@@ -158,9 +158,7 @@ func newAnswer(net *forward.Network, family prefix.Family) *answer {
 		a.classes = append(a.classes, class{owners: a.centres(), behind: none, home: none})
 	}
 	for id := range a.classes {
-		c := &a.classes[id]
-		c.id = classID(id)
-		c.protected = true
+		a.classes[id].id = classID(id)
 	}
 	a.plain = len(a.classes)
 	for _, s := range a.subnets {

@@ -86,7 +86,7 @@ const shared = 1 << 20
 // secondPath is the cheapest path from the centre to the class that shares as little with
 // the first as may be; nil where the plan wants none.
 func (a *answer) secondPath(c *class, centre model.DeviceID, first []stepID, w *toWork) []stepID {
-	if a.wanted.Protect == model.ProtectNone || !c.protected {
+	if a.wanted.Protect == model.ProtectNone {
 		return nil
 	}
 	clear(w.used)
