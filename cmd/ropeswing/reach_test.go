@@ -133,6 +133,8 @@ func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
 	prices := oneLine(run(t, dir, "show", "routes", "--prices", "quay-core").out)
 	assert.Regexp(t, `protect lines watches not protected none \d+ 0 \d+ own \d+ 0 \d+ links 121 26 0 as wanted devices \d+ \d+ \d+ most lines: 10\.48\.2\.0/24 4 lines`, prices)
 
+	assert.Contains(t, run(t, dir, "show", "routes", "--prices", "-o", "json").err, "leave out -o", "it is refused, not left out")
+
 	before := run(t, dir, "show", "routes", "-o", "csv").out
 	lost := run(t, dir, "reach", "--failures", "1", "-o", "json").out
 	r = run(t, dir, "pin", "quay-edge", "far-skerry")

@@ -139,7 +139,7 @@ func (c *checker) otherWayBack(w *wantedEnds, told map[string]bool) {
 	if differ > 0 {
 		remedy := "give both directions of each cable the same cost, if something on the path keeps state"
 		if c.spec.Wants.Stretch > 1 {
-			remedy = "if something on the path keeps state: with 'stretch: 1' under wants, short paths come before few routes, and are the same there and back"
+			remedy = "if something on the path keeps state: with 'stretch: 1' under wants, short paths come before few routes"
 		}
 		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place, "%d of %d wanted pairs take another way back than there, such as: %s", differ, c.askedPairs(w), first).
 			Mend("%s", remedy))

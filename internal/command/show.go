@@ -240,6 +240,9 @@ func (a *app) routes() *cobra.Command {
 	covering, derived, prices := "", false, false
 	cmd := a.shown("routes [DEVICE…]", "route", "The routes, and why some are not used", a.completeDevices, func(w *workspace.Workspace, names []string) (answer, error) {
 		err := a.routeFilter(&f, covering)
+		if prices && a.format != "table" {
+			return answer{}, errors.New("--prices is a table for people: leave out -o")
+		}
 		if derived = derived || prices; derived && err == nil {
 			if f.Sources = []string{"derived"}; w.Spec.Wants == nil {
 				err = errors.New("no route is derived: the plan has no 'wants'; write 'wants: {}' to have all reach all")
