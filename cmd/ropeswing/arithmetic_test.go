@@ -79,15 +79,42 @@ func TestFitFromArgumentsAndFiles(t *testing.T) {
 
 	write(t, dir, "needs.csv", "\ufeffHosts,note,Name\n42,\"the office, upstairs\",desks\n12,,servers\n")
 	r = run(t, dir, "fit", "10.48.0.0/24", "--needs", "needs.csv", "--grow", "50%", "-o", "csv")
-	assert.Equal(t, "name,need,prefix,mask,first,last,broadcast,usable,spare\n"+
-		"desks,63,10.48.0.0/25,255.255.255.128,10.48.0.1,10.48.0.126,10.48.0.127,126,63\n"+ // 42 and half of it
-		"servers,18,10.48.0.128/27,255.255.255.224,10.48.0.129,10.48.0.158,10.48.0.159,30,12\n", r.out)
+	assert.Equal(t, "site,name,need,prefix,mask,first,last,broadcast,next,usable,spare\n"+
+		",desks,63,10.48.0.0/25,255.255.255.128,10.48.0.1,10.48.0.126,10.48.0.127,10.48.0.128/25,126,63\n"+ // 42 and half of it
+		",servers,18,10.48.0.128/27,255.255.255.224,10.48.0.129,10.48.0.158,10.48.0.159,10.48.0.160/27,30,12\n", r.out)
 
 	r = run(t, dir, "fit", "10.48.0.0/24", "small:2", "large:100", "--keep-order", "--used", "10.48.0.0/28", "--only", "subnets")
 	assert.Contains(t, r.out, `"prefix":"10.48.0.16/30"`)
 
 	r = run(t, dir, "fit", "2001:db8:5ea::/48", "annex:/57", "--nibbles", "-o", "json")
 	assert.Contains(t, r.out, `"prefix": "2001:db8:5ea::/56"`)
+}
+
+// A site's needs lie in a block of its own: 62 hosts are a /26 and 12 a /28, so a /25.
+func TestFitBySite(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "needs.csv", "site,name,hosts\nlock,office,20\nweir,office,62\nweir,cams,12\n,spine,/31\n")
+	r := run(t, dir, "fit", "10.30.0.0/22", "--needs", "needs.csv", "--explain")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Equal(t, "4 needs of 2 sites into 10.30.0.0/22: all fitted, and 11.1 % of it is in use", first(r.out)) // 64 + 16 + 32 + 2 of 1024
+	assert.Contains(t, r.out, "weir 10.30.0.0/25, free: 10.30.0.80/28, 10.30.0.96/27\n")
+	assert.Contains(t, r.out, "lock 10.30.0.128/27\n")
+	text := oneLine(r.out)
+	assert.Contains(t, text, "no address is left for a router in office: a plan counts it on top of the hosts, and so does --own 1")
+	assert.Contains(t, text, "weir office: 62 hosts: 62 addresses; length 26 has 62 usable, length 27 only 30; number 1 to be placed, at the start of the free stretch 10.30.0.0/25")
+	assert.Contains(t, oneLine(run(t, dir, "fit", "10.30.0.0/22", "--needs", "needs.csv", "--own", "1").out), "office 63 10.30.0.0/25", "as a plan with a router counts")
+
+	write(t, dir, "twice.csv", "site,name,hosts\nlock,office,20\nlock,office,62\n")
+	assert.Contains(t, run(t, dir, "fit", "10.30.0.0/22", "--needs", "twice.csv").err, "twice.csv:3: office stands twice")
+
+	r = run(t, dir, "new", "mill", "--block", "10.30.0.0/22", "--from", "needs.csv", "-w")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, read(t, dir, "mill.plan.yaml"), "  weir-office: {hosts: 62, from: weir}\n")
+	assert.Contains(t, read(t, dir, "mill.plan.yaml"), "  spine:       {length: 31, from: home}\n")
+	assigned := oneLine(run(t, dir, "assign").out)
+	assert.Contains(t, assigned, "new block weir 10.30.0.0/25")
+	assert.Contains(t, assigned, "new subnet lock-office 10.30.0.128/27")
+	assert.Contains(t, run(t, dir, "new", "other", "--from", "needs.csv").err, "name it with --block")
 }
 
 func TestFitThatDoesNotFit(t *testing.T) {

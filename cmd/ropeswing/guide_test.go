@@ -53,6 +53,11 @@ func TestEveryCommandOfTheGuideRuns(t *testing.T) {
 			require.NoError(t, os.Mkdir(dir, 0o755))
 			write(t, dir, "farm.plan.yaml", blocks(page, "yaml")[0])
 			write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
+		case "sites.md": // its own file of needs, and its own plan
+			require.NoError(t, os.RemoveAll(dir))
+			require.NoError(t, os.Mkdir(dir, 0o755))
+			write(t, dir, "buoys.plan.yaml", blocks(page, "yaml")[0])
+			write(t, dir, "sites.csv", blocks(page, "csv")[0])
 		case "found.md":
 			require.NoError(t, os.CopyFS(filepath.Join(dir, "seen"), os.DirFS(filepath.Join(dir, demo.Seen))))
 			require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join(dir, demo.Seen)))) // lamps.txt and its map
@@ -75,6 +80,8 @@ func TestEveryCommandOfTheGuideRuns(t *testing.T) {
 					line = strings.Replace(line, "other.plan.yaml", "bad-morning/skerry.plan.yaml", 1)
 				case strings.Contains(line, "--grow office"): // what was outgrown
 					write(t, dir, "farm.plan.yaml", strings.Replace(blocks(page, "yaml")[0], "hosts: 42", "hosts: 142", 1))
+				case strings.Contains(line, "--grow buoy-17"):
+					write(t, dir, "buoys.plan.yaml", strings.Replace(blocks(page, "yaml")[0], "  link-(", "  lab-17: {hosts: 25, from: buoy-17}\n  link-(", 1))
 				case strings.Contains(line, "compare --saved"):
 					require.Equal(t, 0, run(t, dir, "observe", "seen", "--saved", "-w", "observed").code)
 				}

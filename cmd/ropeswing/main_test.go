@@ -160,7 +160,7 @@ func TestPingSaysFirstWhetherItWorks(t *testing.T) {
 	}
 	r = run(t, dir, "ping", "desk-7", "192.0.2.9", "-4")
 	assert.Equal(t, 0, r.code, r.out)
-	r = run(t, dir, "ping", "quay-edge:wan0", "2001:db8:5ea:310::2")
+	r = run(t, dir, "ping", "quay-edge:wan0", "2001:db8:5ea:300::2")
 	assert.Equal(t, 0, r.code, r.out)
 }
 
@@ -351,7 +351,7 @@ devices: {r: {is: router, loopback: 10.0.0.255}}
 `)
 	out := run(t, dir, "show", "blocks").out
 	// 64 + 32 + 1 of 256; each mark of the strip is four addresses.
-	assert.Equal(t, "home 10.0.0.0/24 37.8 % in use", first(out))
+	assert.Equal(t, "home 10.0.0.0/24 37.8 % in use, room left: 159", first(out))
 	assert.Contains(t, out, "  "+strings.Repeat("█", 16)+strings.Repeat("·", 16)+strings.Repeat("█", 8)+strings.Repeat("·", 23)+"▄\n")
 	assert.Equal(t, []string{
 		"10.0.0.0/26 64 a", "10.0.0.64 10.0.0.127 64 free", "10.0.0.128/27 32 b", "10.0.0.160 10.0.0.254 95 free", "10.0.0.255/32 1 r:loopback",

@@ -53,12 +53,12 @@ func TestPendingPermitsAreTriedBeforeTheyAreInForce(t *testing.T) {
 	assert.Equal(t, 0, r.code)
 	assert.Equal(t, "fibre-carrier reaches tern-cam in IPv6 · predicted from the plan, over tcp/443, pending permits in force", first(r.out))
 	text := read(t, dir, demo.Plan)
-	write(t, dir, demo.Plan, text+"  - fibre-carrier reaches 2001:db8:5ea:310::2 over tcp/443\n")
+	write(t, dir, demo.Plan, text+"  - fibre-carrier reaches 2001:db8:5ea:300::2 over tcp/443\n")
 	out := oneLine(run(t, dir, "check").out)
 	assert.Contains(t, out, "9 of 10 requirements hold")
 	assert.Contains(t, out, "it does not, and would if quay-edge passed 'anyone may reach tern-cam over tcp/443'")
 	assert.Contains(t, out, "(pending-permit-needed)")
-	write(t, dir, demo.Plan, strings.Replace(text, "pending: true", "pending: false", 1)+"  - fibre-carrier reaches 2001:db8:5ea:310::2 over tcp/443\n")
+	write(t, dir, demo.Plan, strings.Replace(text, "pending: true", "pending: false", 1)+"  - fibre-carrier reaches 2001:db8:5ea:300::2 over tcp/443\n")
 	assert.Contains(t, oneLine(run(t, dir, "check").out), "10 of 10 requirements hold")
 }
 

@@ -100,6 +100,14 @@ func (n *Numbering) remembered(spec *model.Spec, id model.InterfaceID, subnet ne
 		i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(h.Prefix.Addr(), subnet.Bits()), Place: h.Place, Giver: model.Remembered, Rule: "next"})
 		return true
 	}
+	if h := n.entries[k]; h != nil {
+		if p, s := n.shifted(h.Prefix); s != nil && subnet.Contains(p.Addr()) && pool.free(p.Addr()) {
+			pool.taken[p.Addr()] = true
+			i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(p.Addr(), subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed, Rule: "next"})
+			n.move(h, p, s.because(), false)
+			return true
+		}
+	}
 	for _, h := range n.retired[k] {
 		if subnet.Contains(h.Prefix.Addr()) && len(spec.HoldersOf(h.Prefix.Addr())) == 0 {
 			n.restore(h)

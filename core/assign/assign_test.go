@@ -118,8 +118,8 @@ func TestAnOutgrownSegmentGrowsInPlaceOrMoves(t *testing.T) {
 
 	g = assigned(t, strings.Replace(plan, "100", "60", 1), ledger("10.48.1.0/28"), "staff")
 	assert.Empty(t, g.changes, "it is large enough")
-	n := assign.NewNumbering(nil, "b", "a")
-	assert.Equal(t, []string{"a", "b"}, n.NotGrown())
+	n := assign.NewNumbering(nil, assign.Ask{Grow: []string{"b"}, Renumber: []string{"a", "b"}})
+	assert.Equal(t, []string{"a", "b"}, n.NotChanged())
 }
 
 func TestWhatIsRemovedIsRetiredAndComesBack(t *testing.T) {
@@ -214,7 +214,7 @@ func TestLedgersThatContradictThemselvesAreRefused(t *testing.T) {
 		{"a subnet 10.48.0.1/26", "2:1", "10.48.0.1/26 is an address in a subnet, and a subnet is meant: 10.48.0.0/26"},
 		{"a vlan 4095", "2:1", "a VLAN number is from 1 to 4094, not 4095"},
 		{"a loopback 10.48.0.256", "2:1", "10.48.0.256 is no address"},
-		{"a subent 10.48.0.0/26", "2:1", "subent is no kind of number; there are subnet, vlan, loopback, address"},
+		{"a subent 10.48.0.0/26", "2:1", "subent is no kind of number; there are subnet, vlan, loopback, address, block"},
 		{"a subnet", "2:1", "a line is OWNER KIND NUMBER, or with 'retired' behind it"},
 		{"a address 10.48.0.1", "2:1", "an address belongs to DEVICE:INTERFACE, and nothing else does"},
 		{"<<<<<<< ours", "2:1", "a merge of two versions was not finished here; keep the lines of both, and 'assign' tells what contradicts"},

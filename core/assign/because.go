@@ -24,6 +24,8 @@ const (
 	LANInIPv6
 	ManyHosts
 	VLANFree
+	TakersNeed // of a block: what takes from it
+	BlockMoved // of what lies in a block that is another now
 )
 
 // Because is a reason with what it is about.
@@ -34,7 +36,12 @@ type Because struct {
 	Family  prefix.Family
 
 	Hosts, Own, Addresses int64 // of ManyHosts: how many hosts, how many others, what they make together
-	Grow                  int   // of ManyHosts: how much more, in per cent
+	Grow                  int   // of ManyHosts and TakersNeed: how much more, in per cent
+
+	Block                      string // of BlockMoved
+	Subnets, Loopbacks, Blocks int    // of TakersNeed: how many take from the block
+	Alike                      string // of TakersNeed: the word of the blocks that are as large as this one
+	Nibble                     bool   // of TakersNeed: its length is rounded to a multiple of four
 }
 
 // BecauseOf is why a segment's subnet of a family has its length.

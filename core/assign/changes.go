@@ -3,6 +3,7 @@ package assign
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 
 	"ropeswing/core/finding"
@@ -38,7 +39,7 @@ func (n *Numbering) Finish(spec *model.Spec) ([]Change, *Ledger) {
 	}
 	for _, e := range next.Entries {
 		if e.Retired && e.Kind != VLAN {
-			spec.Retired = append(spec.Retired, model.Retired{Prefix: e.Prefix, Owner: e.Owner, Place: e.Place})
+			spec.Retired = append(spec.Retired, model.Retired{Prefix: e.Prefix, Owner: e.Owner, Block: e.Kind == Block, Place: e.Place})
 		}
 	}
 	return n.changes, next
@@ -75,17 +76,17 @@ func are(n int) string {
 	return fmt.Sprintf("%d numbers are", n)
 }
 
-// NotGrown lists those asked to grow that had no need to, or have no subnet
-// given out.
-func (n *Numbering) NotGrown() []string {
+// NotChanged lists those asked to grow or to be renumbered that had no need to grow, or have
+// nothing given out.
+func (n *Numbering) NotChanged() []string {
 	var names []string
-	for name := range n.grow {
+	for _, name := range slices.Concat(slices.Collect(maps.Keys(n.grow)), slices.Collect(maps.Keys(n.renumber))) {
 		if !n.grew[name] {
 			names = append(names, name)
 		}
 	}
 	slices.Sort(names)
-	return names
+	return slices.Compact(names)
 }
 
 // Release drops the retired numbers of the owners named from the ledger, those

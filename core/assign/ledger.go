@@ -27,17 +27,18 @@ const (
 	VLAN                 // of a segment
 	Loopback             // of a device
 	Address              // of an interface, written DEVICE:INTERFACE
+	Block                // of address space, taken from another
 )
 
-var kinds = []string{Subnet: "subnet", VLAN: "vlan", Loopback: "loopback", Address: "address"}
+var kinds = []string{Subnet: "subnet", VLAN: "vlan", Loopback: "loopback", Address: "address", Block: "block"}
 
 func (k Kind) String() string { return kinds[k] }
 
 // Entry is one number and whose it is.
 type Entry struct {
-	Owner   string // a segment, a device, or DEVICE:INTERFACE
+	Owner   string // a segment, a device, a block, or DEVICE:INTERFACE
 	Kind    Kind
-	Prefix  netip.Prefix // of a subnet; of a loopback or address: with its full length
+	Prefix  netip.Prefix // of a subnet or block; of a loopback or address: with its full length
 	VLAN    int
 	Retired bool // its owner is gone or has another number; not to be given to anyone else yet
 	Place   source.Place
@@ -48,7 +49,7 @@ func (e Entry) Number() string {
 	switch e.Kind {
 	case VLAN:
 		return strconv.Itoa(e.VLAN)
-	case Subnet:
+	case Subnet, Block:
 		return e.Prefix.String()
 	}
 	return e.Prefix.Addr().String()
@@ -203,13 +204,13 @@ func (r *ledgerReader) entry(line string, start int) {
 			r.refuse(start, end, "a VLAN number is from 1 to 4094, not %s", words[2])
 			return
 		}
-	case Subnet:
+	case Subnet, Block:
 		if e.Prefix, err = netip.ParsePrefix(words[2]); err != nil {
-			r.refuse(start, end, "%s is no subnet, which is written as 10.48.1.0/26", words[2])
+			r.refuse(start, end, "%s is no %s, which is written as 10.48.1.0/26", words[2], e.Kind)
 			return
 		}
 		if e.Prefix != e.Prefix.Masked() {
-			r.refuse(start, end, "%s is an address in a subnet, and a subnet is meant: %s", words[2], e.Prefix.Masked())
+			r.refuse(start, end, "%s is an address in a %s, and a %[2]s is meant: %[3]s", words[2], e.Kind, e.Prefix.Masked())
 			return
 		}
 	default:

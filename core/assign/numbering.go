@@ -49,8 +49,13 @@ type Numbering struct {
 	next    []Entry            // of the ledger to come
 	changes []Change
 	found   []finding.Finding
-	grew    map[string]bool // of those asked to grow
-	moved   map[string]bool // segments that have another subnet now
+	grew    map[string]bool         // of those asked to grow
+	slots   map[wanted]netip.Prefix // where what is alike or numbered lies in its block
+	shifts  []shift
+	numbers [2][]Entry // by family: what is not a block, while blocks are given out
+	home    map[homeKey]home
+
+	renumber map[string]bool
 }
 
 // wanted is a number's owner and what it is for.
@@ -66,18 +71,27 @@ type held struct {
 	kept bool
 }
 
+// Ask is what is to change of numbers that were given.
+type Ask struct {
+	Grow     []string // segments and blocks to be larger where they are too small
+	Renumber []string // segments, blocks, and devices for their loopbacks, to have another number
+}
+
 // NewNumbering gives out numbers in agreement with the ledger, which may be
-// nil. Segments named in grow are to get a larger subnet if theirs is too small.
-func NewNumbering(ledger *Ledger, grow ...string) *Numbering {
+// nil, but for what is asked to change.
+func NewNumbering(ledger *Ledger, ask Ask) *Numbering {
 	n := &Numbering{
-		ledger: ledger, grow: map[string]bool{}, grew: map[string]bool{}, moved: map[string]bool{},
-		retired: map[wanted][]*held{},
+		ledger: ledger, grow: map[string]bool{}, grew: map[string]bool{}, renumber: map[string]bool{},
+		retired: map[wanted][]*held{}, home: map[homeKey]home{},
 	}
 	if n.ledger == nil {
 		n.ledger = &Ledger{}
 	}
-	for _, name := range grow {
+	for _, name := range ask.Grow {
 		n.grow[name] = true
+	}
+	for _, name := range ask.Renumber {
+		n.renumber[name] = true
 	}
 	n.entries = make(map[wanted]*held, len(n.ledger.Entries))
 	n.next = make([]Entry, 0, len(n.ledger.Entries))
@@ -170,46 +184,53 @@ func nextVLAN(ranges []model.VLANRange, taken map[int]bool, at int) (number, pos
 	return 0, at, false
 }
 
-// need is one subnet or loopback that has to be given out.
+// need is one subnet, loopback or block that has to be given out.
 type need struct {
 	wanted
 	length  int
 	from    []model.BlockID
 	place   source.Place
 	because Because
-	moved   *held // what the owner has so far, where it is too small
+	moved   *held // what the owner has so far, where it is to have another
 	give    func(netip.Prefix, model.Giver, source.Place)
+
+	wants   bool           // there is something to want, and a block that has some of it
+	segment *model.Segment // of a subnet
+	fixed   model.Prefix   // of a subnet that the plan says
 }
 
 // Subnets implements model.Numbering.
 func (n *Numbering) Subnets(spec *model.Spec) {
-	var open []need
-	var growing []need
-	for i := range spec.Segments {
-		s := &spec.Segments[i]
-		for _, family := range prefix.Families {
-			x, wants := n.segmentNeed(spec, s, family)
-			h := n.entries[x.wanted]
-			switch fixed, ok := subnetOf(s, family); {
-			case ok:
-				if h != nil && h.Prefix == fixed.Prefix {
-					n.keep(h)
-				}
-				n.judge(s, fixed)
-			case !wants:
-			case h != nil && n.grow[s.Name] && h.Prefix.Bits() > x.length:
-				x.moved = h
-				growing = append(growing, x)
-			case h != nil:
+	asked := append(n.segments(spec), n.loopbacks(spec)...)
+	n.blocks(spec, asked)
+	var open, growing []need
+	for _, x := range asked {
+		h := n.entries[x.wanted]
+		switch {
+		case x.fixed.IsValid():
+			if h != nil && h.Prefix == x.fixed.Prefix {
 				n.keep(h)
-				x.give(h.Prefix, model.Remembered, h.Place)
-				n.judge(s, s.Prefixes[len(s.Prefixes)-1])
-			default:
-				open = append(open, x)
 			}
+			n.judge(x.segment, x.fixed)
+		case !x.wants:
+		case h != nil && n.goesWithBlock(x, h):
+		case h != nil && n.renumber[x.owner]:
+			n.grew[x.owner] = true
+			x.moved = h
+			open = append(open, x)
+		case h != nil && x.segment != nil && n.grow[x.owner] && h.Prefix.Bits() > x.length:
+			x.moved = h
+			growing = append(growing, x)
+		case h != nil:
+			n.keep(h)
+			x.give(h.Prefix, model.Remembered, h.Place)
+			if x.segment != nil {
+				n.judge(x.segment, x.segment.Prefixes[len(x.segment.Prefixes)-1])
+			}
+		case hasSpace(spec, x.from, x.family): // else what is wrong with the block was said
+			open = append(open, x)
 		}
 	}
-	open = append(open, n.loopbacks(spec)...)
 	n.growInPlace(spec, &growing)
 	open = n.restoreRetired(spec, append(open, growing...))
 	n.place(spec, open)
@@ -219,6 +240,29 @@ func (n *Numbering) Subnets(spec *model.Spec) {
 			return cmp.Compare(a.Addr().BitLen(), b.Addr().BitLen())
 		})
 	}
+}
+
+// noun is what a need is for.
+func (x *need) noun() string {
+	if x.kind == Block {
+		return "block"
+	}
+	return "subnet"
+}
+
+// segments is what the segments want, or have by the plan.
+func (n *Numbering) segments(spec *model.Spec) []need {
+	var all []need
+	for i := range spec.Segments {
+		s := &spec.Segments[i]
+		for _, family := range prefix.Families {
+			x, wants := n.segmentNeed(spec, s, family)
+			x.wants, x.segment = wants, s
+			x.fixed, _ = subnetOf(s, family)
+			all = append(all, x)
+		}
+	}
+	return all
 }
 
 // subnetOf is the segment's subnet of a family so far.
@@ -249,21 +293,21 @@ func (n *Numbering) segmentNeed(spec *model.Spec, s *model.Segment, family prefi
 	return x, offers(spec, s.From, family)
 }
 
-// offers tells whether any of the blocks has space of the family.
+// offers tells whether any of the blocks has space of the family, or is to have some.
 func offers(spec *model.Spec, from []model.BlockID, family prefix.Family) bool {
-	for _, b := range from {
-		for _, p := range spec.Blocks[b].Prefixes {
-			if prefix.FamilyOf(p.Addr()) == family {
-				return true
-			}
-		}
-	}
-	return false
+	return slices.ContainsFunc(from, func(b model.BlockID) bool { return spec.Offers(b, family) })
 }
 
-// loopbacks is the loopbacks that have to be given out.
+// hasSpace tells whether any of the blocks has a prefix of the family.
+func hasSpace(spec *model.Spec, from []model.BlockID, family prefix.Family) bool {
+	return slices.ContainsFunc(from, func(b model.BlockID) bool {
+		return slices.ContainsFunc(spec.Blocks[b].Prefixes, func(p model.Prefix) bool { return prefix.FamilyOf(p.Addr()) == family })
+	})
+}
+
+// loopbacks is the loopbacks that the plan leaves open.
 func (n *Numbering) loopbacks(spec *model.Spec) []need {
-	var open []need
+	var all []need
 	for d := range spec.Devices {
 		device := &spec.Devices[d]
 		if len(device.From) == 0 {
@@ -279,25 +323,17 @@ func (n *Numbering) loopbacks(spec *model.Spec) []need {
 			continue // another interface has its name, which was said
 		}
 		for _, family := range prefix.Families {
-			if !offers(spec, device.From, family) {
-				continue
-			}
-			x := need{wanted: wanted{device.Name, Loopback, family}, length: 128, from: device.From, place: loopback.Place, because: Because{Code: GivenLoopback}}
+			x := need{wanted: wanted{device.Name, Loopback, family}, length: 128, from: device.From, place: loopback.Place, because: Because{Code: GivenLoopback}, wants: offers(spec, device.From, family)}
 			if family == prefix.IPv4 {
 				x.length = 32
 			}
 			x.give = func(p netip.Prefix, giver model.Giver, place source.Place) {
 				loopback.Addresses = append(loopback.Addresses, model.Address{Prefix: p, Place: place, Giver: giver, Rule: "given"})
 			}
-			if h := n.entries[x.wanted]; h != nil {
-				n.keep(h)
-				x.give(h.Prefix, model.Remembered, h.Place)
-				continue
-			}
-			open = append(open, x)
+			all = append(all, x)
 		}
 	}
-	return open
+	return all
 }
 
 // taken is all the space that nothing may be given out of: what is written in
@@ -310,7 +346,7 @@ func (n *Numbering) taken(spec *model.Spec, but *held) []netip.Prefix {
 		}
 	}
 	for _, e := range n.ledger.Entries {
-		if (e.Kind == Subnet || e.Kind == Loopback) && (but == nil || e != but.Entry) {
+		if (e.Kind == Subnet || e.Kind == Loopback || e.Kind == Block && e.Retired) && (but == nil || e != but.Entry) {
 			all = append(all, e.Prefix)
 		}
 	}
@@ -330,7 +366,7 @@ func (n *Numbering) growInPlace(spec *model.Spec, growing *[]need) {
 		n.grew[x.owner] = true
 		larger := netip.PrefixFrom(x.moved.Prefix.Addr(), x.length).Masked()
 		inBlock := false
-		for _, home := range homes(spec, x.from, x.family) {
+		for _, home := range n.homes(spec, x.from, x.family) {
 			for _, p := range home.own {
 				inBlock = inBlock || prefix.Covers(p, larger)
 			}
@@ -436,11 +472,24 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 		return spaces[key]
 	}
 	slices.SortStableFunc(open, func(a, b need) int { return cmp.Compare(a.length, b.length) })
+	open = slices.DeleteFunc(open, func(x need) bool { // those that have a place of their own
+		slot, ok := n.slots[x.wanted]
+		if !ok {
+			return false
+		}
+		for _, h := range n.homes(spec, x.from, x.family) {
+			if space(h, x.family).TakeThis(slot) {
+				n.settle(x, slot)
+				return true
+			}
+		}
+		return false
+	})
 	var failed []need
 	for _, x := range open {
 		var best *prefix.Space
 		bestLength := -1
-		for _, h := range homes(spec, x.from, x.family) {
+		for _, h := range n.homes(spec, x.from, x.family) {
 			s := space(h, x.family)
 			if l, ok := s.Best(x.length); ok && l > bestLength {
 				best, bestLength = s, l
@@ -455,19 +504,79 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 			failed = append(failed, x)
 			continue
 		}
-		e := Entry{Owner: x.owner, Kind: x.kind, Prefix: p, Place: x.place}
-		x.give(p, model.Proposed, x.place)
-		if x.moved != nil {
-			n.moved[x.owner] = true
-			n.next = append(n.next, e)
-			n.changes = append(n.changes, Change{What: Moved, Entry: e, Was: x.moved.Number(), Because: x.because, NoRoom: true})
-			continue
-		}
-		n.give(e, x.because)
+		n.settle(x, p)
 	}
 	for _, x := range failed { // now that the others have theirs, what is free is told rightly
-		n.unfit(spec, x, homes(spec, x.from, x.family), space)
+		n.unfit(spec, x, n.homes(spec, x.from, x.family), space)
 	}
+}
+
+// settle gives a need its subnet or loopback.
+func (n *Numbering) settle(x need, p netip.Prefix) {
+	x.give(p, model.Proposed, x.place)
+	if x.moved != nil {
+		n.move(x.moved, p, x.because, !n.renumber[x.owner])
+		return
+	}
+	n.give(Entry{Owner: x.owner, Kind: x.kind, Prefix: p, Place: x.place}, x.because)
+}
+
+// move gives an owner another number than it had.
+func (n *Numbering) move(h *held, p netip.Prefix, because Because, noRoom bool) {
+	e := Entry{Owner: h.Owner, Kind: h.Kind, Prefix: p, Place: h.Place}
+	n.next = append(n.next, e)
+	n.changes = append(n.changes, Change{What: Moved, Entry: e, Was: h.Number(), Because: because, NoRoom: noRoom})
+}
+
+// shift is a block that is another now; what lies in it goes with it.
+type shift struct {
+	block    string
+	from, to netip.Prefix
+}
+
+func (s *shift) because() Because {
+	return Because{Code: BlockMoved, Block: s.block, Subnet: s.to}
+}
+
+// shifted is where a number lies now whose block has moved, and by which move; nil where
+// none did.
+func (n *Numbering) shifted(p netip.Prefix) (netip.Prefix, *shift) {
+	for i := range n.shifts {
+		if s := &n.shifts[i]; prefix.Covers(s.from, p) {
+			return prefix.Shift(p, s.from, s.to), s
+		}
+	}
+	return p, nil
+}
+
+// goesWithBlock gives a need whose block has moved its number at the same place in it.
+func (n *Numbering) goesWithBlock(x need, h *held) bool {
+	p, s := n.shifted(h.Prefix)
+	if s == nil {
+		return false
+	}
+	x.give(p, model.Proposed, x.place)
+	n.move(h, p, s.because(), false)
+	n.grew[x.owner] = true
+	return true
+}
+
+// homes is the spaces of blocks, which are worked out once.
+func (n *Numbering) homes(spec *model.Spec, from []model.BlockID, family prefix.Family) []home {
+	var all []home
+	for _, b := range from {
+		k := homeKey{b, family}
+		if _, ok := n.home[k]; !ok {
+			n.home[k] = homes(spec, []model.BlockID{b}, family)[0]
+		}
+		all = append(all, n.home[k])
+	}
+	return all
+}
+
+type homeKey struct {
+	block  model.BlockID
+	family prefix.Family
 }
 
 // withoutAll is what is left of some subnets when others are taken out.
@@ -491,8 +600,10 @@ func (n *Numbering) unfit(spec *model.Spec, x need, all []home, space func(home,
 			largest = p
 		}
 	}
-	f := finding.New(finding.NeedUnfit, x.place, "%s wants a subnet of length %d (%s), and %s has none free", x.owner, x.length, x.because.Words(), names).About(x.owner)
-	if largest.IsValid() {
+	f := finding.New(finding.NeedUnfit, x.place, "%s wants a %s of length %d (%s), and %s has none free", x.owner, x.noun(), x.length, x.because.Words(), names).About(x.owner)
+	if len(all) == 1 && len(spec.Blocks[all[0].block].From) > 0 && x.kind != Block {
+		f = f.Then("assign", "--grow", spec.Blocks[all[0].block].Name)
+	} else if largest.IsValid() {
 		f = f.Mend("the largest that is free is %s; want less, widen the block, or release what is retired", largest)
 	} else {
 		f = f.Mend("nothing of it is free; widen the block, or release what is retired")

@@ -2,6 +2,7 @@ package assign
 
 import (
 	"fmt"
+	"strings"
 
 	"ropeswing/core/prefix"
 )
@@ -41,6 +42,34 @@ func (b Because) Words() string {
 		return text + fmt.Sprintf(": %d addresses", b.Addresses)
 	case VLANFree:
 		return "the lowest that is free"
+	case BlockMoved:
+		return "it is in " + b.Block + ", which is " + b.Subnet.String()
+	case TakersNeed:
+		var parts []string
+		for _, x := range []struct {
+			n    int
+			word string
+		}{{b.Subnets, "subnet"}, {b.Loopbacks, "loopback"}, {b.Blocks, "block"}} {
+			if x.n == 1 {
+				parts = append(parts, "1 "+x.word)
+			} else if x.n > 1 {
+				parts = append(parts, fmt.Sprintf("%d %ss", x.n, x.word))
+			}
+		}
+		text := "room for what takes from it: " + strings.Join(parts, ", ")
+		if len(parts) == 0 {
+			text = "as large as others"
+		}
+		if b.Grow > 0 {
+			text += fmt.Sprintf(", %d %% more", b.Grow)
+		}
+		if b.Alike != "" {
+			text += ", laid out as all " + b.Alike
+		}
+		if b.Nibble {
+			text += ", on a border of four bits"
+		}
+		return text
 	}
 	return ""
 }

@@ -49,6 +49,7 @@ const (
 	OfVLANNumbers What = "VLAN numbers"
 	OfBlock       What = "block"
 	OfKept        What = "kept"
+	OfLayout      What = "layout" // of a block
 	OfWants       What = "wants"
 	OfSegment     What = "segment"
 	OfNeed        What = "need"

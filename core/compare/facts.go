@@ -92,6 +92,9 @@ func (f *facts) whole() {
 	for _, b := range s.Blocks {
 		f.add(OfBlock, "", b.Name, b.Place, f.prefixes(b.Prefixes))
 		f.add(OfKept, "", b.Name, b.Place, f.prefixes(b.Kept))
+		f.add(OfNeed, "", b.Name, b.Place, needWords(b.Need))
+		f.add(OfFrom, "", b.Name, b.Place, joined(b.From, func(b model.BlockID) string { return s.Blocks[b].Name }))
+		f.add(OfLayout, "", b.Name, b.Place, layoutWords(&b))
 	}
 	for i := range s.Must {
 		m := &s.Must[i]
@@ -155,6 +158,21 @@ func (f *facts) segment(s *model.Segment) {
 		}
 		return text
 	}))
+}
+
+// layoutWords is how what lies in a block is laid out.
+func layoutWords(b *model.Block) string {
+	var words []string
+	if b.Alike != "" {
+		words = append(words, "alike: "+b.Alike)
+	}
+	switch b.SubnetNumber {
+	case model.VLANDigits:
+		words = append(words, "subnet-number: vlan")
+	case model.VLANValue:
+		words = append(words, "subnet-number: vlan-value")
+	}
+	return strings.Join(words, ", ")
 }
 
 func needWords(n model.Need) string {

@@ -26,7 +26,9 @@ var HowCompared = map[string]map[string]How{
 		"ports-start": by(OfAdmin).inState(OfAdmin), "default-vlan": by(OfVLAN).inState(OfVLAN),
 	},
 	"wants": {"reach": by(OfWants), "world": by(OfWants), "carriers": by(OfWants), "protect": by(OfWants), "stretch": by(OfWants), "links": by(OfWants), "summarise": by(OfWants), "leave-out": by(OfWants)},
-	"block": {"prefix": by(OfBlock), "keep": by(OfKept), "note": need(aRemark)},
+	"block": {
+		"prefix": by(OfBlock), "from": by(OfFrom), "length": by(OfNeed), "grow": by(OfNeed), "alike": by(OfLayout), "subnet-number": by(OfLayout), "keep": by(OfKept), "note": need(aRemark),
+	},
 	"segment": {
 		"vlan": by(OfVLAN, OfTag).inState(OfVLAN), "prefix": by(OfSegment, OfAddress).inState(OfAddress), "hosts": by(OfNeed), "grow": by(OfNeed), "point-to-point": by(OfNeed), "length": by(OfNeed), "from": by(OfFrom),
 		"identifier": by(OfIdentifier), "leases": by(OfLeases), "gateway": by(OfGateway, OfNextHop).inState(OfNextHop), "note": need(aRemark),

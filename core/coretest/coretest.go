@@ -21,7 +21,7 @@ func Resolve(text string) (*plan.Document, *model.Spec, []finding.Finding) {
 	if doc == nil {
 		return nil, nil, found
 	}
-	numbering := assign.NewNumbering(nil)
+	numbering := assign.NewNumbering(nil, assign.Ask{})
 	spec, more := model.Resolve(doc, numbering)
 	numbering.Finish(spec)
 	// That there is no ledger is no fault of the plan.

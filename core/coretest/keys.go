@@ -8,7 +8,7 @@ wants: {reach: [a to b], world: [a], carriers: [isp, sat], protect: links, stret
 groups: {staff: [a]}
 must: [staff reaches b]
 vlans: 300..399
-blocks: {home: {prefix: 10.64.0.0/16, keep: 10.64.9.0/24}, spare: {prefix: 10.66.0.0/16}}
+blocks: {home: {prefix: 10.64.0.0/16, keep: 10.64.9.0/24}, spare: {prefix: 10.66.0.0/16}, site: {from: home, length: 26, grow: 30%, alike: sites, subnet-number: vlan}}
 segments:
   a: {vlan: 7, prefix: [10.1.0.0/24, "2001:db8:1::/64"], leases: [{range: 100..149, by: desk, gateway: r1}], gateway: r1}
   b: {prefix: 10.2.0.0/24}
@@ -68,7 +68,8 @@ var Changes = map[string]map[string]Change{
 	"wants": {
 		"reach": {"[a to b]", "[a to l]"}, "world": {"world: [a]", "world: none"}, "carriers": {"carriers: [isp, sat]", "carriers: [sat, isp]"}, "protect": {"protect: links", "protect: none"}, "stretch": {"stretch: 2", "stretch: 3"}, "links": {"links: true", "links: false"}, "summarise": {"summarise: true", "summarise: false"}, "leave-out": {"leave-out: gw", "leave-out: far"},
 	},
-	"block": {"prefix": {"10.66.0.0/16", "10.67.0.0/16"}, "keep": {"keep: 10.64.9.0/24", "keep: 10.64.9.0/25"}},
+	"block": {"prefix": {"10.66.0.0/16", "10.67.0.0/16"}, "keep": {"keep: 10.64.9.0/24", "keep: 10.64.9.0/25"},
+		"from": {"site: {from: home", "site: {from: spare"}, "length": {"length: 26", "length: 25"}, "grow": {"grow: 30%", "grow: 31%"}, "alike": {"alike: sites", "alike: yards"}, "subnet-number": {"subnet-number: vlan", "subnet-number: vlan-value"}},
 	"segment": {
 		"vlan": {"a: {vlan: 7", "a: {vlan: 8"}, "prefix": {"b: {prefix: 10.2.0.0/24", "b: {prefix: 10.2.0.0/25"}, "hosts": {"hosts: 20", "hosts: 19"}, "grow": {"grow: 20%", "grow: 21%"}, "point-to-point": {"point-to-point: true", "length: 31"},
 		"length": {"length: 28", "length: 27"}, "from": {"length: 28, from: home", "length: 28, from: spare"}, "identifier": {"identifier: place", "identifier: digits"}, "leases": {"leases: [{range: 100..149, by: desk, gateway: r1}], ", ""}, "gateway": {"gateway: r1}\n", "gateway: 10.1.0.9}\n"},

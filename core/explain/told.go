@@ -31,6 +31,7 @@ const (
 	SubnetsVLAN
 	NoSubnet
 	NoSubnetVLAN
+	NoPrefix
 	Addresses
 	NoAddress
 	IsPort
@@ -73,7 +74,20 @@ const (
 	Overlapping
 	WasOf
 	InUse
+	InUse64
+	RoomLeft
+	RoomLeft64
+	NoRoomLeft
 	KeptOfBlock
+	TakesFrom
+	LengthAsked
+	TakersTogether
+	TakersTogether64
+	BlockGrowth
+	OnNibble
+	AsLargeAs
+	WasLarger
+	IsTooSmall
 	Rule
 	StandsAt
 	OfScope

@@ -54,7 +54,7 @@ func Explain(n *workspace.Numbers, text string) (Why, error) {
 	}
 	for b := range w.Spec.Blocks {
 		if w.Spec.Blocks[b].Name == text {
-			return w.whyBlock(&w.Spec.Blocks[b]), nil
+			return w.whyBlock(model.BlockID(b)), nil
 		}
 	}
 	if device, name, ok := strings.Cut(text, ":"); ok {
@@ -342,23 +342,5 @@ func (w explainer) whySubnet(p netip.Prefix) Why {
 		y.Answer = told(IsFree)
 	}
 	y.Numbers = []Origin{{told(Number, p), append(w.placeSteps(p), steps...)}}
-	return y
-}
-
-func (w explainer) whyBlock(b *model.Block) Why {
-	y := w.about(b.Name)
-	var prefixes []any
-	for _, p := range b.Prefixes {
-		prefixes = append(prefixes, p.Prefix)
-		all := w.Spec.Stretches(p.Prefix)
-		steps := []Reason{step(p.Place, Written), reason(InUse, model.Taken(p.Prefix, all), prefix.Addresses(p.Prefix))}
-		for _, k := range b.Kept {
-			if p.Overlaps(k.Prefix) {
-				steps = append(steps, step(k.Place, KeptOfBlock, k.Prefix))
-			}
-		}
-		y.Numbers = append(y.Numbers, Origin{told(Number, p.Prefix), steps})
-	}
-	y.Answer = told(Subnets, prefixes...)
 	return y
 }

@@ -21,6 +21,7 @@ var sentences = [...]sentence{
 	SubnetsVLAN:  {"", "%a, VLAN %v"},
 	NoSubnet:     {"", "no subnet"},
 	NoSubnetVLAN: {"", "no subnet, VLAN %v"},
+	NoPrefix:     {"", "no prefix"},
 	Addresses:    {"", "%a"},
 	NoAddress:    {"", "no address"},
 	IsPort:       {"", "no address: it is a switch port"},
@@ -45,28 +46,41 @@ var sentences = [...]sentence{
 	Deriving:  {"", "why it is derived"},
 	ToNextHop: {"", "to the next hop"},
 
-	Written:        {"fixed", "written in the plan"},
-	GivenBefore:    {"ledger", "given before, and so it stays"},
-	GivenNow:       {"ledger", "given just now; 'assign -w' keeps it"},
-	Release:        {"ledger", "'assign --release %v -w' lets it be given to others"},
-	HasLength:      {"need", "length %v: %v"},
-	NeedsHosts:     {"need", "%v hosts"},
-	NeedsMoreHosts: {"need", "%v hosts, since there are more than the %v it says"},
-	Growth:         {"growth", "%v %% more: %v"},
-	ItsOwn:         {"its own", "%v of routers and switches: %v addresses"},
-	Rounding:       {"rounding", "the smallest subnet with so many usable addresses has length %v, and %v"},
-	InNoBlock:      {"block", "in none of the plan's"},
-	InBlock:        {"block", "%v, %v"},
-	Beside:         {"beside", "%v"},
-	SubnetOf:       {"subnet", "%v of %v"},
-	OfSegment:      {"segment", "%v, %v"},
-	Overlapping:    {"overlaps", "%v of %v"},
-	WasOf:          {"retired", "%v, which %v had"},
-	InUse:          {"in use", "%v of %v addresses"},
-	KeptOfBlock:    {"kept", "%v"},
-	Rule:           {"rule", "%v"},
-	StandsAt:       {"place", "%v"},
-	OfScope:        {"scope", "%v (%v)"},
+	Written:          {"fixed", "written in the plan"},
+	GivenBefore:      {"ledger", "given before, and so it stays"},
+	GivenNow:         {"ledger", "given just now; 'assign -w' keeps it"},
+	Release:          {"ledger", "'assign --release %v -w' lets it be given to others"},
+	HasLength:        {"need", "length %v: %v"},
+	NeedsHosts:       {"need", "%v hosts"},
+	NeedsMoreHosts:   {"need", "%v hosts, since there are more than the %v it says"},
+	Growth:           {"growth", "%v %% more: %v"},
+	ItsOwn:           {"its own", "%v of routers and switches: %v addresses"},
+	Rounding:         {"rounding", "the smallest subnet with so many usable addresses has length %v, and %v"},
+	InNoBlock:        {"block", "in none of the plan's"},
+	InBlock:          {"block", "%v, %v"},
+	Beside:           {"beside", "%v"},
+	SubnetOf:         {"subnet", "%v of %v"},
+	OfSegment:        {"segment", "%v, %v"},
+	Overlapping:      {"overlaps", "%v of %v"},
+	WasOf:            {"retired", "%v, which %v had"},
+	InUse:            {"in use", "%v of %v addresses"},
+	InUse64:          {"in use", "%v of %v subnets of length 64"},
+	RoomLeft:         {"room left", "%v addresses, the largest stretch %v"},
+	RoomLeft64:       {"room left", "%v subnets of length 64, the largest stretch %v"},
+	NoRoomLeft:       {"room left", "none"},
+	KeptOfBlock:      {"kept", "%v"},
+	TakesFrom:        {"for", "%v"},
+	LengthAsked:      {"need", "length %v, as it asks"},
+	TakersTogether:   {"need", "%v addresses in all, which length %v holds"},
+	TakersTogether64: {"need", "%v subnets of length 64 in all, which length %v holds"},
+	BlockGrowth:      {"growth", "%v %% more: length %v"},
+	OnNibble:         {"rounding", "in IPv6 on a border of four bits: length %v"},
+	AsLargeAs:        {"alike", "as large as the largest of its like needs: 'alike: %v'"},
+	WasLarger:        {"need", "it has length %v, for when it was given more took from it, or what it held lay apart"},
+	IsTooSmall:       {"need", "it has length %v, which is too small by now"},
+	Rule:             {"rule", "%v"},
+	StandsAt:         {"place", "%v"},
+	OfScope:          {"scope", "%v (%v)"},
 
 	Status:       {"state", "%v"},
 	CabledTo:     {"cabled to", "%v, which is %v"},
@@ -206,6 +220,11 @@ func ofHowMany(p netip.Prefix) string {
 	return " of " + prefix.Usable(p).String()
 }
 
+// list is names with commas between.
+type list []string
+
+func (l list) words(*forward.Network) string { return strings.Join(l, ", ") }
+
 // neighbourhood is what a stretch of a block lies between.
 type neighbourhood struct {
 	all []model.Stretch
@@ -227,6 +246,8 @@ func (n neighbourhood) words(net *forward.Network) string {
 func (n neighbourhood) label(spec *model.Spec, at, step int) string {
 	s := n.all[at]
 	switch {
+	case s.Block != model.None:
+		return fmt.Sprintf("%s (%s)", spec.Blocks[s.Block].Name, s.Prefix)
 	case s.Segment != model.None:
 		return fmt.Sprintf("%s (%s)", spec.Segments[s.Segment].Name, s.Prefix)
 	case s.Interface != model.None:

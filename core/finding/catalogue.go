@@ -59,6 +59,13 @@ const (
 	NoNumberFree           Name = "no-number-free"
 	SegmentOutgrown        Name = "segment-outgrown"
 	HeadRoomGone           Name = "head-room-gone"
+	BlockOutgrown          Name = "block-outgrown"
+	BlockBelowHeadRoom     Name = "block-below-head-room"
+	BlockUnsized           Name = "block-unsized"
+	BlockNotAlike          Name = "block-not-alike"
+	SubnetNumberDiffers    Name = "subnet-number-differs"
+	OutsideItsBlock        Name = "outside-its-block"
+	SiteNotSummarised      Name = "site-not-summarised"
 	LedgerBehind           Name = "ledger-behind"
 	LeaseOverFixed         Name = "lease-over-fixed-address"
 	LeaseOutOfReach        Name = "lease-out-of-reach"
@@ -535,6 +542,61 @@ var catalogue = [...]Entry{
 		Remedy:  "Let it grow now, while it is no emergency: 'assign --grow SEGMENT'.",
 		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 60, grow: 50%}\n",
 		Ledger:  "ropeswing-ledger 1\nquay-staff subnet 10.48.0.0/26\n",
+	},
+	{
+		Name: BlockOutgrown, Severity: Error, Stage: Checking,
+		Means:   "What takes from a block needs more room than the block has, and what lies beside it is not free.",
+		Why:     "A block that is too small grows by itself where it lies, which renumbers nothing. Where its neighbour is in use it cannot.",
+		Remedy:  "'assign --grow BLOCK' shows what it would renumber to move the block, with everything in it, to where there is room.",
+		Example: "ropeswing: 1\nblocks:\n  home: [10.48.0.0/20]\n  quay: {from: home, length: 26}\n  mole: {from: home, length: 27}\n",
+		Ledger:  "ropeswing-ledger 1\nmole block 10.48.0.32/27\nquay block 10.48.0.0/27\n",
+	},
+	{
+		Name: BlockBelowHeadRoom, Severity: Warning, Stage: Checking,
+		Means:   "A block still holds what takes from it, and no longer the growth the plan wants room for.",
+		Why:     "The next segments of the site will find no place in its block, and need routes of their own.",
+		Remedy:  "Let it grow now: 'assign --grow BLOCK'. Where its neighbour is free nothing is renumbered.",
+		Example: "ropeswing: 1\nblocks:\n  home: [10.48.0.0/20]\n  quay: {from: home, grow: 100%}\nsegments:\n  quay-staff: {hosts: 20, from: quay}\n",
+		Ledger:  "ropeswing-ledger 1\nquay block 10.48.0.0/27\nquay-staff subnet 10.48.0.0/27\n",
+	},
+	{
+		Name: BlockUnsized, Severity: Warning, Stage: Checking,
+		Means:   "A block is to be taken from another, and nothing says how large it is.",
+		Why:     "A block is as large as what takes from it, and nothing does.",
+		Remedy:  "Say 'from' with its name where something is to take from it, or give it a 'length'.",
+		Example: "ropeswing: 1\nblocks:\n  home: [10.48.0.0/20]\n  quay: {from: home}\n",
+	},
+	{
+		Name: BlockNotAlike, Severity: Warning, Stage: Checking,
+		Means:   "Something does not lie where its like do in blocks that are to be alike.",
+		Why:     "It was given before, is written in the plan, or needs more room than there is at that place. What was given is not moved.",
+		Remedy:  "Live with it, or give it another number: 'assign --renumber NAME'.",
+		Example: "ropeswing: 1\nblocks:\n  home: [10.48.0.0/20]\n  quay: {from: home, length: 25, alike: site}\n  mole: {from: home, length: 25, alike: site}\n  pier: {from: home, length: 25, alike: site}\nsegments:\n  quay-cam: {hosts: 20, from: quay}\n  mole-cam: {hosts: 20, from: mole}\n  pier-cam: {hosts: 20, from: pier}\n",
+		Ledger:  "ropeswing-ledger 1\nmole block 10.48.0.128/25\nmole-cam subnet 10.48.0.128/27\npier block 10.48.1.0/25\npier-cam subnet 10.48.1.32/27\nquay block 10.48.0.0/25\nquay-cam subnet 10.48.0.0/27\n",
+	},
+	{
+		Name: SubnetNumberDiffers, Severity: Warning, Stage: Checking,
+		Means:   "An IPv6 subnet does not have its VLAN's number, as its block asks.",
+		Why:     "It was given before, is written in the plan, or another one has that number.",
+		Remedy:  "Live with it, or give it another number: 'assign --renumber NAME'.",
+		Example: "ropeswing: 1\nblocks:\n  home: [2001:db8:5ea::/48]\n  quay: {from: home, length: 52, subnet-number: vlan}\nsegments:\n  quay-staff: {hosts: 20, vlan: 110, from: quay}\n",
+		Ledger:  "ropeswing-ledger 1\nquay block 2001:db8:5ea::/52\nquay-staff subnet 2001:db8:5ea::/64\n",
+	},
+	{
+		Name: OutsideItsBlock, Severity: Warning, Stage: Checking,
+		Means:   "A number does not lie in the block it is taken from.",
+		Why:     "It was given before the plan said so, and what was given is not moved. The route to the block does not lead to it.",
+		Remedy:  "Live with it, or give it another number: 'assign --renumber NAME'.",
+		Example: "ropeswing: 1\nblocks:\n  home: [10.48.0.0/20]\n  quay: {from: home, length: 24}\nsegments:\n  quay-staff: {hosts: 20, from: quay}\n",
+		Ledger:  "ropeswing-ledger 1\nquay block 10.48.1.0/24\nquay-staff subnet 10.48.0.0/27\n",
+	},
+	{
+		Name: SiteNotSummarised, Severity: Advice, Stage: Checking,
+		Means:   "The subnets of a site do not lie together, so that it needs several routes in the tables of others.",
+		Why:     "They were given one by one out of space that others take from too, or before the site had a block.",
+		Remedy:  "Give the site a block, and renumber what lies outside it. What that saves is told: it was tried.",
+		Example: "ropeswing: 1\nwants: {}\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  a1: {hosts: 20}\n  b1: {hosts: 20}\n  a2: {hosts: 20}\n  b2: {hosts: 20}\n  a3: {hosts: 20}\n  b3: {hosts: 20}\n  a4: {hosts: 20}\n  b4: {hosts: 20}\n  beam: {point-to-point: true, prefix: 10.48.9.0/31}\ndevices:\n  a: {is: router, interfaces: {p: {segment: beam, address: 1}, l1: {segment: a1, address: first}, l2: {segment: a2, address: first}, l3: {segment: a3, address: first}, l4: {segment: a4, address: first}}}\n  b: {is: router, interfaces: {p: {segment: beam, address: 2}, l1: {segment: b1, address: first}, l2: {segment: b2, address: first}, l3: {segment: b3, address: first}, l4: {segment: b4, address: first}}}\n",
+		Ledger:  "ropeswing-ledger 1\na1 subnet 10.48.0.0/27\na2 subnet 10.48.0.64/27\na3 subnet 10.48.0.128/27\na4 subnet 10.48.0.192/27\nb1 subnet 10.48.0.32/27\nb2 subnet 10.48.0.96/27\nb3 subnet 10.48.0.160/27\nb4 subnet 10.48.0.224/27\n",
 	},
 	{
 		Name: LedgerBehind, Severity: Warning, Stage: Checking,

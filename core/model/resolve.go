@@ -30,6 +30,7 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	r.errorSource()
 	r.names()
 	r.blocks()
+	r.vlanRanges()
 	r.segments()
 	if numbering == nil {
 		numbering = noNumbering{}

@@ -37,19 +37,7 @@ func (r *resolver) segments() {
 // need reads what a segment wants of its subnets.
 func (r *resolver) need(s *plan.Segment) Need {
 	n := Need{Hosts: int64(s.Hosts.Value), HostsSaid: s.Hosts.Written(), Grow: s.Grow.Value, PointToPoint: s.PointToPoint.Value}
-	places := []source.Place{s.Hosts.Place, s.PointToPoint.Place}
-	for _, l := range s.Lengths {
-		of := &n.Length4
-		if l.Value > 32 {
-			of = &n.Length6
-		}
-		if *of != 0 {
-			r.report(finding.New(finding.BadValue, l.Place, "%s has two lengths of one family", s.Name.Value).About(s.Name.Value).
-				Mend("up to 32 it is that of the IPv4 subnet, above that of the IPv6 one"))
-		}
-		*of = l.Value
-		places = append(places, l.Place)
-	}
+	places := append([]source.Place{s.Hosts.Place, s.PointToPoint.Place}, r.lengths(&n, s.Lengths, s.Name.Value)...)
 	for _, p := range places {
 		if p.Known() {
 			n.Place = p
@@ -65,6 +53,24 @@ func (r *resolver) need(s *plan.Segment) Need {
 			Mend("add 'hosts:'"))
 	}
 	return n
+}
+
+// lengths reads the lengths asked for, one a family, and lists where they are written.
+func (r *resolver) lengths(n *Need, all []plan.Number, subject string) []source.Place {
+	var places []source.Place
+	for _, l := range all {
+		of := &n.Length4
+		if l.Value > 32 {
+			of = &n.Length6
+		}
+		if *of != 0 {
+			r.report(finding.New(finding.BadValue, l.Place, "%s has two lengths of one family", subject).About(subject).
+				Mend("up to 32 it is that of IPv4, above that of IPv6"))
+		}
+		*of = l.Value
+		places = append(places, l.Place)
+	}
+	return places
 }
 
 // from finds the blocks numbers are taken from: those named, else the only
@@ -92,14 +98,8 @@ func (r *resolver) from(texts []plan.Text, place source.Place, subject string) [
 	return all
 }
 
-func (r *resolver) blocks() {
-	for _, b := range r.doc.Blocks {
-		block := Block{Name: b.Name.Value, Prefixes: r.prefixes(b.Prefixes, b.Name.Value), Place: b.Name.Place}
-		for _, t := range b.Keep {
-			block.Kept = append(block.Kept, r.kept(t, b.Name.Value)...)
-		}
-		r.spec.Blocks = append(r.spec.Blocks, block)
-	}
+// vlanRanges reads the numbers that 'vlan: auto' takes from.
+func (r *resolver) vlanRanges() {
 	for _, t := range r.doc.VLANs {
 		low, high, ok := cutRange(t.Value)
 		first, err1 := strconv.Atoi(low)

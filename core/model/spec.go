@@ -7,6 +7,7 @@ import (
 	"math/big"
 	"net/netip"
 	"sort"
+	"strconv"
 
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
@@ -85,6 +86,15 @@ const (
 	Proposed                // this assignment; nothing remembers it yet
 )
 
+// Never tells whether no VLAN goes with the number of a subnet.
+func (n SubnetNumber) Never(number uint64) bool {
+	if n == VLANDigits {
+		v, err := strconv.ParseUint(strconv.FormatUint(number, 16), 10, 64)
+		return err != nil || v < 1 || v > 4094
+	}
+	return number < 1 || number > 4094
+}
+
 // Prefix is an address range and where it was written.
 type Prefix struct {
 	netip.Prefix
@@ -94,10 +104,36 @@ type Prefix struct {
 
 // Block is address space the plan may use.
 type Block struct {
-	Name     string
-	Prefixes []Prefix
-	Kept     []Prefix // what is not to be given out
-	Place    source.Place
+	Name         string
+	Prefixes     []Prefix
+	Kept         []Prefix // what is not to be given out
+	From         []BlockID
+	Need         Need   // of one taken from others: lengths and growth
+	Alike        string // the word of the blocks that are laid out as this one, "" where there are none
+	SubnetNumber SubnetNumber
+	Note         string
+	Place        source.Place
+}
+
+// SubnetNumber is which subnet of length 64 of its block a segment gets.
+type SubnetNumber uint8
+
+const (
+	AnySubnet  SubnetNumber = iota // the first that is free
+	VLANDigits                     // the one whose number reads, in hexadecimal, as the VLAN number does in decimal
+	VLANValue                      // the one whose number is the VLAN number
+)
+
+// Of is the number of the subnet that goes with a VLAN number; false where none does.
+func (n SubnetNumber) Of(v VLAN) (uint64, bool) {
+	switch {
+	case v == 0 || n == AnySubnet:
+		return 0, false
+	case n == VLANValue:
+		return uint64(v), true
+	}
+	number, err := strconv.ParseUint(strconv.Itoa(int(v)), 16, 64)
+	return number, err == nil
 }
 
 // Segment is one broadcast domain as planned.

@@ -15,6 +15,7 @@ import (
 type Retired struct {
 	Prefix netip.Prefix
 	Owner  string
+	Block  bool         // it was a block, in which others have what was theirs
 	Place  source.Place // in the ledger
 }
 
@@ -23,6 +24,7 @@ type Stretch struct {
 	Prefix    netip.Prefix
 	Segment   SegmentID   // None where it is no segment's
 	Interface InterfaceID // of a single address that is no segment's, None otherwise
+	Block     BlockID     // of a block within, None otherwise
 	Kept      bool        // for later, by the plan
 	Retired   string      // whose it was, "" where it is not retired
 	Free      bool
@@ -40,7 +42,7 @@ func (s *Spec) Stretches(block netip.Prefix) []Stretch {
 	for id, segment := range s.Segments {
 		for _, p := range segment.Prefixes {
 			if prefix.Covers(block, p.Prefix) {
-				all = append(all, Stretch{Prefix: p.Prefix, Segment: SegmentID(id), Interface: None})
+				all = append(all, Stretch{Prefix: p.Prefix, Segment: SegmentID(id), Interface: None, Block: None})
 				taken = append(taken, p.Prefix)
 			}
 		}
@@ -50,7 +52,7 @@ func (s *Spec) Stretches(block netip.Prefix) []Stretch {
 		for _, a := range s.Interfaces[id].Addresses {
 			single := netip.PrefixFrom(a.Addr(), a.Addr().BitLen())
 			if block.Contains(a.Addr()) && !inSegments.Meets(single) {
-				all = append(all, Stretch{Prefix: single, Segment: None, Interface: InterfaceID(id)})
+				all = append(all, Stretch{Prefix: single, Segment: None, Interface: InterfaceID(id), Block: None})
 				taken = append(taken, single)
 			}
 		}
@@ -63,11 +65,21 @@ func (s *Spec) Stretches(block netip.Prefix) []Stretch {
 			p = block
 		}
 		for _, rest := range prefix.Without(p, prefix.NewTaken(taken).Within(p)) {
-			all = append(all, Stretch{Prefix: rest, Segment: None, Interface: None, Kept: kept, Retired: retired})
+			all = append(all, Stretch{Prefix: rest, Segment: None, Interface: None, Block: None, Kept: kept, Retired: retired})
 			taken = append(taken, rest)
 		}
 	}
-	retired := slices.SortedStableFunc(slices.Values(s.Retired), func(a, b Retired) int { return cmp.Compare(a.Prefix.Bits(), b.Prefix.Bits()) })
+	retired := slices.SortedStableFunc(slices.Values(s.Retired), func(a, b Retired) int {
+		switch {
+		case a.Block != b.Block && a.Block:
+			return 1
+		case a.Block != b.Block:
+			return -1
+		case a.Block:
+			return cmp.Compare(b.Prefix.Bits(), a.Prefix.Bits())
+		}
+		return cmp.Compare(a.Prefix.Bits(), b.Prefix.Bits())
+	})
 	for _, r := range retired {
 		set(r.Prefix, false, r.Owner)
 	}
@@ -77,7 +89,7 @@ func (s *Spec) Stretches(block netip.Prefix) []Stretch {
 		}
 	}
 	for _, p := range prefix.Without(block, taken) {
-		all = append(all, Stretch{Prefix: p, Segment: None, Interface: None, Free: true})
+		all = append(all, Stretch{Prefix: p, Segment: None, Interface: None, Block: None, Free: true})
 	}
 	slices.SortStableFunc(all, func(a, b Stretch) int {
 		return cmp.Or(a.Prefix.Addr().Compare(b.Prefix.Addr()), cmp.Compare(a.Prefix.Bits(), b.Prefix.Bits()))

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -21,8 +22,21 @@ type StartSegment struct {
 	Name     string
 	VLAN     string // a number, or auto
 	Hosts    int
+	Length   int    // of the subnet, instead of hosts
+	Site     string // a block of its own for it is taken from the plan's space
 	Prefixes []netip.Prefix
 	Note     string
+}
+
+// sites lists the sites of the segments, in their order.
+func (s Start) sites() []string {
+	var all []string
+	for _, x := range s.Segments {
+		if x.Site != "" && !slices.Contains(all, x.Site) {
+			all = append(all, x.Site)
+		}
+	}
+	return all
 }
 
 // Compose writes a new plan.
@@ -31,6 +45,9 @@ func Compose(s Start) []byte {
 	fmt.Fprintf(&b, "ropeswing: %d\nplan: %s\n", Version, scalar(s.Name))
 	if len(s.Blocks) > 0 {
 		fmt.Fprintf(&b, "\nblocks:\n  home: %s\n", prefixList(s.Blocks))
+		for _, site := range s.sites() {
+			fmt.Fprintf(&b, "  %s: {from: home}\n", scalar(site))
+		}
 	}
 	b.WriteString("\nsegments:\n")
 	width := 0
@@ -45,6 +62,15 @@ func Compose(s Start) []byte {
 		if x.Hosts > 0 {
 			keys = append(keys, fmt.Sprintf("hosts: %d", x.Hosts))
 		}
+		if x.Length > 0 {
+			keys = append(keys, fmt.Sprintf("length: %d", x.Length))
+		}
+		switch {
+		case x.Site != "":
+			keys = append(keys, "from: "+scalar(x.Site))
+		case len(s.sites()) > 0 && len(x.Prefixes) == 0:
+			keys = append(keys, "from: home")
+		}
 		if len(x.Prefixes) > 0 {
 			keys = append(keys, "prefix: "+prefixList(x.Prefixes))
 		}
@@ -53,7 +79,7 @@ func Compose(s Start) []byte {
 		}
 		fmt.Fprintf(&b, "  %-*s {%s}\n", width+1, scalar(x.Name)+":", strings.Join(keys, ", "))
 	}
-	b.WriteString("\ndevices:\n")
+	b.WriteString("\ndevices: # add routers and switches before 'ropeswing assign -w': their addresses count on top of the hosts\n")
 	example := "SEGMENT"
 	if len(s.Segments) > 0 {
 		example = s.Segments[0].Name

@@ -109,11 +109,16 @@ type Wants struct {
 
 // Block is address space the plan may use.
 type Block struct {
-	Name     Text
-	Prefixes []Text
-	Keep     []Text // what of it is not to be given out yet
-	Note     Text
-	Made     bool // from a pattern
+	Name         Text
+	Prefixes     []Text
+	From         []Text // the blocks it is taken from
+	Lengths      []Number
+	Grow         Number // percent
+	Alike        Text
+	SubnetNumber Text
+	Keep         []Text // what of it is not to be given out yet
+	Note         Text
+	Made         bool // from a pattern
 }
 
 // Segment is one broadcast domain. What it needs stands beside what it has.

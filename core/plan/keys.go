@@ -163,7 +163,12 @@ var wantKeys = []key[Wants]{
 }
 
 var blockKeys = []key[Block]{
-	{"prefix", "a prefix, or a list", "The block's prefixes.", texts(func(b *Block) *[]Text { return &b.Prefixes })},
+	{"prefix", "a prefix, or a list", "The block's prefixes, where they are fixed.", texts(func(b *Block) *[]Text { return &b.Prefixes })},
+	{"from", "a block, or a list", "The block that this one is taken from, in each family it has no `prefix` of. It is given out, kept in the ledger and never moves by itself. It is as large as what takes from it needs: segments, loopbacks and blocks that say `from` with its name.", texts(func(b *Block) *[]Text { return &b.From })},
+	{"length", "8 to 128, or a list", "How large it is, where that is not left to what takes from it: up to 32 that of IPv4, above that of IPv6.", numbers(8, 128, func(b *Block) *[]Number { return &b.Lengths })},
+	{"grow", "a percentage such as `50%`", "How much more room is wanted than what takes from it needs, before that is rounded up.", percentage(func(b *Block) *Number { return &b.Grow })},
+	{"alike", "a word of yours", "Blocks with the same word are laid out alike: what has the same name but for the block's own part of it, such as `cam-01` in `site-01` and `cam-02` in `site-02`, lies at the same distance from the start of each, with room for the largest. What only one of them has lies behind that.", text(func(b *Block) *Text { return &b.Alike })},
+	{"subnet-number", "`vlan` or `vlan-value`", "In IPv6, which /64 of the block a segment gets. `vlan`: the one whose number reads as its VLAN number, `:110::` for 110; `vlan-value`: the one of that value, `:6e::`. Unless set: the first that is free.", choice(func(b *Block) *Text { return &b.SubnetNumber }, "vlan", "vlan-value")},
 	{"keep", "a prefix or a range such as `10.48.9.0..10.48.9.63`; or a list", "What of the block is kept for later: nothing of it is given out.", texts(func(b *Block) *[]Text { return &b.Keep })},
 	{"note", "text", note, prose(func(b *Block) *Text { return &b.Note })},
 }
@@ -172,7 +177,7 @@ var segmentKeys = []key[Segment]{
 	{"vlan", "1 to 4094, or `auto`", "The VLAN number. Needed where a switch carries the segment. `auto`: one is given out of the plan's `vlans`.", (*reader).vlan},
 	{"prefix", "a prefix, or a list", "The segment's IPv4 and IPv6 subnets, where they are fixed. A family with no prefix here gets a subnet if the segment says what it needs.", texts(func(s *Segment) *[]Text { return &s.Prefixes })},
 	{"hosts", "a number", "How many hosts the segment needs room for; the addresses of its routers and switches come on top. In IPv6 the subnet has length 64.", whole(0, 1<<32-1, func(s *Segment) *Number { return &s.Hosts })},
-	{"grow", "a percentage such as `50%`", "How much more room for hosts is wanted, before the need is rounded up to a subnet.", (*reader).grow},
+	{"grow", "a percentage such as `50%`", "How much more room for hosts is wanted, before the need is rounded up to a subnet.", percentage(func(s *Segment) *Number { return &s.Grow })},
 	{"point-to-point", "true", "A link between two devices: length 31 (RFC 3021) and 127 (RFC 6164).", truth(func(s *Segment) *Switch { return &s.PointToPoint })},
 	{"length", "8 to 128, or a list", "The length of the subnet wanted: up to 32 it is that of the IPv4 subnet, above that of the IPv6 one.", numbers(8, 128, func(s *Segment) *[]Number { return &s.Lengths })},
 	{"from", "a block, or a list", "The block to take subnets from. Unless set: the only block there is.", texts(func(s *Segment) *[]Text { return &s.From })},
@@ -332,18 +337,20 @@ func (r *reader) vlan(s *Segment, n *yaml.Node, what string) {
 	s.VLAN = r.number(n, what, 1, 4094)
 }
 
-func (r *reader) grow(s *Segment, n *yaml.Node, what string) {
-	t, ok := r.word(n, what)
-	if !ok {
-		return
+func percentage[T any](field func(*T) *Number) func(*reader, *T, *yaml.Node, string) {
+	return func(r *reader, into *T, n *yaml.Node, what string) {
+		t, ok := r.word(n, what)
+		if !ok {
+			return
+		}
+		percent, cut := strings.CutSuffix(t.Value, "%")
+		value, err := strconv.Atoi(strings.TrimSpace(percent))
+		if !cut || err != nil || value < 0 || value > mostGrowth {
+			r.report(finding.New(finding.BadValue, t.Place, "grow is a percentage from 0%% to %d%%, not %s", mostGrowth, t.Value))
+			return
+		}
+		*field(into) = Number{value, t.Place}
 	}
-	percent, cut := strings.CutSuffix(t.Value, "%")
-	value, err := strconv.Atoi(strings.TrimSpace(percent))
-	if !cut || err != nil || value < 0 || value > mostGrowth {
-		r.report(finding.New(finding.BadValue, t.Place, "grow is a percentage from 0%% to %d%%, not %s", mostGrowth, t.Value))
-		return
-	}
-	s.Grow = Number{value, t.Place}
 }
 
 // mostGrowth is the largest growth, in percent, that is no slip.

@@ -19,6 +19,7 @@ var checks = []func(*checker){
 	(*checker).subnets,
 	(*checker).space,
 	(*checker).networks,
+	(*checker).blocks,
 	(*checker).addresses,
 	(*checker).duplicates,
 	(*checker).leasedTwice,

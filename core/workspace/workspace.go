@@ -25,11 +25,11 @@ import (
 // told without following packets.
 type Numbers struct {
 	ask.Who
-	Document *plan.Document
-	Ledger   *assign.Ledger // as it is on the disk; nil where there is none
-	Next     *assign.Ledger // as it has to be
-	Changes  []assign.Change
-	NotGrown []string // segments that were to grow and have no reason or no way to
+	Document   *plan.Document
+	Ledger     *assign.Ledger // as it is on the disk; nil where there is none
+	Next       *assign.Ledger // as it has to be
+	Changes    []assign.Change
+	NotChanged []string // what was asked to grow or to be renumbered, and was not
 
 	read    []finding.Finding
 	renamed []assign.Change
@@ -46,12 +46,14 @@ type Workspace struct {
 }
 
 // Open reads the plan called name from fsys, and the ledger beside it; shown is
-// what messages call the plan. Segments named in grow are to get a larger subnet,
-// if theirs is too small.
-func Open(fsys fs.FS, name, shown string, grow ...string) *Numbers {
+// what messages call the plan.
+func Open(fsys fs.FS, name, shown string) *Numbers { return OpenTo(fsys, name, shown, assign.Ask{}) }
+
+// OpenTo is Open with numbers changed that were given, as asked.
+func OpenTo(fsys fs.FS, name, shown string, change assign.Ask) *Numbers {
 	doc, found := plan.Read(fsys, name, shown)
 	ledger, more := readLedger(fsys, LedgerName(name), LedgerName(shown))
-	return number(doc, ledger, append(found, more...), grow...)
+	return number(doc, ledger, append(found, more...), change)
 }
 
 // Predict works out what packets do. The plan is one that can be used.
@@ -108,7 +110,7 @@ func FromTexts(name string, text, ledger []byte) *Numbers {
 		read, more = assign.ReadLedger(source.New(LedgerName(name), ledger))
 		found = append(found, more...)
 	}
-	return number(doc, read, found)
+	return number(doc, read, found, assign.Ask{})
 }
 
 // Edited is the numbers of the same plan as it is read again with edits made in its files,
@@ -121,7 +123,7 @@ func (n *Numbers) Edited(ledger []byte, edits ...plan.Edit) *Numbers {
 		read, more = assign.ReadLedger(source.New(LedgerName(n.Document.File.Name), ledger))
 		found = append(found, more...)
 	}
-	return number(doc, read, found)
+	return number(doc, read, found, assign.Ask{})
 }
 
 // LedgerText is the text of the plan's ledger; nil where there is none.
@@ -133,16 +135,16 @@ func (n *Numbers) LedgerText() []byte {
 }
 
 // number gives out the numbers that a plan leaves open.
-func number(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, grow ...string) *Numbers {
+func number(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, change assign.Ask) *Numbers {
 	w := &Numbers{Document: doc, Ledger: ledger, read: found}
 	if doc != nil {
 		if ledger != nil && ledger.Rename != nil {
 			ledger = w.finishRename(ledger)
 		}
-		numbering := assign.NewNumbering(ledger, grow...)
+		numbering := assign.NewNumbering(ledger, change)
 		spec, more := model.Resolve(doc, numbering)
 		w.Changes, w.Next = numbering.Finish(spec)
-		w.NotGrown = numbering.NotGrown()
+		w.NotChanged = numbering.NotChanged()
 		w.Changes = append(w.Changes, w.renamed...)
 		w.Who = ask.Who{Spec: spec, Groups: doc.Groups}
 		w.read = append(w.read, more...)
@@ -205,6 +207,7 @@ func (w *Workspace) CheckOn(day string) (stand, accepted []finding.Finding) {
 		return finding.Sort(verify.Check(w.Network)), nil
 	}
 	all := append(slices.Clone(w.read), verify.Check(w.Network, w.Derived.Open...)...)
+	all = append(all, w.unsummarised()...)
 	stand, accepted = accept(all, w.Document.Accepts, day)
 	return finding.Sort(stand), finding.Sort(accepted)
 }

@@ -18,6 +18,7 @@ import (
 type assignOptions struct {
 	write, check bool
 	grow         []string
+	renumber     []string
 	release      []string
 	releaseAll   bool
 }
@@ -53,10 +54,12 @@ func (a *app) assign() *cobra.Command {
 	}
 	cmd.Flags().BoolVarP(&o.write, "write", "w", false, "write the ledger")
 	cmd.Flags().BoolVar(&o.check, "check", false, "exit with 1 where the ledger is behind")
-	cmd.Flags().StringSliceVar(&o.grow, "grow", nil, "give `SEGMENT` a larger subnet, if its own is too small: where it lies, or else another; repeatable")
+	cmd.Flags().StringSliceVar(&o.grow, "grow", nil, "make `SEGMENT-OR-BLOCK` larger, if it is too small: where it lies, or else another; repeatable")
+	cmd.Flags().StringSliceVar(&o.renumber, "renumber", nil, "give `NAME`, a segment, a block, or a device for its loopback, another number; repeatable")
 	cmd.Flags().StringSliceVar(&o.release, "release", nil, "let the retired numbers of `NAME` be given to others; repeatable")
 	cmd.Flags().BoolVar(&o.releaseAll, "release-all", false, "let all retired numbers be given to others")
-	a.must(cmd.RegisterFlagCompletionFunc("grow", a.completeSegments))
+	a.must(cmd.RegisterFlagCompletionFunc("grow", a.completeGiven))
+	a.must(cmd.RegisterFlagCompletionFunc("renumber", a.completeGiven))
 	a.must(cmd.RegisterFlagCompletionFunc("release", a.completeRetired))
 	a.formatFlags(cmd)
 	a.wideFlag(cmd)
@@ -64,14 +67,14 @@ func (a *app) assign() *cobra.Command {
 }
 
 func (a *app) runAssign(found files.Found, writer *files.Writer, o assignOptions) error {
-	w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown, o.grow...))
+	w, err := a.used(workspace.OpenTo(found.FS, found.Name, found.Shown, assign.Ask{Grow: o.grow, Renumber: o.renumber}))
 	if err != nil {
 		return err
 	}
 	var before *workspace.Numbers
-	if len(o.grow) > 0 {
+	if len(o.grow)+len(o.renumber) > 0 {
 		before = workspace.Open(found.FS, found.Name, found.Shown)
-		if err := notGrown(w, before); err != nil {
+		if err := notChanged(w, before); err != nil {
 			return err
 		}
 	}
@@ -114,6 +117,9 @@ func (o assignOptions) words() string {
 	for _, n := range o.grow {
 		text += " --grow " + view.ShellWord(n)
 	}
+	for _, n := range o.renumber {
+		text += " --renumber " + view.ShellWord(n)
+	}
 	for _, n := range o.release {
 		text += " --release " + view.ShellWord(n)
 	}
@@ -123,15 +129,29 @@ func (o assignOptions) words() string {
 	return text
 }
 
-// notGrown is the error of having asked something to grow that has no reason
-// to, or no subnet that was given out.
-func notGrown(w, before *workspace.Numbers) error {
-	if len(w.NotGrown) == 0 {
+// notChanged is the error of having asked something to grow or to have another number that
+// has no reason to, or nothing that was given out.
+func notChanged(w, before *workspace.Numbers) error {
+	if len(w.NotChanged) == 0 {
 		return nil
 	}
-	name := w.NotGrown[0]
+	name := w.NotChanged[0]
+	if b, ok := w.Spec.BlockNamed(name); ok {
+		block := &before.Spec.Blocks[b]
+		if len(block.From) == 0 {
+			return fmt.Errorf("%s is fixed in the plan; change it there", name)
+		}
+		var has []string
+		for _, p := range block.Prefixes {
+			has = append(has, p.Prefix.String())
+		}
+		return fmt.Errorf("%s has room enough: it has %s", name, strings.Join(has, " and "))
+	}
 	s, ok := w.Spec.SegmentNamed(name)
 	if !ok {
+		if _, device := w.Spec.DeviceNamed(name); device {
+			return fmt.Errorf("%s has no loopback that was given out", name)
+		}
 		return w.Named(name)
 	}
 	segment := &before.Spec.Segments[s]

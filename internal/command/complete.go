@@ -66,8 +66,23 @@ func (a *app) completeSegments(_ *cobra.Command, _ []string, _ string) ([]string
 		return nil, noFiles
 	}
 	var names []string
-	for _, s := range w.Spec.Segments {
-		names = append(names, s.Name)
+	for i := range w.Spec.Segments {
+		names = append(names, w.Spec.Segments[i].Name)
+	}
+	return names, noFiles
+}
+
+// completeGiven offers what may be asked to have another number.
+func (a *app) completeGiven(cmd *cobra.Command, args []string, typed string) ([]string, cobra.ShellCompDirective) {
+	w, ok := a.quietly()
+	if !ok {
+		return nil, noFiles
+	}
+	names, _ := a.completeSegments(cmd, args, typed)
+	for b := range w.Spec.Blocks {
+		if len(w.Spec.Blocks[b].From) > 0 {
+			names = append(names, w.Spec.Blocks[b].Name)
+		}
 	}
 	return names, noFiles
 }

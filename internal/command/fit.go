@@ -3,10 +3,10 @@ package command
 import (
 	"errors"
 	"fmt"
-	"math/big"
 	"net/netip"
 	"strconv"
 	"strings"
+	"unicode"
 
 	"github.com/spf13/cobra"
 
@@ -19,6 +19,7 @@ type fitOptions struct {
 	needs   string
 	used    []string
 	grow    string
+	own     int
 	inOrder bool
 	nibbles bool
 }
@@ -29,7 +30,10 @@ func (a *app) fit() *cobra.Command {
 		Use:     "fit BLOCK NAME:HOSTS…",
 		Short:   "Give each need the smallest subnet of a block that holds it",
 		GroupID: groupArithmetic,
-		Example: "  ropeswing fit 10.48.0.0/23 desks:42 servers:12 guests:100 beam:/31\n  ropeswing fit 10.48.0.0/23 desks:42 servers:12 --grow 50% --used 10.48.0.0/26\n  ropeswing fit 10.48.0.0/20 --needs needs.csv -o csv\n  ropeswing fit 2001:db8:5ea::/48 desks:42 servers:12 annex:/57 --nibbles",
+		Long: "Give each need the smallest subnet of a block that holds it. Needs of a file\n" +
+			"may name a site each: then every site gets a block of its own, and its needs\n" +
+			"their subnets within. 'ropeswing new --from' makes a plan of the same file.",
+		Example: "  ropeswing fit 10.48.0.0/23 desks:42 servers:12 guests:100 beam:/31\n  ropeswing fit 10.48.0.0/23 desks:42 servers:12 --grow 50% --used 10.48.0.0/26\n  ropeswing fit 10.48.0.0/20 --needs needs.csv -o csv\n  ropeswing fit 10.48.0.0/23 desks:62 --own 1 --explain\n  ropeswing fit 2001:db8:5ea::/48 desks:42 servers:12 annex:/57 --nibbles",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -58,7 +62,9 @@ func (a *app) fit() *cobra.Command {
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
-	cmd.Flags().StringVar(&o.needs, "needs", "", "read needs from a CSV `FILE` with the columns name and hosts; - is standard input")
+	cmd.Flags().StringVar(&o.needs, "needs", "", "read needs from a CSV `FILE` with the columns name, hosts (or a length such as /31) and, if you like, site; - is standard input")
+	cmd.Flags().IntVar(&o.own, "own", 0, "add `N` addresses of routers and switches to every need by hosts, as a plan counts them")
+	a.explainFlag(cmd, "show the working: how each need became a length, and found its place")
 	cmd.Flags().StringSliceVar(&o.used, "used", nil, "this `PREFIX` of the block is taken; repeatable")
 	cmd.Flags().StringVar(&o.grow, "grow", "0%", "add so many `PERCENT` to every need by hosts")
 	cmd.Flags().BoolVar(&o.inOrder, "keep-order", false, "let the subnets lie in the order of the needs")
@@ -75,9 +81,12 @@ func (a *app) gatherNeeds(block netip.Prefix, args []string, o fitOptions) ([]pr
 	if err != nil || grow < 0 || !ok && o.grow != "0" {
 		return nil, fmt.Errorf("--grow is a percentage such as 50%%, not %s", o.grow)
 	}
-	var texts []operand
+	if o.own < 0 || o.own > 1<<20 {
+		return nil, fmt.Errorf("--own is a number of addresses, not %d", o.own)
+	}
+	var texts []needText
 	for _, arg := range args {
-		texts = append(texts, operand{text: strings.Trim(arg, ",'\" ")})
+		texts = append(texts, needText{operand: operand{text: strings.Trim(arg, ",'\" ")}})
 	}
 	if o.needs != "" {
 		more, err := a.needsFrom(o.needs)
@@ -92,17 +101,18 @@ func (a *app) gatherNeeds(block netip.Prefix, args []string, o fitOptions) ([]pr
 	var needs []prefix.Need
 	seen := map[string]bool{}
 	for _, t := range texts {
-		n, err := readNeed(t, block, grow)
+		n, err := readNeed(t, block, grow, o.own)
 		if err != nil {
 			return nil, err
 		}
 		if o.nibbles && block.Addr().Is6() {
 			n = onNibble(n)
 		}
-		if seen[n.Name] {
+		if key := n.Site + "\x00" + n.Name; seen[key] {
 			return nil, fmt.Errorf("%s%s stands twice among the needs", t.where, n.Name)
+		} else {
+			seen[key] = true
 		}
-		seen[n.Name] = true
 		needs = append(needs, n)
 	}
 	return needs, nil
@@ -118,7 +128,7 @@ func onNibble(n prefix.Need) prefix.Need {
 }
 
 // readNeed reads NAME:HOSTS or NAME:/LENGTH.
-func readNeed(o operand, block netip.Prefix, grow int) (prefix.Need, error) {
+func readNeed(o needText, block netip.Prefix, grow, own int) (prefix.Need, error) {
 	colon := strings.LastIndexByte(o.text, ':')
 	if colon < 1 {
 		return prefix.Need{}, fmt.Errorf("%s%s is no need; write NAME:HOSTS or NAME:/LENGTH", o.where, o.text)
@@ -132,27 +142,35 @@ func readNeed(o operand, block netip.Prefix, grow int) (prefix.Need, error) {
 		if err != nil || n < block.Bits() || n > block.Addr().BitLen() || n == 0 {
 			return prefix.Need{}, fmt.Errorf("%s%s: lengths in %s are from %d to %d", o.where, o.text, block, max(1, block.Bits()), block.Addr().BitLen())
 		}
-		return prefix.Need{Name: name, Length: n}, nil
+		return prefix.Need{Name: name, Site: o.site, Length: n}, nil
 	}
 	hosts, err := positive(amount, "the hosts of "+name)
 	if err != nil {
 		return prefix.Need{}, fmt.Errorf("%s%w", o.where, err)
 	}
-	// Rounded up: a percentage of a host is a host.
-	hosts.Mul(hosts, big.NewInt(int64(100+grow)))
-	hosts.Add(hosts, big.NewInt(99)).Div(hosts, big.NewInt(100))
-	return prefix.Need{Name: name, Hosts: hosts}, nil
+	need := prefix.NeedOf(name, hosts, grow, own)
+	need.Site = o.site
+	return need, nil
 }
 
-// needsFrom reads a CSV file with the columns name and hosts.
-func (a *app) needsFrom(path string) ([]operand, error) {
-	rows, err := a.table(path, []string{"name", "hosts"}, nil)
+// needText is a need as written, and the site it is of.
+type needText struct {
+	operand
+	site string
+}
+
+// needsFrom reads a CSV file with the columns name and hosts, and perhaps site.
+func (a *app) needsFrom(path string) ([]needText, error) {
+	rows, err := a.table(path, []string{"name", "hosts"}, []string{"site"})
 	if err != nil {
 		return nil, err
 	}
-	var all []operand
+	var all []needText
 	for _, r := range rows {
-		all = append(all, operand{r.Fields["name"] + ":" + r.Fields["hosts"], r.Where})
+		if strings.ContainsFunc(r.Fields["site"], unicode.IsControl) {
+			return nil, fmt.Errorf("%sthe name of a site holds a control character", r.Where)
+		}
+		all = append(all, needText{operand{r.Fields["name"] + ":" + r.Fields["hosts"], r.Where}, r.Fields["site"]})
 	}
 	return all, nil
 }
@@ -163,7 +181,7 @@ func (a *app) printFit(block netip.Prefix, used []netip.Prefix, needs []prefix.N
 	switch {
 	case errors.As(err, &unfit):
 		v := view.NewUnfit(block, len(needs), unfit)
-		if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide) }); err != nil {
+		if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide, false) }); err != nil {
 			return err
 		}
 		return errWrong
@@ -171,5 +189,5 @@ func (a *app) printFit(block netip.Prefix, used []netip.Prefix, needs []prefix.N
 		return err
 	}
 	v := view.NewFit(fitted)
-	return a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide) })
+	return a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.wide, a.explain) })
 }

@@ -39,7 +39,9 @@ func (a *app) new() *cobra.Command {
 		GroupID: groupPlan,
 		Long: "Start the plan NAME.plan.yaml. On a terminal a few questions are asked; with\n" +
 			"--from the segments come from a CSV file with the columns name, and any of\n" +
-			"vlan, hosts, prefix and note. A file that exists is never written over.",
+			"vlan, hosts (or a length such as /31), site, prefix and note. A site gets a\n" +
+			"block, and its segments theirs from that, as 'fit' shows. A file that exists\n" +
+			"is never written over.",
 		Example: "  ropeswing new skerry\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv -w",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
@@ -96,6 +98,9 @@ func (a *app) runNew(name string, o newOptions) error {
 		}
 		o.write = true
 	}
+	if len(start.Blocks) == 0 && slices.ContainsFunc(start.Segments, func(s plan.StartSegment) bool { return s.Site != "" }) {
+		return errors.New("sites get their blocks from the plan's space: name it with --block")
+	}
 	text := plan.Compose(start)
 	// What is written is read first: it must be a plan.
 	if w := workspace.FromText(file, text); !w.Usable() {
@@ -132,12 +137,16 @@ func block(text string) (netip.Prefix, error) {
 
 // segmentsFrom reads segments from a CSV file.
 func (a *app) segmentsFrom(path string) ([]plan.StartSegment, error) {
-	rows, err := a.table(path, []string{"name"}, []string{"vlan", "hosts", "prefix", "note"})
+	rows, err := a.table(path, []string{"name"}, []string{"vlan", "hosts", "site", "prefix", "note"})
 	if err != nil {
 		return nil, err
 	}
 	var all []plan.StartSegment
+	bySite := sameNames(rows)
 	for _, r := range rows {
+		if bySite && r.Fields["site"] != "" {
+			r.Fields["name"] = r.Fields["site"] + "-" + r.Fields["name"]
+		}
 		s, err := startSegment(r.Fields)
 		if err == nil && slices.ContainsFunc(all, func(x plan.StartSegment) bool { return x.Name == s.Name }) {
 			err = fmt.Errorf("the segment %s stands here twice", s.Name)
@@ -150,14 +159,30 @@ func (a *app) segmentsFrom(path string) ([]plan.StartSegment, error) {
 	return all, nil
 }
 
+// sameNames tells whether two sites have a segment of the same name; then all are called by
+// their site too.
+func sameNames(rows []files.Row) bool {
+	seen := map[string]string{}
+	for _, r := range rows {
+		if site, ok := seen[r.Fields["name"]]; ok && site != r.Fields["site"] {
+			return true
+		}
+		seen[r.Fields["name"]] = r.Fields["site"]
+	}
+	return false
+}
+
 // startSegment reads a segment from words.
 func startSegment(words map[string]string) (plan.StartSegment, error) {
-	s := plan.StartSegment{Name: words["name"], Note: words["note"]}
+	s := plan.StartSegment{Name: words["name"], Site: words["site"], Note: words["note"]}
 	if s.Name == "" {
 		return s, errors.New("a segment needs a name")
 	}
 	if wrong, bad := plan.CheckName(s.Name); bad {
 		return s, fmt.Errorf("a segment cannot be called %s: it %s", s.Name, wrong)
+	}
+	if wrong, bad := plan.CheckName(s.Site); bad && s.Site != "" {
+		return s, fmt.Errorf("a site cannot be called %s: it %s", s.Site, wrong)
 	}
 	if v := words["vlan"]; v == "auto" {
 		s.VLAN = v
@@ -168,7 +193,13 @@ func startSegment(words map[string]string) (plan.StartSegment, error) {
 		}
 		s.VLAN = strconv.Itoa(n)
 	}
-	if h := words["hosts"]; h != "" {
+	if length, ok := strings.CutPrefix(words["hosts"], "/"); ok {
+		n, err := strconv.Atoi(length)
+		if err != nil || n < 8 || n > 128 {
+			return s, fmt.Errorf("a length is from /8 to /128, not /%s", length)
+		}
+		s.Length = n
+	} else if h := words["hosts"]; h != "" {
 		n, err := strconv.Atoi(h)
 		if err != nil || n < 0 || n > 1<<31 {
 			return s, fmt.Errorf("hosts is a whole number, not %s", h)

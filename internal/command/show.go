@@ -271,8 +271,11 @@ func (a *app) routes() *cobra.Command {
 					names[i] = w.Spec.Devices[d].Name
 				}
 				view.OpenText(a.out, w.Unprotected(), names, a.width)
-				if prices {
+				switch {
+				case prices || len(names) == len(w.Spec.Devices) && len(w.Derived.Statics) <= fewLines && len(without) == 0:
 					view.PricesText(a.out, w.Derived, derive.Prices(w.Spec), a.width)
+				case len(without) == 0:
+					fmt.Fprintln(a.out, "what each level of protection costs: "+a.self()+" show routes --prices")
 				}
 			}
 		}}, nil
@@ -280,7 +283,7 @@ func (a *app) routes() *cobra.Command {
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
 	cmd.Flags().StringSliceVar(&f.Sources, "type", nil, "only routes of `TYPE`, repeatable: "+strings.Join(routeSources, ", "))
 	cmd.Flags().BoolVar(&prices, "prices", false, "only derived routes, and what each level of protection costs in lines and watches")
-	cmd.Flags().BoolVar(&derived, "derived", false, "only derived routes, and how many summarising saves")
+	cmd.Flags().BoolVar(&derived, "derived", false, "only derived routes, how many summarising saves, and what protection costs")
 	cmd.Flags().BoolVar(&f.Standby, "standby", false, "only routes that stand by or cannot be used")
 	a.must(cmd.RegisterFlagCompletionFunc("type", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))
 	a.familyFlags(cmd)
@@ -288,6 +291,10 @@ func (a *app) routes() *cobra.Command {
 	a.listFlags(cmd)
 	return cmd
 }
+
+// fewLines is how many derived routes a network has at most for which it takes no time
+// to price each level of protection.
+const fewLines = 500
 
 // routeFilter fills in what the options say of which routes to list.
 func (a *app) routeFilter(f *view.RouteFilter, covering string) error {
@@ -314,7 +321,7 @@ var routeSources = []string{"local", "direct", "static", "derived", "learned"}
 
 // blocks is the one 'show' command that is not of devices.
 func (a *app) blocks() *cobra.Command {
-	cmd := a.shownOf("blocks [BLOCK…]", "block", "The blocks: how full, and what lies where", a.completeBlocks, func(names []string) (answer, error) {
+	cmd := a.shownOf("blocks [BLOCK…]", "block", "The blocks within one another and the room left in each; of one, what lies where", a.completeBlocks, func(names []string) (answer, error) {
 		w, err := a.numbers()
 		if err != nil {
 			return answer{}, err
@@ -326,7 +333,17 @@ func (a *app) blocks() *cobra.Command {
 		}
 		data, table := view.Blocks(w.Spec, names)
 		data, table = view.Matching(data, table, a.match)
-		return answer{data, table, func() { view.BlocksText(a.out, data, table.Empty, a.width) }}, nil
+		return answer{data, table, func() {
+			if len(names) > 0 || !view.Nested(data) {
+				view.BlocksText(a.out, data, table.Empty, a.width)
+				return
+			}
+			next := ""
+			if len(data) > 0 {
+				next = "what lies where: " + a.self() + " show blocks " + view.ShellWord(data[len(data)-1].Block)
+			}
+			view.BlockTree(a.out, data, table.Empty, next, a.width, a.wide)
+		}}, nil
 	})
 	a.matchFlag(cmd)
 	return cmd

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/derive"
 	"ropeswing/core/explain"
 	"ropeswing/core/finding"
 	"ropeswing/core/workspace"
@@ -22,9 +23,10 @@ func (a *app) why() *cobra.Command {
 		GroupID: groupLook,
 		Long: "Explain a segment, subnet, address, device, interface (DEVICE:INTERFACE) or\n" +
 			"block of the plan: how its numbers came about, step by step. With a device and\n" +
-			"an address: what the device does with a packet to it, and by which route. Or\n" +
+			"an address: what the device does with a packet to it, and by which route. Of\n" +
+			"'protect': what each level of protection costs in lines and watches. Or\n" +
 			"explain a finding, with its smallest example. Alone, list all findings.",
-		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why mole-rtr 10.48.3.2\n  ropeswing why next-hop-unresolvable\n  ropeswing why",
+		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why mole-rtr 10.48.3.2\n  ropeswing why protect\n  ropeswing why next-hop-unresolvable\n  ropeswing why",
 		Args:    cobra.MaximumNArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
@@ -50,7 +52,7 @@ func (a *app) why() *cobra.Command {
 				return a.completeEndpoints(cmd, nil, word)
 			}
 			names, _ := a.completeNames(cmd, args, word)
-			return append(names, finding.Names()...), cobra.ShellCompDirectiveNoFileComp
+			return append(append(names, "protect"), finding.Names()...), cobra.ShellCompDirectiveNoFileComp
 		},
 	}
 	a.formatFlags(cmd)
@@ -78,6 +80,12 @@ func (a *app) whyInPlan(word string) error {
 		return err
 	}
 	y, err := explain.Explain(w, word)
+	if err != nil && (word == "protect" || word == "wants") && w.Spec.Wants != nil && a.format == "table" {
+		x := w.Predict()
+		fmt.Fprintf(a.out, "%s: %s, %s\n", word, x.Spec.Wants.Protect, view.Count(len(x.Derived.Statics), "line"))
+		view.PricesText(a.out, x.Derived, derive.Prices(x.Spec), a.width)
+		return nil
+	}
 	if err != nil {
 		if isNear && !strings.Contains(err.Error(), "did you mean") {
 			return fmt.Errorf("%w; did you mean %s?", err, near)

@@ -18,6 +18,7 @@ type Column struct {
 	IfRoom  bool   // in text shown only where all such fit beside the others, or when asked for more
 	Below   bool   // in text not a column but a line below its row, where there is something to say
 	Lead    string // what begins such a line
+	Tree    bool   // in text the spaces a cell begins with are kept
 	Heading bool   // in text not a column but a line above the rows that share it
 }
 
@@ -155,6 +156,13 @@ func (t Table) line(w io.Writer, row []string, shown []int, widths map[int]int, 
 	height := 1
 	for _, c := range shown {
 		cells[c] = wrap(Clean(row[c]), widths[c])
+		if t.Columns[c].Tree {
+			lead := row[c][:len(row[c])-len(strings.TrimLeft(row[c], " "))]
+			cells[c] = wrap(Clean(row[c]), widths[c]-len(lead))
+			for n := range cells[c] {
+				cells[c][n] = lead + cells[c][n]
+			}
+		}
 		height = max(height, len(cells[c]))
 	}
 	for n := range height {
