@@ -35,8 +35,7 @@ func (g *blockGiver) template(b model.BlockID) *template {
 	}
 	t := &template{slots: map[string]netip.Prefix{}}
 	g.templates[word] = t
-	i := slices.IndexFunc(g.alike, func(a model.Alike) bool { return a.Word == word })
-	g.layOut(t, &g.alike[i])
+	g.layOut(t, &g.alike[g.group[b]])
 	return t
 }
 
@@ -156,9 +155,7 @@ func (g *blockGiver) slot(b model.BlockID, t taker, p netip.Prefix) (netip.Prefi
 	zero := netip.PrefixFrom(g.zero(), p.Bits())
 	q, ok := g.numbered(b, t)
 	if alike := g.template(b); !ok && alike != nil {
-		i := slices.IndexFunc(g.alike, func(a model.Alike) bool { return a.Word == g.spec.Blocks[b].Alike })
-		n := slices.Index(g.alike[i].Blocks, b)
-		if q, ok = alike.slots[g.kind(&g.alike[i], n, t)]; ok {
+		if q, ok = alike.slots[g.kind(&g.alike[g.group[b]], g.rank[b], t)]; ok {
 			if ok = t.length >= q.Bits(); ok {
 				q = netip.PrefixFrom(q.Addr(), t.length)
 			}
@@ -175,6 +172,9 @@ func (g *blockGiver) keepSlots() {
 	for b := range g.spec.Blocks {
 		p, ok := g.written(model.BlockID(b))
 		if block := &g.spec.Blocks[b]; !ok || block.Alike == "" && block.SubnetNumber == model.AnySubnet {
+			continue
+		}
+		if !slices.ContainsFunc(g.takers[b], func(t taker) bool { return !t.has.IsValid() }) {
 			continue
 		}
 		space := g.space(prefix.Without(p, g.takenOf(model.BlockID(b), p)))

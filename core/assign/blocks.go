@@ -50,6 +50,9 @@ type blockGiver struct {
 	takers    [][]taker // by block
 	children  [][]model.BlockID
 	sized     []sized
+	ledger    []Entry // of blocks, of the family
+	group     []int   // by block: which of alike it is of, and the how many-th of it; -1 where it is of none
+	rank      []int
 	templates map[string]*template
 }
 
@@ -73,6 +76,19 @@ func newBlockGiver(n *Numbering, spec *model.Spec, family prefix.Family, alike [
 	g := &blockGiver{
 		n: n, spec: spec, family: family, alike: alike, templates: map[string]*template{},
 		takers: make([][]taker, len(spec.Blocks)), children: make([][]model.BlockID, len(spec.Blocks)), sized: make([]sized, len(spec.Blocks)),
+	}
+	for _, e := range n.ledger.Entries {
+		if e.Kind == Block && e.family() == family {
+			g.ledger = append(g.ledger, e)
+		}
+	}
+	for range spec.Blocks {
+		g.group, g.rank = append(g.group, -1), append(g.rank, -1)
+	}
+	for i, a := range alike {
+		for n, b := range a.Blocks {
+			g.group[b], g.rank[b] = i, n
+		}
 	}
 	for i := range asked {
 		x := &asked[i]
@@ -444,7 +460,6 @@ func (g *blockGiver) hold(b model.BlockID, h *held, size sized) (model.Prefix, b
 func (g *blockGiver) least(b model.BlockID, present netip.Prefix) int {
 	var lengths []int
 	var at []netip.Prefix
-	taken := g.takenOf(b, present)
 	for _, t := range g.all(b) {
 		switch q, ok := g.slot(b, t, present); {
 		case t.has.IsValid():
@@ -455,10 +470,10 @@ func (g *blockGiver) least(b model.BlockID, present netip.Prefix) int {
 		}
 	}
 	length := present.Bits()
-	for ; length > 0; length-- {
+	for ; length > 0 && len(lengths)+len(at) > 0; length-- {
 		around := netip.PrefixFrom(present.Addr(), length).Masked()
 		if g.rounded(length) == length || length == present.Bits() {
-			if g.holds(around, taken, at, lengths) {
+			if g.holds(around, g.takenOf(b, present), at, lengths) {
 				break
 			}
 		}
@@ -485,9 +500,16 @@ func (g *blockGiver) inside(p netip.Prefix, from []model.BlockID) bool {
 	return false
 }
 
-// numbers is everything of the family that has an owner by the plan or the ledger, and
+// taken is everything of a family that has an owner by the plan or the ledger, and
 // everything kept, blocks apart.
-func (g *blockGiver) numbers() []Entry {
+type taken struct {
+	entries []Entry      // in the order of addresses
+	last    []netip.Addr // by entry: the last address of those so far
+	space   prefix.Taken
+}
+
+// numbers is what is taken of the family.
+func (g *blockGiver) numbers() *taken {
 	if g.n.numbers[g.family] != nil {
 		return g.n.numbers[g.family]
 	}
@@ -511,20 +533,42 @@ func (g *blockGiver) numbers() []Entry {
 		}
 	}
 	all = slices.DeleteFunc(all, func(e Entry) bool { return e.family() != g.family })
-	g.n.numbers[g.family] = all
-	return all
+	slices.SortFunc(all, func(a, b Entry) int {
+		return cmp.Or(a.Prefix.Addr().Compare(b.Prefix.Addr()), cmp.Compare(a.Prefix.Bits(), b.Prefix.Bits()))
+	})
+	t := &taken{entries: all, last: make([]netip.Addr, len(all))}
+	prefixes := make([]netip.Prefix, len(all))
+	for i, e := range all {
+		prefixes[i], t.last[i] = e.Prefix, prefix.Top(e.Prefix)
+		if i > 0 && t.last[i].Less(t.last[i-1]) {
+			t.last[i] = t.last[i-1]
+		}
+	}
+	t.space = prefix.NewTaken(prefixes)
+	g.n.numbers[g.family] = t
+	return t
 }
 
-// takenIn lists what of a prefix is taken, blocks apart.
-func (g *blockGiver) takenIn(p netip.Prefix) []netip.Prefix {
-	var all []netip.Prefix
-	for _, e := range g.numbers() {
-		if p.Overlaps(e.Prefix) {
-			all = append(all, e.Prefix)
+// in lists the entries that have an address of a prefix.
+func (t *taken) in(p netip.Prefix) []Entry {
+	top := prefix.Top(p)
+	end, _ := slices.BinarySearchFunc(t.entries, top, func(e Entry, top netip.Addr) int {
+		if top.Less(e.Prefix.Addr()) {
+			return 1
+		}
+		return -1
+	})
+	var all []Entry
+	for i := end - 1; i >= 0 && !t.last[i].Less(p.Addr()); i-- {
+		if p.Overlaps(t.entries[i].Prefix) {
+			all = append(all, t.entries[i])
 		}
 	}
 	return all
 }
+
+// takenIn lists what of a prefix is taken, blocks apart.
+func (g *blockGiver) takenIn(p netip.Prefix) []netip.Prefix { return g.numbers().space.Within(p) }
 
 // takenOf lists what of a prefix is taken, the blocks among it that are taken from b.
 func (g *blockGiver) takenOf(b model.BlockID, p netip.Prefix) []netip.Prefix {
@@ -537,52 +581,54 @@ func (g *blockGiver) takenOf(b model.BlockID, p netip.Prefix) []netip.Prefix {
 	return all
 }
 
-// otherBlocks lists the prefixes that blocks have or had, but those within b and those
-// around it.
-func (g *blockGiver) otherBlocks(b model.BlockID) []netip.Prefix {
-	var all []netip.Prefix
+// meetsOtherBlock tells whether a prefix has an address of one that another block has or had,
+// but those within b and those around it; with present only those of blocks that there are:
+// one that is gone may have had what b's takers have.
+func (g *blockGiver) meetsOtherBlock(b model.BlockID, p netip.Prefix, present bool) bool {
 	related := func(other model.BlockID) bool { return g.spec.Within(b, other) || g.spec.Within(other, b) }
 	for other := range g.spec.Blocks {
-		if p, ok := g.written(model.BlockID(other)); ok && !related(model.BlockID(other)) {
-			all = append(all, p)
+		if q, ok := g.written(model.BlockID(other)); ok && p.Overlaps(q) && !related(model.BlockID(other)) {
+			return true
 		}
 	}
-	for _, e := range g.n.ledger.Entries {
-		if e.Kind != Block || e.family() != g.family || e.Owner == g.spec.Blocks[b].Name {
+	for _, e := range g.ledger {
+		if !p.Overlaps(e.Prefix) || e.Owner == g.spec.Blocks[b].Name {
 			continue
 		}
-		if other, ok := g.spec.BlockNamed(e.Owner); !ok || !related(other) {
-			all = append(all, e.Prefix)
+		if other, ok := g.spec.BlockNamed(e.Owner); ok && !related(other) || !ok && !present {
+			return true
 		}
 	}
-	return all
+	return false
 }
 
 // onlyIts tells whether what of a prefix lies beyond the block's present one is free, or
 // the block's own.
 func (g *blockGiver) onlyIts(b model.BlockID, larger, present netip.Prefix) bool {
 	own := g.owners(b)
-	for _, e := range g.numbers() {
-		if larger.Overlaps(e.Prefix) && !prefix.Covers(present, e.Prefix) && !own[e.Owner] {
+	for _, e := range g.numbers().in(larger) {
+		if !prefix.Covers(present, e.Prefix) && !own[e.Owner] {
 			return false
 		}
 	}
-	return !slices.ContainsFunc(g.otherBlocks(b), larger.Overlaps)
+	return !g.meetsOtherBlock(b, larger, false)
+}
+
+// within lists all that takes from a block, and from blocks within it.
+func (g *blockGiver) within(b model.BlockID) []taker {
+	all := slices.Clone(g.takers[b])
+	for _, c := range g.children[b] {
+		all = append(all, g.within(c)...)
+	}
+	return all
 }
 
 // owners is the names of all that takes from a block, and from blocks within it.
 func (g *blockGiver) owners(b model.BlockID) map[string]bool {
 	all := map[string]bool{}
-	var add func(b model.BlockID)
-	add = func(b model.BlockID) {
-		for _, t := range g.takers[b] {
-			all[t.owner] = true
-		}
-		for _, c := range g.children[b] {
-			add(c)
-		}
+	for _, t := range g.within(b) {
+		all[t.owner] = true
 	}
-	add(b)
 	return all
 }
 
@@ -591,24 +637,23 @@ func (g *blockGiver) owners(b model.BlockID) map[string]bool {
 func (g *blockGiver) around(b model.BlockID, length int) (netip.Prefix, bool) {
 	own := g.owners(b)
 	count := map[netip.Prefix]int{}
-	for _, e := range g.n.ledger.Entries {
-		if own[e.Owner] && !g.n.renumber[e.Owner] && !e.Retired && (e.Kind == Subnet || e.Kind == Loopback) && e.family() == g.family && e.Prefix.Bits() >= length {
-			count[netip.PrefixFrom(e.Prefix.Addr(), length).Masked()]++
+	for _, t := range g.within(b) {
+		if h := g.n.entries[t.wanted]; h != nil && !g.n.renumber[t.owner] && h.Prefix.Bits() >= length {
+			count[netip.PrefixFrom(h.Prefix.Addr(), length).Masked()]++
 		}
 	}
 	if len(count) == 0 {
 		return netip.Prefix{}, false
 	}
-	others := prefix.NewTaken(g.otherBlocks(b))
 	var best netip.Prefix
 	var bestRank [2]int
 	for p, n := range count {
-		if others.Meets(p) || !g.inside(p, g.spec.Blocks[b].From) || !g.holdsOpen(b, p) {
+		if g.meetsOtherBlock(b, p, true) || !g.inside(p, g.spec.Blocks[b].From) || !g.holdsOpen(b, p) {
 			continue
 		}
 		foreign := 0
-		for _, e := range g.numbers() {
-			if p.Overlaps(e.Prefix) && !own[e.Owner] {
+		for _, e := range g.numbers().in(p) {
+			if !own[e.Owner] {
 				foreign = 1
 			}
 		}
@@ -627,5 +672,5 @@ func (g *blockGiver) holdsOpen(b model.BlockID, p netip.Prefix) bool {
 			lengths = append(lengths, t.length)
 		}
 	}
-	return g.holds(p, g.takenOf(b, p), nil, lengths)
+	return len(lengths) == 0 || g.holds(p, g.takenOf(b, p), nil, lengths)
 }

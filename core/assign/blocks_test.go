@@ -153,6 +153,16 @@ func TestARetiredBlockIsKeptForItsOwner(t *testing.T) {
 	assert.Contains(t, told(back), "back mole-staff subnet 10.48.0.128/27\n")
 }
 
+// A block that has another name by now is given what it had, since its takers are there.
+func TestABlockRenamedByHandStaysWhereItIs(t *testing.T) {
+	g := assigned(t, sites, nil)
+	renamed := assigned(t, strings.ReplaceAll(strings.ReplaceAll(sites, "quay: {", "pier: {"), "from: quay", "from: pier"), again(t, g.next))
+	assert.Contains(t, told(renamed), "new pier block 10.48.0.0/25\n")
+	assert.Contains(t, told(renamed), "new pier block 2001:db8:5ea::/60\n")
+	assert.Contains(t, told(renamed), "retired quay block 10.48.0.0/25\n")
+	again(t, renamed.next)
+}
+
 func TestTheLedgersOfTwoSitesMayNotOverlap(t *testing.T) {
 	g := assigned(t, sites, ledgerOf(t, "mole block 10.48.0.0/26", "quay block 10.48.0.0/25"))
 	assert.Contains(t, reasons(g), "ledger-broken: 10.48.0.0/25 overlaps 10.48.0.0/26, which mole was given")

@@ -16,23 +16,12 @@ func (g *blockGiver) place(level []model.BlockID, open []need) {
 	if len(open) == 0 {
 		return
 	}
-	all := homes(g.spec, open[0].from, g.family)
 	var taken []netip.Prefix
-	for _, e := range g.numbers() {
-		taken = append(taken, e.Prefix)
-	}
-	taken = append(taken, g.blockEntries(level[0])...)
-	spaces := make([]*prefix.Space, len(all))
-	for i, h := range all {
-		spaces[i] = g.space(withoutAll(h.own, prefix.NewTaken(taken)))
-	}
 	where := map[model.BlockID]int{} // among the open ones
 	for i, x := range open {
 		b, _ := g.spec.BlockNamed(x.owner)
 		if p, because, ok := g.known(b, x); ok {
-			for _, s := range spaces {
-				s.Leave(p)
-			}
+			taken = append(taken, p)
 			if because.Code == WasItsOwn {
 				continue
 			}
@@ -49,6 +38,15 @@ func (g *blockGiver) place(level []model.BlockID, open []need) {
 	}
 	if len(rest) == 0 {
 		return
+	}
+	all := homes(g.spec, open[0].from, g.family)
+	for _, e := range g.numbers().entries {
+		taken = append(taken, e.Prefix)
+	}
+	taken = append(taken, g.blockEntries(level[0])...)
+	spaces := make([]*prefix.Space, len(all))
+	for i, h := range all {
+		spaces[i] = g.space(withoutAll(h.own, prefix.NewTaken(taken)))
 	}
 	p := &placing{g: g, lengths: map[model.BlockID]int{}, found: map[model.BlockID]netip.Prefix{}}
 	for _, b := range rest {
@@ -74,9 +72,8 @@ func (g *blockGiver) place(level []model.BlockID, open []need) {
 // has numbers there, or it lies where its like do in theirs.
 func (g *blockGiver) known(b model.BlockID, x need) (netip.Prefix, Because, bool) {
 	if x.moved == nil {
-		others := g.otherBlocks(b)
 		for _, h := range g.n.retired[x.wanted] {
-			if !h.kept && h.Prefix.Bits() <= x.length && g.inside(h.Prefix, x.from) && !slices.ContainsFunc(others, h.Prefix.Overlaps) {
+			if !h.kept && h.Prefix.Bits() <= x.length && g.inside(h.Prefix, x.from) && !g.meetsOtherBlock(b, h.Prefix, false) {
 				g.n.restore(h)
 				x.give(h.Prefix, model.Proposed, x.place)
 				return h.Prefix, Because{Code: WasItsOwn}, true
@@ -89,7 +86,7 @@ func (g *blockGiver) known(b model.BlockID, x need) (netip.Prefix, Because, bool
 	parent := x.from[0]
 	if around, ok := g.written(parent); ok {
 		p, ok := g.slot(parent, taker{wanted: x.wanted, length: x.length}, around)
-		if ok && g.inside(p, x.from) && !slices.ContainsFunc(g.otherBlocks(b), p.Overlaps) && len(g.takenIn(p)) == 0 {
+		if ok && g.inside(p, x.from) && !g.meetsOtherBlock(b, p, false) && len(g.takenIn(p)) == 0 {
 			return p, x.because, true
 		}
 	}
@@ -99,10 +96,7 @@ func (g *blockGiver) known(b model.BlockID, x need) (netip.Prefix, Because, bool
 // blockEntries lists what the ledger has of blocks, but those around a block.
 func (g *blockGiver) blockEntries(b model.BlockID) []netip.Prefix {
 	var all []netip.Prefix
-	for _, e := range g.n.ledger.Entries {
-		if e.Kind != Block || e.family() != g.family {
-			continue
-		}
+	for _, e := range g.ledger {
 		if other, ok := g.spec.BlockNamed(e.Owner); !ok || other == b || !g.spec.Within(b, other) {
 			all = append(all, e.Prefix)
 		}

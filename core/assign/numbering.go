@@ -52,7 +52,7 @@ type Numbering struct {
 	grew    map[string]bool         // of those asked to grow
 	slots   map[wanted]netip.Prefix // where what is alike or numbered lies in its block
 	shifts  []shift
-	numbers [2][]Entry // by family: what is not a block, while blocks are given out
+	numbers [2]*taken // by family: what is not a block, while blocks are given out
 	home    map[homeKey]home
 
 	renumber map[string]bool

@@ -44,6 +44,7 @@ func (d *Document) References() []Reference {
 	}
 	for _, b := range d.Blocks {
 		all.define(b.Name)
+		all.name(b.From...)
 	}
 	for _, s := range d.Segments {
 		all.segment(s)

@@ -135,24 +135,6 @@ func (s *Space) Free() []netip.Prefix {
 	return all
 }
 
-// Leave takes out of the space whatever of a subnet is in it.
-func (s *Space) Leave(p netip.Prefix) {
-	for l := range s.lists {
-		for i := 0; i < len(s.lists[l]); {
-			f := s.lists[l][i]
-			if !f.Overlaps(p) {
-				i++
-				continue
-			}
-			heap.Remove(&s.lists[l], i)
-			for _, rest := range Without(f, []netip.Prefix{p}) {
-				s.Give(rest)
-			}
-			i = 0
-		}
-	}
-}
-
 // Subnet64 is the subnet of length 64 of an IPv6 block that has the number; false where the
 // block has none.
 func Subnet64(block netip.Prefix, number uint64) (netip.Prefix, bool) {

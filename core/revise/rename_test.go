@@ -3,12 +3,14 @@ package revise_test
 import (
 	"fmt"
 	"io/fs"
+	"slices"
 	"testing"
 	"testing/fstest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ropeswing/core/coretest"
 	"ropeswing/core/plan"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
@@ -111,5 +113,23 @@ devices: {hub: {is: router, interfaces: {e: {segment: deck}, "p(1..2)": {segment
 	for _, made := range []string{"hut-1", "hub:p2"} {
 		_, err := revise.Rename(n, made, made+"x", false)
 		assert.ErrorContains(t, err, "comes of a pattern", made)
+	}
+}
+
+// Whatever of the plan in which every key says something has a name can be renamed: no word
+// that names it is missed.
+func TestWhateverHasANameCanBeRenamed(t *testing.T) {
+	n := workspace.FromText("a.plan.yaml", []byte("ropeswing: 1\n"+coretest.EveryKey))
+	require.True(t, n.Usable(), n.Slips())
+	var names []string
+	for _, r := range n.Document.References() {
+		if r.Defines && r.Of == "" && !slices.Contains(names, r.Value) {
+			names = append(names, r.Value)
+		}
+	}
+	require.Greater(t, len(names), 20)
+	for _, name := range names {
+		_, err := revise.Rename(n, name, "other-name", false)
+		assert.NoError(t, err, name)
 	}
 }

@@ -338,11 +338,7 @@ func (a *app) blocks() *cobra.Command {
 				view.BlocksText(a.out, data, table.Empty, a.width)
 				return
 			}
-			next := ""
-			if len(data) > 0 {
-				next = "what lies where: " + a.self() + " show blocks " + view.ShellWord(data[len(data)-1].Block)
-			}
-			view.BlockTree(a.out, data, table.Empty, next, a.width, a.wide)
+			view.BlockTree(a.out, data, table.Empty, a.self()+" show blocks", a.width, a.wide)
 		}}, nil
 	})
 	a.matchFlag(cmd)

@@ -99,8 +99,8 @@ func Nested(all []Block) bool {
 }
 
 // BlockTree writes the blocks within one another, with the room that is left in each; or
-// says that there is none. Next is what tells more, "" for nothing.
-func BlockTree(w io.Writer, all []Block, none, next string, width int, wide bool) {
+// says that there is none. Command is what tells more when a block is named behind it.
+func BlockTree(w io.Writer, all []Block, none, command string, width int, wide bool) {
 	if len(all) == 0 {
 		fmt.Fprintln(w, none)
 		return
@@ -114,8 +114,8 @@ func BlockTree(w io.Writer, all []Block, none, next string, width int, wide bool
 		t.Rows = append(t.Rows, []string{strings.Repeat("  ", b.depth) + b.Block, b.Prefix, b.percent, b.room(), largest})
 	}
 	t.Text(w, width, "", wide)
-	if next != "" {
-		fmt.Fprintln(w, faint.Render(next))
+	if i := slices.IndexFunc(all, func(b Block) bool { return b.depth > 0 }); i >= 0 {
+		fmt.Fprintln(w, faint.Render("what lies where: "+command+" "+ShellWord(all[i].Block)))
 	}
 }
 
