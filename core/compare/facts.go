@@ -213,10 +213,7 @@ func (f *facts) device(id model.DeviceID) {
 	first, last := f.spec.StaticsOf(id)
 	for n := first; n < last; n++ {
 		s := &f.spec.Statics[n]
-		watch := ""
-		if s.Watch.IsValid() {
-			watch = s.Watch.String()
-		}
+		watch := s.Watched()
 		to := routeKey{s.Table, s.To}.words()
 		subject := to
 		if s.Via.IsValid() {

@@ -46,7 +46,7 @@ var HowCompared = map[string]map[string]How{
 		"line": by(OfLine), "clock": by(OfLine), "parent": by(OfParent), "tag": by(OfTag), "relay": by(OfRelay), "advertises": by(OfAdvertises), "admin": by(OfAdmin).inState(OfAdmin), "note": need(aRemark),
 	},
 	"route": {
-		"next-hop": by(OfNextHop).inState(OfNextHop), "out": by(OfNextHop).inState(OfNextHop), "distance": by(OfDistance).inState(OfDistance), "metric": by(OfMetric).inState(OfMetric), "watch": by(OfWatch), "discard": by(OfNextHop).inState(OfNextHop),
+		"next-hop": by(OfNextHop).inState(OfNextHop), "out": by(OfNextHop).inState(OfNextHop), "distance": by(OfDistance).inState(OfDistance), "metric": by(OfMetric).inState(OfMetric), "watch": by(OfWatch), "watch-from": by(OfWatch), "discard": by(OfNextHop).inState(OfNextHop),
 	},
 	"permit": {"permit": by(OfPermit), "in": by(OfPermit), "out": by(OfPermit), "pending": by(OfPermit), "note": need(aRemark)},
 	"cable":  {"between": by(OfCable), "fault": by(OfCable), "cost": by(OfCable)},

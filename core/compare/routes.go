@@ -42,6 +42,7 @@ type nextHop struct {
 	inUse    bool // of a planned one: in the tables as predicted
 	told     bool // of a found one: whether it is in use was told, so that those that stand by are listed too
 	watch    netip.Addr
+	from     netip.Addr // of the watch
 	place    source.Place
 
 	advertised bool // of a planned one: any link-local next hop is as planned
@@ -105,7 +106,7 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 		s := &c.spec.Statics[n]
 		if prefix.FamilyOf(s.To.Addr()) == family {
 			note(planned, routeKey{s.Table, s.To}, nextHop{
-				via: s.Via, out: s.Out, discard: s.Discard, distance: int(s.Distance), metric: int(s.Metric), inUse: inUse[model.StaticID(n)], watch: s.Watch, place: s.Place,
+				via: s.Via, out: s.Out, discard: s.Discard, distance: int(s.Distance), metric: int(s.Metric), inUse: inUse[model.StaticID(n)], watch: s.Watch, from: s.WatchFrom, place: s.Place,
 				advertised: s.Origin == model.ImpliedRouter && s.To.Addr().Is6() && c.advertised(id),
 			})
 		}
@@ -291,7 +292,7 @@ func asFound(found []nextHop, both []pairOf) []nextHop {
 	for i := range all {
 		for _, x := range both {
 			if x.found == all[i] {
-				all[i].watch = x.planned.watch
+				all[i].watch, all[i].from = x.planned.watch, x.planned.from
 				if all[i].distance == 0 && all[i].metric < 0 && x.planned.inUse == all[i].inUse {
 					all[i].distance = x.planned.distance
 				}
@@ -326,7 +327,7 @@ func (f foundOnes) statics(all, own []model.Static) []model.Static {
 			}
 			all = append(all, model.Static{
 				Device: f[k].device, To: k.to, Via: w.via, Out: w.out, Discard: w.discard, Distance: uint8(min(distance, 255)), Metric: uint32(max(0, w.metric)),
-				Table: k.table, Watch: w.watch, Origin: model.Learned, Key: k.to.String(),
+				Table: k.table, Watch: w.watch, WatchFrom: w.from, Origin: model.Learned, Key: k.to.String(),
 			})
 		}
 	}

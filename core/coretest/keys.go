@@ -39,7 +39,7 @@ devices:
       n: {segment: n, address: first}
       q: {segment: x, table: apart, address: 1}
     routes:
-      10.2.0.0/24: [{next-hop: 10.0.0.2, out: l, distance: 5, metric: 3, watch: 10.0.0.4}]
+      10.2.0.0/24: [{next-hop: 10.0.0.2, out: l, distance: 5, metric: 3, watch: 10.0.0.4, watch-from: loopback}]
       10.77.0.0/16: {discard: true}
     tables: {apart: {10.88.0.0/16: 10.3.0.2}}
     permits: [staff may reach b, {permit: b may reach staff, in: l, out: lan.7, pending: true}]
@@ -90,7 +90,7 @@ var Changes = map[string]map[string]Change{
 		"relay": {"relay: desk, ", ""}, "advertises": {"advertises: true, ", ""},
 	},
 	"route": {
-		"next-hop": {"next-hop: 10.0.0.2", "next-hop: 10.0.0.4"}, "out": {"out: l, distance", "out: up, distance"}, "distance": {"distance: 5", "distance: 6"}, "metric": {"metric: 3", "metric: 4"}, "watch": {"watch: 10.0.0.4", "watch: 10.0.0.2"}, "discard": {"{discard: true}", "10.0.0.2"},
+		"next-hop": {"next-hop: 10.0.0.2", "next-hop: 10.0.0.4"}, "out": {"out: l, distance", "out: up, distance"}, "distance": {"distance: 5", "distance: 6"}, "metric": {"metric: 3", "metric: 4"}, "watch": {"watch: 10.0.0.4", "watch: 10.0.0.2"}, "watch-from": {"watch-from: loopback", "watch-from: 10.0.0.1"}, "discard": {"{discard: true}", "10.0.0.2"},
 	},
 	"permit": {"permit": {"b may reach staff", "b may not reach staff"}, "in": {"in: l, ", ""}, "out": {"out: lan.7, ", ""}, "pending": {", pending: true", ""}},
 	"cable":  {"between": {"gw:s to far:s", "far:s to gw:l"}, "fault": {"fault: seen", "fault: hidden"}, "cost": {"cost: 10", "cost: 11"}},

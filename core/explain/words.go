@@ -298,7 +298,7 @@ func (r route) words(net *forward.Network) string {
 		}
 		text += fmt.Sprintf(", distance %d", r.Distance)
 		if s.Watch.IsValid() {
-			text += ", watches " + s.Watch.String()
+			text += ", watches " + s.Watched()
 		}
 	}
 	if out := r.Out(); out != model.None {

@@ -255,7 +255,9 @@ func probeOf(net *Network, id model.StaticID) (*Exchange, []routing.Hop) {
 	if !via.IsValid() {
 		via = s.Watch
 	}
-	x.Source, _ = sourceOut(net, s.Device, routing.Hop{Out: hops[0].Out, Via: via}, s.Watch)
+	if x.Source = s.WatchFrom; !x.Source.IsValid() {
+		x.Source, _ = sourceOut(net, s.Device, routing.Hop{Out: hops[0].Out, Via: via}, s.Watch)
+	}
 	w := &walker{net: net, ttl: DefaultTTL, first: hops, graph: &Graph{Flow: FlowTo(x.Source, s.Watch), Nodes: make([]Node, 0, 8)}}
 	w.begin(At{s.Device, model.None}, w.graph.Flow)
 	x.There = w.graph

@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"net/netip"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -37,6 +38,33 @@ func out(t *testing.T, net *forward.Network, device, to string) string {
 		return ""
 	}
 	return net.Spec.Interfaces[m.Hops[0].Out].Name
+}
+
+// The answer comes back to where the probe was sent from: asked from its loopback, to which c
+// has a route by the third link only, a hears nothing once that is cut, though the path by b is
+// whole.
+func TestAWatchAsksFromWhereItIsTold(t *testing.T) {
+	text := strings.NewReplacer("watch: 10.0.0.3", "watch: 10.0.0.3, watch-from: loopback", "a: {is: router,", "a: {is: router, loopback: 10.9.0.1,",
+		"routes: {ab: b}", "routes: {ab: b, 10.9.0.1/32: a}").Replace(watching)
+	net := coretest.Network(t, text)
+	assert.Equal(t, "b", out(t, net, "a", "10.3.0.9"))
+	f, err := net.State.FailureNamed("x-ca")
+	require.NoError(t, err)
+	after := net.Update(net.State.With(f))
+	assert.Empty(t, out(t, after, "a", "10.3.0.9"))
+	a := coretest.Device(t, net.Spec, "a")
+	for _, e := range after.Table(a).Covering(netip.MustParseAddr("10.3.0.9")) {
+		assert.Contains(t, after.Why(after.Table(a), e), "what it watches, 10.0.0.3, does not answer 10.9.0.1")
+		break
+	}
+	for words, reason := range map[string]string{
+		"watch: 10.0.0.3, watch-from: lopback": "interface of a called lopback", "watch: 10.0.0.3, watch-from: 10.9.0.2": "10.9.0.2 is no address of a that could ask 10.0.0.3",
+		"watch-from: loopback": "a route that watches nothing asks from nowhere",
+	} {
+		_, _, found := coretest.Resolve(strings.Replace(text, "watch: 10.0.0.3, watch-from: loopback", words, 1))
+		require.NotEmpty(t, found, words)
+		assert.Contains(t, found[0].Reason, reason)
+	}
 }
 
 // §7, watched: usable only while what is watched answers a probe that leaves by

@@ -204,6 +204,9 @@ func (s Silence) words(net *Network, told []routing.Monitor) string {
 		return "what it watches answers only while the route is out of use"
 	}
 	text := fmt.Sprintf("what it watches, %s, does not answer", s.Monitor.Watch)
+	if s.Monitor.From.IsValid() {
+		text += " " + s.Monitor.From.String()
+	}
 	if s.Out != model.None {
 		text += " out of " + net.Spec.Interfaces[s.Out].Name
 	}

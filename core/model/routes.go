@@ -140,6 +140,13 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 			return nil, false
 		}
 		base.Watch = watch
+		if hop.WatchFrom.Written() && !r.watchFrom(&base, hop.WatchFrom, subject) {
+			return nil, false
+		}
+	} else if hop.WatchFrom.Written() {
+		r.report(finding.New(finding.KeyOutOfPlace, hop.WatchFrom.Place, "a route that watches nothing asks from nowhere").About(subject).
+			Mend("add 'watch:' with an address, or remove 'watch-from'"))
+		return nil, false
 	}
 	if !hop.NextHop.Written() {
 		return watched(onEach(base, to, nil)), true
@@ -168,6 +175,37 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 	return watched(statics), true
 }
 
+// watchFrom finds the address that a route's watch asks from: an address of the device, or
+// that of the family of one of its interfaces.
+func (r *resolver) watchFrom(base *Static, t plan.Text, subject string) bool {
+	family := prefix.FamilyOf(base.Watch)
+	if id, ok := r.spec.InterfaceNamed(base.Device, t.Value); ok {
+		for _, a := range r.spec.Interfaces[id].Addresses {
+			if prefix.FamilyOf(a.Addr()) == family && !a.Secondary && !a.Addr().IsLinkLocalUnicast() {
+				base.WatchFrom = a.Addr()
+				return true
+			}
+		}
+		r.report(finding.New(finding.BadValue, t.Place, "%s has no address that could ask %s", r.spec.Label(id), base.Watch).About(subject))
+		return false
+	}
+	from, err := prefix.ParseAddress(t.Value)
+	if err != nil {
+		r.unknown(t, "interface of "+subject, func() []string { return r.spec.InterfaceNames(base.Device) })
+		return false
+	}
+	for _, id := range r.spec.InterfacesOf(base.Device) {
+		for _, a := range r.spec.Interfaces[id].Addresses {
+			if a.Addr() == from && prefix.FamilyOf(from) == family {
+				base.WatchFrom = from
+				return true
+			}
+		}
+	}
+	r.report(finding.New(finding.BadValue, t.Place, "%s is no address of %s that could ask %s", from, subject, base.Watch).About(subject))
+	return false
+}
+
 func (r *resolver) unknownHop(t plan.Text, subject string) {
 	if strings.ContainsAny(t.Value, ".:") {
 		_, err := prefix.ParseAddress(t.Value)
@@ -193,11 +231,22 @@ func (r *resolver) hopByAddress(base Static, hop *plan.Hop, via netip.Addr, to [
 	return statics, true
 }
 
+// Watched is what a route watches, and where from, in words; "" where it watches nothing.
+func (s *Static) Watched() string {
+	switch {
+	case !s.Watch.IsValid():
+		return ""
+	case s.WatchFrom.IsValid():
+		return s.Watch.String() + " from " + s.WatchFrom.String()
+	}
+	return s.Watch.String()
+}
+
 // watched keeps the watch of those routes whose family it is of.
 func watched(all []Static) []Static {
 	for i := range all {
 		if s := &all[i]; s.Watch.IsValid() && s.Watch.Is4() != s.To.Addr().Is4() {
-			s.Watch = netip.Addr{}
+			s.Watch, s.WatchFrom = netip.Addr{}, netip.Addr{}
 		}
 	}
 	return all

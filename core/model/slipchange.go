@@ -224,7 +224,7 @@ type DropWatch struct{ Static StaticID }
 func (c DropWatch) Apply(s *Spec) *Spec {
 	next := *s
 	next.Statics = slices.Clone(s.Statics)
-	next.Statics[c.Static].Watch = netip.Addr{}
+	next.Statics[c.Static].Watch, next.Statics[c.Static].WatchFrom = netip.Addr{}, netip.Addr{}
 	return &next
 }
 

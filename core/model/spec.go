@@ -365,18 +365,19 @@ func (o Origin) Gateway() bool { return o == HostGateway || o == ImpliedRouter }
 
 // Static is a static route.
 type Static struct {
-	Device   DeviceID
-	To       netip.Prefix
-	Via      netip.Addr  // invalid where there is only an interface, or nothing
-	Out      InterfaceID // None where only the next hop is given
-	Discard  bool
-	Distance uint8      // 1 to 254, lower wins
-	Metric   uint32     // lower wins among equal distances
-	Table    string     // the routing table it is in; "" is the main one
-	Watch    netip.Addr // usable only while this answers by this next hop; invalid where nothing is watched
-	Origin   Origin
-	Place    source.Place // of the next hop
-	Key      string       // the destination as written in the plan
+	Device    DeviceID
+	To        netip.Prefix
+	Via       netip.Addr  // invalid where there is only an interface, or nothing
+	Out       InterfaceID // None where only the next hop is given
+	Discard   bool
+	Distance  uint8      // 1 to 254, lower wins
+	Metric    uint32     // lower wins among equal distances
+	Table     string     // the routing table it is in; "" is the main one
+	Watch     netip.Addr // usable only while this answers by this next hop; invalid where nothing is watched
+	WatchFrom netip.Addr // where it is asked from; invalid for the address that faces the next hop
+	Origin    Origin
+	Place     source.Place // of the next hop
+	Key       string       // the destination as written in the plan
 }
 
 // InterfacesOf lists the identifiers of a device's interfaces.

@@ -221,14 +221,15 @@ type Route struct {
 
 // Hop is one way to a destination.
 type Hop struct {
-	Whole    source.Place // of one in its long form, on one line: all of it
-	Place    source.Place
-	NextHop  Text
-	Out      Text
-	Discard  Switch
-	Distance Number
-	Metric   Number
-	Watch    Text
+	Whole     source.Place // of one in its long form, on one line: all of it
+	Place     source.Place
+	NextHop   Text
+	Out       Text
+	Discard   Switch
+	Distance  Number
+	Metric    Number
+	Watch     Text
+	WatchFrom Text
 }
 
 // RouteTable is the routes of one further routing table of a device.

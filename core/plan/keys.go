@@ -255,6 +255,7 @@ var hopKeys = []key[Hop]{
 	{"distance", "1 to 254", "Lower wins among routes to one prefix.", whole(1, 254, func(h *Hop) *Number { return &h.Distance })},
 	{"metric", "0 to 4294967295", "Lower wins among routes of one distance.", whole(0, 1<<32-1, func(h *Hop) *Number { return &h.Metric })},
 	{"watch", "an address", "The route is usable only while this address answers a ping that leaves by this next hop: the next hop itself, or something beyond it.", text(func(h *Hop) *Text { return &h.Watch })},
+	{"watch-from", "an interface of the device, such as `loopback`, or one of its addresses", "Where the ping of `watch` is sent from. Unless set: the address that faces the next hop. The answer has to find its way back to it.", text(func(h *Hop) *Text { return &h.WatchFrom })},
 	{"discard", "true", "Drops what matches, without a word to the sender.", truth(func(h *Hop) *Switch { return &h.Discard })},
 }
 

@@ -89,7 +89,7 @@ func calledInParts(text string, called naming) string {
 }
 
 func routeMeaning(spec *model.Spec, s *model.Static, called naming) string {
-	return fmt.Sprintf("route %s table %s %s via %s out %s discard %v %d %d watch %s", called(spec.Devices[s.Device].Name), s.Table, s.To, s.Via, labelled(spec, s.Out, called), s.Discard, s.Distance, s.Metric, s.Watch)
+	return fmt.Sprintf("route %s table %s %s via %s out %s discard %v %d %d watch %s", called(spec.Devices[s.Device].Name), s.Table, s.To, s.Via, labelled(spec, s.Out, called), s.Discard, s.Distance, s.Metric, s.Watched())
 }
 
 func plain(all []model.Prefix) []string {

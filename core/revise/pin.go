@@ -97,6 +97,9 @@ func (w reviser) pinnedHop(s model.Static) string {
 	parts = append(parts, "out: "+plan.Word(w.Spec.Interfaces[s.Out].Name))
 	if s.Watch.IsValid() {
 		parts = append(parts, "watch: "+quoted(s.Watch))
+		if s.WatchFrom.IsValid() {
+			parts = append(parts, "watch-from: "+quoted(s.WatchFrom))
+		}
 	}
 	return "{" + strings.Join(parts, ", ") + "}"
 }

@@ -144,11 +144,12 @@ type Monitor struct {
 	Out   model.InterfaceID // None where only the next hop is given
 	Via   netip.Addr
 	Watch netip.Addr
+	From  netip.Addr // where it is asked from; invalid for the address that faces the next hop
 }
 
 // MonitorOf is what a watched route hangs on.
 func MonitorOf(s *model.Static) Monitor {
-	return Monitor{Key{s.Device, s.Table}, s.Out, s.Via, s.Watch}
+	return Monitor{Key{s.Device, s.Table}, s.Out, s.Via, s.Watch, s.WatchFrom}
 }
 
 // Silence is the same tables with just the routes that hang on these monitors

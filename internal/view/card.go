@@ -141,6 +141,14 @@ func (c Card) addresses(w io.Writer, width int) {
 	}
 }
 
+// watched is what a route watches, and where from.
+func watched(r ExportedRoute) string {
+	if r.WatchFrom == "" {
+		return r.Watch
+	}
+	return r.Watch + " from " + r.WatchFrom
+}
+
 func (c Card) routes(w io.Writer, width int) {
 	t := Table{Columns: []Column{{Title: "to"}, {Title: "mask"}, {Title: "next hop"}, {Title: "out of"}, {Title: "distance", Right: true}, {Title: "table"}, {Title: "watches", Below: true, Lead: "watches "}}}
 	for _, r := range c.Routes {
@@ -148,7 +156,7 @@ func (c Card) routes(w io.Writer, width int) {
 		if r.Discard {
 			hop = "discard"
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance), r.Table, r.Watch})
+		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance), r.Table, watched(r)})
 	}
 	if len(t.Rows) > 0 {
 		fmt.Fprintln(w, "\n"+bold.Render("Routes"))

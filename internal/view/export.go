@@ -96,9 +96,10 @@ type ExportedRoute struct {
 	Discard      bool   `json:"discard"`
 	Distance     int    `json:"distance"`
 	Metric       int    `json:"metric"`
-	Watch        string `json:"watch"`   // usable only while this answers by the next hop; "" where nothing is watched
-	Derived      bool   `json:"derived"` // not written in the plan
-	Table        string `json:"table"`   // "" for the main one
+	Watch        string `json:"watch"`      // usable only while this answers by the next hop; "" where nothing is watched
+	WatchFrom    string `json:"watch_from"` // where it is asked from; "" for the address that faces the next hop
+	Derived      bool   `json:"derived"`    // not written in the plan
+	Table        string `json:"table"`      // "" for the main one
 }
 
 // NewExported is the devices in their exported form.
@@ -119,7 +120,7 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 			r := ExportedRoute{
 				To: s.To.Addr().String(), PrefixLength: s.To.Bits(), Family: familyOf(prefix.FamilyOf(s.To.Addr())), Mask: maskOf(prefix.Mask(s.To), prefix.FamilyOf(s.To.Addr())),
 				NextHop: address(s.Via), Discard: s.Discard, Distance: int(s.Distance), Metric: int(s.Metric), Table: s.Table,
-				Watch: address(s.Watch), Derived: s.Origin == model.Derived,
+				Watch: address(s.Watch), WatchFrom: address(s.WatchFrom), Derived: s.Origin == model.Derived,
 			}
 			if s.Out != model.None {
 				r.Out = spec.Interfaces[s.Out].Name

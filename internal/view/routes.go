@@ -17,20 +17,23 @@ import (
 
 // Route is a route in JSON.
 type Route struct {
-	Device   string `json:"device"`
-	Table    string `json:"table,omitempty"`    // its name, where it is not the main one
-	To       string `json:"to"`                 // a prefix
-	Source   string `json:"source"`             // local, direct, static, derived or learned
-	NextHop  string `json:"next_hop,omitempty"` // an address, or discard
-	Through  string `json:"through,omitempty"`  // the device that has the next hop
-	Out      string `json:"out,omitempty"`      // the interface it leaves by
-	Distance int    `json:"distance"`           // lower wins
-	Metric   uint32 `json:"metric"`             // lower wins among equal distances
-	Watch    string `json:"watch,omitempty"`    // usable only while this answers by the next hop
-	State    string `json:"state"`              // in use, standby or unusable
-	Discards bool   `json:"discards"`           // drops what matches
-	Why      string `json:"why,omitempty"`      // why it is unusable, or discards though it has a next hop
-	Place    string `json:"place,omitempty"`    // where the plan says so: file:line:column
+	Device    string `json:"device"`
+	Table     string `json:"table,omitempty"`      // its name, where it is not the main one
+	To        string `json:"to"`                   // a prefix
+	Source    string `json:"source"`               // local, direct, static, derived or learned
+	NextHop   string `json:"next_hop,omitempty"`   // an address, or discard
+	Through   string `json:"through,omitempty"`    // the device that has the next hop
+	Out       string `json:"out,omitempty"`        // the interface it leaves by
+	Distance  int    `json:"distance"`             // lower wins
+	Metric    uint32 `json:"metric"`               // lower wins among equal distances
+	Watch     string `json:"watch,omitempty"`      // usable only while this answers by the next hop
+	WatchFrom string `json:"watch_from,omitempty"` // where it is asked from, where that is said
+	State     string `json:"state"`                // in use, standby or unusable
+	Discards  bool   `json:"discards"`             // drops what matches
+	Why       string `json:"why,omitempty"`        // why it is unusable, or discards though it has a next hop
+	Place     string `json:"place,omitempty"`      // where the plan says so: file:line:column
+
+	watched string
 }
 
 // RouteFilter says which routes to list.
@@ -88,7 +91,7 @@ func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Ro
 				if x.Through != "" {
 					next += " " + x.Through
 				}
-				table.Rows = append(table.Rows, []string{heading, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), x.Watch, lineOf(x.Place), x.Why})
+				table.Rows = append(table.Rows, []string{heading, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), x.watched, lineOf(x.Place), x.Why})
 			}
 		}
 	}
@@ -107,9 +110,7 @@ func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routi
 	if s.Origin != model.Learned {
 		x.Place = s.Place.String()
 	}
-	if s.Watch.IsValid() {
-		x.Watch = s.Watch.String()
-	}
+	x.Watch, x.WatchFrom, x.watched = address(s.Watch), address(s.WatchFrom), s.Watched()
 	switch {
 	case s.Discard:
 		x.NextHop = "discard"
