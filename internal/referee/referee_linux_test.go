@@ -134,9 +134,6 @@ func referee(t *testing.T, seed uint64, s *score) {
 	if seed%4 != 0 {
 		spec = coretest.WithRandomPolicies(spec, r)
 	}
-	asking = t
-	spec.Settings.ErrorsTowardsSender[prefix.IPv6] = towardsSender6()
-	topology := network.Build(spec)
 	var failures []network.Failure
 	for id := range spec.Cables {
 		if r.IntN(6) == 0 {
@@ -145,7 +142,57 @@ func referee(t *testing.T, seed uint64, s *score) {
 			failures = append(failures, f)
 		}
 	}
-	state := topology.State(failures...)
+	realise(t, spec, failures, seed, r, s)
+}
+
+// TestLinuxAgreesWhenACableIsCut realises meshes with derived routes, in which one cable is
+// cut: what a watch finds silent is taken out as the prediction says, and what the others
+// then reach is asked. How many is said by ROPESWING_REFEREE_CUTS.
+func TestLinuxAgreesWhenACableIsCut(t *testing.T) {
+	count := 1
+	if text := os.Getenv("ROPESWING_REFEREE_CUTS"); text != "" {
+		n, err := strconv.Atoi(text)
+		require.NoError(t, err, "ROPESWING_REFEREE_CUTS is how many networks")
+		count = n
+		require.NoError(t, able())
+	} else if err := able(); err != nil {
+		t.Skipf("passed over: %s", err)
+	}
+	score := &score{rules: map[string]int{}}
+	silent := 0
+	for seed := range uint64(count) {
+		r := rand.New(rand.NewPCG(seed, 29))
+		shape := coretest.Chords(r, 4+r.IntN(11), r.IntN(51))
+		spec, net, _ := derive.Resolve(coretest.Spec(t, shape.Plan(1+r.IntN(2), []int{0}[:r.IntN(2)], "{}")))
+		cut := network.NoFailure
+		cut.Cable = model.CableID(r.IntN(len(spec.Cables)))
+		cables := []network.Failure{}
+		for _, end := range spec.Cables[cut.Cable].Ends { // to the kernel: a port at each end
+			f := network.NoFailure
+			f.Interface = end
+			cables = append(cables, f)
+		}
+		after := net.Update(net.State.With(cables...))
+		for d := range spec.Devices {
+			for _, e := range after.Table(model.DeviceID(d)).Entries() {
+				if e.Usable == routing.WatchSilent {
+					silent++
+				}
+			}
+		}
+		realise(t, spec, cables, seed, r, score)
+	}
+	t.Logf("%d networks with a cable cut, %d routes taken out by a silent watch: %d pings agree (%d of them get a reply), %d hops of traces agree", count, silent, score.pings, score.replies, score.hops)
+	if count >= 20 {
+		require.Greater(t, silent, 10*count)
+	}
+}
+
+// realise makes the network with parts of it out of order, and compares.
+func realise(t *testing.T, spec *model.Spec, failures []network.Failure, seed uint64, r *rand.Rand, s *score) {
+	asking = t
+	spec.Settings.ErrorsTowardsSender[prefix.IPv6] = towardsSender6()
+	state := network.Build(spec).State(failures...)
 	l := &lab{t: t, spec: spec, state: state, prefix: fmt.Sprintf("rs-%d-%d", os.Getpid(), seed), wires: len(spec.Devices)}
 	defer l.remove()
 	l.build(failures)
