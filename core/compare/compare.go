@@ -25,6 +25,14 @@ func Compare(net *forward.Network, devices []*observed.Device) *Result {
 	return c.Result
 }
 
+// Differences is Compare without what each difference breaks by itself.
+func Differences(net *forward.Network, devices []*observed.Device) *Result {
+	c := differences(net, devices, false)
+	c.slipsOfHops(devices)
+	c.untold()
+	return c.Result
+}
+
 // Overlay is the network as it was found: the plan with every difference in it.
 func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network {
 	next := *net.Spec
@@ -522,6 +530,9 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 			instead = extra[n].p
 			d.Kind, d.Found, d.Slip = Different, instead.String(), addressSlip(m.p, instead)
 			extra = slices.Delete(extra, n, n+1)
+			if instead.Addr() != m.p.Addr() {
+				d.both = func(all []model.Interface) { addBeside(&all[m.i], m.p, instead) }
+			}
 		} else if n := slices.IndexFunc(extra, func(e loose) bool { return e.p.Addr() == m.p.Addr() }); n >= 0 {
 			at := c.spec.Interfaces[extra[n].i].Name
 			d.Kind, d.Found, d.Slip = Different, extra[n].p.String()+" on "+at, Slip{Code: OnOtherInterface, Interface: extra[n].i, Instead: m.i}
@@ -589,6 +600,13 @@ func (c *comparer) placeOf(i model.InterfaceID, p netip.Prefix) source.Place {
 		}
 	}
 	return c.spec.Interfaces[i].Place
+}
+
+// addBeside gives an interface that has a planned address the one found in its place, and
+// the planned one as a secondary beside it.
+func addBeside(i *model.Interface, planned, found netip.Prefix) {
+	swapAddress(i, planned, found)
+	i.Addresses = append(i.Addresses, model.Address{Prefix: planned, Place: i.Place, Secondary: true})
 }
 
 // swapAddress takes an address from an interface and gives it another; either may be

@@ -93,6 +93,35 @@ func (w *Workspace) Compare(devices []*observed.Device) *compare.Result {
 	return compare.Compare(w.Network, devices)
 }
 
+// Differences compares the plan with what was observed, item by item; what each breaks by
+// itself is not worked out.
+func (w *Workspace) Differences(devices []*observed.Device) *compare.Result {
+	return compare.Differences(w.Network, devices)
+}
+
+// StepsFrom compares the plan with another from which one starts, and lists apart what the
+// two say otherwise of devices that no list of a device tells.
+func (w *Workspace) StepsFrom(other *Workspace) (*compare.Result, []compare.Difference) {
+	r := compare.Differences(w.Network, compare.AsObserved(other.Network))
+	all := w.ComparePlan(other)
+	var untold []compare.Difference
+	for _, d := range all.Differences {
+		if compare.ToldByNone(d.What) {
+			untold = append(untold, d)
+		}
+	}
+	return r, untold
+}
+
+// StandingAt is the same workspace with the operator at another host.
+func (w *Workspace) StandingAt(d model.DeviceID) *Workspace {
+	next, spec := *w, *w.Spec
+	spec.Operator = d
+	next.Spec = &spec
+	next.Network = forward.Resolve(network.Build(&spec).State(w.Network.State.Failures()...))
+	return &next
+}
+
 // Progress is how far each device is from what is planned of it, and what is done.
 func (w *Workspace) Progress(devices, saved []*observed.Device) ([]compare.Progress, []compare.Done) {
 	return compare.ProgressOf(w.Network, devices, saved)

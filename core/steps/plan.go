@@ -1,0 +1,291 @@
+// Package steps finds an order in which what was found becomes what is planned, so that the
+// operator is cut off from no device that is still to be changed, and as little as can be
+// fails in between. Every state in between is judged by the predicted network.
+package steps
+
+import (
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/reach"
+	"ropeswing/core/verify"
+)
+
+// Helper is what a step does beside setting what is planned.
+type Helper uint8
+
+const (
+	NoHelper   Helper = iota
+	SetsBeside        // sets what is planned beside what is there, so that both work
+	TakesAway         // takes away what is still beside what is planned
+)
+
+// Session is what becomes of the operator's login on the device of a step.
+type Session uint8
+
+const (
+	Local     Session = iota // the operator sits at it
+	Stays                    // it goes on
+	Moves                    // it ends, and another address answers
+	Ends                     // it ends, and no address of the device answers
+	AtConsole                // there is none: the device is not reached before the step
+)
+
+func (s Session) String() string {
+	return [...]string{"local", "stays", "moves", "ends", "console"}[s]
+}
+
+// Login is where the operator logs in.
+type Login struct {
+	Address  netip.Addr // invalid where there is none
+	By       string     // the service; "" where none for it is answered, and only a path is known
+	Through  []model.DeviceID
+	stateful []model.DeviceID
+}
+
+// Set is one thing that a step sets.
+type Set struct {
+	compare.Difference
+	Helper Helper
+}
+
+// Step is what is set on one device in one go.
+type Step struct {
+	Device  model.DeviceID
+	Sets    []Set
+	Login   Login // before
+	Session Session
+	Then    Login    // where to log in again, of one that moves
+	Unmet   []string // requirements that hold before and after all, and do not while it is in force
+	Broken  int      // pairs that work before and after all, and do not while it is in force
+	First   [2]string
+	Works   [2]string // the first pair that works now and did not before; "" where there is none
+	Last    bool      // nothing is left to set on the device: what runs is to be saved
+
+	items []moved
+}
+
+// moved is how far an item is brought.
+type moved struct {
+	item     int
+	from, to compare.Level
+}
+
+// Worksheet is steps in their order.
+type Worksheet struct {
+	Steps         []Step
+	Devices       int                  // how many are changed
+	Otherwise     []compare.Difference // what differs and no step sets
+	NotKnown      []string             // devices of which nothing was observed
+	Partly        []compare.Partly
+	Untold        []compare.Difference // what two plans say otherwise and no list of a device tells
+	Before, After *forward.Network
+	Whole         bool // every order was looked at that could be better
+
+	result *compare.Result
+	items  []compare.Item
+}
+
+// Safe tells whether nothing fails in between, and nobody has to be at a console.
+func (w *Worksheet) Safe() bool {
+	return !slices.ContainsFunc(w.Steps, func(s Step) bool { return s.Hands() || s.Broken > 0 || len(s.Unmet) > 0 })
+}
+
+// Hands tells whether a step wants somebody at the device's console, or a timer that takes
+// the step back.
+func (s *Step) Hands() bool { return s.Session == Ends || s.Session == AtConsole }
+
+// Plan makes a worksheet of a comparison of the plan with what was found. Sessions are
+// where the operator is logged in, by device; the managed addresses unless said.
+func Plan(r *compare.Result, sessions map[model.DeviceID]netip.Addr) *Worksheet {
+	w := &Worksheet{result: r, NotKnown: r.NotKnown, Partly: r.Partly}
+	w.items, w.Otherwise = r.Items()
+	j := newJudge(w, sessions)
+	path, whole := j.search()
+	w.Whole = whole
+	w.Before, w.After = j.at(j.start()).net, j.at(j.goal()).net
+	j.tell(path)
+	return w
+}
+
+// judge judges the states in between.
+type judge struct {
+	*Worksheet
+	spec     *model.Spec // as planned
+	sessions map[model.DeviceID]netip.Addr
+	devices  []model.DeviceID // that are changed
+	ends     []*reach.End
+	pairs    [][2]int // that work before and after all
+	met      []int    // requirements that hold before and after all
+	known    map[string]*state
+	asked    int
+}
+
+// state is a state in between, judged.
+type state struct {
+	net    *forward.Network
+	unmet  []int // of those that hold before and after
+	broken []int // of the pairs
+	logins map[model.DeviceID][]Login
+	matrix *reach.Matrix
+}
+
+func newJudge(w *Worksheet, sessions map[model.DeviceID]netip.Addr) *judge {
+	j := &judge{Worksheet: w, spec: w.result.Net.Spec, sessions: sessions, known: map[string]*state{}}
+	for _, i := range w.items {
+		if !slices.Contains(j.devices, i.Device) {
+			j.devices = append(j.devices, i.Device)
+		}
+	}
+	w.Devices = len(j.devices)
+	if j.ends = reach.Hosts(j.spec); len(j.ends) == 0 || len(j.ends) > mostEnds {
+		j.ends = reach.Ends(j.spec)
+	}
+	if len(j.ends) > mostEnds {
+		j.ends = j.ends[:mostEnds]
+	}
+	before, after := j.at(j.start()), j.at(j.goal())
+	for a, from := range j.ends {
+		for b, to := range j.ends {
+			if from.Device != to.Device && from.Address.Is4() == to.Address.Is4() && before.matrix.Verdict(a, b) == forward.Works && after.matrix.Verdict(a, b) == forward.Works {
+				j.pairs = append(j.pairs, [2]int{a, b})
+			}
+		}
+	}
+	for n := range j.spec.Must {
+		if !slices.Contains(before.unmet, n) && !slices.Contains(after.unmet, n) {
+			j.met = append(j.met, n)
+		}
+	}
+	for _, s := range []*state{before, after} {
+		s.unmet, s.broken = nil, nil
+	}
+	return j
+}
+
+// mostEnds is how many hosts, or ends that stand for segments, are asked about each state.
+const mostEnds = 400
+
+func (j *judge) start() []compare.Level { return make([]compare.Level, len(j.items)) }
+
+func (j *judge) goal() []compare.Level {
+	all := make([]compare.Level, len(j.items))
+	for i := range all {
+		all[i] = compare.AsPlanned
+	}
+	return all
+}
+
+// at judges the state in which items are as far as levels say.
+func (j *judge) at(levels []compare.Level) *state {
+	key := keyOf(levels)
+	if s := j.known[key]; s != nil {
+		return s
+	}
+	j.asked++
+	net := j.result.Between(j.items, j.Otherwise, levels)
+	s := &state{net: net, logins: map[model.DeviceID][]Login{}}
+	s.matrix = reach.All(net, asNow(j.ends, net.Spec))
+	for n, p := range j.pairs {
+		if s.matrix.Verdict(p[0], p[1]) != forward.Works {
+			s.broken = append(s.broken, n)
+		}
+	}
+	for _, n := range verify.PromisesOf(net).Unmet {
+		if j.met == nil || slices.Contains(j.met, n) {
+			s.unmet = append(s.unmet, n)
+		}
+	}
+	for _, d := range j.devices {
+		s.logins[d] = j.loginsAt(net, d)
+	}
+	j.known[key] = s
+	return s
+}
+
+func keyOf(levels []compare.Level) string {
+	b := make([]byte, len(levels))
+	for i, l := range levels {
+		b[i] = byte(l)
+	}
+	return string(b)
+}
+
+// asNow is ends with the addresses that they have in a state.
+func asNow(ends []*reach.End, spec *model.Spec) []*reach.End {
+	now := make([]*reach.End, len(ends))
+	for i, e := range ends {
+		now[i] = e
+		own := &spec.Interfaces[e.Interface]
+		if own.Has(e.Address) {
+			continue
+		}
+		for _, a := range own.Addresses {
+			if a.Addr().Is4() == e.Address.Is4() && !a.Addr().IsLinkLocalUnicast() {
+				x := *e
+				x.Address = a.Addr()
+				now[i] = &x
+				break
+			}
+		}
+	}
+	return now
+}
+
+// loginsAt lists where the operator can log in on a device: where it is managed first.
+func (j *judge) loginsAt(net *forward.Network, d model.DeviceID) []Login {
+	spec := net.Spec
+	if spec.Operator == model.None || d == spec.Operator {
+		return nil
+	}
+	device := &spec.Devices[d]
+	by, over := "", model.Echo
+	for _, word := range model.Logins {
+		if slices.Contains(device.Answers, word) {
+			by, over = word, model.ServiceOf(word)
+			break
+		}
+	}
+	var all []Login
+	try := func(a netip.Addr) {
+		if slices.ContainsFunc(all, func(l Login) bool { return l.Address == a }) || len(all) >= mostLogins {
+			return
+		}
+		x := forward.PingBy(net, spec.Operator, netip.Addr{}, a, model.None, forward.Probe{Over: over})
+		if x.Verdict() != forward.Works {
+			return
+		}
+		l := Login{Address: a, By: by}
+		for _, n := range x.There.Path(x.There.Endings[0].Node) {
+			at := x.There.Nodes[n].Device
+			l.Through = append(l.Through, at)
+			if spec.Devices[at].KeepsState && at != d {
+				l.stateful = append(l.stateful, at)
+			}
+		}
+		if last := x.There.Nodes[x.There.Endings[0].Node].Device; last == d {
+			all = append(all, l)
+		}
+	}
+	if a, ok := j.sessions[d]; ok {
+		try(a)
+	}
+	own := spec.InterfacesOf(d)
+	if device.Manage != model.None {
+		own = append([]model.InterfaceID{device.Manage}, own...)
+	}
+	for _, id := range own {
+		for _, a := range spec.Interfaces[id].Addresses {
+			if !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
+				try(a.Addr())
+			}
+		}
+	}
+	return all
+}
+
+// mostLogins is how many addresses of a device are looked for.
+const mostLogins = 4

@@ -1,0 +1,302 @@
+package steps
+
+import (
+	"container/heap"
+	"net/netip"
+	"slices"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+)
+
+// cost is what an order costs, the worst first: steps for which somebody has to be at a
+// device, steps that have to set several things at once, requirements and pairs that fail in
+// between, logins, and steps.
+type cost [6]int
+
+const (
+	hands = iota
+	batches
+	unmet
+	broken
+	logins
+	count
+)
+
+func (c cost) plus(o cost) cost {
+	for i := range c {
+		c[i] += o[i]
+	}
+	return c
+}
+
+// place is how far an order has come.
+type place struct {
+	levels []compare.Level
+	on     model.DeviceID // that was set last
+	at     netip.Addr     // where the operator is logged in on it; invalid for nowhere
+	before *place
+	step   []moved // from there
+
+	cost   cost // up to here; without what the state here costs where that is not known yet
+	judged bool
+	bound  cost // of the whole order at least
+	serial int
+}
+
+type frontier []*place
+
+func (f frontier) Len() int { return len(f) }
+func (f frontier) Less(i, j int) bool {
+	if c := slices.Compare(f[i].bound[:], f[j].bound[:]); c != 0 {
+		return c < 0
+	}
+	if a, b := f[i].done(), f[j].done(); a != b {
+		return a > b
+	}
+	return f[i].serial < f[j].serial
+}
+func (f frontier) Swap(i, j int) { f[i], f[j] = f[j], f[i] }
+func (f *frontier) Push(x any)   { *f = append(*f, x.(*place)) }
+func (f *frontier) Pop() any {
+	last := (*f)[len(*f)-1]
+	*f = (*f)[:len(*f)-1]
+	return last
+}
+
+func (p *place) done() int {
+	n := 0
+	for _, l := range p.levels {
+		n += int(l)
+	}
+	return n
+}
+
+// mostAsked is how many states are judged before the search takes what is best so far.
+const mostAsked = 4000
+
+// search finds the best order: states are judged only when nothing else could be better. It
+// is false where there are too many to look at all.
+func (j *judge) search() ([]*place, bool) {
+	first := &place{levels: j.start(), on: model.None, judged: true}
+	if j.spec.Operator != model.None {
+		first.at = netip.Addr{}
+	}
+	f := frontier{first}
+	seen := map[string]bool{}
+	serial := 0
+	limit := min(mostAsked, max(200, 2000000/max(1, len(j.ends)*len(j.ends)+len(j.spec.Interfaces))))
+	whole := true
+	for len(f) > 0 {
+		p := heap.Pop(&f).(*place)
+		key := keyOf(p.levels) + string(rune(p.on+1)) + p.at.String()
+		if seen[key] {
+			continue
+		}
+		if !p.judged {
+			if j.asked >= limit && j.known[keyOf(p.levels)] == nil {
+				whole = false
+			}
+			j.judgeStep(p)
+			p.bound = p.cost.plus(j.atLeast(p))
+			if whole {
+				heap.Push(&f, p)
+				continue
+			}
+		}
+		seen[key] = true
+		if slices.Equal(p.levels, j.goal()) {
+			var path []*place
+			for q := p; q.before != nil; q = q.before {
+				path = append(path, q)
+			}
+			slices.Reverse(path)
+			return path, whole
+		}
+		if !whole {
+			f = f[:0] // from here on straight on: what looks best at each step
+		}
+		for _, next := range j.onward(p) {
+			serial++
+			next.serial = serial
+			if !whole {
+				j.judgeStep(next)
+			}
+			next.bound = next.cost.plus(j.atLeast(next))
+			heap.Push(&f, next)
+		}
+	}
+	return nil, false
+}
+
+// onward lists what can be done next: one thing, or all that is left on one device at once.
+func (j *judge) onward(p *place) []*place {
+	var all []*place
+	add := func(step []moved) {
+		next := &place{levels: slices.Clone(p.levels), on: j.items[step[0].item].Device, before: p, step: step, cost: p.cost}
+		for _, m := range step {
+			next.levels[m.item] = m.to
+		}
+		next.cost[count]++
+		if len(step) > 1 {
+			next.cost[batches]++
+		}
+		if next.on != p.on {
+			next.cost[logins]++
+		}
+		all = append(all, next)
+	}
+	left := map[model.DeviceID][]moved{}
+	for i, l := range p.levels {
+		if l == compare.AsPlanned {
+			continue
+		}
+		m := moved{i, l, compare.AsPlanned}
+		add([]moved{m})
+		left[j.items[i].Device] = append(left[j.items[i].Device], m)
+		if l == compare.AsFound && j.items[i].HasBoth() {
+			add([]moved{{i, l, compare.Both}})
+		}
+	}
+	for _, d := range j.devices {
+		if len(left[d]) > 1 {
+			add(left[d])
+		}
+	}
+	return all
+}
+
+// atLeast is what is still to come at least: a step for each thing, and a login for each
+// device but the present one. Setting several things at once costs more than it saves here.
+func (j *judge) atLeast(p *place) cost {
+	var c cost
+	devices := map[model.DeviceID]bool{}
+	for i, l := range p.levels {
+		if l != compare.AsPlanned {
+			c[count]++
+			devices[j.items[i].Device] = true
+		}
+	}
+	if c[logins] = len(devices); devices[p.on] {
+		c[logins]--
+	}
+	return c
+}
+
+// judgeStep adds what the last step of an order costs: what fails in the state it leads to,
+// and what becomes of the operator.
+func (j *judge) judgeStep(p *place) {
+	p.judged = true
+	s := j.at(p.levels)
+	p.cost[unmet] += len(s.unmet)
+	p.cost[broken] += len(s.broken)
+	login, session, then := j.session(p)
+	switch session {
+	case AtConsole:
+		p.cost[hands]++
+	case Ends:
+		p.cost[hands]++
+	case Moves:
+		p.cost[logins]++
+		p.at = then.Address
+	default:
+		p.at = login.Address
+	}
+}
+
+// session is where the operator is logged in for the last step of an order, what becomes of
+// that, and where to log in again.
+func (j *judge) session(p *place) (Login, Session, Login) {
+	d := p.on
+	if j.spec.Operator == model.None || d == j.spec.Operator {
+		return Login{}, Local, Login{}
+	}
+	before, after := j.at(p.before.levels).logins[d], j.at(p.levels).logins[d]
+	find := func(all []Login, a netip.Addr) (Login, bool) {
+		n := slices.IndexFunc(all, func(l Login) bool { return l.Address == a })
+		if n < 0 {
+			return Login{}, false
+		}
+		return all[n], true
+	}
+	login, ok := Login{}, false
+	if p.before.on == d && p.before.at.IsValid() {
+		login, ok = find(before, p.before.at)
+	}
+	if !ok && len(before) > 0 {
+		login, ok = before[0], true
+		// Of several, one that goes on is best.
+		for _, l := range before {
+			if n, stays := find(after, l.Address); stays && goesOn(l, n) {
+				login = l
+				break
+			}
+		}
+	}
+	if !ok {
+		if len(after) > 0 {
+			return Login{}, AtConsole, after[0]
+		}
+		return Login{}, AtConsole, Login{}
+	}
+	if now, stays := find(after, login.Address); stays && goesOn(login, now) {
+		return login, Stays, now
+	}
+	if len(after) > 0 {
+		return login, Moves, after[0]
+	}
+	return login, Ends, Login{}
+}
+
+// goesOn tells whether a session survives: by no device that keeps state and does not know it.
+func goesOn(before, after Login) bool {
+	return !slices.ContainsFunc(after.stateful, func(d model.DeviceID) bool { return !slices.Contains(before.stateful, d) })
+}
+
+// tell puts an order into steps.
+func (j *judge) tell(path []*place) {
+	for n, p := range path {
+		before, now := j.at(p.before.levels), j.at(p.levels)
+		s := Step{Device: p.on, Broken: len(now.broken), items: p.step}
+		s.Login, s.Session, s.Then = j.session(p)
+		for _, m := range p.step {
+			for _, d := range j.items[m.item].Differences {
+				x := Set{Difference: d}
+				switch {
+				case m.to == compare.Both:
+					x.Helper = SetsBeside
+				case m.from == compare.Both:
+					x.Helper = TakesAway
+				}
+				s.Sets = append(s.Sets, x)
+			}
+		}
+		for _, m := range now.unmet {
+			s.Unmet = append(s.Unmet, j.spec.Must[m].Text)
+		}
+		if len(now.broken) > 0 {
+			s.First = j.names(j.pairs[now.broken[0]])
+		}
+		s.Works = j.newlyWorks(before, now)
+		s.Last = !slices.ContainsFunc(path[n+1:], func(q *place) bool { return q.on == p.on })
+		j.Steps = append(j.Steps, s)
+	}
+}
+
+func (j *judge) names(p [2]int) [2]string {
+	name := func(n int) string { return j.spec.Devices[j.ends[n].Device].Name }
+	return [2]string{name(p[0]), name(p[1])}
+}
+
+// newlyWorks is the first pair that works in a state and did not in the one before.
+func (j *judge) newlyWorks(before, now *state) [2]string {
+	for a, from := range j.ends {
+		for b, to := range j.ends {
+			if from.Device != to.Device && from.Address.Is4() == to.Address.Is4() && now.matrix.Verdict(a, b) == forward.Works && before.matrix.Verdict(a, b) != forward.Works {
+				return j.names([2]int{a, b})
+			}
+		}
+	}
+	return [2]string{}
+}

@@ -1,0 +1,132 @@
+package steps
+
+import (
+	"fmt"
+	"strings"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/model"
+)
+
+// What is what a step sets, in the plan's words; was what is there before, "" where there
+// is nothing.
+func (s *Set) What() (set, was string) {
+	if s.Found != "" {
+		was = s.said(s.Found)
+	}
+	switch {
+	case s.Helper == SetsBeside:
+		return "also " + s.said(s.Planned), was
+	case s.Helper == TakesAway:
+		return "remove " + s.said(s.Found) + ", and keep " + s.Planned, was
+	case s.Planned == "":
+		return "remove " + s.said(s.Found), was
+	}
+	return s.said(s.Planned), was
+}
+
+// TakeBack is how to undo it, in the plan's words.
+func (s *Set) TakeBack() string {
+	switch {
+	case s.Helper == SetsBeside:
+		return "remove " + s.said(s.Planned)
+	case s.Helper == TakesAway:
+		return "also " + s.said(s.Found)
+	case s.Found == "":
+		return "remove " + s.said(s.Planned)
+	}
+	return s.said(s.Found)
+}
+
+// said is a value as the plan says it.
+func (s *Set) said(value string) string {
+	switch s.Difference.What {
+	case compare.OfAdmin:
+		return s.Subject + " admin: " + value
+	case compare.OfVLAN:
+		return s.Subject + " " + value
+	case compare.OfRoute, compare.OfNextHop:
+		return "route " + s.Subject + " " + value
+	case compare.OfDistance, compare.OfMetric:
+		value, by, _ := strings.Cut(value, ", ")
+		if by != "" {
+			by = " " + by
+		}
+		return fmt.Sprintf("route %s%s %s: %s", s.Subject, by, s.Difference.What, value)
+	case compare.OfMembers:
+		return s.Subject + " " + value
+	}
+	return fmt.Sprintf("%s %s: %s", s.Subject, s.Difference.What, value)
+}
+
+// Look is how to see that it took: what a list of the device shows then.
+func (s *Set) Look() string {
+	switch s.Difference.What {
+	case compare.OfRoute, compare.OfNextHop, compare.OfDistance, compare.OfMetric:
+		switch {
+		case s.Planned == "":
+			return "its routes have none to " + s.Subject + " " + s.Found
+		case s.Difference.What == compare.OfDistance || s.Difference.What == compare.OfMetric:
+			return "its routes: " + s.said(s.Planned)
+		}
+		return "its routes: " + s.Subject + " " + s.Planned
+	}
+	switch {
+	case s.Planned == "" || s.Helper == TakesAway:
+		return "its interfaces: " + s.Subject + " no longer has " + s.Found
+	case s.Helper == SetsBeside:
+		return "its interfaces: " + s.Subject + " has " + s.Found + " and " + s.Planned
+	}
+	return "its interfaces: " + s.said(s.Planned)
+}
+
+// Words says how one reaches the device before the step.
+func (l Login) Words(spec *model.Spec) string {
+	text := "log in at " + l.Address.String()
+	if l.By != "" {
+		text += " by " + l.By
+	}
+	var through []string
+	if len(l.Through) > 2 {
+		for _, d := range l.Through[1 : len(l.Through)-1] {
+			through = append(through, spec.Devices[d].Name)
+		}
+	}
+	if len(through) > 0 {
+		text += ", through " + strings.Join(through, ", ")
+	}
+	return text
+}
+
+// SessionWords says what becomes of the session.
+func (s *Step) SessionWords() string {
+	switch s.Session {
+	case Local:
+		return "you sit at it"
+	case Stays:
+		return "stays"
+	case Moves:
+		return "ends: log in again at " + s.Then.Address.String()
+	case Ends:
+		return "ends, and nothing of it answers: be at the console, or set a timer that takes the step back"
+	}
+	return "none: the device is not reached before this step; be at its console"
+}
+
+// FailsWords says what does not work while the step is in force.
+func (s *Step) FailsWords() string {
+	var parts []string
+	for _, m := range s.Unmet {
+		parts = append(parts, "'"+m+"'")
+	}
+	if s.Broken > 0 {
+		parts = append(parts, fmt.Sprintf("%d pairs, such as %s to %s", s.Broken, s.First[0], s.First[1]))
+		if s.Broken == 1 {
+			parts[len(parts)-1] = s.First[0] + " to " + s.First[1]
+		}
+	}
+	if len(parts) == 0 {
+		return "nothing"
+	}
+	return strings.Join(parts, "; ")
+}

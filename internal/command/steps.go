@@ -1,0 +1,150 @@
+package command
+
+import (
+	"errors"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/model"
+	"ropeswing/core/prefix"
+	"ropeswing/core/steps"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/files"
+	"ropeswing/internal/view"
+)
+
+// stepsOptions are where the operator is, and what to show.
+type stepsOptions struct {
+	standing string
+	sessions []string
+	device   string
+	next     bool
+}
+
+func (a *app) steps() *cobra.Command {
+	var o stepsOptions
+	cmd := &cobra.Command{
+		Use:     "steps [STATE|PLAN]",
+		Short:   "From what is there to what is planned, in an order that cuts nobody off",
+		GroupID: groupReal,
+		Long: "The ordered steps from a state, a folder that 'observe -w' made, or from another\n" +
+			"plan, to this plan: 'observed' beside the plan unless named. No login is lost\n" +
+			"while its device has steps left, no requirement and as few pairs as can be fail\n" +
+			"in between, with the fewest logins; every state in between is predicted. Exit\n" +
+			"code 1 where something fails in between, hands are needed, or no step sets it.",
+		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps old.plan.yaml -o markdown\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
+		Args:    cobra.MaximumNArgs(1),
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			return a.runSteps(args, o)
+		},
+		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
+			return nil, cobra.ShellCompDirectiveDefault
+		},
+	}
+	cmd.Flags().StringVar(&o.standing, "standing-at", "", "the `HOST` of the plan that you sit at; its operator unless said")
+	cmd.Flags().StringSliceVar(&o.sessions, "session", nil, "where you are logged in: `DEVICE=ADDRESS`; where the device is managed unless said; repeatable")
+	cmd.Flags().StringVar(&o.device, "device", "", "only the steps of `DEVICE`")
+	cmd.Flags().BoolVar(&o.next, "only-next", false, "only the next step")
+	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
+	a.must(cmd.RegisterFlagCompletionFunc("device", a.completeDevices))
+	a.formatFlags(cmd)
+	return cmd
+}
+
+func (a *app) runSteps(args []string, o stepsOptions) error {
+	w, err := a.usable()
+	if err != nil {
+		return err
+	}
+	if o.standing != "" {
+		d, err := w.Device(o.standing)
+		if err != nil {
+			return err
+		}
+		w = w.StandingAt(d)
+	}
+	if w.Spec.Operator == model.None {
+		return errors.New("where do you sit? name the host: --standing-at HOST, or 'operator:' in the plan")
+	}
+	if o.device != "" {
+		if _, err := w.Device(o.device); err != nil {
+			return err
+		}
+	}
+	sessions, err := sessionsOf(w, o.sessions)
+	if err != nil {
+		return err
+	}
+	result, basis, err := a.stepsFrom(w, args)
+	if err != nil {
+		return err
+	}
+	sheet := steps.Plan(result, sessions)
+	v := view.NewWorksheet(sheet, basis)
+	safe := sheet.Safe() && len(sheet.Otherwise) == 0
+	v.Only(o.device, o.next)
+	if a.format == formatMarkdown && a.only == "" {
+		v.Markdown(a.out)
+	} else if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, "") }); err != nil {
+		return err
+	}
+	if !safe {
+		return errWrong
+	}
+	return nil
+}
+
+// stepsFrom compares the plan with where the steps begin.
+func (a *app) stepsFrom(w *workspace.Workspace, args []string) (*compare.Result, string, error) {
+	if len(args) == 1 && isPlan(args[0]) {
+		found := files.At(a.dir, args[0])
+		other, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
+		if err != nil {
+			return nil, "", err
+		}
+		r, untold := w.StepsFrom(a.predict(other))
+		if len(untold) > 0 {
+			var words []string
+			for _, d := range untold {
+				words = append(words, strings.TrimSpace(fmt.Sprintf("%s %s %s", d.Device, d.What, d.Subject)))
+			}
+			return nil, "", fmt.Errorf("the two plans differ in what no list of a device tells, and no steps are found for that yet: %s; compare them: %s compare %s", strings.Join(words[:min(4, len(words))], "; "), a.self(), view.ShellWord(args[0]))
+		}
+		return r, "predicted from both plans", nil
+	}
+	from := ""
+	if len(args) == 1 {
+		from = args[0]
+	}
+	devices, _, basis, err := a.state(from)
+	if err != nil {
+		return nil, "", err
+	}
+	return w.Differences(devices), basis, nil
+}
+
+// sessionsOf reads where the operator is logged in.
+func sessionsOf(w *workspace.Workspace, words []string) (map[model.DeviceID]netip.Addr, error) {
+	all := map[model.DeviceID]netip.Addr{}
+	for _, word := range words {
+		name, text, ok := strings.Cut(word, "=")
+		if !ok {
+			return nil, fmt.Errorf("--session is DEVICE=ADDRESS, not %s", word)
+		}
+		d, err := w.Device(name)
+		if err != nil {
+			return nil, err
+		}
+		if all[d], err = prefix.ParseAddress(text); err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
+}

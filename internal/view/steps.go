@@ -1,0 +1,257 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/model"
+	"ropeswing/core/steps"
+)
+
+// Worksheet is steps in their order, in JSON.
+type Worksheet struct {
+	Basis     string        `json:"basis"`   // what the answer stands on
+	Devices   int           `json:"devices"` // how many are changed
+	Safe      bool          `json:"safe"`    // nothing fails in between, and nobody has to be at a console
+	Whole     bool          `json:"whole"`   // every order that could be better was looked at
+	Steps     []OrderedStep `json:"steps"`
+	Otherwise []Standing    `json:"otherwise"` // what differs and no step sets
+	NotKnown  []string      `json:"not_known"` // devices of which nothing was observed
+	Partly    []Partly      `json:"partly"`    // devices of which something is not known
+}
+
+// OrderedStep is what is set on one device in one go, in JSON.
+type OrderedStep struct {
+	Step    int       `json:"step"` // from 1
+	Device  string    `json:"device"`
+	Login   string    `json:"login,omitempty"` // the address to log in at; absent where there is none, or the operator sits at it
+	By      string    `json:"by,omitempty"`    // the service
+	Through []string  `json:"through,omitempty"`
+	Sets    []StepSet `json:"sets"`
+	Session string    `json:"session"`        // local, stays, moves, ends or console
+	Then    string    `json:"then,omitempty"` // where to log in again
+	Unmet   []string  `json:"unmet"`          // requirements that do not hold while it is in force
+	Broken  int       `json:"broken"`         // pairs that fail while it is in force
+	Such    string    `json:"such_as,omitempty"`
+	Works   string    `json:"works,omitempty"` // a pair that works from then on
+	Save    bool      `json:"save"`            // nothing is left to set on the device: save what runs
+
+	login, session, fails string
+}
+
+// StepSet is one thing that a step sets, in the plan's words.
+type StepSet struct {
+	Set      string `json:"set"`
+	Was      string `json:"was,omitempty"`
+	Look     string `json:"look"` // how to see that it took
+	TakeBack string `json:"take_back"`
+}
+
+// Standing is something that differs and that no step sets.
+type Standing struct {
+	Device string `json:"device"`
+	What   string `json:"what"`
+}
+
+// NewWorksheet puts a worksheet into its JSON form.
+func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
+	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Steps: []OrderedStep{}, Otherwise: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
+	spec := w.After.Spec
+	for i := range w.Steps {
+		s := &w.Steps[i]
+		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through), Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Broken: s.Broken, Save: s.Last,
+			Login: address(s.Login.Address), Then: "", session: s.SessionWords(), fails: s.FailsWords()}
+		if s.Login.Address.IsValid() {
+			x.login = s.Login.Words(spec)
+		}
+		if s.Session == steps.Moves {
+			x.Then = s.Then.Address.String()
+		}
+		if s.Broken > 0 {
+			x.Such = s.First[0] + " to " + s.First[1]
+		}
+		if s.Works[0] != "" {
+			x.Works = s.Works[0] + " to " + s.Works[1]
+		}
+		for n := range s.Sets {
+			set, was := s.Sets[n].What()
+			x.Sets = append(x.Sets, StepSet{set, was, s.Sets[n].Look(), s.Sets[n].TakeBack()})
+		}
+		v.Steps = append(v.Steps, x)
+	}
+	for _, d := range w.Otherwise {
+		v.Otherwise = append(v.Otherwise, Standing{d.Device, otherwise(d)})
+	}
+	for _, p := range w.Partly {
+		v.Partly = append(v.Partly, Partly(p))
+	}
+	return v
+}
+
+func names(spec *model.Spec, all []model.DeviceID) []string {
+	var words []string
+	for _, d := range all {
+		words = append(words, spec.Devices[d].Name)
+	}
+	return words
+}
+
+// otherwise is a difference that no step sets, in words.
+func otherwise(d compare.Difference) string {
+	text := fmt.Sprintf("%s %s", d.Subject, d.What)
+	if d.Planned != "" {
+		text += ": planned " + d.Planned
+	}
+	if d.Found != "" {
+		text += ", found " + d.Found
+	}
+	return strings.TrimSpace(text)
+}
+
+// Only keeps the steps of one device, or the first.
+func (v *Worksheet) Only(device string, next bool) {
+	var kept []OrderedStep
+	for _, s := range v.Steps {
+		if device == "" || s.Device == device {
+			kept = append(kept, s)
+		}
+	}
+	if next && len(kept) > 1 {
+		kept = kept[:1]
+	}
+	v.Steps = append([]OrderedStep{}, kept...)
+}
+
+// Table is a row for each thing that is set.
+func (v Worksheet) Table() Table {
+	t := Table{Columns: []Column{
+		{Key: "step", Title: "step", Right: true}, {Key: "device", Title: "device"}, {Key: "login", Title: "log in at"}, {Key: "set", Title: "set"}, {Key: "was", Title: "was"},
+		{Key: "session", Title: "session"}, {Key: "fails", Title: "fails"}, {Key: "look", Title: "look"}, {Key: "take_back", Title: "to take back"},
+	}, Empty: "nothing is to be done"}
+	for _, s := range v.Steps {
+		for _, x := range s.Sets {
+			t.Rows = append(t.Rows, []string{fmt.Sprint(s.Step), s.Device, s.Login, x.Set, x.Was, s.session, s.fails, x.Look, x.TakeBack})
+		}
+	}
+	return t
+}
+
+// headline is how many steps there are and how they go.
+func (v Worksheet) headline() string {
+	if len(v.Steps) == 0 {
+		return "nothing is to be set"
+	}
+	text := fmt.Sprintf("%s on %s", Count(len(v.Steps), "step"), Count(v.Devices, "device"))
+	hands, failing, most := 0, 0, 0
+	for _, s := range v.Steps {
+		if s.Session == steps.Ends.String() || s.Session == steps.AtConsole.String() {
+			hands++
+		}
+		if s.Broken > 0 || len(s.Unmet) > 0 {
+			failing++
+			most = max(most, s.Broken)
+		}
+	}
+	if v.Safe {
+		return text + ": every step is safe, and nothing fails in between"
+	}
+	if failing > 0 {
+		text += fmt.Sprintf("; during %s something fails", Count(failing, "step"))
+		if most > 0 {
+			text += fmt.Sprintf(", %s at most", Count(most, "pair"))
+		}
+	} else {
+		text += "; nothing fails in between"
+	}
+	if hands > 0 {
+		text += fmt.Sprintf("; hands are needed at %s", Count(hands, "step"))
+	}
+	return text
+}
+
+// Text writes how it goes, and the steps one below the other.
+func (v Worksheet) Text(w io.Writer, width int, next string) {
+	look := good
+	if !v.Safe || len(v.Otherwise) > 0 {
+		look = warn
+	}
+	labelled(w, width, "", look.Render(v.headline())+faint.Render(" · "+v.Basis), "  ")
+	if !v.Whole {
+		fmt.Fprintln(w, warn.Render("not every order was looked at: there are too many"))
+	}
+	for _, s := range v.Steps {
+		fmt.Fprintf(w, "\n%s %s\n", bold.Render(fmt.Sprintf("%d. %s", s.Step, Clean(s.Device))), faint.Render(Clean(s.login)))
+		line := func(label, text string) {
+			labelled(w, width, fmt.Sprintf("   %-10s", label), Clean(text), strings.Repeat(" ", 13))
+		}
+		for _, x := range s.Sets {
+			text := x.Set
+			if x.Was != "" {
+				text += "   (was: " + x.Was + ")"
+			}
+			line("set", text)
+		}
+		line("session", s.session)
+		line("fails", s.fails)
+		for _, x := range s.Sets {
+			line("look", x.Look)
+		}
+		if s.Works != "" {
+			line("", s.Works+" works from now on")
+		}
+		for _, x := range s.Sets {
+			line("take back", x.TakeBack)
+		}
+		if s.Save {
+			line("then", "save what runs")
+		}
+	}
+	if len(v.Otherwise) > 0 {
+		fmt.Fprintln(w, "\nno step sets this; see to it at the device:")
+		for _, o := range v.Otherwise {
+			labelled(w, width, "  ", Clean(o.Device+": "+o.What), "    ")
+		}
+	}
+	if len(v.NotKnown) > 0 {
+		labelled(w, width, "", "\nnot observed, so nothing is known to be set there: "+Clean(strings.Join(v.NotKnown, ", ")), "  ")
+	}
+	for _, p := range v.Partly {
+		labelled(w, width, "", "not known: "+Clean(strings.Join(p.Unknown, ", ")+" of "+p.Device), "  ")
+	}
+	if next != "" {
+		fmt.Fprintln(w, "next: "+next)
+	}
+}
+
+// Markdown writes a checklist to print.
+func (v Worksheet) Markdown(w io.Writer) {
+	fmt.Fprintf(w, "**%s** (%s)\n", Clean(v.headline()), Clean(v.Basis))
+	for _, s := range v.Steps {
+		fmt.Fprintf(w, "\n- [ ] **%d. %s**", s.Step, markdownText(s.Device))
+		if s.login != "" {
+			fmt.Fprintf(w, " (%s)", markdownText(s.login))
+		}
+		fmt.Fprintln(w)
+		for _, x := range s.Sets {
+			fmt.Fprintf(w, "  - set `%s`", Clean(x.Set))
+			if x.Was != "" {
+				fmt.Fprintf(w, ", was `%s`", Clean(x.Was))
+			}
+			fmt.Fprintln(w)
+		}
+		fmt.Fprintf(w, "  - session: %s\n  - fails: %s\n", markdownText(s.session), markdownText(s.fails))
+		for _, x := range s.Sets {
+			fmt.Fprintf(w, "  - [ ] look: %s\n  - to take back: `%s`\n", markdownText(x.Look), Clean(x.TakeBack))
+		}
+		if s.Save {
+			fmt.Fprintln(w, "  - [ ] save what runs")
+		}
+	}
+}
+
+// markdownText is a text with the signs of Markdown written so that they stand for themselves.
+func markdownText(text string) string {
+	return strings.NewReplacer(`\`, `\\`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "<", `\<`, "|", `\|`).Replace(Clean(text))
+}
