@@ -73,61 +73,76 @@ func (p *place) done() int {
 	return n
 }
 
-// mostAsked is how many states are judged before the search takes what is best so far.
-const mostAsked = 4000
+// How many states are judged at most to find a better order than one that was found
+// straight on: of few things, so that every order counts, and of many.
+const (
+	few      = 8
+	mostFew  = 6000
+	mostMany = 400
+)
 
-// search finds the best order: states are judged only when nothing else could be better. It
-// is false where there are too many to look at all.
+// search finds the best order: states are judged only where nothing that is known could be
+// better. It is false where there are too many to look at all.
 func (j *judge) search() ([]*place, bool) {
-	first := &place{levels: j.start(), on: model.None, judged: true}
-	if j.spec.Operator != model.None {
-		first.at = netip.Addr{}
+	if len(j.items) == 0 {
+		return nil, true
 	}
-	f := frontier{first}
+	best := j.straight(false)
+	if c := best[len(best)-1].cost; c[hands]+c[batches]+c[unmet]+c[broken] > 0 {
+		if other := j.straight(true); slices.Compare(other[len(other)-1].cost[:], c[:]) < 0 {
+			best = other
+		}
+	}
+	limit := j.asked + mostMany
+	if len(j.items) <= few {
+		limit = j.asked + mostFew
+	}
+	if work := len(j.ends)*len(j.ends) + 20*len(j.spec.Interfaces); len(j.items) > few && work > 1000 {
+		limit = j.asked + mostMany*1000/work
+	}
+	f := frontier{{levels: j.start(), on: model.None, judged: true}}
 	seen := map[string]bool{}
 	serial := 0
-	limit := min(mostAsked, max(200, 2000000/max(1, len(j.ends)*len(j.ends)+len(j.spec.Interfaces))))
-	whole := true
 	for len(f) > 0 {
 		p := heap.Pop(&f).(*place)
+		if slices.Compare(p.bound[:], best[len(best)-1].cost[:]) >= 0 {
+			return best, true // nothing that is left can be better
+		}
 		key := keyOf(p.levels) + string(rune(p.on+1)) + p.at.String()
 		if seen[key] {
 			continue
 		}
 		if !p.judged {
 			if j.asked >= limit && j.known[keyOf(p.levels)] == nil {
-				whole = false
+				return best, false
 			}
 			j.judgeStep(p)
 			p.bound = p.cost.plus(j.atLeast(p))
-			if whole {
-				heap.Push(&f, p)
-				continue
-			}
+			heap.Push(&f, p)
+			continue
 		}
 		seen[key] = true
 		if slices.Equal(p.levels, j.goal()) {
-			var path []*place
-			for q := p; q.before != nil; q = q.before {
-				path = append(path, q)
-			}
-			slices.Reverse(path)
-			return path, whole
-		}
-		if !whole {
-			f = f[:0] // from here on straight on: what looks best at each step
+			return p.path(), true
 		}
 		for _, next := range j.onward(p) {
 			serial++
 			next.serial = serial
-			if !whole {
-				j.judgeStep(next)
-			}
 			next.bound = next.cost.plus(j.atLeast(next))
 			heap.Push(&f, next)
 		}
 	}
-	return nil, false
+	return best, true
+}
+
+// path is the steps that led to a place.
+func (p *place) path() []*place {
+	var path []*place
+	for q := p; q.before != nil; q = q.before {
+		path = append(path, q)
+	}
+	slices.Reverse(path)
+	return path
 }
 
 // onward lists what can be done next: one thing, or all that is left on one device at once.

@@ -178,8 +178,12 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 		look = warn
 	}
 	labelled(w, width, "", look.Render(v.headline())+faint.Render(" · "+v.Basis), "  ")
-	if !v.Whole {
-		fmt.Fprintln(w, warn.Render("not every order was looked at: there are too many"))
+	switch {
+	case v.Whole:
+	case v.Safe:
+		fmt.Fprintln(w, faint.Render("there may be an order with fewer logins: not all were looked at"))
+	default:
+		fmt.Fprintln(w, warn.Render("there may be a better order: not all were looked at"))
 	}
 	for _, s := range v.Steps {
 		fmt.Fprintf(w, "\n%s %s\n", bold.Render(fmt.Sprintf("%d. %s", s.Step, Clean(s.Device))), faint.Render(Clean(s.login)))

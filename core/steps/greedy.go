@@ -1,0 +1,73 @@
+package steps
+
+import (
+	"cmp"
+	"slices"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/model"
+)
+
+// straight is an order that is found straight on: at each step the first thing that harms
+// nobody, on the device the operator is on if there is one; and where all do, what harms
+// least. What is new goes before what changes, and what is taken away comes last.
+func (j *judge) straight(helpers bool) []*place {
+	p := &place{levels: j.start(), on: model.None, judged: true}
+	var path []*place
+	goal := j.goal()
+	for !slices.Equal(p.levels, goal) {
+		var all []*place
+		for _, next := range j.onward(p) {
+			if m := next.step[0]; helpers || m.to != compare.Both {
+				all = append(all, next)
+			}
+		}
+		slices.SortStableFunc(all, func(a, b *place) int {
+			return cmp.Or(cmp.Compare(elsewhere(a), elsewhere(b)), cmp.Compare(len(a.step), len(b.step)), cmp.Compare(j.phase(a, helpers), j.phase(b, helpers)))
+		})
+		var best *place
+		var least cost
+		for _, next := range all {
+			j.judgeStep(next)
+			c := next.cost
+			for i := range c {
+				c[i] -= p.cost[i]
+			}
+			c[logins], c[count] = 0, 0
+			if best == nil || slices.Compare(c[:], least[:]) < 0 {
+				best, least = next, c
+			}
+			if least == (cost{}) {
+				break
+			}
+		}
+		p = best
+		path = append(path, p)
+	}
+	return path
+}
+
+// elsewhere is 1 for a step on another device than the one before.
+func elsewhere(p *place) int {
+	if p.on == p.before.on {
+		return 0
+	}
+	return 1
+}
+
+// phase orders what harms nobody: what is added, what changes, what is taken away.
+func (j *judge) phase(p *place, helpers bool) int {
+	m := p.step[0]
+	d := &j.items[m.item].Differences[0]
+	switch {
+	case m.to == compare.Both:
+		return 0
+	case m.from == compare.Both || d.Kind == compare.Extra:
+		return 3
+	case d.Kind == compare.Missing || d.What == compare.OfAdmin && d.Planned == "up":
+		return 1
+	case helpers && j.items[m.item].HasBoth():
+		return 3 // not before it stood beside
+	}
+	return 2
+}

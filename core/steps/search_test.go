@@ -1,0 +1,80 @@
+package steps
+
+import (
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/coretest"
+)
+
+// best is the least that is still to be paid from a place, by trying every order.
+func (j *judge) best(p *place, known map[string]cost) cost {
+	done := true
+	for _, l := range p.levels {
+		done = done && l == compare.AsPlanned
+	}
+	if done {
+		return cost{}
+	}
+	key := keyOf(p.levels) + string(rune(p.on+1)) + p.at.String()
+	if c, ok := known[key]; ok {
+		return c
+	}
+	var least cost
+	for n, next := range j.onward(p) {
+		j.judgeStep(next)
+		c := j.best(next, known)
+		for i := range c {
+			c[i] += next.cost[i] - p.cost[i]
+		}
+		if n == 0 || less(c, least) {
+			least = c
+		}
+	}
+	known[key] = least
+	return least
+}
+
+func less(a, b cost) bool {
+	for i := range a {
+		if a[i] != b[i] {
+			return a[i] < b[i]
+		}
+	}
+	return false
+}
+
+// Of small differences no order is better than the one that is found, by trying all.
+func TestNoOrderIsBetter(t *testing.T) {
+	tried, failing, hand := 0, 0, 0
+	for seed := range uint64(coretest.Count(t, 60)) {
+		r := rand.New(rand.NewPCG(seed, 41))
+		net, devices := coretest.RandomFound(t, r, 2+r.IntN(4))
+		if seed%2 == 0 {
+			net, devices = coretest.RandomMove(t, r, 1+r.IntN(2))
+		}
+		w := &Worksheet{result: compare.Differences(net, devices)}
+		w.items, w.Otherwise = w.result.Items()
+		if len(w.items) == 0 || len(w.items) > 7 {
+			continue
+		}
+		j := newJudge(w, nil)
+		path, whole := j.search()
+		require.True(t, whole)
+		found := path[len(path)-1].cost
+		least := j.best(&place{levels: j.start(), on: -1, judged: true}, map[string]cost{})
+		require.Equal(t, least, found, "seed %d", seed)
+		tried++
+		if found[broken] > 0 {
+			failing++
+		}
+		if found[hands] > 0 {
+			hand++
+		}
+	}
+	t.Logf("%d tried: in %d something has to fail, in %d hands are needed", tried, failing, hand)
+	require.Greater(t, tried, 10)
+}
