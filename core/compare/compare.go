@@ -281,7 +281,7 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 		{OfMTU, numberOr(x.MTU), numberOr(found.MTU), func(all []model.Interface) { all[i].MTU = found.MTU }},
 		{OfMAC, strings.ToLower(x.MAC), strings.ToLower(found.MAC), nil},
 		{OfBandwidth, numberOr(int(x.Bandwidth)), numberOr(int(found.Speed)), nil},
-		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), nil},
+		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), c.regroup(i, found.Group)},
 	} {
 		switch {
 		case s.planned == "":
@@ -293,6 +293,29 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 			c.inPlace(s.what, device, x.Name, s.planned)
 		default:
 			c.add(Difference{Kind: Different, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Found: s.found, Place: x.Place, change: s.change})
+		}
+	}
+}
+
+// regroup puts a port into the group it was found in; nil where that is none of the plan.
+func (c *comparer) regroup(i model.InterfaceID, group *string) func([]model.Interface) {
+	if group == nil {
+		return nil
+	}
+	to := model.InterfaceID(model.None)
+	if *group != "" {
+		id, ok := c.spec.InterfaceNamed(c.spec.Interfaces[i].Device, *group)
+		if !ok {
+			return nil
+		}
+		to = id
+	}
+	return func(all []model.Interface) {
+		if from := all[i].Group; from != model.None {
+			all[from].Members = slices.DeleteFunc(slices.Clone(all[from].Members), func(m model.InterfaceID) bool { return m == i })
+		}
+		if all[i].Group = to; to != model.None {
+			all[to].Members = append(slices.Clone(all[to].Members), i)
 		}
 	}
 }

@@ -15,7 +15,7 @@ import (
 func with(net *forward.Network, all []Difference) *forward.Network {
 	spec, failures := *net.Spec, slices.Clone(net.State.Failures())
 	routes := map[model.DeviceID]foundOnes{}
-	copied := false
+	copied, devices := false, false
 	for i := range all {
 		switch d := &all[i]; {
 		case d.follows:
@@ -30,6 +30,11 @@ func with(net *forward.Network, all []Difference) *forward.Network {
 				routes[r.device] = foundOnes{}
 			}
 			routes[r.device][r.key] = r
+		case d.device != nil:
+			if !devices {
+				spec.Devices, devices = slices.Clone(spec.Devices), true
+			}
+			d.device(&spec.Devices[d.at])
 		case d.failure != nil:
 			failures = append(failures, *d.failure)
 		}

@@ -82,16 +82,6 @@ const (
 	OfRequirement What = "requirement"
 )
 
-// ToldByNone tells whether a kind of thing is of two plans and of what devices are told, and
-// no list of a device tells it.
-func ToldByNone(w What) bool {
-	switch w {
-	case OfForwards, OfBeyond, OfWatch, OfVirtual, OfPriority, OfPrefer, OfBorrow, OfTable, OfLine, OfParent, OfTag, OfAddressing, OfRelay, OfAdvertises, OfPermit, OfTranslation, OfAnswers, OfManage, OfKind, OfCable, OfGateway, OfLeases, OfDevice:
-		return true
-	}
-	return false
-}
-
 // Difference is one thing found otherwise than planned.
 type Difference struct {
 	Kind           Kind
@@ -110,6 +100,8 @@ type Difference struct {
 	both    func([]model.Interface) // gives them what was found and what is planned beside one another; nil where that cannot be
 	routes  *routesFound            // or a device's routes to one destination
 	failure *network.Failure        // or puts this out of order
+	device  func(*model.Device)     // or makes the device so
+	at      model.DeviceID          // of device: which
 	follows bool                    // from another difference
 	hop     netip.Addr              // the next hop found
 	to      netip.Prefix

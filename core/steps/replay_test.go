@@ -9,7 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/compare"
-	"ropeswing/core/coretest"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
@@ -106,11 +105,11 @@ func works(net *forward.Network, ends []*reach.End) map[[2]int]bool {
 // differs from the plan; and taken back in reverse everything is as it was found.
 func TestStepsReplayed(t *testing.T) {
 	count, failing, moving := 0, 0, 0
-	for seed := range uint64(coretest.Count(t, 20)) {
+	for seed := range uint64(steps.Count(t, 20)) {
 		r := rand.New(rand.NewPCG(seed, 43))
-		make := coretest.RandomFound
+		make := steps.RandomFound
 		if seed%2 == 0 {
-			make = coretest.RandomMove
+			make = steps.RandomMove
 		}
 		net, found := make(t, r, 2+r.IntN(4))
 		w := steps.Plan(compare.Differences(net, found), nil)

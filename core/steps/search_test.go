@@ -7,7 +7,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/compare"
-	"ropeswing/core/coretest"
 )
 
 // best is the least that is still to be paid from a place, by trying every order.
@@ -50,11 +49,11 @@ func less(a, b cost) bool {
 // Of small differences no order is better than the one that is found, by trying all.
 func TestNoOrderIsBetter(t *testing.T) {
 	tried, failing, hand := 0, 0, 0
-	for seed := range uint64(coretest.Count(t, 60)) {
+	for seed := range uint64(Count(t, 60)) {
 		r := rand.New(rand.NewPCG(seed, 41))
-		net, devices := coretest.RandomFound(t, r, 2+r.IntN(4))
+		net, devices := RandomFound(t, r, 2+r.IntN(4))
 		if seed%2 == 0 {
-			net, devices = coretest.RandomMove(t, r, 1+r.IntN(2))
+			net, devices = RandomMove(t, r, 1+r.IntN(2))
 		}
 		w := &Worksheet{result: compare.Differences(net, devices)}
 		w.items, w.Otherwise = w.result.Items()

@@ -55,6 +55,10 @@ func (s *Set) said(value string) string {
 		return fmt.Sprintf("route %s%s %s: %s", s.Subject, by, s.Difference.What, value)
 	case compare.OfMembers:
 		return s.Subject + " " + value
+	case compare.OfPermit, compare.OfTranslation:
+		return s.Subject + ": " + value
+	case compare.OfForwards, compare.OfAnswers:
+		return fmt.Sprintf("%s: %s", s.Difference.What, value)
 	}
 	return fmt.Sprintf("%s %s: %s", s.Subject, s.Difference.What, value)
 }
@@ -72,6 +76,8 @@ func (s *Set) Look() string {
 		return "its routes: " + s.Subject + " " + s.Planned
 	}
 	switch {
+	case s.Difference.What == compare.OfPermit || s.Difference.What == compare.OfTranslation:
+		return "its " + s.said(s.Planned)
 	case s.Planned == "" || s.Helper == TakesAway:
 		return "its interfaces: " + s.Subject + " no longer has " + s.Found
 	case s.Helper == SetsBeside:

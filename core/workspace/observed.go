@@ -100,17 +100,10 @@ func (w *Workspace) Differences(devices []*observed.Device) *compare.Result {
 }
 
 // StepsFrom compares the plan with another from which one starts, and lists apart what the
-// two say otherwise of devices that no list of a device tells.
+// two say otherwise and nothing can be set for.
 func (w *Workspace) StepsFrom(other *Workspace) (*compare.Result, []compare.Difference) {
 	r := compare.Differences(w.Network, compare.AsObserved(other.Network))
-	all := w.ComparePlan(other)
-	var untold []compare.Difference
-	for _, d := range all.Differences {
-		if compare.ToldByNone(d.What) {
-			untold = append(untold, d)
-		}
-	}
-	return r, untold
+	return r, r.AddFrom(w.Spec, other.Spec)
 }
 
 // StandingAt is the same workspace with the operator at another host.

@@ -82,13 +82,14 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 	if err != nil {
 		return err
 	}
-	result, basis, err := a.stepsFrom(w, args)
+	result, untold, basis, err := a.stepsFrom(w, args)
 	if err != nil {
 		return err
 	}
 	sheet := steps.Plan(result, sessions)
+	sheet.Untold = untold
 	v := view.NewWorksheet(sheet, basis)
-	safe := sheet.Safe() && len(sheet.Otherwise) == 0
+	safe := sheet.Safe() && len(sheet.Otherwise)+len(sheet.Untold) == 0
 	v.Only(o.device, o.next)
 	if a.format == formatMarkdown && a.only == "" {
 		v.Markdown(a.out)
@@ -102,22 +103,15 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 }
 
 // stepsFrom compares the plan with where the steps begin.
-func (a *app) stepsFrom(w *workspace.Workspace, args []string) (*compare.Result, string, error) {
+func (a *app) stepsFrom(w *workspace.Workspace, args []string) (*compare.Result, []compare.Difference, string, error) {
 	if len(args) == 1 && isPlan(args[0]) {
 		found := files.At(a.dir, args[0])
 		other, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 		if err != nil {
-			return nil, "", err
+			return nil, nil, "", err
 		}
 		r, untold := w.StepsFrom(a.predict(other))
-		if len(untold) > 0 {
-			var words []string
-			for _, d := range untold {
-				words = append(words, strings.TrimSpace(fmt.Sprintf("%s %s %s", d.Device, d.What, d.Subject)))
-			}
-			return nil, "", fmt.Errorf("the two plans differ in what no list of a device tells, and no steps are found for that yet: %s; compare them: %s compare %s", strings.Join(words[:min(4, len(words))], "; "), a.self(), view.ShellWord(args[0]))
-		}
-		return r, "predicted from both plans", nil
+		return r, untold, "predicted from both plans", nil
 	}
 	from := ""
 	if len(args) == 1 {
@@ -125,9 +119,9 @@ func (a *app) stepsFrom(w *workspace.Workspace, args []string) (*compare.Result,
 	}
 	devices, _, basis, err := a.state(from)
 	if err != nil {
-		return nil, "", err
+		return nil, nil, "", err
 	}
-	return w.Differences(devices), basis, nil
+	return w.Differences(devices), nil, basis, nil
 }
 
 // sessionsOf reads where the operator is logged in.

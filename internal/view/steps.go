@@ -18,6 +18,7 @@ type Worksheet struct {
 	Whole     bool          `json:"whole"`   // every order that could be better was looked at
 	Steps     []OrderedStep `json:"steps"`
 	Otherwise []Standing    `json:"otherwise"` // what differs and no step sets
+	Untold    []Standing    `json:"untold"`    // what two plans say otherwise and no step sets: taken to be as planned already
 	NotKnown  []string      `json:"not_known"` // devices of which nothing was observed
 	Partly    []Partly      `json:"partly"`    // devices of which something is not known
 }
@@ -57,7 +58,7 @@ type Standing struct {
 
 // NewWorksheet puts a worksheet into its JSON form.
 func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
-	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Steps: []OrderedStep{}, Otherwise: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
+	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Steps: []OrderedStep{}, Otherwise: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
 	spec := w.After.Spec
 	for i := range w.Steps {
 		s := &w.Steps[i]
@@ -83,6 +84,9 @@ func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 	}
 	for _, d := range w.Otherwise {
 		v.Otherwise = append(v.Otherwise, Standing{d.Device, otherwise(d)})
+	}
+	for _, d := range w.Untold {
+		v.Untold = append(v.Untold, Standing{d.Device, otherwise(d)})
 	}
 	for _, p := range w.Partly {
 		v.Partly = append(v.Partly, Partly(p))
@@ -174,7 +178,7 @@ func (v Worksheet) headline() string {
 // Text writes how it goes, and the steps one below the other.
 func (v Worksheet) Text(w io.Writer, width int, next string) {
 	look := good
-	if !v.Safe || len(v.Otherwise) > 0 {
+	if !v.Safe || len(v.Otherwise)+len(v.Untold) > 0 {
 		look = warn
 	}
 	labelled(w, width, "", look.Render(v.headline())+faint.Render(" · "+v.Basis), "  ")
@@ -216,6 +220,12 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 		fmt.Fprintln(w, "\nno step sets this; see to it at the device:")
 		for _, o := range v.Otherwise {
 			labelled(w, width, "  ", Clean(o.Device+": "+o.What), "    ")
+		}
+	}
+	if len(v.Untold) > 0 {
+		fmt.Fprintln(w, "\nno step sets this, and it was taken to be as planned already:")
+		for _, o := range v.Untold {
+			labelled(w, width, "  ", Clean(strings.TrimPrefix(o.Device+": "+o.What, ": ")), "    ")
 		}
 	}
 	if len(v.NotKnown) > 0 {

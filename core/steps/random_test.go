@@ -1,4 +1,4 @@
-package coretest
+package steps
 
 import (
 	"math/rand/v2"
@@ -10,6 +10,7 @@ import (
 	"testing"
 
 	"ropeswing/core/compare"
+	"ropeswing/core/coretest"
 	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -30,7 +31,7 @@ func Count(t testing.TB, usual int) int {
 // somebody found them who had been at work: so many things are otherwise.
 func RandomFound(t testing.TB, r *rand.Rand, slips int) (*forward.Network, []*observed.Device) {
 	t.Helper()
-	spec, net, _ := derive.Resolve(Spec(t, "operator: h0\n"+RandomNetwork(r, "{}")))
+	spec, net, _ := derive.Resolve(coretest.Spec(t, "operator: h0\n"+coretest.RandomNetwork(r, "{}")))
 	devices := compare.AsObserved(net)
 	for range slips {
 		d := devices[r.IntN(len(devices))]
@@ -101,7 +102,7 @@ func slipInterface(r *rand.Rand, d *observed.Device) {
 // some links and LANs had the subnets they are to have.
 func RandomMove(t testing.TB, r *rand.Rand, subnets int) (*forward.Network, []*observed.Device) {
 	t.Helper()
-	text := "operator: h0\n" + RandomNetwork(r, "{}")
+	text := "operator: h0\n" + coretest.RandomNetwork(r, "{}")
 	before := text
 	for n := range subnets {
 		old := "10.0.0." + strconv.Itoa(2*r.IntN(3)) + "/31"
@@ -111,7 +112,7 @@ func RandomMove(t testing.TB, r *rand.Rand, subnets int) (*forward.Network, []*o
 		}
 		before = strings.Replace(before, "["+old, "[10.0.13."+strconv.Itoa(2*n)+"/31", 1)
 	}
-	_, from, _ := derive.Resolve(Spec(t, before))
-	_, to, _ := derive.Resolve(Spec(t, text))
+	_, from, _ := derive.Resolve(coretest.Spec(t, before))
+	_, to, _ := derive.Resolve(coretest.Spec(t, text))
 	return to, compare.AsObserved(from)
 }

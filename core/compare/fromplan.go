@@ -1,0 +1,182 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ropeswing/core/model"
+)
+
+// AddFrom adds to a comparison of a plan with another, from which one starts, what is set on
+// devices and no list of them tells: permits, translations, tags and the like. It returns
+// what the two say otherwise and nothing can be set for.
+func (r *Result) AddFrom(one, from *model.Spec) []Difference {
+	f := fromPlan{r: r, one: one, from: from, to: map[model.InterfaceID]model.InterfaceID{}}
+	for id := range from.Interfaces {
+		i := &from.Interfaces[id]
+		f.to[model.InterfaceID(id)] = model.None
+		if d, ok := one.DeviceNamed(from.Devices[i.Device].Name); ok {
+			if same, ok := one.InterfaceNamed(d, i.Name); ok {
+				f.to[model.InterfaceID(id)] = same
+			}
+		}
+	}
+	for d := range one.Devices {
+		if id, ok := from.DeviceNamed(one.Devices[d].Name); ok {
+			f.device(model.DeviceID(d), &from.Devices[id])
+		}
+	}
+	for id, to := range f.to {
+		if to != model.None {
+			f.iface(to, &from.Interfaces[id])
+		}
+	}
+	slices.SortStableFunc(f.added, func(a, b Difference) int {
+		return strings.Compare(a.Device+" "+a.Subject+string(a.What), b.Device+" "+b.Subject+string(b.What))
+	})
+	r.Differences = append(r.Differences, f.added...)
+	all := &Result{Net: r.Net, Differences: r.Differences}
+	all.Facts(one, from)
+	return slices.DeleteFunc(all.Differences[len(r.Differences):], func(d Difference) bool {
+		switch d.What {
+		case OfKind, OfCable, OfGateway, OfLeases, OfDevice, OfBeyond, OfWatch, OfAddressing, OfMAC:
+			return false
+		}
+		return true
+	})
+}
+
+// fromPlan compares two plans.
+type fromPlan struct {
+	r         *Result
+	one, from *model.Spec
+	to        map[model.InterfaceID]model.InterfaceID // of the other plan: which it is in this one
+	added     []Difference
+}
+
+func (f *fromPlan) mapped(all []model.InterfaceID) []model.InterfaceID {
+	var to []model.InterfaceID
+	for _, id := range all {
+		to = append(to, f.at(id))
+	}
+	return to
+}
+
+func (f *fromPlan) at(id model.InterfaceID) model.InterfaceID {
+	if id == model.None {
+		return model.None
+	}
+	return f.to[id]
+}
+
+// device compares what is set on a device as a whole.
+func (f *fromPlan) device(id model.DeviceID, was *model.Device) {
+	d := &f.one.Devices[id]
+	add := func(what What, subject, planned, found string, change func(*model.Device)) {
+		if planned != found {
+			if bare(planned) != bare(found) { // what the sentences stand for need not be told
+				planned, found = bare(planned), bare(found)
+			}
+			f.added = append(f.added, Difference{Kind: Different, What: what, Device: d.Name, Subject: subject, Planned: planned, Found: found, Place: d.Place, device: change, at: id})
+		}
+	}
+	permits := func(all []model.Permit) []model.Permit {
+		all = slices.Clone(all)
+		for i := range all {
+			all[i].In, all[i].Out = f.mapped(all[i].In), f.mapped(all[i].Out)
+		}
+		return all
+	}
+	through, own := permits(was.Permits), permits(was.OwnPermits)
+	add(OfPermit, "permits", f.permits(d, d.Permits), f.permits(was, through), func(x *model.Device) {
+		x.Permits, x.Otherwise, x.KeepsState = through, was.Otherwise, was.KeepsState
+	})
+	add(OfPermit, "own-permits", f.permits(nil, d.OwnPermits), f.permits(nil, own), func(x *model.Device) { x.OwnPermits = own })
+	translates := slices.Clone(was.Translates)
+	for i := range translates {
+		translates[i].Beyond = f.at(translates[i].Beyond)
+	}
+	add(OfTranslation, "translates", meanings(d.Translates), meanings(was.Translates), func(x *model.Device) { x.Translates = translates })
+	add(OfForwards, "", yesNo(d.Forwards), yesNo(was.Forwards), func(x *model.Device) { x.Forwards = was.Forwards })
+	add(OfAnswers, "", strings.Join(d.Answers, ", "), strings.Join(was.Answers, ", "), func(x *model.Device) { x.Answers = was.Answers })
+}
+
+// bare is sentences without what they stand for.
+func bare(text string) string {
+	var words []string
+	for _, s := range strings.Split(text, "; ") {
+		s, _, _ = strings.Cut(s, " (")
+		words = append(words, s)
+	}
+	return strings.Join(words, "; ")
+}
+
+// permits is permits in words, with what they stand for where that tells them apart.
+func (f *fromPlan) permits(d *model.Device, all []model.Permit) string {
+	var words []string
+	for _, s := range permits(f.one, d, all) {
+		words = append(words, s.text)
+	}
+	for i := range all {
+		if i < len(words) {
+			words[i] += fmt.Sprintf(" (%s to %s)", sideWords(all[i].From), sideWords(all[i].To))
+		}
+	}
+	return strings.Join(words, "; ")
+}
+
+func meanings(all []model.Translation) string {
+	var words []string
+	for _, t := range all {
+		words = append(words, fmt.Sprintf("%s (%s is %s%s)", t.Text, sideWords(t.Inside), joinedPrefixes(t), t.Range))
+	}
+	return strings.Join(words, "; ")
+}
+
+func joinedPrefixes(t model.Translation) string {
+	var words []string
+	for _, p := range t.Outside {
+		words = append(words, p.String())
+	}
+	return strings.Join(words, ", ")
+}
+
+// iface compares what is set on an interface and no list tells.
+func (f *fromPlan) iface(id model.InterfaceID, was *model.Interface) {
+	i := &f.one.Interfaces[id]
+	name := func(spec *model.Spec, id model.InterfaceID) string {
+		if id == model.None {
+			return ""
+		}
+		return spec.Interfaces[id].Name
+	}
+	add := func(what What, planned, found string, change func(*model.Interface)) {
+		if planned != found {
+			f.added = append(f.added, Difference{Kind: Different, What: what, Device: f.one.Devices[i.Device].Name, Subject: i.Name, Planned: planned, Found: found, Place: i.Place, at: i.Device, change: func(all []model.Interface) { change(&all[id]) }})
+		}
+	}
+	add(OfTag, numberOr(int(i.Tag)), numberOr(int(was.Tag)), func(x *model.Interface) { x.Tag = was.Tag })
+	add(OfParent, name(f.one, i.Parent), name(f.from, was.Parent), func(x *model.Interface) { x.Parent = f.at(was.Parent) })
+	line := func(i *model.Interface) string {
+		return fmt.Sprintf("serial %s, clocked here %s", yesNo(i.Serial), yesNo(i.Clocks))
+	}
+	add(OfLine, line(i), line(was), func(x *model.Interface) { x.Serial, x.Clocks = was.Serial, was.Clocks })
+	add(OfBorrow, name(f.one, i.Borrow), name(f.from, was.Borrow), func(x *model.Interface) { x.Borrow = f.at(was.Borrow) })
+	add(OfTable, i.Table, was.Table, func(x *model.Interface) { x.Table = was.Table })
+	add(OfPriority, fmt.Sprint(i.Priority), fmt.Sprint(was.Priority), func(x *model.Interface) { x.Priority = was.Priority })
+	relays := func(i *model.Interface) string {
+		return joined(i.Relay, func(r model.Relayed) string { return r.To.String() })
+	}
+	add(OfRelay, relays(i), relays(was), func(x *model.Interface) { x.Relay = was.Relay })
+	add(OfAdvertises, yesNo(i.Advertises), yesNo(was.Advertises), func(x *model.Interface) { x.Advertises = was.Advertises })
+	virtual := func(i *model.Interface) []model.Address {
+		return slices.DeleteFunc(slices.Clone(i.Addresses), func(a model.Address) bool { return !a.Virtual })
+	}
+	words := func(i *model.Interface) string {
+		return joined(virtual(i), func(a model.Address) string { return a.Prefix.String() })
+	}
+	add(OfVirtual, words(i), words(was), func(x *model.Interface) {
+		x.Addresses = append(slices.DeleteFunc(slices.Clone(x.Addresses), func(a model.Address) bool { return a.Virtual }), virtual(was)...)
+	})
+}
