@@ -16,6 +16,7 @@ func with(net *forward.Network, all []Difference) *forward.Network {
 	spec, failures := *net.Spec, slices.Clone(net.State.Failures())
 	routes := map[model.DeviceID]foundOnes{}
 	copied, devices := false, false
+	var statics []func([]model.Static)
 	for i := range all {
 		switch d := &all[i]; {
 		case d.follows:
@@ -35,12 +36,20 @@ func with(net *forward.Network, all []Difference) *forward.Network {
 				spec.Devices, devices = slices.Clone(spec.Devices), true
 			}
 			d.device(&spec.Devices[d.at])
+		case d.statics != nil:
+			statics = append(statics, d.statics)
 		case d.failure != nil:
 			failures = append(failures, *d.failure)
 		}
 	}
 	if len(routes) > 0 {
 		spec.Statics = staticsWith(&spec, routes)
+	}
+	if len(statics) > 0 {
+		spec.Statics = slices.Clone(spec.Statics)
+		for _, change := range statics {
+			change(spec.Statics)
+		}
 	}
 	return forward.Resolve(network.Build(&spec).State(failures...))
 }

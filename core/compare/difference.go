@@ -101,6 +101,7 @@ type Difference struct {
 	routes  *routesFound            // or a device's routes to one destination
 	failure *network.Failure        // or puts this out of order
 	device  func(*model.Device)     // or makes the device so
+	statics func([]model.Static)    // or makes the routes so
 	at      model.DeviceID          // of device: which
 	follows bool                    // from another difference
 	hop     netip.Addr              // the next hop found

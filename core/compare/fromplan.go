@@ -25,6 +25,7 @@ func (r *Result) AddFrom(one, from *model.Spec) []Difference {
 	for d := range one.Devices {
 		if id, ok := from.DeviceNamed(one.Devices[d].Name); ok {
 			f.device(model.DeviceID(d), &from.Devices[id])
+			f.watches(model.DeviceID(d), id)
 		}
 	}
 	for id, to := range f.to {
@@ -40,7 +41,9 @@ func (r *Result) AddFrom(one, from *model.Spec) []Difference {
 	all.Facts(one, from)
 	return slices.DeleteFunc(all.Differences[len(r.Differences):], func(d Difference) bool {
 		switch d.What {
-		case OfKind, OfCable, OfGateway, OfLeases, OfDevice, OfBeyond, OfWatch, OfAddressing, OfMAC:
+		case OfCable: // what sending by it costs, and whether it hides faults, is set nowhere
+			return d.Kind == Different
+		case OfKind, OfGateway, OfLeases, OfDevice, OfBeyond, OfAddressing, OfMAC:
 			return false
 		}
 		return true
@@ -110,6 +113,31 @@ func bare(text string) string {
 		words = append(words, s)
 	}
 	return strings.Join(words, "; ")
+}
+
+// watches compares what the routes of a device watch, of those that are in both plans.
+func (f *fromPlan) watches(id, was model.DeviceID) {
+	own, last := f.one.StaticsOf(id)
+	for n := own; n < last; n++ {
+		s := &f.one.Statics[n]
+		first, end := f.from.StaticsOf(was)
+		for m := first; m < end; m++ {
+			o := &f.from.Statics[m]
+			if o.Table != s.Table || o.To != s.To || o.Via != s.Via || o.Distance != s.Distance || o.Watched() == s.Watched() {
+				continue
+			}
+			d := Difference{Kind: Different, What: OfWatch, Device: f.one.Devices[id].Name, Subject: strings.TrimSpace(routeKey{s.Table, s.To}.words() + " via " + s.Via.String()), Planned: s.Watched(), Found: o.Watched(), Place: s.Place, at: id}
+			key, via, distance := routeKey{s.Table, s.To}, s.Via, s.Distance
+			d.statics = func(all []model.Static) {
+				for i := range all {
+					if x := &all[i]; x.Device == id && x.Table == key.table && x.To == key.to && x.Via == via && x.Distance == distance {
+						x.Watch, x.WatchFrom = o.Watch, o.WatchFrom
+					}
+				}
+			}
+			f.added = append(f.added, d)
+		}
+	}
 }
 
 // permits is permits in words, with what they stand for where that tells them apart.

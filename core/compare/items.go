@@ -32,7 +32,7 @@ func (r *Result) Items() (items []Item, otherwise []Difference) {
 		id, known := r.Net.Spec.DeviceNamed(d.Device)
 		switch {
 		case d.follows || d.What == OfUse:
-		case !known || d.change == nil && d.routes == nil && d.device == nil:
+		case !known || d.change == nil && d.routes == nil && d.device == nil && d.statics == nil:
 			otherwise = append(otherwise, d)
 		case d.routes != nil:
 			if i, ok := routes[d.routes]; ok {

@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/compare"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 	"ropeswing/core/verify"
 )
@@ -32,10 +33,11 @@ const (
 	Moves                    // it ends, and another address answers
 	Ends                     // it ends, and no address of the device answers
 	AtConsole                // there is none: the device is not reached before the step
+	Theirs                   // there is none: somebody else runs the device, and has to be asked
 )
 
 func (s Session) String() string {
-	return [...]string{"local", "stays", "moves", "ends", "console"}[s]
+	return [...]string{"local", "stays", "moves", "ends", "console", "theirs"}[s]
 }
 
 // Login is where the operator logs in.
@@ -54,16 +56,17 @@ type Set struct {
 
 // Step is what is set on one device in one go.
 type Step struct {
-	Device  model.DeviceID
-	Sets    []Set
-	Login   Login // before
-	Session Session
-	Then    Login    // where to log in again, of one that moves
-	Unmet   []string // requirements that hold before and after all, and do not while it is in force
-	Broken  int      // pairs that work before and after all, and do not while it is in force
-	First   [2]string
-	Works   [2]string // the first pair that works now and did not before; "" where there is none
-	Last    bool      // nothing is left to set on the device: what runs is to be saved
+	Device   model.DeviceID
+	Sets     []Set
+	Login    Login // before
+	Session  Session
+	Then     Login    // where to log in again, of one that moves
+	Unmet    []string // requirements that hold before and after all, and do not while it is in force
+	Broken   int      // pairs that work before and after all, and do not while it is in force
+	First    [2]string
+	Works    [2]string // the first pair that works now and did not before; "" where there is none
+	Together bool      // things that would each cut the device off alone are set at once
+	Last     bool      // nothing is left to set on the device: what runs is to be saved
 
 	items []moved
 }
@@ -84,6 +87,7 @@ type Worksheet struct {
 	Untold        []compare.Difference // what two plans say otherwise and no list of a device tells
 	Before, After *forward.Network
 	Whole         bool // every order was looked at that could be better
+	Among, Of     int  // so many of so many LANs and loopbacks were asked about in between
 
 	result *compare.Result
 	items  []compare.Item
@@ -118,8 +122,9 @@ type judge struct {
 	sessions map[model.DeviceID]netip.Addr
 	devices  []model.DeviceID // that are changed
 	ends     []*reach.End
-	pairs    [][2]int // that work before and after all
-	met      []int    // requirements that hold before and after all
+	world    []netip.Addr // that stand for what lies beyond
+	pairs    [][2]int     // that work before and after all
+	met      []int        // requirements that hold before and after all
 	known    map[string]*state
 	asked    int
 }
@@ -130,6 +135,7 @@ type state struct {
 	unmet  []int // of those that hold before and after
 	broken []int // of the pairs
 	logins map[model.DeviceID][]Login
+	ends   []*reach.End // with the addresses they have
 	matrix *reach.Matrix
 }
 
@@ -141,20 +147,19 @@ func newJudge(w *Worksheet, sessions map[model.DeviceID]netip.Addr) *judge {
 		}
 	}
 	w.Devices = len(j.devices)
-	if j.ends = reach.Hosts(j.spec); len(j.ends) == 0 || len(j.ends) > mostEnds {
-		j.ends = reach.Ends(j.spec)
+	all := append(slices.Clip(reach.WithoutLinks(j.spec, reach.Ends(j.spec))), reach.Loopbacks(j.spec)...)
+	for i := 0; i < len(all); i += 1 + len(all)/mostEnds {
+		j.ends = append(j.ends, all[i])
 	}
-	if len(j.ends) > mostEnds {
-		j.ends = j.ends[:mostEnds]
-	}
+	w.Among, w.Of = len(j.ends), len(all)
+	j.world = Beyond(j.spec)
 	before, after := j.at(j.start()), j.at(j.goal())
-	for a, from := range j.ends {
-		for b, to := range j.ends {
-			if from.Device != to.Device && from.Address.Is4() == to.Address.Is4() && before.matrix.Verdict(a, b) == forward.Works && after.matrix.Verdict(a, b) == forward.Works {
-				j.pairs = append(j.pairs, [2]int{a, b})
-			}
+	j.each(func(a, b int) bool {
+		if before.works(j, a, b) && after.works(j, a, b) {
+			j.pairs = append(j.pairs, [2]int{a, b})
 		}
-	}
+		return true
+	})
 	for n := range j.spec.Must {
 		if !slices.Contains(before.unmet, n) && !slices.Contains(after.unmet, n) {
 			j.met = append(j.met, n)
@@ -166,8 +171,47 @@ func newJudge(w *Worksheet, sessions map[model.DeviceID]netip.Addr) *judge {
 	return j
 }
 
-// mostEnds is how many hosts, or ends that stand for segments, are asked about each state.
+// mostEnds is how many LANs and loopbacks are asked about in each state.
 const mostEnds = 400
+
+// Beyond is an address for each prefix that the world answers for.
+func Beyond(spec *model.Spec) []netip.Addr {
+	var all []netip.Addr
+	for d := range spec.Devices {
+		for _, p := range spec.Devices[d].Beyond {
+			if a := prefix.First(p.Prefix); spec.Devices[d].Kind == model.World && !slices.Contains(all, a) {
+				all = append(all, a)
+			}
+		}
+	}
+	return all
+}
+
+// each visits every pair that is asked about, until visit is false: of ends by their
+// place, and of an end and what lies beyond, whose places come after those of the ends.
+func (j *judge) each(visit func(a, b int) bool) {
+	for a, from := range j.ends {
+		for b, to := range j.ends {
+			if from.Asks(to) && !visit(a, b) {
+				return
+			}
+		}
+		for b, to := range j.world {
+			if from.Address.Is4() == to.Is4() && j.spec.Devices[from.Device].Kind != model.World && !visit(a, len(j.ends)+b) {
+				return
+			}
+		}
+	}
+}
+
+// works tells whether a pair works in a state.
+func (s *state) works(j *judge, a, b int) bool {
+	if b < len(j.ends) {
+		return s.matrix.Verdict(a, b) == forward.Works
+	}
+	e := s.ends[a]
+	return forward.PingBy(s.net, e.Device, e.Address, j.world[b-len(j.ends)], model.None, forward.Probe{}).Verdict() == forward.Works
+}
 
 func (j *judge) start() []compare.Level { return make([]compare.Level, len(j.items)) }
 
@@ -187,10 +231,10 @@ func (j *judge) at(levels []compare.Level) *state {
 	}
 	j.asked++
 	net := j.result.Between(j.items, j.Otherwise, levels)
-	s := &state{net: net, logins: map[model.DeviceID][]Login{}}
-	s.matrix = reach.All(net, asNow(j.ends, net.Spec))
+	s := &state{net: net, logins: map[model.DeviceID][]Login{}, ends: asNow(j.ends, net.Spec)}
+	s.matrix = reach.All(net, s.ends)
 	for n, p := range j.pairs {
-		if s.matrix.Verdict(p[0], p[1]) != forward.Works {
+		if !s.works(j, p[0], p[1]) {
 			s.broken = append(s.broken, n)
 		}
 	}
@@ -238,7 +282,7 @@ func asNow(ends []*reach.End, spec *model.Spec) []*reach.End {
 // loginsAt lists where the operator can log in on a device: where it is managed first.
 func (j *judge) loginsAt(net *forward.Network, d model.DeviceID) []Login {
 	spec := net.Spec
-	if spec.Operator == model.None || d == spec.Operator {
+	if spec.Operator == model.None || d == spec.Operator || spec.Devices[d].Kind == model.World {
 		return nil
 	}
 	device := &spec.Devices[d]

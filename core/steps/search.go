@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"ropeswing/core/compare"
-	"ropeswing/core/forward"
 	"ropeswing/core/model"
 )
 
@@ -227,6 +226,9 @@ func (j *judge) session(p *place) (Login, Session, Login) {
 	if j.spec.Operator == model.None || d == j.spec.Operator {
 		return Login{}, Local, Login{}
 	}
+	if j.spec.Devices[d].Kind == model.World {
+		return Login{}, Theirs, Login{}
+	}
 	before, after := j.at(p.before.levels).logins[d], j.at(p.levels).logins[d]
 	find := func(all []Login, a netip.Addr) (Login, bool) {
 		n := slices.IndexFunc(all, func(l Login) bool { return l.Address == a })
@@ -273,7 +275,7 @@ func goesOn(before, after Login) bool {
 func (j *judge) tell(path []*place) {
 	for n, p := range path {
 		before, now := j.at(p.before.levels), j.at(p.levels)
-		s := Step{Device: p.on, Broken: len(now.broken), items: p.step}
+		s := Step{Device: p.on, Broken: len(now.broken), Together: len(p.step) > 1, items: p.step}
 		s.Login, s.Session, s.Then = j.session(p)
 		for _, m := range p.step {
 			for _, d := range j.items[m.item].Differences {
@@ -300,18 +302,23 @@ func (j *judge) tell(path []*place) {
 }
 
 func (j *judge) names(p [2]int) [2]string {
-	name := func(n int) string { return j.spec.Devices[j.ends[n].Device].Name }
+	name := func(n int) string {
+		if n >= len(j.ends) {
+			return j.world[n-len(j.ends)].String()
+		}
+		return j.ends[n].Name(j.spec)
+	}
 	return [2]string{name(p[0]), name(p[1])}
 }
 
 // newlyWorks is the first pair that works in a state and did not in the one before.
 func (j *judge) newlyWorks(before, now *state) [2]string {
-	for a, from := range j.ends {
-		for b, to := range j.ends {
-			if from.Device != to.Device && from.Address.Is4() == to.Address.Is4() && now.matrix.Verdict(a, b) == forward.Works && before.matrix.Verdict(a, b) != forward.Works {
-				return j.names([2]int{a, b})
-			}
+	var first [2]string
+	j.each(func(a, b int) bool {
+		if now.works(j, a, b) && !before.works(j, a, b) {
+			first = j.names([2]int{a, b})
 		}
-	}
-	return [2]string{}
+		return first[0] == ""
+	})
+	return first
 }

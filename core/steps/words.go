@@ -19,6 +19,8 @@ func (s *Set) What() (set, was string) {
 		return "also " + s.said(s.Planned), was
 	case s.Helper == TakesAway:
 		return "remove " + s.said(s.Found) + ", and keep " + s.Planned, was
+	case s.Planned == "" && s.Difference.What == compare.OfWatch:
+		return "remove the watch of route " + s.Subject, was
 	case s.Planned == "":
 		return "remove " + s.said(s.Found), was
 	}
@@ -32,6 +34,8 @@ func (s *Set) TakeBack() string {
 		return "remove " + s.said(s.Planned)
 	case s.Helper == TakesAway:
 		return "also " + s.said(s.Found)
+	case s.Found == "" && s.Difference.What == compare.OfWatch:
+		return "remove the watch of route " + s.Subject
 	case s.Found == "":
 		return "remove " + s.said(s.Planned)
 	}
@@ -57,6 +61,8 @@ func (s *Set) said(value string) string {
 		return s.Subject + " " + value
 	case compare.OfPermit, compare.OfTranslation:
 		return s.Subject + ": " + value
+	case compare.OfWatch:
+		return "route " + s.Subject + " watch: " + value
 	case compare.OfForwards, compare.OfAnswers:
 		return fmt.Sprintf("%s: %s", s.Difference.What, value)
 	}
@@ -66,6 +72,11 @@ func (s *Set) said(value string) string {
 // Look is how to see that it took: what a list of the device shows then.
 func (s *Set) Look() string {
 	switch s.Difference.What {
+	case compare.OfWatch:
+		if s.Planned == "" {
+			return "its route " + s.Subject + " watches nothing"
+		}
+		return "its route " + s.Subject + " watches " + s.Planned
 	case compare.OfRoute, compare.OfNextHop, compare.OfDistance, compare.OfMetric:
 		switch {
 		case s.Planned == "":
@@ -109,6 +120,8 @@ func (s *Step) SessionWords() string {
 	switch s.Session {
 	case Local:
 		return "you sit at it"
+	case Theirs:
+		return "not yours: ask whoever runs it to"
 	case Stays:
 		return "stays"
 	case Moves:

@@ -22,6 +22,7 @@ type stepsOptions struct {
 	standing string
 	sessions []string
 	device   string
+	since    string
 	next     bool
 }
 
@@ -32,12 +33,17 @@ func (a *app) steps() *cobra.Command {
 		Short:   "From what is there to what is planned, in an order that cuts nobody off",
 		GroupID: groupReal,
 		Long: "The ordered steps from a state, a folder that 'observe -w' made, or from another\n" +
-			"plan, to this plan: 'observed' beside the plan unless named. No login is lost\n" +
+			"plan or revision, to this plan: 'observed' beside the plan unless named. No login is lost\n" +
 			"while its device has steps left, no requirement and as few pairs as can be fail\n" +
 			"in between, with the fewest logins; every state in between is predicted. Exit\n" +
 			"code 1 where something fails in between, hands are needed, or no step sets it.",
-		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps old.plan.yaml -o markdown\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
-		Args:    cobra.MaximumNArgs(1),
+		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps old.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
+		Args: func(cmd *cobra.Command, args []string) error {
+			if len(args) > 1 || len(args) == 1 && o.since != "" {
+				return errors.New("steps begin at one state, plan or revision")
+			}
+			return nil
+		},
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -50,6 +56,7 @@ func (a *app) steps() *cobra.Command {
 	}
 	cmd.Flags().StringVar(&o.standing, "standing-at", "", "the `HOST` of the plan that you sit at; its operator unless said")
 	cmd.Flags().StringSliceVar(&o.sessions, "session", nil, "where you are logged in: `DEVICE=ADDRESS`; where the device is managed unless said; repeatable")
+	cmd.Flags().StringVar(&o.since, "since", "", "from the plan as it was at `REVISION` of the git repository it is in")
 	cmd.Flags().StringVar(&o.device, "device", "", "only the steps of `DEVICE`")
 	cmd.Flags().BoolVar(&o.next, "only-next", false, "only the next step")
 	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
@@ -82,7 +89,7 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 	if err != nil {
 		return err
 	}
-	result, untold, basis, err := a.stepsFrom(w, args)
+	result, untold, basis, err := a.stepsFrom(w, args, o.since)
 	if err != nil {
 		return err
 	}
@@ -103,9 +110,12 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 }
 
 // stepsFrom compares the plan with where the steps begin.
-func (a *app) stepsFrom(w *workspace.Workspace, args []string) (*compare.Result, []compare.Difference, string, error) {
-	if len(args) == 1 && isPlan(args[0]) {
-		found := files.At(a.dir, args[0])
+func (a *app) stepsFrom(w *workspace.Workspace, args []string, since string) (*compare.Result, []compare.Difference, string, error) {
+	if since != "" || len(args) == 1 && isPlan(args[0]) {
+		found, err := a.startingPlan(args, since)
+		if err != nil {
+			return nil, nil, "", err
+		}
 		other, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 		if err != nil {
 			return nil, nil, "", err
@@ -122,6 +132,18 @@ func (a *app) stepsFrom(w *workspace.Workspace, args []string) (*compare.Result,
 		return nil, nil, "", err
 	}
 	return w.Differences(devices), nil, basis, nil
+}
+
+// startingPlan is the plan that steps begin at.
+func (a *app) startingPlan(args []string, since string) (files.Found, error) {
+	if since == "" {
+		return files.At(a.dir, args[0]), nil
+	}
+	found, err := a.find()
+	if err != nil {
+		return found, err
+	}
+	return files.Revision(found, since)
 }
 
 // sessionsOf reads where the operator is logged in.

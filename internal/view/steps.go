@@ -16,6 +16,8 @@ type Worksheet struct {
 	Devices   int           `json:"devices"` // how many are changed
 	Safe      bool          `json:"safe"`    // nothing fails in between, and nobody has to be at a console
 	Whole     bool          `json:"whole"`   // every order that could be better was looked at
+	Among     int           `json:"among"`   // so many LANs and loopbacks were asked about in between
+	Of        int           `json:"of"`      // of so many
 	Steps     []OrderedStep `json:"steps"`
 	Otherwise []Standing    `json:"otherwise"` // what differs and no step sets
 	Untold    []Standing    `json:"untold"`    // what two plans say otherwise and no step sets: taken to be as planned already
@@ -25,19 +27,20 @@ type Worksheet struct {
 
 // OrderedStep is what is set on one device in one go, in JSON.
 type OrderedStep struct {
-	Step    int       `json:"step"` // from 1
-	Device  string    `json:"device"`
-	Login   string    `json:"login,omitempty"` // the address to log in at; absent where there is none, or the operator sits at it
-	By      string    `json:"by,omitempty"`    // the service
-	Through []string  `json:"through,omitempty"`
-	Sets    []StepSet `json:"sets"`
-	Session string    `json:"session"`        // local, stays, moves, ends or console
-	Then    string    `json:"then,omitempty"` // where to log in again
-	Unmet   []string  `json:"unmet"`          // requirements that do not hold while it is in force
-	Broken  int       `json:"broken"`         // pairs that fail while it is in force
-	Such    string    `json:"such_as,omitempty"`
-	Works   string    `json:"works,omitempty"` // a pair that works from then on
-	Save    bool      `json:"save"`            // nothing is left to set on the device: save what runs
+	Step     int       `json:"step"` // from 1
+	Device   string    `json:"device"`
+	Login    string    `json:"login,omitempty"` // the address to log in at; absent where there is none, or the operator sits at it
+	By       string    `json:"by,omitempty"`    // the service
+	Through  []string  `json:"through,omitempty"`
+	Sets     []StepSet `json:"sets"`
+	Together bool      `json:"together"`       // things that would each cut the device off alone are set at once
+	Session  string    `json:"session"`        // local, stays, moves, ends, console or theirs
+	Then     string    `json:"then,omitempty"` // where to log in again
+	Unmet    []string  `json:"unmet"`          // requirements that do not hold while it is in force
+	Broken   int       `json:"broken"`         // pairs that fail while it is in force
+	Such     string    `json:"such_as,omitempty"`
+	Works    string    `json:"works,omitempty"` // a pair that works from then on
+	Save     bool      `json:"save"`            // nothing is left to set on the device: save what runs
 
 	login, session, fails string
 }
@@ -58,11 +61,11 @@ type Standing struct {
 
 // NewWorksheet puts a worksheet into its JSON form.
 func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
-	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Steps: []OrderedStep{}, Otherwise: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
+	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Among: w.Among, Of: w.Of, Steps: []OrderedStep{}, Otherwise: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
 	spec := w.After.Spec
 	for i := range w.Steps {
 		s := &w.Steps[i]
-		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through), Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Broken: s.Broken, Save: s.Last,
+		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through), Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Broken: s.Broken, Save: s.Last, Together: s.Together,
 			Login: address(s.Login.Address), Then: "", session: s.SessionWords(), fails: s.FailsWords()}
 		if s.Login.Address.IsValid() {
 			x.login = s.Login.Words(spec)
@@ -182,6 +185,9 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 		look = warn
 	}
 	labelled(w, width, "", look.Render(v.headline())+faint.Render(" · "+v.Basis), "  ")
+	if v.Among < v.Of {
+		fmt.Fprintf(w, "%s\n", faint.Render(fmt.Sprintf("asked about %d of %d LANs and loopbacks in between", v.Among, v.Of)))
+	}
 	switch {
 	case v.Whole:
 	case v.Safe:
@@ -189,32 +195,11 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 	default:
 		fmt.Fprintln(w, warn.Render("there may be a better order: not all were looked at"))
 	}
-	for _, s := range v.Steps {
-		fmt.Fprintf(w, "\n%s %s\n", bold.Render(fmt.Sprintf("%d. %s", s.Step, Clean(s.Device))), faint.Render(Clean(s.login)))
-		line := func(label, text string) {
-			labelled(w, width, fmt.Sprintf("   %-10s", label), Clean(text), strings.Repeat(" ", 13))
+	for n, s := range v.Steps {
+		if n == 0 || v.Steps[n-1].Device != s.Device || v.Steps[n-1].Session == steps.Moves.String() {
+			fmt.Fprintf(w, "\n%s  %s\n", bold.Render(Clean(s.Device)), faint.Render(Clean(s.reached())))
 		}
-		for _, x := range s.Sets {
-			text := x.Set
-			if x.Was != "" {
-				text += "   (was: " + x.Was + ")"
-			}
-			line("set", text)
-		}
-		line("session", s.session)
-		line("fails", s.fails)
-		for _, x := range s.Sets {
-			line("look", x.Look)
-		}
-		if s.Works != "" {
-			line("", s.Works+" works from now on")
-		}
-		for _, x := range s.Sets {
-			line("take back", x.TakeBack)
-		}
-		if s.Save {
-			line("then", "save what runs")
-		}
+		s.text(w, width)
 	}
 	if len(v.Otherwise) > 0 {
 		fmt.Fprintln(w, "\nno step sets this; see to it at the device:")
@@ -236,6 +221,59 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 	}
 	if next != "" {
 		fmt.Fprintln(w, "next: "+next)
+	}
+}
+
+// reached is how one gets to a device for a step.
+func (s *OrderedStep) reached() string {
+	switch s.Session {
+	case steps.Local.String():
+		return "you sit at it"
+	case steps.AtConsole.String():
+		return "it is not reached now: be at its console"
+	case steps.Theirs.String():
+		return "not yours: ask whoever runs it to"
+	}
+	return s.login
+}
+
+// text writes a step: what to set, and what else is to be known of it.
+func (s *OrderedStep) text(w io.Writer, width int) {
+	number := fmt.Sprintf("%3d. ", s.Step)
+	line := func(label, text string) {
+		labelled(w, width, "     "+faint.Render(fmt.Sprintf("%-10s", label)), Clean(text), strings.Repeat(" ", 15))
+	}
+	for n, x := range s.Sets {
+		text := x.Set
+		if x.Was != "" {
+			text += " (was: " + x.Was + ")"
+		}
+		if n > 0 {
+			number = "  +  "
+		}
+		labelled(w, width, number, Clean(text), "     ")
+	}
+	if s.Together {
+		line("together", "apart, some of these would cut the device off")
+	}
+	switch s.Session {
+	case steps.Moves.String(), steps.Ends.String():
+		line("session", s.session)
+	}
+	if s.fails != "nothing" {
+		line("fails", s.fails)
+	}
+	for _, x := range s.Sets {
+		line("look", x.Look)
+	}
+	if s.Works != "" {
+		line("", s.Works+" works from now on")
+	}
+	for _, x := range s.Sets {
+		line("take back", x.TakeBack)
+	}
+	if s.Save {
+		line("then", "save what runs")
 	}
 }
 
