@@ -10,10 +10,12 @@ import (
 //go:embed skerry-lights
 var files embed.FS
 
-// Plan and BadMorning are the two plans' paths in Files.
+// Plan, BadMorning and MovingDay are the plans' paths in Files: as planned, as found, and as
+// it is to be once a subnet and a carrier have moved.
 const (
 	Plan       = "skerry.plan.yaml"
 	BadMorning = "bad-morning/skerry.plan.yaml"
+	MovingDay  = "moving-day/skerry.plan.yaml"
 	Seen       = "bad-morning/seen" // what devices said on that morning
 )
 

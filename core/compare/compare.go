@@ -207,7 +207,11 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 		if found == nil {
 			f := network.NoFailure
 			f.Interface = i
-			c.add(Difference{Kind: Missing, What: OfInterface, Device: o.Name, Subject: x.Name, Planned: x.Kind.String(), Place: x.Place, failure: &f})
+			d := Difference{Kind: Missing, What: OfInterface, Device: o.Name, Subject: x.Name, Planned: x.Kind.String(), Place: x.Place}
+			if d.failure = &f; x.Kind != model.Port { // it can be made
+				d.failure, d.change = nil, func(all []model.Interface) { all[i].AdminDown = true }
+			}
+			c.add(d)
 			continue
 		}
 		c.inPlace(OfInterface, o.Name, x.Name, x.Kind.String())

@@ -23,7 +23,7 @@ func (j *judge) straight(helpers bool) []*place {
 			}
 		}
 		slices.SortStableFunc(all, func(a, b *place) int {
-			return cmp.Or(cmp.Compare(elsewhere(a), elsewhere(b)), cmp.Compare(len(a.step), len(b.step)), cmp.Compare(j.phase(a, helpers), j.phase(b, helpers)))
+			return cmp.Or(cmp.Compare(j.elsewhere(a), j.elsewhere(b)), cmp.Compare(len(a.step), len(b.step)), cmp.Compare(j.phase(a, helpers), j.phase(b, helpers)))
 		})
 		var best *place
 		var least cost
@@ -33,7 +33,9 @@ func (j *judge) straight(helpers bool) []*place {
 			for i := range c {
 				c[i] -= p.cost[i]
 			}
-			c[logins], c[count] = 0, 0
+			if c[logins], c[count] = 0, 0; next.moves {
+				c[logins] = 1
+			}
 			if best == nil || slices.Compare(c[:], least[:]) < 0 {
 				best, least = next, c
 			}
@@ -47,12 +49,16 @@ func (j *judge) straight(helpers bool) []*place {
 	return path
 }
 
-// elsewhere is 1 for a step on another device than the one before.
-func elsewhere(p *place) int {
-	if p.on == p.before.on {
+// elsewhere orders devices: the one of the step before, then what others run, who are to
+// have done their part in time, then the rest.
+func (j *judge) elsewhere(p *place) int {
+	switch {
+	case p.on == p.before.on:
 		return 0
+	case j.spec.Devices[p.on].Kind == model.World:
+		return 1
 	}
-	return 1
+	return 2
 }
 
 // phase orders what harms nobody: what is added, what changes, what is taken away.

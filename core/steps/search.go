@@ -40,6 +40,7 @@ type place struct {
 
 	cost   cost // up to here; without what the state here costs where that is not known yet
 	judged bool
+	moves  bool // the last step moves the session
 	bound  cost // of the whole order at least
 	serial int
 }
@@ -212,6 +213,7 @@ func (j *judge) judgeStep(p *place) {
 	case Ends:
 		p.cost[hands]++
 	case Moves:
+		p.moves = true
 		p.cost[logins]++
 		p.at = then.Address
 	default:

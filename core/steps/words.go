@@ -11,18 +11,17 @@ import (
 // What is what a step sets, in the plan's words; was what is there before, "" where there
 // is nothing.
 func (s *Set) What() (set, was string) {
-	if s.Found != "" {
-		was = s.said(s.Found)
-	}
 	switch {
 	case s.Helper == SetsBeside:
-		return "also " + s.said(s.Planned), was
+		return "also " + s.said(s.Planned), ""
 	case s.Helper == TakesAway:
-		return "remove " + s.said(s.Found) + ", and keep " + s.Planned, was
+		return "remove " + s.said(s.Found) + ", and keep " + s.Planned, ""
 	case s.Planned == "" && s.Difference.What == compare.OfWatch:
-		return "remove the watch of route " + s.Subject, was
+		return "remove the watch of route " + s.Subject, s.Found
 	case s.Planned == "":
-		return "remove " + s.said(s.Found), was
+		return "remove " + s.said(s.Found), ""
+	case s.Found != "":
+		was = s.said(s.Found)
 	}
 	return s.said(s.Planned), was
 }
@@ -59,6 +58,8 @@ func (s *Set) said(value string) string {
 		return fmt.Sprintf("route %s%s %s: %s", s.Subject, by, s.Difference.What, value)
 	case compare.OfMembers:
 		return s.Subject + " " + value
+	case compare.OfInterface:
+		return "interface " + s.Subject + ", a " + value
 	case compare.OfPermit, compare.OfTranslation:
 		return s.Subject + ": " + value
 	case compare.OfWatch:

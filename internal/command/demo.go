@@ -34,6 +34,8 @@ var tour = []struct {
 	{"The camera does not answer. Why, and what would mend it?", []string{"ping", "tern-cam", "-p", demo.BadMorning}},
 	{"What the devices said that morning, in five formats, is read and kept.", []string{"observe", demo.Seen, "-w", "bad-morning/observed"}},
 	{"What of it is not as planned, what slip was it, and what does it break?", []string{"compare", "bad-morning/observed"}},
+	{"In which order is it mended, so that nobody is cut off?", []string{"steps", "bad-morning/observed"}},
+	{"On moving day a management subnet and a carrier move. What is done on the switch, and when?", []string{"steps", demo.Plan, "-p", demo.MovingDay, "--device", "quay-sw1"}},
 }
 
 func (a *app) demo() *cobra.Command {
@@ -66,7 +68,7 @@ func (a *app) demo() *cobra.Command {
 // tour runs the commands in the folder as a user would. A command that finds
 // something wrong is part of the show; one that cannot run is not.
 func (a *app) tour(dir, full string) error {
-	fmt.Fprintf(a.out, "Skerry Lights, an invented network, is now in %s:\n  %s   as planned\n  %s   as found on a bad morning\n", view.Clean(dir), demo.Plan, demo.BadMorning)
+	fmt.Fprintf(a.out, "Skerry Lights, an invented network, is now in %s:\n  %s   as planned\n  %s   as found on a bad morning\n  %s   after moving day\n", view.Clean(dir), demo.Plan, demo.BadMorning, demo.MovingDay)
 	for _, step := range tour {
 		fmt.Fprintf(a.out, "\n%s\n%s\n\n", view.Title(step.about), view.Prompt("ropeswing "+strings.Join(step.args, " ")))
 		inside := &app{out: a.out, raw: a.raw, in: strings.NewReader(""), err: a.err, dir: full, width: a.width, getenv: func(string) string { return "" }}

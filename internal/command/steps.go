@@ -30,7 +30,7 @@ func (a *app) steps() *cobra.Command {
 	var o stepsOptions
 	cmd := &cobra.Command{
 		Use:     "steps [STATE|PLAN]",
-		Short:   "From what is there to what is planned, in an order that cuts nobody off",
+		Short:   "From what is there to what is planned, cutting nobody off",
 		GroupID: groupReal,
 		Long: "The ordered steps from a state, a folder that 'observe -w' made, or from another\n" +
 			"plan or revision, to this plan: 'observed' beside the plan unless named. No login is lost\n" +

@@ -23,6 +23,8 @@ type Worksheet struct {
 	Untold    []Standing    `json:"untold"`    // what two plans say otherwise and no step sets: taken to be as planned already
 	NotKnown  []string      `json:"not_known"` // devices of which nothing was observed
 	Partly    []Partly      `json:"partly"`    // devices of which something is not known
+
+	all int // how many steps there are, where only some are shown
 }
 
 // OrderedStep is what is set on one device in one go, in JSON.
@@ -128,7 +130,7 @@ func (v *Worksheet) Only(device string, next bool) {
 	if next && len(kept) > 1 {
 		kept = kept[:1]
 	}
-	v.Steps = append([]OrderedStep{}, kept...)
+	v.all, v.Steps = len(v.Steps), append([]OrderedStep{}, kept...)
 }
 
 // Table is a row for each thing that is set.
@@ -151,6 +153,9 @@ func (v Worksheet) headline() string {
 		return "nothing is to be set"
 	}
 	text := fmt.Sprintf("%s on %s", Count(len(v.Steps), "step"), Count(v.Devices, "device"))
+	if len(v.Steps) < v.all {
+		text = fmt.Sprintf("%d of %s on %s", len(v.Steps), Count(v.all, "step"), Count(v.Devices, "device"))
+	}
 	hands, failing, most := 0, 0, 0
 	for _, s := range v.Steps {
 		if s.Session == steps.Ends.String() || s.Session == steps.AtConsole.String() {
@@ -161,7 +166,7 @@ func (v Worksheet) headline() string {
 			most = max(most, s.Broken)
 		}
 	}
-	if v.Safe {
+	if failing+hands == 0 {
 		return text + ": every step is safe, and nothing fails in between"
 	}
 	if failing > 0 {
@@ -213,11 +218,14 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 			labelled(w, width, "  ", Clean(strings.TrimPrefix(o.Device+": "+o.What, ": ")), "    ")
 		}
 	}
-	if len(v.NotKnown) > 0 {
-		labelled(w, width, "", "\nnot observed, so nothing is known to be set there: "+Clean(strings.Join(v.NotKnown, ", ")), "  ")
+	if len(v.NotKnown)+len(v.Partly) > 0 {
+		fmt.Fprintln(w)
 	}
-	for _, p := range v.Partly {
-		labelled(w, width, "", "not known: "+Clean(strings.Join(p.Unknown, ", ")+" of "+p.Device), "  ")
+	if len(v.NotKnown) > 0 {
+		labelled(w, width, "", "not observed, so nothing is known to be set there: "+Clean(strings.Join(v.NotKnown, ", ")), "  ")
+	}
+	for _, line := range notKnown(v.Partly) {
+		paragraph(w, width, faint.Render("not known: ")+Clean(line), "  ")
 	}
 	if next != "" {
 		fmt.Fprintln(w, "next: "+next)

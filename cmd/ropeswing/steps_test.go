@@ -1,0 +1,130 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// worksheet is what is asked of the JSON of steps.
+type worksheet struct {
+	Devices int
+	Safe    bool
+	Steps   []struct {
+		Device, Login, Session, Then, Works string
+		Save                                bool
+		Broken                              int
+		Sets                                []struct {
+			Set, Was, Look string
+			TakeBack       string `json:"take_back"`
+		}
+	}
+}
+
+func stepsOf(t *testing.T, dir string, args ...string) worksheet {
+	t.Helper()
+	r := run(t, dir, append([]string{"steps", "-o", "json"}, args...)...)
+	var w worksheet
+	require.NoError(t, json.Unmarshal([]byte(r.out), &w), r.err)
+	return w
+}
+
+// The bad morning is mended in five steps: the edge of the ring first, by the family that
+// still leads there; at mole-sw, whose VLAN is missing, somebody has to stand.
+func TestStepsMendTheBadMorning(t *testing.T) {
+	dir := lights(t)
+	require.Equal(t, 0, run(t, dir, "observe", "bad-morning/seen", "-w", "observed").code)
+	r := run(t, dir, "steps")
+	assert.Equal(t, 1, r.code, "hands are needed")
+	assert.Equal(t, "5 steps on 5 devices; nothing fails in between; hands are needed at 1 step ·", strings.TrimSpace(first(r.out)))
+	text := oneLine(r.out)
+	assert.Contains(t, text, "mole-sw it is not reached now: be at its console")
+	assert.Contains(t, text, "p24 tagged 120, 191 (was: p24 tagged 120)")
+	assert.Contains(t, text, "not observed, so nothing is known to be set there: fibre-carrier, sat-carrier, tablet")
+	w := stepsOf(t, dir)
+	assert.False(t, w.Safe)
+	require.Len(t, w.Steps, 5)
+	for _, s := range w.Steps {
+		assert.Zero(t, s.Broken)
+		assert.True(t, s.Save, "each is the last of its device")
+		switch s.Device {
+		case "gull-point":
+			assert.Equal(t, "2001:db8:5ea:402::2", s.Login, "its default route is missing in IPv4")
+		case "mole-sw":
+			assert.Equal(t, "console", s.Session)
+		default:
+			assert.Equal(t, "stays", s.Session, s.Device)
+		}
+	}
+	assert.Len(t, stepsOf(t, dir, "--only-next").Steps, 1)
+	assert.Len(t, stepsOf(t, dir, "--device", "quay-sw1").Steps, 1)
+	assert.Contains(t, run(t, dir, "steps", "-o", "markdown").out, "  - set `p7 admin: up`, was `p7 admin: down`\n")
+	assert.Equal(t, "step,device,login,set,was,session,fails,look,take_back", first(run(t, dir, "steps", "-o", "csv").out))
+	// Standing at the pilot station, the switch of the quay is beyond what is broken.
+	at := stepsOf(t, dir, "--standing-at", "pilot-desk")
+	for _, s := range at.Steps {
+		assert.Equal(t, s.Device == "pilot-desk", s.Session == "local")
+	}
+}
+
+// On moving day no session is lost and nothing fails: the carrier first has both of its
+// addresses, then the edge, and what is old goes last.
+func TestStepsOfMovingDay(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, oneLine(r.out), "38 steps on 5 devices: every step is safe, and nothing fails in between")
+	w := stepsOf(t, dir, "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml")
+	assert.True(t, w.Safe)
+	place := func(set string) int {
+		for n, s := range w.Steps {
+			if s.Sets[0].Set == set {
+				return n
+			}
+		}
+		t.Fatalf("no step sets %s", set)
+		return -1
+	}
+	assert.Less(t, place("also to-quay address: 198.51.100.49/29"), place("route 0.0.0.0/0 via 198.51.100.49 (fibre-carrier:to-quay)"))
+	assert.Less(t, place("also mgmt address: 10.48.1.130/28"), place("remove vlan190 address: 10.48.1.97/28, and keep 10.48.1.129/28"))
+	assert.Equal(t, "theirs", w.Steps[place("also to-quay address: 198.51.100.49/29")].Session)
+	assert.Equal(t, "remove to-quay address: 198.51.100.49/29", w.Steps[place("also to-quay address: 198.51.100.49/29")].Sets[0].TakeBack)
+
+	for _, tt := range []struct{ option, value, message string }{{"--session", "quay-sw1", "--session is DEVICE=ADDRESS"}, {"--device", "quay-sww", "did you mean quay-sw1?"}, {"--standing-at", "nobody", "nobody"}} {
+		bad := run(t, dir, "steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml", tt.option, tt.value)
+		assert.Equal(t, 2, bad.code)
+		assert.Contains(t, bad.err, tt.message)
+	}
+	assert.Contains(t, run(t, dir, "steps").err, "there is no state observed")
+	assert.Contains(t, run(t, dir, "steps", "--since", "HEAD").err, "and it is not here", "the program git is needed")
+}
+
+// Steps begin at an earlier revision of the plan.
+func TestStepsSinceARevision(t *testing.T) {
+	if _, err := exec.LookPath("git"); err != nil {
+		t.Skip("needs git")
+	}
+	dir := t.TempDir()
+	git := func(args ...string) {
+		cmd := exec.Command("git", append([]string{"-C", dir, "-c", "user.name=x", "-c", "user.email=x@example.org"}, args...)...)
+		out, err := cmd.CombinedOutput()
+		require.NoError(t, err, string(out))
+	}
+	plan := "ropeswing: 1\noperator: ops\nsegments: {lan: {prefix: 10.1.0.0/24}}\ndevices:\n  rtr: {is: router, interfaces: {lan: {segment: lan, address: first}, far: {address: 10.2.0.1/24}}}\n  ops: {is: host, interfaces: {e: {segment: lan, address: 10}}}\n"
+	write(t, dir, "a.plan.yaml", plan)
+	git("init", "-q")
+	git("add", "-A")
+	git("commit", "-qm", "first")
+	write(t, dir, "a.plan.yaml", strings.Replace(plan, "10.2.0.1/24", "10.2.0.9/24", 1))
+	path := []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir}
+	r := start(t, dir, path, "", "steps", "--since", "HEAD")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "1. far address: 10.2.0.9/24 (was: far address: 10.2.0.1/24)\n")
+	assert.Contains(t, start(t, dir, path, "", "steps", "--since", "nope").err, "git cannot read a.plan.yaml at nope")
+	assert.Contains(t, run(t, dir, "steps", "--since", "--all").err, "is no revision")
+}
