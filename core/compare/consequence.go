@@ -35,7 +35,7 @@ func with(net *forward.Network, all []Difference) *forward.Network {
 			if !devices {
 				spec.Devices, devices = slices.Clone(spec.Devices), true
 			}
-			d.device(&spec.Devices[d.at])
+			d.device.change(&spec.Devices[d.device.at])
 		case d.statics != nil:
 			statics = append(statics, d.statics)
 		case d.failure != nil:

@@ -100,12 +100,17 @@ type Difference struct {
 	both    func([]model.Interface) // gives them what was found and what is planned beside one another; nil where that cannot be
 	routes  *routesFound            // or a device's routes to one destination
 	failure *network.Failure        // or puts this out of order
-	device  func(*model.Device)     // or makes the device so
+	device  *deviceChange           // or makes a device so
 	statics func([]model.Static)    // or makes the routes so
-	at      model.DeviceID          // of device: which
 	follows bool                    // from another difference
 	hop     netip.Addr              // the next hop found
 	to      netip.Prefix
+}
+
+// deviceChange makes a device as it was found.
+type deviceChange struct {
+	at     model.DeviceID
+	change func(*model.Device)
 }
 
 // Result is what comes of a comparison.

@@ -81,7 +81,7 @@ func (f *fromPlan) device(id model.DeviceID, was *model.Device) {
 			if bare(planned) != bare(found) { // what the sentences stand for need not be told
 				planned, found = bare(planned), bare(found)
 			}
-			f.added = append(f.added, Difference{Kind: Different, What: what, Device: d.Name, Subject: subject, Planned: planned, Found: found, Place: d.Place, device: change, at: id})
+			f.added = append(f.added, Difference{Kind: Different, What: what, Device: d.Name, Subject: subject, Planned: planned, Found: found, Place: d.Place, device: &deviceChange{id, change}})
 		}
 	}
 	permits := func(all []model.Permit) []model.Permit {
@@ -126,7 +126,7 @@ func (f *fromPlan) watches(id, was model.DeviceID) {
 			if o.Table != s.Table || o.To != s.To || o.Via != s.Via || o.Distance != s.Distance || o.Watched() == s.Watched() {
 				continue
 			}
-			d := Difference{Kind: Different, What: OfWatch, Device: f.one.Devices[id].Name, Subject: strings.TrimSpace(routeKey{s.Table, s.To}.words() + " via " + s.Via.String()), Planned: s.Watched(), Found: o.Watched(), Place: s.Place, at: id}
+			d := Difference{Kind: Different, What: OfWatch, Device: f.one.Devices[id].Name, Subject: strings.TrimSpace(routeKey{s.Table, s.To}.words() + " via " + s.Via.String()), Planned: s.Watched(), Found: o.Watched(), Place: s.Place}
 			key, via, distance := routeKey{s.Table, s.To}, s.Via, s.Distance
 			d.statics = func(all []model.Static) {
 				for i := range all {
@@ -181,7 +181,7 @@ func (f *fromPlan) iface(id model.InterfaceID, was *model.Interface) {
 	}
 	add := func(what What, planned, found string, change func(*model.Interface)) {
 		if planned != found {
-			f.added = append(f.added, Difference{Kind: Different, What: what, Device: f.one.Devices[i.Device].Name, Subject: i.Name, Planned: planned, Found: found, Place: i.Place, at: i.Device, change: func(all []model.Interface) { change(&all[id]) }})
+			f.added = append(f.added, Difference{Kind: Different, What: what, Device: f.one.Devices[i.Device].Name, Subject: i.Name, Planned: planned, Found: found, Place: i.Place, change: func(all []model.Interface) { change(&all[id]) }})
 		}
 	}
 	add(OfTag, numberOr(int(i.Tag)), numberOr(int(was.Tag)), func(x *model.Interface) { x.Tag = was.Tag })
