@@ -104,6 +104,61 @@ func TestStepsOfMovingDay(t *testing.T) {
 	assert.Contains(t, run(t, dir, "steps", "--since", "HEAD").err, "and it is not here", "the program git is needed")
 }
 
+// A worksheet that somebody changed is proven as it stands: one that takes the old address
+// of the switch away before the new one is there cuts it off, and what is left out is told.
+func TestStepsOfAWorksheetChangedByHand(t *testing.T) {
+	dir := lights(t)
+	from := []string{"skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml"}
+	whole := run(t, dir, append([]string{"steps", "-o", "json"}, from...)...).out
+	write(t, dir, "whole.json", whole)
+	r := run(t, dir, append([]string{"steps", "--check", "whole.json"}, from...)...)
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "every step is safe")
+
+	var sheet map[string]any
+	require.NoError(t, json.Unmarshal([]byte(whole), &sheet))
+	all := sheet["steps"].([]any)
+	setting := func(s any) string { return s.(map[string]any)["sets"].([]any)[0].(map[string]any)["set"].(string) }
+	var kept []any
+	for _, s := range all {
+		switch setting(s) {
+		case "also vlan190 address: 10.48.1.129/28", "also vlan190 address: 2001:db8:5ea:1a0::1/64":
+		case "remove vlan190 address: 10.48.1.97/28, and keep 10.48.1.129/28":
+		default:
+			kept = append(kept, s)
+		}
+	}
+	sheet["steps"] = kept[:len(kept)-2]
+	text, err := json.Marshal(sheet)
+	require.NoError(t, err)
+	write(t, dir, "changed.json", string(text))
+	r = run(t, dir, append([]string{"steps", "--check", "changed.json"}, from...)...)
+	assert.Equal(t, 1, r.code, r.err)
+	out := oneLine(r.out)
+	assert.Contains(t, out, "left as found")
+	assert.Contains(t, out, "quay-core: vlan190 address: planned 10.48.1.129/28, found 10.48.1.97/28")
+
+	for sheet, message := range map[string]string{
+		"{}": "standard input: the worksheet has no steps", "nonsense": "this is no worksheet", `{"steps":[{"device":"quay-sw9","sets":[]}]}`: "step 1: there is no device quay-sw9",
+		`{"steps":[{"device":"quay-sw1","sets":[{"set":"mgmt address: 10.9.9.9/24"}]}]}`: "step 1: nothing is left to set on quay-sw1 that reads 'mgmt address: 10.9.9.9/24'", `{"steps":[{"device":"quay-sw1","sets":[]}]}`: "step 1 sets nothing on quay-sw1",
+	} {
+		r = start(t, dir, nil, sheet, append([]string{"steps", "--check", "-"}, from...)...)
+		assert.Equal(t, 2, r.code)
+		assert.Contains(t, r.err, message)
+	}
+}
+
+// A template of the user's own makes a file for each visit.
+func TestStepsThroughATemplate(t *testing.T) {
+	dir := lights(t)
+	write(t, dir, "gear.txt.tmpl", "{{range .steps}}{{range .sets}}{{.does}} {{.what}} {{.subject}} {{.planned}} {{.found}}\n{{end}}{{end}}")
+	args := []string{"steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml", "--template", "gear.txt.tmpl"}
+	assert.Equal(t, "also address to-quay 198.51.100.49/29 198.51.100.33/29", first(run(t, dir, args...).out))
+	r := run(t, dir, append(args, "--to", "out", "-w")...)
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, read(t, dir, "out/005-quay-sw1.txt"), "also address mgmt 10.48.1.130/28 10.48.1.98/28\n")
+}
+
 // Steps begin at an earlier revision of the plan.
 func TestStepsSinceARevision(t *testing.T) {
 	if _, err := exec.LookPath("git"); err != nil {

@@ -34,10 +34,11 @@ const (
 	Ends                     // it ends, and no address of the device answers
 	AtConsole                // there is none: the device is not reached before the step
 	Theirs                   // there is none: somebody else runs the device, and has to be asked
+	Unknown                  // it was not looked at: there is too much to set
 )
 
 func (s Session) String() string {
-	return [...]string{"local", "stays", "moves", "ends", "console", "theirs"}[s]
+	return [...]string{"local", "stays", "moves", "ends", "console", "theirs", "unknown"}[s]
 }
 
 // Login is where the operator logs in.
@@ -66,6 +67,7 @@ type Step struct {
 	First    [2]string
 	Works    [2]string // the first pair that works now and did not before; "" where there is none
 	Together bool      // things that would each cut the device off alone are set at once
+	Judged   bool      // what fails while it is in force was looked at
 	Last     bool      // nothing is left to set on the device: what runs is to be saved
 
 	items []moved
@@ -82,11 +84,13 @@ type Worksheet struct {
 	Steps         []Step
 	Devices       int                  // how many are changed
 	Otherwise     []compare.Difference // what differs and no step sets
+	Left          []compare.Difference // what a worksheet that was checked leaves as it was found
 	NotKnown      []string             // devices of which nothing was observed
 	Partly        []compare.Partly
 	Untold        []compare.Difference // what two plans say otherwise and no list of a device tells
 	Before, After *forward.Network
 	Whole         bool // every order was looked at that could be better
+	Judged        int  // of how many steps it was looked at what fails
 	Among, Of     int  // so many of so many LANs and loopbacks were asked about in between
 
 	result *compare.Result
@@ -95,7 +99,9 @@ type Worksheet struct {
 
 // Safe tells whether nothing fails in between, and nobody has to be at a console.
 func (w *Worksheet) Safe() bool {
-	return !slices.ContainsFunc(w.Steps, func(s Step) bool { return s.Hands() || s.Broken > 0 || len(s.Unmet) > 0 })
+	return !slices.ContainsFunc(w.Steps, func(s Step) bool {
+		return !s.Judged || s.Session == Unknown || s.Hands() || s.Broken > 0 || len(s.Unmet) > 0
+	})
 }
 
 // Hands tells whether a step wants somebody at the device's console, or a timer that takes

@@ -87,6 +87,9 @@ func (j *judge) search() ([]*place, bool) {
 	if len(j.items) == 0 {
 		return nil, true
 	}
+	if j.tooMany() {
+		return j.waves(), false
+	}
 	best := j.straight(false)
 	if c := best[len(best)-1].cost; c[hands]+c[batches]+c[unmet]+c[broken] > 0 {
 		if other := j.straight(true); slices.Compare(other[len(other)-1].cost[:], c[:]) < 0 {
@@ -276,20 +279,24 @@ func goesOn(before, after Login) bool {
 // tell puts an order into steps.
 func (j *judge) tell(path []*place) {
 	for n, p := range path {
-		before, now := j.at(p.before.levels), j.at(p.levels)
-		s := Step{Device: p.on, Broken: len(now.broken), Together: len(p.step) > 1, items: p.step}
-		s.Login, s.Session, s.Then = j.session(p)
+		s := Step{Device: p.on, Judged: p.judged, Together: len(p.step) > 1, items: p.step}
+		var before, now *state
+		if p.judged {
+			now = j.at(p.levels)
+			s.Broken = len(now.broken)
+		}
+		if p.judged && p.before.judged {
+			before = j.at(p.before.levels)
+			s.Login, s.Session, s.Then = j.session(p)
+		} else {
+			s.Session = Unknown
+		}
+		j.Judged += map[bool]int{true: 1}[p.judged]
 		for _, m := range p.step {
-			for _, d := range j.items[m.item].Differences {
-				x := Set{Difference: d}
-				switch {
-				case m.to == compare.Both:
-					x.Helper = SetsBeside
-				case m.from == compare.Both:
-					x.Helper = TakesAway
-				}
-				s.Sets = append(s.Sets, x)
-			}
+			s.Sets = append(s.Sets, j.sets(m)...)
+		}
+		if now == nil {
+			now = &state{}
 		}
 		for _, m := range now.unmet {
 			s.Unmet = append(s.Unmet, j.spec.Must[m].Text)
@@ -297,7 +304,9 @@ func (j *judge) tell(path []*place) {
 		if len(now.broken) > 0 {
 			s.First = j.names(j.pairs[now.broken[0]])
 		}
-		s.Works = j.newlyWorks(before, now)
+		if before != nil {
+			s.Works = j.newlyWorks(before, now)
+		}
 		s.Last = !slices.ContainsFunc(path[n+1:], func(q *place) bool { return q.on == p.on })
 		j.Steps = append(j.Steps, s)
 	}

@@ -77,3 +77,34 @@ func TestNoOrderIsBetter(t *testing.T) {
 	t.Logf("%d tried: in %d something has to fail, in %d hands are needed", tried, failing, hand)
 	require.Greater(t, tried, 10)
 }
+
+// Very many things are set in waves: what is new, then what changes, then what is old. It
+// ends at the plan, and what was not looked at is not called safe.
+func TestWaves(t *testing.T) {
+	for seed := range uint64(10) {
+		r := rand.New(rand.NewPCG(seed, 47))
+		net, devices := RandomMove(t, r, 3)
+		w := &Worksheet{result: compare.Differences(net, devices)}
+		w.items, w.Otherwise = w.result.Items()
+		if len(w.items) == 0 {
+			continue
+		}
+		j := newJudge(w, nil)
+		path := j.waves()
+		require.Equal(t, j.goal(), path[len(path)-1].levels)
+		last := 0
+		for n, p := range path {
+			before := 0
+			for _, m := range p.step {
+				if m.from == compare.Both || j.items[m.item].Differences[0].Kind == compare.Extra {
+					before = 1
+				}
+			}
+			require.LessOrEqual(t, last, before, "step %d: what is old goes last", n)
+			last = before
+		}
+		path[0].judged = false
+		j.tell(path)
+		require.False(t, j.Worksheet.Safe())
+	}
+}

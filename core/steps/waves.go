@@ -13,7 +13,9 @@ import (
 const mostWork = 40_000_000
 
 // work is what judging one state takes, in the same units.
-func (j *judge) work() int { return len(j.ends)*len(j.ends) + 30*len(j.spec.Interfaces) }
+func (j *judge) work() int {
+	return len(j.ends)*len(j.ends) + 100*(len(j.spec.Interfaces)+len(j.spec.Statics)) + 50*len(j.items)
+}
 
 // tooMany tells whether there is too much to set to judge every state in between.
 func (j *judge) tooMany() bool { return 3*len(j.items)*j.work() > mostWork }

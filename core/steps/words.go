@@ -121,6 +121,8 @@ func (s *Step) SessionWords() string {
 	switch s.Session {
 	case Local:
 		return "you sit at it"
+	case Unknown:
+		return "not looked at"
 	case Theirs:
 		return "not yours: ask whoever runs it to"
 	case Stays:
@@ -135,6 +137,9 @@ func (s *Step) SessionWords() string {
 
 // FailsWords says what does not work while the step is in force.
 func (s *Step) FailsWords() string {
+	if !s.Judged {
+		return "not looked at"
+	}
 	var parts []string
 	for _, m := range s.Unmet {
 		parts = append(parts, "'"+m+"'")

@@ -33,6 +33,9 @@ func (w *Workspace) unsummarised() []finding.Finding {
 	if len(sites) == 0 && len(outside) == 0 {
 		return nil
 	}
+	if len(w.Spec.Devices) > mostTrial {
+		return w.untried(sites, outside)
+	}
 	doc := *w.Document
 	doc.Blocks, doc.Segments, doc.Devices = slices.Clone(doc.Blocks), slices.Clone(doc.Segments), slices.Clone(doc.Devices)
 	renumber := slices.Clone(outside)
@@ -78,6 +81,24 @@ func (w *Workspace) unsummarised() []finding.Finding {
 		members = append(members, names[0])
 	}
 	return []finding.Finding{f.Mend("add '%s: {from: %s}' to 'blocks', say 'from: %s' for %s, do likewise for the others, and renumber: assign %s", blocks[0], w.Spec.Blocks[first.from].Name, blocks[0], strings.Join(members, ", "), strings.Join(asRenumber(renumber), " "))}
+}
+
+// mostTrial is how many devices a network has at most in which it is tried what renumbering
+// would save: all routes are derived once more for that.
+const mostTrial = 400
+
+// untried tells of sites that cannot be summarised in a network that is too large to try
+// what renumbering them would save.
+func (w *Workspace) untried(sites []scattered, outside []string) []finding.Finding {
+	const unknown = "; what renumbering would save is not worked out in a network of this size"
+	if len(sites) == 0 {
+		return []finding.Finding{finding.New(finding.SiteNotSummarised, w.Spec.Wants.Place, "%s outside the block of the site, so that it cannot be summarised"+unknown, theyLie(outside)).About(outside[0])}
+	}
+	var names []string
+	for _, s := range sites {
+		names = append(names, w.Spec.Devices[s.device].Name)
+	}
+	return []finding.Finding{finding.New(finding.SiteNotSummarised, w.Spec.Wants.Place, "the subnets of %s lie among those of others, so that no one route leads to them"+unknown, listed(names)).About(names[0])}
 }
 
 func asRenumber(names []string) []string {

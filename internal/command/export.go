@@ -11,7 +11,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"ropeswing/core/model"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -255,7 +254,11 @@ func (a *app) exportTemplate() *cobra.Command {
 		if err != nil {
 			return nil, err
 		}
-		return a.filled(w.Spec, args[0], devices)
+		var all []filling
+		for _, x := range view.NewExported(w.Spec, devices) {
+			all = append(all, filling{x.Device, x.Device, x})
+		}
+		return a.filled(args[0], all)
 	})
 	cmd.Long = "Fill a template (Go's text/template) once for each device. It is given what\n" +
 		"'export json' prints of the device, by the same keys: {{.device}}, or\n" +
@@ -274,8 +277,14 @@ func (a *app) exportTemplate() *cobra.Command {
 // largestTemplate is how large a template may be, in bytes.
 const largestTemplate = 16 << 20
 
-// filled is a template filled for each device.
-func (a *app) filled(spec *model.Spec, path string, devices []model.DeviceID) ([]output, error) {
+// filling is what a template is given, and the name of the file that comes of it.
+type filling struct {
+	file, device string
+	data         any
+}
+
+// filled is a template filled with each.
+func (a *app) filled(path string, fillings []filling) ([]output, error) {
 	full := path
 	if !filepath.IsAbs(path) {
 		full = filepath.Join(a.dir, path)
@@ -298,14 +307,14 @@ func (a *app) filled(spec *model.Spec, path string, devices []model.DeviceID) ([
 		ending = "." + ending
 	}
 	var all []output
-	for _, x := range view.NewExported(spec, devices) {
-		filled, err := t.Fill(x)
+	for _, x := range fillings {
+		filled, err := t.Fill(x.device, x.data)
 		if err != nil {
 			return nil, err
 		}
-		name := x.Device + ending
+		name := x.file + ending
 		if !filepath.IsLocal(name) || name == "." || strings.ContainsAny(name, `/\`) {
-			return nil, fmt.Errorf("%s makes no name for a file", x.Device)
+			return nil, fmt.Errorf("%s makes no name for a file", x.file)
 		}
 		all = append(all, output{name, filled})
 	}

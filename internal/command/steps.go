@@ -3,6 +3,7 @@ package command
 import (
 	"errors"
 	"fmt"
+	"io"
 	"net/netip"
 	"strings"
 
@@ -23,6 +24,9 @@ type stepsOptions struct {
 	sessions []string
 	device   string
 	since    string
+	check    string
+	template string
+	to       exportOptions
 	next     bool
 }
 
@@ -37,7 +41,7 @@ func (a *app) steps() *cobra.Command {
 			"while its device has steps left, no requirement and as few pairs as can be fail\n" +
 			"in between, with the fewest logins; every state in between is predicted. Exit\n" +
 			"code 1 where something fails in between, hands are needed, or no step sets it.",
-		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps old.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
+		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps old.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 || len(args) == 1 && o.since != "" {
 				return errors.New("steps begin at one state, plan or revision")
@@ -58,6 +62,10 @@ func (a *app) steps() *cobra.Command {
 	cmd.Flags().StringSliceVar(&o.sessions, "session", nil, "where you are logged in: `DEVICE=ADDRESS`; where the device is managed unless said; repeatable")
 	cmd.Flags().StringVar(&o.since, "since", "", "from the plan as it was at `REVISION` of the git repository it is in")
 	cmd.Flags().StringVar(&o.device, "device", "", "only the steps of `DEVICE`")
+	cmd.Flags().StringVar(&o.check, "check", "", "prove the worksheet in `FILE`, as -o json writes it, perhaps changed by hand; - is standard input")
+	cmd.Flags().StringVar(&o.template, "template", "", "fill the template in `FILE` once for each visit to a device")
+	cmd.Flags().StringVar(&o.to.to, "to", "", "with --template: put a file for each visit into `FOLDER` instead of printing it")
+	cmd.Flags().BoolVarP(&o.to.write, "write", "w", false, "with --to: write; without, only say what would change")
 	cmd.Flags().BoolVar(&o.next, "only-next", false, "only the next step")
 	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
 	a.must(cmd.RegisterFlagCompletionFunc("device", a.completeDevices))
@@ -93,12 +101,19 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 	if err != nil {
 		return err
 	}
-	sheet := steps.Plan(result, sessions)
+	sheet, err := a.worksheet(result, sessions, o.check)
+	if err != nil {
+		return err
+	}
 	sheet.Untold = untold
 	v := view.NewWorksheet(sheet, basis)
-	safe := sheet.Safe() && len(sheet.Otherwise)+len(sheet.Untold) == 0
+	safe := sheet.Safe() && len(sheet.Otherwise)+len(sheet.Untold)+len(sheet.Left) == 0
 	v.Only(o.device, o.next)
-	if a.format == formatMarkdown && a.only == "" {
+	if o.template != "" {
+		if err := a.putVisits(v, o); err != nil {
+			return err
+		}
+	} else if a.format == formatMarkdown && a.only == "" {
 		v.Markdown(a.out)
 	} else if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, "") }); err != nil {
 		return err
@@ -107,6 +122,57 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 		return errWrong
 	}
 	return nil
+}
+
+// putVisits fills a template for each visit.
+func (a *app) putVisits(v view.Worksheet, o stepsOptions) error {
+	var fillings []filling
+	for _, x := range v.Visits() {
+		fillings = append(fillings, filling{fmt.Sprintf("%03d-%s", x.Visit, x.Device), x.Device, x})
+	}
+	all, err := a.filled(o.template, fillings)
+	if err != nil {
+		return err
+	}
+	return a.put(all, o.to)
+}
+
+// mostSheet is how large a worksheet may be, in bytes.
+const mostSheet = 64 << 20
+
+// worksheet finds the steps, or proves those of a file.
+func (a *app) worksheet(r *compare.Result, sessions map[model.DeviceID]netip.Addr, file string) (*steps.Worksheet, error) {
+	if file == "" {
+		return steps.Plan(r, sessions), nil
+	}
+	in := io.NopCloser(a.in)
+	if file != "-" {
+		opened, err := files.OpenPlain(a.at(file))
+		if err != nil {
+			return nil, fmt.Errorf("cannot read %s: %w", file, errors.Unwrap(err))
+		}
+		in = opened
+	}
+	defer in.Close()
+	text, err := io.ReadAll(io.LimitReader(in, mostSheet+1))
+	if err != nil {
+		return nil, fmt.Errorf("cannot read %s: %w", file, err)
+	}
+	if len(text) > mostSheet {
+		return nil, fmt.Errorf("%s is larger than a worksheet can be", file)
+	}
+	asked, err := view.ReadWorksheet(text)
+	if file == "-" {
+		file = "standard input"
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	sheet, err := steps.Check(r, sessions, asked)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	return sheet, nil
 }
 
 // stepsFrom compares the plan with where the steps begin.

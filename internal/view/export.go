@@ -281,8 +281,8 @@ func NewTextTemplate(name, text string) (*TextTemplate, error) {
 	return &TextTemplate{t}, nil
 }
 
-// Fill is the template's text for one device.
-func (t *TextTemplate) Fill(x Exported) ([]byte, error) {
+// Fill is the template's text for one device, of what is put into JSON for it.
+func (t *TextTemplate) Fill(device string, x any) ([]byte, error) {
 	raw, err := json.Marshal(x)
 	if err != nil {
 		return nil, err
@@ -303,7 +303,7 @@ func (t *TextTemplate) Fill(x Exported) ([]byte, error) {
 		err = fmt.Errorf("it takes longer than %s", longestFill)
 	}
 	if err != nil {
-		return nil, fmt.Errorf("%s: %s", x.Device, strings.TrimPrefix(err.Error(), "template: "))
+		return nil, fmt.Errorf("%s: %s", device, strings.TrimPrefix(err.Error(), "template: "))
 	}
 	return b.Bytes(), nil
 }

@@ -1,6 +1,8 @@
 package view
 
 import (
+	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"strings"
@@ -16,10 +18,12 @@ type Worksheet struct {
 	Devices   int           `json:"devices"` // how many are changed
 	Safe      bool          `json:"safe"`    // nothing fails in between, and nobody has to be at a console
 	Whole     bool          `json:"whole"`   // every order that could be better was looked at
+	Judged    int           `json:"judged"`  // after how many steps it was looked at what fails; fewer than there are where there is very much to set
 	Among     int           `json:"among"`   // so many LANs and loopbacks were asked about in between
 	Of        int           `json:"of"`      // of so many
 	Steps     []OrderedStep `json:"steps"`
 	Otherwise []Standing    `json:"otherwise"` // what differs and no step sets
+	Left      []Standing    `json:"left"`      // what a worksheet that was checked leaves as it was found
 	Untold    []Standing    `json:"untold"`    // what two plans say otherwise and no step sets: taken to be as planned already
 	NotKnown  []string      `json:"not_known"` // devices of which nothing was observed
 	Partly    []Partly      `json:"partly"`    // devices of which something is not known
@@ -31,15 +35,15 @@ type Worksheet struct {
 type OrderedStep struct {
 	Step     int       `json:"step"` // from 1
 	Device   string    `json:"device"`
-	Login    string    `json:"login,omitempty"` // the address to log in at; absent where there is none, or the operator sits at it
-	By       string    `json:"by,omitempty"`    // the service
+	Login    string    `json:"login"` // the address to log in at; "" where there is none, or the operator sits at it
+	By       string    `json:"by"`    // the service
 	Through  []string  `json:"through,omitempty"`
 	Sets     []StepSet `json:"sets"`
-	Together bool      `json:"together"`       // things that would each cut the device off alone are set at once
-	Session  string    `json:"session"`        // local, stays, moves, ends, console or theirs
-	Then     string    `json:"then,omitempty"` // where to log in again
-	Unmet    []string  `json:"unmet"`          // requirements that do not hold while it is in force
-	Broken   int       `json:"broken"`         // pairs that fail while it is in force
+	Together bool      `json:"together"` // things that would each cut the device off alone are set at once
+	Session  string    `json:"session"`  // local, stays, moves, ends, console, theirs or unknown
+	Then     string    `json:"then"`     // where to log in again
+	Unmet    []string  `json:"unmet"`    // requirements that do not hold while it is in force
+	Broken   int       `json:"broken"`   // pairs that fail while it is in force
 	Such     string    `json:"such_as,omitempty"`
 	Works    string    `json:"works,omitempty"` // a pair that works from then on
 	Save     bool      `json:"save"`            // nothing is left to set on the device: save what runs
@@ -50,8 +54,13 @@ type OrderedStep struct {
 // StepSet is one thing that a step sets, in the plan's words.
 type StepSet struct {
 	Set      string `json:"set"`
-	Was      string `json:"was,omitempty"`
-	Look     string `json:"look"` // how to see that it took
+	Was      string `json:"was"`
+	Does     string `json:"does"`    // set; also: beside what is there; remove: what is there
+	What     string `json:"what"`    // as compare has it: address, admin status, route, next hop and so on
+	Subject  string `json:"subject"` // the interface, or the destination of a route
+	Planned  string `json:"planned"` // what there is to be; "" where there is to be nothing
+	Found    string `json:"found"`   // what there is before all; "" where there is nothing
+	Look     string `json:"look"`    // how to see that it took
 	TakeBack string `json:"take_back"`
 }
 
@@ -63,7 +72,8 @@ type Standing struct {
 
 // NewWorksheet puts a worksheet into its JSON form.
 func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
-	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Among: w.Among, Of: w.Of, Steps: []OrderedStep{}, Otherwise: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
+	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Judged: w.Judged, Among: w.Among, Of: w.Of, Steps: []OrderedStep{}, Otherwise: []Standing{}, Left: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
+	v.all = len(w.Steps)
 	spec := w.After.Spec
 	for i := range w.Steps {
 		s := &w.Steps[i]
@@ -83,12 +93,23 @@ func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 		}
 		for n := range s.Sets {
 			set, was := s.Sets[n].What()
-			x.Sets = append(x.Sets, StepSet{set, was, s.Sets[n].Look(), s.Sets[n].TakeBack()})
+			d := &s.Sets[n]
+			does := "set"
+			switch {
+			case d.Helper == steps.SetsBeside:
+				does = "also"
+			case d.Helper == steps.TakesAway || d.Planned == "":
+				does = "remove"
+			}
+			x.Sets = append(x.Sets, StepSet{set, was, does, string(d.Difference.What), d.Subject, d.Planned, d.Found, d.Look(), d.TakeBack()})
 		}
 		v.Steps = append(v.Steps, x)
 	}
 	for _, d := range w.Otherwise {
 		v.Otherwise = append(v.Otherwise, Standing{d.Device, otherwise(d)})
+	}
+	for _, d := range w.Left {
+		v.Left = append(v.Left, Standing{d.Device, otherwise(d)})
 	}
 	for _, d := range w.Untold {
 		v.Untold = append(v.Untold, Standing{d.Device, otherwise(d)})
@@ -97,6 +118,33 @@ func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 		v.Partly = append(v.Partly, Partly(p))
 	}
 	return v
+}
+
+// ReadWorksheet reads the steps of a worksheet as it is written in JSON.
+func ReadWorksheet(text []byte) ([]steps.Asked, error) {
+	var v struct {
+		Steps []struct {
+			Device string `json:"device"`
+			Sets   []struct {
+				Set string `json:"set"`
+			} `json:"sets"`
+		} `json:"steps"`
+	}
+	if err := json.Unmarshal(text, &v); err != nil {
+		return nil, fmt.Errorf("this is no worksheet, which 'ropeswing steps -o json' writes: %w", err)
+	}
+	if len(v.Steps) == 0 {
+		return nil, errors.New("the worksheet has no steps; 'ropeswing steps -o json' writes one")
+	}
+	var all []steps.Asked
+	for _, s := range v.Steps {
+		x := steps.Asked{Device: s.Device}
+		for _, set := range s.Sets {
+			x.Sets = append(x.Sets, set.Set)
+		}
+		all = append(all, x)
+	}
+	return all, nil
 }
 
 func names(spec *model.Spec, all []model.DeviceID) []string {
@@ -130,7 +178,27 @@ func (v *Worksheet) Only(device string, next bool) {
 	if next && len(kept) > 1 {
 		kept = kept[:1]
 	}
-	v.all, v.Steps = len(v.Steps), append([]OrderedStep{}, kept...)
+	v.Steps = append([]OrderedStep{}, kept...)
+}
+
+// Visit is the steps one takes on a device one after the other.
+type Visit struct {
+	Visit  int           `json:"visit"` // from 1
+	Device string        `json:"device"`
+	Steps  []OrderedStep `json:"steps"`
+}
+
+// Visits are the steps by visit.
+func (v Worksheet) Visits() []Visit {
+	var all []Visit
+	for _, s := range v.Steps {
+		if len(all) == 0 || all[len(all)-1].Device != s.Device {
+			all = append(all, Visit{Visit: len(all) + 1, Device: s.Device})
+		}
+		last := &all[len(all)-1]
+		last.Steps = append(last.Steps, s)
+	}
+	return all
 }
 
 // Table is a row for each thing that is set.
@@ -153,6 +221,9 @@ func (v Worksheet) headline() string {
 		return "nothing is to be set"
 	}
 	text := fmt.Sprintf("%s on %s", Count(len(v.Steps), "step"), Count(v.Devices, "device"))
+	if len(v.Left) > 0 {
+		text += fmt.Sprintf(", and %s left as found", Count(len(v.Left), "thing"))
+	}
 	if len(v.Steps) < v.all {
 		text = fmt.Sprintf("%d of %s on %s", len(v.Steps), Count(v.all, "step"), Count(v.Devices, "device"))
 	}
@@ -166,7 +237,7 @@ func (v Worksheet) headline() string {
 			most = max(most, s.Broken)
 		}
 	}
-	if failing+hands == 0 {
+	if failing+hands == 0 && v.Judged == v.all {
 		return text + ": every step is safe, and nothing fails in between"
 	}
 	if failing > 0 {
@@ -175,7 +246,10 @@ func (v Worksheet) headline() string {
 			text += fmt.Sprintf(", %s at most", Count(most, "pair"))
 		}
 	} else {
-		text += "; nothing fails in between"
+		text += "; nothing fails in between, as far as that was looked at"
+		if v.Judged == v.all {
+			text = strings.TrimSuffix(text, ", as far as that was looked at")
+		}
 	}
 	if hands > 0 {
 		text += fmt.Sprintf("; hands are needed at %s", Count(hands, "step"))
@@ -186,15 +260,18 @@ func (v Worksheet) headline() string {
 // Text writes how it goes, and the steps one below the other.
 func (v Worksheet) Text(w io.Writer, width int, next string) {
 	look := good
-	if !v.Safe || len(v.Otherwise)+len(v.Untold) > 0 {
+	if !v.Safe || len(v.Otherwise)+len(v.Untold)+len(v.Left) > 0 {
 		look = warn
 	}
 	labelled(w, width, "", look.Render(v.headline())+faint.Render(" · "+v.Basis), "  ")
 	if v.Among < v.Of {
 		fmt.Fprintf(w, "%s\n", faint.Render(fmt.Sprintf("asked about %d of %d LANs and loopbacks in between", v.Among, v.Of)))
 	}
+	if v.Judged < v.all {
+		fmt.Fprintln(w, warn.Render(fmt.Sprintf("what fails was looked at after %d of %s: what is new goes before what changes, and what is old goes last", v.Judged, Count(v.all, "step"))))
+	}
 	switch {
-	case v.Whole:
+	case v.Whole || v.Judged < v.all:
 	case v.Safe:
 		fmt.Fprintln(w, faint.Render("there may be an order with fewer logins: not all were looked at"))
 	default:
@@ -209,6 +286,12 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 	if len(v.Otherwise) > 0 {
 		fmt.Fprintln(w, "\nno step sets this; see to it at the device:")
 		for _, o := range v.Otherwise {
+			labelled(w, width, "  ", Clean(o.Device+": "+o.What), "    ")
+		}
+	}
+	if len(v.Left) > 0 {
+		fmt.Fprintln(w, "\nleft as it was found:")
+		for _, o := range v.Left {
 			labelled(w, width, "  ", Clean(o.Device+": "+o.What), "    ")
 		}
 	}
@@ -239,6 +322,8 @@ func (s *OrderedStep) reached() string {
 		return "you sit at it"
 	case steps.AtConsole.String():
 		return "it is not reached now: be at its console"
+	case steps.Unknown.String():
+		return "how it is reached was not looked at"
 	case steps.Theirs.String():
 		return "not yours: ask whoever runs it to"
 	}
@@ -268,7 +353,7 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 	case steps.Moves.String(), steps.Ends.String():
 		line("session", s.session)
 	}
-	if s.fails != "nothing" {
+	if s.fails != "nothing" && s.fails != "not looked at" {
 		line("fails", s.fails)
 	}
 	for _, x := range s.Sets {
