@@ -183,3 +183,24 @@ func TestStepsSinceARevision(t *testing.T) {
 	assert.Contains(t, start(t, dir, path, "", "steps", "--since", "nope").err, "git cannot read a.plan.yaml at nope")
 	assert.Contains(t, run(t, dir, "steps", "--since", "--all").err, "is no revision")
 }
+
+// A factory-new switch: what to set on the laptop, on the switch, and what to put back.
+func TestStepsOfANewDevice(t *testing.T) {
+	dir := lights(t)
+	r := run(t, dir, "steps", "--factory", "192.0.2.253/24", "mole-sw")
+	assert.Equal(t, 0, r.code, r.err)
+	text := oneLine(r.out)
+	for _, words := range []string{
+		"mole-sw, new, at 192.0.2.253/24: 29 things to set, then log in at 10.48.2.34", "1. on the laptop set 192.0.2.254/24, without a gateway", "2. plug it into p20, which is set last, and log in at 192.0.2.253",
+		"p23, p24 tagged 120, 191", "mgmt tag: 191", "6. log in at 10.48.2.34, with 10.48.2.36/28 on the laptop while it is still at the device", "7. put back on the laptop what it had: by the plan 10.48.1.106/28, gateway 10.48.1.97",
+		"8. look: in its place it is reached from where you sit",
+	} {
+		assert.Contains(t, text, words)
+	}
+	for _, tt := range [][2]string{{"192.0.2.0/24", "no machine's address"}, {"192.0.2.253", "write 192.0.2.253/24"}, {"192.0.2.253/32", "no other address free"}} {
+		r = run(t, dir, "steps", "--factory", tt[0], "mole-sw")
+		assert.Equal(t, 2, r.code)
+		assert.Contains(t, r.err, tt[1])
+	}
+	assert.Contains(t, run(t, dir, "steps", "--factory", "192.0.2.253/24").err, "name the device")
+}

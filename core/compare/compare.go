@@ -33,6 +33,35 @@ func Differences(net *forward.Network, devices []*observed.Device) *Result {
 	return c.Result
 }
 
+// OfNew compares the plan with a device that has nothing set: every port counts, though
+// nothing is plugged into it yet, and what no list of a device tells counts too.
+func OfNew(net *forward.Network, o *observed.Device) *Result {
+	c := &comparer{net: net, spec: net.Spec, every: true, Result: &Result{Net: net}}
+	c.observed(o)
+	blank := *net.Spec
+	blank.Devices, blank.Interfaces = slices.Clone(blank.Devices), slices.Clone(blank.Interfaces)
+	id, ok := blank.DeviceNamed(o.Name)
+	if !ok {
+		return c.Result
+	}
+	d := &blank.Devices[id]
+	d.Permits, d.OwnPermits, d.Translates, d.KeepsState, d.Otherwise, d.Answers = nil, nil, nil, false, model.Pass, nil
+	d.Forwards = d.Forwards && d.Kind != model.SwitchDevice
+	for _, i := range blank.InterfacesOf(id) {
+		x := &blank.Interfaces[i]
+		x.Tag, x.Parent, x.Serial, x.Clocks, x.Borrow, x.Table, x.Relay, x.Advertises, x.Priority = 0, model.None, false, false, model.None, "", nil, false, 0
+		x.Addresses = slices.DeleteFunc(slices.Clone(x.Addresses), func(a model.Address) bool { return a.Virtual })
+	}
+	c.AddFrom(net.Spec, &blank)
+	first, last := net.Spec.StaticsOf(id)
+	for _, s := range net.Spec.Statics[first:last] {
+		if s.Watch.IsValid() {
+			c.Differences = append(c.Differences, Difference{Kind: Missing, What: OfWatch, Device: o.Name, Subject: strings.TrimSpace(routeKey{s.Table, s.To}.words() + " via " + s.Via.String()), Planned: s.Watched(), Place: s.Place, statics: func([]model.Static) {}})
+		}
+	}
+	return c.Result
+}
+
 // Overlay is the network as it was found: the plan with every difference in it.
 func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network {
 	next := *net.Spec
@@ -77,6 +106,7 @@ type comparer struct {
 	unknown []string    // of the device that is compared
 	idle    []idleRoute // of the device that is compared
 	keep    bool        // what is in place is listed
+	every   bool        // every port counts
 }
 
 // label is an address with the interface that has it, where one has.
@@ -193,7 +223,7 @@ func interfaceOf(o *observed.Device, names map[string]model.InterfaceID, id mode
 // planned tells whether the plan wants anything of an interface.
 func (c *comparer) planned(id model.InterfaceID) bool {
 	i := &c.spec.Interfaces[id]
-	return len(i.Addresses) > 0 || c.net.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched || i.Group != model.None
+	return len(i.Addresses) > 0 || c.net.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched || i.Group != model.None || c.every && i.Switched
 }
 
 // interfaces compares which there are and their state.
@@ -289,6 +319,8 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 	} {
 		switch {
 		case s.planned == "":
+		case s.found == "" && c.every && (s.what == OfMTU || s.what == OfMAC):
+			c.add(Difference{Kind: Missing, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Place: x.Place, change: func([]model.Interface) {}})
 		case s.found == "":
 			if s.planned != inNoGroup {
 				c.silentOn(string(s.what))

@@ -192,7 +192,6 @@ func (f *fromPlan) iface(id model.InterfaceID, was *model.Interface) {
 	add(OfLine, line(i), line(was), func(x *model.Interface) { x.Serial, x.Clocks = was.Serial, was.Clocks })
 	add(OfBorrow, name(f.one, i.Borrow), name(f.from, was.Borrow), func(x *model.Interface) { x.Borrow = f.at(was.Borrow) })
 	add(OfTable, i.Table, was.Table, func(x *model.Interface) { x.Table = was.Table })
-	add(OfPriority, fmt.Sprint(i.Priority), fmt.Sprint(was.Priority), func(x *model.Interface) { x.Priority = was.Priority })
 	relays := func(i *model.Interface) string {
 		return joined(i.Relay, func(r model.Relayed) string { return r.To.String() })
 	}
@@ -200,6 +199,9 @@ func (f *fromPlan) iface(id model.InterfaceID, was *model.Interface) {
 	add(OfAdvertises, yesNo(i.Advertises), yesNo(was.Advertises), func(x *model.Interface) { x.Advertises = was.Advertises })
 	virtual := func(i *model.Interface) []model.Address {
 		return slices.DeleteFunc(slices.Clone(i.Addresses), func(a model.Address) bool { return !a.Virtual })
+	}
+	if len(virtual(i)) > 0 {
+		add(OfPriority, fmt.Sprint(i.Priority), fmt.Sprint(was.Priority), func(x *model.Interface) { x.Priority = was.Priority })
 	}
 	words := func(i *model.Interface) string {
 		return joined(virtual(i), func(a model.Address) string { return a.Prefix.String() })

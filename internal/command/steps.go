@@ -26,6 +26,7 @@ type stepsOptions struct {
 	since    string
 	check    string
 	template string
+	factory  string
 	to       exportOptions
 	next     bool
 }
@@ -41,7 +42,7 @@ func (a *app) steps() *cobra.Command {
 			"while its device has steps left, no requirement and as few pairs as can be fail\n" +
 			"in between, with the fewest logins; every state in between is predicted. Exit\n" +
 			"code 1 where something fails in between, hands are needed, or no step sets it.",
-		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps old.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
+		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps old.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --factory 192.0.2.253/24 quay-sw1\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 || len(args) == 1 && o.since != "" {
 				return errors.New("steps begin at one state, plan or revision")
@@ -63,6 +64,7 @@ func (a *app) steps() *cobra.Command {
 	cmd.Flags().StringVar(&o.since, "since", "", "from the plan as it was at `REVISION` of the git repository it is in")
 	cmd.Flags().StringVar(&o.device, "device", "", "only the steps of `DEVICE`")
 	cmd.Flags().StringVar(&o.check, "check", "", "prove the worksheet in `FILE`, as -o json writes it, perhaps changed by hand; - is standard input")
+	cmd.Flags().StringVar(&o.factory, "factory", "", "the device named is new, and comes with `ADDRESS/LENGTH`: what to set on the laptop, on the device, and to put back")
 	cmd.Flags().StringVar(&o.template, "template", "", "fill the template in `FILE` once for each visit to a device")
 	cmd.Flags().StringVar(&o.to.to, "to", "", "with --template: put a file for each visit into `FOLDER` instead of printing it")
 	cmd.Flags().BoolVarP(&o.to.write, "write", "w", false, "with --to: write; without, only say what would change")
@@ -85,8 +87,11 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 		}
 		w = w.StandingAt(d)
 	}
-	if w.Spec.Operator == model.None {
+	if w.Spec.Operator == model.None && o.factory == "" {
 		return errors.New("where do you sit? name the host: --standing-at HOST, or 'operator:' in the plan")
+	}
+	if o.factory != "" {
+		return a.newDevice(w, o.factory, args)
 	}
 	if o.device != "" {
 		if _, err := w.Device(o.device); err != nil {
@@ -119,6 +124,38 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 		return err
 	}
 	if !safe {
+		return errWrong
+	}
+	return nil
+}
+
+// newDevice tells what to do with a device as it comes from the factory.
+func (a *app) newDevice(w *workspace.Workspace, comes string, args []string) error {
+	if len(args) != 1 {
+		return errors.New("name the device: ropeswing steps --factory 192.0.2.253/24 DEVICE")
+	}
+	d, err := w.Device(args[0])
+	if err != nil {
+		return err
+	}
+	box, whole, err := prefix.Parse(comes)
+	switch {
+	case err != nil:
+		return err
+	case whole && !strings.Contains(comes, "/"):
+		return fmt.Errorf("%s has no prefix length; write %s/24", comes, comes)
+	case prefix.RoleOf(box, box.Addr()) != prefix.UsableAddress:
+		return fmt.Errorf("%s is no machine's address in its subnet; name the device's own", comes)
+	}
+	f, ok := steps.New(w.Network, d, box)
+	if !ok {
+		return fmt.Errorf("%s has no other address free for the laptop", box.Masked())
+	}
+	v := view.NewNewDevice(w.Spec, f)
+	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
+		return err
+	}
+	if len(v.Not) > 0 || !v.Reached {
 		return errWrong
 	}
 	return nil

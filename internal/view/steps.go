@@ -91,18 +91,7 @@ func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 		if s.Works[0] != "" {
 			x.Works = s.Works[0] + " to " + s.Works[1]
 		}
-		for n := range s.Sets {
-			set, was := s.Sets[n].What()
-			d := &s.Sets[n]
-			does := "set"
-			switch {
-			case d.Helper == steps.SetsBeside:
-				does = "also"
-			case d.Helper == steps.TakesAway || d.Planned == "":
-				does = "remove"
-			}
-			x.Sets = append(x.Sets, StepSet{set, was, does, string(d.Difference.What), d.Subject, d.Planned, d.Found, d.Look(), d.TakeBack()})
-		}
+		x.Sets = stepSets(s.Sets)
 		v.Steps = append(v.Steps, x)
 	}
 	for _, d := range w.Otherwise {
@@ -179,6 +168,24 @@ func (v *Worksheet) Only(device string, next bool) {
 		kept = kept[:1]
 	}
 	v.Steps = append([]OrderedStep{}, kept...)
+}
+
+// stepSets puts what is set into its JSON form.
+func stepSets(sets []steps.Set) []StepSet {
+	all := []StepSet{}
+	for n := range sets {
+		d := &sets[n]
+		set, was := d.What()
+		does := "set"
+		switch {
+		case d.Helper == steps.SetsBeside:
+			does = "also"
+		case d.Helper == steps.TakesAway || d.Planned == "":
+			does = "remove"
+		}
+		all = append(all, StepSet{set, was, does, string(d.Difference.What), d.Subject, d.Planned, d.Found, d.Look(), d.TakeBack()})
+	}
+	return all
 }
 
 // Visit is the steps one takes on a device one after the other.
