@@ -97,6 +97,17 @@ type Worksheet struct {
 	items  []compare.Item
 }
 
+// Network is the predicted network once so many of the steps are done.
+func (w *Worksheet) Network(done int) *forward.Network {
+	levels := make([]compare.Level, len(w.items))
+	for _, s := range w.Steps[:done] {
+		for _, m := range s.items {
+			levels[m.item] = m.to
+		}
+	}
+	return w.result.Between(w.items, w.Otherwise, levels)
+}
+
 // Safe tells whether nothing fails in between, and nobody has to be at a console.
 func (w *Worksheet) Safe() bool {
 	return !slices.ContainsFunc(w.Steps, func(s Step) bool {

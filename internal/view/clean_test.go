@@ -39,6 +39,6 @@ func TestTemplatesAreBounded(t *testing.T) {
 	many := `{{define "d"}}{{printf "%1000000d" 1}}{{end}}` + strings.Repeat(`{{template "d"}}`, 70)
 	tmpl, err := NewTextTemplate("t", many)
 	require.NoError(t, err)
-	_, err = tmpl.Fill("x", x)
+	_, err = tmpl.Fill(x.Device, x)
 	assert.ErrorContains(t, err, "it makes more than 64 MB")
 }

@@ -85,13 +85,13 @@ func TestTemplatesAreGivenTheJSONKeys(t *testing.T) {
 	} {
 		tmpl, err := NewTextTemplate("t", text)
 		require.NoError(t, err, text)
-		out, err := tmpl.Fill("x", x)
+		out, err := tmpl.Fill(x.Device, x)
 		require.NoError(t, err, text)
 		assert.Equal(t, want, string(out))
 	}
 	tmpl, err := NewTextTemplate("t", "{{.devise}}")
 	require.NoError(t, err)
-	_, err = tmpl.Fill("x", x)
+	_, err = tmpl.Fill(x.Device, x)
 	assert.ErrorContains(t, err, "r: t:1:2")
 	_, err = NewTextTemplate("t", "{{.device")
 	assert.ErrorContains(t, err, "t:1")
