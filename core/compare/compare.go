@@ -662,10 +662,11 @@ func (c *comparer) placeOf(i model.InterfaceID, p netip.Prefix) source.Place {
 }
 
 // addBeside gives an interface that has a planned address the one found in its place, and
-// the planned one as a secondary beside it.
+// the planned one beside it: as a secondary where both are of one subnet, else as the
+// primary of its own.
 func addBeside(i *model.Interface, planned, found netip.Prefix) {
 	swapAddress(i, planned, found)
-	i.Addresses = append(i.Addresses, model.Address{Prefix: planned, Place: i.Place, Secondary: true})
+	i.Addresses = append(i.Addresses, model.Address{Prefix: planned, Place: i.Place, Secondary: planned.Masked() == found.Masked()})
 }
 
 // swapAddress takes an address from an interface and gives it another; either may be

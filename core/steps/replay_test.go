@@ -70,7 +70,7 @@ func carryOut(t *testing.T, d, other *observed.Device, s *steps.Set, back bool) 
 		}
 		if planned != "" {
 			drop(planned)
-			x.Addresses = append(x.Addresses, observed.Address{Prefix: netip.MustParsePrefix(planned), Secondary: s.Helper == steps.SetsBeside})
+			x.Addresses = append(x.Addresses, observed.Address{Prefix: netip.MustParsePrefix(planned), Secondary: s.Helper == steps.SetsBeside && netip.MustParsePrefix(found).Masked() == netip.MustParsePrefix(planned).Masked()})
 		}
 	default:
 		t.Fatalf("%s is not carried out", s.Difference.What)
