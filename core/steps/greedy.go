@@ -10,8 +10,9 @@ import (
 
 // straight is an order that is found straight on: at each step the first thing that harms
 // nobody, on the device the operator is on if there is one; and where all do, what harms
-// least. What is new goes before what changes, and what is taken away comes last.
-func (j *judge) straight(helpers bool) []*place {
+// least; with harmless it is nil then. What is new goes before what changes, and what is
+// taken away comes last.
+func (j *judge) straight(helpers, harmless bool) []*place {
 	p := &place{levels: j.start(), on: model.None, judged: true}
 	var path []*place
 	goal := j.goal()
@@ -45,6 +46,9 @@ func (j *judge) straight(helpers bool) []*place {
 		}
 		p = best
 		path = append(path, p)
+		if harmless && p.cost.harms() {
+			return nil
+		}
 	}
 	return path
 }

@@ -90,15 +90,13 @@ func (j *judge) search() ([]*place, bool) {
 	if j.tooMany() {
 		return j.waves(), false
 	}
-	best := j.straight(false)
-	if c := best[len(best)-1].cost; c[hands]+c[batches]+c[unmet]+c[broken] > 0 {
-		if other := j.straight(true); slices.Compare(other[len(other)-1].cost[:], c[:]) < 0 {
-			best = other
-		}
-	}
+	best := j.firstOrder()
 	limit := j.asked + mostMany
 	if len(j.items) <= few {
 		limit = j.asked + mostFew
+	}
+	if c := best[len(best)-1].cost; !c.harms() && len(j.items) > few {
+		limit = j.asked + mostMany/4 // only logins and steps could be fewer
 	}
 	if work := len(j.ends)*len(j.ends) + 20*len(j.spec.Interfaces); len(j.items) > few && work > 1000 {
 		limit = j.asked + mostMany*1000/work
@@ -137,6 +135,29 @@ func (j *judge) search() ([]*place, bool) {
 	}
 	return best, true
 }
+
+// firstOrder is an order found straight on: without helpers where that harms nobody, else the
+// better of both ways.
+func (j *judge) firstOrder() []*place {
+	helped := slices.ContainsFunc(j.items, func(i compare.Item) bool { return i.HasBoth() })
+	if !helped {
+		return j.straight(false, false)
+	}
+	if path := j.straight(false, true); path != nil {
+		return path
+	}
+	if path := j.straight(true, true); path != nil {
+		return path
+	}
+	plain, other := j.straight(false, false), j.straight(true, false)
+	if slices.Compare(other[len(other)-1].cost[:], plain[len(plain)-1].cost[:]) < 0 {
+		return other
+	}
+	return plain
+}
+
+// harms tells whether an order costs more than logins and steps.
+func (c cost) harms() bool { return c[hands]+c[batches]+c[unmet]+c[broken] > 0 }
 
 // path is the steps that led to a place.
 func (p *place) path() []*place {
