@@ -38,6 +38,11 @@ func (w *Workspace) unsummarised() []finding.Finding {
 	}
 	doc := *w.Document
 	doc.Blocks, doc.Segments, doc.Devices = slices.Clone(doc.Blocks), slices.Clone(doc.Segments), slices.Clone(doc.Devices)
+	also := ""
+	if len(doc.Blocks) == 1 && len(sites) > 0 { // it was understood so far
+		also = fmt.Sprintf(", and 'from: %s' for what names no block", doc.Blocks[0].Name.Value)
+		sayFrom(&doc, w.Spec)
+	}
 	renumber := slices.Clone(outside)
 	var names, blocks []string
 	for _, s := range sites {
@@ -80,7 +85,7 @@ func (w *Workspace) unsummarised() []finding.Finding {
 	if first.loopback {
 		members = append(members, names[0])
 	}
-	return []finding.Finding{f.Mend("add '%s: {from: %s}' to 'blocks', say 'from: %s' for %s, do likewise for the others, and renumber: assign %s", blocks[0], w.Spec.Blocks[first.from].Name, blocks[0], strings.Join(members, ", "), strings.Join(asRenumber(renumber), " "))}
+	return []finding.Finding{f.Mend("add '%s: {from: %s}' to 'blocks', say 'from: %s' for %s, do likewise for the others%s, and renumber: assign %s", blocks[0], w.Spec.Blocks[first.from].Name, blocks[0], strings.Join(members, ", "), also, strings.Join(asRenumber(renumber), " "))}
 }
 
 // mostTrial is how many devices a network has at most in which it is tried what renumbering
@@ -99,6 +104,21 @@ func (w *Workspace) untried(sites []scattered, outside []string) []finding.Findi
 		names = append(names, w.Spec.Devices[s.device].Name)
 	}
 	return []finding.Finding{finding.New(finding.SiteNotSummarised, w.Spec.Wants.Place, "the subnets of %s lie among those of others, so that no one route leads to them"+unknown, listed(names)).About(names[0])}
+}
+
+// sayFrom has everything that takes from the only block say so.
+func sayFrom(doc *plan.Document, spec *model.Spec) {
+	home := []plan.Text{{Value: doc.Blocks[0].Name.Value, Place: doc.File.Whole()}}
+	for i := range doc.Segments {
+		if len(spec.Segments[i].From) > 0 {
+			doc.Segments[i].From = home
+		}
+	}
+	for i := range doc.Devices {
+		if len(spec.Devices[i].From) > 0 {
+			doc.Devices[i].From = home
+		}
+	}
 }
 
 func asRenumber(names []string) []string {
