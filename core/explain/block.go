@@ -2,6 +2,7 @@ package explain
 
 import (
 	"math/big"
+	"math/bits"
 	"net/netip"
 	"slices"
 
@@ -80,6 +81,10 @@ func (w explainer) blockNeedSteps(id model.BlockID, p model.Prefix) []Reason {
 		least = min(least, 64) / 4 * 4
 		steps = append(steps, reason(OnNibble, least))
 	}
+	if vlan, length, ok := w.numbersNeed(id, p); ok && length < least {
+		least = length
+		steps = append(steps, reason(NumberNeeds, vlan, least))
+	}
 	switch {
 	case p.Bits() < least && w.hasLike(id):
 		steps = append(steps, reason(AsLargeAs, b.Alike))
@@ -89,6 +94,26 @@ func (w explainer) blockNeedSteps(id model.BlockID, p model.Prefix) []Reason {
 		steps = append(steps, reason(IsTooSmall, p.Bits()))
 	}
 	return steps
+}
+
+// numbersNeed is the highest VLAN whose number is that of a subnet in an IPv6 block, and the
+// length of the block that has so high a number, on a border of four bits.
+func (w explainer) numbersNeed(id model.BlockID, p model.Prefix) (model.VLAN, int, bool) {
+	how := w.Spec.Blocks[id].SubnetNumber
+	var vlan model.VLAN
+	var highest uint64
+	for _, t := range w.Spec.Takers()[id] {
+		if t.Segment == model.None {
+			continue
+		}
+		if n, ok := how.Of(w.Spec.Segments[t.Segment].VLAN); ok && n > highest {
+			vlan, highest = w.Spec.Segments[t.Segment].VLAN, n
+		}
+	}
+	if highest == 0 || p.Addr().Is4() {
+		return 0, 0, false
+	}
+	return vlan, (64 - bits.Len64(highest)) / 4 * 4, true
 }
 
 // total is how many addresses subnets have together.

@@ -85,6 +85,7 @@ const (
 	TakersTogether64
 	BlockGrowth
 	OnNibble
+	NumberNeeds
 	AsLargeAs
 	WasLarger
 	IsTooSmall

@@ -75,6 +75,7 @@ var sentences = [...]sentence{
 	TakersTogether64: {"need", "%v subnets of length 64 in all, which length %v holds"},
 	BlockGrowth:      {"growth", "%v %% more: length %v"},
 	OnNibble:         {"rounding", "in IPv6 on a border of four bits: length %v"},
+	NumberNeeds:      {"numbers", "the subnet whose number is that of VLAN %v wants length %v"},
 	AsLargeAs:        {"alike", "as large as the largest of its like needs: 'alike: %v'"},
 	WasLarger:        {"need", "it has length %v, for when it was given more took from it, or what it held lay apart"},
 	IsTooSmall:       {"need", "it has length %v, which is too small by now"},

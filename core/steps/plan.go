@@ -66,6 +66,7 @@ type Step struct {
 	Broken   int      // pairs that work before and after all, and do not while it is in force
 	First    [2]string
 	Works    [2]string // the first pair that works now and did not before; "" where there is none
+	Hosts    []string  // segments whose subnet changes with the step: hosts there that the plan does not know need another address before
 	Together bool      // things that would each cut the device off alone are set at once
 	Judged   bool      // what fails while it is in force was looked at
 	Last     bool      // nothing is left to set on the device: what runs is to be saved
@@ -143,6 +144,7 @@ type judge struct {
 	pairs    [][2]int     // that work before and after all
 	met      []int        // requirements that hold before and after all
 	known    map[string]*state
+	links    []bool // by segment, once asked for
 	asked    int
 }
 

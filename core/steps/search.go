@@ -2,11 +2,13 @@ package steps
 
 import (
 	"container/heap"
+	"fmt"
 	"net/netip"
 	"slices"
 
 	"ropeswing/core/compare"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // cost is what an order costs, the worst first: steps for which somebody has to be at a
@@ -316,6 +318,7 @@ func (j *judge) tell(path []*place) {
 		for _, m := range p.step {
 			s.Sets = append(s.Sets, j.sets(m)...)
 		}
+		s.Hosts = j.hosts(p.on, s.Sets)
 		if now == nil {
 			now = &state{}
 		}
@@ -331,6 +334,50 @@ func (j *judge) tell(path []*place) {
 		s.Last = !slices.ContainsFunc(path[n+1:], func(q *place) bool { return q.on == p.on })
 		j.Steps = append(j.Steps, s)
 	}
+}
+
+// isGateway tells whether hosts of a segment send through an address of a device: as the
+// plan says, else through the only router there, or the first usable address.
+func (j *judge) isGateway(d model.DeviceID, at model.SegmentID, a netip.Prefix) bool {
+	if written := j.spec.Segments[at].Gateways; len(written) > 0 {
+		return slices.ContainsFunc(written, func(g model.Gateway) bool { return g.Address == a.Addr() })
+	}
+	if a.Addr() == prefix.First(a.Masked()) {
+		return true
+	}
+	for id := range j.spec.Interfaces {
+		if i := &j.spec.Interfaces[id]; i.Segment == at && i.Device != d && len(i.Addresses) > 0 && j.spec.Devices[i.Device].Forwards {
+			return false
+		}
+	}
+	return true
+}
+
+// hosts lists the segments that lose a subnet with a step on a device that forwards: of
+// their hosts the plan may not know all.
+func (j *judge) hosts(d model.DeviceID, sets []Set) []string {
+	var all []string
+	if j.links == nil {
+		j.links = j.spec.Links()
+	}
+	for i := range sets {
+		s := &sets[i]
+		id, ok := j.spec.InterfaceNamed(d, s.Subject)
+		if !ok || s.Difference.What != compare.OfAddress || s.Helper == SetsBeside || s.Planned == "" || s.Found == "" || !j.spec.Devices[d].Forwards {
+			continue
+		}
+		at := j.spec.Interfaces[id].Segment
+		planned, err := netip.ParsePrefix(s.Planned)
+		found, other := netip.ParsePrefix(s.Found)
+		if at == model.None || j.links[at] || j.spec.Devices[d].Kind == model.World || err != nil || other != nil || planned.Masked() == found.Masked() {
+			continue
+		}
+		if !j.isGateway(d, at, planned) {
+			continue // its hosts send through somebody else
+		}
+		all = append(all, fmt.Sprintf("%s: %s instead of %s", j.spec.Segments[at].Name, planned.Masked(), found.Masked()))
+	}
+	return all
 }
 
 func (j *judge) names(p [2]int) [2]string {

@@ -183,3 +183,13 @@ func TestStepsByHand(t *testing.T) {
 		})
 	}
 }
+
+// Hosts that the plan does not know go with their gateway: that is told where its subnet goes.
+func TestHostsThatThePlanDoesNotKnow(t *testing.T) {
+	w := between(t, yard, strings.NewReplacer("barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.3.0.0/24}", "10.2.0.0/24: 10.0.0.2", "10.3.0.0/24: 10.0.0.2").Replace(yard))
+	var all []string
+	for _, s := range w.Steps {
+		all = append(all, s.Hosts...)
+	}
+	assert.Equal(t, []string{"barn: 10.3.0.0/24 instead of 10.2.0.0/24"}, all, "once, when the old address goes, and not of links")
+}

@@ -145,6 +145,9 @@ func (l *lab) set(d model.DeviceID) {
 		if strings.HasPrefix(line, "addr add ") && strings.Contains(line, " dev lo") {
 			line = strings.Replace(line, "addr add", "addr replace", 1)
 		}
+		if strings.HasPrefix(line, "route add ") && strings.Contains(line, " via ") {
+			line += " onlink" // as a route that was there before the address of its subnet went
+		}
 		if !strings.HasPrefix(line, "link set") {
 			lines = append(lines, line)
 		}

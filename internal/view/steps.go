@@ -45,6 +45,7 @@ type OrderedStep struct {
 	Unmet    []string  `json:"unmet"`    // requirements that do not hold while it is in force
 	Broken   int       `json:"broken"`   // pairs that fail while it is in force
 	Such     string    `json:"such_as,omitempty"`
+	Hosts    []string  `json:"hosts"`           // segments that lose a subnet with it: hosts there that the plan does not know need another address before
 	Works    string    `json:"works,omitempty"` // a pair that works from then on
 	Save     bool      `json:"save"`            // nothing is left to set on the device: save what runs
 
@@ -77,7 +78,7 @@ func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 	spec := w.After.Spec
 	for i := range w.Steps {
 		s := &w.Steps[i]
-		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through), Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Broken: s.Broken, Save: s.Last, Together: s.Together,
+		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through), Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Hosts: append([]string{}, s.Hosts...), Broken: s.Broken, Save: s.Last, Together: s.Together,
 			Login: address(s.Login.Address), Then: "", session: s.SessionWords(), fails: s.FailsWords()}
 		if s.Login.Address.IsValid() {
 			x.login = s.Login.Words(spec)
@@ -366,6 +367,9 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 	for _, x := range s.Sets {
 		line("look", x.Look)
 	}
+	if len(s.Hosts) > 0 {
+		line("hosts", "that the plan does not know need another address before this, of "+strings.Join(s.Hosts, "; "))
+	}
 	if s.Works != "" {
 		line("", s.Works+" works from now on")
 	}
@@ -394,6 +398,9 @@ func (v Worksheet) Markdown(w io.Writer) {
 			fmt.Fprintln(w)
 		}
 		fmt.Fprintf(w, "  - session: %s\n  - fails: %s\n", markdownText(s.session), markdownText(s.fails))
+		for _, h := range s.Hosts {
+			fmt.Fprintf(w, "  - [ ] hosts that the plan does not know have another address: %s\n", markdownText(h))
+		}
 		for _, x := range s.Sets {
 			fmt.Fprintf(w, "  - [ ] look: %s\n  - to take back: `%s`\n", markdownText(x.Look), Clean(x.TakeBack))
 		}
