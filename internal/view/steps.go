@@ -245,8 +245,12 @@ func (v Worksheet) headline() string {
 			most = max(most, s.Broken)
 		}
 	}
+	known := ""
+	if len(v.NotKnown)+len(v.Partly) > 0 {
+		known = ", as far as the state tells"
+	}
 	if failing+hands == 0 && v.Judged == v.all {
-		return text + ": every step is safe, and nothing fails in between"
+		return text + ": every step is safe, and nothing fails in between" + known
 	}
 	if failing > 0 {
 		text += fmt.Sprintf("; during %s something fails", Count(failing, "step"))
@@ -256,7 +260,7 @@ func (v Worksheet) headline() string {
 	} else {
 		text += "; nothing fails in between, as far as that was looked at"
 		if v.Judged == v.all {
-			text = strings.TrimSuffix(text, ", as far as that was looked at")
+			text = strings.TrimSuffix(text, ", as far as that was looked at") + known
 		}
 	}
 	if hands > 0 {
@@ -288,6 +292,11 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 	for n, s := range v.Steps {
 		if n == 0 || v.Steps[n-1].Device != s.Device || v.Steps[n-1].Session == steps.Moves.String() {
 			fmt.Fprintf(w, "\n%s  %s\n", bold.Render(Clean(s.Device)), faint.Render(Clean(s.reached())))
+			for _, p := range v.Partly {
+				if p.Device == s.Device {
+					labelled(w, width, "     "+faint.Render(fmt.Sprintf("%-10s", "first")), Clean("observe it again: its "+strings.Join(p.Unknown, ", ")+" are not known, and may be otherwise too"), strings.Repeat(" ", 15))
+				}
+			}
 		}
 		s.text(w, width)
 	}
@@ -384,7 +393,12 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 // Markdown writes a checklist to print.
 func (v Worksheet) Markdown(w io.Writer) {
 	fmt.Fprintf(w, "**%s** (%s)\n", Clean(v.headline()), Clean(v.Basis))
-	for _, s := range v.Steps {
+	for n, s := range v.Steps {
+		for _, p := range v.Partly {
+			if p.Device == s.Device && (n == 0 || v.Steps[n-1].Device != s.Device) {
+				fmt.Fprintf(w, "\n- [ ] observe %s again: %s\n", markdownText(s.Device), markdownText(strings.Join(p.Unknown, ", ")))
+			}
+		}
 		fmt.Fprintf(w, "\n- [ ] **%d. %s**", s.Step, markdownText(s.Device))
 		if s.login != "" {
 			fmt.Fprintf(w, " (%s)", markdownText(s.login))
