@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"ropeswing/core/compare"
@@ -324,7 +325,10 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 	if len(v.NotKnown) > 0 {
 		labelled(w, width, "", "not observed, so nothing is known to be set there: "+Clean(strings.Join(v.NotKnown, ", ")), "  ")
 	}
-	for _, line := range notKnown(v.Partly) {
+	rest := slices.DeleteFunc(slices.Clone(v.Partly), func(p Partly) bool { // that was told above
+		return slices.ContainsFunc(v.Steps, func(s OrderedStep) bool { return s.Device == p.Device })
+	})
+	for _, line := range notKnown(rest) {
 		paragraph(w, width, faint.Render("not known: ")+Clean(line), "  ")
 	}
 	if next != "" {
