@@ -66,6 +66,7 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 	assert.Len(t, stepsOf(t, dir, "--device", "quay-sw1").Steps, 1)
 	assert.Contains(t, run(t, dir, "steps", "-o", "markdown").out, "  - set `p7 admin: up`, was `p7 admin: down`\n")
 	assert.Equal(t, "step,device,login,set,was,session,fails,look,take_back", first(run(t, dir, "steps", "-o", "csv").out))
+	assert.Contains(t, oneLine(run(t, dir, "steps", "--restart", "--device", "mole-rtr").out), "then save what runs, then restart it: ", "what is behind it fails while that lasts")
 	// Standing at the pilot station, the switch of the quay is beyond what is broken.
 	at := stepsOf(t, dir, "--standing-at", "pilot-desk")
 	for _, s := range at.Steps {

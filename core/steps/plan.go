@@ -68,6 +68,7 @@ type Step struct {
 	Works    [2]string // the first pair that works now and did not before; "" where there is none
 	Hosts    []string  // segments whose subnet changes with the step: hosts there that the plan does not know need another address before
 	Together bool      // things that would each cut the device off alone are set at once
+	Restart  *Restart  // of the last on a device: what its restart takes; nil where that was not asked
 	Judged   bool      // what fails while it is in force was looked at
 	Last     bool      // nothing is left to set on the device: what runs is to be saved
 
@@ -96,6 +97,7 @@ type Worksheet struct {
 
 	result *compare.Result
 	items  []compare.Item
+	judge  *judge
 }
 
 // Network is the predicted network once so many of the steps are done.
@@ -165,7 +167,7 @@ func newJudge(w *Worksheet, sessions map[model.DeviceID]netip.Addr) *judge {
 			j.devices = append(j.devices, i.Device)
 		}
 	}
-	w.Devices = len(j.devices)
+	w.Devices, w.judge = len(j.devices), j
 	all := append(slices.Clip(reach.WithoutLinks(j.spec, reach.Ends(j.spec))), reach.Loopbacks(j.spec)...)
 	for i := 0; i < len(all); i += 1 + len(all)/mostEnds {
 		j.ends = append(j.ends, all[i])

@@ -193,3 +193,15 @@ func TestHostsThatThePlanDoesNotKnow(t *testing.T) {
 	}
 	assert.Equal(t, []string{"barn: 10.3.0.0/24 instead of 10.2.0.0/24"}, all, "once, when the old address goes, and not of links")
 }
+
+// The restart of the router between takes its LAN and the world; that of the host nothing
+// but itself.
+func TestRestarts(t *testing.T) {
+	w := between(t, yard, strings.NewReplacer("default: 10.0.0.1}", "default: 10.0.0.9}").Replace(yard))
+	require.Len(t, w.Steps, 1)
+	assert.Nil(t, w.Steps[0].Restart, "not asked")
+	w.AddRestarts()
+	r := w.Steps[0].Restart
+	require.NotNil(t, r)
+	assert.Equal(t, 3, r.Broken, "desks and barn either way, and barn to the world")
+}

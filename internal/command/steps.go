@@ -27,6 +27,7 @@ type stepsOptions struct {
 	check    string
 	template string
 	factory  string
+	restart  bool
 	to       exportOptions
 	next     bool
 }
@@ -65,6 +66,7 @@ func (a *app) steps() *cobra.Command {
 	cmd.Flags().StringVar(&o.device, "device", "", "only the steps of `DEVICE`")
 	cmd.Flags().StringVar(&o.check, "check", "", "prove the worksheet in `FILE`, as -o json writes it, perhaps changed by hand; - is standard input")
 	cmd.Flags().StringVar(&o.factory, "factory", "", "the device named is new, and comes with `ADDRESS/LENGTH`: what to set on the laptop, on the device, and to put back")
+	cmd.Flags().BoolVar(&o.restart, "restart", false, "each device restarts once all of it is set and saved: what that takes while it lasts")
 	cmd.Flags().StringVar(&o.template, "template", "", "fill the template in `FILE` once for each visit to a device")
 	cmd.Flags().StringVar(&o.to.to, "to", "", "with --template: put a file for each visit into `FOLDER` instead of printing it")
 	cmd.Flags().BoolVarP(&o.to.write, "write", "w", false, "with --to: write; without, only say what would change")
@@ -111,6 +113,9 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 		return err
 	}
 	sheet.Untold = untold
+	if o.restart {
+		sheet.AddRestarts()
+	}
 	v := view.NewWorksheet(sheet, basis)
 	safe := sheet.Safe() && len(sheet.Otherwise)+len(sheet.Untold)+len(sheet.Left) == 0
 	v.Only(o.device, o.next)

@@ -34,23 +34,37 @@ type Worksheet struct {
 
 // OrderedStep is what is set on one device in one go, in JSON.
 type OrderedStep struct {
-	Step     int       `json:"step"` // from 1
-	Device   string    `json:"device"`
-	Login    string    `json:"login"` // the address to log in at; "" where there is none, or the operator sits at it
-	By       string    `json:"by"`    // the service
-	Through  []string  `json:"through,omitempty"`
-	Sets     []StepSet `json:"sets"`
-	Together bool      `json:"together"` // things that would each cut the device off alone are set at once
-	Session  string    `json:"session"`  // local, stays, moves, ends, console, theirs or unknown
-	Then     string    `json:"then"`     // where to log in again
-	Unmet    []string  `json:"unmet"`    // requirements that do not hold while it is in force
-	Broken   int       `json:"broken"`   // pairs that fail while it is in force
-	Such     string    `json:"such_as,omitempty"`
-	Hosts    []string  `json:"hosts"`           // segments that lose a subnet with it: hosts there that the plan does not know need another address before
-	Works    string    `json:"works,omitempty"` // a pair that works from then on
-	Save     bool      `json:"save"`            // nothing is left to set on the device: save what runs
+	Step     int          `json:"step"` // from 1
+	Device   string       `json:"device"`
+	Login    string       `json:"login"` // the address to log in at; "" where there is none, or the operator sits at it
+	By       string       `json:"by"`    // the service
+	Through  []string     `json:"through,omitempty"`
+	Sets     []StepSet    `json:"sets"`
+	Together bool         `json:"together"` // things that would each cut the device off alone are set at once
+	Session  string       `json:"session"`  // local, stays, moves, ends, console, theirs or unknown
+	Then     string       `json:"then"`     // where to log in again
+	Unmet    []string     `json:"unmet"`    // requirements that do not hold while it is in force
+	Broken   int          `json:"broken"`   // pairs that fail while it is in force
+	Such     string       `json:"such_as,omitempty"`
+	Hosts    []string     `json:"hosts"`             // segments that lose a subnet with it: hosts there that the plan does not know need another address before
+	Works    string       `json:"works,omitempty"`   // a pair that works from then on
+	Restart  *StepRestart `json:"restart,omitempty"` // what the restart of the device takes, where that was asked
+	Save     bool         `json:"save"`              // nothing is left to set on the device: save what runs
 
 	login, session, fails string
+}
+
+// StepRestart is what the restart of a device takes while it lasts.
+type StepRestart struct {
+	Broken int    `json:"broken"` // pairs, but those of the device's own loopback
+	Such   string `json:"such_as,omitempty"`
+}
+
+func (r *StepRestart) words() string {
+	if r.Broken == 0 {
+		return "save what runs, then restart it: nothing else fails while that lasts"
+	}
+	return fmt.Sprintf("save what runs, then restart it: %s fail while that lasts, such as %s", Count(r.Broken, "pair"), r.Such)
 }
 
 // StepSet is one thing that a step sets, in the plan's words.
@@ -94,6 +108,11 @@ func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 			x.Works = s.Works[0] + " to " + s.Works[1]
 		}
 		x.Sets = stepSets(s.Sets)
+		if r := s.Restart; r != nil {
+			if x.Restart = (&StepRestart{Broken: r.Broken}); r.Broken > 0 {
+				x.Restart.Such = r.First[0] + " to " + r.First[1]
+			}
+		}
 		v.Steps = append(v.Steps, x)
 	}
 	for _, d := range w.Otherwise {
@@ -389,7 +408,10 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 	for _, x := range s.Sets {
 		line("take back", x.TakeBack)
 	}
-	if s.Save {
+	switch {
+	case s.Restart != nil:
+		line("then", s.Restart.words())
+	case s.Save:
 		line("then", "save what runs")
 	}
 }
@@ -422,7 +444,10 @@ func (v Worksheet) Markdown(w io.Writer) {
 		for _, x := range s.Sets {
 			fmt.Fprintf(w, "  - [ ] look: %s\n  - to take back: `%s`\n", markdownText(x.Look), Clean(x.TakeBack))
 		}
-		if s.Save {
+		switch {
+		case s.Restart != nil:
+			fmt.Fprintf(w, "  - [ ] %s\n", markdownText(s.Restart.words()))
+		case s.Save:
 			fmt.Fprintln(w, "  - [ ] save what runs")
 		}
 	}
