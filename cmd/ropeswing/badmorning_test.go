@@ -334,9 +334,9 @@ func TestReadersSayWhatTheyDidNotUnderstand(t *testing.T) {
 		"observe list.txt --as nonsense":      "there is no format nonsense",
 		"observe list.txt --map list.txt":     "list.txt: it is no column map",
 		"observe list.txt --taken yesterday":  "--taken is a time such as",
-		"compare nowhere":                     "nowhere:",
+		"compare nowhere":                     "there is no state nowhere; make it",
 		"compare":                             "there is no state",
-		"ping desk-7 tern-cam --observed bad": "bad:",
+		"ping desk-7 tern-cam --observed bad": "there is no state bad; make it",
 	} {
 		r := run(t, dir, strings.Fields(args)...)
 		assert.Equal(t, 2, r.code, args)

@@ -79,7 +79,7 @@ func TestAStateAnswersWithoutAPlan(t *testing.T) {
 	assert.NotContains(t, r.out, "next    ", "there is nothing to compare with")
 	assert.Contains(t, run(t, dir, "ping", "far", "--observed", "observed").err, "names no operator")
 	assert.Contains(t, run(t, dir, "ping", "near", "far").err, "there is no *.plan.yaml here")
-	assert.Contains(t, run(t, dir, "ping", "near", "far", "--observed", "nothing").err, "nothing: no such file or directory")
+	assert.Contains(t, run(t, dir, "ping", "near", "far", "--observed", "nothing").err, "there is no state nothing; make it")
 
 	lit := lights(t)
 	assert.Equal(t, 0, run(t, lit, "observe", demo.Seen, "-w", "morning").code)

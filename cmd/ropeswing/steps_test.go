@@ -103,6 +103,7 @@ func TestStepsOfMovingDay(t *testing.T) {
 		assert.Contains(t, bad.err, tt.message)
 	}
 	assert.Contains(t, run(t, dir, "steps").err, "there is no state observed")
+	assert.Contains(t, run(t, dir, "steps", "tern-rock").err, "say --device tern-rock", "a device where a state is asked")
 	assert.Contains(t, run(t, dir, "steps", "--since", "HEAD").err, "and it is not here", "the program git is needed")
 }
 

@@ -130,7 +130,7 @@ type walker struct {
 	beside [][]model.DeviceID
 	site   []model.BlockID
 	at     []int // by device: when it was come to, from 1 on
-	low    []int // the first device come to that it has a way to but by the one before it
+	low    []int // the first device come to that it has a path to but by the one before it
 	now    int
 	seen   map[model.BlockID]bool
 	order  []model.BlockID // as they are come to

@@ -197,6 +197,9 @@ func (a *app) state(dir string) (devices []*observed.Device, name, basis string,
 			return nil, "", "", fmt.Errorf("there is no state %s; name one, or make it: ropeswing observe FILE… -w %s", dir, dir)
 		}
 	}
+	if _, err := os.Stat(full); errors.Is(err, os.ErrNotExist) {
+		return nil, "", "", fmt.Errorf("there is no state %s; make it from what devices say: %s observe FILE… -w %s", dir, a.self(), view.ShellWord(dir))
+	}
 	if err := files.Settle(full, a.tell); err != nil {
 		return nil, "", "", err
 	}

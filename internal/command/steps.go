@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/netip"
+	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -237,6 +238,10 @@ func (a *app) stepsFrom(w *workspace.Workspace, args []string, since string) (*c
 	}
 	devices, _, basis, err := a.state(from)
 	if err != nil {
+		_, there := os.Stat(a.at(from))
+		if _, unknown := w.Device(from); unknown == nil && there != nil {
+			return nil, nil, "", fmt.Errorf("there is no state %s; it is a device: for its steps alone say --device %s", from, from)
+		}
 		return nil, nil, "", err
 	}
 	return w.Differences(devices), nil, basis, nil
