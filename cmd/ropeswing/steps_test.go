@@ -97,11 +97,13 @@ func TestStepsOfMovingDay(t *testing.T) {
 	assert.Equal(t, "theirs", w.Steps[place("also to-quay address: 198.51.100.49/29")].Session)
 	assert.Equal(t, "remove to-quay address: 198.51.100.49/29", w.Steps[place("also to-quay address: 198.51.100.49/29")].Sets[0].TakeBack)
 
-	for _, tt := range []struct{ option, value, message string }{{"--session", "quay-sw1", "--session is DEVICE=ADDRESS"}, {"--device", "quay-sww", "did you mean quay-sw1?"}, {"--standing-at", "nobody", "nobody"}} {
+	for _, tt := range []struct{ option, value, message string }{{"--session", "quay-sw1", "--session is DEVICE=ADDRESS"}, {"--session", "quay-sw1=10.9.9.9", "quay-sw1 is not reached at 10.9.9.9 before the first step; it is at --session quay-sw1=10.48.1.98"}, {"--session", "ops-laptop=10.9.9.9", "leave --session out"}, {"--device", "quay-sww", "did you mean quay-sw1?"}, {"--standing-at", "nobody", "nobody"}} {
 		bad := run(t, dir, "steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml", tt.option, tt.value)
 		assert.Equal(t, 2, bad.code)
 		assert.Contains(t, bad.err, tt.message)
 	}
+	said := run(t, dir, "steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml", "--session", "quay-sw1=2001:db8:5ea:190::2")
+	assert.Contains(t, said.out, "quay-sw1  log in at 2001:db8:5ea:190::2 by ssh\n", "the session that is said")
 	assert.Contains(t, run(t, dir, "steps").err, "there is no state observed")
 	assert.Contains(t, run(t, dir, "steps", "tern-rock").err, "say --device tern-rock", "a device where a state is asked")
 	assert.Contains(t, run(t, dir, "steps", "--since", "HEAD").err, "and it is not here", "the program git is needed")

@@ -4,6 +4,7 @@
 package steps
 
 import (
+	"maps"
 	"net/netip"
 	"slices"
 
@@ -133,6 +134,18 @@ func Plan(r *compare.Result, sessions map[model.DeviceID]netip.Addr) *Worksheet 
 	w.Before, w.After = j.at(j.start()).net, j.at(j.goal()).net
 	j.tell(path)
 	return w
+}
+
+// NotThere tells the first device, in the plan's order, that is not reached at the start
+// where the operator is said to be logged in, and where it is reached.
+func (w *Worksheet) NotThere() (d model.DeviceID, at []Login, is bool) {
+	for _, d := range slices.Sorted(maps.Keys(w.judge.sessions)) {
+		all := w.judge.loginsAt(w.Before, d)
+		if _, reached := find(all, w.judge.sessions[d]); !reached {
+			return d, all, true
+		}
+	}
+	return model.None, nil, false
 }
 
 // judge judges the states in between.

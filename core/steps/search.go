@@ -258,25 +258,13 @@ func (j *judge) session(p *place) (Login, Session, Login) {
 		return Login{}, Theirs, Login{}
 	}
 	before, after := j.at(p.before.levels).logins[d], j.at(p.levels).logins[d]
-	find := func(all []Login, a netip.Addr) (Login, bool) {
-		n := slices.IndexFunc(all, func(l Login) bool { return l.Address == a })
-		if n < 0 {
-			return Login{}, false
-		}
-		return all[n], true
-	}
 	login, ok := Login{}, false
 	if p.before.on == d && p.before.at.IsValid() {
 		login, ok = find(before, p.before.at)
 	}
 	if !ok && len(before) > 0 {
-		login, ok = before[0], true
-		// Of several, one that goes on is best.
-		for _, l := range before {
-			if n, stays := find(after, l.Address); stays && goesOn(l, n) {
-				login = l
-				break
-			}
+		if login, ok = find(before, j.sessions[d]); !ok {
+			login, ok = goingOn(before, after), true
 		}
 	}
 	if !ok {
@@ -292,6 +280,25 @@ func (j *judge) session(p *place) (Login, Session, Login) {
 		return login, Moves, after[0]
 	}
 	return login, Ends, Login{}
+}
+
+// find is the login by an address.
+func find(all []Login, a netip.Addr) (Login, bool) {
+	n := slices.IndexFunc(all, func(l Login) bool { return l.Address == a })
+	if n < 0 {
+		return Login{}, false
+	}
+	return all[n], true
+}
+
+// goingOn is the first login that survives, and the first of all where none does.
+func goingOn(before, after []Login) Login {
+	for _, l := range before {
+		if n, stays := find(after, l.Address); stays && goesOn(l, n) {
+			return l
+		}
+	}
+	return before[0]
 }
 
 // goesOn tells whether a session survives: by no device that keeps state and does not know it.

@@ -113,6 +113,13 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 	if err != nil {
 		return err
 	}
+	if d, at, is := sheet.NotThere(); is {
+		name, how := w.Spec.Devices[d].Name, "leave --session out"
+		if len(at) > 0 {
+			how = fmt.Sprintf("it is at --session %s=%s", name, at[0].Address)
+		}
+		return fmt.Errorf("%s is not reached at %s before the first step; %s", name, sessions[d], how)
+	}
 	sheet.Untold = untold
 	if o.restart {
 		sheet.AddRestarts()
