@@ -188,23 +188,7 @@ func (t *trier) broken(d *Difference, after *forward.Network) {
 func (t *trier) consequence(d *Difference) {
 	ends, base := t.ends, t.base
 	after := t.tables(d)
-	// Whoever has another address now is asked for by that.
-	moved := make([]*reach.End, len(ends))
-	for i, e := range ends {
-		moved[i] = e
-		own := after.Spec.Interfaces[e.Interface]
-		if own.Has(e.Address) {
-			continue
-		}
-		for _, a := range own.Addresses {
-			if a.Addr().Is4() == e.Address.Is4() && !a.Addr().IsLinkLocalUnicast() {
-				x := *e
-				x.Address = a.Addr()
-				moved[i] = &x
-				break
-			}
-		}
-	}
+	moved := reach.AsNow(ends, after.Spec)
 	t.broken(d, after)
 	m := reach.All(after, moved)
 	for i, from := range ends {

@@ -265,7 +265,7 @@ func (j *judge) at(levels []compare.Level) *state {
 	}
 	j.asked++
 	net := j.result.Between(j.items, j.Otherwise, levels)
-	s := &state{net: net, logins: map[model.DeviceID][]Login{}, ends: asNow(j.ends, net.Spec)}
+	s := &state{net: net, logins: map[model.DeviceID][]Login{}, ends: reach.AsNow(j.ends, net.Spec)}
 	s.matrix = reach.All(net, s.ends)
 	for n, p := range j.pairs {
 		if !s.works(j, p[0], p[1]) {
@@ -290,27 +290,6 @@ func keyOf(levels []compare.Level) string {
 		b[i] = byte(l)
 	}
 	return string(b)
-}
-
-// asNow is ends with the addresses that they have in a state.
-func asNow(ends []*reach.End, spec *model.Spec) []*reach.End {
-	now := make([]*reach.End, len(ends))
-	for i, e := range ends {
-		now[i] = e
-		own := &spec.Interfaces[e.Interface]
-		if own.Has(e.Address) {
-			continue
-		}
-		for _, a := range own.Addresses {
-			if a.Addr().Is4() == e.Address.Is4() && !a.Addr().IsLinkLocalUnicast() {
-				x := *e
-				x.Address = a.Addr()
-				now[i] = &x
-				break
-			}
-		}
-	}
-	return now
 }
 
 // loginsAt lists where the operator can log in on a device: where it is managed first.

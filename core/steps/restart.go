@@ -26,7 +26,7 @@ func (w *Worksheet) AddRestarts() {
 		down.Device = s.Device
 		after := net.Update(net.State.With(down))
 		j := w.judge
-		x := &state{net: after, ends: asNow(j.ends, after.Spec)}
+		x := &state{net: after, ends: reach.AsNow(j.ends, after.Spec)}
 		x.matrix = reach.All(after, x.ends)
 		s.Restart = &Restart{}
 		for _, p := range j.pairs {

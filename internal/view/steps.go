@@ -29,7 +29,7 @@ type Worksheet struct {
 	NotKnown  []string      `json:"not_known"` // devices of which nothing was observed
 	Partly    []Partly      `json:"partly"`    // devices of which something is not known
 
-	all int // how many steps there are, where only some are shown
+	all []OrderedStep // of which only some may be shown
 }
 
 // OrderedStep is what is set on one device in one go, in JSON.
@@ -89,7 +89,6 @@ type Standing struct {
 // NewWorksheet puts a worksheet into its JSON form.
 func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Judged: w.Judged, Among: w.Among, Of: w.Of, Steps: []OrderedStep{}, Otherwise: []Standing{}, Left: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
-	v.all = len(w.Steps)
 	spec := w.After.Spec
 	for i := range w.Steps {
 		s := &w.Steps[i]
@@ -115,6 +114,7 @@ func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 		}
 		v.Steps = append(v.Steps, x)
 	}
+	v.all = v.Steps
 	for _, d := range w.Otherwise {
 		v.Otherwise = append(v.Otherwise, Standing{d.Device, otherwise(d)})
 	}
@@ -245,18 +245,22 @@ func (v Worksheet) Table() Table {
 
 // headline is how many steps there are and how they go.
 func (v Worksheet) headline() string {
-	if len(v.Steps) == 0 {
-		return "nothing is to be set"
+	known := ""
+	if len(v.NotKnown)+len(v.Partly) > 0 {
+		known = ", as far as the state tells"
 	}
-	text := fmt.Sprintf("%s on %s", Count(len(v.Steps), "step"), Count(v.Devices, "device"))
+	if len(v.all) == 0 {
+		return "nothing is to be set" + known
+	}
+	text := fmt.Sprintf("%s on %s", Count(len(v.all), "step"), Count(v.Devices, "device"))
+	if len(v.Steps) < len(v.all) {
+		text += fmt.Sprintf(", %d of them shown", len(v.Steps))
+	}
 	if len(v.Left) > 0 {
 		text += fmt.Sprintf(", and %s left as found", Count(len(v.Left), "thing"))
 	}
-	if len(v.Steps) < v.all {
-		text = fmt.Sprintf("%d of %s on %s", len(v.Steps), Count(v.all, "step"), Count(v.Devices, "device"))
-	}
 	hands, failing, most := 0, 0, 0
-	for _, s := range v.Steps {
+	for _, s := range v.all {
 		if s.Session == steps.Ends.String() || s.Session == steps.AtConsole.String() {
 			hands++
 		}
@@ -265,11 +269,7 @@ func (v Worksheet) headline() string {
 			most = max(most, s.Broken)
 		}
 	}
-	known := ""
-	if len(v.NotKnown)+len(v.Partly) > 0 {
-		known = ", as far as the state tells"
-	}
-	if failing+hands == 0 && v.Judged == v.all {
+	if failing+hands == 0 && v.Judged == len(v.all) {
 		return text + ": every step is safe, and nothing fails in between" + known
 	}
 	if failing > 0 {
@@ -279,7 +279,7 @@ func (v Worksheet) headline() string {
 		}
 	} else {
 		text += "; nothing fails in between, as far as that was looked at"
-		if v.Judged == v.all {
+		if v.Judged == len(v.all) {
 			text = strings.TrimSuffix(text, ", as far as that was looked at") + known
 		}
 	}
@@ -299,11 +299,11 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 	if v.Among < v.Of {
 		fmt.Fprintf(w, "%s\n", faint.Render(fmt.Sprintf("asked about %d of %d LANs and loopbacks in between", v.Among, v.Of)))
 	}
-	if v.Judged < v.all {
-		fmt.Fprintln(w, warn.Render(fmt.Sprintf("what fails was looked at after %d of %s: what is new goes before what changes, and what is old goes last", v.Judged, Count(v.all, "step"))))
+	if v.Judged < len(v.all) {
+		fmt.Fprintln(w, warn.Render(fmt.Sprintf("what fails was looked at after %d of %s: what is new goes before what changes, and what is old goes last", v.Judged, Count(len(v.all), "step"))))
 	}
 	switch {
-	case v.Whole || v.Judged < v.all:
+	case v.Whole || v.Judged < len(v.all):
 	case v.Safe:
 		fmt.Fprintln(w, faint.Render("there may be an order with fewer logins: not all were looked at"))
 	default:

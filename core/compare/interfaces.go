@@ -1,0 +1,243 @@
+package compare
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/observed"
+)
+
+// interfaceOf finds what was observed of an interface of the plan.
+func interfaceOf(o *observed.Device, names map[string]model.InterfaceID, id model.InterfaceID) *observed.Interface {
+	for i := range o.Interfaces {
+		if n, ok := names[o.Interfaces[i].Name]; ok && n == id {
+			return &o.Interfaces[i]
+		}
+	}
+	return nil
+}
+
+// planned tells whether the plan wants anything of an interface.
+func (c *comparer) planned(id model.InterfaceID) bool {
+	i := &c.spec.Interfaces[id]
+	return len(i.Addresses) > 0 || c.net.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched || i.Group != model.None || c.every && i.Switched
+}
+
+// interfaces compares which there are and their state.
+func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID) {
+	for _, i := range c.spec.InterfacesOf(id) {
+		if !c.planned(i) {
+			continue
+		}
+		x := &c.spec.Interfaces[i]
+		found := interfaceOf(o, names, i)
+		if found == nil {
+			f := network.NoFailure
+			f.Interface = i
+			d := Difference{Kind: Missing, What: OfInterface, Device: o.Name, Subject: x.Name, Planned: x.Kind.String(), Place: x.Place}
+			if d.failure = &f; x.Kind != model.Port { // it can be made
+				d.failure, d.change = nil, func(all []model.Interface) { all[i].AdminDown = true }
+			}
+			c.add(d)
+			continue
+		}
+		c.inPlace(OfInterface, o.Name, x.Name, x.Kind.String())
+		c.state(i, o.Name, found)
+		c.settings(i, o.Name, found)
+		if o.Knows(observed.VLANs) && x.Switched {
+			c.vlans(i, o.Name, found)
+		}
+	}
+	for k := range o.Interfaces {
+		x := &o.Interfaces[k]
+		if _, ok := names[x.Name]; !ok && (len(x.Addresses) > 0 || x.Oper == observed.Up) && x.Name != "lo" {
+			c.add(Difference{Kind: Extra, What: OfInterface, Device: o.Name, Subject: x.Name, Found: "it is not in the plan", Place: c.spec.Devices[id].Place})
+		}
+	}
+}
+
+func (c *comparer) state(i model.InterfaceID, device string, found *observed.Interface) {
+	x := &c.spec.Interfaces[i]
+	if found.Admin != "" {
+		planned := observed.Up
+		if x.AdminDown {
+			planned = observed.Down
+		}
+		if found.Admin != planned {
+			d := Difference{Kind: Different, What: OfAdmin, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Admin), Place: x.Place}
+			down := found.Admin == observed.Down
+			if down {
+				d.Slip = slip(SwitchedOff)
+			}
+			d.change = func(all []model.Interface) { all[i].AdminDown = down }
+			c.add(d)
+			return
+		}
+		c.inPlace(OfAdmin, device, x.Name, string(planned))
+	}
+	if found.Oper == "" || found.Admin == observed.Down || x.Switched && len(c.spec.Cables) == 0 {
+		return // a plan that knows no cables does not know what is plugged in
+	}
+	planned := observed.Down
+	if c.net.State.IsUp(i) {
+		planned = observed.Up
+	}
+	if found.Oper == planned {
+		c.inPlace(OfOper, device, x.Name, string(planned))
+		return
+	}
+	d := Difference{Kind: Different, What: OfOper, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Oper), Place: x.Place}
+	if found.Oper == observed.Down {
+		f := network.NoFailure
+		f.Interface = i
+		d.failure = &f
+		if far := c.net.State.Peer(i); far != model.None {
+			d.Slip = slip(FarEndSilent).at(far)
+		}
+	} else {
+		d.Slip = slip(PredictedDown).at(i)
+	}
+	c.add(d)
+}
+
+// settings compares what else is set on an interface, as far as the plan says it and the
+// device tells.
+func (c *comparer) settings(i model.InterfaceID, device string, found *observed.Interface) {
+	x := &c.spec.Interfaces[i]
+	for _, s := range []struct {
+		what           What
+		planned, found string
+		change         func([]model.Interface)
+	}{
+		{OfMTU, numberOr(x.MTU), numberOr(found.MTU), func(all []model.Interface) { all[i].MTU = found.MTU }},
+		{OfMAC, strings.ToLower(x.MAC), strings.ToLower(found.MAC), nil},
+		{OfBandwidth, numberOr(int(x.Bandwidth)), numberOr(int(found.Speed)), nil},
+		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), c.regroup(i, found.Group)},
+	} {
+		switch {
+		case s.planned == "":
+		case s.found == "" && c.every && (s.what == OfMTU || s.what == OfMAC):
+			c.add(Difference{Kind: Missing, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Place: x.Place, change: func([]model.Interface) {}})
+		case s.found == "":
+			if s.planned != inNoGroup {
+				c.silentOn(string(s.what))
+			}
+		case s.planned == s.found:
+			c.inPlace(s.what, device, x.Name, s.planned)
+		default:
+			c.add(Difference{Kind: Different, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Found: s.found, Place: x.Place, change: s.change})
+		}
+	}
+}
+
+// regroup puts a port into the group it was found in; nil where that is none of the plan.
+func (c *comparer) regroup(i model.InterfaceID, group *string) func([]model.Interface) {
+	if group == nil {
+		return nil
+	}
+	to := model.InterfaceID(model.None)
+	if *group != "" {
+		id, ok := c.spec.InterfaceNamed(c.spec.Interfaces[i].Device, *group)
+		if !ok {
+			return nil
+		}
+		to = id
+	}
+	return func(all []model.Interface) {
+		if from := all[i].Group; from != model.None {
+			all[from].Members = slices.DeleteFunc(slices.Clone(all[from].Members), func(m model.InterfaceID) bool { return m == i })
+		}
+		if all[i].Group = to; to != model.None {
+			all[to].Members = append(slices.Clone(all[to].Members), i)
+		}
+	}
+}
+
+func groupWords(spec *model.Spec, group model.InterfaceID) string {
+	if group == model.None {
+		return inNoGroup
+	}
+	return "in " + spec.Interfaces[group].Name
+}
+
+// groupFound is which group a port was found in; "" where that is not told.
+func (c *comparer) groupFound(i model.InterfaceID, group *string) string {
+	switch {
+	case group == nil:
+		return ""
+	case *group == "":
+		return inNoGroup
+	}
+	return "in " + *group
+}
+
+// vlans compares what a switch port carries.
+func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Interface) {
+	x := &c.spec.Interfaces[i]
+	if x.Group != model.None {
+		return // what the group carries is said of the group
+	}
+	tagged := make([]int, len(x.Tagged))
+	for n, v := range x.Tagged {
+		tagged[n] = int(v)
+	}
+	untagged := 0
+	if found.Untagged != nil {
+		untagged = *found.Untagged
+	} else {
+		untagged = int(x.Untagged)
+	}
+	if slices.Equal(tagged, found.Tagged) && untagged == int(x.Untagged) || len(tagged) == 0 && len(found.Tagged) == 0 && untagged == int(x.Untagged) {
+		c.inPlace(OfVLAN, device, x.Name, vlanWords(tagged, untagged))
+		return
+	}
+	d := Difference{Kind: Different, What: OfVLAN, Device: device, Subject: x.Name, Planned: vlanWords(tagged, int(x.Untagged)), Found: vlanWords(found.Tagged, untagged), Place: x.Place}
+	var missing, extra []int
+	for _, v := range tagged {
+		if !slices.Contains(found.Tagged, v) {
+			missing = append(missing, v)
+		}
+	}
+	for _, v := range found.Tagged {
+		if !slices.Contains(tagged, v) {
+			extra = append(extra, v)
+		}
+	}
+	switch {
+	case len(missing) > 0 && len(extra) == 0:
+		d.Slip, d.Slip.VLANs = slip(VLANsMissing), missing
+	case len(extra) > 0 && len(missing) == 0:
+		d.Slip, d.Slip.VLANs = slip(VLANsExtra), extra
+	case len(missing) == 1 && len(extra) == 1 && swapped(fmt.Sprint(missing[0]), fmt.Sprint(extra[0])):
+		d.Slip = slip(VLANSwapped).of(missing[0], extra[0])
+	}
+	d.change = func(all []model.Interface) {
+		x := &all[i]
+		x.Untagged, x.Tagged = model.VLAN(untagged), nil
+		for _, v := range found.Tagged {
+			x.Tagged = append(x.Tagged, model.VLAN(v))
+		}
+	}
+	c.add(d)
+}
+
+func vlanWords(tagged []int, untagged int) string {
+	var parts []string
+	if len(tagged) > 0 {
+		words := make([]string, len(tagged))
+		for i, v := range tagged {
+			words[i] = fmt.Sprint(v)
+		}
+		parts = append(parts, "tagged "+strings.Join(words, ", "))
+	}
+	if untagged != 0 {
+		parts = append(parts, fmt.Sprintf("untagged %d", untagged))
+	}
+	if len(parts) == 0 {
+		return "no VLAN"
+	}
+	return strings.Join(parts, ", ")
+}
