@@ -5,6 +5,8 @@ go 1.26.0
 require (
 	al.essio.dev/pkg/shellescape v1.6.1
 	github.com/clipperhouse/displaywidth v0.11.0
+	github.com/creack/pty v1.1.24
+	github.com/google/nftables v0.3.0
 	github.com/gopacket/gopacket v1.7.7
 	github.com/miekg/dns v1.1.73
 	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
@@ -12,23 +14,26 @@ require (
 	github.com/spf13/pflag v1.0.9
 	github.com/stretchr/testify v1.12.1
 	github.com/vishvananda/netlink v1.3.1
+	github.com/vishvananda/netns v0.0.5
 	go.yaml.in/yaml/v4 v4.0.0
-	golang.org/x/net v0.59.0
-	golang.org/x/sync v0.23.0
-	golang.org/x/sys v0.49.0
-	golang.org/x/term v0.47.0
-	golang.org/x/tools v0.51.0
+	golang.org/x/net v0.62.0
+	golang.org/x/sync v0.25.0
+	golang.org/x/sys v0.50.0
+	golang.org/x/term v0.48.0
+	golang.org/x/tools v0.52.0
 )
 
 require (
 	github.com/BurntSushi/toml v1.4.1-0.20240526193622-a339e1f7089c // indirect
 	github.com/clipperhouse/uax29/v2 v2.7.0 // indirect
+	github.com/google/go-cmp v0.7.0 // indirect
 	github.com/inconshreveable/mousetrap v1.1.0 // indirect
-	github.com/vishvananda/netns v0.0.5 // indirect
+	github.com/mdlayher/netlink v1.7.3-0.20250113171957-fbb4dce95f42 // indirect
+	github.com/mdlayher/socket v0.5.0 // indirect
 	go.yaml.in/yaml/v3 v3.0.5 // indirect
 	golang.org/x/exp/typeparams v0.0.0-20231108232855-2478ac86f678 // indirect
-	golang.org/x/mod v0.41.0 // indirect
-	golang.org/x/text v0.42.0 // indirect
+	golang.org/x/mod v0.42.0 // indirect
+	golang.org/x/text v0.44.0 // indirect
 	honnef.co/go/tools v0.8.2 // indirect
 )
 

@@ -26,14 +26,15 @@ var rooms = []string{
 
 // outer is what lies around the core, and what of ours it may use beside it.
 var outer = map[string][]string{
-	"internal/files":   {},
-	"internal/view":    {},
-	"internal/wire":    {},
-	"internal/referee": {}, // a test only
-	"internal/command": {"internal/files", "internal/view", "internal/wire", "demo"},
-	"demo":             {},
-	"cmd/ropeswing":    {"internal/command"},
-	"core/coretest":    {},
+	"internal/files":    {},
+	"internal/view":     {},
+	"internal/wire":     {},
+	"internal/rehearse": {},
+	"internal/referee":  {"internal/rehearse", "internal/wire"}, // a test only
+	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "demo"},
+	"demo":              {},
+	"cmd/ropeswing":     {"internal/command"},
+	"core/coretest":     {},
 }
 
 // beyond are rooms of the core that a part must not know: the view shows results, and

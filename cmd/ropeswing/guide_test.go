@@ -53,6 +53,10 @@ func TestEveryCommandOfTheGuideRuns(t *testing.T) {
 			require.NoError(t, os.Mkdir(dir, 0o755))
 			write(t, dir, "farm.plan.yaml", blocks(page, "yaml")[0])
 			write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
+		case "first.md": // its own plan
+			require.NoError(t, os.RemoveAll(dir))
+			require.NoError(t, os.Mkdir(dir, 0o755))
+			write(t, dir, "rooms.plan.yaml", blocks(page, "yaml")[0])
 		case "sites.md": // its own file of needs, and its own plan
 			require.NoError(t, os.RemoveAll(dir))
 			require.NoError(t, os.Mkdir(dir, 0o755))

@@ -61,6 +61,7 @@ type story struct {
 	net   *forward.Network
 	now   int64
 	known map[neighbour]bool
+	asked []Resolution
 	all   []Frame
 }
 
@@ -73,9 +74,12 @@ type neighbour struct {
 // Of tells an exchange: the request there by the first way that arrives, else that
 // fails; what comes back of it. Each interface that frames pass is in it, routed
 // ones that are not ports as well.
-func Of(net *forward.Network, x *forward.Exchange) []Frame {
+func Of(net *forward.Network, x *forward.Exchange) []Frame { return tell(net, x).all }
+
+// tell is Of with what else there is to say.
+func tell(net *forward.Network, x *forward.Exchange) *story {
 	if !x.Source.IsValid() {
-		return nil
+		return &story{}
 	}
 	s := &story{net: net, known: map[neighbour]bool{}}
 	payload := usualPayload
@@ -101,7 +105,7 @@ func Of(net *forward.Network, x *forward.Exchange) []Frame {
 		break
 	}
 	slices.SortStableFunc(s.all, func(a, b Frame) int { return cmp.Compare(a.Nanos, b.Nanos) })
-	return s.all
+	return s
 }
 
 // complain sends the error about a packet that ended somewhere, if there is one.
@@ -204,6 +208,7 @@ func (s *story) ask(out model.InterfaceID, a netip.Addr, holder model.InterfaceI
 	if spec.Interfaces[out].Serial {
 		return
 	}
+	s.asked = append(s.asked, Resolution{out, a, holder != model.None})
 	asker := ownOn(&spec.Interfaces[out], a)
 	ask := Ask{Address: a, By: asker, AskerMAC: MACOf(spec, out)}
 	everybody := MAC{0xff, 0xff, 0xff, 0xff, 0xff, 0xff}

@@ -68,3 +68,18 @@ func (t *Topology) FailuresNamed(names ...string) ([]Failure, error) {
 	}
 	return all, nil
 }
+
+// Name is what the part is called, as FailureNamed knows it; "" of none.
+func (f Failure) Name(spec *model.Spec) string {
+	switch {
+	case f.Cable != model.None:
+		return spec.Cables[f.Cable].Name
+	case f.Interface != model.None:
+		return spec.Label(f.Interface)
+	case f.Device != model.None:
+		return spec.Devices[f.Device].Name
+	case f.Segment != model.None:
+		return spec.Segments[f.Segment].Name
+	}
+	return ""
+}

@@ -4,8 +4,9 @@ package observed
 
 import (
 	"net/netip"
-	"ropeswing/core/prefix"
 	"slices"
+
+	"ropeswing/core/prefix"
 )
 
 // Part is a kind of thing a source tells of a device. What no source told of is not

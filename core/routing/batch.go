@@ -2,8 +2,9 @@ package routing
 
 import (
 	"net/netip"
-	"ropeswing/core/parallel"
 	"runtime"
+
+	"ropeswing/core/parallel"
 )
 
 // Deciding finds, for each of many addresses of one family, what the table does

@@ -277,7 +277,7 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 	}
 	if r.AnyOne != model.NoOne {
 		if all := net.State.Failures(); len(all) > len(r.Without) {
-			reason = "without " + c.partName(all[len(all)-1]) + ": " + reason
+			reason = "without " + all[len(all)-1].Name(c.spec) + ": " + reason
 		}
 	}
 	if failing > 1 {
@@ -297,14 +297,6 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 		}
 	}
 	c.report(f)
-}
-
-// partName is what a failure is called.
-func (c *checker) partName(f network.Failure) string {
-	if f.Cable != model.None {
-		return c.spec.Cables[f.Cable].Name
-	}
-	return c.spec.Devices[f.Device].Name
 }
 
 // pendingNeeded reports a requirement that would hold if pending permits were in

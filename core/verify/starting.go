@@ -6,6 +6,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 )
 
 // Asked is a requirement that starts at one host, as far as a ping from there can tell
@@ -46,4 +47,41 @@ func StartingAt(net *forward.Network, host model.DeviceID) []Asked {
 		all = append(all, a)
 	}
 	return all
+}
+
+// Pair is one of those a requirement speaks of: a device that asks from an address of its own,
+// and the address it asks.
+type Pair struct {
+	From           model.DeviceID
+	Source, Target netip.Addr
+}
+
+// Pairs lists the pairs that a requirement speaks of.
+func Pairs(net *forward.Network, r *model.Requirement) []Pair {
+	c := &checker{net: net, spec: net.Spec}
+	var all []Pair
+	to := c.ends(r.To, false)
+	for _, a := range c.ends(r.From, true) {
+		for _, b := range to {
+			if (a.device != b.device || a.device == model.None) && a.address.Is4() == b.address.Is4() {
+				all = append(all, Pair{a.device, a.address, b.address})
+			}
+		}
+	}
+	return all
+}
+
+// OutOfOrder lists what is out of order together while a requirement is to hold: once, or
+// for each cable or device in turn.
+func OutOfOrder(net *forward.Network, r *model.Requirement) ([][]network.Failure, error) {
+	c := &checker{net: net, spec: net.Spec}
+	nets, unknown := c.under(r)
+	if unknown != nil {
+		return nil, unknown.err
+	}
+	var all [][]network.Failure
+	for _, n := range nets {
+		all = append(all, slices.Clone(n.State.Failures()[len(net.State.Failures()):]))
+	}
+	return all, nil
 }

@@ -2,6 +2,7 @@ package workspace
 
 import (
 	"fmt"
+
 	"ropeswing/core/finding"
 )
 

@@ -127,10 +127,14 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, x ask.P
 	return
 }
 
+// mostEchoes is how many echoes are told of.
+const mostEchoes = 1000
+
 func (a *app) ping() *cobra.Command {
 	var j journey
 	all := false
 	var real live
+	count := 0
 	cmd := &cobra.Command{
 		Use:     "ping [FROM] TO",
 		Short:   "Predict a ping both ways; if it fails, why, and what mends it",
@@ -159,6 +163,9 @@ func (a *app) ping() *cobra.Command {
 				remedies[i], _ = revise.Mend(w, t)
 			}
 			p := view.NewPing(x, remedies, a.self())
+			if count > 0 {
+				p.Count(w.Network, count)
+			}
 			if p.Next != "" && a.observed != "" {
 				if p.Next = ""; !a.planless {
 					p.Next = a.self() + " compare " + view.ShellWord(a.observed) // what is not as planned is the likelier cause
@@ -177,6 +184,10 @@ func (a *app) ping() *cobra.Command {
 	named := cmd.Args
 	cmd.Args = func(cmd *cobra.Command, args []string) error {
 		switch {
+		case count < 0 || count > mostEchoes:
+			return fmt.Errorf("--count is how many echoes, from 1 to %d", mostEchoes)
+		case count > 0 && (real.on || all):
+			return errors.New("--count goes with one predicted ping, not with --live or --all-pairs")
 		case real.on && len(args) == 0:
 			return errors.New("ping whom? name the targets: ropeswing ping --live TO…")
 		case real.on && (all || j.capture != "" || !j.usual()):
@@ -195,6 +206,7 @@ func (a *app) ping() *cobra.Command {
 		return nil
 	}
 	cmd.Flags().BoolVar(&all, "all-pairs", false, "from every host to every other; what fails is listed")
+	cmd.Flags().IntVar(&count, "count", 0, "tell of `N` echoes which neighbours each waits for, where nobody knows anybody yet")
 	cmd.Flags().IntVar(&j.probe.TTL, "ttl", j.probe.TTL, "the request's TTL or hop limit, `N` from 1 to 255")
 	a.liveFlags(cmd, &real, "send real pings")
 	a.answersFlags(cmd, &real)

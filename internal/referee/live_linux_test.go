@@ -4,40 +4,19 @@ import (
 	"context"
 	"math/rand/v2"
 	"net/netip"
-	"runtime"
 	"slices"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"golang.org/x/sys/unix"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
 	"ropeswing/core/prefix"
+	"ropeswing/internal/rehearse"
 	"ropeswing/internal/wire"
 )
-
-// inside runs something with a namespace's network.
-func inside(ns string, run func() error) error {
-	done := make(chan error)
-	go func() {
-		runtime.LockOSThread() // and never unlocked: the thread ends with the goroutine
-		done <- func() error {
-			fd, err := unix.Open("/var/run/netns/"+ns, unix.O_RDONLY|unix.O_CLOEXEC, 0)
-			if err != nil {
-				return err
-			}
-			defer unix.Close(fd)
-			if err := unix.Setns(fd, unix.CLONE_NEWNET); err != nil {
-				return err
-			}
-			return run()
-		}()
-	}()
-	return <-done
-}
 
 // live has the program's own pings and traces, from within the namespaces, set beside
 // the prediction: of what the prediction is sure of, they tell of no difference.
@@ -68,11 +47,11 @@ func (l *lab) liveFrom(net *forward.Network, d model.DeviceID, udp bool, r *rand
 		}
 	}
 	o := wire.PoliteTrace
-	o.Together, o.Patience = len(targets), patience
+	o.Together, o.Patience = len(targets), 1500*time.Millisecond
 	var echoes []wire.Echo
 	var traced []wire.Traced
 	for try := range 3 { // a busy machine loses packets
-		require.NoError(l.t, inside(l.ns(int(d)), func() (err error) {
+		require.NoError(l.t, l.Inside(d, func() (err error) {
 			if !udp && len(targets) > 0 {
 				if echoes, err = wire.PingLive(context.Background(), targets, wire.PoliteEcho, nil); err != nil {
 					return err
@@ -91,7 +70,7 @@ func (l *lab) liveFrom(net *forward.Network, d model.DeviceID, udp bool, r *rand
 				told = "no reply to a ping"
 			}
 			if told != "" && try == 2 {
-				assert.Fail(l.t, "live and prediction differ", "network %s: %s to %s, by UDP %v: %s\n%s", l.prefix, l.spec.Devices[d].Name, to, udp, told, l.told(predicted[to]))
+				assert.Fail(l.t, "live and prediction differ", "network %s: %s to %s, by UDP %v: %s\n%s", l.name, l.spec.Devices[d].Name, to, udp, told, l.told(predicted[to]))
 			}
 			if told == "" {
 				s.live++
@@ -108,7 +87,7 @@ func (l *lab) liveFrom(net *forward.Network, d model.DeviceID, udp bool, r *rand
 // sure tells whether an exchange works in one way only, and in none that Linux does
 // otherwise by choice.
 func (l *lab) sure(x *forward.Exchange) bool {
-	if x.Verdict() != forward.Works || l.translatedTwice(x) {
+	if x.Verdict() != forward.Works || rehearse.TranslatedAgain(l.spec, x) {
 		return false
 	}
 	for i, n := range x.There.Nodes {

@@ -7,7 +7,6 @@ import (
 	"net"
 	"net/netip"
 	"os"
-	"os/exec"
 	"strconv"
 	"strings"
 	"testing"
@@ -76,10 +75,9 @@ func moving(t *testing.T, r *rand.Rand) *steps.Worksheet {
 		for i := range spec.Statics {
 			spec.Statics[i].Watch = netip.Addr{}
 		}
-		spec.Settings.ErrorsTowardsSender[prefix.IPv6] = towardsSender6()
+		spec.Settings.ErrorsTowardsSender[prefix.IPv6] = towardsSender6(t)
 		return forward.Resolve(network.Build(spec).State())
 	}
-	asking = t
 	return steps.Plan(compare.Differences(unwatched(text), compare.AsObserved(unwatched(before))), nil)
 }
 
@@ -89,9 +87,9 @@ const port = 7777
 // carryOut makes the network as it is before all, and takes step after step.
 func carryOut(t *testing.T, w *steps.Worksheet, seed uint64, r *rand.Rand, score *score) (stayed, ended int) {
 	net0 := w.Network(0)
-	l := &lab{t: t, spec: net0.Spec, state: net0.State, prefix: fmt.Sprintf("rs-%d-s%d", os.Getpid(), seed), wires: len(net0.Spec.Devices), echoesOnly: true}
-	defer l.remove()
-	l.build(nil)
+	l := rehearsed(t, net0, fmt.Sprintf("seed %d", seed))
+	l.echoesOnly = true
+	defer l.Close()
 	for d := range l.spec.Devices {
 		closer := l.answers(model.DeviceID(d))
 		defer closer.Close()
@@ -106,7 +104,7 @@ func carryOut(t *testing.T, w *steps.Worksheet, seed uint64, r *rand.Rand, score
 		}
 		now := w.Network(n + 1)
 		l.spec, l.state = now.Spec, now.State
-		l.set(s.Device)
+		require.NoError(t, l.Become(now))
 		switch s.Session {
 		case steps.Stays:
 			require.NoError(t, echo(session, 10*time.Second), "seed %d step %d: the session goes on", seed, n+1)
@@ -129,36 +127,10 @@ func carryOut(t *testing.T, w *steps.Worksheet, seed uint64, r *rand.Rand, score
 	return stayed, ended
 }
 
-// set gives a device the addresses and routes of the present state in place of those it has.
-func (l *lab) set(d model.DeviceID) {
-	ns := l.ns(int(d))
-	for _, args := range [][]string{{"route", "flush", "proto", "boot"}, {"-6", "route", "flush", "proto", "boot"}} {
-		_ = exec.Command("ip", append([]string{"-n", ns}, args...)...).Run() // an empty table is an error to it
-	}
-	var lines []string
-	for _, id := range l.spec.InterfacesOf(d) {
-		if l.spec.Interfaces[id].Kind != model.Loopback {
-			lines = append(lines, fmt.Sprintf("addr flush dev i%d scope global", id))
-		}
-	}
-	for _, line := range l.device(d, nil) {
-		if strings.HasPrefix(line, "addr add ") && strings.Contains(line, " dev lo") {
-			line = strings.Replace(line, "addr add", "addr replace", 1)
-		}
-		if strings.HasPrefix(line, "route add ") && strings.Contains(line, " via ") {
-			line += " onlink" // as a route that was there before the address of its subnet went
-		}
-		if !strings.HasPrefix(line, "link set") {
-			lines = append(lines, line)
-		}
-	}
-	l.batch(ns, lines)
-}
-
 // answers has a device answer sessions: what is sent comes back.
 func (l *lab) answers(d model.DeviceID) io.Closer {
 	var listener net.Listener
-	require.NoError(l.t, inside(l.ns(int(d)), func() (err error) {
+	require.NoError(l.t, l.Inside(d, func() (err error) {
 		listener, err = net.Listen("tcp", fmt.Sprintf("[::]:%d", port))
 		return err
 	}))
@@ -177,7 +149,7 @@ func (l *lab) answers(d model.DeviceID) io.Closer {
 // session opens one from where the operator sits.
 func (l *lab) session(to netip.Addr) net.Conn {
 	var c net.Conn
-	require.NoError(l.t, inside(l.ns(int(l.spec.Operator)), func() (err error) {
+	require.NoError(l.t, l.Inside(l.spec.Operator, func() (err error) {
 		c, err = net.DialTimeout("tcp", netip.AddrPortFrom(to, port).String(), 10*time.Second)
 		return err
 	}), "a session to %s", to)

@@ -36,6 +36,7 @@ type PingFamily struct {
 	Leaves  string   `json:"leaves_by,omitempty"`   // and the one it leaves by
 	There   *Graph   `json:"there,omitempty"`       // the request
 	Back    []Graph  `json:"back,omitempty"`        // the reply; several where an address is held twice
+	Echoes  []Echoes `json:"echoes,omitempty"`      // which neighbours each of several echoes waits for
 
 	trial ask.Trial
 }
@@ -204,12 +205,17 @@ func (p Ping) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 				way = "goes the same way"
 			}
 			paragraph(w, width, fmt.Sprintf("%s %s, %s to %s", bold.Render(forward.FamilyOf(f.trial.Target)), way, orNone(f.Source), f.Target), "  ")
+			echoesText(w, f)
 			continue
 		}
 		walkText(w, net, forward.FamilyOf(f.trial.Target)+" there", f.trial.There, width, explain)
 		for _, b := range f.trial.Back {
 			fmt.Fprintln(w)
 			walkText(w, net, forward.FamilyOf(f.trial.Target)+" back", b, width, explain)
+		}
+		if len(f.Echoes) > 0 {
+			fmt.Fprintln(w)
+			echoesText(w, f)
 		}
 	}
 }

@@ -1,0 +1,186 @@
+package main
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/demo"
+)
+
+const roomsPlan = `ropeswing: 1
+plan: two rooms
+operator: desk
+must:
+  - desk reaches lamp over tcp/80
+  - lamp does not reach desk over udp/53
+segments: {left: {prefix: [192.0.2.0/25, "2001:db8:1::/64"]}, right: {prefix: [192.0.2.128/25, "2001:db8:2::/64"]}}
+devices:
+  middle:
+    is: firewall
+    interfaces: {eth0: {segment: left, address: first}, eth1: {segment: right, address: first}}
+    permits:
+      - left may reach right
+      - lamp may reach desk over icmp
+  desk: {is: host, interfaces: {eth0: {segment: left, address: 10}}}
+  lamp: {is: host, interfaces: {eth0: {segment: right, address: 10}}}
+`
+
+// rehearsable passes over what needs network namespaces where there are none.
+func rehearsable(t *testing.T) {
+	t.Helper()
+	if err := exec.Command("unshare", "-n", "true").Run(); err != nil {
+		t.Skip("passed over: no network namespaces can be made here")
+	}
+}
+
+// left is what a rehearsal could leave behind: links, and processes.
+func left(t *testing.T) string {
+	t.Helper()
+	links, err := os.ReadFile("/proc/net/dev")
+	require.NoError(t, err)
+	var names []string
+	for line := range strings.Lines(string(links)) {
+		if name, _, ok := strings.Cut(line, ":"); ok {
+			names = append(names, strings.TrimSpace(name))
+		}
+	}
+	spaces, _ := filepath.Glob("/var/run/netns/*")
+	return strings.Join(append(names, spaces...), " ")
+}
+
+func TestRehearseDoesAsPredicted(t *testing.T) {
+	rehearsable(t)
+	before := left(t)
+	dir := t.TempDir()
+	write(t, dir, "rooms.plan.yaml", roomsPlan)
+	r := run(t, dir, "rehearse", "--failures", "1", "-o", "json", "--capture", "middle:eth1", "first.pcapng")
+	require.Equal(t, 0, r.code, r.out+r.err)
+	var v struct {
+		Pings        int `json:"pings"`
+		Predicted    int `json:"pings_as_predicted"`
+		Replies      int
+		Requirements []struct{ Outcome string }
+		Differ       []any
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+	assert.Empty(t, v.Differ)
+	assert.Equal(t, v.Pings, v.Predicted)
+	assert.Equal(t, 24, v.Pings, "three devices, four addresses in each family")
+	assert.Greater(t, v.Replies, 10)
+	for _, m := range v.Requirements {
+		assert.Equal(t, "holds", m.Outcome)
+	}
+	shown := run(t, dir, "show", "packets", "first.pcapng")
+	assert.Contains(t, shown.out, "192.0.2.138")
+	assert.Equal(t, before, left(t))
+}
+
+// A requirement that does not hold is told with the pair, and ends with code 1.
+func TestRehearseTellsWhatDoesNotHold(t *testing.T) {
+	rehearsable(t)
+	dir := t.TempDir()
+	write(t, dir, "rooms.plan.yaml", strings.Replace(roomsPlan, "lamp does not reach desk over udp/53", "lamp reaches desk over tcp/22", 1))
+	r := run(t, dir, "rehearse")
+	assert.Equal(t, 1, r.code, r.out+r.err)
+	assert.Contains(t, r.out, "does not hold  lamp reaches desk over tcp/22: 192.0.2.138 (lamp:eth0) does not reach 192.0.2.10 (desk:eth0)")
+}
+
+func TestRehearsePrompt(t *testing.T) {
+	rehearsable(t)
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, demo.Files()))
+	in := "ping tern-cam\ncut beam-a\ncut beam-a\nstate\ntrace tern-cam\nwhy\nat tern-rock /bin/sh -c exit\nrestart tern-rock\nmend all\nping nobody\npign tern-cam\nhelp\nleave\nping tern-cam\n"
+	r := start(t, filepath.Join(dir), []string{"PATH=" + os.Getenv("PATH")}, in, "rehearse", "--from", "ops-laptop", "--to", "tern-cam", "--stay")
+	require.Equal(t, 0, r.code, r.out+r.err)
+	for _, want := range []string{
+		"reply  ops-laptop to 10.48.3.2 (tern-cam:port) · as predicted", "out of order: beam-a", "beam-a is out of order already", "silent: quay-edge watches 10.48.0.5",
+		"(gull-point:beam1)  time exceeded", "ops-laptop reaches tern-cam in IPv4 and IPv6 without beam-a", "tern-rock restarted", "nothing is out of order", "did you mean ping?",
+	} {
+		assert.Contains(t, r.out, want)
+	}
+	assert.Equal(t, 1, strings.Count(r.out, "$ ping tern-cam"), "nothing is done behind 'leave'")
+}
+
+// Nothing is left, however the program ends.
+func TestRehearseIsGoneWhenKilled(t *testing.T) {
+	rehearsable(t)
+	before := left(t)
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, demo.Files()))
+	for _, sig := range []syscall.Signal{syscall.SIGKILL, syscall.SIGTERM, syscall.SIGINT} {
+		for _, after := range []time.Duration{150 * time.Millisecond, 1500 * time.Millisecond} {
+			cmd := exec.Command(program, "rehearse", "--failures", "1")
+			cmd.Dir = dir
+			require.NoError(t, cmd.Start())
+			time.Sleep(after)
+			require.NoError(t, cmd.Process.Signal(sig))
+			ended := make(chan error)
+			go func() { ended <- cmd.Wait() }()
+			select {
+			case <-ended:
+			case <-time.After(20 * time.Second):
+				_ = cmd.Process.Kill()
+				t.Fatalf("%v after %v does not end it", sig, after)
+			}
+			assert.Equal(t, before, left(t), "%v after %v", sig, after)
+		}
+	}
+}
+
+// What makes a rehearsal impossible is told in one message, with exit code 3.
+func TestRehearseNotPossible(t *testing.T) {
+	rehearsable(t)
+	dir := t.TempDir()
+	write(t, dir, "rooms.plan.yaml", roomsPlan)
+	cmd := exec.Command("unshare", "-Ur", "sh", "-c", "echo 0 > /proc/sys/user/max_net_namespaces && exec "+program+" rehearse")
+	cmd.Dir = dir
+	out, err := cmd.CombinedOutput()
+	var ended *exec.ExitError
+	require.ErrorAs(t, err, &ended, string(out))
+	assert.Equal(t, 3, ended.ExitCode(), string(out))
+	assert.Contains(t, string(out), "allows no more network namespaces")
+
+	var many strings.Builder
+	many.WriteString("ropeswing: 1\nsegments: {s: {prefix: 10.0.0.0/16}}\ndevices:\n  h-(1..501): {is: host, interfaces: {e: {segment: s, address: (n)}}}\n")
+	write(t, dir, "rooms.plan.yaml", many.String())
+	r := run(t, dir, "rehearse")
+	assert.Equal(t, 3, r.code)
+	assert.Contains(t, r.err, "501 devices, and up to 500 are made")
+	r = run(t, dir, "rehearse", "--join")
+	assert.Equal(t, 3, r.code)
+	assert.Contains(t, r.err, "no rehearsal runs here")
+}
+
+// A user who is not root may rehearse too, where the system lets users make namespaces.
+func TestRehearseWithoutRoot(t *testing.T) {
+	rehearsable(t)
+	if os.Getuid() != 0 {
+		t.Skip("passed over: the others are run without root then")
+	}
+	dir, err := os.MkdirTemp("/tmp", "rehearse")
+	require.NoError(t, err)
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	require.NoError(t, os.Chmod(dir, 0o755))
+	write(t, dir, "rooms.plan.yaml", roomsPlan)
+	text, err := os.ReadFile(program)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "ropeswing"), text, 0o755))
+	cmd := exec.Command(filepath.Join(dir, "ropeswing"), "rehearse")
+	cmd.Dir = dir
+	cmd.SysProcAttr = &syscall.SysProcAttr{Credential: &syscall.Credential{Uid: 65534, Gid: 65534}}
+	out, err := cmd.CombinedOutput()
+	if strings.Contains(string(out), "no user namespace can be made") {
+		t.Skip("passed over: this system lets no user make namespaces")
+	}
+	require.NoError(t, err, string(out))
+	assert.Contains(t, string(out), "24 of 24 pings")
+}

@@ -1,0 +1,337 @@
+package rehearse
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net"
+	"net/netip"
+	"slices"
+	"sync"
+	"time"
+
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/prefix"
+	"ropeswing/core/verify"
+)
+
+// Requirement is one of the plan, done for real.
+type Requirement struct {
+	Of      *model.Requirement
+	Pairs   int
+	Failing int
+	First   verify.Pair // that does not do as required
+	Without []string    // what was out of order then
+	Err     error       // why it could not be asked
+}
+
+// How requirements are asked.
+const (
+	mostStates = 60  // in which one is asked
+	mostPairs  = 400 // of one that are asked in each
+)
+
+// Require does the requirements of the plan for real: with pings, or over the service they
+// name with sessions to somebody who listens there. What is to be out of order meanwhile is cut,
+// and mended behind it. Progress is told how many are done.
+func (l *Lab) Require(ctx context.Context, progress func(done, all int)) ([]Requirement, error) {
+	net := l.Network()
+	already := net.State.Failures()
+	defer func() {
+		if err := l.Put(already...); err == nil {
+			l.Settled(MostSettling)
+		}
+	}()
+	all := make([]Requirement, len(net.Spec.Must))
+	pairs := make([][]verify.Pair, len(all))
+	var states []*state // those that several are to hold in are made once
+	for i := range all {
+		r := &all[i]
+		r.Of = &net.Spec.Must[i]
+		in, err := verify.OutOfOrder(net, r.Of)
+		pairs[i] = verify.Pairs(net, r.Of)
+		if r.Err = cannot(r.Of, in, pairs[i], err); r.Err != nil {
+			continue
+		}
+		for _, failures := range in {
+			n := slices.IndexFunc(states, func(s *state) bool { return slices.Equal(s.failures, failures) })
+			if n < 0 {
+				n, states = len(states), append(states, &state{failures: failures})
+			}
+			states[n].of = append(states[n].of, i)
+		}
+	}
+	slices.SortStableFunc(states, func(a, b *state) int { return len(a.failures) - len(b.failures) })
+	for n, s := range states {
+		if ctx.Err() != nil {
+			return all, nil
+		}
+		progress(n, len(states))
+		if len(s.failures) > 0 {
+			if err := l.Put(slices.Concat(already, s.failures)...); err != nil {
+				return all, err
+			}
+			l.Settled(MostSettling)
+		}
+		for _, i := range s.of {
+			if err := l.require(&all[i], pairs[i]); err != nil {
+				return all, err
+			}
+		}
+	}
+	return all, nil
+}
+
+// state is what is out of order while some requirements are to hold.
+type state struct {
+	failures []network.Failure
+	of       []int
+}
+
+// cannot is why a requirement cannot be done for real; nil where it can.
+func cannot(r *model.Requirement, in [][]network.Failure, pairs []verify.Pair, err error) error {
+	switch {
+	case err != nil:
+		return err
+	case len(r.Through) > 0:
+		return errors.New("by whom packets go is not looked at")
+	case len(in) > mostStates:
+		return fmt.Errorf("it is to hold in %d states, and up to %d are made", len(in), mostStates)
+	case len(pairs) > mostPairs:
+		return fmt.Errorf("it speaks of %d pairs, and up to %d are asked", len(pairs), mostPairs)
+	case r.Over.Protocol != model.ICMP && r.Over.First == 0:
+		return errors.New("over which port to ask is not said")
+	}
+	return nil
+}
+
+// MostSettling is for how long watches are waited for.
+const MostSettling = 20 * time.Second
+
+// require asks the pairs of a requirement in the present state.
+func (l *Lab) require(r *Requirement, pairs []verify.Pair) error {
+	failing := pairs
+	for try := range mostTries { // a busy machine loses packets
+		wait := little
+		if try == mostTries-1 {
+			wait = patience
+		}
+		var err error
+		if failing, err = l.failing(r, failing, wait); err != nil {
+			return err
+		}
+		if len(failing) == 0 {
+			break
+		}
+	}
+	r.Pairs += len(pairs)
+	if len(failing) > 0 && r.Failing == 0 {
+		r.First = failing[0]
+		for _, f := range l.Network().State.Failures() {
+			r.Without = append(r.Without, f.Name(l.Network().Spec))
+		}
+	}
+	r.Failing += len(failing)
+	return nil
+}
+
+// failing are the pairs that do not do as required.
+func (l *Lab) failing(r *Requirement, pairs []verify.Pair, wait time.Duration) ([]verify.Pair, error) {
+	var mutex sync.Mutex
+	var group sync.WaitGroup
+	var failing []verify.Pair
+	turns := make(chan struct{}, 32)
+	listening := map[netip.Addr]*listener{}
+	for _, p := range pairs {
+		if listening[p.Target] == nil {
+			x, err := l.listen(p.Target, r.Of.Over)
+			if err != nil {
+				return nil, err
+			}
+			defer x.close()
+			listening[p.Target] = x
+		}
+	}
+	for _, p := range pairs {
+		group.Go(func() {
+			turns <- struct{}{}
+			defer func() { <-turns }()
+			replied := l.replies(p, r.Of.Over, wait)
+			if replied == r.Of.Not {
+				mutex.Lock()
+				defer mutex.Unlock()
+				failing = append(failing, p)
+			}
+		})
+	}
+	group.Wait()
+	if r.Of.Not { // what must not reach must not even get there
+		for _, p := range pairs {
+			if listening[p.Target].from(p.Source) && !slices.Contains(failing, p) {
+				failing = append(failing, p)
+			}
+		}
+	}
+	slices.SortFunc(failing, func(a, b verify.Pair) int { return slices.Index(pairs, a) - slices.Index(pairs, b) })
+	return failing, nil
+}
+
+// replies tells whether a reply comes back to one of a pair.
+func (l *Lab) replies(p verify.Pair, over model.Service, wait time.Duration) bool {
+	replied := false
+	_ = l.Inside(p.From, func() error { // who cannot even send gets no reply
+		if over.Protocol == model.ICMP {
+			a := newAsker(p.From, []netip.Addr{p.Target})
+			a.source = p.Source
+			if err := a.open(); err != nil {
+				return err
+			}
+			defer a.close()
+			a.ask([]netip.Addr{p.Target}, false, wait)
+			replied = a.answers.Replied[p.Target]
+			return nil
+		}
+		network, local := "tcp", net.Addr(&net.TCPAddr{IP: p.Source.AsSlice()})
+		if over.Protocol == model.UDP {
+			network, local = "udp", &net.UDPAddr{IP: p.Source.AsSlice()}
+		}
+		d := net.Dialer{Timeout: wait, LocalAddr: local}
+		c, err := d.Dial(network, netip.AddrPortFrom(p.Target, over.First).String())
+		if err != nil {
+			return err
+		}
+		defer c.Close()
+		_ = c.SetDeadline(time.Now().Add(wait))
+		if _, err := c.Write([]byte("?")); err != nil {
+			return err
+		}
+		_, err = io.ReadFull(c, make([]byte, 1))
+		replied = err == nil
+		return err
+	})
+	return replied
+}
+
+// listener is who answers for an address, and notes who asked.
+type listener struct {
+	mutex   sync.Mutex
+	asked   map[netip.Addr]bool
+	closers []func()
+}
+
+func (x *listener) note(a net.Addr) {
+	if ap, err := netip.ParseAddrPort(a.String()); err == nil {
+		x.mutex.Lock()
+		defer x.mutex.Unlock()
+		x.asked[ap.Addr().Unmap().WithZone("")] = true
+	}
+}
+
+func (x *listener) from(a netip.Addr) bool {
+	x.mutex.Lock()
+	defer x.mutex.Unlock()
+	return x.asked[a]
+}
+
+func (x *listener) close() {
+	for _, f := range x.closers {
+		f()
+	}
+}
+
+// listen has whoever may get what is sent to an address answer there, over a service.
+func (l *Lab) listen(to netip.Addr, over model.Service) (*listener, error) {
+	x := &listener{asked: map[netip.Addr]bool{}}
+	spec := l.Network().Spec
+	for d, at := range l.answering(to) {
+		switch over.Protocol {
+		case model.ICMP:
+			stop, err := l.sniff(d, nil, func(p packet) {
+				if s, ok := sighted(p); ok && !p.out && s.What == "echo request" && s.To == at {
+					x.note(&net.UDPAddr{IP: s.From.AsSlice()})
+				}
+			})
+			if err != nil {
+				return x, err
+			}
+			x.closers = append(x.closers, stop)
+			continue
+		case model.UDP:
+			var c net.PacketConn
+			if err := l.Inside(d, func() (err error) {
+				c, err = net.ListenPacket("udp", netip.AddrPortFrom(at, over.First).String())
+				return err
+			}); err != nil {
+				x.close()
+				return x, fmt.Errorf("listening for %s on %s: %w", over, spec.Devices[d].Name, err)
+			}
+			x.closers = append(x.closers, func() { c.Close() })
+			go func() {
+				buffer := make([]byte, 64)
+				for {
+					n, from, err := c.ReadFrom(buffer)
+					if err != nil {
+						return
+					}
+					x.note(from)
+					_, _ = c.WriteTo(buffer[:n], from)
+				}
+			}()
+		default:
+			var c net.Listener
+			if err := l.Inside(d, func() (err error) {
+				c, err = net.Listen("tcp", netip.AddrPortFrom(at, over.First).String())
+				return err
+			}); err != nil {
+				x.close()
+				return x, fmt.Errorf("listening for %s on %s: %w", over, spec.Devices[d].Name, err)
+			}
+			x.closers = append(x.closers, func() { c.Close() })
+			go func() {
+				for {
+					session, err := c.Accept()
+					if err != nil {
+						return
+					}
+					x.note(session.RemoteAddr())
+					go func() {
+						defer session.Close()
+						_ = session.SetDeadline(time.Now().Add(2 * patience))
+						_, _ = io.CopyN(session, session, 1)
+					}()
+				}
+			}()
+		}
+	}
+	return x, nil
+}
+
+// answering is who may get what is sent to an address, and by which address of its own: who
+// holds it, for whom a translator answers, and what lies beyond.
+func (l *Lab) answering(to netip.Addr) map[model.DeviceID]netip.Addr {
+	now := l.Network()
+	spec := now.Spec
+	all := map[model.DeviceID]netip.Addr{}
+	for _, id := range now.State.HoldersOf(to) {
+		if now.State.IsUp(id) {
+			all[spec.Interfaces[id].Device] = to
+		}
+	}
+	for d := range spec.Devices {
+		if slices.ContainsFunc(spec.Devices[d].Beyond, func(p model.Prefix) bool { return p.Contains(to) }) {
+			all[model.DeviceID(d)] = to
+		}
+		for _, t := range spec.Devices[d].Translates {
+			if t.Kind != model.OneToOne || !t.Outside[0].Contains(to) {
+				continue
+			}
+			inside := prefix.Moved(to, t.Outside[0], t.Inside.Prefixes[0])
+			for _, id := range now.State.HoldersOf(inside) {
+				all[spec.Interfaces[id].Device] = inside
+			}
+		}
+	}
+	return all
+}
