@@ -21,7 +21,7 @@ import (
 // before it.
 var rooms = []string{
 	"core/parallel", "core/source", "core/finding", "core/prefix", "core/plan", "core/model",
-	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify", "core/observed", "core/compare", "core/steps", "core/ask", "core/workspace", "core/revise", "core/explain",
+	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify", "core/observed", "core/compare", "core/steps", "core/standin", "core/ask", "core/workspace", "core/revise", "core/explain",
 }
 
 // outer is what lies around the core, and what of ours it may use beside it.
@@ -30,8 +30,11 @@ var outer = map[string][]string{
 	"internal/view":     {},
 	"internal/wire":     {},
 	"internal/rehearse": {},
+	"internal/access":   {},
+	"internal/mib":      {},
+	"internal/standin":  {"internal/wire", "internal/mib"},
 	"internal/referee":  {"internal/rehearse", "internal/wire"}, // a test only
-	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "demo"},
+	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/access", "internal/mib", "demo"},
 	"demo":              {},
 	"cmd/ropeswing":     {"internal/command"},
 	"core/coretest":     {},

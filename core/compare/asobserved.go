@@ -9,58 +9,77 @@ import (
 // AsObserved is a network as its devices would tell of it, wholly: for comparing one
 // plan with another.
 func AsObserved(net *forward.Network) []*observed.Device {
-	spec := net.Spec
-	var all []*observed.Device
-	for d := range spec.Devices {
-		id := model.DeviceID(d)
-		o := &observed.Device{Name: spec.Devices[d].Name}
-		o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
-		for _, i := range spec.InterfacesOf(id) {
-			x := &spec.Interfaces[i]
-			y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Speed: x.Bandwidth, Admin: observed.Up, Oper: observed.Down}
-			group := ""
-			if x.Group != model.None {
-				group = spec.Interfaces[x.Group].Name
-			}
-			y.Group = &group
-			if x.Kind == model.Loopback {
-				y.Type = "softwareLoopback"
-			}
-			if x.AdminDown {
-				y.Admin = observed.Down
-			}
-			if net.State.IsUp(i) {
-				y.Oper = observed.Up
-			}
-			for _, a := range x.Addresses {
-				if !a.Virtual {
-					y.Addresses = append(y.Addresses, observed.Address{Prefix: a.Prefix, Secondary: a.Secondary})
-				}
-			}
-			if x.Switched {
-				untagged := int(x.Untagged)
-				y.Untagged = &untagged
-				for _, v := range x.Tagged {
-					y.Tagged = append(y.Tagged, int(v))
-				}
-			}
-			o.Interfaces = append(o.Interfaces, y)
-		}
-		for _, v := range net.Of(id) {
-			for _, e := range v.Entries() {
-				if e.Static() == model.None {
-					continue
-				}
-				s := &spec.Statics[e.Static()]
-				distance, metric, active := int(s.Distance), int(s.Metric), e.InUse
-				r := observed.Route{Table: s.Table, To: s.To, NextHop: s.Via, Discard: s.Discard, Source: "static", Distance: &distance, Metric: &metric, Active: &active}
-				if s.Out != model.None {
-					r.Interface = spec.Interfaces[s.Out].Name
-				}
-				o.Routes = append(o.Routes, r)
-			}
-		}
-		all = append(all, o)
+	all := make([]*observed.Device, len(net.Spec.Devices))
+	for d := range all {
+		all[d] = DeviceAsObserved(net, model.DeviceID(d))
 	}
 	return all
+}
+
+// DeviceAsObserved is one device as it would tell of itself, wholly.
+func DeviceAsObserved(net *forward.Network, id model.DeviceID) *observed.Device {
+	spec := net.Spec
+	o := &observed.Device{Name: spec.Devices[id].Name}
+	o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
+	for _, i := range spec.InterfacesOf(id) {
+		x := &spec.Interfaces[i]
+		y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Speed: x.Bandwidth, Admin: observed.Up, Oper: observed.Down}
+		group := ""
+		if x.Group != model.None {
+			group = spec.Interfaces[x.Group].Name
+		}
+		y.Group = &group
+		y.Type = TypeOf(x)
+		if x.AdminDown {
+			y.Admin = observed.Down
+		}
+		if net.State.IsUp(i) {
+			y.Oper = observed.Up
+		}
+		for _, a := range x.Addresses {
+			if !a.Virtual {
+				y.Addresses = append(y.Addresses, observed.Address{Prefix: a.Prefix, Secondary: a.Secondary})
+			}
+		}
+		if x.Switched {
+			untagged := int(x.Untagged)
+			y.Untagged = &untagged
+			for _, v := range x.Tagged {
+				y.Tagged = append(y.Tagged, int(v))
+			}
+		}
+		o.Interfaces = append(o.Interfaces, y)
+	}
+	for _, v := range net.Of(id) {
+		for _, e := range v.Entries() {
+			if e.Static() == model.None {
+				continue
+			}
+			s := &spec.Statics[e.Static()]
+			distance, metric, active := int(s.Distance), int(s.Metric), e.InUse
+			r := observed.Route{Table: s.Table, To: s.To, NextHop: s.Via, Discard: s.Discard, Source: "static", Distance: &distance, Metric: &metric, Active: &active}
+			if s.Out != model.None {
+				r.Interface = spec.Interfaces[s.Out].Name
+			}
+			o.Routes = append(o.Routes, r)
+		}
+	}
+	return o
+}
+
+// TypeOf is an interface's type, by its name in the IANA's list (RFC 7224).
+func TypeOf(i *model.Interface) string {
+	switch {
+	case i.Kind == model.Loopback:
+		return "softwareLoopback"
+	case i.Kind == model.VLANInterface:
+		return "l3ipvlan"
+	case i.Kind == model.Subinterface:
+		return "l2vlan"
+	case i.Kind == model.Group:
+		return "ieee8023adLag"
+	case i.Serial:
+		return "propPointToPointSerial"
+	}
+	return "ethernetCsmacd"
 }

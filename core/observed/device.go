@@ -23,10 +23,11 @@ const (
 	Standby    Part = "standby"    // which routes stand by, beside those in use
 	Neighbours Part = "neighbours" // ARP and neighbour entries
 	MACs       Part = "macs"       // which MAC is behind which port
+	Links      Part = "links"      // which device says that it is at the other end of a cable
 )
 
 // Parts lists every part, in the order in which they are told.
-var Parts = []Part{Interfaces, Addresses4, Addresses6, VLANs, Routes4, Routes6, Standby, Neighbours, MACs}
+var Parts = []Part{Interfaces, Addresses4, Addresses6, VLANs, Routes4, Routes6, Standby, Neighbours, MACs, Links}
 
 // Device is what one device says of itself, from one or several sources.
 type Device struct {
@@ -37,6 +38,7 @@ type Device struct {
 	Routes     []Route     `json:"routes,omitempty"`
 	Neighbours []Neighbour `json:"neighbours,omitempty"`
 	MACs       []MACEntry  `json:"macs,omitempty"`
+	Links      []Link      `json:"links,omitempty"`
 
 	index   map[string]int // of the interfaces, by name; of a device with many
 	doubted []Part         // something of these was not understood
@@ -108,6 +110,26 @@ type MACEntry struct {
 	MAC       string `json:"mac"`
 	Interface string `json:"interface"`
 	VLAN      int    `json:"vlan,omitempty"`
+}
+
+// Link is who says that it is at the other end of the cable of a port (IEEE 802.1AB).
+type Link struct {
+	Interface string `json:"interface"`
+	Device    string `json:"device"` // as it calls itself
+	Port      string `json:"port,omitempty"`
+}
+
+// Clone is a copy that shares nothing with the device.
+func (d *Device) Clone() *Device {
+	c := *d
+	c.index, c.Sources, c.Known, c.doubted = nil, slices.Clone(d.Sources), slices.Clone(d.Known), slices.Clone(d.doubted)
+	c.Routes, c.Neighbours, c.MACs, c.Links = slices.Clone(d.Routes), slices.Clone(d.Neighbours), slices.Clone(d.MACs), slices.Clone(d.Links)
+	c.Interfaces = slices.Clone(d.Interfaces)
+	for i := range c.Interfaces {
+		x := &c.Interfaces[i]
+		x.Addresses, x.Tagged, x.has = slices.Clone(x.Addresses), slices.Clone(x.Tagged), nil
+	}
+	return &c
 }
 
 // Knows tells whether a part was told of.
@@ -255,6 +277,10 @@ func (d *Device) Merge(o *Device) {
 		d.MACs = nil
 	}
 	d.MACs = append(d.MACs, o.MACs...)
+	if o.Tells(Links) {
+		d.Links = nil
+	}
+	d.Links = append(d.Links, o.Links...)
 	d.doubted = slices.DeleteFunc(d.doubted, o.Knows) // told anew, and wholly
 	d.Learn(o.Known...)
 	d.Doubt(o.doubted...)

@@ -20,6 +20,7 @@ type ColumnMap struct {
 	Name    string     `yaml:"name"`
 	Device  string     `yaml:"device"`  // a regular expression for the line that begins a device's block; its group 'name' is the device
 	Skip    []string   `yaml:"skip"`    // regular expressions for lines that say nothing
+	Ask     []string   `yaml:"ask"`     // the words to send to a device, one by one, to get what the tables read
 	Nothing []string   `yaml:"nothing"` // words that stand in a cell for there being nothing, beside the usual ones
 	Tables  []TableMap `yaml:"tables"`
 

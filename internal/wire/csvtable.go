@@ -19,7 +19,7 @@ import (
 // column map.
 var Fields = []string{
 	"device", "interface", "admin", "oper", "type", "mtu", "mac", "description", "speed", "group", "address", "length", "mask", "secondary",
-	"untagged", "tagged", "destination", "next-hop", "source", "distance", "metric", "active", "table", "neighbour", "neighbour-mac", "learned-mac", "vlan", "name",
+	"untagged", "tagged", "destination", "next-hop", "source", "distance", "metric", "active", "table", "neighbour", "neighbour-mac", "learned-mac", "vlan", "link-device", "link-port", "name",
 }
 
 // csvHeading tells whether the cells of a line are a heading.
@@ -106,6 +106,8 @@ func partsOf(columns []string) []observed.Part {
 		return []observed.Part{observed.Neighbours}
 	case has("learned-mac"):
 		return []observed.Part{observed.MACs}
+	case has("link-device"):
+		return []observed.Part{observed.Links}
 	}
 	parts := []observed.Part{observed.Interfaces}
 	if has("address") {
@@ -139,6 +141,10 @@ func takeRow(d *observed.Device, row map[string]string, columns []string) error 
 		return nil
 	case row["interface"] == "":
 		return errors.New("it names no interface")
+	case has("link-device"):
+		d.Learn(observed.Links)
+		d.Links = append(d.Links, observed.Link{Interface: row["interface"], Device: row["link-device"], Port: row["link-port"]})
+		return nil
 	}
 	return takeInterface(d, row, has)
 }

@@ -28,7 +28,7 @@ func (f form) String() string {
 
 // mapKeys and tableKeys are the keys of a column map, and of each of its tables.
 var (
-	mapKeys   = map[string]form{"ropeswing-map": aWord, "name": aWord, "device": aWord, "skip": aList, "nothing": aList, "tables": aTableList}
+	mapKeys   = map[string]form{"ropeswing-map": aWord, "name": aWord, "device": aWord, "skip": aList, "ask": aList, "nothing": aList, "tables": aTableList}
 	tableKeys = map[string]form{
 		"heading": aList, "split": aWord, "fields": aTable, "continues": aWord, "repeats": aWord, "ends": aWord, "words": aTables, "known": aList,
 	}
@@ -135,7 +135,7 @@ func (t *TableMap) checkNames() error {
 var nothings = []string{"unassigned", "unset", "not set", "none", "n/a", "(none)"}
 
 // named are fields whose words are names, whatever they say.
-var named = []string{"device", "interface", "destination", "name", "description", "table"}
+var named = []string{"device", "interface", "destination", "name", "description", "table", "link-device", "link-port"}
 
 // word is what a cell of a field stands for: a word of ours where the map says so, ""
 // where it says that there is nothing.

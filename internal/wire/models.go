@@ -7,10 +7,11 @@ import (
 	"fmt"
 	"strings"
 
+	"ropeswing/core/compare"
 	"ropeswing/core/forward"
 	"ropeswing/core/frames"
 	"ropeswing/core/model"
-	"ropeswing/core/prefix"
+	"ropeswing/core/observed"
 	"ropeswing/core/routing"
 )
 
@@ -22,6 +23,7 @@ type datum struct {
 	number       bool // the text is a JSON number, or true or false
 	empty        bool
 	list         bool // one of several of its name
+	present      bool // a container that says something by being there
 	children     []*datum
 }
 
@@ -33,6 +35,7 @@ var namespaces = map[string]string{
 	"ietf-ipv4-unicast-routing": "urn:ietf:params:xml:ns:yang:ietf-ipv4-unicast-routing",
 	"ietf-ipv6-unicast-routing": "urn:ietf:params:xml:ns:yang:ietf-ipv6-unicast-routing",
 	"iana-if-type":              "urn:ietf:params:xml:ns:yang:iana-if-type",
+	deviceModule:                "urn:ropeswing:device",
 }
 
 func container(module, name string, children ...*datum) *datum {
@@ -53,7 +56,7 @@ func number(module, name string, n any) *datum {
 // interfaces (RFC 8343), IP (RFC 8344) and routing (RFC 8349): as planned, and in the
 // state that is predicted.
 func Models(net *forward.Network, d model.DeviceID, asXML bool) ([]byte, error) {
-	all := []*datum{interfacesOf(net, d), routingOf(net, d)}
+	all := deviceModels(predicted(net, d), net.Spec.Devices[d].Forwards, true)
 	var b bytes.Buffer
 	if asXML {
 		b.WriteString(xml.Header + "<data xmlns=\"urn:ietf:params:xml:ns:netconf:base:1.0\">\n")
@@ -126,137 +129,24 @@ func (x *datum) xml(b *bytes.Buffer, module string, depth int) {
 	}
 }
 
-// interfaceType is an interface's type (RFC 7224).
-func interfaceType(i *model.Interface) string {
-	switch {
-	case i.Kind == model.Loopback:
-		return "iana-if-type:softwareLoopback"
-	case i.Kind == model.VLANInterface:
-		return "iana-if-type:l3ipvlan"
-	case i.Kind == model.Subinterface:
-		return "iana-if-type:l2vlan"
-	case i.Kind == model.Group:
-		return "iana-if-type:ieee8023adLag"
-	case i.Serial:
-		return "iana-if-type:propPointToPointSerial"
-	}
-	return "iana-if-type:ethernetCsmacd"
-}
-
-func interfacesOf(net *forward.Network, d model.DeviceID) *datum {
-	const m = "ietf-interfaces"
+// predicted is a device as planned, and in the state that is predicted.
+func predicted(net *forward.Network, d model.DeviceID) *observed.Device {
 	spec := net.Spec
-	top := container(m, "interfaces")
+	o := compare.DeviceAsObserved(net, d)
 	for n, id := range spec.InterfacesOf(d) {
-		i := &spec.Interfaces[id]
-		x := entry(m, "interface", leaf(m, "name", i.Name))
-		add := func(all ...*datum) { x.children = append(x.children, all...) }
-		if i.Note != "" {
-			add(leaf(m, "description", i.Note))
-		}
-		admin := "up"
-		if i.AdminDown {
-			admin = "down"
-		}
-		oper := "down"
-		if net.State.IsUp(id) {
-			oper = "up"
-		}
-		add(leaf(m, "type", interfaceType(i)), number(m, "enabled", !i.AdminDown), leaf(m, "admin-status", admin), leaf(m, "oper-status", oper), number(m, "if-index", n+1))
+		i, x := &spec.Interfaces[id], &o.Interfaces[n]
+		x.Description = i.Note
 		if i.Kind != model.Loopback && !i.Serial {
-			mac := frames.MACOf(spec, id)
-			add(leaf(m, "phys-address", macText(mac[:])))
-		}
-		if i.Bandwidth > 0 {
-			add(leaf(m, "speed", fmt.Sprint(i.Bandwidth)))
-		}
-		add(container(m, "statistics", leaf(m, "discontinuity-time", "2000-01-01T00:00:00Z")))
-		for _, family := range prefix.Families {
-			if x := ipOf(net, d, i, family); x != nil {
-				add(x)
-			}
-		}
-		top.children = append(top.children, x)
-	}
-	return top
-}
-
-// ipOf is an interface's configuration of a family (RFC 8344); nil where it has none.
-func ipOf(net *forward.Network, d model.DeviceID, i *model.Interface, family prefix.Family) *datum {
-	const m = "ietf-ip"
-	name := "ipv6"
-	if family == prefix.IPv4 {
-		name = "ipv4"
-	}
-	x := container(m, name, number(m, "enabled", true), number(m, "forwarding", net.Spec.Devices[d].Forwards))
-	if i.MTU >= 68 && (family == prefix.IPv4 || i.MTU >= 1280) {
-		x.children = append(x.children, number(m, "mtu", i.MTU))
-	}
-	count := 0
-	for _, a := range i.Addresses {
-		if prefix.FamilyOf(a.Addr()) == family && !a.Virtual {
-			count++
-			x.children = append(x.children, entry(m, "address", leaf(m, "ip", a.Addr().String()), number(m, "prefix-length", a.Bits())))
+			x.MAC = frames.MACOf(spec, id).String()
 		}
 	}
-	if count == 0 {
-		return nil
-	}
-	return x
-}
-
-func routingOf(net *forward.Network, d model.DeviceID) *datum {
-	const m = "ietf-routing"
-	ribs := container(m, "ribs")
 	for _, v := range net.Of(d) {
-		for _, family := range prefix.Families {
-			word, module := "ipv6", "ietf-ipv6-unicast-routing"
-			if family == prefix.IPv4 {
-				word, module = "ipv4", "ietf-ipv4-unicast-routing"
-			}
-			name := word + "-main"
-			if v.Name() != "" {
-				name = word + "-" + v.Name()
-			}
-			routes := container(m, "routes")
-			for _, e := range v.Entries() {
-				if prefix.FamilyOf(e.Prefix.Addr()) == family && e.Source != routing.Local {
-					routes.children = append(routes.children, routeOf(net, v, e, module))
-				}
-			}
-			if len(routes.children) > 0 {
-				ribs.children = append(ribs.children, entry(m, "rib", leaf(m, "name", name), leaf(m, "address-family", module+":"+word+"-unicast"), number(m, "default-rib", v.Name() == ""), routes))
+		for _, e := range v.Entries() {
+			if e.Static() == model.None && e.Source != routing.Local {
+				zero, active := int(e.Distance), e.InUse
+				o.Routes = append(o.Routes, observed.Route{Table: v.Name(), To: e.Prefix, Interface: spec.Interfaces[e.Out()].Name, Source: "direct", Distance: &zero, Active: &active})
 			}
 		}
 	}
-	return container(m, "routing", ribs)
-}
-
-// routeOf is a route of a table (RFC 8349 §5).
-func routeOf(net *forward.Network, v routing.View, e routing.Entry, module string) *datum {
-	const m = "ietf-routing"
-	spec := net.Spec
-	x := entry(m, "route", number(m, "route-preference", e.Distance))
-	source := "ietf-routing:static"
-	hop := container(m, "next-hop")
-	switch s := e.Static(); {
-	case s == model.None:
-		source = "ietf-routing:direct"
-		hop.children = append(hop.children, leaf(m, "outgoing-interface", spec.Interfaces[e.Out()].Name))
-	case spec.Statics[s].Discard:
-		hop.children = append(hop.children, leaf(m, "special-next-hop", "blackhole"))
-	default:
-		if out := spec.Statics[s].Out; out != model.None {
-			hop.children = append(hop.children, leaf(m, "outgoing-interface", spec.Interfaces[out].Name))
-		}
-		if via := spec.Statics[s].Via; via.IsValid() {
-			hop.children = append(hop.children, leaf(module, "next-hop-address", via.String()))
-		}
-	}
-	x.children = append(x.children, hop, leaf(m, "source-protocol", source))
-	if e.InUse {
-		x.children = append(x.children, &datum{module: m, name: "active", empty: true})
-	}
-	x.children = append(x.children, leaf(module, "destination-prefix", e.Prefix.String()))
-	return x
+	return o
 }

@@ -273,10 +273,10 @@ func TestWhatIsReadInPartIsNotKnown(t *testing.T) {
 func TestEveryFieldHasWords(t *testing.T) {
 	values := map[string]string{
 		"admin": "up", "oper": "down", "type": "loopback", "mtu": "1500", "mac": "02:00:00:00:00:01", "description": "x", "speed": "1000", "group": "g", "length": "24", "mask": "255.255.255.0",
-		"secondary": "yes", "untagged": "7", "tagged": "8,9", "next-hop": "10.0.0.9", "source": "static", "distance": "5", "metric": "6", "active": "no", "table": "apart", "neighbour-mac": "02:00:00:00:00:02", "vlan": "7",
+		"secondary": "yes", "untagged": "7", "tagged": "8,9", "next-hop": "10.0.0.9", "source": "static", "distance": "5", "metric": "6", "active": "no", "table": "apart", "neighbour-mac": "02:00:00:00:00:02", "vlan": "7", "link-device": "core", "link-port": "p9",
 		"interface": "p1", "address": "10.0.0.1/24", "destination": "10.9.0.0/16", "neighbour": "10.0.0.2", "learned-mac": "02:00:00:00:00:03", "device": "x", "name": "n",
 	}
-	with := map[string][]string{"next-hop": {"destination"}, "source": {"destination"}, "distance": {"destination"}, "metric": {"destination"}, "active": {"destination"}, "table": {"destination"}, "neighbour-mac": {"neighbour"}, "vlan": {"learned-mac", "interface"}, "learned-mac": {"interface"}, "length": {"interface", "address"}, "mask": {"interface", "address"}, "secondary": {"interface", "address"}, "destination": {"next-hop"}}
+	with := map[string][]string{"next-hop": {"destination"}, "source": {"destination"}, "distance": {"destination"}, "metric": {"destination"}, "active": {"destination"}, "table": {"destination"}, "neighbour-mac": {"neighbour"}, "vlan": {"learned-mac", "interface"}, "learned-mac": {"interface"}, "length": {"interface", "address"}, "mask": {"interface", "address"}, "secondary": {"interface", "address"}, "destination": {"next-hop"}, "link-device": {"interface"}, "link-port": {"interface", "link-device"}}
 	for _, field := range wire.Fields {
 		others := with[field]
 		if others == nil {

@@ -241,6 +241,20 @@ func (r *Reading) yangInterface(d *observed.Device, n *node, old bool) {
 	if o := n.leaf("oper-status"); o != "" {
 		i.Oper = yangStatus(o)
 	}
+	if s := n.child("switching"); s != nil {
+		untagged, _ := strconv.Atoi(s.leaf("untagged"))
+		i.Untagged, i.Tagged = &untagged, nil
+		s.each("tagged", func(t *node) {
+			if v, err := strconv.Atoi(t.text); err == nil {
+				i.Tagged = append(i.Tagged, v)
+			}
+		})
+		slices.Sort(i.Tagged)
+		d.Learn(observed.VLANs)
+	}
+	if group := n.leaf("member-of"); group != "" {
+		i.Group = &group
+	}
 	for _, family := range []string{"ipv4", "ipv6"} {
 		x := n.child(family)
 		part := familyPart(prefix.FamilyIf(family == "ipv4"), observed.Addresses4, observed.Addresses6)
@@ -332,7 +346,17 @@ func (r *Reading) yangRouting(d *observed.Device, n *node) {
 				continue
 			}
 			d.Learn(familyPart(prefix.FamilyIf(family == "ipv4"), observed.Routes4, observed.Routes6))
-			all.each("route", func(x *node) { r.yangRoute(d, x, "", "static") })
+			first := len(d.Routes)
+			all.each("route", func(x *node) { r.yangRoute(d, x, p.leaf("table"), "static") })
+			for n := range d.Routes[first:] {
+				x := &d.Routes[first+n]
+				if v, err := strconv.Atoi(p.leaf("route-preference")); err == nil {
+					x.Distance = &v
+				}
+				if v, err := strconv.Atoi(p.leaf("metric")); err == nil {
+					x.Metric = &v
+				}
+			}
 		}
 	})
 }
@@ -348,6 +372,11 @@ func (r *Reading) yangRoute(d *observed.Device, n *node, table, source string) {
 	if s := n.leaf("route-preference"); s != "" {
 		if v, err := strconv.Atoi(s); err == nil {
 			x.Distance = &v
+		}
+	}
+	if s := n.leaf("metric"); s != "" {
+		if v, err := strconv.Atoi(s); err == nil {
+			x.Metric = &v
 		}
 	}
 	if n.child("active") != nil {

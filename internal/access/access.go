@@ -1,0 +1,194 @@
+// Package access is how devices are reached for real: by which protocol, at which address, and
+// where the secrets for it are found. Secrets themselves never stand in it.
+package access
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"go.yaml.in/yaml/v4"
+)
+
+// The protocols by which devices are asked.
+const (
+	SNMP    = "snmp"
+	NETCONF = "netconf"
+	Lists   = "lists" // by SSH, each list by the words that print it
+)
+
+// Secret is where a secret is found: one of a file of mode 0600, an environment variable, or the
+// keyboard.
+type Secret struct {
+	File string `yaml:"file,omitempty"`
+	Env  string `yaml:"env,omitempty"`
+	Ask  bool   `yaml:"ask,omitempty"`
+}
+
+// Way is one way to reach a device.
+type Way struct {
+	By        string  `yaml:"by"`
+	At        string  `yaml:"at,omitempty"` // ADDRESS, ADDRESS:PORT or :PORT; where the plan manages it unless said
+	Version   string  `yaml:"version,omitempty"`
+	User      string  `yaml:"user,omitempty"`
+	Community *Secret `yaml:"community,omitempty"`
+	Auth      *Secret `yaml:"auth,omitempty"`
+	Privacy   *Secret `yaml:"privacy,omitempty"`
+	AuthBy    string  `yaml:"auth-by,omitempty"`    // sha256 unless said
+	PrivacyBy string  `yaml:"privacy-by,omitempty"` // aes unless said
+	Password  *Secret `yaml:"password,omitempty"`
+	Key       *Secret `yaml:"key,omitempty"`
+	Gear      string  `yaml:"gear,omitempty"` // of lists: the file that says which words print what, and how it is read
+}
+
+// Entry is the ways to reach some devices, the one to try first in front.
+type Entry struct {
+	For  string `yaml:"for"` // a device, a group, or everyone
+	Ways []Way  `yaml:"ways"`
+}
+
+// Access is a file of it.
+type Access struct {
+	Version    int     `yaml:"ropeswing-access"`
+	KnownHosts string  `yaml:"known-hosts,omitempty"`
+	Entries    []Entry `yaml:"access"`
+
+	dir string // that its files are named from
+}
+
+// Largest is how large a file may be, in bytes.
+const Largest = 4 << 20
+
+// Read reads a file's text. Files are named from its folder.
+func Read(text []byte, dir string) (*Access, error) {
+	if len(text) > Largest {
+		return nil, errors.New("it is too large to be an access file")
+	}
+	a := &Access{dir: dir}
+	d := yaml.NewDecoder(bytes.NewReader(text))
+	d.KnownFields(true)
+	if err := d.Decode(a); err != nil {
+		return nil, errors.New(strings.TrimPrefix(err.Error(), "yaml: "))
+	}
+	if a.Version != 1 {
+		return nil, fmt.Errorf("it begins with 'ropeswing-access: 1', and this one says %d", a.Version)
+	}
+	for _, e := range a.Entries {
+		if e.For == "" || len(e.Ways) == 0 {
+			return nil, errors.New("each entry says for whom ('for') and how ('ways')")
+		}
+		for i := range e.Ways {
+			if err := e.Ways[i].check(); err != nil {
+				return nil, fmt.Errorf("for %s: %w", e.For, err)
+			}
+		}
+	}
+	return a, nil
+}
+
+// check refuses a way that cannot be gone.
+func (w *Way) check() error {
+	secrets := map[string]*Secret{"community": w.Community, "auth": w.Auth, "privacy": w.Privacy, "password": w.Password, "key": w.Key}
+	for name, s := range secrets {
+		if s == nil {
+			continue
+		}
+		n := 0
+		for _, is := range []bool{s.File != "", s.Env != "", s.Ask} {
+			if is {
+				n++
+			}
+		}
+		if n != 1 {
+			return fmt.Errorf("%s is found in one place: {file: PATH}, {env: NAME} or {ask: true}", name)
+		}
+	}
+	switch w.By {
+	case SNMP:
+		switch w.Version {
+		case "2c":
+			if w.Community == nil {
+				return errors.New("snmp of version 2c takes a community")
+			}
+		case "", "3":
+			w.Version = "3"
+			if w.User == "" || w.Auth == nil || w.Privacy == nil {
+				return errors.New("snmp of version 3 takes user, auth and privacy")
+			}
+		default:
+			return fmt.Errorf("snmp has the versions 2c and 3 here, not %q", w.Version)
+		}
+	case NETCONF, Lists:
+		if w.User == "" {
+			return fmt.Errorf("%s takes a user", w.By)
+		}
+		if w.By == Lists && w.Gear == "" {
+			return errors.New("lists take gear: the file that says which words print what")
+		}
+	default:
+		return fmt.Errorf("by is snmp, netconf or lists, not %q", w.By)
+	}
+	return nil
+}
+
+// Write is the file's text.
+func (a *Access) Write() ([]byte, error) {
+	a.Version = 1
+	var b bytes.Buffer
+	b.WriteString("# How devices are reached. Secrets stand in files of their own.\n")
+	e := yaml.NewEncoder(&b)
+	e.SetIndent(2)
+	if err := e.Encode(a); err != nil {
+		return nil, err
+	}
+	return b.Bytes(), e.Close()
+}
+
+// Path is a file that is named in it.
+func (a *Access) Path(name string) string {
+	if filepath.IsAbs(name) {
+		return name
+	}
+	return filepath.Join(a.dir, name)
+}
+
+// mostSecret is how long a secret may be, in bytes.
+const mostSecret = 1 << 16
+
+// Find fetches a secret. Ask asks the keyboard for one, by a text that says which.
+func (a *Access) Find(s *Secret, what string, getenv func(string) string, ask func(string) (string, error)) (string, error) {
+	switch {
+	case s == nil:
+		return "", nil
+	case s.Env != "":
+		v := getenv(s.Env)
+		if v == "" {
+			return "", fmt.Errorf("%s: the environment has no %s", what, s.Env)
+		}
+		return v, nil
+	case s.Ask:
+		return ask(what)
+	}
+	path := a.Path(s.File)
+	info, err := os.Stat(path)
+	if err != nil {
+		return "", fmt.Errorf("%s: there is no file %s", what, s.File)
+	}
+	if info.Mode().Perm()&0o077 != 0 {
+		return "", fmt.Errorf("%s: others may read %s; make it mode 0600: chmod 600 %s", what, s.File, path)
+	}
+	if info.Size() > mostSecret || !info.Mode().IsRegular() {
+		return "", fmt.Errorf("%s: %s is no file of a secret", what, s.File)
+	}
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return "", fmt.Errorf("%s: %s cannot be read", what, s.File)
+	}
+	if bytes.Contains(text, []byte("-----BEGIN")) {
+		return string(text), nil
+	}
+	return strings.TrimRight(string(text), "\r\n"), nil
+}

@@ -1,0 +1,167 @@
+package command
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"slices"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	corestandin "ropeswing/core/standin"
+	"ropeswing/internal/access"
+	"ropeswing/internal/standin"
+	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
+)
+
+func (a *app) standIn() *cobra.Command {
+	var o standin.Options
+	var lists, folder string
+	cmd := &cobra.Command{
+		Use:     "stand-in [DEVICE…]",
+		Short:   "Serve simulated devices that can be asked and told",
+		GroupID: groupReal,
+		Long: "Serve devices of the plan, or with --observed of a state, as simulated ones on this\n" +
+			"machine: each answers SNMP (version 2c, and 3 with SHA-256 and AES), NETCONF over\n" +
+			"SSH, and prints lists by SSH. What is set takes effect on what the others see; what\n" +
+			"is not saved is gone after a restart. All of them are served unless some are named.\n" +
+			"Who may ask is made up at the start, and kept in a folder that goes with the\n" +
+			"program. Ctrl-C ends all.",
+		Example:           "  ropeswing stand-in\n  ropeswing stand-in quay-edge quay-core\n  ropeswing stand-in --observed bad-morning/observed --trouble slow,cut",
+		ValidArgsFunction: a.completeDevices,
+		RunE: func(_ *cobra.Command, args []string) error {
+			w, err := a.usable()
+			if err != nil {
+				return err
+			}
+			var names []string
+			for _, name := range args {
+				d, err := w.Device(name)
+				if err != nil {
+					return err
+				}
+				names = append(names, w.Spec.Devices[d].Name)
+			}
+			if lists != "" {
+				text, err := a.readFile(lists)
+				if err != nil {
+					return err
+				}
+				if o.Lists, err = standin.ReadLists(text); err != nil {
+					return fmt.Errorf("%s: %w", lists, err)
+				}
+			}
+			y := corestandin.New(w.Network, nil)
+			if len(names) == 0 {
+				names = y.Names()
+			}
+			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+			defer stop()
+			return a.serveStandIns(ctx, y, names, o, folder)
+		},
+	}
+	var kinds []string
+	for k := range standin.Troubles {
+		kinds = append(kinds, k)
+	}
+	slices.Sort(kinds)
+	cmd.Flags().StringVar(&o.Trouble, "trouble", "", "make `TROUBLE`, with commas between: "+strings.Join(kinds, ", "))
+	cmd.Flags().Uint64Var(&o.Seed, "seed", 1, "the seed `N` by which trouble comes")
+	cmd.Flags().StringVar(&lists, "lists", "", "print lists of your own too: templates in `FILE`")
+	cmd.Flags().StringVar(&folder, "access", "", "keep who may ask in the new folder `FOLDER`; a temporary one unless said")
+	a.must(cmd.RegisterFlagCompletionFunc("trouble", cobra.FixedCompletions(kinds, noFiles)))
+	a.observedFlag(cmd)
+	return cmd
+}
+
+// serveStandIns serves until the context ends.
+func (a *app) serveStandIns(ctx context.Context, y *corestandin.Yard, names []string, o standin.Options, folder string) error {
+	secrets, err := standin.NewSecrets()
+	if err != nil {
+		return err
+	}
+	served, wait, err := standin.Serve(ctx, y, names, secrets, o)
+	if err != nil {
+		if errors.Is(err, syscall.EACCES) || errors.Is(err, syscall.EADDRINUSE) || errors.Is(err, syscall.EMFILE) {
+			return notAsked{err}
+		}
+		return err
+	}
+	file, remove, err := a.keepAccess(served, secrets, folder)
+	if err != nil {
+		return err
+	}
+	defer remove()
+	t := view.Table{Columns: []view.Column{{Key: "device", Title: "device"}, {Key: "snmp", Title: "SNMP"}, {Key: "ssh", Title: "NETCONF and lists, by SSH"}}}
+	for _, s := range served {
+		t.Rows = append(t.Rows, []string{s.Name, s.SNMP, s.SSH})
+	}
+	fmt.Fprintf(a.out, "%s served; Ctrl-C ends them all\n", view.Count(len(served), "stand-in"))
+	t.Text(a.out, a.width, "", false)
+	fmt.Fprintf(a.out, "next: %s observe --live --access %s\n", a.self(), view.ShellWord(file))
+	a.flushOut()
+	<-ctx.Done()
+	wait()
+	return nil
+}
+
+// keepAccess keeps who may ask in a folder of its own, which goes with the program.
+func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, folder string) (file string, remove func(), err error) {
+	if folder == "" {
+		if folder, err = os.MkdirTemp("", "ropeswing-stand-in-"); err != nil {
+			return "", nil, err
+		}
+	} else {
+		folder = a.at(folder)
+		if err := os.Mkdir(folder, 0o700); err != nil {
+			return "", nil, fmt.Errorf("--access is a new folder: %w", errors.Unwrap(err))
+		}
+	}
+	remove = func() { _ = os.RemoveAll(folder) }
+	if o, err := accessOf(served, secrets, folder); err == nil {
+		return o, remove, nil
+	} else {
+		remove()
+		return "", nil, err
+	}
+}
+
+// accessOf writes the files of a folder by which stand-ins are asked.
+func accessOf(served []standin.Served, secrets *standin.Secrets, folder string) (string, error) {
+	of := &access.Access{KnownHosts: "known-hosts"}
+	hosts := ""
+	for _, s := range served {
+		of.Entries = append(of.Entries, access.Entry{For: s.Name, Ways: []access.Way{
+			{By: access.NETCONF, At: s.SSH, User: secrets.User, Key: &access.Secret{File: "key"}},
+			{By: access.SNMP, At: s.SNMP, Version: "3", User: secrets.SNMP.User, Auth: &access.Secret{File: "auth"}, Privacy: &access.Secret{File: "privacy"}},
+			{By: access.Lists, At: s.SSH, User: secrets.User, Password: &access.Secret{File: "password"}, Gear: "lists.gear.yaml"},
+		}})
+		hosts += wire.KnownHost(s.SSH, s.HostKey) + "\n"
+	}
+	text, err := of.Write()
+	if err != nil {
+		return "", err
+	}
+	for name, text := range map[string][]byte{
+		"access.yaml": text, "known-hosts": []byte(hosts), "key": secrets.Key, "auth": []byte(secrets.SNMP.Auth + "\n"), "privacy": []byte(secrets.SNMP.Privacy + "\n"),
+		"password": []byte(secrets.Password + "\n"), "community": []byte(secrets.SNMP.Community + "\n"), "lists.gear.yaml": standin.Gear,
+	} {
+		if err := os.WriteFile(filepath.Join(folder, name), text, 0o600); err != nil {
+			return "", fmt.Errorf("%s: it cannot be written", filepath.Join(folder, name))
+		}
+	}
+	return filepath.Join(folder, "access.yaml"), nil
+}
+
+// flushOut puts out what is held back, for what goes on for long.
+func (a *app) flushOut() {
+	if b, ok := a.raw.(interface{ Flush() error }); ok {
+		_ = b.Flush()
+	}
+}

@@ -1,0 +1,672 @@
+package standin
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"ropeswing/core/observed"
+	"ropeswing/core/standin"
+	"ropeswing/internal/wire"
+)
+
+// The capabilities of a stand-in (RFC 6241 §8, RFC 8526).
+var capabilities = []string{
+	"urn:ietf:params:netconf:base:1.0", "urn:ietf:params:netconf:base:1.1",
+	"urn:ietf:params:netconf:capability:candidate:1.0", "urn:ietf:params:netconf:capability:confirmed-commit:1.1",
+	"urn:ietf:params:netconf:capability:rollback-on-error:1.0", "urn:ietf:params:netconf:capability:validate:1.1",
+	"urn:ietf:params:netconf:capability:startup:1.0",
+	interfacesSpace + "?module=ietf-interfaces&revision=2018-02-20",
+	ipSpace + "?module=ietf-ip&revision=2018-02-22",
+	routingSpace + "?module=ietf-routing&revision=2018-03-13",
+	four + "?module=ietf-ipv4-unicast-routing&revision=2018-03-13",
+	six + "?module=ietf-ipv6-unicast-routing&revision=2018-03-13",
+	"urn:ietf:params:xml:ns:yang:iana-if-type?module=iana-if-type&revision=2023-01-26",
+	nmdaSpace + "?module=ietf-netconf-nmda&revision=2019-01-07",
+	deviceSpace + "?module=ropeswing-device&revision=2026-11-29",
+}
+
+const (
+	nmdaSpace      = "urn:ietf:params:xml:ns:yang:ietf-netconf-nmda"
+	datastoreSpace = "urn:ietf:params:xml:ns:yang:ietf-datastores"
+)
+
+// server is the NETCONF side of one device: its datastores, and who is connected.
+type server struct {
+	name     string
+	yard     *standin.Yard
+	forwards bool
+	trouble  *trouble
+
+	mutex     sync.Mutex
+	candidate *element
+	locks     map[string]int // by datastore: the session
+	sessions  map[int]func() // what ends each
+	count     int
+	confirm   *confirming
+}
+
+// confirming is a commit that is taken back unless it is confirmed in time.
+type confirming struct {
+	session int
+	persist string
+	timer   *time.Timer
+	before  *observed.Device
+}
+
+func newServer(y *standin.Yard, name string) *server {
+	_, forwards := y.Kind(name)
+	return &server{name: name, yard: y, forwards: forwards, locks: map[string]int{}, sessions: map[int]func(){}}
+}
+
+// data is a device's configuration as data.
+func (s *server) data(d *observed.Device, state bool) *element {
+	e, err := parseXML([]byte("<data xmlns=\"" + netconfSpace + "\">" + string(wire.DeviceXML(d, s.forwards, state)) + "</data>"))
+	if err != nil {
+		panic(err) // it was made a line above
+	}
+	return e
+}
+
+// device is the configuration that data make.
+func (s *server) device(data *element) (*observed.Device, error) {
+	var b bytes.Buffer
+	b.WriteString(xml.Header)
+	data.write(&b, "")
+	r, err := wire.Read(b.Bytes(), "xml", s.name)
+	if err != nil {
+		if len(data.children) == 0 {
+			return &observed.Device{Name: s.name}, nil
+		}
+		return nil, err
+	}
+	if len(r.Unread) > 0 {
+		return nil, fmt.Errorf("%s: %s", r.Unread[0].Text, r.Unread[0].Why)
+	}
+	d := r.Devices[0]
+	was, err := s.yard.Running(s.name)
+	if err != nil {
+		return nil, err
+	}
+	for i := range d.Interfaces { // what nobody sets
+		x := &d.Interfaces[i]
+		y := was.Interface(x.Name)
+		x.MAC, x.Speed = y.MAC, y.Speed
+		if x.MTU == 0 {
+			x.MTU = y.MTU
+		}
+		if x.Group == nil {
+			none := ""
+			x.Group = &none
+		}
+	}
+	d.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
+	return d, standin.Possible(was, d)
+}
+
+// session is one client.
+type session struct {
+	*server
+	id      int
+	chunked bool
+	in      *bufio.Reader
+	out     io.Writer
+	ended   bool
+}
+
+const (
+	endOfMessage = "]]>]]>"
+	helloFor     = 30 * time.Second
+)
+
+// serve speaks NETCONF until the client goes.
+func (s *server) serve(ctx context.Context, rw io.ReadWriteCloser) {
+	s.mutex.Lock()
+	s.count++
+	x := &session{server: s, id: s.count, in: bufio.NewReaderSize(rw, 1<<16), out: rw}
+	s.sessions[x.id] = func() { rw.Close() }
+	s.mutex.Unlock()
+	stop := context.AfterFunc(ctx, func() { rw.Close() })
+	defer func() {
+		stop()
+		rw.Close()
+		s.gone(x.id)
+	}()
+	var b strings.Builder
+	b.WriteString(xml.Header + `<hello xmlns="` + netconfSpace + `"><capabilities>`)
+	for _, c := range capabilities {
+		b.WriteString("<capability>" + strings.ReplaceAll(c, "&", "&amp;") + "</capability>")
+	}
+	fmt.Fprintf(&b, "</capabilities><session-id>%d</session-id></hello>", x.id)
+	if _, err := io.WriteString(rw, b.String()+endOfMessage); err != nil {
+		return
+	}
+	hello := time.AfterFunc(helloFor, func() { rw.Close() })
+	text, err := x.read()
+	hello.Stop()
+	if err != nil {
+		return
+	}
+	e, err := parseXML(text)
+	if err != nil || e.name != "hello" {
+		return
+	}
+	x.chunked = strings.Contains(string(text), "urn:ietf:params:netconf:base:1.1")
+	for !x.ended {
+		text, err := x.read()
+		if err != nil {
+			return
+		}
+		x.trouble.wait(ctx)
+		if err := x.write(x.request(text)); err != nil {
+			return
+		}
+	}
+}
+
+// gone forgets a session: its locks, and a commit that only it could confirm.
+func (s *server) gone(id int) {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	delete(s.sessions, id)
+	for store, holder := range s.locks {
+		if holder == id {
+			delete(s.locks, store)
+			if store == "candidate" {
+				s.candidate = nil // RFC 6241 §8.3.5.2: what is not committed is discarded with the lock
+			}
+		}
+	}
+	if s.confirm != nil && s.confirm.session == id && s.confirm.persist == "" {
+		s.takeBack()
+	}
+}
+
+// takeBack brings back what was before a commit that was not confirmed.
+func (s *server) takeBack() {
+	c := s.confirm
+	s.confirm = nil
+	if c != nil {
+		c.timer.Stop()
+		_ = s.yard.Set(s.name, c.before) // it was so before
+	}
+}
+
+// read reads one message, by either framing (RFC 6242 §4).
+func (x *session) read() ([]byte, error) {
+	if !x.chunked {
+		var all []byte
+		for {
+			b, err := x.in.ReadByte()
+			if err != nil {
+				return nil, err
+			}
+			if all = append(all, b); bytes.HasSuffix(all, []byte(endOfMessage)) {
+				return all[:len(all)-len(endOfMessage)], nil
+			}
+			if len(all) > largest {
+				return nil, errors.New("the message is too long")
+			}
+		}
+	}
+	var all []byte
+	for {
+		head, err := x.in.ReadSlice('\n')
+		if err != nil || string(head) != "\n" {
+			return nil, errors.New("a chunk begins with a line feed")
+		}
+		line, err := x.in.ReadSlice('\n')
+		if err != nil || len(line) < 3 || line[0] != '#' {
+			return nil, errors.New("a chunk begins with its size")
+		}
+		if string(line) == "##\n" {
+			if len(all) == 0 {
+				return nil, errors.New("a message has chunks")
+			}
+			return all, nil
+		}
+		n, err := strconv.ParseUint(string(line[1:len(line)-1]), 10, 32)
+		if err != nil || n == 0 || len(all)+int(n) > largest {
+			return nil, errors.New("it is no size of a chunk")
+		}
+		chunk := make([]byte, n)
+		if _, err := io.ReadFull(x.in, chunk); err != nil {
+			return nil, err
+		}
+		all = append(all, chunk...)
+	}
+}
+
+func (x *session) write(text string) error {
+	if x.trouble.oneIn("cut", 4) {
+		_, _ = io.WriteString(x.out, text[:len(text)/2])
+		return errors.New("cut off")
+	}
+	if !x.chunked {
+		_, err := io.WriteString(x.out, text+endOfMessage)
+		return err
+	}
+	size := len(text)
+	if x.trouble != nil && x.trouble.kinds["pieces"] {
+		size = 61
+	}
+	var b bytes.Buffer
+	for len(text) > 0 {
+		n := min(size, len(text))
+		fmt.Fprintf(&b, "\n#%d\n%s", n, text[:n])
+		text = text[n:]
+	}
+	b.WriteString("\n##\n")
+	_, err := x.out.Write(b.Bytes())
+	return err
+}
+
+// request answers one message.
+func (x *session) request(text []byte) string {
+	rpc, err := parseXML(text)
+	if err != nil {
+		return reply("", problem(refused("malformed-message", "", "it cannot be read: %s", err)))
+	}
+	id := messageID(text)
+	if rpc.name != "rpc" || rpc.space != netconfSpace || len(rpc.children) != 1 {
+		return reply(id, problem(refused("malformed-message", "", "it is no request")))
+	}
+	if id == "" {
+		return reply(id, problem(refused("missing-attribute", "/rpc", "a request has a message-id")))
+	}
+	x.mutex.Lock()
+	defer x.mutex.Unlock()
+	answer, err := x.do(rpc.children[0])
+	var refusal *rpcError
+	switch {
+	case errors.As(err, &refusal):
+		return reply(id, problem(refusal))
+	case err != nil:
+		return reply(id, problem(refused("operation-failed", "", "%s", err)))
+	case answer == "":
+		answer = "<ok/>"
+	}
+	return reply(id, answer)
+}
+
+// messageID is the one of a request.
+func messageID(text []byte) string {
+	d := xml.NewDecoder(bytes.NewReader(text))
+	for {
+		t, err := d.Token()
+		if err != nil {
+			return ""
+		}
+		if s, ok := t.(xml.StartElement); ok {
+			for _, a := range s.Attr {
+				if a.Name.Local == "message-id" {
+					return a.Value
+				}
+			}
+			return ""
+		}
+	}
+}
+
+func reply(id, answer string) string {
+	var b bytes.Buffer
+	b.WriteString(`<rpc-reply xmlns="` + netconfSpace + `"`)
+	if id != "" {
+		b.WriteString(` message-id="`)
+		_ = xml.EscapeText(&b, []byte(id))
+		b.WriteString(`"`)
+	}
+	b.WriteString(">" + answer + "</rpc-reply>")
+	return b.String()
+}
+
+func problem(e *rpcError) string {
+	var b bytes.Buffer
+	kind := "application"
+	if e.tag == "malformed-message" || e.tag == "missing-attribute" {
+		kind = "rpc"
+	}
+	b.WriteString("<rpc-error><error-type>" + kind + "</error-type><error-tag>" + e.tag + "</error-tag><error-severity>error</error-severity>")
+	if e.path != "" {
+		b.WriteString("<error-path>")
+		_ = xml.EscapeText(&b, []byte(e.path))
+		b.WriteString("</error-path>")
+	}
+	b.WriteString(`<error-message xml:lang="en">`)
+	_ = xml.EscapeText(&b, []byte(e.message))
+	b.WriteString("</error-message>")
+	if e.tag == "lock-denied" {
+		fmt.Fprintf(&b, "<error-info><session-id>%d</session-id></error-info>", e.session)
+	}
+	b.WriteString("</rpc-error>")
+	return b.String()
+}
+
+// do does what a request says.
+func (x *session) do(r *element) (string, error) {
+	switch r.name {
+	case "get":
+		d, err := x.yard.Says(x.name)
+		if err != nil {
+			return "", err
+		}
+		return x.shown(x.data(d, true), r.child("filter"), netconfSpace)
+	case "get-config":
+		data, err := x.store(storeOf(r.child("source")))
+		if err != nil {
+			return "", err
+		}
+		return x.shown(data, r.child("filter"), netconfSpace)
+	case "get-data":
+		store := bareName(r.leaf("datastore"))
+		data, err := x.store(store)
+		if store == "operational" {
+			var d *observed.Device
+			if d, err = x.yard.Says(x.name); err == nil {
+				data = x.data(d, true)
+			}
+		}
+		if err != nil {
+			return "", err
+		}
+		return x.shown(data, r.child("subtree-filter"), nmdaSpace)
+	case "edit-config":
+		return "", x.edit(storeOf(r.child("target")), r)
+	case "edit-data":
+		return "", x.edit(bareName(r.leaf("datastore")), r)
+	case "commit":
+		return "", x.commit(r)
+	case "cancel-commit":
+		if x.confirm == nil || x.confirm.persist != r.leaf("persist-id") {
+			return "", refused("invalid-value", "/rpc/cancel-commit", "there is no such commit to be confirmed")
+		}
+		x.takeBack()
+		return "", nil
+	case "discard-changes":
+		if err := x.free("candidate"); err != nil {
+			return "", err
+		}
+		x.candidate = nil
+		return "", nil
+	case "validate":
+		data, err := x.store(storeOf(r.child("source")))
+		if err != nil {
+			return "", err
+		}
+		_, err = x.device(data)
+		return "", invalid(err)
+	case "copy-config":
+		return "", x.copy(r)
+	case "delete-config":
+		if storeOf(r.child("target")) != "startup" {
+			return "", refused("operation-not-supported", "", "only startup can be deleted")
+		}
+		return "", refused("operation-not-supported", "", "a device without a saved configuration would come back as nobody")
+	case "lock", "unlock":
+		return "", x.lock(r.name == "lock", storeOf(r.child("target")))
+	case "close-session":
+		x.ended = true
+		return "", nil
+	case "kill-session":
+		id, _ := strconv.Atoi(r.leaf("session-id"))
+		end, ok := x.sessions[id]
+		if !ok || id == x.id {
+			return "", refused("invalid-value", "/rpc/kill-session/session-id", "there is no other session %d", id)
+		}
+		end()
+		return "", nil
+	case "get-schema":
+		return x.schema(r)
+	}
+	return "", refused("operation-not-supported", "/rpc/"+r.name, "there is no operation %s", r.name)
+}
+
+func invalid(err error) error {
+	if err == nil {
+		return nil
+	}
+	return refused("invalid-value", "", "%s", err)
+}
+
+// storeOf is the datastore that a source or target names.
+func storeOf(e *element) string {
+	if e != nil && len(e.children) == 1 {
+		return e.children[0].name
+	}
+	return ""
+}
+
+// store is what a datastore holds.
+func (x *session) store(name string) (*element, error) {
+	switch name {
+	case "running":
+		d, err := x.yard.Running(x.name)
+		if err != nil {
+			return nil, err
+		}
+		return x.data(d, false), nil
+	case "startup":
+		d, err := x.yard.Saved(x.name)
+		if err != nil {
+			return nil, err
+		}
+		return x.data(d, false), nil
+	case "candidate":
+		if x.candidate == nil {
+			return x.store("running")
+		}
+		return x.candidate, nil
+	}
+	return nil, refused("invalid-value", "", "there is no datastore %q; there are running, candidate and startup", name)
+}
+
+// shown is data as an answer, as far as a filter lets them through.
+func (x *session) shown(data, filter *element, space string) (string, error) {
+	out := &element{space: space, name: "data"}
+	if filter == nil {
+		out.children = data.children
+	} else {
+		if len(filter.children) > 0 {
+			for _, c := range data.children {
+				for _, f := range filter.children {
+					if matches(c, f) {
+						if y := filtered(c, f); y != nil {
+							out.children = append(out.children, y)
+						}
+					}
+				}
+			}
+		}
+	}
+	var b bytes.Buffer
+	if space == netconfSpace {
+		b.WriteString("<data>")
+		for _, c := range out.children {
+			c.write(&b, netconfSpace)
+		}
+		b.WriteString("</data>")
+		return b.String(), nil
+	}
+	out.write(&b, netconfSpace)
+	return b.String(), nil
+}
+
+// free refuses to change a datastore that another session has locked.
+func (x *session) free(store string) error {
+	if holder, ok := x.locks[store]; ok && holder != x.id {
+		return &rpcError{tag: "in-use", message: fmt.Sprintf("session %d has locked %s", holder, store)}
+	}
+	return nil
+}
+
+func (x *session) edit(store string, r *element) error {
+	if store != "candidate" {
+		return refused("operation-not-supported", "/rpc/"+r.name+"/target", "changes go to the candidate, not to %q", store)
+	}
+	if err := x.free(store); err != nil {
+		return err
+	}
+	how := r.leaf("default-operation")
+	if how == "" {
+		how = "merge"
+	}
+	change := r.child("config")
+	if change == nil {
+		return refused("missing-element", "/rpc/"+r.name, "there is no config")
+	}
+	now, err := x.store("candidate")
+	if err != nil {
+		return err
+	}
+	next := now.copied()
+	if how == "replace" {
+		next.children, how = nil, "merge"
+	}
+	if err := edit(next, change, config, how, ""); err != nil {
+		return err
+	}
+	if test := r.leaf("test-option"); test == "" || test == "test-then-set" || test == "test-only" {
+		if _, err := x.device(next); err != nil {
+			return invalid(err)
+		}
+		if test == "test-only" {
+			return nil
+		}
+	}
+	x.candidate = next
+	return nil
+}
+
+// longestConfirm bounds how long a commit waits to be confirmed.
+const longestConfirm = 24 * time.Hour
+
+func (x *session) commit(r *element) error {
+	for _, store := range []string{"candidate", "running"} {
+		if err := x.free(store); err != nil {
+			return err
+		}
+	}
+	if c := x.confirm; c != nil && (c.persist == "" && c.session != x.id || c.persist != "" && c.persist != r.leaf("persist-id")) {
+		return &rpcError{tag: "in-use", message: "another commit waits to be confirmed"}
+	}
+	data, err := x.store("candidate")
+	if err != nil {
+		return err
+	}
+	next, err := x.device(data)
+	if err != nil {
+		return invalid(err)
+	}
+	before, err := x.yard.Running(x.name)
+	if err != nil {
+		return err
+	}
+	if x.confirm != nil {
+		before = x.confirm.before
+		x.confirm.timer.Stop()
+		x.confirm = nil
+	}
+	wait := time.Duration(0)
+	if r.child("confirmed") != nil {
+		wait = 600 * time.Second // RFC 6241 §8.4.1
+		if text := r.leaf("confirm-timeout"); text != "" {
+			n, err := strconv.ParseUint(text, 10, 32)
+			if err != nil || n == 0 || time.Duration(n)*time.Second > longestConfirm {
+				return refused("invalid-value", "/rpc/commit/confirm-timeout", "%q is no number of seconds", text)
+			}
+			wait = time.Duration(n) * time.Second
+		}
+	}
+	if err := x.yard.Set(x.name, next); err != nil {
+		return invalid(err)
+	}
+	x.candidate = nil
+	if wait > 0 {
+		c := &confirming{session: x.id, persist: r.leaf("persist"), before: before}
+		c.timer = time.AfterFunc(wait, func() {
+			x.mutex.Lock()
+			defer x.mutex.Unlock()
+			if x.confirm == c {
+				x.takeBack()
+			}
+		})
+		x.confirm = c
+	}
+	return nil
+}
+
+func (x *session) copy(r *element) error {
+	target, source := storeOf(r.child("target")), r.child("source")
+	var data *element
+	var err error
+	if c := source.child("config"); c != nil {
+		data = &element{space: netconfSpace, name: "data"}
+		err = edit(data, c, config, "merge", "")
+	} else {
+		data, err = x.store(storeOf(source))
+	}
+	if err != nil {
+		return err
+	}
+	if err := x.free(target); err != nil {
+		return err
+	}
+	d, err := x.device(data)
+	if err != nil {
+		return invalid(err)
+	}
+	switch target {
+	case "startup":
+		return x.yard.SetSaved(x.name, d)
+	case "candidate":
+		x.candidate = data.copied()
+		return nil
+	}
+	return refused("operation-not-supported", "/rpc/copy-config/target", "copies go to startup or the candidate, not to %q", target)
+}
+
+func (x *session) lock(take bool, store string) error {
+	if store != "running" && store != "candidate" && store != "startup" {
+		return refused("invalid-value", "", "there is no datastore %q", store)
+	}
+	holder, held := x.locks[store]
+	switch {
+	case take && held:
+		return &rpcError{tag: "lock-denied", message: fmt.Sprintf("session %d has it", holder), session: holder}
+	case take && store == "candidate" && x.candidate != nil:
+		return &rpcError{tag: "lock-denied", message: "the candidate has changes that are not committed"}
+	case take && x.confirm != nil && store == "running":
+		return &rpcError{tag: "lock-denied", message: "a commit waits to be confirmed", session: x.confirm.session}
+	case take:
+		x.locks[store] = x.id
+	case !held || holder != x.id:
+		return refused("operation-failed", "", "this session has not locked %s", store)
+	default:
+		delete(x.locks, store)
+		if store == "candidate" {
+			x.candidate = nil
+		}
+	}
+	return nil
+}
+
+// schema is the text of a module, of those that are this program's own.
+func (x *session) schema(r *element) (string, error) {
+	text, ok := wire.Module(r.leaf("identifier"))
+	if !ok {
+		return "", refused("invalid-value", "/rpc/get-schema/identifier", "only ropeswing-device is at hand; the others are the IETF's")
+	}
+	var b bytes.Buffer
+	b.WriteString(`<data xmlns="urn:ietf:params:xml:ns:yang:ietf-netconf-monitoring">`)
+	_ = xml.EscapeText(&b, []byte(text))
+	b.WriteString("</data>")
+	return b.String(), nil
+}

@@ -1,0 +1,77 @@
+package standin
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"sync"
+	"time"
+)
+
+// Troubles are the kinds of trouble that a stand-in can make, with what each means.
+var Troubles = map[string]string{
+	"slow":   "every answer takes a second or two",
+	"silent": "one answer in three does not come",
+	"cut":    "one answer in four breaks off in its middle",
+	"refuse": "every login is refused",
+	"pieces": "answers come in small pieces",
+}
+
+// trouble is what a stand-in makes difficult, by a seed; nil makes none.
+type trouble struct {
+	kinds map[string]bool
+	mutex sync.Mutex
+	rand  *rand.Rand
+}
+
+// newTrouble reads kinds with commas between them.
+func newTrouble(words string, seed uint64) (*trouble, error) {
+	if words == "" {
+		return nil, nil
+	}
+	t := &trouble{kinds: map[string]bool{}, rand: rand.New(rand.NewPCG(seed, 1))}
+	for word := range strings.SplitSeq(words, ",") {
+		if Troubles[word] == "" {
+			return nil, fmt.Errorf("there is no trouble called %s; there are slow, silent, cut, refuse and pieces", word)
+		}
+		t.kinds[word] = true
+	}
+	return t, nil
+}
+
+// oneIn tells, by the seed, whether it is one of so many times.
+func (t *trouble) oneIn(kind string, n int) bool {
+	if t == nil || !t.kinds[kind] {
+		return false
+	}
+	t.mutex.Lock()
+	defer t.mutex.Unlock()
+	return t.rand.IntN(n) == 0
+}
+
+func (t *trouble) silent() bool { return t.oneIn("silent", 3) }
+
+func (t *trouble) refuses() bool { return t != nil && t.kinds["refuse"] }
+
+// wait takes its time, where it is slow.
+func (t *trouble) wait(ctx context.Context) {
+	if t == nil || !t.kinds["slow"] {
+		return
+	}
+	t.mutex.Lock()
+	d := time.Second + time.Duration(t.rand.IntN(1000))*time.Millisecond
+	t.mutex.Unlock()
+	select {
+	case <-ctx.Done():
+	case <-time.After(d):
+	}
+}
+
+// cut is an answer, or now and then only the first half of it.
+func (t *trouble) cut(answer []byte) []byte {
+	if t.oneIn("cut", 4) {
+		return answer[:len(answer)/2]
+	}
+	return answer
+}
