@@ -102,8 +102,13 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 			}
 		}
 	}
+	others := false
 	for n := first; n < last; n++ {
 		s := &c.spec.Statics[n]
+		if o.MainTableOnly && s.Table != "" {
+			others = true
+			continue
+		}
 		if prefix.FamilyOf(s.To.Addr()) == family {
 			note(planned, routeKey{s.Table, s.To}, nextHop{
 				via: s.Via, out: s.Out, discard: s.Discard, distance: int(s.Distance), metric: int(s.Metric), inUse: inUse[model.StaticID(n)], watch: s.Watch, from: s.WatchFrom, place: s.Place,
@@ -137,6 +142,9 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 	}
 	if silent {
 		c.unknown = append(c.unknown, family.String()+" routes that stand by")
+	}
+	if others {
+		c.unknown = append(c.unknown, family.String()+" routes of tables beside the main one")
 	}
 }
 
@@ -180,7 +188,7 @@ func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []nextHop
 					standing = append(standing, rest[n])
 				}
 				rest = slices.Delete(rest, n, n+1)
-			case w.inUse || standby || len(planned) == 1:
+			case w.inUse || standby || len(planned) == 1 && !c.isDirect(id, k.to): // behind a direct route it stands by
 				missing = append(missing, w)
 			default:
 				silent = true

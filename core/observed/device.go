@@ -40,6 +40,8 @@ type Device struct {
 	MACs       []MACEntry  `json:"macs,omitempty"`
 	Links      []Link      `json:"links,omitempty"`
 
+	MainTableOnly bool `json:"main_table_only,omitempty"` // the routes that are known are those of the main table
+
 	index   map[string]int // of the interfaces, by name; of a device with many
 	doubted []Part         // something of these was not understood
 }
@@ -165,6 +167,14 @@ func (d *Device) Doubt(parts ...Part) {
 	d.Known = slices.DeleteFunc(d.Known, func(p Part) bool { return slices.Contains(parts, p) })
 }
 
+// ForgetRoutes takes back what was told of routes: another source tells more of them.
+func (d *Device) ForgetRoutes() {
+	d.Routes = nil
+	parts := []Part{Routes4, Routes6, Standby}
+	gone := func(p Part) bool { return slices.Contains(parts, p) }
+	d.Known, d.doubted = slices.DeleteFunc(d.Known, gone), slices.DeleteFunc(d.doubted, gone)
+}
+
 // Tells tells whether a part was told of, wholly or not.
 func (d *Device) Tells(p Part) bool { return d.Knows(p) || slices.Contains(d.doubted, p) }
 
@@ -269,6 +279,9 @@ func (d *Device) Merge(o *Device) {
 		}
 	}
 	d.Routes = append(d.Routes, o.Routes...)
+	if o.Tells(Routes4) || o.Tells(Routes6) {
+		d.MainTableOnly = o.MainTableOnly
+	}
 	if o.Tells(Neighbours) {
 		d.Neighbours = nil
 	}

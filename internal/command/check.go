@@ -15,7 +15,7 @@ import (
 
 func (a *app) check() *cobra.Command {
 	failOn := finding.Error.String()
-	var real live
+	var real livePing
 	cmd := &cobra.Command{
 		Use:               "check",
 		Short:             "Find what is wrong in the plan",

@@ -14,7 +14,7 @@ import (
 )
 
 // checkLive runs the requirements that start at the host this machine stands in for.
-func (a *app) checkLive(l *live) error {
+func (a *app) checkLive(l *livePing) error {
 	if err := a.checkFormat(); err != nil {
 		return err
 	}

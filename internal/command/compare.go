@@ -2,9 +2,11 @@ package command
 
 import (
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"os"
+	"os/signal"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -33,6 +35,8 @@ func (a *app) compare() *cobra.Command {
 		Example: "  ropeswing compare\n  ropeswing compare --progress\n  ropeswing compare --saved\n  ropeswing compare bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
+			case o.on && (len(args) > 0 || o.before != "" || o.saved):
+				return errors.New("--live is the state: it goes with neither a state, nor --before, nor --saved")
 			case len(args) > 1:
 				return fmt.Errorf("compare takes one state, and there are %d names", len(args))
 			case len(args) == 1 && isPlan(args[0]) && (o.before != "" || o.saved):
@@ -50,6 +54,11 @@ func (a *app) compare() *cobra.Command {
 			}
 			if len(args) > 0 {
 				o.with = args[0]
+			}
+			if o.on {
+				if err := a.askFirst(&o.asking); err != nil {
+					return err
+				}
 			}
 			if o.progress || o.done {
 				return a.howFar(&o)
@@ -80,9 +89,34 @@ func (a *app) compare() *cobra.Command {
 	cmd.Flags().StringVar(&o.before, "before", "", "compare with the earlier state `STATE` instead of the plan")
 	cmd.Flags().BoolVar(&o.progress, "progress", false, "a row a device: how much is in place, what is left, which is next")
 	cmd.Flags().BoolVar(&o.done, "done", false, "list what is as planned")
+	a.askingFlags(cmd, &o.asking)
 	a.wideFlag(cmd)
 	a.reportFlags(cmd)
 	return cmd
+}
+
+// askFirst asks all devices, whose answers are then the state; who does not answer is told.
+func (a *app) askFirst(o *asking) error {
+	w, err := a.usable()
+	if err != nil {
+		return err
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
+	v, running, _, err := a.askLive(ctx, w, o, nil, false)
+	switch {
+	case err != nil:
+		return err
+	case ctx.Err() != nil:
+		return errInterrupted
+	case len(running) == 0:
+		return notAsked{fmt.Errorf("no device answered: %s", v.Failed[0].Why)}
+	}
+	for _, f := range slices.Concat(v.Failed, v.Short) {
+		a.tell(fmt.Sprintf("%s: %s, %s", f.Device, f.Reason, f.Why))
+	}
+	a.asked = running
+	return nil
 }
 
 // howFar tells how far each device is, or what of it is done. It is an error as long as
@@ -96,9 +130,11 @@ func (a *app) howFar(o *comparison) error {
 	if err != nil {
 		return err
 	}
-	saved, err := workspace.ReadSaved(os.DirFS(a.at(with)))
-	if err != nil {
-		return fmt.Errorf("%s: %w", with, err)
+	var saved []*observed.Device
+	if a.asked == nil {
+		if saved, err = workspace.ReadSaved(os.DirFS(a.at(with))); err != nil {
+			return fmt.Errorf("%s: %w", with, err)
+		}
 	}
 	all, done := w.Progress(devices, saved)
 	if o.done {
@@ -127,6 +163,8 @@ type comparison struct {
 
 	basis string    // what the answer stands on
 	words [2]string // what the two sides are
+
+	asking
 }
 
 var wordsOfPlan = [2]string{"planned", "found"}
@@ -185,6 +223,9 @@ func isPlan(name string) bool {
 // state reads an observed state; with no name, the folder 'observed' beside the plan.
 // The basis says when it was taken.
 func (a *app) state(dir string) (devices []*observed.Device, name, basis string, err error) {
+	if a.asked != nil {
+		return a.asked, "", "predicted from what was asked live", nil
+	}
 	full := a.at(dir)
 	if dir == "" {
 		found, err := a.find()

@@ -26,7 +26,7 @@ import (
 )
 
 // live is the options of pinging for real.
-type live struct {
+type livePing struct {
 	on       bool
 	standing string // the host of the plan that this machine stands in for
 	save     string
@@ -34,20 +34,20 @@ type live struct {
 	probes   string // what a trace is made with
 }
 
-func (a *app) liveFlags(cmd *cobra.Command, l *live, what string) {
+func (a *app) liveFlags(cmd *cobra.Command, l *livePing, what string) {
 	cmd.Flags().BoolVar(&l.on, "live", false, what+" from this machine, and compare with the prediction; targets may be several, segments, groups of the plan, and everyone")
 	cmd.Flags().StringVar(&l.standing, "standing-at", "", "with --live: this machine stands in for `HOST` of the plan; its operator unless said")
 	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
 }
 
-func (a *app) answersFlags(cmd *cobra.Command, l *live) {
+func (a *app) answersFlags(cmd *cobra.Command, l *livePing) {
 	cmd.Flags().StringVar(&l.save, "save", "", "with --live: keep in `FILE` what answered")
 	cmd.Flags().StringVar(&l.baseline, "baseline", "", "with --live: tell what answered in `FILE` and does not now")
 }
 
 // pingLive pings targets for real. Nothing is sent to an address that neither the user
 // nor the plan names.
-func (a *app) pingLive(j *journey, l *live, args []string) error {
+func (a *app) pingLive(j *journey, l *livePing, args []string) error {
 	before, err := a.answeredBefore(l)
 	if err != nil {
 		return err
@@ -84,7 +84,7 @@ func (a *app) pingLive(j *journey, l *live, args []string) error {
 
 // liveAsked is the plan to compare with, the name in it of who asks here, and the
 // targets; no plan and no name where there is none.
-func (a *app) liveAsked(j *journey, l *live, args []string) (*workspace.Workspace, string, []liveTarget, error) {
+func (a *app) liveAsked(j *journey, l *livePing, args []string) (*workspace.Workspace, string, []liveTarget, error) {
 	if err := a.checkFormat(); err != nil {
 		return nil, "", nil, err
 	}
@@ -201,7 +201,7 @@ func noMachine(w *workspace.Workspace, a netip.Addr) string {
 
 // standing is the plan, and the host in it that this machine stands in for; nil where
 // there is no plan, nor a state, and none is asked for.
-func (a *app) standing(l *live) (*workspace.Workspace, ask.Endpoint, error) {
+func (a *app) standing(l *livePing) (*workspace.Workspace, ask.Endpoint, error) {
 	if _, err := a.find(); errors.Is(err, errNoPlan) && a.observed == "" && l.standing == "" {
 		return nil, ask.Endpoint{}, nil
 	}
@@ -264,7 +264,7 @@ type answersFile struct {
 }
 
 // answeredBefore is what answered in the baseline.
-func (a *app) answeredBefore(l *live) ([]string, error) {
+func (a *app) answeredBefore(l *livePing) ([]string, error) {
 	if l.baseline == "" {
 		return nil, nil
 	}
@@ -280,7 +280,7 @@ func (a *app) answeredBefore(l *live) ([]string, error) {
 }
 
 // keepAnswers keeps what answers now, where that is asked for.
-func (a *app) keepAnswers(l *live, echoes []wire.Echo) error {
+func (a *app) keepAnswers(l *livePing, echoes []wire.Echo) error {
 	if l.save == "" {
 		return nil
 	}

@@ -18,7 +18,7 @@ const overProbes = "udp/33434"
 
 // traceLive traces targets for real. Nothing is sent to an address that neither the
 // user nor the plan names.
-func (a *app) traceLive(j *journey, l *live, args []string) error {
+func (a *app) traceLive(j *journey, l *livePing, args []string) error {
 	o := wire.PoliteTrace
 	switch l.probes {
 	case "":

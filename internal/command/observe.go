@@ -23,12 +23,13 @@ import (
 type observation struct {
 	device, format, mapFile, try, write, taken string
 	unread, saved, here                        bool
+	asking
 }
 
 func (a *app) observe() *cobra.Command {
 	var o observation
 	cmd := &cobra.Command{
-		Use:     "observe FILE…",
+		Use:     "observe FILE… | --live [WHO…]",
 		Short:   "Read what devices say of themselves, and keep it as a state",
 		GroupID: groupReal,
 		Long: "Read show output and other lists of interfaces, addresses, routes and neighbours.\n" +
@@ -38,9 +39,15 @@ func (a *app) observe() *cobra.Command {
 			"first dot. A text beside which a map of its name lies (lamps.map.yaml for\n" +
 			"lamps.txt) is read by that. A folder stands for the files in it. With -w DIR\n" +
 			"it is kept there, one file a device.",
-		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe list.txt --map our-gear.yaml --device quay-sw1\n  ropeswing observe --try our-gear.yaml list.txt\n  ropeswing observe --here -w observed",
+		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe list.txt --map our-gear.yaml --device quay-sw1\n  ropeswing observe --try our-gear.yaml list.txt\n  ropeswing observe --here -w observed\n  ropeswing observe --live -w observed\n  ropeswing observe --live quay-edge --every 5m",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
+			case o.on && (o.here || o.try != "" || o.mapFile != "" || o.format != "" || o.taken != "" || o.saved || o.device != ""):
+				return errors.New("--live asks devices: it goes with --access, --every, --trust-new, --together, --unread and -w only")
+			case o.every != 0 && (!o.on || o.every < time.Second):
+				return errors.New("--every is how often to ask again, a second or more, with --live: --every 5m")
+			case o.on:
+				return nil
 			case o.here && len(args) > 0:
 				return errors.New("--here is this machine itself, and takes no files")
 			case o.here && (o.try != "" || o.mapFile != "" || o.format != "" || o.taken != "" || o.saved):
@@ -54,7 +61,10 @@ func (a *app) observe() *cobra.Command {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
-			if o.here {
+			switch {
+			case o.on:
+				return a.observeLive(&o, args)
+			case o.here:
 				return a.observeHere(&o)
 			}
 			return a.observeFiles(&o, args)
@@ -70,6 +80,8 @@ func (a *app) observe() *cobra.Command {
 	f.BoolVar(&o.here, "here", false, "this machine itself, as its kernel tells by netlink; under Linux")
 	f.BoolVar(&o.unread, "unread", false, "show what was not understood, line by line")
 	f.BoolVar(&o.saved, "saved", false, "it is the saved configuration, not what runs; kept beside that")
+	a.askingFlags(cmd, &o.asking)
+	f.DurationVar(&o.every, "every", 0, "with --live: ask again every `TIME`, such as 5m, and tell only what changed")
 	a.must(cmd.RegisterFlagCompletionFunc("device", a.completeDevices))
 	a.must(cmd.RegisterFlagCompletionFunc("as", cobra.FixedCompletions(wire.Formats, cobra.ShellCompDirectiveNoFileComp)))
 	a.wideFlag(cmd)
@@ -314,8 +326,8 @@ func (a *app) readObserved(o *observation, m *wire.ColumnMap, path string) (*wir
 	return r, nil
 }
 
-// keep puts devices into a state's folder, beside what it has of them.
-func (a *app) keep(dir string, all []*observed.Device) error {
+// keepQuietly puts devices into a state's folder, beside what it has of them.
+func (a *app) keepQuietly(dir string, all []*observed.Device) error {
 	full := a.at(dir)
 	if err := os.MkdirAll(full, 0o777); err != nil { // as the umask says
 		return fmt.Errorf("%s: it cannot be made a folder", dir)
@@ -353,6 +365,14 @@ func (a *app) keep(dir string, all []*observed.Device) error {
 	}
 	if err := writer.Commit(changes...); err != nil {
 		return notWritten(dir, err)
+	}
+	return nil
+}
+
+// keep is keepQuietly that tells what is kept, and what comes next.
+func (a *app) keep(dir string, all []*observed.Device) error {
+	if err := a.keepQuietly(dir, all); err != nil {
+		return err
 	}
 	said := a.out
 	if a.format != "table" || a.only != "" {

@@ -133,7 +133,7 @@ const mostEchoes = 1000
 func (a *app) ping() *cobra.Command {
 	var j journey
 	all := false
-	var real live
+	var real livePing
 	count := 0
 	cmd := &cobra.Command{
 		Use:     "ping [FROM] TO",

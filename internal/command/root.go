@@ -16,6 +16,7 @@ import (
 	"golang.org/x/term"
 
 	"ropeswing/core/finding"
+	"ropeswing/core/observed"
 	"ropeswing/internal/view"
 )
 
@@ -57,10 +58,11 @@ type app struct {
 	only4   bool
 	only6   bool
 
-	reports  bool      // the command makes reports for machines
-	began    time.Time // when the progress of a long command was first told
-	observed string    // the state to answer about, "" for the plan
-	planless bool      // there is no plan, only that state
+	reports  bool               // the command makes reports for machines
+	began    time.Time          // when the progress of a long command was first told
+	observed string             // the state to answer about, "" for the plan
+	planless bool               // there is no plan, only that state
+	asked    []*observed.Device // what devices said live, which is the state then
 }
 
 // Main runs the program and returns its exit code.

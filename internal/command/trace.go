@@ -10,7 +10,7 @@ import (
 
 func (a *app) trace() *cobra.Command {
 	var j journey
-	var real live
+	var real livePing
 	cmd := &cobra.Command{
 		Use:     "trace [FROM] TO",
 		Short:   "Predict what traceroute shows, with devices beside addresses",

@@ -68,7 +68,7 @@ func Read(name string, rows []Row, whole func(OID) bool) (*observed.Device, Syst
 	return r.d, r.system, r.unread
 }
 
-var tables = []OID{system, ifEntry, ifXEntry, ifStackStatus, ipAddrEntry, addressEntry, physicalEntry, routeEntry, basePortEntry, dot1qFdbEntry, vlanCurrent, vlanStatic, portVLAN, lldpRemote}
+var tables = []OID{system, ifEntry, ifXEntry, ifStackStatus, ipAddrEntry, addressEntry, physicalEntry, routeEntry, basePortEntry, dot1qFdbEntry, vlanCurrent, vlanStatic, portVLAN, lldpLocal, lldpRemote}
 
 // sort puts a row into its table's column.
 func (r *reader) sort(row Row) {
@@ -252,7 +252,9 @@ func (r *reader) addresses() {
 			continue
 		}
 		known[a] = p
-		d.Interface(name).Add(observed.Address{Prefix: p, Origin: from[e.index.String()]})
+		if !a.IsLoopback() { // every device has those, and nobody plans them
+			d.Interface(name).Add(observed.Address{Prefix: p, Origin: from[e.index.String()]})
+		}
 	}
 	for _, e := range r.column(ipAddrEntry, 2) { // the older table, where there is no other
 		a, ok := plain4(e.index)
@@ -261,8 +263,9 @@ func (r *reader) addresses() {
 			continue
 		}
 		p := netip.PrefixFrom(a, masks[a])
-		known[a] = p
-		d.Interface(name).Add(observed.Address{Prefix: p})
+		if known[a] = p; !a.IsLoopback() {
+			d.Interface(name).Add(observed.Address{Prefix: p})
+		}
 	}
 	if len(r.column(ipAddrEntry, 2))+len(r.column(addressEntry, 3)) > 0 {
 		d.Learn(observed.Addresses4)
@@ -342,6 +345,7 @@ func (r *reader) routes() {
 		}
 	}
 	families := map[bool]bool{}
+	r.d.MainTableOnly = true // others have a context of their own
 	for _, e := range r.column(routeEntry, 7) {
 		to, hop, ok := routeIndex(e.index)
 		if !ok {
@@ -370,7 +374,7 @@ func (r *reader) routes() {
 		default:
 			x.Source = "learned"
 		}
-		if x.Source == "local" || to.Addr().IsMulticast() || to.Addr().IsLinkLocalUnicast() {
+		if x.Source == "local" || to.Addr().IsMulticast() || to.Addr().IsLinkLocalUnicast() || to.Addr().IsLoopback() {
 			continue
 		}
 		if m, ok := metrics[key]; ok && m >= 0 {
@@ -477,7 +481,11 @@ func bit(of []byte, port uint32) bool {
 	return port > 0 && int(port-1)/8 < len(of) && of[(port-1)/8]&(0x80>>((port-1)%8)) != 0
 }
 
+// links are told where the device speaks of itself that way at all.
 func (r *reader) links() {
+	if len(r.table[lldpLocal.String()]) == 0 {
+		return
+	}
 	ports := map[string]string{}
 	for _, e := range r.column(lldpRemote, 7) {
 		ports[e.index.String()] = clean(e.value.Bytes)

@@ -96,6 +96,9 @@ func (s *server) device(data *element) (*observed.Device, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := standin.Possible(was, d); err != nil {
+		return nil, err
+	}
 	for i := range d.Interfaces { // what nobody sets
 		x := &d.Interfaces[i]
 		y := was.Interface(x.Name)
@@ -109,7 +112,7 @@ func (s *server) device(data *element) (*observed.Device, error) {
 		}
 	}
 	d.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
-	return d, standin.Possible(was, d)
+	return d, nil
 }
 
 // session is one client.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/netip"
 	"slices"
 	"strings"
 )
@@ -339,11 +340,12 @@ func (s *schema) same(a, b *element) bool {
 	return true
 }
 
-// bareName is an identity without the prefix it is written with; addresses have colons too, and
-// no letters alone in front of them.
+// bareName is an identity without the prefix it is written with. Addresses have colons too.
 func bareName(text string) string {
-	if prefix, rest, ok := strings.Cut(text, ":"); ok && rest != "" && !strings.Contains(rest, ":") && len(prefix) > 4 {
-		return rest
+	if _, rest, ok := strings.Cut(text, ":"); ok && rest != "" && !strings.Contains(rest, ":") {
+		if _, err := netip.ParsePrefix(text); err != nil {
+			return rest
+		}
 	}
 	return text
 }

@@ -1,0 +1,245 @@
+package live
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"io"
+	"strconv"
+	"strings"
+
+	"golang.org/x/crypto/ssh"
+
+	"ropeswing/core/observed"
+	"ropeswing/internal/access"
+	"ropeswing/internal/wire"
+)
+
+const (
+	netconfSpace = "urn:ietf:params:xml:ns:netconf:base:1.0"
+	endOfMessage = "]]>]]>"
+	mostMessage  = 512 << 20 // bytes
+	nmda         = "urn:ietf:params:xml:ns:yang:ietf-netconf-nmda"
+	models       = `<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"/><routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"/>`
+)
+
+// Session is one with a NETCONF server (RFC 6241, RFC 6242).
+type Session struct {
+	client       *ssh.Client
+	session      *ssh.Session
+	in           *bufio.Reader
+	out          io.WriteCloser
+	chunked      bool
+	count        int
+	Capabilities []string
+}
+
+// open begins a NETCONF session.
+func (a *asker) open(ctx context.Context, name, at string, w *access.Way) (*Session, error) {
+	c, err := a.dial(ctx, name, at, w)
+	if err != nil {
+		return nil, err
+	}
+	s := &Session{client: c}
+	if err := s.begin(); err != nil {
+		c.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+func (s *Session) begin() (err error) {
+	if s.session, err = s.client.NewSession(); err != nil {
+		return err
+	}
+	out, err := s.session.StdinPipe()
+	if err != nil {
+		return err
+	}
+	in, err := s.session.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	s.in, s.out = bufio.NewReaderSize(in, 1<<16), out
+	if err := s.session.RequestSubsystem("netconf"); err != nil {
+		return &Failure{Reason: NotRead, Err: errors.New("it lets one in, and speaks no NETCONF")}
+	}
+	hello := xml.Header + `<hello xmlns="` + netconfSpace + `"><capabilities><capability>urn:ietf:params:netconf:base:1.0</capability><capability>urn:ietf:params:netconf:base:1.1</capability></capabilities></hello>` + endOfMessage
+	if _, err := io.WriteString(s.out, hello); err != nil {
+		return err
+	}
+	text, err := s.read()
+	if err != nil {
+		return &Failure{Reason: Half, Err: fmt.Errorf("it broke off at its greeting: %w", err)}
+	}
+	var said struct {
+		Capabilities []string `xml:"capabilities>capability"`
+	}
+	if err := xml.Unmarshal(text, &said); err != nil || len(said.Capabilities) == 0 {
+		return &Failure{Reason: NotRead, Err: errors.New("its greeting is none of NETCONF")}
+	}
+	for _, c := range said.Capabilities {
+		s.Capabilities = append(s.Capabilities, strings.TrimSpace(c))
+	}
+	s.chunked = s.Has("urn:ietf:params:netconf:base:1.1")
+	return nil
+}
+
+// Has tells whether the server has a capability, whatever stands behind it.
+func (s *Session) Has(name string) bool {
+	for _, c := range s.Capabilities {
+		if c == name || strings.HasPrefix(c, name+"?") {
+			return true
+		}
+	}
+	return false
+}
+
+// Close ends the session.
+func (s *Session) Close() {
+	_, _ = s.Ask("<close-session/>")
+	s.client.Close()
+}
+
+// RPCError is that a server refuses a request.
+type RPCError struct{ Tag, Message, Path string }
+
+func (e *RPCError) Error() string {
+	text := e.Tag
+	if e.Message != "" {
+		text = e.Message + " (" + e.Tag + ")"
+	}
+	if e.Path != "" {
+		text += " at " + e.Path
+	}
+	return text
+}
+
+// Ask sends a request and returns what is in the answer.
+func (s *Session) Ask(body string) ([]byte, error) {
+	s.count++
+	id := strconv.Itoa(s.count)
+	text := `<rpc xmlns="` + netconfSpace + `" message-id="` + id + `">` + body + `</rpc>`
+	var err error
+	if s.chunked {
+		_, err = fmt.Fprintf(s.out, "\n#%d\n%s\n##\n", len(text), text)
+	} else {
+		_, err = io.WriteString(s.out, xml.Header+text+endOfMessage)
+	}
+	if err != nil {
+		return nil, &Failure{Reason: Half, Err: fmt.Errorf("it broke off: %w", err)}
+	}
+	answer, err := s.read()
+	if err != nil {
+		return nil, &Failure{Reason: Half, Err: fmt.Errorf("it broke off: %w", err)}
+	}
+	var reply struct {
+		XMLName xml.Name
+		ID      string `xml:"message-id,attr"`
+		Errors  []struct {
+			Severity string `xml:"error-severity"`
+			Tag      string `xml:"error-tag"`
+			Message  string `xml:"error-message"`
+			Path     string `xml:"error-path"`
+		} `xml:"rpc-error"`
+	}
+	if err := xml.Unmarshal(answer, &reply); err != nil || reply.XMLName.Local != "rpc-reply" {
+		return nil, &Failure{Reason: NotRead, Err: errors.New("its answer is none of NETCONF")}
+	}
+	if reply.ID != id {
+		return nil, &Failure{Reason: NotRead, Err: fmt.Errorf("it answers another request than was sent: %q", reply.ID)}
+	}
+	for _, e := range reply.Errors {
+		if e.Severity != "warning" {
+			return nil, &RPCError{strings.TrimSpace(e.Tag), strings.Join(strings.Fields(e.Message), " "), strings.TrimSpace(e.Path)}
+		}
+	}
+	return answer, nil
+}
+
+// read reads one message, by either framing.
+func (s *Session) read() ([]byte, error) {
+	var all []byte
+	if !s.chunked {
+		for {
+			part, err := s.in.ReadSlice('>')
+			all = append(all, part...)
+			switch {
+			case bytes.HasSuffix(all, []byte(endOfMessage)):
+				return all[:len(all)-len(endOfMessage)], nil
+			case err != nil && !errors.Is(err, bufio.ErrBufferFull):
+				return nil, err
+			case len(all) > mostMessage:
+				return nil, errors.New("its answer is too long")
+			}
+		}
+	}
+	for {
+		var head [2]byte
+		if _, err := io.ReadFull(s.in, head[:]); err != nil {
+			return nil, err
+		}
+		if head != [2]byte{'\n', '#'} {
+			return nil, errors.New("its chunks have no beginning")
+		}
+		line, err := s.in.ReadString('\n')
+		if err != nil {
+			return nil, err
+		}
+		if line == "#\n" {
+			return all, nil
+		}
+		n, err := strconv.ParseUint(strings.TrimSuffix(line, "\n"), 10, 32)
+		if err != nil || n == 0 || len(all)+int(n) > mostMessage {
+			return nil, errors.New("a chunk has no size")
+		}
+		at := len(all)
+		all = append(all, make([]byte, n)...)
+		if _, err := io.ReadFull(s.in, all[at:]); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// netconf asks by NETCONF: all there is, and what is saved where it tells that.
+func (a *asker) netconf(ctx context.Context, name, at string, w *access.Way) (*telling, error) {
+	s, err := a.open(ctx, name, at, w)
+	if err != nil {
+		return nil, err
+	}
+	stop := context.AfterFunc(ctx, func() { s.client.Close() })
+	defer stop()
+	defer s.Close()
+	body := `<get><filter type="subtree">` + models + `</filter></get>`
+	if s.Has(nmda) {
+		body = `<get-data xmlns="` + nmda + `" xmlns:ds="urn:ietf:params:xml:ns:yang:ietf-datastores"><datastore>ds:operational</datastore><subtree-filter>` + models + `</subtree-filter></get-data>`
+	}
+	text, err := s.Ask(body)
+	if err != nil {
+		return nil, err
+	}
+	t := &telling{}
+	if t.device, t.unread, err = readModels(text, name); err != nil {
+		return nil, err
+	}
+	if s.Has("urn:ietf:params:netconf:capability:startup:1.0") {
+		if text, err = s.Ask(`<get-config><source><startup/></source><filter type="subtree">` + models + `</filter></get-config>`); err == nil {
+			t.saved, _, err = readModels(text, name)
+		}
+		if err != nil {
+			return t, &Failure{Reason: Half, Err: fmt.Errorf("what it saved: %w", err)}
+		}
+	}
+	return t, nil
+}
+
+func readModels(text []byte, name string) (*observed.Device, []wire.Unread, error) {
+	r, err := wire.Read(text, "xml", name)
+	if err != nil {
+		return nil, nil, &Failure{Reason: NotRead, Err: err}
+	}
+	return r.Devices[0], r.Unread, nil
+}

@@ -1,0 +1,183 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/ssh"
+	"golang.org/x/crypto/ssh/knownhosts"
+
+	"ropeswing/internal/access"
+	"ropeswing/internal/wire"
+)
+
+// dial logs in by SSH, once: nobody gets locked out by tries.
+func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.Client, error) {
+	mark := at + " " + w.User
+	a.mutex.Lock()
+	refused := a.refused[mark]
+	a.mutex.Unlock()
+	if refused {
+		return nil, &Failure{Reason: Login, Err: fmt.Errorf("it refused %s a moment ago, and is not tried again", w.User)}
+	}
+	var methods []ssh.AuthMethod
+	switch {
+	case w.Key != nil:
+		text, err := a.Secret(w.Key, "the key of "+w.User)
+		if err != nil {
+			return nil, &Failure{Reason: NoSecret, Err: err}
+		}
+		signer, err := ssh.ParsePrivateKey([]byte(text))
+		if err != nil {
+			return nil, &Failure{Reason: NoSecret, Err: errors.New("the key cannot be read; one with a passphrase belongs into the agent")}
+		}
+		methods = append(methods, ssh.PublicKeys(signer))
+	case w.Password != nil:
+		password, err := a.Secret(w.Password, "the password of "+w.User+" on "+name)
+		if err != nil {
+			return nil, &Failure{Reason: NoSecret, Err: err}
+		}
+		methods = append(methods, ssh.Password(password))
+	case len(a.Agent) > 0:
+		methods = append(methods, ssh.PublicKeys(a.Agent...))
+	default:
+		return nil, &Failure{Reason: NoSecret, Err: errors.New("neither key nor password is said, and no SSH agent has a key")}
+	}
+	var key *Failure
+	config := &ssh.ClientConfig{
+		User: w.User, Auth: methods, Timeout: a.Patience,
+		HostKeyCallback: func(host string, remote net.Addr, k ssh.PublicKey) error {
+			err := a.hosts(host, remote, k)
+			var unknown *knownhosts.KeyError
+			if errors.As(err, &unknown) {
+				line := knownhosts.Line([]string{knownhosts.Normalize(at)}, k)
+				if len(unknown.Want) == 0 {
+					key = &Failure{Reason: NewKey, Key: line, Err: fmt.Errorf("its host key %s is not known yet", ssh.FingerprintSHA256(k))}
+				} else {
+					key = &Failure{Reason: OtherKey, Err: fmt.Errorf("its host key %s is another than the one that is known: it may be another device; nothing was sent to it", ssh.FingerprintSHA256(k))}
+				}
+			}
+			return err
+		},
+	}
+	if algorithms := keyAlgorithms(a.hosts, at); len(algorithms) > 0 {
+		config.HostKeyAlgorithms = algorithms
+	}
+	dialer := net.Dialer{Timeout: a.Patience}
+	conn, err := dialer.DialContext(ctx, "tcp", at)
+	if err != nil {
+		return nil, err
+	}
+	stop := context.AfterFunc(ctx, func() { conn.Close() })
+	defer stop()
+	_ = conn.SetDeadline(time.Now().Add(4 * a.Patience))
+	c, channels, requests, err := ssh.NewClientConn(conn, at, config)
+	if err != nil {
+		conn.Close()
+		switch {
+		case key != nil:
+			return nil, key
+		case strings.Contains(err.Error(), "unable to authenticate"):
+			a.mutex.Lock()
+			a.refused[mark] = true
+			a.mutex.Unlock()
+			return nil, &Failure{Reason: Login, Err: fmt.Errorf("it does not let %s in", w.User)}
+		}
+		return nil, err
+	}
+	_ = conn.SetDeadline(time.Now().Add(mostSession))
+	return ssh.NewClient(c, channels, requests), nil
+}
+
+// mostSession is how long one device may take to tell all.
+const mostSession = 3 * time.Minute
+
+// keyAlgorithms are those of the keys that are known of a host: it is to show one of these.
+func keyAlgorithms(hosts ssh.HostKeyCallback, at string) []string {
+	none, err := ssh.NewPublicKey(dummyKey)
+	if err != nil {
+		return nil
+	}
+	var known *knownhosts.KeyError
+	var all []string
+	if errors.As(hosts(at, &net.TCPAddr{}, none), &known) {
+		for _, k := range known.Want {
+			if kind := k.Key.Type(); kind == ssh.KeyAlgoRSA {
+				all = append(all, ssh.KeyAlgoRSASHA512, ssh.KeyAlgoRSASHA256)
+			} else {
+				all = append(all, kind)
+			}
+		}
+	}
+	return all
+}
+
+// mostText is how long the lists of a device may be, in bytes.
+const mostText = 64 << 20
+
+// lists has a device print its lists, and reads them by the file of its gear.
+func (a *asker) lists(ctx context.Context, name, at string, w *access.Way) (*telling, error) {
+	m, err := a.Gear(w.Gear)
+	if err != nil {
+		return nil, &Failure{Reason: NoSecret, Err: err}
+	}
+	if len(m.Ask) == 0 {
+		return nil, &Failure{Reason: NoSecret, Err: fmt.Errorf("%s does not say which words to send: 'ask'", w.Gear)}
+	}
+	c, err := a.dial(ctx, name, at, w)
+	if err != nil {
+		return nil, err
+	}
+	defer c.Close()
+	stop := context.AfterFunc(ctx, func() { c.Close() })
+	defer stop()
+	var text strings.Builder
+	var broken error
+	for _, words := range m.Ask {
+		s, err := c.NewSession()
+		if err != nil {
+			return nil, &Failure{Reason: Half, Err: fmt.Errorf("it broke off before %q: %w", words, err)}
+		}
+		out := &limited{most: mostText - text.Len()}
+		s.Stdout = out
+		err = s.Run(words)
+		s.Close()
+		var missing *ssh.ExitMissingError
+		switch {
+		case errors.As(err, &missing):
+			broken = &Failure{Reason: Half, Err: fmt.Errorf("it broke off at %q", words)}
+		case err != nil:
+			broken = &Failure{Reason: NotRead, Err: fmt.Errorf("it does not do %q: %w", words, err)}
+		default:
+			text.Write(out.text)
+			text.WriteString("\n\n")
+		}
+	}
+	r, err := wire.ReadMapped([]byte(text.String()), m, name)
+	if err != nil {
+		return nil, errors.Join(&Failure{Reason: NotRead, Err: err}, broken)
+	}
+	t := &telling{unread: r.Unread}
+	for _, d := range r.Devices {
+		t.device = d
+	}
+	return t, broken
+}
+
+// limited keeps a text up to a length.
+type limited struct {
+	text []byte
+	most int
+}
+
+func (l *limited) Write(b []byte) (int, error) {
+	if len(l.text)+len(b) > l.most {
+		return 0, errors.New("it prints too much")
+	}
+	l.text = append(l.text, b...)
+	return len(b), nil
+}

@@ -1,0 +1,166 @@
+package view
+
+import (
+	"fmt"
+	"io"
+	"strings"
+)
+
+// AskedAll is what came of asking devices live, in JSON.
+type AskedAll struct {
+	Asked    int          `json:"asked"`
+	Answered int          `json:"answered"`
+	Stopped  bool         `json:"stopped"` // before all was done
+	Devices  []AskedOne   `json:"devices"`
+	Failed   []AskedFault `json:"failed"` // who did not answer, and why
+	Short    []AskedFault `json:"partly"` // what a device that answered did not tell, or by one way only
+}
+
+// AskedOne is a device that answered.
+type AskedOne struct {
+	Device     string   `json:"device"`
+	By         []string `json:"by"` // the ways it told something by
+	Interfaces int      `json:"interfaces"`
+	Addresses  int      `json:"addresses"`
+	Routes     int      `json:"routes"`
+	Neighbours int      `json:"neighbours"`
+	Known      []string `json:"known"`           // the parts it told wholly
+	Unknown    []string `json:"not_known"`       // and those it did not
+	Unread     int      `json:"unread"`          // things that were not understood
+	Lines      []string `json:"lines,omitempty"` // these, where asked for
+	Calls      string   `json:"calls_itself,omitempty"`
+}
+
+// AskedFault is why a device, or one way to it, was no use.
+type AskedFault struct {
+	Device string `json:"device"`
+	By     string `json:"by,omitempty"`
+	At     string `json:"at,omitempty"`
+	Reason string `json:"reason"`
+	Why    string `json:"why"`
+	Plan   string `json:"by_the_plan,omitempty"` // what the plan says of the path there
+	Next   string `json:"next,omitempty"`
+}
+
+// Headline is the outcome in one line.
+func (v *AskedAll) Headline() string {
+	text := fmt.Sprintf("%d of %s answered", v.Answered, Count(v.Asked, "device"))
+	if v.Stopped {
+		text += "; stopped before all were asked"
+	}
+	return text
+}
+
+// Table is the devices that answered.
+func (v *AskedAll) Table(wide bool) Table {
+	t := Table{Columns: []Column{
+		{Key: "device", Title: "device"}, {Key: "by", Title: "by"}, {Key: "interfaces", Title: "interfaces", Right: true}, {Key: "addresses", Title: "addresses", Right: true},
+		{Key: "routes", Title: "routes", Right: true}, {Key: "neighbours", Title: "neighbours", Right: true}, {Key: "unread", Title: "not read", Right: true}, {Key: "not_known", Title: "not known", Wide: true}, {Key: "calls_itself", Title: "", Below: true, Lead: "it calls itself "},
+	}}
+	for _, d := range v.Devices {
+		t.Rows = append(t.Rows, []string{d.Device, strings.Join(d.By, ", "), counted(d.Interfaces), counted(d.Addresses), counted(d.Routes), counted(d.Neighbours), counted(d.Unread), strings.Join(d.Unknown, ", "), d.Calls})
+	}
+	return t
+}
+
+// Text writes who answered, and last who did not, with what to do next.
+func (v *AskedAll) Text(w io.Writer, width int, wide bool) {
+	style := good
+	if v.Answered < v.Asked {
+		style = bad
+	}
+	fmt.Fprintln(w, style.Render(Clean(v.Headline()))+faint.Render(" · asked live"))
+	v.Table(wide).Text(w, width, "", wide)
+	for _, d := range v.Devices {
+		for _, l := range d.Lines {
+			paragraph(w, width, Clean(d.Device)+": "+warn.Render("not read")+", "+Clean(l), "  ")
+		}
+	}
+	fault := func(f AskedFault, also []string, style look) {
+		by := ""
+		if f.By != "" {
+			by = " by " + f.By
+			if f.At != "" {
+				by += " at " + f.At
+			}
+		}
+		paragraph(w, width, style.Render(Clean(f.Device))+Clean(others(also)+by)+": "+Clean(f.Reason)+", "+Clean(f.Why), "  ")
+		if f.Plan != "" {
+			paragraph(w, width, "  "+Clean(f.Plan), "  ")
+		}
+		if f.Next != "" {
+			fmt.Fprintln(w, "  next: "+Clean(f.Next))
+		}
+	}
+	if len(v.Short) > 0 {
+		fmt.Fprintln(w)
+		for _, g := range alikeFaults(v.Short) {
+			fault(g.AskedFault, g.also, warn)
+		}
+	}
+	if len(v.Failed) > 0 {
+		fmt.Fprintln(w)
+		for _, g := range alikeFaults(v.Failed) {
+			fault(g.AskedFault, g.also, bad)
+		}
+	}
+}
+
+// faultGroup is a fault that several devices have alike.
+type faultGroup struct {
+	AskedFault
+	also []string
+}
+
+// alikeFaults puts together what several devices have alike, where there are many.
+func alikeFaults(all []AskedFault) []faultGroup {
+	const few = 3
+	var groups []faultGroup
+	count := map[[3]string]int{}
+	for _, f := range all {
+		count[[3]string{f.By, f.Reason, f.Why}]++
+	}
+	at := map[[3]string]int{}
+	for _, f := range all {
+		key := [3]string{f.By, f.Reason, f.Why}
+		if i, ok := at[key]; ok && count[key] > few {
+			groups[i].also = append(groups[i].also, f.Device)
+			groups[i].At = ""
+			continue
+		}
+		at[key] = len(groups)
+		groups = append(groups, faultGroup{AskedFault: f})
+	}
+	return groups
+}
+
+// others are the devices that go with the first one.
+func others(also []string) string {
+	if len(also) == 0 {
+		return ""
+	}
+	if len(also) > 4 {
+		return fmt.Sprintf(" and %d others", len(also))
+	}
+	return ", " + strings.Join(also, ", ")
+}
+
+// Changed is one thing that is otherwise than a moment ago, as one line of JSON.
+type Changed struct {
+	Time   string `json:"time"`
+	Device string `json:"device"`
+	What   string `json:"what"`
+	Was    string `json:"was"`
+	Is     string `json:"is"`
+}
+
+// ChangedText writes it as a line.
+func ChangedText(w io.Writer, at, device, what, was, is string) {
+	or := func(s string) string {
+		if s == "" {
+			return "nothing"
+		}
+		return s
+	}
+	fmt.Fprintf(w, "%s  %s  %s: was %s, is %s\n", faint.Render(at), bold.Render(Clean(device)), Clean(what), Clean(or(was)), Clean(or(is)))
+}
