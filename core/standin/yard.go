@@ -27,6 +27,7 @@ type Yard struct {
 	starts  map[string]int // how often each was restarted
 	now     *forward.Network
 	says    map[string]*observed.Device // worked out when it is asked
+	changed func(*forward.Network)
 }
 
 // ErrUnknown is that there is no such device.
@@ -74,6 +75,16 @@ func (y *Yard) settle() {
 		all = append(all, y.running[y.plan.Spec.Devices[d].Name])
 	}
 	y.now, y.says = compare.Overlay(y.plan, all), nil
+	if y.changed != nil {
+		y.changed(y.now)
+	}
+}
+
+// OnChange has a function called with the network after each change of it; one at a time.
+func (y *Yard) OnChange(f func(*forward.Network)) {
+	y.mutex.Lock()
+	defer y.mutex.Unlock()
+	y.changed = f
 }
 
 // Names lists the stand-ins, in the plan's order.

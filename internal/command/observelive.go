@@ -40,7 +40,6 @@ type asking struct {
 	trustNew bool
 	every    time.Duration
 	together int
-	standing string
 }
 
 func (a *app) askingFlags(cmd *cobra.Command, o *asking) {

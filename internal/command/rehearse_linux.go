@@ -14,12 +14,18 @@ import (
 
 	"golang.org/x/sys/unix"
 
+	"net"
+
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
+	corestandin "ropeswing/core/standin"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/rehearse"
+	"ropeswing/internal/standin"
 	"ropeswing/internal/view"
 )
 
@@ -61,6 +67,13 @@ func (a *app) rehearsal(o *rehearsalOptions) error {
 		return notAsked{withNamespaceHint(err)}
 	}
 	defer lab.Close()
+	if o.standIns {
+		end, err := a.standInside(ctx, lab, w)
+		if err != nil {
+			return notAsked{err}
+		}
+		defer end()
+	}
 	switch {
 	case o.shell != "":
 		return standThere(lab, w, standing, shellOf(w.Spec.Devices[standing].Name))
@@ -75,6 +88,65 @@ func (a *app) rehearsal(o *rehearsalOptions) error {
 		return a.stay(ctx, r, o)
 	}
 	return r.check(ctx, o)
+}
+
+// The ports at which stand-ins answer in a rehearsal: those of the protocols.
+const (
+	snmpPort    = "161"
+	netconfPort = "830"
+)
+
+// standInside has every device of a rehearsal answer at its own addresses, over the rehearsed
+// network; what is set on one is set in the rehearsal. The function that comes back ends it.
+func (a *app) standInside(ctx context.Context, lab *rehearse.Lab, w *workspace.Workspace) (end func(), err error) {
+	y := corestandin.New(w.Network, nil)
+	secrets, err := standin.NewSecrets()
+	if err != nil {
+		return nil, err
+	}
+	ctx, stop := context.WithCancel(ctx)
+	served, wait, err := standin.Serve(ctx, y, y.Names(), secrets, standin.Options{
+		Inside: func(name string, f func() error) error {
+			d, _ := w.Spec.DeviceNamed(name)
+			return lab.Inside(d, f)
+		},
+		Listen: func(_, network string) (string, error) {
+			if network == "udp" {
+				return "[::]:" + snmpPort, nil
+			}
+			return "[::]:" + netconfPort, nil
+		},
+	})
+	if err != nil {
+		stop()
+		return nil, err
+	}
+	for i := range served {
+		d, _ := w.Spec.DeviceNamed(served[i].Name)
+		for _, family := range []prefix.Family{prefix.IPv6, prefix.IPv4} { // IPv4 where there are both
+			if at := w.Spec.MainAddress(d, family); at.IsValid() {
+				served[i].SNMP, served[i].SSH = net.JoinHostPort(at.String(), snmpPort), net.JoinHostPort(at.String(), netconfPort)
+			}
+		}
+	}
+	file, remove, err := a.keepAccess(served, secrets, "")
+	if err != nil {
+		stop()
+		wait()
+		return nil, err
+	}
+	y.OnChange(func(net *forward.Network) {
+		if err := lab.Become(net); err != nil {
+			a.tell("what was set cannot be rehearsed: " + err.Error())
+		}
+	})
+	a.tell("the devices answer; at the operator's: " + a.self() + " observe --live --access " + view.ShellWord(file))
+	return func() {
+		y.OnChange(nil)
+		stop()
+		wait()
+		remove()
+	}, nil
 }
 
 // withNamespaceHint adds what may be done about a system that makes no namespaces.

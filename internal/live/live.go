@@ -98,11 +98,7 @@ type asker struct {
 // is what there is by then.
 func Ask(ctx context.Context, targets []Target, o Options, progress func(done, all int)) ([]Result, error) {
 	a := &asker{Options: o, refused: map[string]bool{}}
-	var files []string
-	for _, f := range o.Hosts {
-		files = append(files, f)
-	}
-	hosts, err := knownhosts.New(files...)
+	hosts, err := knownhosts.New(o.Hosts...)
 	if err != nil {
 		return nil, fmt.Errorf("the known hosts cannot be read: %w", err)
 	}

@@ -153,12 +153,34 @@ func (l *Lab) Restart(d model.DeviceID) error {
 }
 
 // Become makes the network another of the same devices and interfaces: what differs in
-// addresses and routes is set.
+// addresses, routes and what is switched on is set.
 func (l *Lab) Become(net *forward.Network) error {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
+	if len(l.devices) == 0 {
+		return nil // it is over
+	}
+	failures := l.now.Load().State.Failures()
+	was := l.now.Load().Spec
+	if len(net.Spec.Interfaces) != len(was.Interfaces) {
+		return errors.New("interfaces cannot come or go in a rehearsal")
+	}
+	net = net.Update(net.State.With(failures[len(net.State.Failures()):]...))
 	l.now.Store(net)
 	l.whole = net
+	for id := range net.Spec.Interfaces {
+		if net.Spec.Interfaces[id].AdminDown == was.Interfaces[id].AdminDown || !l.made(model.InterfaceID(id)) {
+			continue
+		}
+		d := l.devices[net.Spec.Interfaces[id].Device]
+		change := d.space.handle.LinkSetUp
+		if net.Spec.Interfaces[id].AdminDown {
+			change = d.space.handle.LinkSetDown
+		}
+		if err := change(&netlink.GenericLink{LinkAttrs: netlink.LinkAttrs{Index: d.links[model.InterfaceID(id)]}}); err != nil {
+			return err
+		}
+	}
 	return l.settle(nil)
 }
 

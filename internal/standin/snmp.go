@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"github.com/gosnmp/gosnmp"
+	"golang.org/x/net/ipv6"
 
 	"ropeswing/internal/mib"
 )
@@ -67,13 +68,17 @@ func newAgent(user SNMPUser, name string) *agent {
 	return a
 }
 
-// serve answers on a socket until the context ends.
+// serve answers on a socket until the context ends, from the address that was asked.
 func (a *agent) serve(ctx context.Context, conn net.PacketConn) {
 	stop := context.AfterFunc(ctx, func() { conn.Close() })
 	defer stop()
+	read, write := plain(conn)
+	if at, ok := conn.LocalAddr().(*net.UDPAddr); ok && at.IP.IsUnspecified() {
+		read, write = addressed(conn)
+	}
 	buffer := make([]byte, 1<<16)
 	for {
-		n, from, err := conn.ReadFrom(buffer)
+		n, asked, from, err := read(buffer)
 		if err != nil {
 			if ctx.Err() != nil || errors.Is(err, net.ErrClosed) {
 				return
@@ -85,8 +90,42 @@ func (a *agent) serve(ctx context.Context, conn net.PacketConn) {
 			continue
 		}
 		a.trouble.wait(ctx)
-		_, _ = conn.WriteTo(a.trouble.cut(answer), from)
+		write(a.trouble.cut(answer), asked, from)
 	}
+}
+
+type (
+	reading func(b []byte) (n int, asked []byte, from net.Addr, err error)
+	writing func(b, asked []byte, to net.Addr)
+)
+
+func plain(conn net.PacketConn) (reading, writing) {
+	return func(b []byte) (int, []byte, net.Addr, error) {
+			n, from, err := conn.ReadFrom(b)
+			return n, nil, from, err
+		}, func(b, _ []byte, to net.Addr) {
+			_, _ = conn.WriteTo(b, to) // who does not hear it asks again
+		}
+}
+
+// addressed is for a device with several addresses: whoever asks one takes no answer from
+// another. What the system says of the address a request was sent to (RFC 3542 §6.1) goes back to
+// it with the answer.
+func addressed(conn net.PacketConn) (reading, writing) {
+	udp, ok := conn.(*net.UDPConn)
+	if !ok || ipv6.NewPacketConn(conn).SetControlMessage(ipv6.FlagDst, true) != nil {
+		return plain(conn)
+	}
+	return func(b []byte) (int, []byte, net.Addr, error) {
+			control := make([]byte, 128)
+			n, c, _, from, err := udp.ReadMsgUDPAddrPort(b, control)
+			return n, control[:c], net.UDPAddrFromAddrPort(from), err
+		}, func(b, asked []byte, to net.Addr) {
+			if n := len(asked); n >= 20 && !to.(*net.UDPAddr).IP.IsLinkLocalUnicast() {
+				clear(asked[n-4:]) // by which interface it leaves is the tables' affair
+			}
+			_, _, _ = udp.WriteMsgUDPAddrPort(b, asked, to.(*net.UDPAddr).AddrPort())
+		}
 }
 
 // answer is the answer to a message; nil where none is given: to what is no SNMP, and to who may
