@@ -23,6 +23,10 @@ func standIns(t *testing.T, args ...string) (dir string, at map[string][2]string
 	t.Helper()
 	dir = t.TempDir()
 	require.NoError(t, os.CopyFS(dir, demo.Files()))
+	if len(args) > 0 && args[0] == "--observed" { // as the tour makes it
+		r := run(t, dir, "observe", demo.Seen, "-w", args[1])
+		require.Equal(t, 0, r.code, r.err)
+	}
 	who = filepath.Join(dir, "who")
 	cmd := exec.Command(program, append([]string{"stand-in", "--access", who}, args...)...)
 	cmd.Dir = dir

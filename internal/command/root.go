@@ -152,7 +152,7 @@ func (a *app) commands() []command {
 		{"new", a.new}, {"draft", a.draft}, {"assign", a.assign}, {"rename", a.rename}, {"pin", a.pin}, {"export", a.export},
 		{"show", a.show}, {"why", a.why},
 		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
-		{"observe", a.observe}, {"compare", a.compare}, {"steps", a.steps}, {"rehearse", a.rehearse}, {"stand-in", a.standIn}, {"here", a.here},
+		{"observe", a.observe}, {"compare", a.compare}, {"steps", a.steps}, {"push", a.push}, {"rehearse", a.rehearse}, {"stand-in", a.standIn}, {"here", a.here},
 		{"demo", a.demo}, {"version", a.version},
 	}
 }

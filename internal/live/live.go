@@ -94,15 +94,21 @@ type asker struct {
 	refused map[string]bool // a user and secret that one device refused: not tried there again
 }
 
-// Ask asks devices, many at a time. Progress is told how many are done. Where the context ends it
-// is what there is by then.
-func Ask(ctx context.Context, targets []Target, o Options, progress func(done, all int)) ([]Result, error) {
-	a := &asker{Options: o, refused: map[string]bool{}}
+func newAsker(o Options) (*asker, error) {
 	hosts, err := knownhosts.New(o.Hosts...)
 	if err != nil {
 		return nil, fmt.Errorf("the known hosts cannot be read: %w", err)
 	}
-	a.hosts = hosts
+	return &asker{Options: o, refused: map[string]bool{}, hosts: hosts}, nil
+}
+
+// Ask asks devices, many at a time. Progress is told how many are done. Where the context ends it
+// is what there is by then.
+func Ask(ctx context.Context, targets []Target, o Options, progress func(done, all int)) ([]Result, error) {
+	a, err := newAsker(o)
+	if err != nil {
+		return nil, err
+	}
 	if o.PerSec > 0 {
 		t := time.NewTicker(time.Second / time.Duration(o.PerSec))
 		defer t.Stop()

@@ -205,6 +205,29 @@ func (s standing) name() string {
 	return name
 }
 
+func standingOf(r *observed.Route) standing {
+	s := standing{table: r.Table, distance: 1}
+	if r.Distance != nil {
+		s.distance = *r.Distance
+	}
+	if r.Metric != nil {
+		s.metric = *r.Metric
+	}
+	return s
+}
+
+// leaves say how the routes of an instance stand.
+func (s standing) leaves() []*datum {
+	all := []*datum{number(deviceModule, "route-preference", s.distance)}
+	if s.metric != 0 {
+		all = append(all, number(deviceModule, "metric", s.metric))
+	}
+	if s.table != "" {
+		all = append(all, leaf(deviceModule, "table", s.table))
+	}
+	return all
+}
+
 // deviceStatics is the static routes as they are set (RFC 8349 §6): an instance of the protocol
 // for each table, distance and metric; nil where there are none.
 func deviceStatics(d *observed.Device) *datum {
@@ -215,13 +238,7 @@ func deviceStatics(d *observed.Device) *datum {
 		if r.Source != "" && r.Source != "static" {
 			continue
 		}
-		s := standing{table: r.Table, distance: 1}
-		if r.Distance != nil {
-			s.distance = *r.Distance
-		}
-		if r.Metric != nil {
-			s.metric = *r.Metric
-		}
+		s := standingOf(&r)
 		if by[s] == nil {
 			order = append(order, s)
 		}
@@ -236,13 +253,7 @@ func deviceStatics(d *observed.Device) *datum {
 	protocols := container(m, "control-plane-protocols")
 	for _, s := range order {
 		x := entry(m, "control-plane-protocol", leaf(m, "type", "ietf-routing:static"), leaf(m, "name", s.name()))
-		x.children = append(x.children, number(deviceModule, "route-preference", s.distance))
-		if s.metric != 0 {
-			x.children = append(x.children, number(deviceModule, "metric", s.metric))
-		}
-		if s.table != "" {
-			x.children = append(x.children, leaf(deviceModule, "table", s.table))
-		}
+		x.children = append(x.children, s.leaves()...)
 		routes := container(m, "static-routes")
 		for _, family := range prefix.Families {
 			word, module := familyModule(family)

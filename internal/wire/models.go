@@ -22,8 +22,9 @@ type datum struct {
 	text         string
 	number       bool // the text is a JSON number, or true or false
 	empty        bool
-	list         bool // one of several of its name
-	present      bool // a container that says something by being there
+	list         bool   // one of several of its name
+	present      bool   // a container that says something by being there
+	operation    string // of an edit, "" where it says none
 	children     []*datum
 }
 
@@ -112,6 +113,9 @@ func (x *datum) xml(b *bytes.Buffer, module string, depth int) {
 	}
 	if i := strings.IndexByte(x.text, ':'); i > 0 && namespaces[x.text[:i]] != "" {
 		fmt.Fprintf(b, " xmlns:%s=%q", x.text[:i], namespaces[x.text[:i]])
+	}
+	if x.operation != "" {
+		fmt.Fprintf(b, " xmlns:nc=%q nc:operation=%q", netconfBase, x.operation)
 	}
 	switch {
 	case x.empty || x.children == nil && x.text == "":

@@ -1,0 +1,128 @@
+package main
+
+import (
+	"encoding/json"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// asked compares the stand-ins with the plan: how many differences there are.
+func asked(t *testing.T, dir, access string) int {
+	t.Helper()
+	r := run(t, dir, "compare", "--live", "--access", access, "-o", "json")
+	var v struct{ Differences []any }
+	require.NoError(t, json.Unmarshal([]byte(r.out), &v), r.out+r.err)
+	return len(v.Differences)
+}
+
+// The bad morning, asked live, is mended by push and looked at again; taken back it is as it was.
+func TestPushMendsTheBadMorning(t *testing.T) {
+	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
+	access := filepath.Join(who, "access.yaml")
+	worst := asked(t, dir, access)
+	require.Positive(t, worst)
+	r := run(t, dir, "push", "--access", access)
+	require.Equal(t, 0, r.code, r.out+r.err)
+	assert.Equal(t, "5 steps on 5 devices to the plan; nothing was sent", first(r.out))
+	assert.Equal(t, worst, asked(t, dir, access), "nothing was sent")
+	assert.NoFileExists(t, filepath.Join(dir, "skerry.push.jsonl"))
+	r = run(t, dir, "push", "--access", access, "-w")
+	assert.Equal(t, 1, r.code, "nobody says yes: there is no terminal")
+	assert.Equal(t, worst, asked(t, dir, access))
+	r = run(t, dir, "push", "--access", access, "-w", "--yes")
+	require.Equal(t, 0, r.code, r.out+r.err)
+	assert.Equal(t, "done: 5 steps on 5 devices", first(r.out))
+	assert.Equal(t, 0, asked(t, dir, access))
+	r = run(t, dir, "push", "--access", access, "-w", "--yes")
+	assert.Equal(t, 0, r.code)
+	assert.Equal(t, "the devices are as planned: nothing is to be told", first(r.out), "no step is done twice")
+	r = run(t, dir, "push", "--access", access, "--take-back")
+	assert.Equal(t, "5 steps on 5 devices to take back; nothing was sent", first(r.out))
+	r = run(t, dir, "push", "--access", access, "--take-back", "-w")
+	require.Equal(t, 0, r.code, r.out+r.err)
+	assert.Equal(t, worst, asked(t, dir, access), "it is as it was")
+	r = run(t, dir, "push", "--access", access, "--take-back", "-w")
+	assert.Contains(t, r.out, "nothing is to be taken back")
+}
+
+// Killed at any moment, a run goes on: no step is forgotten, none is done twice, and no change is
+// left in the air.
+func TestPushIsKilledAtAnyMoment(t *testing.T) {
+	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
+	access := filepath.Join(who, "access.yaml")
+	random := rand.New(rand.NewPCG(7, 7))
+	kills := 0
+	for try := 0; ; try++ {
+		require.Less(t, try, 100)
+		cmd := exec.Command(program, "push", "--access", access, "-w", "--yes", "--timer", "30s")
+		cmd.Dir = dir
+		require.NoError(t, cmd.Start())
+		wait := 60 + random.IntN(500)
+		if try > 30 {
+			wait = 10000
+		}
+		timer := time.AfterFunc(time.Duration(wait)*time.Millisecond, func() { _ = cmd.Process.Kill() })
+		err := cmd.Wait()
+		if timer.Stop() {
+			require.NoError(t, err)
+			break
+		}
+		kills++
+	}
+	assert.Greater(t, kills, 0)
+	assert.Equal(t, 0, asked(t, dir, access))
+	text, err := os.ReadFile(filepath.Join(dir, "skerry.push.jsonl"))
+	require.NoError(t, err)
+	steps := map[string]int{}
+	open := map[string]bool{}
+	for line := range strings.Lines(string(text)) {
+		var e struct{ Device, Phase, What string }
+		require.NoError(t, json.Unmarshal([]byte(line), &e))
+		switch e.Phase {
+		case "sending", "in force":
+			open[e.Device] = true
+		case "confirmed":
+			steps[e.Device+" "+e.What]++
+			delete(open, e.Device)
+		case "taken back":
+			delete(open, e.Device)
+		}
+	}
+	assert.Empty(t, open, "nothing is left in the air")
+	t.Logf("killed %d times; %d steps", kills, len(steps))
+}
+
+// Devices that break off in the middle of answers are left as they were, or as they should be; what
+// is told of them is one or the other, and pushing again goes on.
+func TestPushToDevicesThatMakeTrouble(t *testing.T) {
+	dir, _, who := standIns(t, "--observed", "bad-morning/observed", "--trouble", "cut,pieces")
+	access := filepath.Join(who, "access.yaml")
+	for range 6 {
+		r := run(t, dir, "push", "--access", access, "-w", "--yes", "--timer", "5s")
+		assert.Contains(t, []int{0, 1, 3}, r.code, r.out+r.err)
+		if strings.Contains(r.out+r.err, "by itself within") {
+			time.Sleep(5500 * time.Millisecond)
+		}
+	}
+	text, err := os.ReadFile(filepath.Join(dir, "skerry.push.jsonl"))
+	require.NoError(t, err)
+	confirmed := map[string]int{}
+	for line := range strings.Lines(string(text)) {
+		var e struct{ Phase, Device, What string }
+		require.NoError(t, json.Unmarshal([]byte(line), &e))
+		if e.Phase == "confirmed" {
+			confirmed[e.Device+" "+e.What]++
+		}
+	}
+	for step, n := range confirmed {
+		assert.Equal(t, 1, n, "%s is not done twice", step)
+	}
+}

@@ -1,0 +1,646 @@
+package command
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/netip"
+	"os"
+	"os/signal"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"ropeswing/core/compare"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/observed"
+	"ropeswing/core/steps"
+	"ropeswing/core/verify"
+	"ropeswing/core/workspace"
+	"ropeswing/internal/access"
+	"ropeswing/internal/files"
+	"ropeswing/internal/live"
+	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
+)
+
+// pushOptions are how to carry steps out.
+type pushOptions struct {
+	asking
+	standing string
+	write    bool
+	yes      bool
+	takeBack bool
+	timer    time.Duration
+	noSave   bool
+}
+
+func (a *app) push() *cobra.Command {
+	var o pushOptions
+	cmd := &cobra.Command{
+		Use:     "push",
+		Short:   "Carry out the steps from what is there to the plan, each with a way back",
+		GroupID: groupReal,
+		Long: "Ask all devices, work out the steps to the plan as 'steps' does, and with -w tell\n" +
+			"the devices, one step at a time, by NETCONF: a change is put in force for a time,\n" +
+			"looked at, and confirmed only when the device is as the step wants it, you can log\n" +
+			"in again, and what you reached before and should reach now still answers. Else it\n" +
+			"is taken back, by the device itself if need be, and push stops. Without -w nothing\n" +
+			"is sent. What was sent is kept in a journal beside the plan; a run that broke off\n" +
+			"goes on where the devices are. What cannot be told that way waits for you.",
+		Example: "  ropeswing push\n  ropeswing push -w\n  ropeswing push -w --yes --timer 60s\n  ropeswing push --take-back -w",
+		Args:    noArgs,
+		RunE: func(*cobra.Command, []string) error {
+			if err := a.checkFormat(); err != nil {
+				return err
+			}
+			if o.timer < 5*time.Second || o.timer > time.Hour {
+				return errors.New("--timer is from 5s to 1h")
+			}
+			return a.runPush(&o)
+		},
+		ValidArgsFunction: cobra.NoFileCompletions,
+	}
+	f := cmd.Flags()
+	f.StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; NAME.access.yaml beside the plan unless said")
+	f.BoolVar(&o.trustNew, "trust-new", false, "take host keys that are not known yet, and keep them")
+	f.IntVar(&o.together, "together", live.Polite.Together, "ask `N` devices at a time")
+	f.StringVar(&o.standing, "standing-at", "", "the `HOST` of the plan that you sit at; its operator unless said")
+	f.BoolVarP(&o.write, "write", "w", false, "tell the devices; without, only say what would be told")
+	f.BoolVar(&o.yes, "yes", false, "with -w: do not ask before each visit to a device")
+	f.BoolVar(&o.takeBack, "take-back", false, "take back what the last run set, the last step first")
+	f.BoolVar(&o.noSave, "no-save", false, "do not save what runs at the end of each device")
+	f.DurationVar(&o.timer, "timer", 2*time.Minute, "after this `TIME` a device takes back what was not confirmed")
+	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
+	a.formatFlags(cmd)
+	return cmd
+}
+
+// pusher carries steps out.
+type pusher struct {
+	*app
+	o       *pushOptions
+	w       *workspace.Workspace
+	of      *access.Access
+	options live.Options
+	log     *files.PushLog
+	run     string
+	v       *view.Pushed
+	reached []netip.Addr // what answered before anything was told
+}
+
+func (a *app) runPush(o *pushOptions) error {
+	w, err := a.usable()
+	if err != nil {
+		return err
+	}
+	if o.standing != "" {
+		d, err := w.Device(o.standing)
+		if err != nil {
+			return err
+		}
+		w = w.StandingAt(d)
+	}
+	if w.Spec.Operator == model.None {
+		return errors.New("where do you sit? name the host: --standing-at HOST, or 'operator:' in the plan")
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
+	p := &pusher{app: a, o: o, w: w, v: &view.Pushed{Steps: []view.PushedStep{}}}
+	if p.of, _, err = a.accessFile(&o.asking); err != nil {
+		return err
+	}
+	p.options = live.Polite
+	p.options.Access, p.options.Secret, p.options.Agent, p.options.Now = p.of, a.secrets(p.of), sshAgent(a.getenv), time.Now
+	p.options.Hosts, p.options.Gear = existing(a.knownHosts(p.of)), gearReader(p.of)
+	found, err := a.find()
+	if err != nil {
+		return err
+	}
+	var before []files.PushEntry
+	path := strings.TrimSuffix(found.Path, strings.TrimPrefix(files.PlanPattern, "*")) + ".push.jsonl"
+	if o.write {
+		unlock, err := files.NewWriter(filepath.Dir(found.Path), a.tell) // one at a time tells devices by this plan
+		if err != nil {
+			return err
+		}
+		defer unlock.Close()
+		if p.log, before, err = files.OpenPushLog(path); err != nil {
+			return err
+		}
+		defer p.log.Close()
+		b := make([]byte, 4)
+		_, _ = rand.Read(b)
+		p.run = hex.EncodeToString(b)
+		if err := p.settle(ctx, before); err != nil {
+			return err
+		}
+	}
+	if o.takeBack {
+		if !o.write {
+			if before, err = readPushLog(path); err != nil {
+				return err
+			}
+		}
+		return p.takeBackLast(ctx, before)
+	}
+	return p.forward(ctx)
+}
+
+func readPushLog(path string) ([]files.PushEntry, error) {
+	if _, err := os.Stat(path); err != nil {
+		return nil, nil
+	}
+	log, before, err := files.OpenPushLog(path)
+	if err == nil {
+		log.Close()
+	}
+	return before, err
+}
+
+// settle brings to an end what a run that broke off left in the air: a change that may be in
+// force and was not confirmed is taken back, so that what is there is known.
+func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
+	open := map[string]files.PushEntry{}
+	for _, e := range before {
+		switch e.Phase {
+		case files.Sending, files.InForce:
+			open[e.Device] = e
+		case files.Confirmed, files.TakenBack:
+			delete(open, e.Device)
+		}
+	}
+	for _, e := range open {
+		d, ok := p.w.Spec.DeviceNamed(e.Device)
+		if !ok {
+			return fmt.Errorf("the journal has a change of %s that was not brought to an end, and the plan has no such device", e.Device)
+		}
+		p.app.tell(fmt.Sprintf("a change of %s was left in the air; it is taken back", e.Device))
+		t, err := p.login(ctx, d, netip.Addr{}, e.At)
+		if err != nil {
+			return notAsked{fmt.Errorf("%s: what a run that broke off left there cannot be taken back: %w; the device does so by itself within %s of then", e.Device, err, p.o.timer)}
+		}
+		err = t.TakeBack(e.Persist)
+		t.Close()
+		if err != nil {
+			return notAsked{fmt.Errorf("%s: %w", e.Device, err)}
+		}
+		if err := p.note(e, files.TakenBack, "left by a run that broke off"); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// note writes what has become of a step.
+func (p *pusher) note(e files.PushEntry, phase, why string) error {
+	e.Time, e.Phase, e.Why = time.Now().UTC().Format(time.RFC3339Nano), phase, why
+	if phase != files.Sending {
+		e.Undo = ""
+	}
+	return p.log.Add(e)
+}
+
+// way is how a device is told; false where it cannot be.
+func (p *pusher) way(d model.DeviceID) (access.Way, bool) {
+	name := p.w.Spec.Devices[d].Name
+	all, err := p.liveDevices(p.w, p.of, []string{name})
+	if err != nil {
+		return access.Way{}, false
+	}
+	for _, w := range all[0].Ways {
+		if w.By == access.NETCONF {
+			return w, true
+		}
+	}
+	return access.Way{}, false
+}
+
+// login logs in to a device at an address, or at where it was before.
+func (p *pusher) login(ctx context.Context, d model.DeviceID, address netip.Addr, at string) (*live.Teller, error) {
+	name := p.w.Spec.Devices[d].Name
+	w, ok := p.way(d)
+	if !ok {
+		return nil, errors.New("the access file says no way by NETCONF")
+	}
+	if at == "" {
+		text := ""
+		if address.IsValid() {
+			text = address.String()
+		}
+		if at, ok = live.At(text, w); !ok {
+			return nil, errors.New("it is managed at no address")
+		}
+	}
+	return live.Tell(ctx, name, at, w, p.options)
+}
+
+// forward works out the steps from what is there, and with -w carries them out.
+func (p *pusher) forward(ctx context.Context) error {
+	v, running, _, err := p.askLive(ctx, p.w, &p.o.asking, nil, false)
+	if err != nil {
+		return err
+	}
+	for _, f := range slices.Concat(v.Failed, v.Short) {
+		p.app.tell(fmt.Sprintf("%s: %s, %s", f.Device, f.Reason, f.Why))
+	}
+	if len(running) == 0 {
+		return notAsked{errors.New("no device answered")}
+	}
+	sheet := steps.Plan(p.w.Differences(running), nil)
+	p.v.Begin(sheet)
+	for n := range sheet.Steps {
+		p.v.Steps[n].Told, p.v.Steps[n].Why = p.canTell(sheet, n)
+	}
+	if !p.o.write {
+		p.v.Next = p.self() + " push -w" + p.accessWords()
+		return p.end(sheet, nil)
+	}
+	p.reached = p.answering(ctx, verifyTargets(p.w.Network))
+	visit := model.DeviceID(model.None)
+	for n := range sheet.Steps {
+		s := &sheet.Steps[n]
+		name := p.w.Spec.Devices[s.Device].Name
+		if ctx.Err() != nil {
+			return p.end(sheet, errInterrupted)
+		}
+		if !p.v.Steps[n].Told {
+			p.v.Stop(n, "do it by hand, then push again: "+p.v.Steps[n].Why)
+			return p.end(sheet, errWrong)
+		}
+		if s.Device != visit && !p.o.yes {
+			view.PushVisit(p.out, p.v.Steps[n:], name)
+			p.flushOut()
+			if !p.yes(fmt.Sprintf("go to %s?", name)) {
+				p.v.Stop(n, "not gone to")
+				return p.end(sheet, errWrong)
+			}
+		}
+		visit = s.Device
+		if err := p.step(ctx, sheet, n); err != nil {
+			p.v.Stop(n, err.Error())
+			return p.end(sheet, errWrong)
+		}
+		p.v.Steps[n].Outcome = "done"
+		p.progress(n+1, len(sheet.Steps))
+	}
+	return p.end(sheet, nil)
+}
+
+func (p *pusher) accessWords() string {
+	if p.o.access == "" {
+		return ""
+	}
+	return " --access " + view.ShellWord(p.o.access)
+}
+
+// canTell tells whether a step can be told by NETCONF, and why not.
+func (p *pusher) canTell(sheet *steps.Worksheet, n int) (bool, string) {
+	s := &sheet.Steps[n]
+	w, ok := p.way(s.Device)
+	beside := w.At != "" && !strings.HasPrefix(w.At, ":") // an address of its own, beside the plan's network
+	switch {
+	case !ok:
+		return false, "the access file says no way by NETCONF"
+	case s.Session == steps.Theirs:
+		return false, "somebody else runs it"
+	case s.Session == steps.AtConsole && !beside:
+		return false, "it is not reached before the step"
+	}
+	before, after := p.states(sheet, n)
+	edit, _ := wire.Edit(before, after)
+	if len(edit) == 0 {
+		return false, "the standard models have nothing of it"
+	}
+	for _, set := range s.Sets {
+		switch set.Difference.What {
+		case compare.OfAdmin, compare.OfAddress, compare.OfMTU, compare.OfVLAN, compare.OfRoute, compare.OfNextHop, compare.OfDistance, compare.OfMetric, compare.OfMembers, compare.OfInterface:
+		default:
+			return false, fmt.Sprintf("the standard models have no %s", set.Difference.What)
+		}
+	}
+	return true, ""
+}
+
+// states are the step's device as predicted before the step and behind it.
+func (p *pusher) states(sheet *steps.Worksheet, n int) (before, after *observed.Device) {
+	d := sheet.Steps[n].Device
+	return compare.DeviceAsObserved(sheet.Network(n), d), compare.DeviceAsObserved(sheet.Network(n+1), d)
+}
+
+// step carries one step out.
+func (p *pusher) step(ctx context.Context, sheet *steps.Worksheet, n int) error {
+	s := &sheet.Steps[n]
+	name := p.w.Spec.Devices[s.Device].Name
+	t, err := p.login(ctx, s.Device, s.Login.Address, "")
+	if err != nil {
+		return fmt.Errorf("%s is not reached for it: %w", name, err)
+	}
+	defer t.Close()
+	now, err := t.Running()
+	if err != nil {
+		return fmt.Errorf("%s does not tell what is there: %w", name, err)
+	}
+	if other := p.otherwise(sheet.Network(n), now); other != "" {
+		return fmt.Errorf("what is there is not what the step stands on: %s; nothing was sent", other)
+	}
+	before, after := p.states(sheet, n)
+	edit, beyond := wire.Edit(before, after)
+	undo, _ := wire.Edit(after, before)
+	if beyond && !t.OwnModel() {
+		return fmt.Errorf("%s has no model of distances, metrics, tables, VLANs or groups that is known here; nothing was sent", name)
+	}
+	return p.change(ctx, t, change{
+		entry: files.PushEntry{Run: p.run, Step: n + 1, Device: name, At: p.atOf(s.Device, s.Login.Address), What: p.v.Steps[n].Set, Undo: string(undo)},
+		d:     s.Device, edit: edit, then: then(s), net: sheet.Network(n + 1), last: s.Last,
+	})
+}
+
+// then is where one logs in behind a step.
+func then(s *steps.Step) netip.Addr {
+	if s.Session == steps.Moves {
+		return s.Then.Address
+	}
+	return s.Login.Address
+}
+
+func (p *pusher) atOf(d model.DeviceID, address netip.Addr) string {
+	w, _ := p.way(d)
+	text := ""
+	if address.IsValid() {
+		text = address.String()
+	}
+	at, _ := live.At(text, w)
+	return at
+}
+
+// change is one that is put in force for a time.
+type change struct {
+	entry files.PushEntry
+	d     model.DeviceID
+	edit  []byte
+	then  netip.Addr
+	net   *forward.Network // as it is predicted behind it; nil where that is not known
+	last  bool             // what runs is saved behind it
+}
+
+// change sends a change, looks at what it did, and confirms it, or has it taken back.
+func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
+	b := make([]byte, 8)
+	_, _ = rand.Read(b)
+	c.entry.Persist = "ropeswing-" + hex.EncodeToString(b)
+	if err := p.note(c.entry, files.Sending, ""); err != nil {
+		return fmt.Errorf("the journal cannot be written, and nothing was sent: %w", err)
+	}
+	begun := time.Now()
+	err := t.Commit(c.edit, p.o.timer, c.entry.Persist)
+	var refused *live.RPCError
+	if errors.As(err, &refused) {
+		if e := t.TakeBack(c.entry.Persist); e != nil {
+			return fmt.Errorf("it was refused (%w), and whether it is in force cannot be told (%w): the device takes it back by itself within %s", err, e, p.o.timer)
+		}
+		return errors.Join(fmt.Errorf("it was refused, and nothing changed: %w", err), p.note(c.entry, files.TakenBack, err.Error()))
+	}
+	if err := p.note(c.entry, files.InForce, ""); err != nil {
+		p.app.tell("the journal cannot be written: " + err.Error())
+	}
+	why := p.looked(ctx, c)
+	if why == nil {
+		return p.confirmed(ctx, c)
+	}
+	// It is not as it should be: taken back at once where that can be, else by the device's timer.
+	again, err := p.loginAny(ctx, c)
+	if err == nil {
+		err = again.TakeBack(c.entry.Persist)
+		again.Close()
+	}
+	if err != nil {
+		left := p.o.timer - time.Since(begun)
+		return fmt.Errorf("%w; it cannot be taken back from here (%w): the device does so by itself within %s", why, err, left.Round(time.Second))
+	}
+	return errors.Join(fmt.Errorf("%w; it was taken back", why), p.note(c.entry, files.TakenBack, why.Error()))
+}
+
+// loginAny logs in where the device is now: where it should be, or where it was.
+func (p *pusher) loginAny(ctx context.Context, c change) (*live.Teller, error) {
+	t, err := p.login(ctx, c.d, c.then, "")
+	if err != nil {
+		t, err = p.login(ctx, c.d, netip.Addr{}, c.entry.At)
+	}
+	return t, err
+}
+
+// mostTries is how often is looked whether a change took, and lookEvery how long lies between.
+const (
+	mostLooks = 5
+	lookEvery = time.Second
+)
+
+// looked looks whether a change that is in force is as it should be: one can log in, the device is
+// as the step wants it, and who answered before and should now still does. nil is that it is.
+func (p *pusher) looked(ctx context.Context, c change) (why error) {
+	for try := range mostLooks {
+		if try > 0 {
+			select {
+			case <-ctx.Done():
+				return errors.New("it was interrupted")
+			case <-time.After(lookEvery):
+			}
+		}
+		var t *live.Teller
+		if t, why = p.login(ctx, c.d, c.then, ""); why != nil {
+			why = fmt.Errorf("one cannot log in again: %w", why)
+			continue
+		}
+		now, err := t.Running()
+		t.Close()
+		if err != nil {
+			why = fmt.Errorf("it does not tell what is there: %w", err)
+			continue
+		}
+		if c.net == nil {
+			return nil
+		}
+		if other := p.otherwise(c.net, now); other != "" {
+			why = fmt.Errorf("it did not take: %s", other)
+			continue
+		}
+		if lost := p.lost(ctx, c.net); lost != "" {
+			why = fmt.Errorf("%s answered before, should now, and does not", lost)
+			continue
+		}
+		return nil
+	}
+	return why
+}
+
+// confirmed confirms a change and, behind the last of a device, saves.
+func (p *pusher) confirmed(ctx context.Context, c change) error {
+	t, err := p.login(ctx, c.d, c.then, "")
+	if err == nil {
+		defer t.Close()
+		err = t.Confirm(c.entry.Persist)
+	}
+	if err != nil {
+		return fmt.Errorf("it took, and could not be confirmed (%w): the device takes it back by itself within %s", err, p.o.timer)
+	}
+	if err := p.note(c.entry, files.Confirmed, ""); err != nil {
+		return fmt.Errorf("it is in force and confirmed, and the journal cannot be written: %w", err)
+	}
+	if !c.last || p.o.noSave {
+		return nil
+	}
+	if err := t.Save(); err != nil {
+		return fmt.Errorf("it is in force and confirmed, and was not saved: %w", err)
+	}
+	return p.note(c.entry, files.Saved, "")
+}
+
+// otherwise is the first thing by which a device is not as a network has it; "" where none.
+func (p *pusher) otherwise(net *forward.Network, d *observed.Device) string {
+	for _, x := range compare.Differences(net, []*observed.Device{d}).Differences {
+		return fmt.Sprintf("%s %s is %s, and was to be %s", x.What, x.Subject, orNothing(x.Found), orNothing(x.Planned))
+	}
+	return ""
+}
+
+func orNothing(s string) string {
+	if s == "" {
+		return "nothing"
+	}
+	return s
+}
+
+// verifyTargets are the addresses that the operator's requirements speak of.
+func verifyTargets(net *forward.Network) []netip.Addr {
+	var all []netip.Addr
+	for _, x := range verify.StartingAt(net, net.Spec.Operator) {
+		for _, t := range x.Targets {
+			if x.Passed == "" && !x.Requirement.Not && !slices.Contains(all, t) {
+				all = append(all, t)
+			}
+		}
+	}
+	return all
+}
+
+// answering are those that answer a ping from here, as far as pings may be sent.
+func (p *pusher) answering(ctx context.Context, targets []netip.Addr) []netip.Addr {
+	if len(targets) == 0 || !wire.MayEcho() {
+		return nil
+	}
+	o := wire.PoliteEcho
+	echoes, err := wire.PingLive(ctx, targets, o, func(int) {})
+	if err != nil {
+		return nil
+	}
+	var all []netip.Addr
+	for _, e := range echoes {
+		if e.Replied {
+			all = append(all, e.Target)
+		}
+	}
+	return all
+}
+
+// lost is the first that answered before anything was told, should answer now, and does not.
+func (p *pusher) lost(ctx context.Context, net *forward.Network) string {
+	var should []netip.Addr
+	for _, to := range p.reached {
+		if forward.Ping(net, net.Spec.Operator, netip.Addr{}, to, model.None).Verdict() == forward.Works {
+			should = append(should, to)
+		}
+	}
+	now := p.answering(ctx, should)
+	for _, to := range should {
+		if !slices.Contains(now, to) {
+			return p.w.Spec.HolderLabel(to)
+		}
+	}
+	return ""
+}
+
+// takeBackLast takes back what the last run set, the last step first.
+func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) error {
+	var done []files.PushEntry
+	undo := map[string]string{}
+	run := ""
+	for _, e := range before {
+		switch e.Phase {
+		case files.Sending:
+			undo[e.Persist] = e.Undo
+		case files.Confirmed:
+			if e.Run != run {
+				run, done = e.Run, nil
+			}
+			done = append(done, e)
+		case files.Undone:
+			done = slices.DeleteFunc(done, func(d files.PushEntry) bool { return d.Persist == e.Persist })
+		}
+	}
+	if len(done) == 0 {
+		fmt.Fprintln(p.out, "nothing is to be taken back: the journal has no step that is in force")
+		return nil
+	}
+	slices.Reverse(done)
+	for _, e := range done {
+		p.v.Steps = append(p.v.Steps, view.PushedStep{Number: e.Step, Device: e.Device, Set: "take back: " + e.What, Told: undo[e.Persist] != ""})
+	}
+	p.v.Back = true
+	if !p.o.write {
+		p.v.Next = p.self() + " push --take-back -w" + p.accessWords()
+		return p.end(nil, nil)
+	}
+	for i, e := range done {
+		d, ok := p.w.Spec.DeviceNamed(e.Device)
+		if !ok {
+			p.v.Stop(i, "the plan has no such device")
+			return p.end(nil, errWrong)
+		}
+		last := !slices.ContainsFunc(done[i+1:], func(o files.PushEntry) bool { return o.Device == e.Device })
+		t, err := p.login(ctx, d, p.w.Spec.MainAddress(d, 0), "")
+		if err != nil {
+			t, err = p.login(ctx, d, netip.Addr{}, e.At)
+		}
+		if err == nil {
+			at, _ := netip.ParseAddrPort(e.At)
+			persist := e.Persist
+			e.Run, e.What, e.Undo = p.run, "take back: "+e.What, ""
+			err = p.change(ctx, t, change{entry: e, d: d, edit: []byte(undo[persist]), then: at.Addr(), last: last})
+			t.Close()
+			if err == nil {
+				e.Persist = persist
+				err = p.note(e, files.Undone, "")
+			}
+		}
+		if err != nil {
+			p.v.Stop(i, err.Error())
+			return p.end(nil, errWrong)
+		}
+		p.v.Steps[i].Outcome = "taken back"
+	}
+	return p.end(nil, nil)
+}
+
+// end tells where everything stands.
+func (p *pusher) end(sheet *steps.Worksheet, err error) error {
+	p.progress(1, 1)
+	if sheet != nil && len(sheet.Otherwise) > 0 {
+		for _, d := range sheet.Otherwise {
+			p.v.Otherwise = append(p.v.Otherwise, fmt.Sprintf("%s: %s %s is %s, planned %s", d.Device, d.What, d.Subject, orNothing(d.Found), orNothing(d.Planned)))
+		}
+	}
+	if e := p.print(p.v, p.v.Table(), func() { p.v.Text(p.out, p.width) }); e != nil {
+		return e
+	}
+	if err == nil && (!p.v.Whole() || len(p.v.Otherwise) > 0) && p.o.write {
+		return errWrong
+	}
+	return err
+}

@@ -1,0 +1,89 @@
+package files
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+)
+
+// PushEntry is one line of the journal of what devices were told.
+type PushEntry struct {
+	Time    string `json:"time"`
+	Run     string `json:"run"`
+	Step    int    `json:"step"`
+	Device  string `json:"device"`
+	At      string `json:"at"`
+	Phase   string `json:"phase"` // of Phases
+	Persist string `json:"persist,omitempty"`
+	What    string `json:"what,omitempty"`
+	Undo    string `json:"undo,omitempty"` // the edit that takes it back
+	Why     string `json:"why,omitempty"`
+}
+
+// The phases of one step.
+const (
+	Sending   = "sending"    // it is about to be sent: it may be in force from here on
+	InForce   = "in force"   // and is taken back by the device unless it is confirmed
+	Confirmed = "confirmed"  // it stays
+	TakenBack = "taken back" // it is not in force
+	Saved     = "saved"      // what runs was saved
+	Undone    = "undone"     // a step that was confirmed was taken back later
+)
+
+// PushLog is the journal of what devices were told, beside the plan. It only grows.
+type PushLog struct{ file *os.File }
+
+// largestLog is how large a journal may be, in bytes.
+const largestLog = 256 << 20
+
+// OpenPushLog opens the journal of a plan and reads what is in it.
+func OpenPushLog(path string) (*PushLog, []PushEntry, error) {
+	text, err := ReadWhole(path, largestLog)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, nil, fmt.Errorf("the journal %s cannot be read: %w", filepath.Base(path), err)
+	}
+	var all []PushEntry
+	lines := bytes.Split(text, []byte("\n"))
+	for i, line := range lines {
+		if len(bytes.TrimSpace(line)) == 0 {
+			continue
+		}
+		var e PushEntry
+		if err := json.Unmarshal(line, &e); err != nil {
+			if i == len(lines)-1 { // it broke off while it was written: nothing was sent
+				break
+			}
+			return nil, nil, fmt.Errorf("line %d of the journal %s is none of it", i+1, filepath.Base(path))
+		}
+		all = append(all, e)
+	}
+	file, err := os.OpenFile(path, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o600)
+	if err != nil {
+		return nil, nil, fmt.Errorf("the journal %s cannot be written", filepath.Base(path))
+	}
+	if len(text) > 0 && text[len(text)-1] != '\n' {
+		if _, err := file.WriteString("\n"); err != nil {
+			return nil, nil, err
+		}
+	}
+	return &PushLog{file}, all, nil
+}
+
+// Add adds an entry. It is on the disk when Add returns: what is sent comes behind that.
+func (l *PushLog) Add(e PushEntry) error {
+	text, err := json.Marshal(e)
+	if err != nil {
+		return err
+	}
+	if _, err := l.file.Write(append(text, '\n')); err != nil {
+		return err
+	}
+	return l.file.Sync()
+}
+
+// Close closes it.
+func (l *PushLog) Close() error { return l.file.Close() }

@@ -1,0 +1,116 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"ropeswing/core/observed"
+	"ropeswing/internal/access"
+)
+
+// Teller tells one device, by NETCONF.
+type Teller struct {
+	*Session
+	name string
+}
+
+// The capabilities that telling hangs on.
+const (
+	candidate = "urn:ietf:params:netconf:capability:candidate:1.0"
+	confirmed = "urn:ietf:params:netconf:capability:confirmed-commit:1.1"
+	validate  = "urn:ietf:params:netconf:capability:validate:1.1"
+	startup   = "urn:ietf:params:netconf:capability:startup:1.0"
+	ownModel  = "urn:ropeswing:device"
+)
+
+// Tell logs in to a device that is to be told, at an address with its port.
+func Tell(ctx context.Context, name, at string, w access.Way, o Options) (*Teller, error) {
+	a, err := newAsker(o)
+	if err != nil {
+		return nil, err
+	}
+	s, err := a.open(ctx, name, at, &w)
+	if err != nil {
+		return nil, err
+	}
+	if !s.Has(candidate) || !s.Has(confirmed) {
+		s.Close()
+		return nil, &Failure{Reason: NotRead, Err: errors.New("it has no candidate with a confirmed commit, so that nothing would take a change back")}
+	}
+	return &Teller{s, name}, nil
+}
+
+// OwnModel tells whether the device has what no standard model has.
+func (t *Teller) OwnModel() bool { return t.Has(ownModel) }
+
+// Running is what the device says of itself now, and how far that is not what it is set to.
+func (t *Teller) Running() (*observed.Device, error) {
+	body := `<get><filter type="subtree">` + models + `</filter></get>`
+	if t.Has(nmda) {
+		body = `<get-data xmlns="` + nmda + `" xmlns:ds="urn:ietf:params:xml:ns:yang:ietf-datastores"><datastore>ds:operational</datastore><subtree-filter>` + models + `</subtree-filter></get-data>`
+	}
+	text, err := t.Ask(body)
+	if err != nil {
+		return nil, err
+	}
+	d, unread, err := readModels(text, t.name)
+	if err == nil && len(unread) > 0 {
+		return nil, fmt.Errorf("not all it says is understood: %s", unread[0].Why)
+	}
+	return d, err
+}
+
+// Commit puts a change in force for a time, after which the device takes it back unless it is
+// confirmed by the word.
+func (t *Teller) Commit(edit []byte, within time.Duration, persist string) error {
+	if _, err := t.Ask("<lock><target><candidate/></target></lock>"); err != nil {
+		return fmt.Errorf("locking the candidate: %w", err)
+	}
+	defer func() { _, _ = t.Ask("<unlock><target><candidate/></target></unlock>") }()
+	if _, err := t.Ask("<discard-changes/>"); err != nil {
+		return err
+	}
+	if _, err := t.Ask("<edit-config><target><candidate/></target><config>" + string(edit) + "</config></edit-config>"); err != nil {
+		return err
+	}
+	if t.Has(validate) {
+		if _, err := t.Ask("<validate><source><candidate/></source></validate>"); err != nil {
+			return err
+		}
+	}
+	_, err := t.Ask(fmt.Sprintf("<commit><confirmed/><confirm-timeout>%d</confirm-timeout><persist>%s</persist></commit>", int(within/time.Second), persist))
+	return err
+}
+
+// Confirm confirms a commit.
+func (t *Teller) Confirm(persist string) error {
+	_, err := t.Ask("<commit><persist-id>" + persist + "</persist-id></commit>")
+	return err
+}
+
+// TakeBack takes back a commit that was not confirmed yet. That there is none is no error.
+func (t *Teller) TakeBack(persist string) error {
+	_, err := t.Ask("<cancel-commit><persist-id>" + persist + "</persist-id></cancel-commit>")
+	var refused *RPCError
+	if errors.As(err, &refused) && strings.Contains(refused.Tag, "invalid-value") {
+		return nil
+	}
+	return err
+}
+
+// Save keeps what runs for the next restart, where the device has that apart.
+func (t *Teller) Save() error {
+	if !t.Has(startup) {
+		return nil
+	}
+	_, err := t.Ask("<copy-config><target><startup/></target><source><running/></source></copy-config>")
+	return err
+}
+
+// At is where a way leads for a device at an address: at what the way says, else at the address.
+func At(address string, w access.Way) (string, bool) {
+	return addressOf(&Target{Address: address}, &w)
+}
