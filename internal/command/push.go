@@ -45,7 +45,7 @@ func (a *app) push() *cobra.Command {
 	var o pushOptions
 	cmd := &cobra.Command{
 		Use:     "push",
-		Short:   "Carry out the steps from what is there to the plan, each with a way back",
+		Short:   "Carry out the steps to the plan, each with a way back",
 		GroupID: groupReal,
 		Long: "Ask all devices, work out the steps to the plan as 'steps' does, and with -w tell\n" +
 			"the devices, one step at a time, by NETCONF: a change is put in force for a time,\n" +
@@ -576,12 +576,14 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 		case files.Sending:
 			undo[e.Persist] = e.Undo
 		case files.Confirmed:
-			if e.Run != run {
+			switch {
+			case e.Undoes != "":
+				done = slices.DeleteFunc(done, func(d files.PushEntry) bool { return d.Persist == e.Undoes })
+				continue
+			case e.Run != run:
 				run, done = e.Run, nil
 			}
 			done = append(done, e)
-		case files.Undone:
-			done = slices.DeleteFunc(done, func(d files.PushEntry) bool { return d.Persist == e.Persist })
 		}
 	}
 	if len(done) == 0 {
@@ -610,14 +612,10 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 		}
 		if err == nil {
 			at, _ := netip.ParseAddrPort(e.At)
-			persist := e.Persist
-			e.Run, e.What, e.Undo = p.run, "take back: "+e.What, ""
-			err = p.change(ctx, t, change{entry: e, d: d, edit: []byte(undo[persist]), then: at.Addr(), last: last})
+			edit := []byte(undo[e.Persist])
+			e.Run, e.What, e.Undoes = p.run, "take back: "+e.What, e.Persist
+			err = p.change(ctx, t, change{entry: e, d: d, edit: edit, then: at.Addr(), last: last})
 			t.Close()
-			if err == nil {
-				e.Persist = persist
-				err = p.note(e, files.Undone, "")
-			}
 		}
 		if err != nil {
 			p.v.Stop(i, err.Error())

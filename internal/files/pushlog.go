@@ -21,6 +21,7 @@ type PushEntry struct {
 	Persist string `json:"persist,omitempty"`
 	What    string `json:"what,omitempty"`
 	Undo    string `json:"undo,omitempty"` // the edit that takes it back
+	Undoes  string `json:"undoes,omitempty"` // the persist word of the step that it takes back
 	Why     string `json:"why,omitempty"`
 }
 
@@ -31,7 +32,6 @@ const (
 	Confirmed = "confirmed"  // it stays
 	TakenBack = "taken back" // it is not in force
 	Saved     = "saved"      // what runs was saved
-	Undone    = "undone"     // a step that was confirmed was taken back later
 )
 
 // PushLog is the journal of what devices were told, beside the plan. It only grows.
