@@ -72,6 +72,9 @@ func (a *app) compare() *cobra.Command {
 			if all := result.Differences; len(all) > 0 && all[0].Lost > 0 && o.words == wordsOfPlan { // the worst comes first
 				next = fmt.Sprintf("%s ping %s %s --observed %s", a.self(), view.ShellWord(all[0].From), view.ShellWord(all[0].To), view.ShellWord(o.with))
 			}
+			if next != "" && a.asked != nil { // there is no state to ask about
+				next = a.self() + " push" + accessWords(o.access)
+			}
 			if done, err := a.report(func() view.Report { return v.Report(w.Document.Name.Value, Version) }); err != nil {
 				return err
 			} else if !done {

@@ -1,10 +1,13 @@
 package command
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
+	"os"
 	"os/exec"
+	"os/signal"
 	"path/filepath"
 	"strings"
 
@@ -57,7 +60,9 @@ func (a *app) demo() *cobra.Command {
 			case err != nil:
 				return fmt.Errorf("cannot write the demo: %w", err)
 			}
-			return a.tour(dir, full)
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
+			defer stop()
+			return a.tour(ctx, dir, full)
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
@@ -65,15 +70,44 @@ func (a *app) demo() *cobra.Command {
 	return cmd
 }
 
+// liveTour are the last ones: the devices are there, as stand-ins.
+var liveTour = []struct {
+	about string
+	args  []string
+}{
+	{"Stand-ins of the devices run on this machine now, as they were that morning. What do they say themselves?", []string{"observe", "--live"}},
+	{"And how is that not as planned?", []string{"compare", "--live"}},
+	{"They are told, step by step; each change is confirmed only when it is as it should be.", []string{"push", "-w", "--yes"}},
+	{"They are asked again.", []string{"compare", "--live"}},
+}
+
 // tour runs the commands in the folder as a user would. A command that finds
 // something wrong is part of the show; one that cannot run is not.
-func (a *app) tour(dir, full string) error {
+func (a *app) tour(ctx context.Context, dir, full string) error {
 	fmt.Fprintf(a.out, "Skerry Lights, an invented network, is now in %s:\n  %s   as planned\n  %s   as found on a bad morning\n  %s   after moving day\n", view.Clean(dir), demo.Plan, demo.BadMorning, demo.MovingDay)
-	for _, step := range tour {
-		fmt.Fprintf(a.out, "\n%s\n%s\n\n", view.Title(step.about), view.Prompt("ropeswing "+strings.Join(step.args, " ")))
-		inside := &app{out: a.out, raw: a.raw, in: strings.NewReader(""), err: a.err, dir: full, width: a.width, getenv: func(string) string { return "" }}
-		if code := inside.run(step.args); code > ExitWrong {
+	inside := func() *app {
+		return &app{out: a.out, raw: a.raw, in: strings.NewReader(""), err: a.err, dir: full, width: a.width, getenv: func(string) string { return "" }}
+	}
+	show := func(about string, args, hidden []string) error {
+		fmt.Fprintf(a.out, "\n%s\n%s\n\n", view.Title(about), view.Prompt("ropeswing "+strings.Join(args, " ")))
+		if code := inside().run(append(args, hidden...)); code > ExitWrong {
 			return errSaid
+		}
+		return nil
+	}
+	for _, step := range tour {
+		if err := show(step.about, step.args, nil); err != nil {
+			return err
+		}
+	}
+	access, end, err := inside().standInsOf(ctx, "bad-morning/observed")
+	if err != nil {
+		return err
+	}
+	defer end()
+	for _, step := range liveTour {
+		if err := show(step.about, step.args, []string{"--access", access}); err != nil {
+			return err
 		}
 	}
 	fmt.Fprintf(a.out, "\n%s\n  cd %s\n  %s\n", view.Title("The files are yours to play with. Mend the bad morning, for a start:"), view.ShellWord(dir), "ropeswing check -p "+demo.BadMorning)

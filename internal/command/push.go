@@ -259,7 +259,7 @@ func (p *pusher) forward(ctx context.Context) error {
 		p.v.Steps[n].Told, p.v.Steps[n].Why = p.canTell(sheet, n)
 	}
 	if !p.o.write {
-		p.v.Next = p.self() + " push -w" + p.accessWords()
+		p.v.Next = p.self() + " push -w" + accessWords(p.o.access)
 		return p.end(sheet, nil)
 	}
 	p.reached = p.answering(ctx, verifyTargets(p.w.Network))
@@ -293,11 +293,12 @@ func (p *pusher) forward(ctx context.Context) error {
 	return p.end(sheet, nil)
 }
 
-func (p *pusher) accessWords() string {
-	if p.o.access == "" {
+// accessWords are the words that name the access file again.
+func accessWords(file string) string {
+	if file == "" {
 		return ""
 	}
-	return " --access " + view.ShellWord(p.o.access)
+	return " --access " + view.ShellWord(file)
 }
 
 // canTell tells whether a step can be told by NETCONF, and why not.
@@ -596,7 +597,7 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 	}
 	p.v.Back = true
 	if !p.o.write {
-		p.v.Next = p.self() + " push --take-back -w" + p.accessWords()
+		p.v.Next = p.self() + " push --take-back -w" + accessWords(p.o.access)
 		return p.end(nil, nil)
 	}
 	for i, e := range done {

@@ -111,6 +111,35 @@ func (a *app) serveStandIns(ctx context.Context, y *corestandin.Yard, names []st
 	return nil
 }
 
+// standInsOf serves stand-ins of all devices as a state has them, until the function that comes
+// back is called, and says where it stands who may ask.
+func (a *app) standInsOf(ctx context.Context, state string) (file string, end func(), err error) {
+	a.observed = state
+	w, err := a.usable()
+	if err != nil {
+		return "", nil, err
+	}
+	secrets, err := standin.NewSecrets()
+	if err != nil {
+		return "", nil, err
+	}
+	ctx, stop := context.WithCancel(ctx)
+	y := corestandin.New(w.Network, nil)
+	served, wait, err := standin.Serve(ctx, y, y.Names(), secrets, standin.Options{})
+	if err != nil {
+		stop()
+		return "", nil, notAsked{err}
+	}
+	file, remove, err := a.keepAccess(served, secrets, "")
+	return file, func() {
+		stop()
+		wait()
+		if err == nil {
+			remove()
+		}
+	}, err
+}
+
 // keepAccess keeps who may ask in a folder of its own, which goes with the program.
 func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, folder string) (file string, remove func(), err error) {
 	if folder == "" {

@@ -20,7 +20,7 @@ type PushEntry struct {
 	Phase   string `json:"phase"` // of Phases
 	Persist string `json:"persist,omitempty"`
 	What    string `json:"what,omitempty"`
-	Undo    string `json:"undo,omitempty"` // the edit that takes it back
+	Undo    string `json:"undo,omitempty"`   // the edit that takes it back
 	Undoes  string `json:"undoes,omitempty"` // the persist word of the step that it takes back
 	Why     string `json:"why,omitempty"`
 }
