@@ -21,7 +21,7 @@ import (
 // before it.
 var rooms = []string{
 	"core/parallel", "core/source", "core/finding", "core/prefix", "core/plan", "core/model",
-	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify", "core/observed", "core/compare", "core/steps", "core/standin", "core/ask", "core/workspace", "core/revise", "core/explain",
+	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify", "core/observed", "core/compare", "core/steps", "core/standin", "core/layout", "core/ask", "core/workspace", "core/revise", "core/explain",
 }
 
 // outer is what lies around the core, and what of ours it may use beside it.
@@ -31,11 +31,12 @@ var outer = map[string][]string{
 	"internal/wire":     {},
 	"internal/rehearse": {},
 	"internal/access":   {},
+	"internal/draw":     {},
 	"internal/mib":      {},
 	"internal/live":     {"internal/access", "internal/mib", "internal/wire"},
 	"internal/standin":  {"internal/wire", "internal/mib"},
 	"internal/referee":  {"internal/rehearse", "internal/wire"}, // a test only
-	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/live", "internal/access", "demo"},
+	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/live", "internal/access", "internal/draw", "demo"},
 	"demo":              {},
 	"cmd/ropeswing":     {"internal/command"},
 	"core/coretest":     {},

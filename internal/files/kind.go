@@ -16,6 +16,7 @@ const (
 	AnswersFile Kind = "kept answers"
 	CaptureFile Kind = "a capture"
 	MapFile     Kind = "a column map"
+	Picture     Kind = "a picture"
 	Other       Kind = "another file"
 )
 
@@ -28,6 +29,8 @@ func KindOf(name string, text []byte) Kind {
 	switch {
 	case bytes.HasPrefix(start, []byte("\x0a\x0d\x0d\x0a")):
 		return CaptureFile
+	case bytes.HasPrefix(start, []byte("\x89PNG")), bytes.HasPrefix(start, []byte("<svg")), bytes.HasPrefix(start, []byte("%PDF")):
+		return Picture
 	case bytes.HasPrefix(start, []byte("ropeswing-ledger")) || strings.HasSuffix(name, ".ledger"):
 		return LedgerFile
 	case line("ropeswing-map:"):

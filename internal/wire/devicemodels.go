@@ -136,12 +136,20 @@ func deviceTables(d *observed.Device) *datum {
 	if !slices.Contains(tables, "") {
 		tables = append([]string{""}, tables...)
 	}
+	sorted := slices.Clone(d.Routes)
+	slices.SortStableFunc(sorted, func(a, b observed.Route) int {
+		n := cmp.Or(a.To.Addr().Compare(b.To.Addr()), a.To.Bits()-b.To.Bits())
+		if n == 0 && a.Distance != nil && b.Distance != nil {
+			n = *a.Distance - *b.Distance
+		}
+		return n
+	})
 	for _, table := range tables {
 		for _, family := range prefix.Families {
 			word, module := familyModule(family)
 			name := word + "-" + cmp.Or(table, "main")
 			routes := container(m, "routes")
-			for _, r := range d.Routes {
+			for _, r := range sorted {
 				if r.Table == table && prefix.FamilyOf(r.To.Addr()) == family {
 					routes.children = append(routes.children, deviceRoute(&r, module))
 				}

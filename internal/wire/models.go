@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"encoding/xml"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ropeswing/core/compare"
@@ -58,6 +59,9 @@ func number(module, name string, n any) *datum {
 // state that is predicted.
 func Models(net *forward.Network, d model.DeviceID, asXML bool) ([]byte, error) {
 	all := deviceModels(predicted(net, d), net.Spec.Devices[d].Forwards, true)
+	for _, x := range all {
+		x.standardOnly()
+	}
 	var b bytes.Buffer
 	if asXML {
 		b.WriteString(xml.Header + "<data xmlns=\"urn:ietf:params:xml:ns:netconf:base:1.0\">\n")
@@ -73,6 +77,14 @@ func Models(net *forward.Network, d model.DeviceID, asXML bool) ([]byte, error) 
 	}
 	text, err := json.MarshalIndent(top, "", " ")
 	return append(text, '\n'), err
+}
+
+// standardOnly takes out what no standard model has.
+func (x *datum) standardOnly() {
+	x.children = slices.DeleteFunc(x.children, func(c *datum) bool { return c.module == deviceModule })
+	for _, c := range x.children {
+		c.standardOnly()
+	}
 }
 
 // into puts a datum into its parent's object (RFC 7951 §4, §5).

@@ -1,0 +1,522 @@
+// Package layout gives the boxes and lines of a drawing their places: a graph in, places out, in
+// units of the drawing; it knows no pixels and no letters.
+//
+// Boxes lie in rows, by their distance from the roots. In a graph whose lines only join boxes of
+// two kinds, as devices and what is between them, lines only join rows that follow each other.
+// Rows that would be too wide are broken; a line that passes a row has a place of its own in it.
+// So no line ever lies over a box.
+package layout
+
+import (
+	"cmp"
+	"slices"
+)
+
+// Box is a box to be placed.
+type Box struct {
+	Width, Height float64 // at least
+	Root          bool    // it is to be in the first row
+	Order         int     // among boxes alike: the lower to the left
+}
+
+// Line joins two boxes. Each end wants some width for what is written at it.
+type Line struct {
+	Ends  [2]int
+	Width [2]float64
+}
+
+// Options say how much room there is.
+type Options struct {
+	MostWidth float64 // of a row, beyond which it is broken
+	Gap       float64 // between boxes of a row
+	Rows      float64 // between rows
+}
+
+// Point is a place.
+type Point struct{ X, Y float64 }
+
+// Placed is a box in its place: its upper left corner, and its size.
+type Placed struct{ X, Y, Width, Height float64 }
+
+// End is where a line meets its box: at the top or the bottom of it.
+type End struct {
+	At    Point
+	Top   bool
+	Width float64
+}
+
+// Path is a line in its place.
+type Path struct {
+	Points []Point
+	Ends   [2]End
+}
+
+// Places are the places of all.
+type Places struct {
+	Boxes         []Placed
+	Lines         []Path
+	Width, Height float64
+	Crossings     int
+}
+
+// item is a box in its row, or the place of a line that passes the row.
+type item struct {
+	box  int // -1 for a place of a line
+	line int
+	row  int
+	pos  int // in its row
+	x    float64
+	w, h float64
+	up   []int // items of the row above that lines join it with
+	down []int
+}
+
+// layouter lays one graph out.
+type layouter struct {
+	boxes  []Box
+	lines  []Line
+	o      Options
+	items  []item
+	rows   [][]int
+	of     []int     // of each box: its item
+	chains [][]int   // of each line: its items, from the upper box to the lower
+	upper  []int     // of each line: which end is above
+	width  []float64 // of each box
+}
+
+// Lay places boxes and lines. The same graph has the same places.
+func Lay(boxes []Box, lines []Line, o Options) Places {
+	l := &layouter{boxes: boxes, lines: lines, o: o}
+	l.layers()
+	l.chain()
+	l.order()
+	l.place()
+	return l.places()
+}
+
+// layers puts boxes into rows by their distance from the roots, part by part.
+func (l *layouter) layers() {
+	near := make([][]int, len(l.boxes))
+	for _, x := range l.lines {
+		near[x.Ends[0]] = append(near[x.Ends[0]], x.Ends[1])
+		near[x.Ends[1]] = append(near[x.Ends[1]], x.Ends[0])
+	}
+	layer := make([]int, len(l.boxes))
+	for i := range layer {
+		layer[i] = -1
+	}
+	spread := func(from []int) {
+		for len(from) > 0 {
+			var next []int
+			for _, b := range from {
+				for _, n := range near[b] {
+					if layer[n] < 0 {
+						layer[n] = layer[b] + 1
+						next = append(next, n)
+					}
+				}
+			}
+			from = next
+		}
+	}
+	var roots []int
+	for i, b := range l.boxes {
+		if b.Root {
+			layer[i] = 0
+			roots = append(roots, i)
+		}
+	}
+	spread(roots)
+	for { // parts without a root: from the box with most lines
+		best := -1
+		for i := range l.boxes {
+			if layer[i] < 0 && (best < 0 || len(near[i]) > len(near[best])) {
+				best = i
+			}
+		}
+		if best < 0 {
+			break
+		}
+		layer[best] = 0
+		spread([]int{best})
+	}
+	l.sizes(layer)
+	deepest := 0
+	for _, n := range layer {
+		deepest = max(deepest, n)
+	}
+	l.of = make([]int, len(l.boxes))
+	for n := 0; n <= deepest; n++ {
+		var in []int
+		for i := range l.boxes {
+			if layer[i] == n {
+				in = append(in, i)
+			}
+		}
+		slices.SortStableFunc(in, func(a, b int) int { return cmp.Compare(l.boxes[a].Order, l.boxes[b].Order) })
+		for _, row := range l.broken(in) {
+			var items []int
+			for pos, b := range row {
+				l.of[b] = len(l.items)
+				items = append(items, len(l.items))
+				l.items = append(l.items, item{box: b, line: -1, row: len(l.rows), pos: pos, w: l.width[b], h: l.boxes[b].Height})
+			}
+			l.rows = append(l.rows, items)
+		}
+	}
+}
+
+// sizes are the widths of boxes: what is in them, and what is written at their ends.
+func (l *layouter) sizes(layer []int) {
+	l.width = make([]float64, len(l.boxes))
+	above, below := make([]float64, len(l.boxes)), make([]float64, len(l.boxes))
+	for _, x := range l.lines {
+		for e, b := range x.Ends {
+			if layer[x.Ends[1-e]] < layer[b] {
+				above[b] += x.Width[e]
+			} else {
+				below[b] += x.Width[e]
+			}
+		}
+	}
+	for i := range l.boxes {
+		l.width[i] = max(l.boxes[i].Width, above[i], below[i])
+	}
+}
+
+// broken breaks a row that is too wide into some of about the same width.
+func (l *layouter) broken(row []int) [][]int {
+	total := 0.0
+	for _, b := range row {
+		total += l.width[b] + l.o.Gap
+	}
+	if total <= l.o.MostWidth || len(row) < 3 {
+		return [][]int{row}
+	}
+	count := int(total/l.o.MostWidth) + 1
+	all := make([][]int, 0, count)
+	part, width := []int{}, 0.0
+	for _, b := range row {
+		if width > 0 && width+l.width[b] > total/float64(count)+l.o.Gap {
+			all, part, width = append(all, part), nil, 0
+		}
+		part, width = append(part, b), width+l.width[b]+l.o.Gap
+	}
+	return append(all, part)
+}
+
+// chain gives each line a place in every row that it passes.
+func (l *layouter) chain() {
+	l.chains, l.upper = make([][]int, len(l.lines)), make([]int, len(l.lines))
+	for n, x := range l.lines {
+		a, b := l.of[x.Ends[0]], l.of[x.Ends[1]]
+		if l.items[a].row > l.items[b].row {
+			a, b, l.upper[n] = b, a, 1
+		}
+		chain := []int{a}
+		for row := l.items[a].row + 1; row < l.items[b].row; row++ {
+			id := len(l.items)
+			l.items = append(l.items, item{box: -1, line: n, row: row, pos: len(l.rows[row]), w: l.o.Gap / 3})
+			l.rows[row] = append(l.rows[row], id)
+			chain = append(chain, id)
+		}
+		chain = append(chain, b)
+		l.chains[n] = chain
+		for i := 1; i < len(chain); i++ {
+			l.items[chain[i-1]].down = append(l.items[chain[i-1]].down, chain[i])
+			l.items[chain[i]].up = append(l.items[chain[i]].up, chain[i-1])
+		}
+	}
+}
+
+// sweeps are how often rows are ordered anew, downwards and upwards.
+const sweeps = 24
+
+// order orders each row so that few lines cross: by where the neighbours are, then by changing
+// two that stand beside each other.
+func (l *layouter) order() {
+	best, least := l.saved(), l.crossings()
+	for s := range sweeps {
+		down := s%2 == 0
+		for n := range l.rows {
+			row := n
+			if !down {
+				row = len(l.rows) - 1 - n
+			}
+			l.byNeighbours(row, down)
+		}
+		l.transpose()
+		if c := l.crossings(); c < least {
+			best, least = l.saved(), c
+		}
+		if least == 0 {
+			break
+		}
+	}
+	l.restore(best)
+}
+
+func (l *layouter) saved() [][]int {
+	all := make([][]int, len(l.rows))
+	for i := range l.rows {
+		all[i] = slices.Clone(l.rows[i])
+	}
+	return all
+}
+
+func (l *layouter) restore(rows [][]int) {
+	l.rows = rows
+	for i := range rows {
+		l.number(i)
+	}
+}
+
+func (l *layouter) number(row int) {
+	for pos, id := range l.rows[row] {
+		l.items[id].pos = pos
+	}
+}
+
+// byNeighbours orders a row by the middle of what each is joined with.
+func (l *layouter) byNeighbours(row int, down bool) {
+	weight := map[int]float64{}
+	for pos, id := range l.rows[row] {
+		near := l.items[id].up
+		if !down {
+			near = l.items[id].down
+		}
+		if len(near) == 0 {
+			weight[id] = float64(pos)
+			continue
+		}
+		sum, size := 0.0, 0.0
+		for _, n := range near {
+			sum += float64(l.items[n].pos) + 0.5
+			size = float64(len(l.rows[l.items[n].row]))
+		}
+		weight[id] = sum / float64(len(near)) / size * float64(len(l.rows[row]))
+	}
+	slices.SortStableFunc(l.rows[row], func(a, b int) int { return cmp.Compare(weight[a], weight[b]) })
+	l.number(row)
+}
+
+// transpose changes neighbours in a row while that makes fewer lines cross.
+func (l *layouter) transpose() {
+	for better, round := true, 0; better && round < 20; round++ {
+		better = false
+		for row := range l.rows {
+			for i := 0; i+1 < len(l.rows[row]); i++ {
+				a, b := l.rows[row][i], l.rows[row][i+1]
+				if l.between(b, a) < l.between(a, b) {
+					l.rows[row][i], l.rows[row][i+1] = b, a
+					l.items[a].pos, l.items[b].pos = i+1, i
+					better = true
+				}
+			}
+		}
+	}
+}
+
+// between is how many lines of two items cross, where one stands left of the other.
+func (l *layouter) between(left, right int) int {
+	n := 0
+	for _, sides := range [][2][]int{{l.items[left].up, l.items[right].up}, {l.items[left].down, l.items[right].down}} {
+		for _, a := range sides[0] {
+			for _, b := range sides[1] {
+				if l.items[a].pos > l.items[b].pos {
+					n++
+				}
+			}
+		}
+	}
+	return n
+}
+
+func (l *layouter) crossings() int {
+	n := 0
+	for _, row := range l.rows {
+		for i, a := range row {
+			for _, b := range row[i+1:] {
+				for _, x := range l.items[a].down {
+					for _, y := range l.items[b].down {
+						if l.items[x].pos > l.items[y].pos {
+							n++
+						}
+					}
+				}
+			}
+		}
+	}
+	return n
+}
+
+// rounds are how often items are moved towards what they are joined with.
+const rounds = 30
+
+// place gives items their places along the rows: in their order, near what they are joined with.
+func (l *layouter) place() {
+	for _, row := range l.rows {
+		x := 0.0
+		for _, id := range row {
+			l.items[id].x = x
+			x += l.items[id].w + l.o.Gap
+		}
+	}
+	for r := range rounds {
+		for n := range l.rows {
+			row := n
+			if r%2 == 1 {
+				row = len(l.rows) - 1 - n
+			}
+			l.settle(row)
+		}
+	}
+	left := 0.0
+	for _, it := range l.items {
+		left = min(left, it.x)
+	}
+	for i := range l.items {
+		l.items[i].x -= left
+	}
+}
+
+// settle moves the items of a row as near to where they want to be as their order lets them: in
+// groups that push each other, each group where its members want to be on average.
+func (l *layouter) settle(row int) {
+	type group struct {
+		ids  []int
+		want float64 // of its left edge
+		w    float64
+	}
+	var groups []group
+	for _, id := range l.rows[row] {
+		g := group{ids: []int{id}, want: l.wanted(id), w: l.items[id].w}
+		for len(groups) > 0 {
+			last := groups[len(groups)-1]
+			if last.want+last.w+l.o.Gap <= g.want {
+				break
+			}
+			// They would overlap: one group from here on.
+			n, m := float64(len(last.ids)), float64(len(g.ids))
+			want := (last.want*n + (g.want-last.w-l.o.Gap)*m) / (n + m)
+			g = group{ids: append(slices.Clone(last.ids), g.ids...), want: want, w: last.w + l.o.Gap + g.w}
+			groups = groups[:len(groups)-1]
+		}
+		groups = append(groups, g)
+	}
+	for _, g := range groups {
+		x := g.want
+		for _, id := range g.ids {
+			l.items[id].x = x
+			x += l.items[id].w + l.o.Gap
+		}
+	}
+}
+
+// wanted is where an item's left edge wants to be: its middle below the middle of its neighbours.
+func (l *layouter) wanted(id int) float64 {
+	it := &l.items[id]
+	sum, n := 0.0, 0
+	for _, near := range [][]int{it.up, it.down} {
+		for _, o := range near {
+			sum += l.items[o].x + l.items[o].w/2
+			n++
+		}
+	}
+	if n == 0 {
+		return it.x
+	}
+	return sum/float64(n) - it.w/2
+}
+
+// places are the outcome.
+func (l *layouter) places() Places {
+	p := Places{Boxes: make([]Placed, len(l.boxes)), Lines: make([]Path, len(l.lines)), Crossings: l.crossings()}
+	top := make([]float64, len(l.rows))
+	bottom := make([]float64, len(l.rows))
+	y := 0.0
+	for n, row := range l.rows {
+		height := 0.0
+		for _, id := range row {
+			height = max(height, l.items[id].h)
+		}
+		top[n], bottom[n] = y, y+height
+		y += height + l.o.Rows
+		for _, id := range row {
+			it := &l.items[id]
+			p.Width = max(p.Width, it.x+it.w)
+			if it.box >= 0 {
+				p.Boxes[it.box] = Placed{it.x, top[n] + (height-it.h)/2, it.w, it.h}
+			}
+		}
+	}
+	p.Height = max(0, y-l.o.Rows)
+	ends := l.ends(p.Boxes)
+	for n, chain := range l.chains {
+		path := &p.Lines[n]
+		u := l.upper[n]
+		path.Ends[u], path.Ends[1-u] = ends[n][0], ends[n][1]
+		from, to := ends[n][0].At, ends[n][1].At
+		path.Points = append(path.Points, from)
+		if edge := bottom[l.items[chain[0]].row]; edge > from.Y {
+			path.Points = append(path.Points, Point{from.X, edge})
+		}
+		for _, id := range chain[1 : len(chain)-1] {
+			it := &l.items[id]
+			x := it.x + it.w/2
+			path.Points = append(path.Points, Point{x, top[it.row]}, Point{x, bottom[it.row]})
+		}
+		if edge := top[l.items[chain[len(chain)-1]].row]; edge < to.Y {
+			path.Points = append(path.Points, Point{to.X, edge})
+		}
+		path.Points = append(path.Points, to)
+		if u == 1 {
+			slices.Reverse(path.Points)
+		}
+	}
+	return p
+}
+
+// ends are where each line leaves its upper box and meets its lower one: side by side along the
+// edge, in the order of where they lead.
+func (l *layouter) ends(boxes []Placed) [][2]End {
+	all := make([][2]End, len(l.lines))
+	type meeting struct {
+		line int
+		far  float64 // where the next item on the line is
+		w    float64
+	}
+	for b := range l.boxes {
+		var sides [2][]meeting // below the box, and above it
+		for n, chain := range l.chains {
+			up, low := chain[0], chain[len(chain)-1]
+			if l.items[up].box == b {
+				next := &l.items[chain[1]]
+				sides[0] = append(sides[0], meeting{n, next.x + next.w/2, l.lines[n].Width[l.upper[n]]})
+			}
+			if l.items[low].box == b {
+				before := &l.items[chain[len(chain)-2]]
+				sides[1] = append(sides[1], meeting{n, before.x + before.w/2, l.lines[n].Width[1-l.upper[n]]})
+			}
+		}
+		for side, meets := range sides {
+			slices.SortStableFunc(meets, func(a, b meeting) int { return cmp.Compare(a.far, b.far) })
+			total := 0.0
+			for _, m := range meets {
+				total += m.w
+			}
+			spare := (boxes[b].Width - total) / float64(max(1, len(meets)))
+			x := boxes[b].X
+			for _, m := range meets {
+				w := m.w + spare
+				e := End{At: Point{x + w/2, boxes[b].Y + boxes[b].Height}, Width: w}
+				if side == 1 {
+					e.At.Y, e.Top = boxes[b].Y, true
+				}
+				all[m.line][side] = e
+				x += w
+			}
+		}
+	}
+	return all
+}

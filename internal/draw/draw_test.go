@@ -1,0 +1,172 @@
+package draw_test
+
+import (
+	"bytes"
+	"encoding/xml"
+	"errors"
+	"fmt"
+	"image/png"
+	"io"
+	"math/rand/v2"
+	"net/netip"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"ropeswing/core/coretest"
+	"ropeswing/core/derive"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/network"
+	"ropeswing/core/workspace"
+	"ropeswing/demo"
+	"ropeswing/internal/draw"
+)
+
+func lights(t *testing.T) *forward.Network {
+	t.Helper()
+	w := workspace.Open(demo.Files(), demo.Plan, demo.Plan)
+	require.True(t, w.Usable())
+	return w.Predict().Network
+}
+
+// pictures are all pictures of a network.
+func pictures(net *forward.Network) map[string]*draw.Sheet {
+	all := map[string]*draw.Sheet{
+		"wires": draw.Wires(net, "wires", "x", nil), "subnets": draw.Subnets(net, "subnets", "x", true, true), "blocks": draw.Blocks(net.Spec, "blocks", "x"),
+		"vlan": draw.VLAN(net, 110, "vlan", "x"),
+	}
+	var from, to model.DeviceID = 0, model.DeviceID(len(net.Spec.Devices) - 1)
+	if a := net.Spec.MainAddress(to, 0); a.IsValid() {
+		all["path"] = draw.Path(net, forward.Ping(net, from, netip.Addr{}, a, model.None), "path", "x")
+	}
+	return all
+}
+
+// text is the room that a text takes.
+func room(x draw.Text) (left, top, right, bottom float64) {
+	size := 12.0
+	if x.Small {
+		size = 10
+	}
+	w := float64(len([]rune(x.Text))) * size * 0.6
+	left = x.X
+	if x.Middle {
+		left -= w / 2
+	}
+	return left, x.Y - size*0.75, left + w, x.Y + size*0.2
+}
+
+// overlaps counts texts that lie over another, or over the edge of a box, or over a line.
+func overlaps(t *testing.T, name string, s *draw.Sheet) {
+	t.Helper()
+	for i, a := range s.Texts {
+		l, top, r, b := room(a)
+		assert.True(t, l >= -1 && r <= s.Width+1 && b <= s.Height+1, "%s: %q is within the sheet", name, a.Text)
+		for _, o := range s.Texts[:i] {
+			ol, ot, or, ob := room(o)
+			assert.False(t, l < or && ol < r && top < ob && ot < b, "%s: %q and %q overlap", name, a.Text, o.Text)
+		}
+		for _, x := range s.Rects {
+			over := l < x.X+x.W && x.X < r && top < x.Y+x.H && x.Y < b
+			inside := l >= x.X-1 && r <= x.X+x.W+1 && top >= x.Y-1 && b <= x.Y+x.H+1
+			assert.False(t, over && !inside, "%s: %q lies over the edge of %s", name, a.Text, x.Name)
+		}
+		for _, line := range s.Lines {
+			for k := 1; k < len(line.Points); k++ {
+				p, q := line.Points[k-1], line.Points[k]
+				for n := 1; n < 30; n++ {
+					x, y := p.X+(q.X-p.X)*float64(n)/30, p.Y+(q.Y-p.Y)*float64(n)/30
+					assert.False(t, x > l && x < r && y > top && y < b, "%s: a line goes through %q", name, a.Text)
+				}
+			}
+		}
+	}
+}
+
+// On the demo and on 50 random networks nothing that is written lies over anything else.
+func TestNothingLiesOverWhatIsWritten(t *testing.T) {
+	nets := map[string]*forward.Network{"lights": lights(t)}
+	for seed := range uint64(25) {
+		r := rand.New(rand.NewPCG(seed, 9))
+		spec, net, _ := derive.Resolve(coretest.Spec(t, coretest.RandomNetwork(r, "{}")))
+		nets[fmt.Sprint("random ", seed)] = net
+		_ = spec
+		shape := coretest.Chords(r, 4+r.IntN(40), r.IntN(40))
+		_, net, _ = derive.Resolve(coretest.Spec(t, shape.Plan(1+r.IntN(2), nil, "{}")))
+		nets[fmt.Sprint("mesh ", seed)] = net
+	}
+	for name, net := range nets {
+		for picture, s := range pictures(net) {
+			overlaps(t, name+", "+picture, s)
+		}
+	}
+}
+
+// Each form is whole: SVG is well-formed and has the texts as text, PNG is read again, PDF has its
+// beginning and end; the same plan makes the same bytes.
+func TestForms(t *testing.T) {
+	for name, s := range pictures(lights(t)) {
+		svg := s.SVG()
+		d := xml.NewDecoder(bytes.NewReader(svg))
+		texts := 0
+		for {
+			token, err := d.Token()
+			if errors.Is(err, io.EOF) {
+				break
+			}
+			require.NoError(t, err, name)
+			if e, ok := token.(xml.StartElement); ok && e.Name.Local == "text" {
+				texts++
+			}
+		}
+		assert.Equal(t, len(s.Texts), texts, name)
+		text, err := s.PNG()
+		require.NoError(t, err)
+		img, err := png.Decode(bytes.NewReader(text))
+		require.NoError(t, err)
+		assert.InDelta(t, s.Width*2, float64(img.Bounds().Dx()), 1)
+		pdf, err := s.PDF()
+		require.NoError(t, err)
+		assert.True(t, bytes.HasPrefix(pdf, []byte("%PDF-1.4")) && bytes.HasSuffix(pdf, []byte("%%EOF\n")))
+	}
+	a, b := pictures(lights(t)), pictures(lights(t))
+	for name := range a {
+		assert.Equal(t, string(a[name].SVG()), string(b[name].SVG()), name)
+	}
+}
+
+// Names are text, whatever stands in them.
+func TestHostileNamesAreText(t *testing.T) {
+	s := &draw.Sheet{Title: `<script>alert(1)</script>`, About: `"&'`, Texts: []draw.Text{{Text: "</text><script>\x1b[31m"}}, Rects: []draw.Rect{{Name: `"><script>`}}}
+	svg := string(s.SVG())
+	assert.NotContains(t, svg, "<script>")
+	assert.NotContains(t, svg, "\x1b")
+	require.NoError(t, xml.Unmarshal([]byte(svg), new(struct{})))
+	pdf, err := (&draw.Sheet{Title: `a) /JS (x`, Texts: []draw.Text{{Text: `)\ Tj`}}}).PDF()
+	require.NoError(t, err)
+	assert.Contains(t, string(pdf), `(\)\\ Tj)`)
+	assert.Contains(t, string(pdf), `(a\) /JS \(x)`)
+}
+
+// What is cut looks it, in word and in shape.
+func TestWhatIsDownLooksIt(t *testing.T) {
+	net := lights(t)
+	c, ok := net.Spec.CableNamed("beam-a")
+	require.True(t, ok)
+	f := network.NoFailure
+	f.Cable = c
+	s := draw.Wires(net.Update(net.State.With(f)), "x", "", nil)
+	var said bool
+	for _, x := range s.Texts {
+		said = said || strings.HasPrefix(x.Text, "down:")
+	}
+	assert.True(t, said)
+	for _, l := range s.Lines {
+		if l.Name == "beam-a" {
+			assert.True(t, l.Dashed)
+		}
+	}
+}

@@ -1,0 +1,157 @@
+package draw
+
+import (
+	"fmt"
+
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/prefix"
+)
+
+// Path is one ping over the picture of subnets: there and back as lines of their own, each hop
+// with its longest match, and where it ends why.
+func Path(net *forward.Network, x *forward.Exchange, title, about string) *Sheet {
+	family := prefix.FamilyOf(x.Target)
+	also := map[model.DeviceID]bool{x.From: true}
+	graphs := append([]*forward.Graph{x.There}, x.Back...)
+	for _, g := range graphs {
+		for _, n := range g.Nodes {
+			also[n.Device] = true
+		}
+	}
+	t := newThree(net, also, family == prefix.IPv4, family == prefix.IPv6)
+	for i := range t.wires { // what is not on the path stands behind
+		if t.wires[i].class == Plain {
+			t.wires[i].class = Down
+		}
+	}
+	d := &drawn{three: t, used: map[[2]int]bool{}}
+	for n, g := range graphs {
+		class, arrow := There, "→"
+		if n > 0 {
+			class, arrow = Back, "←"
+		}
+		d.walk(g, class, arrow)
+	}
+	t.wires = append(d.free(), d.further...)
+	if f, fails := x.Failure(net); fails {
+		b := t.device(f.Device)
+		b.class = Bad
+		for _, line := range broken("× "+f.Words(net), 44) {
+			b.rows = append(b.rows, row{line, Bad, true})
+		}
+	}
+	for _, end := range []model.DeviceID{x.From} {
+		b := t.device(end)
+		if b.class == Plain {
+			b.class = Strong
+		}
+	}
+	return t.sheet(title, about)
+}
+
+// drawn is a path while it is drawn.
+type drawn struct {
+	*three
+	used    map[[2]int]bool // wires that the path takes the place of
+	further []wire
+}
+
+// free are the wires that the path does not use.
+func (d *drawn) free() []wire {
+	var all []wire
+	for _, w := range d.wires {
+		if !d.used[w.ends] {
+			all = append(all, w)
+		}
+	}
+	return all
+}
+
+// walk draws one way.
+func (d *drawn) walk(g *forward.Graph, class Class, arrow string) {
+	told := map[string]bool{}
+	for _, n := range g.Nodes {
+		b := d.device(n.Device)
+		for _, e := range n.Edges {
+			if e.To < 0 {
+				continue
+			}
+			text := arrow + " " + n.Decision.Match.Prefix.String()
+			if e.Hop.Via.IsValid() {
+				text += " via " + e.Hop.Via.String()
+			}
+			if key := fmt.Sprint(n.Device, text); !told[key] {
+				told[key] = true
+				b.rows = append(b.rows, row{text, class, false})
+			}
+			next := &g.Nodes[e.To]
+			d.leg(n.Device, e.Hop.Out, next.Device, next.In, class)
+		}
+	}
+	for _, e := range g.Endings {
+		if len(e.Loop) > 1 {
+			first := g.Nodes[e.Loop[0]].Device
+			b := d.device(first)
+			b.rows = append(b.rows, row{fmt.Sprintf("%s round and round by %d devices", arrow, len(e.Loop)), Bad, true})
+		}
+	}
+}
+
+// leg is one hop: out of one device, over what is between, into the next.
+func (d *drawn) leg(from model.DeviceID, out model.InterfaceID, to model.DeviceID, in model.InterfaceID, class Class) {
+	between, ok := d.boxOf(out)
+	if !ok {
+		if between, ok = d.boxOf(in); !ok {
+			return
+		}
+	}
+	a, b := d.of[from], d.of[to]
+	label := func(i model.InterfaceID) string {
+		if i == model.None {
+			return ""
+		}
+		return d.label(i)
+	}
+	d.used[[2]int{a, between}], d.used[[2]int{b, between}] = true, true
+	d.add(wire{ends: [2]int{a, between}, labels: [2]string{label(out), ""}, class: class, thick: 3, dashed: class == Back})
+	d.add(wire{ends: [2]int{between, b}, labels: [2]string{"", label(in)}, class: class, thick: 3, dashed: class == Back, arrow: true})
+}
+
+// add adds a wire once.
+func (d *drawn) add(w wire) {
+	for _, o := range d.further {
+		if o.ends == w.ends && o.class == w.class {
+			return
+		}
+	}
+	d.further = append(d.further, w)
+}
+
+// boxOf is what an interface leads to.
+func (d *drawn) boxOf(i model.InterfaceID) (int, bool) {
+	if i == model.None {
+		return 0, false
+	}
+	if at, ok := d.lines[i]; ok {
+		return at, true
+	}
+	at, ok := d.segments[d.spec.Interfaces[i].Segment]
+	return at, ok
+}
+
+// broken breaks a text at spaces.
+func broken(text string, width int) []string {
+	var all []string
+	line := ""
+	for _, word := range splitWords(text) {
+		if line != "" && len(line)+1+len(word) > width {
+			all, line = append(all, line), ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += word
+	}
+	return append(all, line)
+}

@@ -1,0 +1,214 @@
+// Package draw puts networks into pictures: devices and cables, routers and subnets, a path, what
+// failures take, address space. A picture is a sheet of plain shapes, which is written as SVG, PNG
+// or PDF.
+package draw
+
+import (
+	"math"
+
+	"github.com/clipperhouse/displaywidth"
+
+	"ropeswing/core/layout"
+)
+
+// Class is what a shape stands for; it decides how the shape looks.
+type Class uint8
+
+const (
+	Plain   Class = iota
+	Quiet         // of second rank
+	Strong        // what the picture is about
+	There         // the way there
+	Back          // the way back
+	Bad           // what fails
+	Good          // what has a way round, or is in use
+	Down          // switched off, or out of order
+	Paper         // the ground
+	Kept          // kept back, or retired
+	Outside       // the world beyond
+)
+
+// Rect is a box.
+type Rect struct {
+	X, Y, W, H float64
+	Class      Class
+	Round      float64 // of its corners
+	Dashed     bool
+	Empty      bool   // only its edge
+	Name       string // what it is of: it can be found by that
+}
+
+// Line is a line through points.
+type Line struct {
+	Points []layout.Point
+	Class  Class
+	Thick  float64
+	Dashed bool
+	Arrow  bool
+	Name   string
+}
+
+// Text is one line of text; X is its left end, or its middle.
+type Text struct {
+	X, Y   float64 // Y is its base line
+	Text   string
+	Class  Class
+	Bold   bool
+	Middle bool
+	Small  bool
+}
+
+// Sheet is a picture.
+type Sheet struct {
+	Title, About  string
+	Width, Height float64
+	Rects         []Rect
+	Lines         []Line
+	Texts         []Text
+	Crossings     int
+}
+
+// Sizes of text: the font has one width for all letters, so that what is measured is so.
+const (
+	fontSize  = 12.0
+	smallSize = 10.0
+	advance   = 0.6 // of the size: the width of a letter
+	lineStep  = 16.0
+	pad       = 8.0
+)
+
+// wide is how wide a text is.
+func wide(text string, small bool) float64 {
+	size := fontSize
+	if small {
+		size = smallSize
+	}
+	return float64(displaywidth.String(text)) * size * advance
+}
+
+// shift moves all of the sheet, and gives it its size with a margin around.
+func (s *Sheet) fit(width, height float64) {
+	const margin = 24.0
+	const head = 44.0
+	for i := range s.Rects {
+		s.Rects[i].X += margin
+		s.Rects[i].Y += margin + head
+	}
+	for i := range s.Lines {
+		for k := range s.Lines[i].Points {
+			s.Lines[i].Points[k].X += margin
+			s.Lines[i].Points[k].Y += margin + head
+		}
+	}
+	for i := range s.Texts {
+		s.Texts[i].X += margin
+		s.Texts[i].Y += margin + head
+	}
+	s.Width = math.Ceil(max(width+2*margin, wide(s.Title, false)*1.35+2*margin, wide(s.About, false)+2*margin))
+	s.Height = math.Ceil(height + 2*margin + head)
+	s.Texts = append(s.Texts, Text{X: margin, Y: margin + 10, Text: s.Title, Class: Strong, Bold: true}, Text{X: margin, Y: margin + 28, Text: s.About, Class: Quiet})
+}
+
+// row is one line of text in a box.
+type row struct {
+	text  string
+	class Class
+	bold  bool
+}
+
+// box is a box with text in it, before it has a place.
+type box struct {
+	name   string
+	rows   []row
+	class  Class
+	round  float64
+	dashed bool
+	strips bool // room above and below for what is written at the ends of lines
+}
+
+const stripHeight = 13.0
+
+// size is how large it has to be.
+func (b *box) size() (w, h float64) {
+	for _, r := range b.rows {
+		text := wide(r.text, false)
+		if r.bold {
+			text *= 1.02
+		}
+		w = max(w, text+2*pad)
+	}
+	h = float64(len(b.rows))*lineStep + pad
+	if b.strips {
+		h += 2 * stripHeight
+	}
+	return w, h
+}
+
+// put puts a box into its place.
+func (s *Sheet) put(b *box, at layout.Placed) {
+	s.Rects = append(s.Rects, Rect{X: at.X, Y: at.Y, W: at.Width, H: at.Height, Class: b.class, Round: b.round, Dashed: b.dashed, Name: b.name})
+	y := at.Y + pad/2 + 12
+	if b.strips {
+		y += stripHeight
+	}
+	for i, r := range b.rows {
+		t := Text{X: at.X + pad, Y: y + float64(i)*lineStep, Text: r.text, Class: r.class, Bold: r.bold}
+		if i == 0 {
+			t.X, t.Middle = at.X+at.Width/2, true
+		}
+		s.Texts = append(s.Texts, t)
+	}
+}
+
+// wire is a line with what is written at its ends.
+type wire struct {
+	ends   [2]int // boxes
+	labels [2]string
+	class  Class
+	thick  float64
+	dashed bool
+	arrow  bool
+	name   string
+}
+
+// graph draws boxes and wires, laid out.
+func (s *Sheet) graph(boxes []box, wires []wire, roots func(int) bool, order func(int) int) {
+	var all []layout.Box
+	for i := range boxes {
+		w, h := boxes[i].size()
+		all = append(all, layout.Box{Width: w, Height: h, Root: roots(i), Order: order(i)})
+	}
+	var lines []layout.Line
+	for _, w := range wires {
+		l := layout.Line{Ends: w.ends}
+		for e := range w.ends {
+			l.Width[e] = 8
+			if w.labels[e] != "" {
+				l.Width[e] = wide(w.labels[e], true) + 8
+			}
+		}
+		lines = append(lines, l)
+	}
+	p := layout.Lay(all, lines, layout.Options{MostWidth: 1500, Gap: 26, Rows: 46})
+	for n, w := range wires {
+		s.Lines = append(s.Lines, Line{Points: p.Lines[n].Points, Class: w.class, Thick: max(1.2, w.thick), Dashed: w.dashed, Arrow: w.arrow, Name: w.name})
+	}
+	for i := range boxes {
+		s.put(&boxes[i], p.Boxes[i])
+	}
+	for n, w := range wires {
+		for e, label := range w.labels {
+			if label == "" {
+				continue
+			}
+			end := p.Lines[n].Ends[e]
+			y := end.At.Y - 4
+			if end.Top {
+				y = end.At.Y + 11
+			}
+			s.Texts = append(s.Texts, Text{X: end.At.X, Y: y, Text: label, Class: Quiet, Middle: true, Small: true})
+		}
+	}
+	s.Crossings = p.Crossings
+	s.fit(p.Width, p.Height)
+}
