@@ -5,10 +5,15 @@
 // two kinds, as devices and what is between them, lines only join rows that follow each other.
 // Rows that would be too wide are broken; a line that passes a row has a place of its own in it.
 // So no line ever lies over a box.
+//
+// Boxes of one site stand together in a frame of their own: each site is laid out by itself, with
+// a port at its edge for every line that leaves it, and then is one box among the others. Many
+// boxes or sites that hang on the same hubs alone stand in rows, on rails, as the teeth of a comb.
 package layout
 
 import (
 	"cmp"
+	"math"
 	"slices"
 )
 
@@ -17,26 +22,33 @@ type Box struct {
 	Width, Height float64 // at least
 	Root          bool    // it is to be in the first row
 	Order         int     // among boxes alike: the lower to the left
+	Site          int     // from 1, the site it stands in; 0 for none. No line joins two sites directly.
 }
 
-// Line joins two boxes. Each end wants some width for what is written at it.
+// Line joins two boxes. Each end wants some room within its box for what is written at it.
 type Line struct {
-	Ends  [2]int
-	Width [2]float64
+	Ends   [2]int
+	Width  [2]float64
+	Height [2]float64
 }
 
 // Options say how much room there is.
 type Options struct {
 	MostWidth float64 // of a row, beyond which it is broken
 	Gap       float64 // between boxes of a row
-	Rows      float64 // between rows
+	Rows      float64 // between rows, where lines lead far aside; a third of it where they do not
+	Sites     []Title // the sites, the first being site 1
 }
+
+// Title is the room for what is written in the upper left corner of a site's frame.
+type Title struct{ Width, Height float64 }
 
 // Point is a place.
 type Point struct{ X, Y float64 }
 
-// Placed is a box in its place: its upper left corner, and its size.
-type Placed struct{ X, Y, Width, Height float64 }
+// Placed is a box in its place: its upper left corner, its size, and how much of that lines want
+// at its top.
+type Placed struct{ X, Y, Width, Height, Top float64 }
 
 // End is where a line meets its box: at the top or the bottom of it.
 type End struct {
@@ -54,6 +66,8 @@ type Path struct {
 // Places are the places of all.
 type Places struct {
 	Boxes         []Placed
+	Sites         []Placed // the frames
+	Titles        []Placed // of the frames
 	Lines         []Path
 	Width, Height float64
 	Crossings     int
@@ -78,24 +92,46 @@ type layouter struct {
 	o      Options
 	items  []item
 	rows   [][]int
-	of     []int     // of each box: its item
-	chains [][]int   // of each line: its items, from the upper box to the lower
-	upper  []int     // of each line: which end is above
-	width  []float64 // of each box
+	of     []int        // of each box: its item
+	chains [][]int      // of each line: its items, from the upper box to the lower
+	upper  []int        // of each line: which end is above
+	width  []float64    // of each box
+	ports  [2][]float64 // what lines want at the top and at the bottom of each box
+	room   float64      // how wide the drawing may be
+	fixed  []bool       // of each row: its order is given
+	first  int          // the item that stands first in its row whatever comes; -1 for none
+	ends   map[end]float64
 }
+
+// end is one end of a line: 0 is the upper one.
+type end struct{ line, side int }
 
 // Lay places boxes and lines. The same graph has the same places.
 func Lay(boxes []Box, lines []Line, o Options) Places {
-	l := &layouter{boxes: boxes, lines: lines, o: o}
-	l.layers()
+	if all := combs(boxes, lines); len(all) > 0 {
+		return layCombed(boxes, lines, o, all)
+	}
+	return lay(boxes, lines, o)
+}
+
+func lay(boxes []Box, lines []Line, o Options) Places {
+	if slices.ContainsFunc(boxes, func(b Box) bool { return b.Site > 0 }) {
+		return layNested(boxes, lines, o)
+	}
+	l := newLayouter(boxes, lines, o)
+	l.rowsOf(l.layers())
 	l.chain()
 	l.order()
 	l.place()
 	return l.places()
 }
 
-// layers puts boxes into rows by their distance from the roots, part by part.
-func (l *layouter) layers() {
+func newLayouter(boxes []Box, lines []Line, o Options) *layouter {
+	return &layouter{boxes: boxes, lines: lines, o: o, first: -1}
+}
+
+// layers are the boxes' distances from the roots, part by part.
+func (l *layouter) layers() []int {
 	near := make([][]int, len(l.boxes))
 	for _, x := range l.lines {
 		near[x.Ends[0]] = append(near[x.Ends[0]], x.Ends[1])
@@ -140,6 +176,11 @@ func (l *layouter) layers() {
 		layer[best] = 0
 		spread([]int{best})
 	}
+	return layer
+}
+
+// rowsOf puts boxes into rows by their layers.
+func (l *layouter) rowsOf(layer []int) {
 	l.sizes(layer)
 	deepest := 0
 	for _, n := range layer {
@@ -159,7 +200,7 @@ func (l *layouter) layers() {
 			for pos, b := range row {
 				l.of[b] = len(l.items)
 				items = append(items, len(l.items))
-				l.items = append(l.items, item{box: b, line: -1, row: len(l.rows), pos: pos, w: l.width[b], h: l.boxes[b].Height})
+				l.items = append(l.items, item{box: b, line: -1, row: len(l.rows), pos: pos, w: l.width[b], h: l.boxes[b].Height + l.ports[0][b] + l.ports[1][b]})
 			}
 			l.rows = append(l.rows, items)
 		}
@@ -170,12 +211,15 @@ func (l *layouter) layers() {
 func (l *layouter) sizes(layer []int) {
 	l.width = make([]float64, len(l.boxes))
 	above, below := make([]float64, len(l.boxes)), make([]float64, len(l.boxes))
+	l.ports = [2][]float64{make([]float64, len(l.boxes)), make([]float64, len(l.boxes))}
 	for _, x := range l.lines {
 		for e, b := range x.Ends {
 			if layer[x.Ends[1-e]] < layer[b] {
 				above[b] += x.Width[e]
+				l.ports[0][b] = max(l.ports[0][b], x.Height[e])
 			} else {
 				below[b] += x.Width[e]
+				l.ports[1][b] = max(l.ports[1][b], x.Height[e])
 			}
 		}
 	}
@@ -235,6 +279,7 @@ const sweeps = 24
 // order orders each row so that few lines cross: by where the neighbours are, then by changing
 // two that stand beside each other.
 func (l *layouter) order() {
+	l.fixed = append(l.fixed, make([]bool, len(l.rows)-len(l.fixed))...)
 	best, least := l.saved(), l.crossings()
 	for s := range sweeps {
 		down := s%2 == 0
@@ -279,6 +324,9 @@ func (l *layouter) number(row int) {
 
 // byNeighbours orders a row by the middle of what each is joined with.
 func (l *layouter) byNeighbours(row int, down bool) {
+	if l.fixed[row] {
+		return
+	}
 	weight := map[int]float64{}
 	for pos, id := range l.rows[row] {
 		near := l.items[id].up
@@ -296,6 +344,9 @@ func (l *layouter) byNeighbours(row int, down bool) {
 		}
 		weight[id] = sum / float64(len(near)) / size * float64(len(l.rows[row]))
 	}
+	if _, ok := weight[l.first]; ok {
+		weight[l.first] = -1
+	}
 	slices.SortStableFunc(l.rows[row], func(a, b int) int { return cmp.Compare(weight[a], weight[b]) })
 	l.number(row)
 }
@@ -307,6 +358,9 @@ func (l *layouter) transpose() {
 		for row := range l.rows {
 			for i := 0; i+1 < len(l.rows[row]); i++ {
 				a, b := l.rows[row][i], l.rows[row][i+1]
+				if l.fixed[row] || a == l.first {
+					continue
+				}
 				if l.between(b, a) < l.between(a, b) {
 					l.rows[row][i], l.rows[row][i+1] = b, a
 					l.items[a].pos, l.items[b].pos = i+1, i
@@ -353,15 +407,18 @@ func (l *layouter) crossings() int {
 // rounds are how often items are moved towards what they are joined with.
 const rounds = 30
 
-// place gives items their places along the rows: in their order, near what they are joined with.
+// place gives items their places along the rows: in their order, near what they are joined with,
+// in little more room than the fullest row needs.
 func (l *layouter) place() {
 	for _, row := range l.rows {
 		x := 0.0
-		for _, id := range row {
+		for pos, id := range row {
 			l.items[id].x = x
-			x += l.items[id].w + l.o.Gap
+			x += l.items[id].w + l.space(row, pos)
 		}
+		l.room = max(l.room, x)
 	}
+	l.room *= 1.1
 	for r := range rounds {
 		for n := range l.rows {
 			row := n
@@ -371,7 +428,7 @@ func (l *layouter) place() {
 			l.settle(row)
 		}
 	}
-	left := 0.0
+	left := math.Inf(1)
 	for _, it := range l.items {
 		left = min(left, it.x)
 	}
@@ -380,35 +437,55 @@ func (l *layouter) place() {
 	}
 }
 
+// space is the room right of an item of a row: less between lines that only pass.
+func (l *layouter) space(row []int, pos int) float64 {
+	switch {
+	case pos+1 == len(row):
+		return 0
+	case l.items[row[pos]].box < 0 && l.items[row[pos+1]].box < 0:
+		return l.o.Gap * 0.4
+	}
+	return l.o.Gap
+}
+
 // settle moves the items of a row as near to where they want to be as their order lets them: in
 // groups that push each other, each group where its members want to be on average.
 func (l *layouter) settle(row int) {
 	type group struct {
-		ids  []int
-		want float64 // of its left edge
-		w    float64
+		want  float64 // of its left edge
+		w     float64 // with the room right of it
+		first int
+		count float64
+	}
+	ids := l.rows[row]
+	total := 0.0
+	for pos, id := range ids {
+		total += l.items[id].w + l.space(ids, pos)
 	}
 	var groups []group
-	for _, id := range l.rows[row] {
-		g := group{ids: []int{id}, want: l.wanted(id), w: l.items[id].w}
+	before := 0.0
+	for pos, id := range ids {
+		w := l.items[id].w + l.space(ids, pos)
+		want := min(max(l.wanted(id), before), l.room-(total-before))
+		before += w
+		g := group{want: want, w: w, first: pos, count: 1}
 		for len(groups) > 0 {
 			last := groups[len(groups)-1]
-			if last.want+last.w+l.o.Gap <= g.want {
+			if last.want+last.w <= g.want {
 				break
 			}
 			// They would overlap: one group from here on.
-			n, m := float64(len(last.ids)), float64(len(g.ids))
-			want := (last.want*n + (g.want-last.w-l.o.Gap)*m) / (n + m)
-			g = group{ids: append(slices.Clone(last.ids), g.ids...), want: want, w: last.w + l.o.Gap + g.w}
+			all := last.count + g.count
+			g = group{want: (last.want*last.count + (g.want-last.w)*g.count) / all, w: last.w + g.w, first: last.first, count: all}
 			groups = groups[:len(groups)-1]
 		}
 		groups = append(groups, g)
 	}
 	for _, g := range groups {
 		x := g.want
-		for _, id := range g.ids {
-			l.items[id].x = x
-			x += l.items[id].w + l.o.Gap
+		for pos := g.first; pos < g.first+int(g.count); pos++ {
+			l.items[ids[pos]].x = x
+			x += l.items[ids[pos]].w + l.space(ids, pos)
 		}
 	}
 }
@@ -434,24 +511,25 @@ func (l *layouter) places() Places {
 	p := Places{Boxes: make([]Placed, len(l.boxes)), Lines: make([]Path, len(l.lines)), Crossings: l.crossings()}
 	top := make([]float64, len(l.rows))
 	bottom := make([]float64, len(l.rows))
-	y := 0.0
+	y, gap := 0.0, 0.0
 	for n, row := range l.rows {
 		height := 0.0
 		for _, id := range row {
 			height = max(height, l.items[id].h)
 		}
 		top[n], bottom[n] = y, y+height
-		y += height + l.o.Rows
+		gap = l.gap(row)
+		y += height + gap
 		for _, id := range row {
 			it := &l.items[id]
 			p.Width = max(p.Width, it.x+it.w)
 			if it.box >= 0 {
-				p.Boxes[it.box] = Placed{it.x, top[n] + (height-it.h)/2, it.w, it.h}
+				p.Boxes[it.box] = Placed{it.x, top[n] + min((height-it.h)/2, 60), it.w, it.h, l.ports[0][it.box]}
 			}
 		}
 	}
-	p.Height = max(0, y-l.o.Rows)
-	ends := l.ends(p.Boxes)
+	p.Height = max(0, y-gap)
+	ends := l.meets(p.Boxes)
 	for n, chain := range l.chains {
 		path := &p.Lines[n]
 		u := l.upper[n]
@@ -477,9 +555,22 @@ func (l *layouter) places() Places {
 	return p
 }
 
-// ends are where each line leaves its upper box and meets its lower one: side by side along the
+// gap is the room below a row: more where lines lead far aside.
+func (l *layouter) gap(row []int) float64 {
+	far := 0.0
+	for _, id := range row {
+		it := &l.items[id]
+		for _, d := range it.down {
+			o := &l.items[d]
+			far = max(far, math.Abs(it.x+it.w/2-o.x-o.w/2))
+		}
+	}
+	return l.o.Rows * min(1, 1.0/3+far/300)
+}
+
+// meets are where each line leaves its upper box and meets its lower one: side by side along the
 // edge, in the order of where they lead.
-func (l *layouter) ends(boxes []Placed) [][2]End {
+func (l *layouter) meets(boxes []Placed) [][2]End {
 	all := make([][2]End, len(l.lines))
 	type meeting struct {
 		line int
@@ -512,6 +603,9 @@ func (l *layouter) ends(boxes []Placed) [][2]End {
 				e := End{At: Point{x + w/2, boxes[b].Y + boxes[b].Height}, Width: w}
 				if side == 1 {
 					e.At.Y, e.Top = boxes[b].Y, true
+				}
+				if given, ok := l.ends[end{m.line, side}]; ok {
+					e.At.X = boxes[b].X + given
 				}
 				all[m.line][side] = e
 				x += w

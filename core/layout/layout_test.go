@@ -110,3 +110,61 @@ func TestTreesAndRingsDoNotCross(t *testing.T) {
 		assert.Zero(t, layout.Lay(boxes, lines, room).Crossings, "a ring: %v", closed)
 	}
 }
+
+// hub is leaves of one or two hubs, each a site if so wanted.
+func hub(hubs, leaves int, sites bool) ([]layout.Box, []layout.Line, layout.Options) {
+	o := room
+	var boxes []layout.Box
+	var lines []layout.Line
+	for h := range hubs {
+		boxes = append(boxes, layout.Box{Width: 80, Height: 40, Root: h == 0})
+	}
+	join := func(a, b int) {
+		boxes = append(boxes, layout.Box{Width: 60, Height: 20})
+		lines = append(lines, layout.Line{Ends: [2]int{a, len(boxes) - 1}, Width: [2]float64{20, 0}, Height: [2]float64{12, 0}}, layout.Line{Ends: [2]int{len(boxes) - 1, b}, Width: [2]float64{0, 20}})
+	}
+	for h := 1; h < hubs; h++ {
+		join(h-1, h)
+	}
+	for l := range leaves {
+		leaf := len(boxes)
+		boxes = append(boxes, layout.Box{Width: 90, Height: 50 + float64(l%3)*20})
+		if sites {
+			o.Sites = append(o.Sites, layout.Title{Width: 50, Height: 30})
+			boxes[leaf].Site = len(o.Sites)
+		}
+		for h := range hubs {
+			join(h, leaf)
+		}
+	}
+	return boxes, lines, o
+}
+
+// Many leaves of the same hubs stand in rows, as wide as they are high or so.
+func TestLeavesOfHubsStandInRows(t *testing.T) {
+	for _, hubs := range []int{1, 2, 3} {
+		for _, sites := range []bool{false, true} {
+			boxes, lines, o := hub(hubs, 40, sites)
+			p := layout.Lay(boxes, lines, o)
+			assert.LessOrEqual(t, p.Crossings, 40*hubs*(hubs-1)/2+hubs, "%d hubs, sites %v", hubs, sites)
+			assert.Less(t, p.Width, 3*p.Height)
+			assert.Less(t, p.Height, 3*p.Width)
+			for i := range p.Boxes {
+				for j := range i {
+					assert.False(t, overlap(p.Boxes[i], p.Boxes[j]), "boxes %d and %d", i, j)
+				}
+			}
+			for n, l := range p.Lines {
+				assert.NotEmpty(t, l.Points)
+				for k := 1; k < len(l.Points); k++ {
+					for b := range p.Boxes {
+						assert.False(t, hits(l.Points[k-1], l.Points[k], p.Boxes[b]), "line %d and box %d", n, b)
+					}
+				}
+				last := l.Points[len(l.Points)-1]
+				b := p.Boxes[lines[n].Ends[1]]
+				assert.True(t, last.X > b.X-1 && last.X < b.X+b.Width+1 && last.Y > b.Y-1 && last.Y < b.Y+b.Height+1, "line %d ends at its box", n)
+			}
+		}
+	}
+}

@@ -75,7 +75,7 @@ var liveTour = []struct {
 	about string
 	args  []string
 }{
-	{"Stand-ins of the devices run on this machine now, as they were that morning. What do they say themselves?", []string{"observe", "--live"}},
+	{"Stand-ins of the devices run on this machine now, as they were that morning. What do they say themselves?", []string{"observe", "--live", "-w", "this-morning"}},
 	{"And how is that not as planned?", []string{"compare", "--live"}},
 	{"They are told, step by step; each change is confirmed only when it is as it should be.", []string{"push", "-w", "--yes"}},
 	{"They are asked again.", []string{"compare", "--live"}},

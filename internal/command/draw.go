@@ -1,6 +1,7 @@
 package command
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -17,6 +18,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/reach"
+	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/draw"
 	"ropeswing/internal/files"
@@ -27,12 +29,18 @@ import (
 type drawing struct {
 	file    string
 	without []string
+	with    []string
+	text    bool
+	whole   bool
 }
+
+// textPictures are those that letters can draw.
+var textPictures = []string{"wires", "path"}
 
 // pictures are what can be drawn, with what each shows.
 var pictures = []struct{ name, operands, about string }{
-	{"wires", "", "devices and cables, with the ports at both ends"},
-	{"subnets", "", "routers and the subnets between them, with each one's address there"},
+	{"wires", "[WHO…]", "devices and cables, with the ports at both ends"},
+	{"subnets", "[WHO…]", "routers and the subnets between them, with each one's address there"},
 	{"path", "[FROM] TO", "one ping, there and back, each hop with its longest match"},
 	{"failures", "", "each cable by what its failure takes from LANs"},
 	{"blocks", "", "address space as a map to scale"},
@@ -42,17 +50,17 @@ var pictures = []struct{ name, operands, about string }{
 func (a *app) draw() *cobra.Command {
 	var o drawing
 	var names []string
-	long := "Draw the network, as SVG, PNG or PDF by the ending of the file:\n"
+	long := "Draw the network, as SVG, PNG or PDF by the ending of the file. WHO are devices, groups,\nsegments or blocks: these, and what they are joined with.\n"
 	for _, p := range pictures {
 		names = append(names, p.name)
-		long += fmt.Sprintf("  %-16s %s\n", strings.TrimSpace(p.name+" "+p.operands), p.about)
+		long += fmt.Sprintf("  %-17s %s\n", strings.TrimSpace(p.name+" "+p.operands), p.about)
 	}
 	cmd := &cobra.Command{
 		Use:     "draw PICTURE [WORD…]",
 		Short:   "A picture: wires, subnets, a path, failures, blocks, a VLAN",
 		GroupID: groupLook,
 		Long:    strings.TrimRight(long, "\n"),
-		Example: "  ropeswing draw subnets\n  ropeswing draw path desk-7 tern-cam --without beam-b -w path.png\n  ropeswing draw failures -w failures.pdf\n  ropeswing draw vlan 110",
+		Example: "  ropeswing draw subnets\n  ropeswing draw wires mole --text\n  ropeswing draw path desk-7 tern-cam --without beam-b -w path.png\n  ropeswing draw failures -w failures.pdf\n  ropeswing draw vlan 110",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return errors.New("draw what? " + strings.Join(names, ", "))
@@ -63,7 +71,7 @@ func (a *app) draw() *cobra.Command {
 				}
 				return fmt.Errorf("there is no picture %s; there are %s", args[0], strings.Join(names, ", "))
 			}
-			most := map[string][2]int{"path": {1, 2}, "vlan": {1, 1}}[args[0]]
+			most := map[string][2]int{"path": {1, 2}, "vlan": {1, 1}, "wires": {0, 1000}, "subnets": {0, 1000}}[args[0]]
 			if n := len(args) - 1; n < most[0] || n > most[1] {
 				return fmt.Errorf("it is: ropeswing draw %s", strings.TrimSpace(args[0]+" "+pictures[slices.Index(names, args[0])].operands))
 			}
@@ -78,12 +86,16 @@ func (a *app) draw() *cobra.Command {
 			case args[0] == "vlan":
 				return a.completeSegments(cmd, nil, typed)
 			}
-			return nil, noFiles
+			return a.completeDevices(cmd, args[1:], typed)
 		},
 		RunE: func(_ *cobra.Command, args []string) error { return a.drawn(&o, args) },
 	}
 	cmd.Flags().StringVarP(&o.file, "write", "w", "", "the `FILE` to write, ending in .svg, .png or .pdf; PICTURE.svg unless said")
+	cmd.Flags().BoolVar(&o.text, "text", false, "draw wires or a path with letters, here")
+	cmd.Flags().BoolVar(&o.whole, "whole", false, "each device by itself, however many there are")
 	a.withoutFlag(cmd, &o.without)
+	cmd.Flags().StringArrayVar(&o.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+revise.ChangeForms)
+	a.must(cmd.RegisterFlagCompletionFunc("with", cobra.NoFileCompletions))
 	a.familyFlags(cmd)
 	return cmd
 }
@@ -101,16 +113,29 @@ func (a *app) drawn(o *drawing, args []string) error {
 	if !slices.Contains([]string{".svg", ".png", ".pdf"}, ending) {
 		return fmt.Errorf("%s: a picture ends in .svg, .png or .pdf", file)
 	}
-	w, err := a.usable()
+	if o.text && o.file != "" {
+		return errors.New("--text draws here, -w into a file; say one of them")
+	}
+	if o.text && !slices.Contains(textPictures, args[0]) {
+		return fmt.Errorf("letters draw %s only; write a file with -w", forward.And(textPictures))
+	}
+	before, after, err := a.beforeAndAfter(o)
 	if err != nil {
 		return err
 	}
-	if w, err = w.Without(o.without...); err != nil {
-		return err
+	if o.text {
+		return a.drawnText(after, o, args)
 	}
-	sheet, err := a.sheet(w, o, args)
+	sheet, err := a.sheet(after, o, args)
 	if err != nil {
 		return err
+	}
+	if args[0] == "path" && before != nil {
+		was, err := a.sheet(before, o, args)
+		if err != nil {
+			return err
+		}
+		sheet = draw.Pair(planName(after)+": before and after", "left: "+before.Basis+" · right: "+after.Basis, was, sheet)
 	}
 	var text []byte
 	switch ending {
@@ -131,33 +156,127 @@ func (a *app) drawn(o *drawing, args []string) error {
 	return nil
 }
 
+// beforeAndAfter is the network as planned and as asked about; before is nil where these are the
+// same, or where there is no plan.
+func (a *app) beforeAndAfter(o *drawing) (before, after *workspace.Workspace, err error) {
+	if after, err = a.usable(); err != nil {
+		return nil, nil, err
+	}
+	if before = after; a.observed != "" {
+		found := a.observed
+		a.observed = ""
+		before, err = a.usable()
+		a.observed = found
+		if errors.Is(err, errNoPlan) {
+			before, err = nil, nil
+		}
+		if err != nil {
+			return nil, nil, err
+		}
+	}
+	if a.observed == "" && len(o.with)+len(o.without) == 0 {
+		before = nil
+	}
+	if after, err = revise.With(after, o.with...); err != nil {
+		return nil, nil, err
+	}
+	if after, err = after.Without(o.without...); err != nil || len(o.without) == 0 {
+		return before, after, err
+	}
+	said := *after
+	said.Basis += ", without " + forward.And(o.without)
+	return before, &said, nil
+}
+
+// drawnText draws with letters.
+func (a *app) drawnText(w *workspace.Workspace, o *drawing, args []string) error {
+	lines, head := []string(nil), planName(w)+": devices and cables"
+	if args[0] == "path" {
+		t, title, err := a.pathAsked(w, args[1:])
+		if err != nil {
+			return err
+		}
+		head, lines = title, draw.PathText(w.Network, t.Exchange)
+	} else {
+		who, err := a.drawnDevices(w, args[1:])
+		if err != nil {
+			return err
+		}
+		if lines, err = draw.WiresText(w.Network, draw.Asked{Devices: who, Whole: o.whole}); err != nil {
+			return err
+		}
+	}
+	fmt.Fprintf(a.out, "%s · %s\n", view.Title(head), view.Clean(w.Basis))
+	for _, l := range lines {
+		fmt.Fprintln(a.out, view.Clean(l))
+	}
+	return nil
+}
+
+// drawnDevices are the devices that words mean; nil where there are no words. A block means the
+// devices of its site.
+func (a *app) drawnDevices(w *workspace.Workspace, words []string) ([]model.DeviceID, error) {
+	var all []model.DeviceID
+	for _, word := range words {
+		if b, ok := w.Spec.BlockNamed(word); ok {
+			for d, site := range w.Spec.Sites() {
+				if site != model.None && (site == b || w.Spec.Within(site, b)) {
+					all = append(all, model.DeviceID(d))
+				}
+			}
+			if len(all) > 0 {
+				continue
+			}
+		}
+		devices, err := w.DevicesMeant(word)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, devices...)
+	}
+	return all, nil
+}
+
+func planName(w *workspace.Workspace) string { return cmp.Or(w.Spec.Name, w.Document.File.Name) }
+
 // sheet is the picture that is asked for.
 func (a *app) sheet(w *workspace.Workspace, o *drawing, args []string) (*draw.Sheet, error) {
-	name := w.Spec.Name
-	if name == "" {
-		name = w.Document.File.Name
-	}
-	about := w.Basis
-	if len(o.without) > 0 {
-		about += ", without " + forward.And(o.without)
-	}
+	asked := draw.Asked{About: w.Basis, Whole: o.whole}
+	asked.Families, _ = a.families()
+	name := planName(w)
+	var err error
 	switch args[0] {
-	case "wires":
-		return draw.Wires(w.Network, name+": devices and cables", about, nil), nil
-	case "subnets":
-		return draw.Subnets(w.Network, name+": routers and subnets", about, !a.only6, !a.only4), nil
+	case "wires", "subnets":
+		if asked.Devices, err = a.drawnDevices(w, args[1:]); err != nil {
+			return nil, err
+		}
+		if args[0] == "wires" {
+			asked.Title = name + ": devices and cables"
+			return draw.Wires(w.Network, asked, nil), nil
+		}
+		asked.Title = name + ": routers and subnets"
+		return draw.Subnets(w.Network, asked), nil
 	case "blocks":
-		return draw.Blocks(w.Spec, name+": address space", "from the plan, each block to a scale of its own"), nil
+		asked.Title, asked.About = name+": address space", "from the plan, each block to a scale of its own"
+		return draw.Blocks(w.Spec, asked), nil
 	case "vlan":
 		v, label, err := vlanNamed(w, args[1])
 		if err != nil {
 			return nil, err
 		}
-		return draw.VLAN(w.Network, v, fmt.Sprintf("%s: VLAN %d%s", name, v, label), about), nil
+		asked.Title = fmt.Sprintf("%s: VLAN %d%s", name, v, label)
+		return draw.VLAN(w.Network, v, asked), nil
 	case "failures":
-		return a.failuresSheet(w, name, about)
+		asked.Title = name + ": what each cable's failure takes"
+		return a.failuresSheet(w, asked)
 	}
-	return a.pathSheet(w, about, args[1:])
+	t, title, err := a.pathAsked(w, args[1:])
+	if err != nil {
+		return nil, err
+	}
+	asked.Title = title
+	asked.About += " · there: → and solid lines; back: ← and dashed lines"
+	return draw.Path(w.Network, t.Exchange, asked), nil
 }
 
 // vlanNamed is a VLAN by its number, or by the segment that has it.
@@ -177,7 +296,7 @@ func vlanNamed(w *workspace.Workspace, word string) (model.VLAN, string, error) 
 }
 
 // failuresSheet draws what each cable's failure takes.
-func (a *app) failuresSheet(w *workspace.Workspace, name, about string) (*draw.Sheet, error) {
+func (a *app) failuresSheet(w *workspace.Workspace, asked draw.Asked) (*draw.Sheet, error) {
 	q := question{over: model.Echo}
 	if err := q.find(w, 0); err != nil {
 		return nil, err
@@ -202,38 +321,39 @@ func (a *app) failuresSheet(w *workspace.Workspace, name, about string) (*draw.S
 	if err != nil {
 		return nil, errInterrupted
 	}
-	return draw.Wires(w.Network, name+": what each cable's failure takes", about+", pairs of LANs and loopbacks, in each family", marks), nil
+	asked.About += ", pairs of LANs and loopbacks, in each family"
+	return draw.Wires(w.Network, asked, marks), nil
 }
 
-// pathSheet draws one ping.
-func (a *app) pathSheet(w *workspace.Workspace, about string, words []string) (*draw.Sheet, error) {
+// pathAsked is the ping to draw, and what to write above it: of several families the first that
+// fails, for that is what one wants to see.
+func (a *app) pathAsked(w *workspace.Workspace, words []string) (t ask.Trial, title string, err error) {
 	var from ask.Endpoint
-	var err error
 	if len(words) == 1 {
 		from, err = w.Operator()
 	} else {
 		from, err = w.Endpoint(words[0])
 	}
 	if err != nil {
-		return nil, err
+		return t, "", err
 	}
 	to, err := w.Endpoint(words[len(words)-1])
 	if err != nil {
-		return nil, err
+		return t, "", err
 	}
 	families, err := a.families()
 	if err != nil {
-		return nil, err
+		return t, "", err
 	}
 	trials, passed, err := ask.Pings(w.Network, from, to, families, forward.Probe{})
 	if err != nil {
-		return nil, err
+		return t, "", err
 	}
 	if len(trials) == 0 {
-		return nil, errors.New(strings.Join(passed, "; "))
+		return t, "", errors.New(strings.Join(passed, "; "))
 	}
-	t := trials[0]
-	for _, x := range trials { // what fails is what one wants to see
+	t = trials[0]
+	for _, x := range trials {
 		if x.Verdict() == forward.Fails {
 			t = x
 			break
@@ -243,5 +363,5 @@ func (a *app) pathSheet(w *workspace.Workspace, about string, words []string) (*
 	if verb == "" {
 		verb = "by some paths only reaches"
 	}
-	return draw.Path(w.Network, t.Exchange, fmt.Sprintf("%s %s %s in %s", from.Text, verb, to.Text, forward.FamilyOf(t.Target)), about+" · there: → and solid lines; back: ← and dashed lines"), nil
+	return t, fmt.Sprintf("%s %s %s in %s", from.Text, verb, to.Text, forward.FamilyOf(t.Target)), nil
 }

@@ -241,13 +241,13 @@ func (a *app) must(err error) {
 }
 
 // usage is how help shows a command: how to call it, examples, what there is.
-const usage = `Use:
+const usage = `{{if .HasParent}}Use:
   {{.UseLine}}{{if .HasExample}}
 
 Examples:
-{{.Example}}{{end}}{{if .HasAvailableSubCommands}}{{$cmds := .Commands}}{{if .Groups}}{{range $group := .Groups}}
+{{.Example}}{{end}}{{end}}{{if .HasAvailableSubCommands}}{{$cmds := .Commands}}{{if .Groups}}{{range $i, $group := .Groups}}{{if $i}}
 
-{{.Title}}{{range $cmds}}{{if (and (eq .GroupID $group.ID) .IsAvailableCommand)}}
+{{end}}{{.Title}}{{range $cmds}}{{if (and (eq .GroupID $group.ID) .IsAvailableCommand)}}
   {{rpad .Name $.NamePadding}} {{.Short}}{{end}}{{end}}{{end}}{{else}}
 
 There are:{{range $cmds}}{{if .IsAvailableCommand}}

@@ -10,15 +10,13 @@ import (
 	"ropeswing/core/prefix"
 )
 
-func splitWords(text string) []string { return strings.Fields(text) }
-
 // mapWidth is how wide the map of a block is.
 const mapWidth = 1180.0
 
 // Blocks is address space as a map to scale: a strip for each block, with what lies where; blocks
 // within it stand below, each to a scale of its own.
-func Blocks(spec *model.Spec, title, about string) *Sheet {
-	s := &Sheet{Title: title, About: about}
+func Blocks(spec *model.Spec, asked Asked) *Sheet {
+	s := &Sheet{Title: asked.Title, About: asked.About}
 	y := 0.0
 	for _, u := range spec.BlockTree() {
 		p := u.Prefix.Prefix

@@ -34,13 +34,14 @@ func lights(t *testing.T) *forward.Network {
 
 // pictures are all pictures of a network.
 func pictures(net *forward.Network) map[string]*draw.Sheet {
+	asked := draw.Asked{Title: "A picture", About: "x"}
 	all := map[string]*draw.Sheet{
-		"wires": draw.Wires(net, "wires", "x", nil), "subnets": draw.Subnets(net, "subnets", "x", true, true), "blocks": draw.Blocks(net.Spec, "blocks", "x"),
-		"vlan": draw.VLAN(net, 110, "vlan", "x"),
+		"wires": draw.Wires(net, asked, nil), "subnets": draw.Subnets(net, asked), "blocks": draw.Blocks(net.Spec, asked),
+		"vlan": draw.VLAN(net, 110, asked),
 	}
 	var from, to model.DeviceID = 0, model.DeviceID(len(net.Spec.Devices) - 1)
 	if a := net.Spec.MainAddress(to, 0); a.IsValid() {
-		all["path"] = draw.Path(net, forward.Ping(net, from, netip.Addr{}, a, model.None), "path", "x")
+		all["path"] = draw.Path(net, forward.Ping(net, from, netip.Addr{}, a, model.None), asked)
 	}
 	return all
 }
@@ -59,27 +60,52 @@ func room(x draw.Text) (left, top, right, bottom float64) {
 	return left, x.Y - size*0.75, left + w, x.Y + size*0.2
 }
 
+// inFrames wants frames side by side, each box wholly in one or wholly outside.
+func inFrames(t *testing.T, name string, s *draw.Sheet) {
+	t.Helper()
+	meet := func(a, b draw.Rect) bool { return a.X < b.X+b.W && b.X < a.X+a.W && a.Y < b.Y+b.H && b.Y < a.Y+a.H }
+	for i, f := range s.Frames {
+		for _, o := range s.Frames[:i] {
+			assert.False(t, meet(f, o), "%s: the frames %s and %s overlap", name, f.Name, o.Name)
+		}
+		for _, r := range s.Rects {
+			within := r.X >= f.X && r.Y >= f.Y && r.X+r.W <= f.X+f.W && r.Y+r.H <= f.Y+f.H
+			assert.True(t, within || !meet(f, r), "%s: %s lies over the frame of %s", name, r.Name, f.Name)
+		}
+	}
+}
+
 // overlaps counts texts that lie over another, or over the edge of a box, or over a line.
 func overlaps(t *testing.T, name string, s *draw.Sheet) {
 	t.Helper()
+	inFrames(t, name, s)
 	for i, a := range s.Texts {
 		l, top, r, b := room(a)
 		assert.True(t, l >= -1 && r <= s.Width+1 && b <= s.Height+1, "%s: %q is within the sheet", name, a.Text)
 		for _, o := range s.Texts[:i] {
 			ol, ot, or, ob := room(o)
-			assert.False(t, l < or && ol < r && top < ob && ot < b, "%s: %q and %q overlap", name, a.Text, o.Text)
+			if l < or && ol < r && top < ob && ot < b {
+				assert.Fail(t, "texts overlap", "%s: %q and %q", name, a.Text, o.Text)
+			}
 		}
 		for _, x := range s.Rects {
 			over := l < x.X+x.W && x.X < r && top < x.Y+x.H && x.Y < b
 			inside := l >= x.X-1 && r <= x.X+x.W+1 && top >= x.Y-1 && b <= x.Y+x.H+1
-			assert.False(t, over && !inside, "%s: %q lies over the edge of %s", name, a.Text, x.Name)
+			if over && !inside {
+				assert.Fail(t, "a text lies over an edge", "%s: %q, of %s", name, a.Text, x.Name)
+			}
 		}
 		for _, line := range s.Lines {
 			for k := 1; k < len(line.Points); k++ {
 				p, q := line.Points[k-1], line.Points[k]
+				if max(p.X, q.X) < l || min(p.X, q.X) > r || max(p.Y, q.Y) < top || min(p.Y, q.Y) > b {
+					continue
+				}
 				for n := 1; n < 30; n++ {
 					x, y := p.X+(q.X-p.X)*float64(n)/30, p.Y+(q.Y-p.Y)*float64(n)/30
-					assert.False(t, x > l && x < r && y > top && y < b, "%s: a line goes through %q", name, a.Text)
+					if x > l && x < r && y > top && y < b {
+						assert.Fail(t, "a line goes through a text", "%s: %q", name, a.Text)
+					}
 				}
 			}
 		}
@@ -158,7 +184,7 @@ func TestWhatIsDownLooksIt(t *testing.T) {
 	require.True(t, ok)
 	f := network.NoFailure
 	f.Cable = c
-	s := draw.Wires(net.Update(net.State.With(f)), "x", "", nil)
+	s := draw.Wires(net.Update(net.State.With(f)), draw.Asked{Title: "x"}, nil)
 	var said bool
 	for _, x := range s.Texts {
 		said = said || strings.HasPrefix(x.Text, "down:")
@@ -169,4 +195,43 @@ func TestWhatIsDownLooksIt(t *testing.T) {
 			assert.True(t, l.Dashed)
 		}
 	}
+}
+
+// Shapes that people build: nothing overlaps, and hardly anything crosses.
+func TestShapesAreDrawnWell(t *testing.T) {
+	for name, x := range map[string]struct {
+		shape coretest.Shape
+		most  int // lines that cross
+	}{
+		"ring": {coretest.Ring(12), 0}, "hub": {coretest.Hub(30), 0}, "two hubs": {coretest.DualHub(20), 25},
+		"grid": {coretest.Grid(4, 4), 2}, "rings, folded": {coretest.RingOfRings(8, 9), 6},
+	} {
+		net := coretest.Network(t, x.shape.Plan(2, []int{0}, "{}"))
+		for kind, s := range map[string]*draw.Sheet{"wires": draw.Wires(net, draw.Asked{Title: name}, nil), "subnets": draw.Subnets(net, draw.Asked{Title: name})} {
+			assert.LessOrEqual(t, s.Crossings, x.most, "%s of %s", kind, name)
+			overlaps(t, name+", "+kind, s)
+		}
+	}
+}
+
+// Letters draw each device once with its name, and each cable once.
+func TestPicturesOfLetters(t *testing.T) {
+	net := lights(t)
+	lines, err := draw.WiresText(net, draw.Asked{})
+	require.NoError(t, err)
+	text := strings.Join(lines, "\n")
+	for d := range net.Spec.Devices {
+		assert.Contains(t, text, net.Spec.Devices[d].Name)
+	}
+	for c := range net.Spec.Cables {
+		if name := net.Spec.Cables[c].Name; !strings.Contains(name, " to ") {
+			assert.Equal(t, 1, strings.Count(text, "── "+name), name)
+		}
+	}
+	big := coretest.Network(t, coretest.Hub(50).Plan(1, nil, "{}"))
+	_, err = draw.WiresText(big, draw.Asked{})
+	assert.ErrorIs(t, err, draw.ErrTooManyForText)
+	lines, err = draw.WiresText(big, draw.Asked{Devices: []model.DeviceID{3}})
+	require.NoError(t, err)
+	assert.Len(t, lines, 2, "one leaf and its hub")
 }

@@ -2,6 +2,7 @@ package draw
 
 import (
 	"fmt"
+	"strings"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -10,8 +11,11 @@ import (
 
 // Path is one ping over the picture of subnets: there and back as lines of their own, each hop
 // with its longest match, and where it ends why.
-func Path(net *forward.Network, x *forward.Exchange, title, about string) *Sheet {
-	family := prefix.FamilyOf(x.Target)
+func Path(net *forward.Network, x *forward.Exchange, asked Asked) *Sheet {
+	asked.Families = prefix.Only4
+	if x.Target.Is6() {
+		asked.Families = prefix.Only6
+	}
 	also := map[model.DeviceID]bool{x.From: true}
 	graphs := append([]*forward.Graph{x.There}, x.Back...)
 	for _, g := range graphs {
@@ -19,7 +23,7 @@ func Path(net *forward.Network, x *forward.Exchange, title, about string) *Sheet
 			also[n.Device] = true
 		}
 	}
-	t := newThree(net, also, family == prefix.IPv4, family == prefix.IPv6)
+	t := newThree(net, asked, also)
 	for i := range t.wires { // what is not on the path stands behind
 		if t.wires[i].class == Plain {
 			t.wires[i].class = Down
@@ -41,13 +45,21 @@ func Path(net *forward.Network, x *forward.Exchange, title, about string) *Sheet
 			b.rows = append(b.rows, row{line, Bad, true})
 		}
 	}
-	for _, end := range []model.DeviceID{x.From} {
-		b := t.device(end)
-		if b.class == Plain {
-			b.class = Strong
-		}
+	if b := t.device(x.From); b.class == Plain {
+		b.class = Strong
 	}
-	return t.sheet(title, about)
+	if len(t.of) > mostDevices && !asked.Whole {
+		keep := map[int]bool{}
+		for device := range also {
+			keep[t.of[device]] = true
+		}
+		for _, w := range d.further {
+			keep[w.ends[0]], keep[w.ends[1]] = true, true
+		}
+		t.leave(keep)
+		t.asked.About += " · what is not on the path is left out"
+	}
+	return t.sheet()
 }
 
 // drawn is a path while it is drawn.
@@ -144,7 +156,7 @@ func (d *drawn) boxOf(i model.InterfaceID) (int, bool) {
 func broken(text string, width int) []string {
 	var all []string
 	line := ""
-	for _, word := range splitWords(text) {
+	for _, word := range strings.Fields(text) {
 		if line != "" && len(line)+1+len(word) > width {
 			all, line = append(all, line), ""
 		}

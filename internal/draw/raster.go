@@ -25,8 +25,9 @@ func hypot(a, b float64) float64 { return math.Hypot(a, b) }
 // scale is how many dots one unit of the sheet is, so that small letters are read.
 const scale = 2.0
 
-// mostDots is how many dots a picture has at most, a side.
-const mostDots = 16000
+// mostDots is how many dots a picture has at most, as many as readers of pictures take without
+// asking.
+const mostDots = 40e6
 
 // painter paints a sheet dot by dot.
 type painter struct {
@@ -37,10 +38,7 @@ type painter struct {
 
 // PNG is the picture as PNG, light.
 func (s *Sheet) PNG() ([]byte, error) {
-	by := scale
-	if most := max(s.Width, s.Height); most*by > mostDots {
-		by = mostDots / most
-	}
+	by := min(scale, math.Sqrt(mostDots/(s.Width*s.Height)))
 	p := &painter{to: image.NewRGBA(image.Rect(0, 0, int(s.Width*by), int(s.Height*by))), by: by, faces: map[[2]bool]font.Face{}}
 	for _, bold := range []bool{false, true} {
 		ttf := gomono.TTF
@@ -64,6 +62,7 @@ func (s *Sheet) PNG() ([]byte, error) {
 		}
 	}
 	draw.Draw(p.to, p.to.Bounds(), image.NewUniform(colour(looks[Paper].fill[0])), image.Point{}, draw.Src)
+	p.rects(s.Frames)
 	for _, l := range s.Lines {
 		p.line(l.Points, colour(looks[l.Class].line[0]), l.Thick, l.Dashed)
 		if l.Arrow {
@@ -71,13 +70,7 @@ func (s *Sheet) PNG() ([]byte, error) {
 			p.fill(tip[:], colour(looks[l.Class].line[0]))
 		}
 	}
-	for _, r := range s.Rects {
-		corners := rounded(r)
-		if !r.Empty {
-			p.fill(corners, colour(looks[r.Class].fill[0]))
-		}
-		p.line(append(corners, corners[0]), colour(looks[r.Class].line[0]), 1, r.Dashed)
-	}
+	p.rects(s.Rects)
 	for _, t := range s.Texts {
 		x := t.X
 		if t.Middle {
@@ -89,6 +82,16 @@ func (s *Sheet) PNG() ([]byte, error) {
 	var b bytes.Buffer
 	err := png.Encode(&b, p.to)
 	return b.Bytes(), err
+}
+
+func (p *painter) rects(all []Rect) {
+	for _, r := range all {
+		corners := rounded(r)
+		if !r.Empty {
+			p.fill(corners, colour(looks[r.Class].fill[0]))
+		}
+		p.line(append(corners, corners[0]), colour(looks[r.Class].line[0]), 1, r.Dashed)
+	}
 }
 
 func colour(hex string) color.RGBA {
@@ -178,6 +181,25 @@ func (s *Sheet) PDF() ([]byte, error) {
 		q := colour(hex)
 		return fmt.Sprintf("%.3f %.3f %.3f %s\n", float64(q.R)/255, float64(q.G)/255, float64(q.B)/255, op)
 	}
+	rects := func(all []Rect) {
+		for _, r := range all {
+			c.WriteString(rgb(looks[r.Class].line[0], "RG") + rgb(looks[r.Class].fill[0], "rg") + "1 w\n")
+			dash(&c, r.Dashed)
+			for i, p := range rounded(r) {
+				op := "l"
+				if i == 0 {
+					op = "m"
+				}
+				fmt.Fprintf(&c, "%s %s %s\n", num(p.X), y(p.Y), op)
+			}
+			if r.Empty {
+				c.WriteString("h S\n")
+			} else {
+				c.WriteString("h B\n")
+			}
+		}
+	}
+	rects(s.Frames)
 	for _, l := range s.Lines {
 		c.WriteString(rgb(looks[l.Class].line[0], "RG") + num(l.Thick) + " w\n")
 		dash(&c, l.Dashed)
@@ -195,22 +217,7 @@ func (s *Sheet) PDF() ([]byte, error) {
 			fmt.Fprintf(&c, "%s %s m %s %s l %s %s l h f\n", num(tip[0].X), y(tip[0].Y), num(tip[1].X), y(tip[1].Y), num(tip[2].X), y(tip[2].Y))
 		}
 	}
-	for _, r := range s.Rects {
-		c.WriteString(rgb(looks[r.Class].line[0], "RG") + rgb(looks[r.Class].fill[0], "rg") + "1 w\n")
-		dash(&c, r.Dashed)
-		for i, p := range rounded(r) {
-			op := "l"
-			if i == 0 {
-				op = "m"
-			}
-			fmt.Fprintf(&c, "%s %s %s\n", num(p.X), y(p.Y), op)
-		}
-		if r.Empty {
-			c.WriteString("h S\n")
-		} else {
-			c.WriteString("h B\n")
-		}
-	}
+	rects(s.Rects)
 	for _, t := range s.Texts {
 		size, name, x := fontSize, "F1", t.X
 		if t.Small {

@@ -26,6 +26,7 @@ const (
 	Paper         // the ground
 	Kept          // kept back, or retired
 	Outside       // the world beyond
+	Site          // what stands together
 )
 
 // Rect is a box.
@@ -62,6 +63,7 @@ type Text struct {
 type Sheet struct {
 	Title, About  string
 	Width, Height float64
+	Frames        []Rect // of sites, behind all else
 	Rects         []Rect
 	Lines         []Line
 	Texts         []Text
@@ -90,9 +92,11 @@ func wide(text string, small bool) float64 {
 func (s *Sheet) fit(width, height float64) {
 	const margin = 24.0
 	const head = 44.0
-	for i := range s.Rects {
-		s.Rects[i].X += margin
-		s.Rects[i].Y += margin + head
+	for _, rects := range [][]Rect{s.Frames, s.Rects} {
+		for i := range rects {
+			rects[i].X += margin
+			rects[i].Y += margin + head
+		}
 	}
 	for i := range s.Lines {
 		for k := range s.Lines[i].Points {
@@ -123,9 +127,9 @@ type box struct {
 	class  Class
 	round  float64
 	dashed bool
-	strips bool // room above and below for what is written at the ends of lines
 }
 
+// stripHeight is the room in a box for what is written at the end of a line.
 const stripHeight = 13.0
 
 // size is how large it has to be.
@@ -137,20 +141,13 @@ func (b *box) size() (w, h float64) {
 		}
 		w = max(w, text+2*pad)
 	}
-	h = float64(len(b.rows))*lineStep + pad
-	if b.strips {
-		h += 2 * stripHeight
-	}
-	return w, h
+	return w, float64(len(b.rows))*lineStep + pad
 }
 
 // put puts a box into its place.
 func (s *Sheet) put(b *box, at layout.Placed) {
 	s.Rects = append(s.Rects, Rect{X: at.X, Y: at.Y, W: at.Width, H: at.Height, Class: b.class, Round: b.round, Dashed: b.dashed, Name: b.name})
-	y := at.Y + pad/2 + 12
-	if b.strips {
-		y += stripHeight
-	}
+	y := at.Y + at.Top + pad/2 + 12
 	for i, r := range b.rows {
 		t := Text{X: at.X + pad, Y: y + float64(i)*lineStep, Text: r.text, Class: r.class, Bold: r.bold}
 		if i == 0 {
@@ -171,32 +168,65 @@ type wire struct {
 	name   string
 }
 
+// frame is what is written on the frame of a site, and which boxes stand in it.
+type frame struct {
+	rows  []row
+	boxes []int
+}
+
+// graph is what is to be laid out.
+type graph struct {
+	boxes  []box
+	wires  []wire
+	roots  map[int]bool
+	frames []frame
+}
+
 // graph draws boxes and wires, laid out.
-func (s *Sheet) graph(boxes []box, wires []wire, roots func(int) bool, order func(int) int) {
+func (s *Sheet) graph(g *graph) {
+	o := layout.Options{MostWidth: 1500, Gap: 26, Rows: 46}
+	site := make([]int, len(g.boxes))
+	for k, f := range g.frames {
+		title := layout.Title{Height: float64(len(f.rows)) * lineStep}
+		for _, r := range f.rows {
+			title.Width = max(title.Width, wide(r.text, false)*1.02)
+		}
+		o.Sites = append(o.Sites, title)
+		for _, b := range f.boxes {
+			site[b] = k + 1
+		}
+	}
 	var all []layout.Box
-	for i := range boxes {
-		w, h := boxes[i].size()
-		all = append(all, layout.Box{Width: w, Height: h, Root: roots(i), Order: order(i)})
+	for i := range g.boxes {
+		w, h := g.boxes[i].size()
+		all = append(all, layout.Box{Width: w, Height: h, Root: g.roots[i], Order: i, Site: site[i]})
 	}
 	var lines []layout.Line
-	for _, w := range wires {
+	for _, w := range g.wires {
 		l := layout.Line{Ends: w.ends}
 		for e := range w.ends {
 			l.Width[e] = 8
 			if w.labels[e] != "" {
-				l.Width[e] = wide(w.labels[e], true) + 8
+				l.Width[e], l.Height[e] = wide(w.labels[e], true)+8, stripHeight
 			}
 		}
 		lines = append(lines, l)
 	}
-	p := layout.Lay(all, lines, layout.Options{MostWidth: 1500, Gap: 26, Rows: 46})
-	for n, w := range wires {
+	p := layout.Lay(all, lines, o)
+	for k, f := range g.frames {
+		at := p.Sites[k]
+		s.Frames = append(s.Frames, Rect{X: at.X, Y: at.Y, W: at.Width, H: at.Height, Class: Site, Round: 12, Name: f.rows[0].text})
+		for i, r := range f.rows {
+			s.Texts = append(s.Texts, Text{X: p.Titles[k].X, Y: p.Titles[k].Y + 12 + float64(i)*lineStep, Text: r.text, Class: r.class, Bold: r.bold})
+		}
+	}
+	for n, w := range g.wires {
 		s.Lines = append(s.Lines, Line{Points: p.Lines[n].Points, Class: w.class, Thick: max(1.2, w.thick), Dashed: w.dashed, Arrow: w.arrow, Name: w.name})
 	}
-	for i := range boxes {
-		s.put(&boxes[i], p.Boxes[i])
+	for i := range g.boxes {
+		s.put(&g.boxes[i], p.Boxes[i])
 	}
-	for n, w := range wires {
+	for n, w := range g.wires {
 		for e, label := range w.labels {
 			if label == "" {
 				continue

@@ -8,6 +8,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // hostPart is an address as it is told beside its subnet: what of it is the host's.
@@ -39,13 +40,17 @@ type three struct {
 
 // Subnets is the network in layer 3: who forwards, and the subnets between them with each one's
 // address there. A subnet of one router only is told in its box.
-func Subnets(net *forward.Network, title, about string, four, six bool) *Sheet {
-	t := newThree(net, nil, four, six)
-	return t.sheet(title, about)
+func Subnets(net *forward.Network, asked Asked) *Sheet {
+	also := map[model.DeviceID]bool{}
+	for _, d := range asked.Devices {
+		also[d] = true
+	}
+	return newThree(net, asked, also).sheet()
 }
 
-func newThree(net *forward.Network, also map[model.DeviceID]bool, four, six bool) *three {
-	t := &three{plan: newPlan(net), also: also, segments: map[model.SegmentID]int{}, lines: map[model.InterfaceID]int{}, four: four, six: six}
+func newThree(net *forward.Network, asked Asked, also map[model.DeviceID]bool) *three {
+	four, six := asked.Families.Has(prefix.IPv4), asked.Families.Has(prefix.IPv6)
+	t := &three{plan: newPlan(net, asked), also: also, segments: map[model.SegmentID]int{}, lines: map[model.InterfaceID]int{}, four: four, six: six}
 	on := map[model.SegmentID][]model.InterfaceID{}
 	for i := range t.spec.Interfaces {
 		x := &t.spec.Interfaces[i]

@@ -26,6 +26,7 @@ var looks = map[Class]look{
 	Paper:   {[2]string{"#ffffff", "#12181c"}, [2]string{"#ffffff", "#12181c"}},
 	Kept:    {[2]string{"#6a5a8c", "#b9a8dd"}, [2]string{"#efeaf7", "#332a45"}},
 	Outside: {[2]string{"#3c5a66", "#a8c8d4"}, [2]string{"#eaf3f6", "#22343b"}},
+	Site:    {[2]string{"#c3ccd1", "#3d4a52"}, [2]string{"#f7f8f4", "#171f24"}},
 }
 
 // SVG is the picture as SVG: text as text, light or dark as the viewer's system has it.
@@ -38,7 +39,7 @@ func (s *Sheet) SVG() []byte {
 		if dark == 1 {
 			b.WriteString("@media (prefers-color-scheme:dark){")
 		}
-		for c := Plain; c <= Outside; c++ {
+		for c := Plain; c <= Site; c++ {
 			l := looks[c]
 			fmt.Fprintf(&b, ".r%d{fill:%s;stroke:%s}.l%d{fill:none;stroke:%s}.t%d{fill:%s}.a%d{fill:%s}", c, l.fill[dark], l.line[dark], c, l.line[dark], c, l.line[dark], c, l.line[dark])
 		}
@@ -49,6 +50,9 @@ func (s *Sheet) SVG() []byte {
 	}
 	b.WriteString("</style>\n")
 	fmt.Fprintf(&b, `<rect class="r%d" width="%s" height="%s" stroke="none" style="stroke:none"/>`+"\n", Paper, num(s.Width), num(s.Height))
+	for _, r := range s.Frames {
+		r.svg(&b)
+	}
 	for _, l := range s.Lines {
 		var points []string
 		for _, p := range l.Points {
@@ -65,14 +69,7 @@ func (s *Sheet) SVG() []byte {
 		}
 	}
 	for _, r := range s.Rects {
-		dash, fill := "", ""
-		if r.Dashed {
-			dash = ` stroke-dasharray="5 3"`
-		}
-		if r.Empty {
-			fill = ` style="fill:none"`
-		}
-		fmt.Fprintf(&b, `<rect class="r%d" x="%s" y="%s" width="%s" height="%s" rx="%s"%s%s%s/>`+"\n", r.Class, num(r.X), num(r.Y), num(r.W), num(r.H), num(r.Round), dash, fill, named(r.Name))
+		r.svg(&b)
 	}
 	for _, t := range s.Texts {
 		class := fmt.Sprintf("t%d", t.Class)
@@ -89,6 +86,17 @@ func (s *Sheet) SVG() []byte {
 	}
 	b.WriteString("</svg>\n")
 	return b.Bytes()
+}
+
+func (r *Rect) svg(b *bytes.Buffer) {
+	dash, fill := "", ""
+	if r.Dashed {
+		dash = ` stroke-dasharray="5 3"`
+	}
+	if r.Empty {
+		fill = ` style="fill:none"`
+	}
+	fmt.Fprintf(b, `<rect class="r%d" x="%s" y="%s" width="%s" height="%s" rx="%s"%s%s%s/>`+"\n", r.Class, num(r.X), num(r.Y), num(r.W), num(r.H), num(r.Round), dash, fill, named(r.Name))
 }
 
 func named(name string) string {

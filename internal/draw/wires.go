@@ -32,16 +32,19 @@ type Mark struct {
 
 // plan collects the boxes and wires of a picture of devices.
 type plan struct {
-	net   *forward.Network
-	spec  *model.Spec
-	boxes []box
-	wires []wire
-	of    map[model.DeviceID]int
-	roots map[int]bool
+	net    *forward.Network
+	spec   *model.Spec
+	boxes  []box
+	wires  []wire
+	of     map[model.DeviceID]int
+	roots  map[int]bool
+	sites  []model.BlockID // of each device
+	asked  Asked
+	folded bool
 }
 
-func newPlan(net *forward.Network) *plan {
-	return &plan{net: net, spec: net.Spec, of: map[model.DeviceID]int{}, roots: map[int]bool{}}
+func newPlan(net *forward.Network, asked Asked) *plan {
+	return &plan{asked: asked, net: net, spec: net.Spec, of: map[model.DeviceID]int{}, roots: map[int]bool{}, sites: net.Spec.Sites()}
 }
 
 // device is the box of a device, which is made where there is none yet.
@@ -50,7 +53,7 @@ func (p *plan) device(d model.DeviceID) *box {
 		return &p.boxes[i]
 	}
 	x := &p.spec.Devices[d]
-	b := box{name: x.Name, rows: []row{{x.Name, Strong, true}}, class: Plain, strips: true}
+	b := box{name: x.Name, rows: []row{{x.Name, Strong, true}}, class: Plain}
 	switch x.Kind {
 	case model.World:
 		b.class, b.round = Outside, 14
@@ -81,9 +84,16 @@ func (p *plan) join(d model.DeviceID, between int, label string, class Class, da
 	p.wires = append(p.wires, wire{ends: [2]int{p.of[d], between}, labels: [2]string{label}, class: class, dashed: dashed, name: p.boxes[between].name})
 }
 
-func (p *plan) sheet(title, about string) *Sheet {
-	s := &Sheet{Title: title, About: about}
-	s.graph(p.boxes, p.wires, func(i int) bool { return p.roots[i] }, func(i int) int { return i })
+// sheet is the picture, laid out.
+func (p *plan) sheet() *Sheet {
+	p.only(p.asked.Devices)
+	if !p.asked.Whole {
+		if note := p.fold(); note != "" {
+			p.asked.About += " · " + note
+		}
+	}
+	s := &Sheet{Title: p.asked.Title, About: p.asked.About}
+	s.graph(&graph{boxes: p.boxes, wires: p.wires, roots: p.roots, frames: p.frames()})
 	return s
 }
 
@@ -104,8 +114,14 @@ func (p *plan) leaf(d model.DeviceID) bool {
 }
 
 // Wires is the devices and cables, with the ports at both ends. Marks say something of cables.
-func Wires(net *forward.Network, title, about string, marks map[model.CableID]Mark) *Sheet {
-	p := newPlan(net)
+func Wires(net *forward.Network, asked Asked, marks map[model.CableID]Mark) *Sheet {
+	p := newPlan(net, asked)
+	p.drawWires(marks)
+	return p.sheet()
+}
+
+// drawWires collects all devices and cables.
+func (p *plan) drawWires(marks map[model.CableID]Mark) {
 	p.cables(func(model.CableID) bool { return true }, marks, nil)
 	p.hosts(nil)
 	for d := range p.spec.Devices {
@@ -113,12 +129,11 @@ func Wires(net *forward.Network, title, about string, marks map[model.CableID]Ma
 			p.device(model.DeviceID(d))
 		}
 	}
-	return p.sheet(title, about)
 }
 
 // VLAN is the switches and cables that carry a VLAN, and who is in it.
-func VLAN(net *forward.Network, v model.VLAN, title, about string) *Sheet {
-	p := newPlan(net)
+func VLAN(net *forward.Network, v model.VLAN, asked Asked) *Sheet {
+	p := newPlan(net, asked)
 	carries := func(id model.InterfaceID) bool {
 		i := &p.spec.Interfaces[id]
 		if i.Group != model.None {
@@ -148,7 +163,7 @@ func VLAN(net *forward.Network, v model.VLAN, title, about string) *Sheet {
 		return fmt.Sprintf("not carried by %s", p.spec.Label(which)), Bad
 	})
 	p.hosts(func(id model.InterfaceID) bool { return carries(id) })
-	return p.sheet(title, about)
+	return p.sheet()
 }
 
 // cables are the cables between devices that are boxes of their own; more says something of one.
@@ -205,19 +220,24 @@ func (p *plan) cables(which func(model.CableID) bool, marks map[model.CableID]Ma
 		}
 		between := len(p.boxes)
 		p.boxes = append(p.boxes, x)
+		thick := 0.0
+		if line == Bad { // it is to leap to the eye
+			thick = 3
+		}
 		for _, i := range []*model.Interface{a, b} {
 			label := i.Name
 			if i.Group != model.None {
 				label += " " + p.spec.Interfaces[i.Group].Name
 			}
 			p.join(i.Device, between, label, line, dashed)
+			p.wires[len(p.wires)-1].thick = thick
 		}
 	}
-	p.onWires(which == nil)
+	p.onWires()
 }
 
 // onWires are segments that are themselves the wire, with whoever is on them.
-func (p *plan) onWires(bool) {
+func (p *plan) onWires() {
 	for s := range p.spec.Segments {
 		id := model.SegmentID(s)
 		if !p.net.State.IsWire(id) {
