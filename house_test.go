@@ -32,11 +32,12 @@ var outer = map[string][]string{
 	"internal/rehearse": {},
 	"internal/access":   {},
 	"internal/draw":     {},
+	"internal/report":   {"internal/draw", "internal/view"},
 	"internal/mib":      {},
 	"internal/live":     {"internal/access", "internal/mib", "internal/wire"},
 	"internal/standin":  {"internal/wire", "internal/mib"},
 	"internal/referee":  {"internal/rehearse", "internal/wire"}, // a test only
-	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/live", "internal/access", "internal/draw", "demo"},
+	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/live", "internal/access", "internal/draw", "internal/report", "demo"},
 	"demo":              {},
 	"cmd/ropeswing":     {"internal/command"},
 	"core/coretest":     {},

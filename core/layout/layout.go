@@ -386,19 +386,28 @@ func (l *layouter) between(left, right int) int {
 	return n
 }
 
+// crossings counts the lines that cross: for each row, the lines down from it in the order of
+// their upper ends, and how many of those before lead further to the right.
 func (l *layouter) crossings() int {
 	n := 0
-	for _, row := range l.rows {
-		for i, a := range row {
-			for _, b := range row[i+1:] {
-				for _, x := range l.items[a].down {
-					for _, y := range l.items[b].down {
-						if l.items[x].pos > l.items[y].pos {
-							n++
-						}
-					}
+	for row := 0; row+1 < len(l.rows); row++ {
+		counts := make([]int, len(l.rows[row+1])+1) // a Fenwick tree of where lines led so far
+		so := 0
+		for _, id := range l.rows[row] {
+			down := l.items[id].down
+			for _, x := range down {
+				left := 0
+				for i := l.items[x].pos + 1; i > 0; i -= i & -i {
+					left += counts[i]
+				}
+				n += so - left
+			}
+			for _, x := range down {
+				for i := l.items[x].pos + 1; i < len(counts); i += i & -i {
+					counts[i]++
 				}
 			}
+			so += len(down)
 		}
 	}
 	return n

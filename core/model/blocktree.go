@@ -23,8 +23,18 @@ type BlockUse struct {
 }
 
 // BlockTree lists the prefixes of all blocks in the order of addresses, IPv4 first, each
-// before those that lie within it.
+// before those that lie within it, with what lies in them.
 func (s *Spec) BlockTree() []BlockUse {
+	all := s.nestedBlocks()
+	x := s.inOrder()
+	for i := range all {
+		s.use(all, i, x)
+	}
+	return all
+}
+
+// nestedBlocks is BlockTree without what lies in them.
+func (s *Spec) nestedBlocks() []BlockUse {
 	var all []BlockUse
 	for b := range s.Blocks {
 		for _, p := range s.Blocks[b].Prefixes {
@@ -48,16 +58,13 @@ func (s *Spec) BlockTree() []BlockUse {
 		}
 		around = append(around, i)
 	}
-	for i := range all {
-		s.use(all, i)
-	}
 	return all
 }
 
 // use works out how a prefix is used.
-func (s *Spec) use(all []BlockUse, i int) {
+func (s *Spec) use(all []BlockUse, i int, held *space) {
 	x := &all[i]
-	x.all = s.Stretches(x.Prefix.Prefix)
+	x.all = s.stretches(x.Prefix.Prefix, held)
 	x.Used = Taken(x.Prefix.Prefix, x.all)
 	var within []netip.Prefix
 	for j := i + 1; j < len(all) && all[j].Depth > x.Depth; j++ {

@@ -12,7 +12,7 @@ import (
 // lie in, the innermost one that holds no other block; None where there is none. A device's own
 // subnets are those with hosts on them, or that no other device forwards on.
 func (s *Spec) Sites() []BlockID {
-	tree := s.BlockTree()
+	tree := s.nestedBlocks()
 	var leaves []BlockUse
 	for i, x := range tree {
 		if i+1 == len(tree) || tree[i+1].Depth <= x.Depth {

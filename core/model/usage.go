@@ -37,24 +37,64 @@ func (s Stretch) InUse() bool { return s.Segment != None || s.Interface != None 
 // addresses, free runs as the fewest subnets among them. Subnets that reach out
 // of the prefix are left out.
 func (s *Spec) Stretches(block netip.Prefix) []Stretch {
-	var all []Stretch
-	var taken []netip.Prefix
-	for id, segment := range s.Segments {
-		for _, p := range segment.Prefixes {
-			if prefix.Covers(block, p.Prefix) {
-				all = append(all, Stretch{Prefix: p.Prefix, Segment: SegmentID(id), Interface: None, Block: None})
-				taken = append(taken, p.Prefix)
-			}
+	return s.stretches(block, s.inOrder())
+}
+
+// held is a subnet of a segment, or an address of an interface.
+type held struct {
+	prefix netip.Prefix
+	id     int32
+}
+
+// space is what the plan holds, in the order of addresses.
+type space struct{ subnets, addresses []held }
+
+func (s *Spec) inOrder() *space {
+	var x space
+	for id := range s.Segments {
+		for _, p := range s.Segments[id].Prefixes {
+			x.subnets = append(x.subnets, held{p.Prefix, int32(id)})
 		}
 	}
-	inSegments := prefix.NewTaken(taken)
 	for id := range s.Interfaces {
 		for _, a := range s.Interfaces[id].Addresses {
-			single := netip.PrefixFrom(a.Addr(), a.Addr().BitLen())
-			if block.Contains(a.Addr()) && !inSegments.Meets(single) {
-				all = append(all, Stretch{Prefix: single, Segment: None, Interface: InterfaceID(id), Block: None})
-				taken = append(taken, single)
-			}
+			x.addresses = append(x.addresses, held{netip.PrefixFrom(a.Addr(), a.Addr().BitLen()), int32(id)})
+		}
+	}
+	for _, all := range [][]held{x.subnets, x.addresses} {
+		slices.SortStableFunc(all, func(a, b held) int { return a.prefix.Addr().Compare(b.prefix.Addr()) })
+	}
+	return &x
+}
+
+// within are those that lie in a block, in the order of the plan.
+func within(all []held, block netip.Prefix) []held {
+	first, _ := slices.BinarySearchFunc(all, block.Masked().Addr(), func(x held, a netip.Addr) int { return x.prefix.Addr().Compare(a) })
+	var in []held
+	for _, x := range all[first:] {
+		if !block.Contains(x.prefix.Addr()) {
+			break
+		}
+		if prefix.Covers(block, x.prefix) {
+			in = append(in, x)
+		}
+	}
+	slices.SortStableFunc(in, func(a, b held) int { return cmp.Compare(a.id, b.id) })
+	return in
+}
+
+func (s *Spec) stretches(block netip.Prefix, x *space) []Stretch {
+	var all []Stretch
+	var taken []netip.Prefix
+	for _, h := range within(x.subnets, block) {
+		all = append(all, Stretch{Prefix: h.prefix, Segment: SegmentID(h.id), Interface: None, Block: None})
+		taken = append(taken, h.prefix)
+	}
+	inSegments := prefix.NewTaken(taken)
+	for _, h := range within(x.addresses, block) {
+		if !inSegments.Meets(h.prefix) {
+			all = append(all, Stretch{Prefix: h.prefix, Segment: None, Interface: InterfaceID(h.id), Block: None})
+			taken = append(taken, h.prefix)
 		}
 	}
 	set := func(p netip.Prefix, kept bool, retired string) {

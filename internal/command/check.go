@@ -89,10 +89,17 @@ func (a *app) checkedWhat() (view.Findings, error) {
 
 // checked puts a check's result together.
 func (a *app) checked(w *workspace.Numbers) view.Findings {
+	if w.Usable() {
+		return a.checkedOf(w, a.predict(w))
+	}
+	return a.checkedOf(w, nil)
+}
+
+// checkedOf is checked with the network predicted; nil where the plan cannot be used.
+func (a *app) checkedOf(w *workspace.Numbers, x *workspace.Workspace) view.Findings {
 	all, spec, basis := w.Read(), w.Spec, ""
 	var accepted []finding.Finding
-	if w.Usable() {
-		x := a.predict(w)
+	if x != nil {
 		all, accepted = x.CheckOn(time.Now().Format(time.DateOnly))
 		spec, basis = x.Spec, x.Basis
 	}

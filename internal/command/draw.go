@@ -17,7 +17,6 @@ import (
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/reach"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/draw"
@@ -297,32 +296,14 @@ func vlanNamed(w *workspace.Workspace, word string) (model.VLAN, string, error) 
 
 // failuresSheet draws what each cable's failure takes.
 func (a *app) failuresSheet(w *workspace.Workspace, asked draw.Asked) (*draw.Sheet, error) {
-	q := question{over: model.Echo}
-	if err := q.find(w, 0); err != nil {
-		return nil, err
-	}
-	cables := reach.Cables(w.Spec)
-	marks := map[model.CableID]draw.Mark{}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
-	done := 0
-	err := reach.Sweep(ctx, w.Network, reach.Asked{Ends: q.ends, Over: q.over}, reach.Together(cables, 1), func(l reach.Loss) {
-		m := draw.Mark{Text: "nothing is lost", Class: draw.Good}
-		if l.Lost > 0 {
-			m = draw.Mark{Text: fmt.Sprintf("takes %s", view.Count(l.Lost, "pair")), Class: draw.Bad}
-			if l.Cannot == l.Lost {
-				m.Text += ": no way round"
-			}
-		}
-		marks[l.Failures[0].Cable] = m
-		done++
-		a.progress(done, len(cables))
-	})
+	losses, _, err := a.losses(ctx, w)
 	if err != nil {
-		return nil, errInterrupted
+		return nil, err
 	}
 	asked.About += ", pairs of LANs and loopbacks, in each family"
-	return draw.Wires(w.Network, asked, marks), nil
+	return draw.Wires(w.Network, asked, marksOf(losses)), nil
 }
 
 // pathAsked is the ping to draw, and what to write above it: of several families the first that

@@ -9,6 +9,7 @@ import (
 	"io"
 	"math/rand/v2"
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
@@ -191,7 +192,7 @@ func TestWhatIsDownLooksIt(t *testing.T) {
 	}
 	assert.True(t, said)
 	for _, l := range s.Lines {
-		if l.Name == "beam-a" {
+		if slices.Contains(l.Names, "beam-a") {
 			assert.True(t, l.Dashed)
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
 )
@@ -39,6 +40,7 @@ func (p *plan) fold() string {
 		devices := 0
 		for _, i := range f.boxes {
 			at[i] = len(boxes)
+			b.holds = append(append(b.holds, p.boxes[i].name), p.boxes[i].holds...)
 			if isDevice[i] {
 				devices++
 			}
@@ -96,6 +98,7 @@ func (p *plan) fold() string {
 			}
 		}
 		if held[between] = append(held[between], p.boxes[i].name); known {
+			boxes[between].holds = append(boxes[between].holds, p.boxes[i].name)
 			boxes[between].rows = []row{{plural(len(held[between]), "link"), Plain, true}, {some(held[between]), Quiet, false}}
 			for _, w := range joins[i] {
 				for k := range wires {
@@ -112,6 +115,14 @@ func (p *plan) fold() string {
 	}
 	p.boxes, p.wires, p.roots, p.folded = boxes, wires, roots, true
 	return fmt.Sprintf("%d devices, folded into %s; name one to see what is in it", count, plural(sites, "site"))
+}
+
+// Boxes is how many boxes a picture of all routers and subnets has, folded by site where that is
+// done.
+func Boxes(net *forward.Network) int {
+	t := newThree(net, Asked{}, nil)
+	t.fold()
+	return len(t.boxes)
 }
 
 // worse is which of two classes leaps to the eye.

@@ -105,7 +105,7 @@ func (d *drawn) walk(g *forward.Graph, class Class, arrow string) {
 		if len(e.Loop) > 1 {
 			first := g.Nodes[e.Loop[0]].Device
 			b := d.device(first)
-			b.rows = append(b.rows, row{fmt.Sprintf("%s round and round by %d devices", arrow, len(e.Loop)), Bad, true})
+			b.rows = append(b.rows, row{fmt.Sprintf("%s a loop of %d devices", arrow, len(e.Loop)), Bad, true})
 		}
 	}
 }

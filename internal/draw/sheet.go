@@ -35,8 +35,9 @@ type Rect struct {
 	Class      Class
 	Round      float64 // of its corners
 	Dashed     bool
-	Empty      bool   // only its edge
-	Name       string // what it is of: it can be found by that
+	Empty      bool     // only its edge
+	Name       string   // what it is of: it can be found by that
+	Holds      []string // what else is told in it
 }
 
 // Line is a line through points.
@@ -46,7 +47,7 @@ type Line struct {
 	Thick  float64
 	Dashed bool
 	Arrow  bool
-	Name   string
+	Names  []string // what it joins, and what it is
 }
 
 // Text is one line of text; X is its left end, or its middle.
@@ -123,6 +124,7 @@ type row struct {
 // box is a box with text in it, before it has a place.
 type box struct {
 	name   string
+	holds  []string // what else is told in it, by name
 	rows   []row
 	class  Class
 	round  float64
@@ -146,7 +148,7 @@ func (b *box) size() (w, h float64) {
 
 // put puts a box into its place.
 func (s *Sheet) put(b *box, at layout.Placed) {
-	s.Rects = append(s.Rects, Rect{X: at.X, Y: at.Y, W: at.Width, H: at.Height, Class: b.class, Round: b.round, Dashed: b.dashed, Name: b.name})
+	s.Rects = append(s.Rects, Rect{X: at.X, Y: at.Y, W: at.Width, H: at.Height, Class: b.class, Round: b.round, Dashed: b.dashed, Name: b.name, Holds: b.holds})
 	y := at.Y + at.Top + pad/2 + 12
 	for i, r := range b.rows {
 		t := Text{X: at.X + pad, Y: y + float64(i)*lineStep, Text: r.text, Class: r.class, Bold: r.bold}
@@ -165,7 +167,6 @@ type wire struct {
 	thick  float64
 	dashed bool
 	arrow  bool
-	name   string
 }
 
 // frame is what is written on the frame of a site, and which boxes stand in it.
@@ -221,7 +222,7 @@ func (s *Sheet) graph(g *graph) {
 		}
 	}
 	for n, w := range g.wires {
-		s.Lines = append(s.Lines, Line{Points: p.Lines[n].Points, Class: w.class, Thick: max(1.2, w.thick), Dashed: w.dashed, Arrow: w.arrow, Name: w.name})
+		s.Lines = append(s.Lines, Line{Points: p.Lines[n].Points, Class: w.class, Thick: max(1.2, w.thick), Dashed: w.dashed, Arrow: w.arrow, Names: []string{g.boxes[w.ends[0]].name, g.boxes[w.ends[1]].name}})
 	}
 	for i := range g.boxes {
 		s.put(&g.boxes[i], p.Boxes[i])

@@ -150,7 +150,7 @@ func (t *three) between(s model.SegmentID, on []model.InterfaceID) {
 		b.rows = append(b.rows, row{p, Plain, false})
 	}
 	if n := t.hostsOn(s); len(n) > 0 {
-		b.rows = append(b.rows, row{some(n), Quiet, false})
+		b.rows, b.holds = append(b.rows, row{some(n), Quiet, false}), n
 	}
 	at := len(t.boxes)
 	t.segments[s] = at
@@ -190,8 +190,9 @@ func (t *three) stub(s model.SegmentID, on []model.InterfaceID) {
 		class, text = Down, text+" (down)"
 	}
 	b.rows = append(b.rows, row{text, class, false})
+	b.holds = append(b.holds, t.spec.Segments[s].Name)
 	if n := t.hostsOn(s); len(n) > 0 {
-		b.rows = append(b.rows, row{"  " + some(n), Quiet, false})
+		b.rows, b.holds = append(b.rows, row{"  " + some(n), Quiet, false}), append(b.holds, n...)
 	}
 }
 

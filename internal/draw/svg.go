@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/xml"
 	"fmt"
+	"slices"
 	"strings"
 
 	"ropeswing/core/layout"
@@ -30,26 +31,41 @@ var looks = map[Class]look{
 }
 
 // SVG is the picture as SVG: text as text, light or dark as the viewer's system has it.
-func (s *Sheet) SVG() []byte {
-	var b bytes.Buffer
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %s %s" width="%s" height="%s" role="img" aria-labelledby="title about">`+"\n", num(s.Width), num(s.Height), num(s.Width), num(s.Height))
-	b.WriteString("<title id=\"title\">" + escaped(s.Title) + "</title>\n<desc id=\"about\">" + escaped(s.About) + "</desc>\n<style>\n")
-	b.WriteString("text{font:12px 'DejaVu Sans Mono','Liberation Mono','Courier New',ui-monospace,monospace;white-space:pre}.s{font-size:10px}.b{font-weight:bold}.m{text-anchor:middle}\n")
+func (s *Sheet) SVG() []byte { return s.svg("", "<style>\n"+Style("")+"</style>\n") }
+
+// Inline is the picture as part of a page that has the Style; its name tells it from others there.
+func (s *Sheet) Inline(name string) []byte { return s.svg(name+"-", "") }
+
+// Style is the looks of all classes, of what is within a scope.
+func Style(scope string) string {
+	var b strings.Builder
+	for _, r := range []string{
+		"text{font:12px 'DejaVu Sans Mono','Liberation Mono','Courier New',ui-monospace,monospace;white-space:pre}", ".s{font-size:10px}", ".b{font-weight:bold}", ".m{text-anchor:middle}",
+	} {
+		b.WriteString(scope + r)
+	}
+	b.WriteString("\n")
 	for dark := range 2 {
 		if dark == 1 {
-			b.WriteString("@media (prefers-color-scheme:dark){")
+			b.WriteString("@media screen and (prefers-color-scheme:dark){")
 		}
 		for c := Plain; c <= Site; c++ {
 			l := looks[c]
-			fmt.Fprintf(&b, ".r%d{fill:%s;stroke:%s}.l%d{fill:none;stroke:%s}.t%d{fill:%s}.a%d{fill:%s}", c, l.fill[dark], l.line[dark], c, l.line[dark], c, l.line[dark], c, l.line[dark])
+			fmt.Fprintf(&b, "%s.r%d{fill:%s;stroke:%s}%s.l%d{fill:none;stroke:%s}%s.t%d{fill:%s}%s.a%d{fill:%s}", scope, c, l.fill[dark], l.line[dark], scope, c, l.line[dark], scope, c, l.line[dark], scope, c, l.line[dark])
 		}
 		if dark == 1 {
 			b.WriteString("}")
 		}
 		b.WriteString("\n")
 	}
-	b.WriteString("</style>\n")
-	fmt.Fprintf(&b, `<rect class="r%d" width="%s" height="%s" stroke="none" style="stroke:none"/>`+"\n", Paper, num(s.Width), num(s.Height))
+	return b.String()
+}
+
+func (s *Sheet) svg(prefix, style string) []byte {
+	var b bytes.Buffer
+	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %s %s" width="%s" height="%s" role="img" aria-labelledby="%stitle %sabout">`+"\n", num(s.Width), num(s.Height), num(s.Width), num(s.Height), prefix, prefix)
+	fmt.Fprintf(&b, "<title id=\"%stitle\">%s</title>\n<desc id=\"%sabout\">%s</desc>\n%s", prefix, escaped(s.Title), prefix, escaped(s.About), style)
+	fmt.Fprintf(&b, `<rect class="r%d" width="%s" height="%s" style="stroke:none"/>`+"\n", Paper, num(s.Width), num(s.Height))
 	for _, r := range s.Frames {
 		r.svg(&b)
 	}
@@ -62,7 +78,7 @@ func (s *Sheet) SVG() []byte {
 		if l.Dashed {
 			dash = ` stroke-dasharray="6 4"`
 		}
-		fmt.Fprintf(&b, `<polyline class="l%d" points="%s" stroke-width="%s" stroke-linejoin="round"%s%s/>`+"\n", l.Class, strings.Join(points, " "), num(l.Thick), dash, named(l.Name))
+		fmt.Fprintf(&b, `<polyline class="l%d" points="%s" stroke-width="%s" stroke-linejoin="round"%s%s/>`+"\n", l.Class, strings.Join(points, " "), num(l.Thick), dash, named(l.Names))
 		if l.Arrow {
 			tip := arrow(l.Points)
 			fmt.Fprintf(&b, `<polygon class="a%d" points="%s,%s %s,%s %s,%s"/>`+"\n", l.Class, num(tip[0].X), num(tip[0].Y), num(tip[1].X), num(tip[1].Y), num(tip[2].X), num(tip[2].Y))
@@ -96,14 +112,16 @@ func (r *Rect) svg(b *bytes.Buffer) {
 	if r.Empty {
 		fill = ` style="fill:none"`
 	}
-	fmt.Fprintf(b, `<rect class="r%d" x="%s" y="%s" width="%s" height="%s" rx="%s"%s%s%s/>`+"\n", r.Class, num(r.X), num(r.Y), num(r.W), num(r.H), num(r.Round), dash, fill, named(r.Name))
+	fmt.Fprintf(b, `<rect class="r%d" x="%s" y="%s" width="%s" height="%s" rx="%s"%s%s%s/>`+"\n", r.Class, num(r.X), num(r.Y), num(r.W), num(r.H), num(r.Round), dash, fill, named(append([]string{r.Name}, r.Holds...)))
 }
 
-func named(name string) string {
-	if name == "" {
+// named says of what a shape is; names have no spaces in them.
+func named(names []string) string {
+	all := slices.DeleteFunc(slices.Clone(names), func(n string) bool { return n == "" || strings.Contains(n, " ") })
+	if len(all) == 0 {
 		return ""
 	}
-	return ` data-of="` + escaped(name) + `"`
+	return ` data-of="` + escaped(strings.Join(all, " ")) + `"`
 }
 
 // escaped is text that is never markup; what no XML may hold is left out.

@@ -81,7 +81,7 @@ func (p *plan) device(d model.DeviceID) *box {
 // join is a wire between a device and the box of what is between devices.
 func (p *plan) join(d model.DeviceID, between int, label string, class Class, dashed bool) {
 	p.device(d)
-	p.wires = append(p.wires, wire{ends: [2]int{p.of[d], between}, labels: [2]string{label}, class: class, dashed: dashed, name: p.boxes[between].name})
+	p.wires = append(p.wires, wire{ends: [2]int{p.of[d], between}, labels: [2]string{label}, class: class, dashed: dashed})
 }
 
 // sheet is the picture, laid out.
@@ -309,7 +309,7 @@ const mostHosts = 8
 
 // hosts are told in the box of what they are plugged into.
 func (p *plan) hosts(which func(model.InterfaceID) bool) {
-	rows := map[model.DeviceID][]row{}
+	rows, names := map[model.DeviceID][]row{}, map[model.DeviceID][]string{}
 	var order []model.DeviceID
 	for d := range p.spec.Devices {
 		id := model.DeviceID(d)
@@ -329,6 +329,7 @@ func (p *plan) hosts(which func(model.InterfaceID) bool) {
 			if !p.net.State.IsUp(i) {
 				class, note = Down, " (down)"
 			}
+			names[at] = append(names[at], p.spec.Devices[d].Name)
 			rows[at] = append(rows[at], row{fmt.Sprintf("%s: %s%s", p.spec.Interfaces[peer].Name, p.spec.Devices[d].Name, note), class, false})
 		}
 	}
@@ -338,6 +339,6 @@ func (p *plan) hosts(which func(model.InterfaceID) bool) {
 		if len(all) > mostHosts {
 			all = append(all[:mostHosts:mostHosts], row{fmt.Sprintf("and %d more hosts", len(all)-mostHosts), Quiet, false})
 		}
-		b.rows = append(b.rows, all...)
+		b.rows, b.holds = append(b.rows, all...), append(b.holds, names[at]...)
 	}
 }

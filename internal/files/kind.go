@@ -17,6 +17,7 @@ const (
 	CaptureFile Kind = "a capture"
 	MapFile     Kind = "a column map"
 	Picture     Kind = "a picture"
+	Page        Kind = "a report"
 	Other       Kind = "another file"
 )
 
@@ -31,6 +32,8 @@ func KindOf(name string, text []byte) Kind {
 		return CaptureFile
 	case bytes.HasPrefix(start, []byte("\x89PNG")), bytes.HasPrefix(start, []byte("<svg")), bytes.HasPrefix(start, []byte("%PDF")):
 		return Picture
+	case bytes.HasPrefix(start, []byte("<!DOCTYPE html>")) && bytes.Contains(start, []byte(": report</title>")):
+		return Page
 	case bytes.HasPrefix(start, []byte("ropeswing-ledger")) || strings.HasSuffix(name, ".ledger"):
 		return LedgerFile
 	case line("ropeswing-map:"):

@@ -247,6 +247,26 @@ func (v Findings) Table() Table {
 	return t
 }
 
+// Short is the findings for people: what, where in the plan, and what mends it.
+func (v Findings) Short() Table {
+	t := Table{Columns: []Column{{Key: "severity", Title: "severity"}, {Key: "reason", Title: "what"}, {Key: "remedy", Title: "what to do"}, {Key: "subject", Title: "about"}, {Key: "line", Title: "line", Right: true}, {Key: "name", Title: "finding"}}}
+	for _, f := range v.Findings {
+		remedy := f.Remedy
+		switch {
+		case f.Tried:
+			remedy += " (tried: it works)"
+		case remedy == "":
+			remedy = f.Next
+		}
+		line := ""
+		if f.Line > 0 {
+			line = fmt.Sprintf("%s:%d", f.File, f.Line)
+		}
+		t.Rows = append(t.Rows, []string{f.Severity, f.Reason, remedy, f.Subject, line, f.Name})
+	}
+	return t
+}
+
 // Entry writes what the catalogue says of one kind of finding.
 func Entry(w io.Writer, e finding.Entry, width int) {
 	fmt.Fprintf(w, "%s %s\n", bold.Render(string(e.Name)), faint.Render(fmt.Sprintf("(%s, found when %s)", e.Severity, e.Stage)))

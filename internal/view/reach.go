@@ -323,12 +323,8 @@ func (v *Sweep) Table() Table {
 	return t
 }
 
-// Text writes how many failures are survived, and the others.
-func (v *Sweep) Text(w io.Writer, width int, next string) {
-	style := bad
-	if v.Survived == v.Failures {
-		style = good
-	}
+// Headline is how many failures are survived.
+func (v *Sweep) Headline() string {
 	what := "single failures"
 	if v.Together == 2 {
 		what = "pairs of failures"
@@ -345,7 +341,16 @@ func (v *Sweep) Text(w io.Writer, width int, next string) {
 	if v.Stopped {
 		text += "; stopped before all were tried"
 	}
-	fmt.Fprintln(w, style.Render(text)+faint.Render(" · "+v.Basis))
+	return text
+}
+
+// Text writes how many failures are survived, and the others.
+func (v *Sweep) Text(w io.Writer, width int, next string) {
+	style := bad
+	if v.Survived == v.Failures {
+		style = good
+	}
+	fmt.Fprintln(w, style.Render(v.Headline())+faint.Render(" · "+v.Basis))
 	if len(v.Losses) > 0 {
 		shown := *v
 		shown.Losses = v.Losses[:min(len(v.Losses), mostLosses)]

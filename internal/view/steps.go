@@ -243,8 +243,8 @@ func (v Worksheet) Table() Table {
 	return t
 }
 
-// headline is how many steps there are and how they go.
-func (v Worksheet) headline() string {
+// Headline is how many steps there are and how they go.
+func (v Worksheet) Headline() string {
 	known := ""
 	if len(v.NotKnown)+len(v.Partly) > 0 {
 		known = ", as far as the state tells"
@@ -295,7 +295,7 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 	if !v.Safe || len(v.Otherwise)+len(v.Untold)+len(v.Left) > 0 {
 		look = warn
 	}
-	labelled(w, width, "", look.Render(v.headline())+faint.Render(" · "+v.Basis), "  ")
+	labelled(w, width, "", look.Render(v.Headline())+faint.Render(" · "+v.Basis), "  ")
 	if v.Among < v.Of {
 		fmt.Fprintf(w, "%s\n", faint.Render(fmt.Sprintf("asked about %d of %d LANs and loopbacks in between", v.Among, v.Of)))
 	}
@@ -418,7 +418,7 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 
 // Markdown writes a checklist to print.
 func (v Worksheet) Markdown(w io.Writer) {
-	fmt.Fprintf(w, "**%s** (%s)\n", Clean(v.headline()), Clean(v.Basis))
+	fmt.Fprintf(w, "**%s** (%s)\n", Clean(v.Headline()), Clean(v.Basis))
 	for n, s := range v.Steps {
 		for _, p := range v.Partly {
 			if p.Device == s.Device && (n == 0 || v.Steps[n-1].Device != s.Device) {

@@ -1,0 +1,156 @@
+package report
+
+import (
+	"ropeswing/core/ask"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/prefix"
+)
+
+// mostEnds is up to how many devices every path is worked out beforehand.
+const mostEnds = 60
+
+// Paths is the predicted paths between all devices, for the page's script. Names and prefixes are
+// told once, and by their number from there on.
+type Paths struct {
+	Known []string `json:"known"` // names of devices, segments, cables and blocks
+	Ends  []int    `json:"ends"`  // the devices that paths are known between, as numbers of names
+	Words []string `json:"words"` // names, prefixes and sentences
+	Pairs []Pair   `json:"pairs"`
+	Why   string   `json:"why"` // why there are no paths; "" where there are
+}
+
+// Pair is a ping: from and to as numbers of words.
+type Pair struct {
+	From   int     `json:"f"`
+	To     int     `json:"t"`
+	Family int     `json:"v"` // 4 or 6
+	Works  string  `json:"w"` // reaches, does not reach, or by some paths only
+	There  [][]int `json:"a"` // the hops: device, the segment it leaves by, the longest match
+	Back   [][]int `json:"b"`
+	More   bool    `json:"m,omitempty"` // paths of equal cost, of which this is one
+	Reason int     `json:"r"`           // a sentence; -1 where it works
+}
+
+// NewPaths works out the paths between all devices, where they are few enough.
+func NewPaths(net *forward.Network) Paths {
+	p := Paths{Known: []string{}, Ends: []int{}, Words: []string{}, Pairs: []Pair{}}
+	spec := net.Spec
+	for i := range spec.Devices {
+		p.Known = append(p.Known, spec.Devices[i].Name)
+	}
+	for i := range spec.Segments {
+		p.Known = append(p.Known, spec.Segments[i].Name)
+	}
+	for i := range spec.Cables {
+		p.Known = append(p.Known, spec.Cables[i].Name)
+	}
+	for i := range spec.Blocks {
+		p.Known = append(p.Known, spec.Blocks[i].Name)
+	}
+	if len(spec.Devices) > mostEnds {
+		p.Why = "the network is too large for all its paths to be here"
+		return p
+	}
+	t := &teller{Paths: &p, at: map[string]int{}}
+	for a := range spec.Devices {
+		p.Ends = append(p.Ends, t.word(spec.Devices[a].Name))
+		for b := range spec.Devices {
+			if a == b {
+				continue
+			}
+			from, to := ask.Endpoint{Text: spec.Devices[a].Name, Device: model.DeviceID(a), Interface: model.None}, ask.Endpoint{Text: spec.Devices[b].Name, Device: model.DeviceID(b), Interface: model.None}
+			trials, _, err := ask.Pings(net, from, to, prefix.Both, forward.Probe{})
+			if err != nil {
+				continue
+			}
+			for _, x := range trials {
+				t.tell(net, a, b, x)
+			}
+		}
+	}
+	return p
+}
+
+// teller puts paths into numbers.
+type teller struct {
+	*Paths
+	at map[string]int
+}
+
+func (t *teller) word(text string) int {
+	n, known := t.at[text]
+	if !known {
+		n = len(t.Words)
+		t.at[text], t.Words = n, append(t.Words, text)
+	}
+	return n
+}
+
+func (t *teller) tell(net *forward.Network, a, b int, x ask.Trial) {
+	p := Pair{From: t.word(net.Spec.Devices[a].Name), To: t.word(net.Spec.Devices[b].Name), Family: 4, Reason: -1, There: [][]int{}, Back: [][]int{}}
+	if x.Target.Is6() {
+		p.Family = 6
+	}
+	p.Works = map[forward.Verdict]string{forward.Works: "reaches", forward.Fails: "does not reach"}[x.Verdict()]
+	if p.Works == "" {
+		p.Works = "by some paths only reaches"
+	}
+	if f, fails := x.Failure(net); fails {
+		p.Reason = t.word(f.Words(net))
+	}
+	p.There, p.More = t.hops(net, x.There)
+	if len(x.Back) > 0 {
+		var more bool
+		p.Back, more = t.hops(net, x.Back[0])
+		p.More = p.More || more || len(x.Back) > 1
+	}
+	t.Pairs = append(t.Pairs, p)
+}
+
+// hops is one path through a graph: the one that fails, where one does.
+func (t *teller) hops(net *forward.Network, g *forward.Graph) ([][]int, bool) {
+	all := [][]int{}
+	if len(g.Nodes) == 0 || len(g.Endings) == 0 {
+		return all, false
+	}
+	end, fails := g.Failing()
+	if !fails {
+		end = g.Endings[0]
+	}
+	path := g.Path(end.Node)
+	more := false
+	for i, n := range path {
+		node := &g.Nodes[n]
+		more = more || len(node.Edges) > 1
+		hop := []int{t.word(net.Spec.Devices[node.Device].Name), -1, -1}
+		if node.Decision.Match.Prefix.IsValid() {
+			hop[2] = t.word(node.Decision.Match.Prefix.String())
+		}
+		for _, e := range node.Edges {
+			if i+1 < len(path) && e.To == path[i+1] && e.Hop.Out != model.None {
+				if s := net.Spec.Interfaces[e.Hop.Out].Segment; s != model.None {
+					hop[1] = t.word(net.Spec.Segments[s].Name)
+				}
+			}
+		}
+		all = append(all, hop)
+	}
+	return all, more
+}
+
+// Devices are the devices on the path of a graph, in order, as names.
+func Devices(net *forward.Network, g *forward.Graph) []string {
+	var names []string
+	if len(g.Nodes) == 0 || len(g.Endings) == 0 {
+		return nil
+	}
+	end, fails := g.Failing()
+	if !fails {
+		end = g.Endings[0]
+	}
+	for _, n := range g.Path(end.Node) {
+		names = append(names, net.Spec.Devices[g.Nodes[n].Device].Name)
+	}
+	return names
+}
