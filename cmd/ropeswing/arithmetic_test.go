@@ -107,7 +107,7 @@ func TestFitBySite(t *testing.T) {
 	write(t, dir, "twice.csv", "site,name,hosts\nlock,office,20\nlock,office,62\n")
 	assert.Contains(t, run(t, dir, "fit", "10.30.0.0/22", "--needs", "twice.csv").err, "twice.csv:3: office stands twice")
 
-	r = run(t, dir, "new", "mill", "--block", "10.30.0.0/22", "--from", "needs.csv", "-w")
+	r = run(t, dir, "new", "mill", "--block", "10.30.0.0/22", "--from", "needs.csv", "--bare", "-w")
 	assert.Equal(t, 0, r.code, r.err)
 	assert.Contains(t, read(t, dir, "mill.plan.yaml"), "  weir-office: {hosts: 62, from: weir}\n")
 	assert.Contains(t, read(t, dir, "mill.plan.yaml"), "  spine:       {length: 31, from: home}\n")

@@ -213,8 +213,8 @@ func TestWhyTellsWhereANumberComesFrom(t *testing.T) {
 		"core:lan0":     "core:lan0: 10.48.0.1/25, 2001:db8:5ea::1/64",
 		"core":          "core: 10.48.0.1/25, 2001:db8:5ea::1/64, 10.48.0.128/31",
 		"10.48.0.0/25":  "10.48.0.0/25: of staff",
-		"10.48.0.99":    "10.48.0.99: nobody's, in staff",
-		"10.48.0.127":   "10.48.0.127: nobody's, in staff",
+		"10.48.0.99":    "10.48.0.99: not assigned, in staff",
+		"10.48.0.127":   "10.48.0.127: not assigned, in staff",
 		"10.48.1.0/24":  "10.48.1.0/24: free",
 		"10.48.0.0/24":  "10.48.0.0/24: no segment's",
 		"home":          "home: 10.48.0.0/22 and 2001:db8:5ea::/48",
@@ -252,7 +252,7 @@ func TestPatternsAndIncludedFiles(t *testing.T) {
 	assert.Contains(t, run(t, dir, "rename", "hub", "core").out, "+  - wire-(1..3): rtr-0(n*1):up to core:p(n)", "in a pattern it stands in full")
 	assert.Equal(t, 0, run(t, dir, "rename", "extra", "cabin", "-w").code, "this one is written out")
 	assert.Contains(t, read(t, dir, "sites/huts.yaml"), "  cabin: {vlan: 77")
-	assert.Contains(t, read(t, dir, "a.plan.yaml"), "{access: cabin}", "in every file that speaks of it")
+	assert.Contains(t, read(t, dir, "a.plan.yaml"), "{access: cabin}", "in every file that matches it")
 
 	for include, message := range map[string]string{
 		"../other.yaml": "../other.yaml is outside the plan's folder", "/etc/passwd": "is outside the plan's folder", "sites/none.yaml": "there is no such file", "a.plan.yaml": "is a part of the plan already", "sites/link.yaml": "path escapes",
@@ -277,17 +277,30 @@ func TestNewMakesAPlanThatCanBeUsed(t *testing.T) {
 	assert.Equal(t, 0, run(t, dir, append(args, "-w")...).code)
 	assert.Equal(t, r.out, read(t, dir, "lights.plan.yaml"), "what was shown is what is written")
 	assert.Equal(t, "quay-staff\nfibre\n", run(t, dir, "show", "segments", "--only", "segment").out)
+	assert.Contains(t, read(t, dir, "lights.plan.yaml"), "  rtr:\n    is: router", "a router is there already")
 	assert.Contains(t, run(t, dir, append(args, "-w")...).err, "exists already")
 
-	r = start(t, dir, nil, "Wind farm\n10.1.0.5/22\n10.1.0.0/22\nnone\n7: a\nstaff\n5000\n110\n40\n\n\nyes\n", "new", "farm", "--ask")
+	r = start(t, dir, nil, "Wind farm\n10.1.0.5/22\n10.1.0.0/22\n2001:db8:1::/48\neast a:b\neast east\neast west hill\nmany\n40\nyes\n", "new", "farm", "--ask")
 	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.err, "did you mean 10.1.0.0/22?")
-	assert.Contains(t, r.err, "cannot be called 7: a")
-	assert.Contains(t, r.err, "from 1 to 4094, or auto, not 5000")
-	assert.Contains(t, read(t, dir, "farm.plan.yaml"), "  staff: {vlan: 110, hosts: 40}\n")
+	for _, slip := range []string{"did you mean 10.1.0.0/22?", "cannot be called a:b", "east stands there twice", "hosts is a whole number, not many"} {
+		assert.Contains(t, r.err, slip)
+	}
+	assert.Contains(t, read(t, dir, "farm.plan.yaml"), "  west-lan:  {hosts: 40, from: west}\n")
+	assert.Contains(t, r.out, "laptop reaches hill-host")
+	assert.Equal(t, 0, run(t, dir, "ping", "hill-host", "-p", "farm.plan.yaml").code, "it pings, in both families")
+	assert.Equal(t, 0, run(t, dir, "ping", "west-host", "east-rtr", "-p", "farm.plan.yaml").code)
 	assert.Equal(t, 2, start(t, dir, nil, "Wind farm\n", "new", "more", "--ask").code, "broken off")
 	assert.Equal(t, 2, start(t, dir, nil, "\n\n\n\nno\n", "new", "more", "--ask").code)
 	assert.Empty(t, read(t, dir, "more.plan.yaml"))
+
+	r = run(t, dir, "new", "two", "-w")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "laptop reaches south-host\nnext: ropeswing -p two.plan.yaml ping south-host\n")
+	assert.Equal(t, 0, run(t, dir, "check", "-p", "two.plan.yaml").code)
+	assert.Contains(t, run(t, dir, "new", "x", "--here", "--block", "10.0.0.0/8").err, "--here goes with")
+	if r = run(t, dir, "new", "me", "--here", "-w"); r.code == 0 { // under Linux, on a machine with an address
+		assert.Equal(t, 0, run(t, dir, "show", "interfaces", "-p", "me.plan.yaml").code)
+	}
 
 	for text, message := range map[string]string{
 		"name\na\na\n": "s.csv:3: the segment a stands here twice", "name,vlan\na,0\n": "s.csv:2: a VLAN number is from 1", "hosts\n1\n": "no columns called name",

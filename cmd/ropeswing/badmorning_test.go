@@ -65,7 +65,7 @@ func badMorning(t *testing.T) *forward.Network {
 	return forward.Resolve(network.Build(&changed).State())
 }
 
-// said is what the devices say, in the four ways in which the harbour collects it.
+// said is what the devices say, in the four paths in which the harbour collects it.
 func said(t *testing.T, net *forward.Network) map[string][]byte {
 	files := map[string][]byte{}
 	spec := net.Spec
@@ -287,8 +287,8 @@ func TestTheBadMorningsFaultsAreFound(t *testing.T) {
 
 	// What is promised, and how far each device is.
 	out := oneLine(run(t, dir, "compare").out)
-	assert.Contains(t, out, "breaks: the requirement 'everyone reaches log-server over udp/514'; the operator does not come to mole-sw")
-	assert.Contains(t, out, "not compared, since no list tells of them: permits, translations, watches,")
+	assert.Contains(t, out, "breaks: the requirement 'everyone reaches log-server over udp/514'; the operator does not reach mole-sw")
+	assert.Contains(t, out, "not compared, since no list shows them: permits, translations, watches,")
 	assert.Contains(t, out, "not known: IPv4 routes that stand by, IPv6 routes that stand by of mole-rtr, mole-spare")
 	r = run(t, dir, "compare", "--progress")
 	assert.Equal(t, 1, r.code)
@@ -510,7 +510,7 @@ func TestPlansAndStatesAreCompared(t *testing.T) {
 }
 
 // A drafted plan is of the network it was drafted from: comparing the two finds
-// nothing, and a ping in it goes the same way.
+// nothing, and a ping in it takes the same path.
 func TestADraftIsOfWhatWasObserved(t *testing.T) {
 	dir := lights(t)
 	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").code)
@@ -528,7 +528,7 @@ func TestADraftIsOfWhatWasObserved(t *testing.T) {
 	way := func(plan string) string {
 		var v struct {
 			Families []struct {
-				There struct{ Nodes []struct{ Device string } }
+				Forward struct{ Nodes []struct{ Device string } }
 			}
 		}
 		require.NoError(t, json.Unmarshal([]byte(run(t, dir, "ping", "desk-7", "tern-cam", "-p", plan, "-o", "json").out), &v))

@@ -26,7 +26,7 @@ func TestAPingIsCapturedAndShown(t *testing.T) {
 	assert.Contains(t, side, "to 10.48.1.10 198.51.100.34 changed TTL 63 64 changed")
 	var v struct {
 		Interfaces []string
-		Packets    []struct{ Interface, Way, Source, Destination, What string }
+		Packets    []struct{ Interface, Direction, Source, Destination, What string }
 	}
 	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "show", "packets", "p.pcapng", "quay-edge:wan0", "-o", "json").out), &v))
 	assert.Equal(t, []string{"quay-edge:wan0"}, v.Interfaces)

@@ -106,8 +106,8 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	var v struct {
 		Asked, Replied, Differ int
 		Echoes                 []struct {
-			Target, Answer, Predicted, Tells string
-			Replied                          bool
+			Target, Answer, Predicted, Meaning string
+			Replied                            bool
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(r.out), &v), r.err)
@@ -116,12 +116,12 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	assert.False(t, v.Echoes[1].Replied)
 	if v.Echoes[1].Answer != "" { // the router may take its time to say that nobody is there
 		assert.Equal(t, "host unreachable says 10.77.1.1", v.Echoes[1].Answer)
-		assert.Equal(t, "the answer came from hop 1, r: the fault is there or beyond it", v.Echoes[1].Tells)
+		assert.Equal(t, "the answer came from hop 1, r: the fault is there or beyond it", v.Echoes[1].Meaning)
 	} else {
-		assert.Contains(t, v.Echoes[1].Tells, "nothing came back")
+		assert.Contains(t, v.Echoes[1].Meaning, "nothing came back")
 	}
 	assert.Equal(t, "fails", v.Echoes[2].Predicted)
-	assert.Contains(t, v.Echoes[2].Tells, "the network is not as planned: by the plan it should not work, for")
+	assert.Contains(t, v.Echoes[2].Meaning, "the network is not as planned: by the plan it should not work, for")
 
 	assert.Equal(t, "3 of 6 reply, 4 not as predicted · measured live", first(ask("everyone").out), "both families of lamp, gone and stray, not this machine's own")
 	assert.Equal(t, "1 of 2 reply, 1 not as predicted · measured live", first(ask("lights", "-6").out))
@@ -286,7 +286,7 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 	tells("a loop", "hop 3 is r1, and by the plan it is lamp: r1 and r2 pass it round", "routes r2", "lamp", "-4")
 	ip("-n @two route del 10.77.2.10/32 via 10.77.0.1")
 	ip("-n @two route del 10.77.1.0/24 via 10.77.0.1")
-	tells("no way back", "nothing comes back from hop 2 on, which is r2 by the plan: look at the routes of r1, at r2, and at the way back", "routes r1 r2", "lamp", "-4", "--probes", "udp")
+	tells("no return path", "nothing comes back from hop 2 on, which is r2 by the plan: look at the routes of r1, at r2, and at the return path", "routes r1 r2", "lamp", "-4", "--probes", "udp")
 	ip("-n @two route add 10.77.1.0/24 via 10.77.0.1")
 	ip("-n @one route del default via 2001:db8:77::2")
 	tells("no route", "r1 says 'no route to destination': it has no route there", "routes r1", "lamp", "-6")

@@ -125,12 +125,12 @@ func TestBareIsHealthBesideAPlanElseHelp(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir)
 	assert.Equal(t, 0, r.code)
-	assert.Equal(t, 3, strings.Count(r.out, "\n"), r.out)
+	assert.Equal(t, 5, strings.Count(r.out, "\n"), r.out)
 	assert.Contains(t, r.out, "nothing wrong")
 
 	r = run(t, filepath.Join(dir, "bad-morning"))
 	assert.Equal(t, 1, r.code)
-	assert.Equal(t, 3, strings.Count(r.out, "\n"), r.out)
+	assert.Equal(t, 5, strings.Count(r.out, "\n"), r.out)
 	assert.Contains(t, r.out, "7 errors")
 	assert.Contains(t, r.out, "next: ropeswing check")
 
@@ -170,7 +170,7 @@ func TestPingThatFailsSaysWhyAndWhatMendsIt(t *testing.T) {
 	assert.Equal(t, 1, r.code)
 	assert.Equal(t, "ops-laptop does not reach tern-cam in IPv4 or IPv6 · predicted from the plan", first(r.out))
 	for _, part := range []string{
-		"on the way there, its TTL runs out in a loop between quay-edge and", "(forwarding-loop)",
+		"on the forward path, its TTL runs out in a loop between quay-edge and", "(forwarding-loop)",
 		"(tried: it works)", "-      tern: quay-edge\n", "+      tern: tern-rock\n",
 		"next    ropeswing -p bad-morning/skerry.plan.yaml show routes mole-rtr\n",
 	} {
@@ -204,7 +204,7 @@ func TestPingInJSONIsAGraph(t *testing.T) {
 		Verdict, Basis string
 		Families       []struct {
 			Family, Source, Target string
-			There                  struct {
+			Forward                struct {
 				Nodes []struct {
 					ID                  int
 					Device, In, Matched string
@@ -217,7 +217,7 @@ func TestPingInJSONIsAGraph(t *testing.T) {
 				}
 				Ends []struct{ Outcome string }
 			}
-			Back []json.RawMessage
+			Return []json.RawMessage
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(r.out), &p))
@@ -226,16 +226,16 @@ func TestPingInJSONIsAGraph(t *testing.T) {
 	require.Len(t, p.Families, 2)
 	f := p.Families[0]
 	assert.Equal(t, []string{"ipv4", "10.48.1.106", "10.48.3.2"}, []string{f.Family, f.Source, f.Target})
-	require.Len(t, f.There.Nodes, 6)
-	require.Len(t, f.There.Edges, 5)
-	for i, e := range f.There.Edges {
+	require.Len(t, f.Forward.Nodes, 6)
+	require.Len(t, f.Forward.Edges, 5)
+	for i, e := range f.Forward.Edges {
 		assert.Equal(t, i, e.From)
 		require.NotNil(t, e.To)
 		assert.Equal(t, i+1, *e.To)
 	}
-	assert.Equal(t, "10.48.1.97", f.There.Edges[0].NextHop)
-	assert.Equal(t, "delivered", f.There.Ends[0].Outcome)
-	assert.Len(t, f.Back, 1)
+	assert.Equal(t, "10.48.1.97", f.Forward.Edges[0].NextHop)
+	assert.Equal(t, "delivered", f.Forward.Ends[0].Outcome)
+	assert.Len(t, f.Return, 1)
 }
 
 func TestTraceListsWhatTracerouteSees(t *testing.T) {

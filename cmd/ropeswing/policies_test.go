@@ -16,10 +16,10 @@ func TestPermitsDecideAboutAPing(t *testing.T) {
 	r := run(t, dir, "ping", "tablet", "desk-7", "-4")
 	assert.Equal(t, 1, r.code)
 	out := oneLine(r.out)
-	assert.Contains(t, out, "on the way there, quay-core refuses icmp from 10.48.1.82 to 10.48.1.10: its permit 2, 'quay-guest is refused home', skerry.plan.yaml:90 (refused-by-permit)")
+	assert.Contains(t, out, "on the forward path, quay-core refuses icmp from 10.48.1.82 to 10.48.1.10: its permit 2, 'quay-guest is refused home', skerry.plan.yaml:90 (refused-by-permit)")
 	assert.Contains(t, out, "remedy let quay-core pass 'tablet may reach desk-7 over icmp', before its permit 2 (tried: it works)")
 	assert.Contains(t, out, "next ropeswing show permits quay-core")
-	assert.Equal(t, 0, run(t, dir, "ping", "desk-7", "tablet").code, "the other way round it is let through, and so is its reply")
+	assert.Equal(t, 0, run(t, dir, "ping", "desk-7", "tablet").code, "the other path it is let through, and so is its reply")
 	assert.Equal(t, 0, run(t, dir, "ping", "tablet", "log-server", "--over", "udp/514").code)
 	assert.Equal(t, 1, run(t, dir, "ping", "tablet", "log-server", "--over", "tcp/514").code)
 	trace := oneLine(run(t, dir, "trace", "tablet", "desk-7", "-4").out)
@@ -87,10 +87,10 @@ devices:
 `)
 	out := oneLine(run(t, dir, "show", "permits", "-p", "p.plan.yaml").out)
 	assert.Contains(t, out, "f, a firewall: replies to what passed pass; the rest it drops")
-	assert.Contains(t, out, "never decides: 1 speaks of all that it does")
+	assert.Contains(t, out, "never decides: 1 matches all that it does")
 	assert.Equal(t, 2, strings.Count(out, "nothing that anyone in the plan sends is like this"), out)
 	checked := oneLine(run(t, dir, "check", "-p", "p.plan.yaml").out)
-	assert.Contains(t, checked, "permit 2 of f never decides: all it speaks of is decided by 1, 'a may reach b', p.plan.yaml:6")
+	assert.Contains(t, checked, "permit 2 of f never decides: all it matches is decided by 1, 'a may reach b', p.plan.yaml:6")
 	assert.Contains(t, checked, "permit 4 of f decides about nothing that anyone in the plan sends")
 	assert.Contains(t, run(t, dir, "show", "permits", "desk-7", "-p", demo.Plan).out, "the plan has no permits")
 }
@@ -167,7 +167,7 @@ devices:
   rb: {is: router, interfaces: {l: {segment: b, address: 1}, x: {segment: l, address: last, mtu: 1400}}, routes: {a: ra}}
   hb: {is: host, gateway: rb, interfaces: {p: {segment: b, address: 10}}}
 `)
-	assert.Contains(t, oneLine(run(t, dir, "check").out), "packets of 1500 bytes from ha (10.1.0.10) to hb (10.2.0.10) vanish at ra:x: the far end drops them without a word")
+	assert.Contains(t, oneLine(run(t, dir, "check").out), "packets of 1500 bytes from ha (10.1.0.10) to hb (10.2.0.10) vanish at ra:x: the far end drops them silently")
 	assert.Equal(t, 1, run(t, dir, "ping", "ha", "hb", "--size", "1472").code)
 	assert.Equal(t, 0, run(t, dir, "ping", "ha", "hb", "--size", "1372").code)
 }

@@ -43,7 +43,7 @@ func TestPushMendsTheBadMorning(t *testing.T) {
 	assert.Equal(t, 0, asked(t, dir, access))
 	r = run(t, dir, "push", "--access", access, "-w", "--yes")
 	assert.Equal(t, 0, r.code)
-	assert.Equal(t, "the devices are as planned: nothing is to be told", first(r.out), "no step is done twice")
+	assert.Equal(t, "the devices are as planned: nothing needs to be sent", first(r.out), "no step is done twice")
 	r = run(t, dir, "push", "--access", access, "--take-back")
 	assert.Equal(t, "5 steps on 5 devices to take back; nothing was sent", first(r.out))
 	r = run(t, dir, "push", "--access", access, "--take-back", "-w")

@@ -33,15 +33,15 @@ func TestReachTellsWhoReachesWhom(t *testing.T) {
 	assert.Equal(t, 0, r.code, "without --lost it is an answer, not a verdict")
 	var v struct {
 		Asked, Work int
-		Ways        []struct{ From, To, Family, Source, Target, Verdict, Finding, Why string }
+		Paths       []struct{ From, To, Family, Source, Target, Verdict, Finding, Why string }
 	}
 	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
 	assert.Equal(t, 2, v.Asked)
-	require.Len(t, v.Ways, 2)
-	assert.Equal(t, "forwarding-loop", v.Ways[0].Finding)
-	assert.Equal(t, "10.48.1.106", v.Ways[0].Source, "the laptop stands for its segment")
-	assert.Equal(t, "10.48.3.2", v.Ways[0].Target)
-	assert.Contains(t, oneLine(run(t, dir, "ping", v.Ways[0].Source, v.Ways[0].Target, "-p", demo.BadMorning).out), v.Ways[0].Why)
+	require.Len(t, v.Paths, 2)
+	assert.Equal(t, "forwarding-loop", v.Paths[0].Finding)
+	assert.Equal(t, "10.48.1.106", v.Paths[0].Source, "the laptop stands for its segment")
+	assert.Equal(t, "10.48.3.2", v.Paths[0].Target)
+	assert.Contains(t, oneLine(run(t, dir, "ping", v.Paths[0].Source, v.Paths[0].Target, "-p", demo.BadMorning).out), v.Paths[0].Why)
 	assert.Equal(t, 1, run(t, dir, "reach", "--lost", "-p", demo.BadMorning).code)
 
 	r = run(t, dir, "reach", "--lost", "--links", "--without", "beam-d", "-4", "-o", "csv")
@@ -74,12 +74,12 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 		Losses                    []struct {
 			Without                                []string
 			Lost, Cannot, DoesNot, Loops, Rerouted int
-			Ways                                   []struct{ From, To string }
+			Paths                                  []struct{ From, To string }
 			Takes                                  []struct{ Device, To, Out string }
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(strings.ReplaceAll(run(t, dir, "reach", "--failures", "1", "-o", "json").out, "does_not", "doesnot")), &v))
-	assert.Equal(t, 12, v.Failures, "cables to hosts are not tried: no way round is wanted there")
+	assert.Equal(t, 12, v.Failures, "cables to hosts are not tried: no other path is wanted there")
 	found := map[string][4]int{}
 	for _, l := range v.Losses {
 		found[l.Without[0]] = [4]int{l.Lost, l.Cannot, l.DoesNot, l.Loops}
@@ -87,7 +87,7 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 			assert.Positive(t, l.Rerouted)
 			assert.Contains(t, l.Takes, struct{ Device, To, Out string }{"tern-rock", "0.0.0.0/0", "beam1"})
 		}
-		assert.Len(t, l.Ways, l.Lost)
+		assert.Len(t, l.Paths, l.Lost)
 		assert.Equal(t, l.Lost, l.Cannot+l.DoesNot)
 	}
 	quay := found["quay-edge:lan0 to quay-core:up0"]
@@ -128,7 +128,7 @@ func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
 	assert.Contains(t, why, "for tern-watch, tern-beacon and what else lies in 10.48.3.0/24")
 	assert.Contains(t, why, "path the cheapest, by mole-rtr and tern-rock: it costs 20")
 	assert.Contains(t, why, "behind it 10.48.2.0/23 goes out of beam1 when beam0 is down, or 10.48.0.5 (tern-rock:beam0) does not answer by it")
-	assert.Contains(t, oneLine(run(t, dir, "why", "quay-edge", "10.48.15.9").out), "here what nobody has of it, or what has no way left, ends here instead of going round")
+	assert.Contains(t, oneLine(run(t, dir, "why", "quay-edge", "10.48.15.9").out), "here what nobody has of it, or what has no path left, ends here instead of looping")
 
 	prices := oneLine(run(t, dir, "show", "routes", "--prices", "quay-core").out)
 	assert.Regexp(t, `protect lines watches not protected none \d+ 0 \d+ own \d+ 0 \d+ links 121 26 0 as wanted devices \d+ \d+ \d+ most lines: 10\.48\.2\.0/24 4 lines`, prices)

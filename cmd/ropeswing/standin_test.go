@@ -48,7 +48,7 @@ func standIns(t *testing.T, args ...string) (dir string, at map[string][2]string
 			break
 		}
 	}
-	go func() { // what follows is nobody's
+	go func() { // what follows is not assigned
 		_, _ = bufio.NewReader(out).ReadString(0)
 	}()
 	return dir, at, who
@@ -175,7 +175,7 @@ func TestSNMPDaemonIsReadRight(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "snmpd.conf", "agentaddress udp:127.0.0.1:21161\nrocommunity long-secret-word 127.0.0.1\n")
 	write(t, dir, "here.plan.yaml", "ropeswing: 1\nsegments: {s: {prefix: 192.0.2.0/24}}\ndevices: {here: {is: host, interfaces: {e: {segment: s, address: 1}}}}\n")
-	write(t, dir, "here.access.yaml", "ropeswing-access: 1\naccess:\n  - for: here\n    ways: [{by: snmp, version: 2c, at: '127.0.0.1:21161', community: {env: WORD}}]\n")
+	write(t, dir, "here.access.yaml", "ropeswing-access: 1\naccess:\n  - for: here\n    methods: [{by: snmp, version: 2c, at: '127.0.0.1:21161', community: {env: WORD}}]\n")
 	daemon := exec.Command("snmpd", "-f", "-C", "-c", filepath.Join(dir, "snmpd.conf"), "-Lf", filepath.Join(dir, "log"), "-p", filepath.Join(dir, "pid"))
 	require.NoError(t, daemon.Start())
 	t.Cleanup(func() { _ = daemon.Process.Kill(); _ = daemon.Wait() })

@@ -42,7 +42,7 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 	require.Equal(t, 0, run(t, dir, "observe", "bad-morning/seen", "-w", "observed").code)
 	r := run(t, dir, "steps")
 	assert.Equal(t, 1, r.code, "hands are needed")
-	assert.Contains(t, oneLine(r.out), "5 steps on 5 devices; nothing fails in between, as far as the state tells; hands are needed at 1 step · predicted from what was observed")
+	assert.Contains(t, oneLine(r.out), "5 steps on 5 devices; nothing fails in between, as far as the state shows; hands are needed at 1 step · predicted from what was observed")
 	assert.Contains(t, oneLine(r.out), "first observe it again: its IPv4 addresses, IPv4 routes")
 	text := oneLine(r.out)
 	assert.Contains(t, text, "mole-sw it is not reached now: be at its console")
@@ -65,7 +65,7 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 	}
 	assert.Len(t, stepsOf(t, dir, "--only-next").Steps, 1)
 	for args, shown := range map[string]string{"--only-next": "1", "--device quay-core": "0"} {
-		assert.Contains(t, oneLine(run(t, dir, append([]string{"steps"}, strings.Fields(args)...)...).out), "5 steps on 5 devices, "+shown+" of them shown; nothing fails in between, as far as the state tells; hands are needed at 1 step", "of all steps, not of those shown")
+		assert.Contains(t, oneLine(run(t, dir, append([]string{"steps"}, strings.Fields(args)...)...).out), "5 steps on 5 devices, "+shown+" of them shown; nothing fails in between, as far as the state shows; hands are needed at 1 step", "of all steps, not of those shown")
 	}
 	assert.Len(t, stepsOf(t, dir, "--device", "quay-sw1").Steps, 1)
 	assert.Contains(t, run(t, dir, "steps", "-o", "markdown").out, "  - set `p7 admin: up`, was `p7 admin: down`\n")
@@ -73,7 +73,7 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 	assert.Contains(t, oneLine(run(t, dir, "steps", "--restart", "--device", "mole-rtr").out), "then save what runs, then restart it: ", "what is behind it fails while that lasts")
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "one"), 0o755))
 	write(t, dir, "one/desk-7.json", read(t, dir, "observed/desk-7.json"))
-	assert.Contains(t, oneLine(run(t, dir, "steps", "one").out), "nothing is to be set, as far as the state tells")
+	assert.Contains(t, oneLine(run(t, dir, "steps", "one").out), "nothing needs to be set, as far as the state shows")
 	// Standing at the pilot station, the switch of the quay is beyond what is broken.
 	at := stepsOf(t, dir, "--standing-at", "pilot-desk")
 	for _, s := range at.Steps {

@@ -45,8 +45,8 @@ func TestAChangeIsTriedInACopy(t *testing.T) {
 
 func TestThePingsSourceIsChosen(t *testing.T) {
 	dir := lights(t)
-	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "loopback").out, "IPv4 there, 10.48.0.254 to 10.48.3.2")
-	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "198.51.100.34").out, "IPv4 there, 198.51.100.34 to")
+	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "loopback").out, "IPv4 forward path, 10.48.0.254 to 10.48.3.2")
+	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "198.51.100.34").out, "IPv4 forward path, 198.51.100.34 to")
 	assert.Contains(t, run(t, dir, "trace", "quay-edge", "tern-cam", "-4", "--source", "quay-edge:lan0").out, "10.48.0.0")
 	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "--source", "10.1.1.1").err, "10.1.1.1 is no address of quay-edge")
 	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "--source", "lan9").err, "did you mean lan0?")
@@ -61,7 +61,7 @@ func TestRequirementsAreCounted(t *testing.T) {
 	r := run(t, dir, "check")
 	assert.Equal(t, 1, r.code)
 	assert.Contains(t, oneLine(r.out), "9 of 11 requirements hold")
-	assert.Contains(t, oneLine(r.out), "quay-guest does not reach log-server over udp/514: tablet (10.48.1.82) to log-server (10.48.1.74) gets there, by quay-core; so for 2 of 2 ways tried")
+	assert.Contains(t, oneLine(r.out), "quay-guest does not reach log-server over udp/514: tablet (10.48.1.82) to log-server (10.48.1.74) gets there, by quay-core; so for 2 of 2 pairs tried")
 	assert.Contains(t, run(t, dir, "rename", "desk-7", "desk-9").out, "desk-9 reaches tern-cam without beam-b without beam-e")
 	assert.Contains(t, run(t, dir, "rename", "fibre-carrier", "glass-carrier").out, "carriers: [glass-carrier, sat-carrier]")
 }
@@ -112,9 +112,9 @@ func TestATraceIsToldPacketByPacket(t *testing.T) {
 	assert.Contains(t, out, "TTL 3 desk-7 sends a probe; quay-core passes it on with 2 left; quay-edge passes it on with 1 left; mole-rtr lowers its TTL to 0, drops it, and says 'time exceeded' from 10.48.0.3, which comes back by quay-edge and quay-core")
 	assert.Contains(t, out, "tern-cam has the address, and replies, which comes back by tern-rock, mole-rtr, quay-edge and quay-core")
 	out = oneLine(run(t, dir, "trace", "tern-cam", "-4", "--explain", "-p", demo.BadMorning).out)
-	assert.Contains(t, out, "TTL 5 ops-laptop sends a probe; quay-core passes it on with 4 left; quay-edge passes it on with 3 left; it goes round until mole-rtr lowers its TTL to 0")
+	assert.Contains(t, out, "TTL 5 ops-laptop sends a probe; quay-core passes it on with 4 left; quay-edge passes it on with 3 left; it loops until mole-rtr lowers its TTL to 0")
 	out = oneLine(run(t, dir, "trace", "desk-7", "10.48.15.9", "-4", "--explain").out)
-	assert.Contains(t, out, "drops it without a word: nothing comes back, and there is no answer for this hop")
+	assert.Contains(t, out, "drops it silently: nothing comes back, and there is no answer for this hop")
 }
 
 // What leaves the plan holds the derived routes too, with what they watch.

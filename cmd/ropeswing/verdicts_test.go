@@ -45,7 +45,7 @@ func TestVerdicts(t *testing.T) {
 		{"one family only", ring(toRight4, toLeft), "ping east", "west reaches east in IPv4, not in IPv6", "works in one family only", 1},
 		{"that family asked for", ring(toRight4, toLeft), "ping east -4", "west reaches east in IPv4", "works", 0},
 		{"the other asked for", ring(toRight4, toLeft), "ping east -6", "west does not reach east in IPv6", "fails", 1},
-		{"equal cost, one of two ways broken", ring("10.2.0.0/24: [{next-hop: 10.0.0.1}, {next-hop: 10.1.0.77, distance: 1}]", toLeft), "ping east -4", "west reaches east in IPv4 by some ways only (it depends on the flow)", "depends on the flow", 1},
+		{"equal cost, one of two paths broken", ring("10.2.0.0/24: [{next-hop: 10.0.0.1}, {next-hop: 10.1.0.77, distance: 1}]", toLeft), "ping east -4", "west reaches east in IPv4 by some paths only (it depends on the flow)", "depends on the flow", 1},
 		{"without the cable in use", ring(toRight, toLeft), "ping east -4 --without cable-one", "west does not reach east in IPv4 without cable-one", "fails", 1},
 		{"a floating route takes over", ring("10.2.0.0/24: [10.0.0.1, 10.0.0.3]", "10.1.0.0/24: [10.0.0.0, 10.0.0.2]"), "ping east -4 --without cable-one", "west reaches east in IPv4 without cable-one", "works", 0},
 		{"from an address", ring(toRight, toLeft), "ping 10.1.0.10 10.2.0.10", "10.1.0.10 reaches 10.2.0.10 in IPv4", "works", 0},
@@ -90,8 +90,8 @@ func TestWhenBothFamiliesFailDifferentlyBothAreTold(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "r.plan.yaml", ring("10.2.0.0/24: 10.0.0.1", "10.9.0.0/16: {discard: true}, '2001:db8:1::/64': '2001:db8:a::'"))
 	out := strings.Join(strings.Fields(run(t, dir, "ping", "east").out), " ")
-	assert.Contains(t, out, "why IPv4, on the way back, b has no route to 10.1.0.10 (no-route)")
-	assert.Contains(t, out, "why IPv6, on the way there, a has no route to 2001:db8:2::a (no-route)")
+	assert.Contains(t, out, "why IPv4, on the return path, b has no route to 10.1.0.10 (no-route)")
+	assert.Contains(t, out, "why IPv6, on the forward path, a has no route to 2001:db8:2::a (no-route)")
 	assert.Equal(t, 2, strings.Count(out, "(tried: it works)"))
 }
 
@@ -105,7 +105,7 @@ func TestTraceInJSON(t *testing.T) {
 				TTL                               int
 				Address, Device, In, Answer, ICMP string
 			}
-			There struct{ Nodes, Edges []json.RawMessage }
+			Forward struct{ Nodes, Edges []json.RawMessage }
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "trace", "east", "-o", "json").out), &v))
@@ -113,8 +113,8 @@ func TestTraceInJSON(t *testing.T) {
 	require.Len(t, v.Families, 2)
 	assert.Equal(t, []string{"11/0", "11/0", "0/0"}, []string{v.Families[0].Hops[0].ICMP, v.Families[0].Hops[1].ICMP, v.Families[0].Hops[2].ICMP}, "ICMP's types and codes")
 	assert.Equal(t, []string{"3/0", "3/0", "129/0"}, []string{v.Families[1].Hops[0].ICMP, v.Families[1].Hops[1].ICMP, v.Families[1].Hops[2].ICMP}, "ICMPv6's")
-	assert.Len(t, v.Families[0].There.Nodes, 4)
-	assert.Len(t, v.Families[0].There.Edges, 3)
+	assert.Len(t, v.Families[0].Forward.Nodes, 4)
+	assert.Len(t, v.Families[0].Forward.Edges, 3)
 }
 
 func TestExplainShowsWhatAnExpertLooksAt(t *testing.T) {

@@ -11,7 +11,7 @@ import (
 	"ropeswing/core/source"
 )
 
-// blocks gives out the blocks that are taken from others, those of a family together:
+// blocks assigns the blocks that are taken from others, those of a family together:
 // how large each is follows from what takes from it, the innermost first; where each lies,
 // from the outermost on.
 func (n *Numbering) blocks(spec *model.Spec, asked []need) {
@@ -40,7 +40,7 @@ func (n *Numbering) blocks(spec *model.Spec, asked []need) {
 	}
 }
 
-// blockGiver gives out the blocks of one family.
+// blockGiver assigns the blocks of one family.
 type blockGiver struct {
 	n      *Numbering
 	spec   *model.Spec
@@ -197,7 +197,7 @@ func (g *blockGiver) give() {
 	}
 }
 
-// siblings gives out blocks that take from the same.
+// siblings assigns blocks that take from the same.
 func (g *blockGiver) siblings(level []model.BlockID) {
 	g.againstOneAnother(level)
 	var open []need

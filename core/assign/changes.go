@@ -45,7 +45,7 @@ func (n *Numbering) Finish(spec *model.Spec) ([]Change, *Ledger) {
 	return n.changes, next
 }
 
-// Findings is what was found while numbers were given out. Plan is the plan's
+// Findings is what was found while numbers were assigned. Plan is the plan's
 // file.
 func (n *Numbering) Findings(plan *source.File) []finding.Finding {
 	if len(n.changes) == 0 {
@@ -77,7 +77,7 @@ func are(n int) string {
 }
 
 // NotChanged lists those asked to grow or to be renumbered that had no need to grow, or have
-// nothing given out.
+// nothing assigned.
 func (n *Numbering) NotChanged() []string {
 	var names []string
 	for _, name := range slices.Concat(slices.Collect(maps.Keys(n.grow)), slices.Collect(maps.Keys(n.renumber))) {

@@ -1,4 +1,4 @@
-// Package assign gives out the numbers a plan leaves open: VLAN numbers,
+// Package assign assigns the numbers a plan leaves open: VLAN numbers,
 // subnets, loopbacks and addresses. What was given is remembered in a ledger,
 // and stays given.
 package assign
@@ -74,7 +74,7 @@ func (e Entry) family() prefix.Family {
 // write until it is done, so that one cut short loses nothing.
 type Rename struct{ Old, New string }
 
-// Ledger is the numbers given out so far.
+// Ledger is the numbers assigned so far.
 type Ledger struct {
 	File    *source.File
 	Entries []Entry
@@ -165,7 +165,7 @@ func (r *ledgerReader) entry(line string, start int) {
 	end := start + len(line)
 	for _, mark := range []string{"<<<<<<<", "=======", ">>>>>>>", "|||||||"} {
 		if strings.HasPrefix(line, mark) {
-			r.refuse(start, end, "a merge of two versions was not finished here; keep the lines of both, and 'assign' tells what contradicts")
+			r.refuse(start, end, "a merge of two versions was not finished here; keep the lines of both, and 'assign' shows what contradicts")
 			return
 		}
 	}

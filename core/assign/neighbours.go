@@ -133,7 +133,7 @@ type walker struct {
 	low    []int // the first device come to that it has a path to but by the one before it
 	now    int
 	seen   map[model.BlockID]bool
-	order  []model.BlockID // as they are come to
+	order  []model.BlockID // as they are reached
 	groups [][2]int        // from which to before which of the order hang together
 }
 

@@ -39,7 +39,7 @@ type Change struct {
 	NoRoom  bool // it could not grow where it was
 }
 
-// Numbering gives out the numbers of one plan. It is a model.Numbering.
+// Numbering assigns the numbers of one plan. It is a model.Numbering.
 type Numbering struct {
 	ledger *Ledger
 	grow   map[string]bool
@@ -52,7 +52,7 @@ type Numbering struct {
 	grew    map[string]bool         // of those asked to grow
 	slots   map[wanted]netip.Prefix // where what is alike or numbered lies in its block
 	shifts  []shift
-	numbers [2]*taken // by family: what is not a block, while blocks are given out
+	numbers [2]*taken // by family: what is not a block, while blocks are assigned
 	home    map[homeKey]home
 
 	renumber map[string]bool
@@ -77,7 +77,7 @@ type Ask struct {
 	Renumber []string // segments, blocks, and devices for their loopbacks, to have another number
 }
 
-// NewNumbering gives out numbers in agreement with the ledger, which may be
+// NewNumbering assigns numbers in agreement with the ledger, which may be
 // nil, but for what is asked to change.
 func NewNumbering(ledger *Ledger, ask Ask) *Numbering {
 	n := &Numbering{
@@ -123,7 +123,7 @@ func (n *Numbering) restore(h *held) {
 	n.changes = append(n.changes, Change{What: Back, Entry: e, Because: Because{Code: WasItsOwn}})
 }
 
-// give gives out a number.
+// give assigns a number.
 func (n *Numbering) give(e Entry, because Because) {
 	n.next = append(n.next, e)
 	n.changes = append(n.changes, Change{What: New, Entry: e, Because: because})
@@ -184,7 +184,7 @@ func nextVLAN(ranges []model.VLANRange, taken map[int]bool, at int) (number, pos
 	return 0, at, false
 }
 
-// need is one subnet, loopback or block that has to be given out.
+// need is one subnet, loopback or block that has to be assigned.
 type need struct {
 	wanted
 	length  int
@@ -336,7 +336,7 @@ func (n *Numbering) loopbacks(spec *model.Spec) []need {
 	return all
 }
 
-// taken is all the space that nothing may be given out of: what is written in
+// taken is all the space that nothing may be assigned of: what is written in
 // the plan, kept of a block, or given before, retired or not.
 func (n *Numbering) taken(spec *model.Spec, but *held) []netip.Prefix {
 	all := n.fixed(spec)

@@ -26,7 +26,7 @@ type given struct {
 	found   []finding.Finding
 }
 
-// assigned reads a plan without its first line, and gives out its numbers.
+// assigned reads a plan without its first line, and assigns its numbers.
 func assigned(t testing.TB, text string, ledger *assign.Ledger, grow ...string) given {
 	t.Helper()
 	doc, found := plan.Parse(source.New("t.plan.yaml", []byte("ropeswing: 1\n"+text)))
@@ -171,7 +171,7 @@ var edits = []struct {
 	{"nothing at all", func(*network) {}},
 }
 
-// numbers is everything given out, by owner and kind.
+// numbers is everything assigned, by owner and kind.
 func numbers(l *assign.Ledger) map[string]string {
 	all := map[string]string{}
 	for _, e := range l.Entries {

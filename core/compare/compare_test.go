@@ -128,7 +128,7 @@ func TestWhatDiffersIsNamed(t *testing.T) {
 			seven := 7
 			of(all, "r1").Routes[0].Metric = &seven
 		}, "r1 metric 10.2.0.0/24 different: 0, via 10.0.0.2 (r2:up) > 7;"},
-		{"metrics in place of distances, the other way round", func(all []*observed.Device) {
+		{"metrics in place of distances, the other path", func(all []*observed.Device) {
 			for n, metric := range []int{200, 100} {
 				x := &of(all, "r1").Routes[n]
 				x.Distance, x.Metric = nil, &metric

@@ -90,10 +90,10 @@ type Difference struct {
 	Subject        string   // the interface, or the destination of a route
 	Planned, Found string   // "" where there is nothing
 	Slip           Slip     // what was likely done
-	Lost           int      // how many ways between hosts it takes by itself, both families
+	Lost           int      // how many paths between hosts it takes by itself, both families
 	From, To       string   // the hosts of the first of them; "" where there is none
 	Unmet          []string // requirements that do not hold with it, by itself
-	Unmanaged      []string // devices that the operator does not come to with it, by itself
+	Unmanaged      []string // devices that the operator does not reach with it, by itself
 	Place          source.Place
 
 	change  func([]model.Interface) // makes the planned interfaces so; nil where that changes nothing

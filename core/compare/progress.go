@@ -20,7 +20,7 @@ type Progress struct {
 }
 
 // ProgressOf is how far each device of a plan is, in the plan's order, and what of it is
-// done. Saved is what devices have saved, which may be none of them. The world is nobody's
+// done. Saved is what devices have saved, which may be none of them. The world is not assigned
 // to configure.
 func ProgressOf(net *forward.Network, devices, saved []*observed.Device) ([]Progress, []Done) {
 	c := differences(net, devices, true)
@@ -68,7 +68,7 @@ func planned(net *forward.Network, id model.DeviceID) int {
 }
 
 // Next is the device to do next: that nearest to the operator of those with something to
-// do, as others are come to through it; of several the first of the plan.
+// do, as others are reached through it; of several the first of the plan.
 func Next(all []Progress) (next Progress, found bool) {
 	for _, p := range all {
 		if p.ToDo > 0 && (!found || p.Away >= 0 && (next.Away < 0 || p.Away < next.Away)) {

@@ -66,7 +66,7 @@ func RandomNetwork(r *rand.Rand, wants string) string {
 	return fmt.Sprintf("wants: %s\nblocks: {home: [10.0.0.0/16, \"2001:db8::/46\"], links: [10.0.0.0/24], lans: [10.0.16.0/20]}\nsegments:\n%sdevices:\n%scables:\n%s", wants, &segments, &devices, &cables)
 }
 
-// LargeNetwork is the text of a plan of routers in a tree with ways round,
+// LargeNetwork is the text of a plan of routers in a tree with other paths,
 // about 1.4 links each, with ten segments and a block for each router, and two carriers.
 func LargeNetwork(routers int, wants string) string {
 	r := rand.New(rand.NewPCG(1, 1))
@@ -85,7 +85,7 @@ func LargeNetwork(routers int, wants string) string {
 	}
 	for range routers * 2 / 5 {
 		a := r.IntN(routers)
-		if b := (a + 2 + r.IntN(60)) % routers; a != b { // and a way round
+		if b := (a + 2 + r.IntN(60)) % routers; a != b { // and another path
 			join(a, b)
 		}
 	}

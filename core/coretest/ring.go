@@ -7,7 +7,7 @@ import (
 )
 
 // RingNetwork is the text of a plan of routers in a ring with chords, 1.4 links
-// each, and ten LANs on each router. No subnet is written out: they are given out in
+// each, and ten LANs on each router. No subnet is written out: they are assigned in
 // the order of the plan, in which neighbouring LANs are on different routers, so
 // that no router's LANs can be summarised.
 func RingNetwork(routers int, wants string) string {

@@ -22,7 +22,7 @@ func benchmark(b *testing.B, text string) {
 	}
 }
 
-// 500 routers, 5,000 segments, both families, numbers given out by site.
+// 500 routers, 5,000 segments, both families, numbers assigned by site.
 func BenchmarkDerive500Routers(b *testing.B) { benchmark(b, coretest.LargeNetwork(500, "{}")) }
 
 func BenchmarkDerive1000Routers(b *testing.B) { benchmark(b, coretest.LargeNetwork(1000, "{}")) }

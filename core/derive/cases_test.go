@@ -119,7 +119,7 @@ func TestWhatIsWantedDecidesWhatIsDerived(t *testing.T) {
 		about, text string
 		want        []string
 	}{
-		{"one pair only: the way there, the way back, and nothing else", chain("{reach: [la to lc]}"),
+		{"one pair only: the forward path, the return path, and nothing else", chain("{reach: [la to lc]}"),
 			[]string{"a 10.3.0.0/24 b", "b 10.1.0.0/24 a", "b 10.3.0.0/24 c", "c 10.1.0.0/24 b"}},
 		{"a device that is left out gets nothing, and nobody goes by it", chain("{leave-out: b}"),
 			[]string{"a 10.2.0.0/24 b", "c 10.2.0.0/24 b"}},

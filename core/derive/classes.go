@@ -81,7 +81,7 @@ type subnet struct {
 }
 
 // classes finds the subnets of all forwarding devices and puts those with the
-// same ways together.
+// same paths together.
 func (g *graph) findClasses(w *wanted) ([]class, []subnet) {
 	links, named := map[netip.Prefix]bool{}, map[netip.Prefix]bool{}
 	isLink, isWanted := g.spec.Links(), g.spec.Wanted()

@@ -225,7 +225,7 @@ func (a *answer) demands(w *watch, done ...served) []demanded {
 	return all
 }
 
-// demandable tells whether nothing speaks against what a watch needs.
+// demandable tells whether nothing contradicts what a watch needs.
 func (a *answer) demandable(demands []demanded) bool {
 	for _, x := range demands {
 		l := &a.classes[x.link]
@@ -248,7 +248,7 @@ func (a *answer) demandable(demands []demanded) bool {
 	return true
 }
 
-// demand gives a watch what it needs; false where something speaks against it.
+// demand gives a watch what it needs; false where something contradicts it.
 func (a *answer) demand(w *watch, done served) bool {
 	demands := a.demands(w, done)
 	if !a.demandable(demands) {

@@ -44,7 +44,7 @@ type Open struct {
 type Because uint8
 
 const (
-	NoOtherWay  Because = iota // every way round leads back, or through devices that cannot be given routes
+	NoOtherWay  Because = iota // every other path leads back, or through devices that cannot be given routes
 	IsWritten                  // the device where it ends has a written route
 	NotFloating                // no floating routes are wanted
 	WouldCircle                // what was found was given up: it would loop in another failure, or nothing can be watched

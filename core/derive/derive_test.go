@@ -78,7 +78,7 @@ func seeds(t *testing.T) int {
 	return 150
 }
 
-// Whatever is wanted works both ways, and nothing goes round in circles: no
+// Whatever is wanted works both ways, and nothing loops in circles: no
 // address of the blocks, from no router, under no single failure.
 func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 	for seed := range seeds(t) {
@@ -134,7 +134,7 @@ func TestWhatIsNotProtectedIsListed(t *testing.T) {
 				for s := range spec.Segments {
 					for _, p := range spec.Segments[s].Prefixes {
 						if p.Bits() == 31 || p.Bits() == 127 || strings.HasPrefix(spec.Segments[s].Name, "up") {
-							continue // an end of a dead link that looks alive is nobody's to protect
+							continue // an end of a dead link that looks alive is not assigned to protect
 						}
 						if onLink(spec, p.Addr().Next()) {
 							continue

@@ -130,7 +130,7 @@ cables: [x-ab: a:b to b:a, x-bc: b:c to c:b, x-ac: a:c to c:a]
 	assert.Equal(t, "c", by["2001:db8:c::/64"])
 }
 
-// A written route with a floating one behind it counts as a way round for others,
+// A written route with a floating one behind it counts as the other path for others,
 // and its watch as one that is noticed.
 func TestWrittenFloatingRoutesAreBuiltOn(t *testing.T) {
 	text := strings.Replace(ringOf("{}"), "a: {is: router,", "a: {is: router, routes: {lb: [b, c], lc: [c, b], bc: [b, c]},", 1)

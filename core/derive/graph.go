@@ -56,7 +56,7 @@ type graph struct {
 	coming   [][]stepID       // by device
 	failures []failure
 	breaking [][]failureID // by step: what breaks it, devices first
-	cutting  [][]failureID // by step: what breaks it or the way back, of what is to be outlasted
+	cutting  [][]failureID // by step: what breaks it or the return path, of what is to be outlasted
 	back     []stepID      // by step: that which leads back over the same link; none where none does
 	unit     []int32       // by step: what it shares with whatever fails together with it
 }

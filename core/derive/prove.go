@@ -7,7 +7,7 @@ import (
 )
 
 // prove looks at every failure that may count, and takes floating routes away from those
-// whose packets would go round in circles, until none do.
+// whose packets would loop, until none do.
 func (a *answer) prove() {
 	for _, leaning := range []bool{false, true} {
 		a.each(func(c *class, w *toWork) {

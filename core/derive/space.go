@@ -137,7 +137,7 @@ func (a *answer) growFar(s *space, p, inside netip.Prefix, in []subnet) int32 {
 	return rest + 1
 }
 
-// adopt gives a half that is nobody's a class.
+// adopt gives a half that is not assigned a class.
 func (a *answer) adopt(s *space, p netip.Prefix, l, h int32) {
 	x, y := &s.nodes[l], &s.nodes[h]
 	switch {

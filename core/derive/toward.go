@@ -55,7 +55,7 @@ func (a *answer) firstPath(c *class) (model.DeviceID, []stepID) {
 	return a.g.to[up[len(up)-1]], a.turned(up)
 }
 
-// turned is a path the other way round.
+// turned is a path the other path.
 func (a *answer) turned(steps []stepID) []stepID {
 	var back []stepID
 	for _, s := range slices.Backward(steps) {

@@ -165,7 +165,7 @@ func (w explainer) placeSteps(p netip.Prefix) []Reason {
 	return append(steps, reason(Beside, neighbourhood{all, at}))
 }
 
-// giverStep is who gave out a number.
+// giverStep is who assigned a number.
 func giverStep(g model.Giver, place source.Place) Reason {
 	switch g {
 	case model.Fixed:

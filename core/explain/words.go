@@ -28,7 +28,7 @@ var sentences = [...]sentence{
 	HolderIs:     {"", "of %a"},
 	OwnedBy:      {"", "of %v"},
 	Nobodys:      {"", "nobody's"},
-	NobodysIn:    {"", "nobody's, in %v"},
+	NobodysIn:    {"", "not assigned, in %v"},
 	ForLeases:    {"", "for hosts to lease, in %v"},
 	RetiredOf:    {"", "retired, was of %v"},
 	NoSegments:   {"", "no segment's"},
@@ -37,7 +37,7 @@ var sentences = [...]sentence{
 	Delivered:    {"", "delivered here"},
 	DiscardedBy:  {"", "discarded, by %v"},
 	GoesOn:       {"", "on to %v"},
-	GoesOnOr:     {"", "on to %v, or %v other ways of equal cost"},
+	GoesOnOr:     {"", "on to %v, or %v other equal-cost paths"},
 
 	Number:    {"", "%v"},
 	NumberOf:  {"", "%v %v"},
@@ -101,7 +101,7 @@ var sentences = [...]sentence{
 	NobodyAnswers: {"then", "nobody on the link answers for %v"},
 	Answers:       {"answers", "%v"},
 	LeadsTo:       {"for", "%v"},
-	EndsHere:      {"here", "what nobody has of it, or what has no way left, ends here instead of going round"},
+	EndsHere:      {"here", "what nobody has of it, or what has no path left, ends here instead of looping"},
 	Cheapest:      {"path", "the cheapest, by %a: it costs %v"},
 	Longer:        {"path", "by %a: it costs %v, and the cheapest %v; a longer one saves routes (wants: stretch)"},
 	TakesOver:     {"behind it", "%v"},
@@ -184,7 +184,7 @@ func (r addressRule) words(*forward.Network) string {
 	case r.Rule == "next":
 		text = "the next free address"
 	case r.Rule == "given":
-		text = "a loopback, given out of the block"
+		text = "a loopback, assigned from the block"
 	case r.Rule == "eui-64":
 		text = "made from the MAC " + r.mac + " (RFC 4291, appendix A)"
 	case ok && len(n.String()) < 10:

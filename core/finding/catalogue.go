@@ -47,7 +47,7 @@ const (
 	NextHopOneself         Name = "next-hop-oneself"
 	NextHopUnheld          Name = "next-hop-unheld"
 	StaticHidden           Name = "static-hidden-by-direct"
-	NoWayOut               Name = "no-way-out"
+	NoWayOut               Name = "no-route-out"
 	AddressedInterfaceDown Name = "addressed-interface-down"
 	PrefixOutsideBlocks    Name = "prefix-outside-blocks"
 	PublicSpace            Name = "public-space"
@@ -90,7 +90,7 @@ const (
 	VirtualMaster          Name = "virtual-master"
 	DuplicateStatic        Name = "duplicate-static"
 	RedundantStatic        Name = "redundant-static"
-	FloatsSameWay          Name = "floats-the-same-way"
+	FloatsSameWay          Name = "floats-the-same-path"
 	NeverFloats            Name = "never-floats"
 	SentBack               Name = "next-hop-sends-back"
 	NoDiscard              Name = "no-discard-route"
@@ -100,12 +100,12 @@ const (
 	LeaksToStandby         Name = "leaks-to-standby-carrier"
 	OutOnShared            Name = "out-onto-shared-segment"
 	WatchesChase           Name = "watches-chase"
-	WantedMissing          Name = "wanted-way-missing"
+	WantedMissing          Name = "wanted-path-missing"
 	NoDefault              Name = "no-default-to-world"
-	CarrierDrops           Name = "carrier-without-way-back"
+	CarrierDrops           Name = "carrier-without-return-path"
 	PathsDiffer            Name = "paths-differ"
 	HalfSeen               Name = "firewall-sees-half"
-	Unprotected            Name = "way-unprotected"
+	Unprotected            Name = "path-unprotected"
 	AcceptUnused           Name = "accepted-not-found"
 	PairsUnsaid            Name = "pairs-unsaid"
 	RequirementUnmet       Name = "requirement-unmet"
@@ -303,13 +303,13 @@ var catalogue = [...]Entry{
 	{
 		Name: NoPrefixLength, Severity: Error, Stage: Reading,
 		Means:   "An address stands alone where its subnet matters.",
-		Why:     "Without a length or mask it cannot be told which addresses are on the link.",
+		Why:     "Without a length or mask it cannot be determined which addresses are on the link.",
 		Remedy:  "Write the length behind it.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0}\n",
 	},
 	{
 		Name: UnknownName, Severity: Error, Stage: Reading,
-		Means:   "The plan speaks of something it does not have.",
+		Means:   "The plan names something it does not have.",
 		Why:     "A name is mistyped, or the thing was renamed or removed.",
 		Remedy:  "Use the name suggested, or add the thing.",
 		Example: "ropeswing: 1\noperator: ops-latpop\ndevices:\n  ops-laptop: {is: host}\n",
@@ -366,7 +366,7 @@ var catalogue = [...]Entry{
 	{
 		Name: LedgerBroken, Severity: Error, Stage: Reading,
 		Means:   "The ledger beside the plan cannot be read, or contradicts itself.",
-		Why:     "It was edited or merged by hand: a number has two owners, an owner two numbers, or subnets overlap. Which is right cannot be told, and a guess could renumber a network.",
+		Why:     "It was edited or merged by hand: a number has two owners, an owner two numbers, or subnets overlap. Which is right cannot be known, and a guess could renumber a network.",
 		Remedy:  "Remove the line that is wrong; a version control system has the ledger as it was.",
 		Example: "ropeswing: 1\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  quay-staff: {hosts: 42}\n",
 		Ledger:  "ropeswing-ledger 1\nquay-staff subnet 10.48.0.0/26\nquay-staff subnet 10.48.1.0/26\n",
@@ -452,14 +452,14 @@ var catalogue = [...]Entry{
 	{
 		Name: StaticHidden, Severity: Warning, Stage: Checking,
 		Means:   "A static route leads to a subnet the device is on itself.",
-		Why:     "The direct route has the lower distance and always wins while the interface is up. If the static one is meant as a way round when the interface fails, it works only for those who are not on the segment.",
+		Why:     "The direct route has the lower distance and always wins while the interface is up. If the static one is meant as the other path when the interface fails, it works only for those who are not on the segment.",
 		Remedy:  "Remove it, unless it is meant for when the interface is down.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces:\n      lan0: {segment: quay-staff, address: first}\n      beam0: {segment: beam-mole, address: first}\n    routes: {quay-staff: mole-rtr}\n  mole-rtr:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: last}}\n    routes: {quay-staff: quay-edge}\n",
 	},
 	{
 		Name: NoWayOut, Severity: Error, Stage: Checking,
-		Means:   "A device has addresses of a family and no way to any other subnet of it.",
-		Why:     "It can talk to its neighbours only, and cannot answer anybody else: a ping to it fails on the way back.",
+		Means:   "A device has addresses of a family and no route to any other subnet of it.",
+		Why:     "It can talk to its neighbours only, and cannot answer anybody else: a ping to it fails on the return path.",
 		Remedy:  "Give it a gateway, or a default route.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  mole-staff: {prefix: 10.48.2.0/26}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n",
 	},
@@ -594,7 +594,7 @@ var catalogue = [...]Entry{
 		Name: SiteNotSummarised, Severity: Advice, Stage: Checking,
 		Means:   "The subnets of a site do not lie together, so that it needs several routes in the tables of others.",
 		Why:     "They were given one by one out of space that others take from too, or before the site had a block.",
-		Remedy:  "Give the site a block, and renumber what lies outside it. What that saves is told: it was tried.",
+		Remedy:  "Give the site a block, and renumber what lies outside it. What that saves is shown: it was tried.",
 		Example: "ropeswing: 1\nwants: {}\nblocks: {home: [10.48.0.0/20]}\nsegments:\n  a1: {hosts: 20}\n  b1: {hosts: 20}\n  a2: {hosts: 20}\n  b2: {hosts: 20}\n  a3: {hosts: 20}\n  b3: {hosts: 20}\n  a4: {hosts: 20}\n  b4: {hosts: 20}\n  beam: {point-to-point: true, prefix: 10.48.9.0/31}\ndevices:\n  a: {is: router, interfaces: {p: {segment: beam, address: 1}, l1: {segment: a1, address: first}, l2: {segment: a2, address: first}, l3: {segment: a3, address: first}, l4: {segment: a4, address: first}}}\n  b: {is: router, interfaces: {p: {segment: beam, address: 2}, l1: {segment: b1, address: first}, l2: {segment: b2, address: first}, l3: {segment: b3, address: first}, l4: {segment: b4, address: first}}}\n",
 		Ledger:  "ropeswing-ledger 1\na1 subnet 10.48.0.0/27\na2 subnet 10.48.0.64/27\na3 subnet 10.48.0.128/27\na4 subnet 10.48.0.192/27\nb1 subnet 10.48.0.32/27\nb2 subnet 10.48.0.96/27\nb3 subnet 10.48.0.160/27\nb4 subnet 10.48.0.224/27\n",
 	},
@@ -721,7 +721,7 @@ var catalogue = [...]Entry{
 	{
 		Name: Layer2Storm, Severity: Error, Stage: Checking,
 		Means:   "A cable closes a loop of switches, and nothing blocks it.",
-		Why:     "The first broadcast goes round for ever, and with it all others until nothing else gets through.",
+		Why:     "The first broadcast loops for ever, and with it all others until nothing else gets through.",
 		Remedy:  "Remove the cable, group the two, or use a spanning tree.",
 		Example: "ropeswing: 1\nsettings: {spanning-tree: none}\nsegments:\n  quay-staff: {vlan: 110}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1..p2: {tagged: [quay-staff]}}}\n  quay-sw2: {is: switch, interfaces: {p1..p2: {tagged: [quay-staff]}}}\ncables:\n  - quay-sw1:p1 to quay-sw2:p1\n  - quay-sw1:p2 to quay-sw2:p2\n",
 	},
@@ -735,7 +735,7 @@ var catalogue = [...]Entry{
 	{
 		Name: MTUDiffers, Severity: Warning, Stage: Checking,
 		Means:   "Two interfaces of one wire have different MTUs.",
-		Why:     "What the one sends the other may drop, without a word: small pings work, large transfers hang.",
+		Why:     "What the one sends the other may drop, silently: small pings work, large transfers hang.",
 		Remedy:  "Use one MTU on the whole wire.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first, mtu: 9000}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1500}}}\n",
 	},
@@ -777,20 +777,20 @@ var catalogue = [...]Entry{
 	{
 		Name: NeverFloats, Severity: Warning, Stage: Checking,
 		Means:   "A floating route waits behind one that stays in use when it should give way.",
-		Why:     "A radio, converter or provider between the two keeps the near port up: the first route stays in use, and what it sends is lost, while a way round is there. The same happens where a discard route holds the first one's next hop: with its link down, it discards.",
+		Why:     "A radio, converter or provider between the two keeps the near port up: the first route stays in use, and what it sends is lost, while another path is there. The same happens where a discard route holds the first one's next hop: with its link down, it discards.",
 		Remedy:  "Let something watch the far end, or put the first choice on a port that sees faults; behind a discard route let the first choice name its interface.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {10.48.2.0/24: [10.48.0.1, 10.48.0.3]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}, routes: {10.48.2.0/24: {discard: true}}}\ncables:\n  - {between: \"quay-edge:beam0 to mole-rtr:beam0\", fault: hidden}\n  - quay-edge:line0 to mole-rtr:line0\n",
 	},
 	{
 		Name: SentBack, Severity: Error, Stage: Checking,
 		Means:   "What a route sends on comes back: the next hop, or one behind it, sends it back.",
-		Why:     "A next hop points the wrong way. Every packet goes round until its TTL ends, and the links between carry it sixty times.",
+		Why:     "A next hop points the wrong way. Every packet loops until its TTL ends, and the links between carry it sixty times.",
 		Remedy:  "Find the device whose route points the wrong way: 'why DEVICE ADDRESS' shows what each does.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first}}, routes: {tern-watch: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}}, routes: {tern-watch: quay-edge}}\n",
 	},
 	{
 		Name: NoDiscard, Severity: Warning, Stage: Checking,
-		Means:   "Addresses of a routed prefix that nobody has go round in a loop.",
+		Means:   "Addresses of a routed prefix that nobody has loop in a loop.",
 		Why:     "The far end has only some subnets of the prefix, and a default that leads back: every stray packet crosses the link some sixty times.",
 		Remedy:  "Add a discard route for the prefix to the device that holds its subnets.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.2.0/24: mole-rtr}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {default: quay-edge}}\n",
@@ -799,20 +799,20 @@ var catalogue = [...]Entry{
 		Name: BlackHole, Severity: Error, Stage: Checking,
 		Means:   "A route leads to an address somebody has by a device that loses it.",
 		Why:     "The next hop, or one behind it, discards the packet or has no route for it: nothing comes back, not even an error where it discards.",
-		Remedy:  "Give the device named last a route to the address, or send another way.",
+		Remedy:  "Give the device named last a route to the address, or send it by another path.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  beam-tern: {prefix: 10.48.0.2/31}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first}}, routes: {tern-watch: mole-rtr, beam-tern: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, beam1: {segment: beam-tern, address: first}}, routes: {10.48.3.0/24: {discard: true}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-tern, address: last}, lan0: {segment: tern-watch, address: first}}, routes: {default: mole-rtr}}\n",
 	},
 	{
 		Name: FloatNotBehind, Severity: Warning, Stage: Checking,
 		Means:   "A next hop stands behind another in a route, and has the lower distance.",
-		Why:     "The order says which way is preferred; a distance written out says otherwise, and it is the distance that counts.",
-		Remedy:  "Write the preferred way first, or give the one behind it the higher distance.",
+		Why:     "The order says which path is preferred; a distance written out says otherwise, and it is the distance that counts.",
+		Remedy:  "Write the preferred path first, or give the one behind it the higher distance.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {10.48.2.0/24: [{next-hop: 10.48.0.1, distance: 20}, {next-hop: 10.48.0.3, distance: 5}]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}, routes: {10.48.2.0/24: {discard: true}}}\n",
 	},
 	{
 		Name: DefaultsCompete, Severity: Warning, Stage: Checking,
 		Means:   "A device has two default routes of the same distance.",
-		Why:     "A flow takes the one or the other, so that half of all connections leave by a way that was perhaps meant to stand by, and come back by another firewall or are dropped for their source.",
+		Why:     "A flow takes the one or the other, so that half of all connections leave by a path that was perhaps meant to stand by, and come back by another firewall or are dropped for their source.",
 		Remedy:  "Give the one that is to stand by a higher distance.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {default: [{next-hop: 10.48.0.1, distance: 1}, {next-hop: 10.48.0.3, distance: 1}]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}}\n",
 	},
@@ -833,42 +833,42 @@ var catalogue = [...]Entry{
 	{
 		Name: WatchesChase, Severity: Warning, Stage: Checking,
 		Means:   "What a route watches answers only while the route is out of use.",
-		Why:     "The route comes and goes for ever: in use it takes the probe's own way away, out of use it gives it back.",
-		Remedy:  "Watch an address whose way does not hang on the route.",
+		Why:     "The route comes and goes for ever: in use it takes the probe's own path away, out of use it gives it back.",
+		Remedy:  "Watch an address whose path does not hang on the route.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    loopback: 10.48.0.9\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {10.48.0.8/32: [{next-hop: 10.48.0.1, watch: 10.48.0.8}, 10.48.0.3]}\n  mole-rtr:\n    is: router\n    loopback: 10.48.0.7\n    interfaces: {beam0: {segment: beam-mole, address: last}}\n    routes: {default: quay-edge}\n  tern-rock: {is: router, loopback: 10.48.0.8, interfaces: {line0: {segment: line, address: last}}, routes: {default: quay-edge}}\n",
 	},
 	{
 		Name: WantedMissing, Severity: Error, Stage: Checking,
 		Means:   "Two segments that are wanted to reach each other do not.",
-		Why:     "Hand-written routes stand, and a device that is left out keeps to them: where they lack a way there or back, nothing derived can give it.",
+		Why:     "Hand-written routes stand, and a device that is left out keeps to them: where they lack a forward or return path, nothing derived can give it.",
 		Remedy:  "Add the route named in the remedy, or let routes be derived for that device.",
 		Example: "ropeswing: 1\nwants: {leave-out: mole-rtr}\nsegments:\n  quay-link: {prefix: 10.48.0.0/31}\n  beam-mole: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-core: {is: router, interfaces: {up0: {segment: quay-link, address: first}}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-link, address: last}, beam0: {segment: beam-mole, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {10.48.9.0/24: {discard: true}}}\n",
 	},
 	{
 		Name: NoDefault, Severity: Error, Stage: Checking,
-		Means:   "A segment is to see the world, and a device on its way has no default route.",
-		Why:     "The device is left out of deriving, or has hand-written routes that end the way.",
+		Means:   "A segment should reach the world, and a device on its path has no default route.",
+		Why:     "The device is left out of deriving, or has hand-written routes that end the path.",
 		Remedy:  "Give the device a default route, or let routes be derived for it.",
 		Example: "ropeswing: 1\nwants: {leave-out: mole-rtr}\nsegments:\n  fibre: {prefix: 198.51.100.32/30}\n  beam-mole: {prefix: 10.48.0.0/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: 1}}, routes: {10.48.2.0/27: quay-edge, 10.48.0.0/31: quay-edge}}\n  quay-edge: {is: router, interfaces: {wan0: {segment: fibre, address: 2}, beam0: {segment: beam-mole, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {198.51.100.32/30: quay-edge}}\n",
 	},
 	{
 		Name: CarrierDrops, Severity: Warning, Stage: Checking,
-		Means:   "A carrier has no way back to addresses that are sent by it.",
-		Why:     "Carriers drop what comes from addresses they did not lend or route (RFC 2827): when the default floats to this one, those segments lose the world though a way is there.",
-		Remedy:  "Have the carrier route the addresses to us, or translate them on the way.",
+		Means:   "A carrier has no return path to addresses that are sent by it.",
+		Why:     "Carriers drop what comes from addresses they did not lend or route (RFC 2827): when the default floats to this one, those segments lose the world though a path is there.",
+		Remedy:  "Have the carrier route the addresses to us, or translate them on the path.",
 		Example: "ropeswing: 1\nwants: {}\nsegments:\n  fibre: {prefix: 198.51.100.32/30}\n  satellite: {prefix: 198.51.100.64/30}\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: 1}}, routes: {10.48.1.0/26: quay-edge, 198.51.100.64/30: quay-edge}}\n  sat-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: satellite, address: 1}}, routes: {198.51.100.32/30: quay-edge}}\n  quay-edge: {is: router, interfaces: {wan0: {segment: fibre, address: 2}, wan1: {segment: satellite, address: 2}, lan0: {segment: quay-staff, address: first}}}\n",
 	},
 	{
 		Name: PathsDiffer, Severity: Advice, Stage: Checking,
-		Means:   "What two segments send each other takes another way back than there.",
-		Why:     "It works. But a firewall on one of the ways sees half of each connection and drops it, and a trace shows half of the truth.",
-		Remedy:  "Where it matters, give the ways the same cost in both directions.",
+		Means:   "What two segments send each other takes another return path than forward.",
+		Why:     "It works. But a firewall on one of the paths sees half of each connection and drops it, and a trace shows half of the truth.",
+		Remedy:  "Where it matters, give the paths the same cost in both directions.",
 		Example: "ropeswing: 1\nwants: {links: true, leave-out: quay-edge}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  beam-c: {prefix: 10.48.0.4/31}\n  quay-staff: {prefix: 10.48.1.0/26}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}, beam1: {segment: beam-b, address: first}, lan0: {segment: quay-staff, address: first}}\n    routes: {tern-watch: [{next-hop: mole-rtr, watch: 10.48.0.5}, tern-rock], beam-c: [mole-rtr, tern-rock]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, beam1: {segment: beam-c, address: first}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-b, address: last}, beam1: {segment: beam-c, address: last}, lan0: {segment: tern-watch, address: first}}}\n",
 	},
 	{
 		Name: HalfSeen, Severity: Error, Stage: Checking,
 		Means:   "A firewall sees only one direction of what two segments send each other.",
-		Why:     "A stateful firewall lets replies pass that belong to a request it saw. Where the request goes another way, or the reply does, it drops what it sees, or never knows that a connection is over.",
+		Why:     "A stateful firewall lets replies pass that belong to a request it saw. Where the request takes another path, or the reply does, it drops what it sees, or never knows that a connection is over.",
 		Remedy:  "Lead both directions by the firewall.",
 		Example: "ropeswing: 1\nwants: {links: true, leave-out: quay-edge}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  beam-c: {prefix: 10.48.0.4/31}\n  quay-staff: {prefix: 10.48.1.0/26}\n  tern-watch: {prefix: 10.48.3.0/29}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}, beam1: {segment: beam-b, address: first}, lan0: {segment: quay-staff, address: first}}\n    routes: {tern-watch: [{next-hop: mole-rtr, watch: 10.48.0.5}, tern-rock], beam-c: [mole-rtr, tern-rock]}\n  mole-rtr: {is: firewall, permits: [anyone may reach anyone], interfaces: {beam0: {segment: beam-a, address: last}, beam1: {segment: beam-c, address: first}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-b, address: last}, beam1: {segment: beam-c, address: last}, lan0: {segment: tern-watch, address: first}}}\n",
 	},
@@ -884,7 +884,7 @@ var catalogue = [...]Entry{
 		Means:   "A finding is accepted, and is not found.",
 		Why:     "It was mended, or the name of what it is about has changed: then the same mistake elsewhere would be accepted without anybody having looked at it.",
 		Remedy:  "Remove it from 'accept', or name what it is about.",
-		Example: "ropeswing: 1\nsegments: {quay-staff: {prefix: 10.48.1.0/27}}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\naccept:\n  - {finding: no-way-out, of: quay-edge, because: nothing lies beyond it yet}\n",
+		Example: "ropeswing: 1\nsegments: {quay-staff: {prefix: 10.48.1.0/27}}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\naccept:\n  - {finding: no-route-out, of: quay-edge, because: nothing lies beyond it yet}\n",
 	},
 	{
 		Name: PairsUnsaid, Severity: Warning, Stage: Checking,
@@ -896,7 +896,7 @@ var catalogue = [...]Entry{
 	{
 		Name: RequirementUnmet, Severity: Error, Stage: Checking,
 		Means:   "A sentence under 'must' does not hold.",
-		Why:     "It is what the network is for: the finding shows one way that speaks against it, and how many of those tried do.",
+		Why:     "It is what the network is for: the finding shows one path that contradicts it, and how many of those tried do.",
 		Remedy:  "Make the change the remedy names, which was tried; or say that it is no longer required.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  mole-staff: {prefix: 10.48.2.0/27}\n  quay-staff: {prefix: 10.48.1.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first}, lan0: {segment: quay-staff, address: first}}, routes: {mole-staff: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, lan0: {segment: mole-staff, address: first}}, routes: {quay-staff: quay-edge}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\nmust:\n  - quay-staff does not reach mole-staff\n",
 	},
@@ -909,15 +909,15 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: PermitHidden, Severity: Warning, Stage: Checking,
-		Means:   "A permit never decides, since an earlier one speaks of all that it does.",
-		Why:     "The first that speaks of a packet decides. Whoever wrote the later one meant it to have an effect, most of all where the two say different things.",
+		Means:   "A permit never decides, since an earlier one matches all that it does.",
+		Why:     "The first that matches a packet decides. Whoever wrote the later one meant it to have an effect, most of all where the two say different things.",
 		Remedy:  "Put it before the one that hides it, or remove it.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, permits: [quay-staff may reach quay-servers, desk-7 may not reach log-server], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
 	},
 	{
 		Name: PermitUnused, Severity: Advice, Stage: Checking,
 		Means:   "A permit decides about nothing that anyone in the plan sends.",
-		Why:     "What it speaks of never comes by this device, or not by the interfaces it names: a slip in an address, the wrong interface, or a leftover.",
+		Why:     "What it matches never comes by this device, or not by the interfaces it names: a slip in an address, the wrong interface, or a leftover.",
 		Remedy:  "See by 'ping' which way such packets take; then mend the sentence, or remove it.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, permits: [{permit: quay-staff may not reach quay-servers, in: lan1}], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
 	},
@@ -972,8 +972,8 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: MTUHole, Severity: Error, Stage: Checking,
-		Means:   "Large packets vanish on a way on which small ones pass.",
-		Why:     "A link on the way takes less than the sender's own, and the sender is not told: the error gets lost, or the far end of the link drops the packet without a word. Sessions open and then hang.",
+		Means:   "Large packets vanish on a path on which small ones pass.",
+		Why:     "A link on the path takes less than the sender's own, and the sender is not told: the error gets lost, or the far end of the link drops the packet silently. Sessions open and then hang.",
 		Remedy:  "Give all interfaces of the link the same MTU; let the error pass that says what fits (ICMP type 3 code 4, ICMPv6 type 2).",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-link: {prefix: 10.48.0.0/31}\n  beam-mole: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-core: {is: router, keeps-state: false, permits: [{permit: 10.48.0.0/31 may not reach quay-staff over icmp, in: up0}], interfaces: {lan0: {segment: quay-staff, address: first}, up0: {segment: quay-link, address: first}}, routes: {mole-staff: quay-edge, beam-mole: quay-edge}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-link, address: last}, beam0: {segment: beam-mole, address: first, mtu: 1400}}, routes: {quay-staff: quay-core, mole-staff: mole-rtr}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1400}, lan0: {segment: mole-staff, address: first}}, routes: {quay-staff: quay-edge, quay-link: quay-edge}}\n",
 	},
@@ -994,7 +994,7 @@ var catalogue = [...]Entry{
 	{
 		Name: ManagedByItself, Severity: Advice, Stage: Checking,
 		Means:   "A router is managed at the address of the interface by which the operator comes in.",
-		Why:     "To change that interface is to cut off one's own session; and the device is lost with the interface, though another way may lead to it.",
+		Why:     "To change that interface is to cut off one's own session; and the device is lost with the interface, though another path may lead to it.",
 		Remedy:  "Give it a loopback, and manage it there.",
 		Example: "ropeswing: 1\noperator: ops-laptop\nsegments:\n  quay-manage: {prefix: 10.48.1.96/28}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-manage, address: first}}}\n  ops-laptop: {is: host, interfaces: {port: {segment: quay-manage, address: 10}}}\n",
 	},
@@ -1017,15 +1017,15 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: NoRouteFound, Severity: Error, Stage: Walking,
-		Means:   "A device on the way has no usable route to the destination.",
-		Why:     "It drops the packet and tells the sender, if the sender can be reached from there. On the way back it is the classic forgotten return route.",
+		Means:   "A device on the path has no usable route to the destination.",
+		Why:     "It drops the packet and tells the sender, if the sender can be reached from there. On the return path it is the classic forgotten return route.",
 		Remedy:  "Add a route on that device.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}}\n",
 		Ping:    [2]string{"quay-edge", "192.0.2.1"},
 	},
 	{
 		Name: InterfaceIsDown, Severity: Error, Stage: Walking,
-		Means:   "The way leads through an interface that is down.",
+		Means:   "The path leads through an interface that is down.",
 		Why:     "Routes through it are not usable, and its addresses do not answer.",
 		Remedy:  "Bring it up, or see to the cable and the far end.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11, admin: down}}}\n",
@@ -1034,7 +1034,7 @@ var catalogue = [...]Entry{
 	{
 		Name: NextHopSilent, Severity: Error, Stage: Walking,
 		Means:   "Nobody on the link answers for the next hop.",
-		Why:     "The address is nobody's, or its holder is on another wire or VLAN.",
+		Why:     "The address is not assigned, or its holder is on another wire or VLAN.",
 		Remedy:  "Correct the next hop, or the address or VLAN of its holder.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7:\n    is: host\n    interfaces: {port: {segment: quay-staff, address: 10}}\n    gateway: 10.48.1.1\n",
 		Ping:    [2]string{"desk-7", "192.0.2.1"},
@@ -1042,7 +1042,7 @@ var catalogue = [...]Entry{
 	{
 		Name: AddressSilent, Severity: Error, Stage: Walking,
 		Means:   "The packet gets to the destination's subnet, and nobody there has the address.",
-		Why:     "The address is nobody's, or its holder is on another wire or VLAN.",
+		Why:     "The address is not assigned, or its holder is on another wire or VLAN.",
 		Remedy:  "Check the address; the nearest ones in use are named.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n",
 		Ping:    [2]string{"desk-7", "10.48.1.11"},
@@ -1057,7 +1057,7 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: TTLRanOut, Severity: Error, Stage: Walking,
-		Means:   "The way is longer than the packet's TTL allows.",
+		Means:   "The path is longer than the packet's TTL allows.",
 		Why:     "Each device that forwards lowers it by one, and at zero the packet is dropped.",
 		Remedy:  "Send with a higher TTL.",
 		Example: "ropeswing: 1\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-a, address: first}}\n    routes: {beam-b: mole-rtr}\n  mole-rtr:\n    is: router\n    interfaces:\n      beam0: {segment: beam-a, address: last}\n      beam1: {segment: beam-b, address: first}\n    routes: {default: tern-rock}\n  tern-rock:\n    is: router\n    interfaces: {beam1: {segment: beam-b, address: last}}\n    routes: {beam-a: mole-rtr}\n",
@@ -1066,7 +1066,7 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: Discarded, Severity: Error, Stage: Walking,
-		Means:   "A discard route drops the packet without a word.",
+		Means:   "A discard route drops the packet silently.",
 		Why:     "That is what a discard route is for; here it catches something that should arrive.",
 		Remedy:  "Add a more specific route beside it.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}}\n    routes: {10.48.0.0/20: {discard: true}}\n",
@@ -1091,7 +1091,7 @@ var catalogue = [...]Entry{
 	{
 		Name: DroppedOversize, Severity: Error, Stage: Walking,
 		Means:   "A packet is larger than who takes it from the link accepts.",
-		Why:     "The two ends of a link, or a switch between them, have different MTUs. The near end sees nothing wrong, the far end drops the frame without a word: small packets pass, large ones vanish.",
+		Why:     "The two ends of a link, or a switch between them, have different MTUs. The near end sees nothing wrong, the far end drops the frame silently: small packets pass, large ones vanish.",
 		Remedy:  "Give all interfaces of the link the same MTU.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  beam-mole: {prefix: 10.48.0.0/31}\ndevices:\n  desk-7: {is: host, gateway: quay-edge, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}, beam0: {segment: beam-mole, address: first, mtu: 1500}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last, mtu: 1400}}, routes: {quay-staff: quay-edge}}\n",
 		Ping:    [2]string{"desk-7", "mole-rtr"}, Size: 1472, Whole: true,
@@ -1106,8 +1106,8 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: FilteredOut, Severity: Error, Stage: Walking,
-		Means:   "A permit, or that none speaks of it, makes a device drop the packet without a word.",
-		Why:     "A firewall passes on only what is permitted; other devices may have permits too. The first that speaks of a packet decides, by its addresses, its service and the interfaces it comes in and leaves by. Nothing tells the sender.",
+		Means:   "A permit, or that none matches it, makes a device drop the packet silently.",
+		Why:     "A firewall passes on only what is permitted; other devices may have permits too. The first that matches a packet decides, by its addresses, its service and the interfaces it comes in and leaves by. Nothing tells the sender.",
 		Remedy:  "If it should pass, permit it before what drops it; the finding names the sentence that decided.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: firewall, permits: [quay-staff may reach log-server over tcp/514], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
 		Ping:    [2]string{"desk-7", "log-server"},
@@ -1115,7 +1115,7 @@ var catalogue = [...]Entry{
 	{
 		Name: RefusedByPermit, Severity: Error, Stage: Walking,
 		Means:   "A permit makes a device drop the packet and tell its sender so.",
-		Why:     "As when it is dropped without a word, but the sender knows at once: 'administratively prohibited' (ICMP type 3 code 13; ICMPv6 type 1 code 1).",
+		Why:     "As when it is dropped silently, but the sender knows at once: 'administratively prohibited' (ICMP type 3 code 13; ICMPv6 type 1 code 1).",
 		Remedy:  "If it should pass, permit it before what refuses it.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, permits: [quay-staff is refused quay-servers], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n",
 		Ping:    [2]string{"desk-7", "log-server"},
@@ -1123,7 +1123,7 @@ var catalogue = [...]Entry{
 	{
 		Name: StateUnknown, Severity: Error, Stage: Walking,
 		Means:   "A device that keeps state drops a reply to a request that it never saw.",
-		Why:     "The request went another way, so that this device takes the reply for a stray. Routes differ there and back, or one of two firewalls was passed there and the other back.",
+		Why:     "The request took another path, so that this device takes the reply for a stray. Routes differ there and back, or one of two firewalls was passed there and the other back.",
 		Remedy:  "Lead both directions by the same device; 'ping' shows both ways.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  quay-servers: {prefix: 10.48.1.32/27}\ndevices:\n  desk-7: {is: host, gateway: quay-core, interfaces: {port: {segment: quay-staff, address: 10}}}\n  log-server: {is: host, gateway: quay-edge, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: firewall, permits: [anyone may reach anyone], interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-servers, address: first}}}\n  quay-core: {is: router, interfaces: {lan0: {segment: quay-staff, address: 2}, lan1: {segment: quay-servers, address: 2}}}\n",
 		Ping:    [2]string{"desk-7", "log-server"},
@@ -1139,7 +1139,7 @@ var catalogue = [...]Entry{
 	{
 		Name: ReplyFromElsewhere, Severity: Error, Stage: Walking,
 		Means:   "A reply comes from another address than the one that was asked.",
-		Why:     "The request was translated, and its reply goes by another way, past the device that would undo that. Whoever asked does not know the address, and drops it.",
+		Why:     "The request was translated, and its reply goes by another path, past the device that would undo that. Whoever asked does not know the address, and drops it.",
 		Remedy:  "Lead the reply back by the device that translated the request.",
 		Example: "ropeswing: 1\nsegments:\n  quay-servers: {prefix: 10.48.1.32/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  log-server: {is: host, gateway: quay-core, interfaces: {port: {segment: quay-servers, address: 10}}}\n  quay-edge: {is: router, translates: [log-server is 198.51.100.35 beyond wan0], interfaces: {lan0: {segment: quay-servers, address: first}, wan0: {segment: fibre, address: 2}}}\n  quay-core: {is: router, interfaces: {lan0: {segment: quay-servers, address: 2}, wan0: {segment: fibre, address: 4}}}\n  fibre-carrier: {is: world, interfaces: {to: {segment: fibre, address: first}}}\n",
 		Ping:    [2]string{"fibre-carrier", "198.51.100.35"},

@@ -6,6 +6,7 @@ package finding
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"ropeswing/core/source"
 )
@@ -118,4 +119,15 @@ func Count(all []Finding, least Severity) int {
 		}
 	}
 	return n
+}
+
+// Replacement is what to write in the finding's place, where the remedy is another word there. It
+// is false where the remedy is more than that.
+func (f Finding) Replacement() (string, bool) {
+	word, ok := strings.CutPrefix(f.Remedy, "did you mean ")
+	if !ok || !strings.HasSuffix(word, "?") || f.Place.End == 0 {
+		return "", false
+	}
+	word = strings.TrimSuffix(word, "?")
+	return word, word != "" && !strings.ContainsAny(word, " ?") && !strings.ContainsAny(f.Place.Text(), "\n{[")
 }

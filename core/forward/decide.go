@@ -20,7 +20,7 @@ type Flow struct {
 	// link-local destination needs it.
 	Out model.InterfaceID
 	// Size is how many bytes the packet has with its IP header; 0 is one that fits
-	// everywhere. Whole is set where it may not be fragmented on its way.
+	// everywhere. Whole is set where it may not be fragmented on its path.
 	Size  int
 	Whole bool
 	// Service is what it is for: an echo request unless said. Kind tells a reply

@@ -46,7 +46,7 @@ const (
 type Failure struct {
 	Name   finding.Name // of the Walking stage
 	Code   Code
-	Back   bool             // on the way back
+	Back   bool             // on the return path
 	Device model.DeviceID   // where the packet ends
 	Cause  model.DeviceID   // where what ends it is to be seen; most often the same
 	Loop   []model.DeviceID // of a loop, in order
@@ -77,7 +77,7 @@ type Passed struct {
 	Route  routing.Cause
 }
 
-// Failure explains the first way that fails. It is false where none does.
+// Failure explains the first path that fails. It is false where none does.
 func (x *Exchange) Failure(net *Network) (Failure, bool) {
 	if !x.Source.IsValid() {
 		return x.noSource(net), true
@@ -170,7 +170,7 @@ func (e explainer) explain() Failure {
 	return f
 }
 
-// passedOver finds a device on the way that had a longer match it could not use:
+// passedOver finds a device on the path that had a longer match it could not use:
 // what the packet met after that is only the consequence. It is nil where none had.
 func (g *Graph) passedOver(net *Network) *Passed {
 	for _, n := range g.Nodes {

@@ -81,11 +81,11 @@ func TestThereAndBack(t *testing.T) {
 func TestWhyAPingFails(t *testing.T) {
 	tests := []struct{ about, a, b, c, to, want string }{
 		{"no route there", "right: b", "left: a", "default: b", "10.2.0.10", "no-route, there, b: b has no route to 10.2.0.10"},
-		{"the way back forgotten", "right: b", "right: c", "default: b", "10.2.0.10", "no-route, back, b: b has no route to 10.1.0.10"},
+		{"the return path forgotten", "right: b", "right: c", "default: b", "10.2.0.10", "no-route, back, b: b has no route to 10.1.0.10"},
 		{"two defaults at each other", "default: b", "default: a", "default: b", "10.2.0.10", "forwarding-loop, there, a: its TTL runs out in a loop between a and b"},
-		{"a loop on the way back", "default: b", "right: c, default: c", "default: b", "10.2.0.10", "forwarding-loop, back, c: its TTL runs out in a loop between c and b"},
+		{"a loop on the return path", "default: b", "right: c, default: c", "default: b", "10.2.0.10", "forwarding-loop, back, c: its TTL runs out in a loop between c and b"},
 		{"a discard route", "default: b", "right: {discard: true}, left: a", "default: b", "10.2.0.10", "discarded, there, b: b discards what it has for 10.2.0.0/24"},
-		{"a next hop that is nobody's", "right: 10.1.0.77", "left: a", "default: b", "10.2.0.10", "next-hop-silent, there, a: nobody on left has the next hop 10.1.0.77 of a"},
+		{"a next hop that is not assigned", "right: 10.1.0.77", "left: a", "default: b", "10.2.0.10", "next-hop-silent, there, a: nobody on left has the next hop 10.1.0.77 of a"},
 		{"a next hop that cannot be found", "right: 10.77.0.1", "left: a", "default: b", "10.2.0.10", "no-route, there, a: a has no usable route to 10.2.0.10: for 10.2.0.0/24, no route leads to the next hop 10.77.0.1"},
 		{"a next hop that is a host", "right: 10.1.0.10", "left: a", "default: b", "10.2.0.10", "not-forwarded, there, west: a hands it to west, a host, which does not forward"},
 		{"nobody there", "default: b", "left: a, right: c", "default: b", "10.2.0.11", "address-silent, there, c: nobody on right has 10.2.0.11; east has 10.2.0.10"},

@@ -7,7 +7,7 @@ import "ropeswing/core/prefix"
 type ICMP struct{ Type, Code uint8 }
 
 // errorFor is the error a device sends where a way ends; false where it drops
-// the packet without a word.
+// the packet silently.
 func errorFor(o Outcome, family prefix.Family) (ICMP, bool) {
 	switch o {
 	case Unrouted:

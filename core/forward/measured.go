@@ -78,7 +78,7 @@ type Telling struct {
 }
 
 // Tell sets a real traceroute beside the predicted one. Who is silent though a later one
-// answers, and who answers from another of its addresses, is on the way all the same.
+// answers, and who answers from another of its addresses, is on the path all the same.
 func (tr *Trace) Tell(net *Network, measured []MeasuredHop) Telling {
 	x := &telling{net: net, trace: tr, measured: measured}
 	if len(tr.Hops) == 0 && tr.Exchange.Verdict() == Works {
@@ -91,7 +91,7 @@ func (tr *Trace) Tell(net *Network, measured []MeasuredHop) Telling {
 		if i := slices.IndexFunc(tr.Hops, func(h TraceHop) bool { return h.TTL == ttl }); i >= 0 {
 			hop = &tr.Hops[i]
 		} else if len(tr.Loop) > 0 {
-			return x.Telling // both went round
+			return x.Telling // both looped
 		}
 		if hop != nil && x.outside(hop) {
 			return x.beyond(hop)
@@ -296,7 +296,7 @@ func (x *telling) beyond(hop *TraceHop) Telling {
 // error in its stead, and so how far it got.
 type NoReply struct {
 	From   netip.Addr     // invalid where nobody sent any
-	Hop    int            // at which the sender is on the way there; 0 where it is on none
+	Hop    int            // at which the sender is on the forward path; 0 where it is on none
 	Device model.DeviceID // the sender
 }
 

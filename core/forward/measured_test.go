@@ -52,11 +52,11 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 		{"one says something else", good, "10.2.0.10", []string{"192.0.2.7 source"}, "192.0.2.7 (nobody of the plan) says 'unreachable', and by the plan hop 1 is a: the fault is there or beyond it", "routes", nil},
 		{"a loop", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.1", "10.0.0.2"}, "hop 3 is a, and by the plan it is c: b and a pass it round; look at the routes of b", "routes b", nil},
 		{"a stranger", good, "10.2.0.10", []string{"10.1.0.1", "192.0.2.7", "", ""}, "hop 2 is 192.0.2.7 (nobody of the plan), and by the plan it is b: look at the routes of a", "routes a", nil},
-		{"nobody any more", good, "10.2.0.10", []string{"10.1.0.1", "", ""}, "nothing comes back from hop 2 on, which is b by the plan: look at the routes of a, at b, and at the way back from there", "routes a b", nil},
-		{"nobody at all", good, "10.2.0.10", []string{"", ""}, "nothing comes back from hop 1 on, which is a by the plan: look at the routes of west, at a, and at the way back from there", "routes west a", nil},
+		{"nobody any more", good, "10.2.0.10", []string{"10.1.0.1", "", ""}, "nothing comes back from hop 2 on, which is b by the plan: look at the routes of a, at b, and at the return path from there", "routes a b", nil},
+		{"nobody at all", good, "10.2.0.10", []string{"", ""}, "nothing comes back from hop 1 on, which is a by the plan: look at the routes of west, at a, and at the return path from there", "routes west a", nil},
 		{"one hop too many", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.6", "10.2.0.10", "10.2.0.10 reply"}, "hop 4, east, says 'time exceeded', and by the plan it says 'reply'", "routes east", nil},
 		{"a silent end that is passed", row("default: b", "left: a, right: {discard: true}", "default: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2"},
-			"hop 2, b, says 'time exceeded', and by the plan it drops the packet without a word", "routes b", nil},
+			"hop 2, b, says 'time exceeded', and by the plan it drops the packet silently", "routes b", nil},
 		{"what should be lost comes back", row("default: b", "right: c", "right: b, left: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "", ""}, "the answer of hop 2, b, comes back, and by the plan it does not", "routes b", nil},
 		{"what should be lost is", row("default: b", "right: c", "right: b, left: b"), "10.2.0.10", []string{"10.1.0.1", "", "", ""}, "", "", nil},
 		{"a loop that was predicted", row("default: b", "default: a", "default: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.1", "10.0.0.2", "10.0.0.1"}, "", "", nil},
@@ -127,5 +127,5 @@ func TestWhatAPingWithoutAReplyTells(t *testing.T) {
 	}
 	assert.Contains(t, tell(""), "nothing came back")
 	assert.Equal(t, "the answer came from hop 2, b: the fault is there or beyond it", tell("10.0.0.5"), "by any of its addresses")
-	assert.Equal(t, "the answer came from 192.0.2.7, which is not on the way by the plan", tell("192.0.2.7"))
+	assert.Equal(t, "the answer came from 192.0.2.7, which is not on the path by the plan", tell("192.0.2.7"))
 }

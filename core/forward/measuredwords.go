@@ -18,9 +18,9 @@ func (d Divergence) Words(net *Network, family prefix.Family) string {
 	case HopTooMany:
 		return fmt.Sprintf("hop %d is %s, and by the plan there is none: look at %s", d.TTL, net.whoHas(d.From), net.routesOf(d.Before))
 	case SilentFromHere:
-		return fmt.Sprintf("nothing comes back from hop %d on, which is %s by the plan: look at %s, at %s, and at the way back from there", d.TTL, net.oneOf(d.Planned), net.routesOf(d.Before), net.oneOf(d.Planned))
+		return fmt.Sprintf("nothing comes back from hop %d on, which is %s by the plan: look at %s, at %s, and at the return path from there", d.TTL, net.oneOf(d.Planned), net.routesOf(d.Before), net.oneOf(d.Planned))
 	case SpeaksUp:
-		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it drops the packet without a word", d.TTL, name(), d.Measured.Words(family))
+		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it drops the packet silently", d.TTL, name(), d.Measured.Words(family))
 	case SpeaksElse:
 		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it says '%s'", d.TTL, name(), d.Measured.Words(family), d.Predicted.Words(family))
 	case NotLost:
@@ -69,11 +69,11 @@ func (r Remark) Words(net *Network) string {
 func (n NoReply) Words(net *Network) string {
 	switch {
 	case !n.From.IsValid():
-		return "nothing came back: something on the way there or back, or the target, is not as planned"
+		return "nothing came back: something on the forward or return path, or the target, is not as planned"
 	case n.Hop > 0:
 		return fmt.Sprintf("the answer came from hop %d, %s: the fault is there or beyond it", n.Hop, net.Spec.Devices[n.Device].Name)
 	}
-	return "the answer came from " + net.State.HolderLabel(n.From) + ", which is not on the way by the plan"
+	return "the answer came from " + net.State.HolderLabel(n.From) + ", which is not on the path by the plan"
 }
 
 // roundWords says who passes packets round; empty where nobody does.
@@ -88,7 +88,7 @@ func (net *Network) roundWords(loop []netip.Addr) string {
 	case 0:
 		return ""
 	case 1:
-		return names[0] + " is met again and again, so the packet goes round; "
+		return names[0] + " is reached again and again, so the packet loops; "
 	}
 	return And(names) + " pass it round; "
 }

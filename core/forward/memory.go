@@ -22,11 +22,11 @@ func (g *Graph) passage(net *Network, n, edge int) (Passage, bool) {
 	return p, p.Came != p.Left || net.Policy.KeepsState(node.Device)
 }
 
-// mostMemories is how many different ways to one node are told apart by what
+// mostMemories is how many different paths to one node are told apart by what
 // devices remember of them.
 const mostMemories = 64
 
-// memories lists what devices remember of the ways to a node, each only once.
+// memories lists what devices remember of the paths to a node, each only once.
 func (g *Graph) memories(net *Network, to int) [][]Passage {
 	if net.Policy == nil || g.Flow.RoutesOnly {
 		return [][]Passage{nil}
@@ -75,7 +75,7 @@ func ErrorBack(net *Network, g *Graph, e Ending) (*Graph, ICMP, bool) {
 }
 
 // errorBack is the way of an error that the device at a node sends about the
-// packet that came there, by the first way there from which it gets back. It is
+// packet that came there, by the first path there from which it gets back. It is
 // false where the device has no address to send it from.
 func errorBack(net *Network, g *Graph, n int) (*Graph, bool) {
 	node := g.Nodes[n]

@@ -48,7 +48,7 @@ func (net *Network) Update(state *network.State) *Network {
 }
 
 // onlyDown lists the devices of which a state of the same topology takes interfaces
-// down. It is nil where the state differs in other ways, so that anybody may send
+// down. It is nil where the state differs in other paths, so that anybody may send
 // otherwise, or somebody new may answer.
 func (net *Network) onlyDown(state *network.State) []model.DeviceID {
 	if !state.Shares(net.State) {

@@ -80,7 +80,7 @@ func ToldTooBig(net *Network, g *Graph) bool {
 	return told
 }
 
-// toldTooBig is the MTU that a router on the way reports back to the sender.
+// toldTooBig is the MTU that a router on the path reports back to the sender.
 func toldTooBig(net *Network, g *Graph) (int, bool) {
 	for _, e := range g.Endings {
 		if e.Outcome != TooBig || e.Node == 0 {

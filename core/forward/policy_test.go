@@ -68,8 +68,8 @@ func TestPermitsDecideInOrder(t *testing.T) {
 	for _, tt := range []struct{ name, kind, policy, from, to, over, want string }{
 		{"a firewall forwards only what is permitted", "firewall", "", "pc", far6, "icmp", "filtered-out there"},
 		{"permitted, and replies come back by state", "firewall", "permits: [lan may reach anyone]", "pc", far6, "icmp", "works"},
-		{"not the other way round", "firewall", "permits: [lan may reach anyone]", "w", "2001:db8:1::a", "icmp", "filtered-out there"},
-		{"the first that speaks of it decides", "firewall", "permits: [pc may not reach anyone, lan may reach anyone]", "pc", far6, "icmp", "filtered-out there"},
+		{"not the other path", "firewall", "permits: [lan may reach anyone]", "w", "2001:db8:1::a", "icmp", "filtered-out there"},
+		{"the first that matches it decides", "firewall", "permits: [pc may not reach anyone, lan may reach anyone]", "pc", far6, "icmp", "filtered-out there"},
 		{"of another it does not speak", "firewall", "permits: [pc may not reach anyone, lan may reach anyone]", "pc2", far6, "icmp", "works"},
 		{"refused is told", "firewall", "permits: [pc is refused anyone, lan may reach anyone]", "pc", far6, "icmp", "refused-by-permit there"},
 		{"the rest may be refused too", "firewall", "otherwise: refuse", "pc", far6, "icmp", "refused-by-permit there"},
@@ -80,7 +80,7 @@ func TestPermitsDecideInOrder(t *testing.T) {
 		{"by the interface it comes in by", "firewall", "permits: [{permit: anyone may reach anyone, in: u}]", "pc", far6, "icmp", "filtered-out there"},
 		{"and the one it leaves by", "firewall", "permits: [{permit: anyone may reach anyone, in: l, out: u}]", "pc", far6, "icmp", "works"},
 		{"a pending one is not in force", "firewall", "permits: [{permit: lan may reach anyone, pending: true}]", "pc", far6, "icmp", "filtered-out there"},
-		{"a router passes what it does not speak of", "router", "permits: [pc2 may not reach anyone]", "pc", far6, "icmp", "works"},
+		{"a router passes what it does not cover", "router", "permits: [pc2 may not reach anyone]", "pc", far6, "icmp", "works"},
 		{"without state a reply is judged for itself", "router", "otherwise: drop, permits: [lan may reach anyone]", "pc", far6, "icmp", "filtered-out back"},
 		{"and permitted as one", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan]", "pc", far6, "icmp", "works"},
 		{"which lets in nothing that begins there", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan]", "w", "2001:db8:1::a", "icmp", "filtered-out there"},
@@ -125,7 +125,7 @@ func TestTranslations(t *testing.T) {
 		{"each takes one of its own", "translates: [lan takes 198.51.100.4..198.51.100.5 beyond u]", "pc2", "", "192.0.2.9", "works"},
 		{"while there are any", "translates: [lan takes 198.51.100.4..198.51.100.4 beyond u]", "pc2", "", "192.0.2.9", "no-address-left there"},
 		{"whoever comes first has one", "translates: [lan takes 198.51.100.4..198.51.100.4 beyond u]", "pc", "", "192.0.2.9", "works"},
-		{"the first sentence that speaks of it", "translates: [pc is 198.51.100.3 beyond u, lan shares u]", "pc", "", "192.0.2.9", "works"},
+		{"the first sentence that matches it", "translates: [pc is 198.51.100.3 beyond u, lan shares u]", "pc", "", "192.0.2.9", "works"},
 		{"a prefix for a prefix", "translates: [10.1.0.8/30 is 198.51.100.4/30 beyond u]", "w", "", "198.51.100.6", "works"},
 		{"IPv6 likewise", `translates: ["2001:db8:1::/64 is 2001:db8:ca:1::/64 beyond u"]`, "w", "", "2001:db8:ca:1::a", "no-route there"},
 	} {
@@ -134,7 +134,7 @@ func TestTranslations(t *testing.T) {
 	x := pingedOver(t, harbourOf(t, "router", "translates: [10.1.0.8/30 is 198.51.100.4/30 beyond u]"), "pc", "", "192.0.2.9", "icmp")
 	assert.Equal(t, "198.51.100.6", x.There.Nodes[len(x.There.Nodes)-1].Source.String(), "the third of the one is the third of the other")
 	back := x.Back[0]
-	assert.Equal(t, "10.1.0.10", back.Nodes[len(back.Nodes)-1].Destination.String(), "undone on the way back")
+	assert.Equal(t, "10.1.0.10", back.Nodes[len(back.Nodes)-1].Destination.String(), "undone on the return path")
 }
 
 // An address outside of every subnet of the translator has to be routed to it.
@@ -204,7 +204,7 @@ devices:
 	assert.Equal(t, "reply-from-elsewhere back", outcome(t, away, "s", "", "10.9.0.77", "icmp"))
 }
 
-// With ways of equal cost, a firewall on one of them knows only what went by it:
+// With equal-cost paths, a firewall on one of them knows only what went by it:
 // whether the reply passes depends on the flow.
 func TestStateOnOneOfTwoEqualWays(t *testing.T) {
 	net := coretest.Network(t, `

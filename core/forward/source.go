@@ -216,7 +216,7 @@ func common6(a, b netip.Addr) int {
 // where the device has none for it.
 //
 // What is for the device itself is refused from the address that was asked (as RFC 4443
-// §2.2 has it for IPv6), and what was translated on its way in from the address it was
+// §2.2 has it for IPv6), and what was translated on its path in from the address it was
 // sent to, so that what is inside keeps its address to itself. Else it is, as the setting
 // of the family says, that of the interface the packet came in by (in IPv4 its primary
 // one), or that of any packet to the sender.

@@ -18,14 +18,14 @@ type Trace struct {
 // TraceHop is what comes back for one TTL.
 type TraceHop struct {
 	TTL     int
-	Answers []Answer // several where equal-cost ways lead to different devices
+	Answers []Answer // several where equal-cost paths lead to different devices
 }
 
 // Answer is what one device sends back for one TTL.
 type Answer struct {
 	Device  model.DeviceID
 	In      model.InterfaceID // by which the probe came in
-	Node    int               // in the graph of the way there
+	Node    int               // in the graph of the forward path
 	Silent  bool              // it sends nothing
 	Lost    bool              // what it sends does not arrive
 	Address netip.Addr        // from which it answers; invalid while silent

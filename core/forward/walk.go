@@ -55,9 +55,9 @@ const (
 	Unanswered          // nobody on the link answers for the next address
 	Looped              // it comes back to where it was
 	TooBig              // larger than the MTU it would have to leave by, and not to be fragmented
-	Oversized           // larger than the MTU of who takes it from the link: dropped without a word
-	Expired             // the way is longer than the TTL allows
-	Filtered            // dropped by a permit, without a word
+	Oversized           // larger than the MTU of who takes it from the link: dropped silently
+	Expired             // the path is longer than the TTL allows
+	Filtered            // dropped by a permit, silently
 	Refused             // dropped by a permit, and the sender is told
 	NoneLeft            // it was to get an address of its own, and there is none left
 	Unserved            // who it is for does not answer the service
@@ -226,7 +226,7 @@ func MTU(spec *model.Spec, id model.InterfaceID) int {
 }
 
 // piece is how large what leaves a node by an interface is at most: a packet that
-// is too large is cut up by its sender, and in IPv4 by any device on its way,
+// is too large is cut up by its sender, and in IPv4 by any device on its path,
 // unless it may not be. It is false where it cannot leave.
 func (w *walker) piece(n int, out model.InterfaceID) (int, bool) {
 	size, mtu := w.graph.Nodes[n].Size, MTU(w.net.Spec, out)
@@ -313,7 +313,7 @@ func (v Verdict) String() string {
 	return [...]string{"works", "fails", "depends on the flow", "unknown"}[v]
 }
 
-// Verdict is whether all, none or some of the ways arrive.
+// Verdict is whether all, none or some of the paths arrive.
 func (g *Graph) Verdict() Verdict {
 	arrive := 0
 	for _, e := range g.Endings {

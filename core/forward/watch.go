@@ -20,7 +20,7 @@ type probe struct {
 	asked  bool
 	silent bool                // there was no answer
 	source netip.Addr          // it was sent from
-	met    []model.DeviceID    // on its way there and back
+	met    []model.DeviceID    // on its path there and back
 	used   []model.InterfaceID // by which it came and went
 }
 

@@ -96,7 +96,7 @@ func TestAWatchedRouteGivesWayWhenItsTargetIsSilent(t *testing.T) {
 }
 
 // A watch whose target is reached by the very route it watches for answers while
-// the route is out of use, by the other way round, and not when it is in use:
+// the route is out of use, by the other path, and not when it is in use:
 // it never settles, is out of use, and is told.
 func TestWatchesThatChaseThemselvesAreToldAndOutOfUse(t *testing.T) {
 	net := coretest.Network(t, `

@@ -92,7 +92,7 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 		}
 		return fmt.Sprintf("%s cannot send its %d bytes out of %s, which takes %d at most: %s", device, f.Size, spec.Interfaces[f.Out].Name, f.MTU, why)
 	case FarEndTakesLess:
-		return fmt.Sprintf("%s drops it without a word: it has %d bytes, and that interface takes %d at most", spec.Label(f.Interface), f.Size, f.MTU)
+		return fmt.Sprintf("%s drops it silently: it has %d bytes, and that interface takes %d at most", spec.Label(f.Interface), f.Size, f.MTU)
 	case ByPermit:
 		text := fmt.Sprintf("%s %s %s from %s to %s: %s", device, f.verb(), f.packet(), f.Header.Source, f.To, JudgedBy(spec, f.Device, f.Judged))
 		if f.Pending != nil {
@@ -264,7 +264,7 @@ func JudgedBy(spec *model.Spec, d model.DeviceID, j policy.Judgement) string {
 	}
 	switch j.By {
 	case policy.ByOtherwise:
-		return "none of its " + name + "s speaks of it, and the rest it " + [...]string{model.Pass: "passes", model.Drop: "drops", model.Refuse: "refuses"}[j.Ruling]
+		return "none of its " + name + "s matches it, and the rest it " + [...]string{model.Pass: "passes", model.Drop: "drops", model.Refuse: "refuses"}[j.Ruling]
 	case policy.ByState:
 		return "it belongs to what passed before"
 	case policy.ByNoState:

@@ -46,7 +46,7 @@ type Packet struct {
 	Kind     policy.Kind
 	Payload  int // bytes behind the header of ICMP, TCP or UDP
 	Whole    bool
-	MTUs     []int        // what it was cut to on its way, in order
+	MTUs     []int        // what it was cut to on its path, in order
 	ICMP     forward.ICMP // of an error
 	MTU      int          // that a 'too big' tells of
 	Inner    *Packet      // that an error is about
@@ -71,7 +71,7 @@ type neighbour struct {
 	address netip.Addr
 }
 
-// Of tells an exchange: the request there by the first way that arrives, else that
+// Of tells an exchange: the request there by the first path that arrives, else that
 // fails; what comes back of it. Each interface that frames pass is in it, routed
 // ones that are not ports as well.
 func Of(net *forward.Network, x *forward.Exchange) []Frame { return tell(net, x).all }
@@ -167,7 +167,7 @@ func (s *story) follow(g *forward.Graph, p Packet) (forward.Ending, Packet) {
 }
 
 // handling is how long a device takes to pass on a packet, and propagation how long
-// a frame is on its way, in nanoseconds: of no device in particular.
+// a frame is on its path, in nanoseconds: of no device in particular.
 const (
 	handling    = 15_000
 	propagation = 5_000
@@ -295,7 +295,7 @@ func (s *story) crossOnce(out, in model.InterfaceID, f Frame, size int, seen map
 }
 
 // MACOf is an interface's MAC address: its own, or one of those that anyone may
-// give out (IEEE 802's locally administered ones), made from its port's name.
+// assign (IEEE 802's locally administered ones), made from its port's name.
 func MACOf(spec *model.Spec, id model.InterfaceID) MAC {
 	i := &spec.Interfaces[id]
 	var m MAC

@@ -35,7 +35,7 @@ func (r *resolver) addresses() {
 
 // claims reads the loopbacks that are written out, counts how many addresses
 // each segment's machines take, and notes what space is in use by addresses
-// written out in full: no number given out may meet it.
+// written out in full: no number assigned may meet it.
 func (r *resolver) claims() {
 	type shared struct {
 		segment SegmentID
@@ -104,7 +104,7 @@ func (r *resolver) loopback(texts []plan.Text, subject string) []Address {
 	return all
 }
 
-// allAddresses is every word that speaks of an address.
+// allAddresses is every word that covers an address.
 func (w *written) allAddresses() []plan.Text {
 	all := slices.Concat(w.addresses, w.secondary)
 	if w.linkLocal.Written() {
@@ -113,7 +113,7 @@ func (w *written) allAddresses() []plan.Text {
 	return all
 }
 
-// virtualWords is every word that speaks of an address the interface shares.
+// virtualWords is every word that covers an address the interface shares.
 func (w *written) virtualWords() []plan.Text {
 	if w.entry == nil {
 		return nil

@@ -32,7 +32,7 @@ const (
 	AnyOneDevice
 )
 
-// Party is who a requirement speaks of: a segment, a device, or an address; the
+// Party is who a requirement covers: a segment, a device, or an address; the
 // others are None and invalid.
 type Party struct {
 	Segment SegmentID

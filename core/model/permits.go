@@ -16,7 +16,7 @@ type Ruling uint8
 
 const (
 	Pass   Ruling = iota
-	Drop          // without a word
+	Drop          // silently
 	Refuse        // its sender is told (ICMP type 3 code 13; ICMPv6 type 1 code 1)
 )
 
@@ -26,7 +26,7 @@ func (r Ruling) String() string { return [...]string{"pass", "drop", "refuse"}[r
 type Permit struct {
 	Text     string // as written
 	Ruling   Ruling
-	Answers  bool // it speaks of replies only
+	Answers  bool // it covers replies only
 	From, To Side
 	Over     []Service     // empty is any
 	In, Out  []InterfaceID // empty is any

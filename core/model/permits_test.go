@@ -143,7 +143,7 @@ func TestTranslationsAreResolved(t *testing.T) {
 	assert.Equal(t, "198.51.100.5", all[3].Last.String())
 	assert.Equal(t, model.Taking, all[4].Kind)
 	up, _ := spec.SegmentNamed("up")
-	assert.True(t, spec.Segments[up].Lends(netip.MustParseAddr("198.51.100.4")), "an address that stands for others is not given out")
+	assert.True(t, spec.Segments[up].Lends(netip.MustParseAddr("198.51.100.4")), "an address that stands for others is not assigned")
 	assert.False(t, spec.Segments[up].Lends(netip.MustParseAddr("198.51.100.1")))
 }
 

@@ -15,7 +15,7 @@ import (
 // references that lead nowhere and all values that cannot be; the Spec holds
 // what could be resolved.
 //
-// Numbers the plan leaves open are given out by numbering; with none, they
+// Numbers the plan leaves open are assigned by numbering; with none, they
 // stay open.
 func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding) {
 	r := &resolver{doc: doc, spec: &Spec{
@@ -67,7 +67,7 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	return r.spec, r.found
 }
 
-// Numbering gives out numbers that a plan leaves open, as resolving comes to
+// Numbering assigns numbers that a plan leaves open, as resolving comes to
 // them.
 type Numbering interface {
 	// VLANs gives a number to each segment that wants one given.
@@ -160,7 +160,7 @@ func (r *resolver) errorSource() {
 	}
 }
 
-// names gives out the identifiers and sees to it that one name means one
+// names assigns the identifiers and sees to it that one name means one
 // thing: sentences and options name devices, segments, blocks and cables
 // alike.
 func (r *resolver) names() {

@@ -235,7 +235,7 @@ func (s *Segment) holds(a, b netip.Addr) bool {
 }
 
 // gatewayHints notes which addresses of a segment are its gateway's, and which
-// device is named as it, before the next free addresses are given out.
+// device is named as it, before the next free addresses are assigned.
 func (r *resolver) gatewayHints() {
 	for i := range r.doc.Segments {
 		s := &r.spec.Segments[i]

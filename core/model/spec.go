@@ -77,7 +77,7 @@ const (
 	NoTree                  // not at all
 )
 
-// Giver is who gave out a number.
+// Giver is who assigned a number.
 type Giver uint8
 
 const (
@@ -106,7 +106,7 @@ type Prefix struct {
 type Block struct {
 	Name         string
 	Prefixes     []Prefix
-	Kept         []Prefix // what is not to be given out
+	Kept         []Prefix // what is not to be assigned
 	From         []BlockID
 	Need         Need   // of one taken from others: lengths and growth
 	Alike        string // the word of the blocks that are laid out as this one, "" where there are none
@@ -168,7 +168,7 @@ type Need struct {
 	Place        source.Place // of the hosts, or whatever else says that there is a need
 }
 
-// Said tells whether the segment wants subnets given out at all.
+// Said tells whether the segment wants subnets assigned at all.
 func (n Need) Said() bool {
 	return n.HostsSaid || n.PointToPoint || n.Length4 > 0 || n.Length6 > 0
 }
@@ -241,14 +241,14 @@ type Device struct {
 	Note     string
 	Forwards bool        // passes on packets that are not for itself
 	Beyond   []Prefix    // for the world: what it answers for
-	Closed   [2]bool     // by family: the plan says that it has no way out
+	Closed   [2]bool     // by family: the plan says that it has no route out
 	Manage   InterfaceID // where it is managed; None where it has no address
 	Answers  []string    // the services it answers there
 	Leases   bool        // it gives leases
 
 	Permits    []Permit // of what passes through, in order
 	OwnPermits []Permit // of what is for the device itself, or from it
-	Otherwise  Ruling   // of what no permit speaks of
+	Otherwise  Ruling   // of what no permit matches
 	KeepsState bool     // replies to what passed pass, and others do not
 	Translates []Translation
 

@@ -47,7 +47,7 @@ func (t *Translation) Family() prefix.Family {
 const translationForms = "'A is B beyond INTERFACE', 'A shares INTERFACE', 'A shares B beyond INTERFACE' or 'A takes B beyond INTERFACE'"
 
 // lent notes which addresses of segments stand for others, before the next free
-// ones are given out.
+// ones are assigned.
 func (r *resolver) lent() {
 	for i := range r.doc.Devices {
 		for _, t := range r.doc.Devices[i].Translates {

@@ -14,7 +14,7 @@ const DefaultCost = 10
 
 // Wants is what static routes are derived for.
 type Wants struct {
-	All       bool // every segment is to reach every other
+	All       bool // every segment should reach every other
 	Pairs     []Pair
 	World     []SegmentID // which see the world
 	Carriers  []DeviceID  // the preferred first

@@ -6,7 +6,7 @@ import (
 	"ropeswing/core/model"
 )
 
-// Leg is a frame passing a port on its way through a broadcast domain.
+// Leg is a frame passing a port on its path through a broadcast domain.
 type Leg struct {
 	Port model.InterfaceID
 	In   bool       // it comes in there; else it goes out

@@ -348,7 +348,7 @@ func blockedBy(s *network.State) map[model.CableID]bool {
 }
 
 // checkTree: what one tree for all leaves open joins the switches that are
-// joined at all, and no two of them by two ways.
+// joined at all, and no two of them by two paths.
 func checkTree(t *testing.T, s *network.State, text string) {
 	t.Helper()
 	if s.Spec.Settings.Tree != model.SingleTree {

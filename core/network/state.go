@@ -57,7 +57,7 @@ const (
 type Status struct {
 	Oper  Oper
 	Cause Cause
-	Of    model.InterfaceID // the far end or parent that Cause speaks of
+	Of    model.InterfaceID // the far end or parent that Cause covers
 }
 
 // DomainID numbers a broadcast domain within one State.

@@ -57,8 +57,8 @@ func (s *State) links(f *failed) []link {
 }
 
 // workOutTree finds the links that close loops, and with one tree for all VLANs
-// which cables it blocks: those off the shortest ways to the root, by the number
-// of links. Among ways as short the one by the switch, then by the cable that
+// which cables it blocks: those off the shortest paths to the root, by the number
+// of links. Among paths as short the one by the switch, then by the cable that
 // stands first in the plan.
 func (s *State) workOutTree(f *failed) map[model.CableID]bool {
 	links := s.links(f)

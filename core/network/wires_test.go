@@ -104,7 +104,7 @@ func TestOneTreeBlocksACableForEveryVLAN(t *testing.T) {
 	assert.EqualValues(t, 20, s.Lost()[0].VLAN)
 
 	s = stateOf(t, "settings: {tree-root: b}\n"+ring)
-	assert.Equal(t, "ca", loops(s), "seen from b, ca is off the shortest ways")
+	assert.Equal(t, "ca", loops(s), "seen from b, ca is off the shortest paths")
 	assert.True(t, together(t, s, "a:n", "c:n"))
 
 	s = stateOf(t, "settings: {spanning-tree: per-vlan}\n"+ring)

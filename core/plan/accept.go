@@ -65,7 +65,7 @@ func (r *reader) accept(d *Document, v *yaml.Node) {
 		has  bool
 		what string
 		add  string
-	}{{a.Finding.Written(), "which finding is accepted", "finding: no-way-out"}, {a.Because.Written(), "why the finding is accepted", "because: it is closed on purpose"}} {
+	}{{a.Finding.Written(), "which finding is accepted", "finding: no-route-out"}, {a.Because.Written(), "why the finding is accepted", "because: it is closed on purpose"}} {
 		if !missing.has {
 			r.report(finding.New(finding.MissingKey, a.Place, "it is not said %s", missing.what).Mend("add '%s'", missing.add))
 		}

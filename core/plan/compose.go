@@ -15,6 +15,7 @@ type Start struct {
 	Name     string
 	Blocks   []netip.Prefix
 	Segments []StartSegment
+	Routers  bool // a router at each site, links between them, and a host at each: it pings already
 }
 
 // StartSegment is one segment of a new plan; what is empty or 0 is left out.
@@ -43,6 +44,16 @@ func (s Start) sites() []string {
 func Compose(s Start) []byte {
 	var b strings.Builder
 	fmt.Fprintf(&b, "ropeswing: %d\nplan: %s\n", Version, scalar(s.Name))
+	n := s.network()
+	if n.operator != "" {
+		fmt.Fprintf(&b, "operator: %s   # the host you sit at\n", n.operator)
+	}
+	if len(n.links) > 0 {
+		b.WriteString("wants: {}            # routes are derived, so that all LANs reach each other\n")
+	}
+	if len(n.hosts) > 1 {
+		fmt.Fprintf(&b, "must:                # 'ropeswing check' proves it\n  - everyone reaches %s\n", n.operator)
+	}
 	if len(s.Blocks) > 0 {
 		fmt.Fprintf(&b, "\nblocks:\n  home: %s\n", prefixList(s.Blocks))
 		for _, site := range s.sites() {
@@ -53,6 +64,9 @@ func Compose(s Start) []byte {
 	width := 0
 	for _, x := range s.Segments {
 		width = max(width, len(scalar(x.Name)))
+	}
+	for _, l := range n.links {
+		width = max(width, len(l.name))
 	}
 	for _, x := range s.Segments {
 		var keys []string
@@ -79,6 +93,18 @@ func Compose(s Start) []byte {
 		}
 		fmt.Fprintf(&b, "  %-*s {%s}\n", width+1, scalar(x.Name)+":", strings.Join(keys, ", "))
 	}
+	for _, l := range n.links {
+		from := ""
+		if len(s.sites()) > 0 {
+			from = ", from: home"
+		}
+		fmt.Fprintf(&b, "  %-*s {point-to-point: true%s}\n", width+1, l.name+":", from)
+	}
+	if len(n.routers) > 0 {
+		b.WriteString("\ndevices:\n")
+		n.compose(&b)
+		return []byte(b.String())
+	}
 	b.WriteString("\ndevices: # add routers and switches before 'ropeswing assign -w': their addresses count on top of the hosts\n")
 	example := "SEGMENT"
 	if len(s.Segments) > 0 {
@@ -87,6 +113,101 @@ func Compose(s Start) []byte {
 	fmt.Fprintf(&b, "  # edge: {is: router, loopback: true, interfaces: {lan0: {segment: %s}}}\n", scalar(example))
 	fmt.Fprintf(&b, "  # desk: {is: host, interfaces: {port: {segment: %s, address: 10}}}\n", scalar(example))
 	return []byte(b.String())
+}
+
+// startNetwork is the devices of a new plan.
+type startNetwork struct {
+	routers  []startRouter
+	links    []startLink // from the first router to each other
+	hosts    [][2]string // name and segment
+	operator string
+}
+
+type startRouter struct {
+	name, site string
+	segments   []string
+	links      []string
+}
+
+type startLink struct{ name string }
+
+// network works out the devices of a new plan: a router at each site, and links from the first to
+// each other.
+func (s Start) network() *startNetwork {
+	n := &startNetwork{}
+	if !s.Routers {
+		return n
+	}
+	used := map[string]bool{"home": true}
+	for _, x := range s.Segments {
+		used[x.Name], used[x.Site] = true, true
+	}
+	free := func(name string) string {
+		for base, i := name, 2; used[name]; i++ {
+			name = fmt.Sprintf("%s-%d", base, i)
+		}
+		used[name] = true
+		return name
+	}
+	sites := s.sites()
+	if len(sites) == 0 {
+		sites = []string{""}
+	}
+	for i, site := range sites {
+		r := startRouter{name: free(strings.TrimPrefix(site+"-rtr", "-")), site: site}
+		lan := ""
+		for _, x := range s.Segments {
+			if x.Site != site && (x.Site != "" || i > 0) || x.Length >= 30 && x.Length <= 32 || x.Length >= 126 {
+				continue // another site's, or a link whose ends are not known
+			}
+			r.segments = append(r.segments, x.Name)
+			if lan == "" && (x.Length == 0 || x.Length < 29) && len(x.Prefixes) == 0 {
+				lan = x.Name
+			}
+		}
+		if lan != "" {
+			name := "laptop"
+			if n.operator != "" {
+				name = site + "-host"
+			}
+			name = free(name)
+			if n.operator == "" {
+				n.operator = name
+			}
+			n.hosts = append(n.hosts, [2]string{name, lan})
+		}
+		n.routers = append(n.routers, r)
+	}
+	if len(sites) == 1 && len(n.routers[0].segments) > 1 && n.operator != "" {
+		if last := n.routers[0].segments[len(n.routers[0].segments)-1]; last != n.hosts[0][1] {
+			n.hosts = append(n.hosts, [2]string{free(last + "-host"), last})
+		}
+	}
+	for i := 1; i < len(n.routers); i++ {
+		link := free("link-" + n.routers[i].site)
+		n.links = append(n.links, startLink{link})
+		n.routers[0].links, n.routers[i].links = append(n.routers[0].links, link), append(n.routers[i].links, link)
+	}
+	return n
+}
+
+func (n *startNetwork) compose(b *strings.Builder) {
+	for _, r := range n.routers {
+		fmt.Fprintf(b, "  %s:\n    is: router\n    loopback: true\n", scalar(r.name))
+		if r.site != "" {
+			fmt.Fprintf(b, "    from: %s\n", scalar(r.site))
+		}
+		b.WriteString("    interfaces:\n")
+		for i, x := range r.segments {
+			fmt.Fprintf(b, "      lan%d: {segment: %s, address: first}\n", i, scalar(x))
+		}
+		for i, x := range r.links {
+			fmt.Fprintf(b, "      link%d: {segment: %s}\n", i, scalar(x))
+		}
+	}
+	for _, h := range n.hosts {
+		fmt.Fprintf(b, "  %s: {is: host, interfaces: {port: {segment: %s, address: last}}}\n", scalar(h[0]), scalar(h[1]))
+	}
 }
 
 func prefixList(all []netip.Prefix) string {

@@ -116,7 +116,7 @@ type Block struct {
 	Grow         Number // percent
 	Alike        Text
 	SubnetNumber Text
-	Keep         []Text // what of it is not to be given out yet
+	Keep         []Text // what of it is not to be assigned yet
 	Note         Text
 	Made         bool // from a pattern
 }
@@ -166,7 +166,7 @@ type Device struct {
 	Tables     []RouteTable
 	Permits    []Permit // of what passes through
 	OwnPermits []Permit // of what is for the device itself, or from it
-	Otherwise  Text     // what becomes of what no permit speaks of
+	Otherwise  Text     // what becomes of what no permit matches
 	KeepsState Switch
 	Translates []Text // sentences such as 'quay-staff shares wan0'
 	Note       Text

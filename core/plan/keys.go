@@ -153,7 +153,7 @@ var settingKeys = []key[Settings]{
 
 var wantKeys = []key[Wants]{
 	{"reach", "`all`, or a list of `A to B`; `all` unless set", "Between which segments or devices routes are wanted, there and back. `all`: between all.", texts(func(w *Wants) *[]Text { return &w.Reach })},
-	{"world", "`all`, `none`, or segments; `all` unless set", "Which segments see the world: on their way a default route leads to the carriers.", texts(func(w *Wants) *[]Text { return &w.World })},
+	{"world", "`all`, `none`, or segments; `all` unless set", "Which segments see the world: on their path a default route leads to the carriers.", texts(func(w *Wants) *[]Text { return &w.World })},
 	{"carriers", "a device of the world, or a list; the plan's order unless set", "The carriers, the preferred first.", texts(func(w *Wants) *[]Text { return &w.Carriers })},
 	{"protect", "`none`, `own`, `links` or `devices`; `links` unless set", "What single failures floating routes are to outlast, as far as a wire is left: `own`, what a device itself sees fail, so that nothing need be watched; `links`, any one cable or segment; `devices`, any one device too.", text(func(w *Wants) *Text { return &w.Protect })},
 	{"stretch", "a whole number from 1 to 100; 2 unless set", "How many times the cost of the cheapest path one may cost, where that saves routes. With 1, short paths come before few routes.", text(func(w *Wants) *Text { return &w.Stretch })},
@@ -164,17 +164,17 @@ var wantKeys = []key[Wants]{
 
 var blockKeys = []key[Block]{
 	{"prefix", "a prefix, or a list", "The block's prefixes, where they are fixed.", texts(func(b *Block) *[]Text { return &b.Prefixes })},
-	{"from", "a block, or a list", "The block that this one is taken from, in each family it has no `prefix` of. It is given out, kept in the ledger and never moves by itself. It is as large as what takes from it needs: segments, loopbacks and blocks that say `from` with its name.", texts(func(b *Block) *[]Text { return &b.From })},
+	{"from", "a block, or a list", "The block that this one is taken from, in each family it has no `prefix` of. It is assigned, kept in the ledger and never moves by itself. It is as large as what takes from it needs: segments, loopbacks and blocks that say `from` with its name.", texts(func(b *Block) *[]Text { return &b.From })},
 	{"length", "8 to 128, or a list", "How large it is, where that is not left to what takes from it: up to 32 that of IPv4, above that of IPv6.", numbers(8, 128, func(b *Block) *[]Number { return &b.Lengths })},
 	{"grow", "a percentage such as `50%`", "How much more room is wanted than what takes from it needs, before that is rounded up.", percentage(func(b *Block) *Number { return &b.Grow })},
 	{"alike", "a word of yours", "Blocks with the same word are laid out alike: what has the same name but for the block's own part of it, such as `cam-01` in `site-01` and `cam-02` in `site-02`, lies at the same distance from the start of each, with room for the largest. What only one of them has lies behind that.", text(func(b *Block) *Text { return &b.Alike })},
 	{"subnet-number", "`vlan` or `vlan-value`", "In IPv6, which /64 of the block a segment gets. `vlan`: the one whose number reads as its VLAN number, `:110::` for 110; `vlan-value`: the one of that value, `:6e::`. Unless set: the first that is free.", choice(func(b *Block) *Text { return &b.SubnetNumber }, "vlan", "vlan-value")},
-	{"keep", "a prefix or a range such as `10.48.9.0..10.48.9.63`; or a list", "What of the block is kept for later: nothing of it is given out.", texts(func(b *Block) *[]Text { return &b.Keep })},
+	{"keep", "a prefix or a range such as `10.48.9.0..10.48.9.63`; or a list", "What of the block is kept for later: nothing of it is assigned.", texts(func(b *Block) *[]Text { return &b.Keep })},
 	{"note", "text", note, prose(func(b *Block) *Text { return &b.Note })},
 }
 
 var segmentKeys = []key[Segment]{
-	{"vlan", "1 to 4094, or `auto`", "The VLAN number. Needed where a switch carries the segment. `auto`: one is given out of the plan's `vlans`.", (*reader).vlan},
+	{"vlan", "1 to 4094, or `auto`", "The VLAN number. Needed where a switch carries the segment. `auto`: one is assigned from the plan's `vlans`.", (*reader).vlan},
 	{"prefix", "a prefix, or a list", "The segment's IPv4 and IPv6 subnets, where they are fixed. A family with no prefix here gets a subnet if the segment says what it needs.", texts(func(s *Segment) *[]Text { return &s.Prefixes })},
 	{"hosts", "a number", "How many hosts the segment needs room for; the addresses of its routers and switches come on top. In IPv6 the subnet has length 64.", whole(0, 1<<32-1, func(s *Segment) *Number { return &s.Hosts })},
 	{"grow", "a percentage such as `50%`", "How much more room for hosts is wanted, before the need is rounded up to a subnet.", percentage(func(s *Segment) *Number { return &s.Grow })},
@@ -182,7 +182,7 @@ var segmentKeys = []key[Segment]{
 	{"length", "8 to 128, or a list", "The length of the subnet wanted: up to 32 it is that of the IPv4 subnet, above that of the IPv6 one.", numbers(8, 128, func(s *Segment) *[]Number { return &s.Lengths })},
 	{"from", "a block, or a list", "The block to take subnets from. Unless set: the only block there is.", texts(func(s *Segment) *[]Text { return &s.From })},
 	{"identifier", "`place`, `matched`, `digits` or `vlan`; `place` unless set", "Which IPv6 address goes with a place such as 10. `place`: the same place, `::a`. `matched`: the host number of the interface's IPv4 address. `digits`: the digits of its last octet as they are read, `::10`, or of the last two where the subnet is larger than a /24. `vlan`: the place behind the digits of the VLAN number, `::110:0:0:a`.", choice(func(s *Segment) *Text { return &s.Identifier }, "place", "matched", "digits", "vlan")},
-	{"leases", "a range such as `100..149`, or a map; or a list", "Addresses hosts lease: by places in the subnet, or `10.48.1.30..10.48.1.39`. None of them is given out.", (*reader).leases},
+	{"leases", "a range such as `100..149`, or a map; or a list", "Addresses hosts lease: by places in the subnet, or `10.48.1.30..10.48.1.39`. None of them is assigned.", (*reader).leases},
 	{"gateway", "a device, an address or a place such as `first`; or a list", "What the segment's hosts use as their gateway. Unless set: the one forwarding device on the segment, or among several the one that holds the first usable address.", texts(func(s *Segment) *[]Text { return &s.Gateway })},
 	{"note", "text", note, prose(func(s *Segment) *Text { return &s.Note })},
 }
@@ -201,7 +201,7 @@ var deviceKeys = []key[Device]{
 	{"at", "DEVICE:PORT", "A cable from the device's only port, which is then called `port`.", text(func(d *Device) *Text { return &d.At })},
 	{"address", "as for an interface", "The address of the only port of a device that has `at`.", texts(func(d *Device) *[]Text { return &d.Addresses })},
 	{"gateway", "a device, an address or a place; or a list; or `none`", "The gateway of a device that does not forward. Unless set: its segment's. `none`: it has none; `no-ipv4` or `no-ipv6` in the list: none in that family.", texts(func(d *Device) *[]Text { return &d.Gateway })},
-	{"loopback", "`true`, an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128. `true`: they are given out of the block.", (*reader).loopback},
+	{"loopback", "`true`, an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128. `true`: they are assigned from the block.", (*reader).loopback},
 	{"from", "a block, or a list", "The block to take the loopback from. Unless set: the only block there is.", texts(func(d *Device) *[]Text { return &d.From })},
 	{"manage", "an interface of the device", "Where the device is managed. Unless set: its loopback, else its VLAN interface, else its first interface with an address, on a link between routers only where it has no other.", text(func(d *Device) *Text { return &d.Manage })},
 	{"answers", "`ping`, `ssh`, `https`, `snmp`, `netconf`; a list; `[ping, ssh]` unless set", "The services the device answers at its management address.", choices(func(d *Device) *[]Text { return &d.Answers }, Services...)},
@@ -210,9 +210,9 @@ var deviceKeys = []key[Device]{
 	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},
 	{"interfaces", "name: a map", "The interfaces. `p1..p12` stands for twelve ports that are alike, `p(1..12)` for twelve with a number each; an exact `p7` beside it overrides. `lan0.110` is a subinterface of `lan0` where there is a `lan0` or a cable to it.", (*reader).interfaces},
 	{"routes", "destination: next hop, or a list", "Static routes. A destination is a prefix, `default`, or the name of a segment or block. A default that is written, as `default`, `0.0.0.0/0` or `::/0`, takes the place of a host's gateway, and so does `{}`, which is none. Next hops stand in order of preference: the first has distance 1, each further one 10 more. A next hop is an address, or a device: its address on the segment the two share.", (*reader).routes},
-	{"permits", "a list of sentences, or maps", "What the device lets pass, in order; the first that speaks of a packet decides. `A may reach B`, `A may not reach B` (dropped without a word), `A is refused B` (dropped, and its sender told), `A may answer B` (replies only), each with `over SERVICE` behind it: `icmp`, `tcp`, `udp/53`, `tcp/8000..8099`, or several with commas between. A and B are a segment, a block, a device, a group, an address, a prefix, `everyone` (all segments), or `anyone` (any address).", (*reader).permits},
-	{"own-permits", "as `permits`", "The same for what is for the device itself, or from it: on one side stands `itself`. Where no sentence speaks of the one direction, all of it passes.", (*reader).ownPermits},
-	{"otherwise", "`drop`, `refuse` or `pass`; `drop` for a firewall and `pass` for others unless set", "What becomes of what no permit speaks of.", choice(func(d *Device) *Text { return &d.Otherwise }, "drop", "refuse", "pass")},
+	{"permits", "a list of sentences, or maps", "What the device lets pass, in order; the first that matches a packet decides. `A may reach B`, `A may not reach B` (dropped silently), `A is refused B` (dropped, and its sender told), `A may answer B` (replies only), each with `over SERVICE` behind it: `icmp`, `tcp`, `udp/53`, `tcp/8000..8099`, or several with commas between. A and B are a segment, a block, a device, a group, an address, a prefix, `everyone` (all segments), or `anyone` (any address).", (*reader).permits},
+	{"own-permits", "as `permits`", "The same for what is for the device itself, or from it: on one side stands `itself`. Where no sentence covers the one direction, all of it passes.", (*reader).ownPermits},
+	{"otherwise", "`drop`, `refuse` or `pass`; `drop` for a firewall and `pass` for others unless set", "What becomes of what no permit matches.", choice(func(d *Device) *Text { return &d.Otherwise }, "drop", "refuse", "pass")},
 	{"keeps-state", "true or false; true for a firewall and false for others unless set", "Whether replies to what passed, and errors about it, pass too; and replies to what it never saw do not. Without state, each packet is judged for itself.", truth(func(d *Device) *Switch { return &d.KeepsState })},
 	{"translates", "a list of sentences", "Addresses that are others beyond an interface. `A is B beyond INTERFACE`: one address for another, both ways, or a prefix for another of its length. `A shares INTERFACE`, or `A shares B beyond INTERFACE`: all of A are behind one address, that of the interface (in IPv4) or B, or behind a range such as `198.51.100.36..198.51.100.38`. `A takes B beyond INTERFACE`: each host of A has one address of the range B to itself, while there are any.", texts(func(d *Device) *[]Text { return &d.Translates })},
 	{"note", "text", note, prose(func(d *Device) *Text { return &d.Note })},
@@ -256,7 +256,7 @@ var hopKeys = []key[Hop]{
 	{"metric", "0 to 4294967295", "Lower wins among routes of one distance.", whole(0, 1<<32-1, func(h *Hop) *Number { return &h.Metric })},
 	{"watch", "an address", "The route is usable only while this address answers a ping that leaves by this next hop: the next hop itself, or something beyond it.", text(func(h *Hop) *Text { return &h.Watch })},
 	{"watch-from", "an interface of the device, such as `loopback`, or one of its addresses", "Where the ping of `watch` is sent from. Unless set: the address that faces the next hop. The answer has to find its way back to it.", text(func(h *Hop) *Text { return &h.WatchFrom })},
-	{"discard", "true", "Drops what matches, without a word to the sender.", truth(func(h *Hop) *Switch { return &h.Discard })},
+	{"discard", "true", "Drops what matches, silently to the sender.", truth(func(h *Hop) *Switch { return &h.Discard })},
 }
 
 // cableBody is a cable in its long form, before its ends are told apart.
@@ -268,7 +268,7 @@ type cableBody struct {
 var cableKeys = []key[cableBody]{
 	{"between", "DEVICE:PORT to DEVICE:PORT", "The two ends.", text(func(c *cableBody) *Text { return &c.between })},
 	{"fault", "`hidden` or `seen`; `seen` unless set", "`hidden`: something between the ends keeps the near port up when the far end fails.", choice(func(c *cableBody) *Text { return &c.fault }, "hidden", "seen")},
-	{"cost", "1 to 65535; 10 unless set", "What it costs to send by this cable, for routes that are derived: the cheapest way is taken.", whole(1, 65535, func(c *cableBody) *Number { return &c.cost })},
+	{"cost", "1 to 65535; 10 unless set", "What it costs to send by this cable, for routes that are derived: the cheapest path is taken.", whole(1, 65535, func(c *cableBody) *Number { return &c.cost })},
 }
 
 // portsStart reads how ports start, of all devices or by their kind.

@@ -19,7 +19,7 @@ func (t Text) Words() []Text {
 // Reference is a word of the plan that names something.
 type Reference struct {
 	Text
-	// Defines is set where the word does not speak of the thing but makes it.
+	// Defines is set where the word does not cover the thing but makes it.
 	Defines bool
 	// Of is the device whose interface is named, "" where no interface is.
 	Of string

@@ -27,7 +27,7 @@ type Packet struct {
 // By is what decided about a packet, where no permit did.
 const (
 	ByNothing   = -1 - iota // nothing is judged there
-	ByOtherwise             // no permit speaks of it
+	ByOtherwise             // no permit matches it
 	ByState                 // it belongs to what passed before
 	ByNoState               // it says it belongs to something that was never seen
 )
@@ -42,7 +42,7 @@ type Judgement struct {
 // ephemeral are the ports that requests are sent from (RFC 6335 §6).
 var ephemeral = [2]uint16{49152, 65535}
 
-// speaksOf tells whether a permit speaks of a packet.
+// speaksOf tells whether a permit matches a packet.
 func speaksOf(p *model.Permit, x *Packet, in, out model.InterfaceID) bool {
 	switch {
 	case p.Pending, p.Answers && x.Kind != Reply,
@@ -55,7 +55,7 @@ func speaksOf(p *model.Permit, x *Packet, in, out model.InterfaceID) bool {
 
 // isOf tells whether a packet is of a service. To a port it is sent to, not from:
 // a reply is sent to one of those that requests come from, unless the sentence
-// speaks of replies.
+// covers replies.
 func isOf(s model.Service, x *Packet, answers bool) bool {
 	service := x.Service
 	switch {

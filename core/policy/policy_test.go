@@ -59,10 +59,10 @@ func TestWhatDecidesAboutAPacket(t *testing.T) {
 		by              int
 	}{
 		{"nothing is judged", "note: quiet", pc, web, "icmp", policy.Request, false, true, model.Pass, policy.ByNothing},
-		{"the first that speaks of it", "permits: [pc may not reach anyone, lan may reach anyone]", pc, web, "icmp", policy.Request, false, true, model.Drop, 0},
+		{"the first that matches it", "permits: [pc may not reach anyone, lan may reach anyone]", pc, web, "icmp", policy.Request, false, true, model.Drop, 0},
 		{"the next for another", "permits: [pc may not reach anyone, lan may reach anyone]", pc2, web, "icmp", policy.Request, false, true, model.Pass, 1},
 		{"refused", "permits: [pc is refused anyone]", pc, web, "icmp", policy.Request, false, true, model.Refuse, 0},
-		{"none speaks of it", "permits: [pc may reach anyone]\n, otherwise: drop", web, pc, "icmp", policy.Request, false, false, model.Drop, policy.ByOtherwise},
+		{"none matches it", "permits: [pc may reach anyone]\n, otherwise: drop", web, pc, "icmp", policy.Request, false, false, model.Drop, policy.ByOtherwise},
 		{"what is not spoken of passes a router", "permits: [pc may not reach anyone over tcp/80]", pc, web, "tcp/443", policy.Request, false, true, model.Pass, policy.ByOtherwise},
 		{"within a range of ports", "permits: [lan may not reach anyone over udp/50..60]", pc, web, "udp/60", policy.Request, false, true, model.Drop, 0},
 		{"beyond it", "permits: [lan may not reach anyone over udp/50..60]", pc, web, "udp/61", policy.Request, false, true, model.Pass, policy.ByOtherwise},
@@ -71,7 +71,7 @@ func TestWhatDecidesAboutAPacket(t *testing.T) {
 		{"a reply goes to the port the request came from", "permits: [anyone may not reach lan over tcp/443]", web, pc, "tcp/443", policy.Reply, false, false, model.Pass, policy.ByOtherwise},
 		{"and is met by all ports", "permits: [anyone may not reach lan over tcp]", web, pc, "tcp/443", policy.Reply, false, false, model.Drop, 0},
 		{"a sentence of replies", "permits: [anyone may answer lan over tcp/443]\n, otherwise: drop", web, pc, "tcp/443", policy.Reply, false, false, model.Pass, 0},
-		{"speaks of no request", "permits: [anyone may answer lan over tcp/443]\n, otherwise: drop", web, pc, "tcp/443", policy.Request, false, false, model.Drop, policy.ByOtherwise},
+		{"covers no request", "permits: [anyone may answer lan over tcp/443]\n, otherwise: drop", web, pc, "tcp/443", policy.Request, false, false, model.Drop, policy.ByOtherwise},
 		{"an error is of ICMP, whatever it is about", "permits: [anyone may reach lan over icmp]\n, otherwise: drop", web, pc, "tcp/443", policy.Error, false, false, model.Pass, 0},
 		{"pending is not in force", "permits: [{permit: pc may not reach anyone, pending: true}]", pc, web, "icmp", policy.Request, false, true, model.Pass, policy.ByOtherwise},
 		{"state knows it", "keeps-state: true, otherwise: drop", web, pc, "tcp/443", policy.Reply, true, false, model.Pass, policy.ByState},
@@ -104,7 +104,7 @@ func TestNoPolicyJudgesNothing(t *testing.T) {
 	d.Answering(x.Destination, func(model.InterfaceID) { t.Error("nobody answers for it") })
 }
 
-// translated is what becomes of a source on its way out, 'none' where nothing is left.
+// translated is what becomes of a source on its path out, 'none' where nothing is left.
 func (d *door) translated(from string) string {
 	a, by, ok := d.Outward(d.fw, d.outer, netip.MustParseAddr(from))
 	switch {

@@ -34,7 +34,7 @@ func (l *lowest) Pop() any {
 	return last
 }
 
-// Take gives out a subnet of the length, from the start of the smallest
+// Take assigns a subnet of the length, from the start of the smallest
 // stretch that holds it, and keeps what is left of that. It is false where no
 // stretch does.
 func (s *Space) Take(length int) (netip.Prefix, bool) {
@@ -59,7 +59,7 @@ func (s *Space) Take(length int) (netip.Prefix, bool) {
 	return netip.Prefix{}, false
 }
 
-// LeaveReserved keeps the space from giving out parts of an IPv6 subnet of
+// LeaveReserved keeps the space from assigning parts of an IPv6 subnet of
 // length 64 that hold its subnet-router anycast address or its reserved anycast
 // addresses (RFC 6164 §5.1, RFC 2526 §2).
 func (s *Space) LeaveReserved() {

@@ -20,7 +20,7 @@ func (s *Space) Clone() *Space {
 // Give puts a stretch back that was taken.
 func (s *Space) Give(p netip.Prefix) { heap.Push(&s.lists[p.Bits()], p) }
 
-// TakeThis gives out just this subnet; false where not all of it is free.
+// TakeThis assigns just this subnet; false where not all of it is free.
 func (s *Space) TakeThis(p netip.Prefix) bool {
 	for l := p.Bits(); l >= 0; l-- {
 		i := slices.IndexFunc(s.lists[l], func(f netip.Prefix) bool { return Covers(f, p) })
@@ -48,7 +48,7 @@ func (s *Space) TakeThis(p netip.Prefix) bool {
 	return false
 }
 
-// TakeNear gives out a subnet of the length that shares as many leading bits as can be
+// TakeNear assigns a subnet of the length that shares as many leading bits as can be
 // with one of those near; the lowest of these. It is false where no stretch holds one.
 func (s *Space) TakeNear(length int, near []netip.Prefix) (netip.Prefix, bool) {
 	var best netip.Prefix
@@ -72,7 +72,7 @@ func (s *Space) TakeNear(length int, near []netip.Prefix) (netip.Prefix, bool) {
 	return best, true
 }
 
-// TakeIn gives out a subnet of the length from what of another is free, by the rules of
+// TakeIn assigns a subnet of the length from what of another is free, by the rules of
 // Take; false where none of it is large enough.
 func (s *Space) TakeIn(length int, within netip.Prefix) (netip.Prefix, bool) {
 	inner := &Space{reserved: s.reserved}

@@ -19,7 +19,7 @@ import (
 func BenchmarkSweep500Routers(b *testing.B) { benchmarkSweep(b, coretest.LargeNetwork(500, "{}")) }
 
 // Every cable of a ring of 100 routers with chords and 1,140 segments. Their numbers were
-// given out in the plan's order, and do not summarise.
+// assigned in the plan's order, and do not summarise.
 func BenchmarkSweepRing100(b *testing.B) { benchmarkSweep(b, coretest.RingNetwork(100, "{}")) }
 
 func benchmarkSweep(b *testing.B, text string) {

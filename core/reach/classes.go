@@ -227,7 +227,7 @@ func (m *Matrix) firstSteps(net *forward.Network, v routing.View, own model.Segm
 	return all
 }
 
-// weights is how many ways there are between the members of classes.
+// weights is how many paths there are between the members of classes.
 type weights struct {
 	four, six []int64  // by class: members of each family
 	same      [][]same // by class: what does not count, as both are on one segment
@@ -239,7 +239,7 @@ type same struct {
 	pairs int64
 }
 
-// weights counts ways: of one family, and between segments.
+// weights counts paths: of one family, and between segments.
 func (m *Matrix) weights() *weights {
 	w := &weights{make([]int64, len(m.members)), make([]int64, len(m.members)), make([][]same, len(m.members))}
 	for c, members := range m.members {
@@ -280,7 +280,7 @@ func (w *weights) note(a, b int32, pairs int64) {
 	}
 }
 
-// ways is how many there are from the members of one class to those of another.
+// paths is how many there are from the members of one class to those of another.
 func (w *weights) pairs(a, b int32) int {
 	n := w.four[a]*w.four[b] + w.six[a]*w.six[b]
 	for _, s := range w.same[a] {

@@ -46,7 +46,7 @@ func (c *column) fate(n onward) fate {
 }
 
 // Circles tells whether packets from a device, by its main table, to an end, by its place
-// in Ends, go round in a loop, there or on a branch.
+// in Ends, loop in a loop, there or on a branch.
 func (m *Matrix) Circles(d model.DeviceID, end int) bool {
 	n, forwards := m.node[routing.Key{Device: d}]
 	return forwards && m.columns[m.of[m.place[end]]].fates[n]&circle != 0

@@ -8,7 +8,7 @@ import (
 	"ropeswing/core/forward"
 )
 
-// gone finds what failures take away: the ways that worked before and do not after.
+// gone finds what failures take away: the paths that worked before and do not after.
 // A way is lost with the packets of either direction.
 type gone struct {
 	*sweep
@@ -21,7 +21,7 @@ type gone struct {
 	done    [][]uint64 // by class of after: pairs that are lost, or have no way to lose
 }
 
-// compare counts what was lost, and what goes another way. Other are the classes to
+// compare counts what was lost, and what takes another path. Other are the classes to
 // which anybody has another step than before, or that send otherwise.
 func (g *gone) compare(l *Loss, other []int32) {
 	if g.places != nil {
@@ -100,7 +100,7 @@ func (m *Matrix) senders() (byNode [][]int32, hosts []int32) {
 	return byNode, hosts
 }
 
-// lose counts the ways between two classes that worked before, once.
+// lose counts the paths between two classes that worked before, once.
 func (g *gone) lose(l *Loss, a, b int32) {
 	if get(g.done[b], a) || !get(g.base[g.parent[b]], g.parent[a]) {
 		return
@@ -124,7 +124,7 @@ func (g *gone) lose(l *Loss, a, b int32) {
 	}
 }
 
-// stillWorks is how many ways from one class to another work as before.
+// stillWorks is how many paths from one class to another work as before.
 func (g *gone) stillWorks(from, to int32) int {
 	if !get(g.base[g.parent[to]], g.parent[from]) || get(g.done[to], from) {
 		return 0
@@ -173,7 +173,7 @@ func (g *gone) hangsOn(c int32) (int32, bool) {
 	return g.hangs[c], g.hangs[c] != several
 }
 
-// cannot is how many of the ways between two classes no wire is left for.
+// cannot is how many of the paths between two classes no wire is left for.
 func (g *gone) cannot(a, b int32, ways int) int {
 	x, same := g.hangsOn(a)
 	y, also := g.hangsOn(b)
@@ -233,7 +233,7 @@ func (g *gone) comparePlaces(l *Loss) {
 	}
 }
 
-// circles tells whether packets of a way go round in a loop.
+// circles tells whether packets of a way loop in a loop.
 func (m *Matrix) circles(p, q int32) bool {
 	if m.judged != nil && get(m.judged.asked[p], q) || m.odd[p] || m.odd[q] {
 		f := m.ask(int(m.end[p]), int(m.end[q])).Failure
@@ -242,7 +242,7 @@ func (m *Matrix) circles(p, q int32) bool {
 	return (m.between(p, q)|m.between(q, p))&circle != 0
 }
 
-// firstLost lists the first lost ways in the order of the ends, as many as wanted with
+// firstLost lists the first lost paths in the order of the ends, as many as wanted with
 // their reasons. Each visits the places that one does not reach any more.
 func (g *gone) firstLost(each func(p int32, visit func(q int32))) []Pair {
 	var all []Pair

@@ -11,8 +11,8 @@ import (
 	"ropeswing/core/parallel"
 )
 
-// judged is the ways on which something is judged or translated, there or back,
-// and what becomes of them: they work, partly work, or fail on the way back only.
+// judged is the paths on which something is judged or translated, there or back,
+// and what becomes of them: they work, partly work, or fail on the return path only.
 // All are by place: from the row to the bit.
 type judged struct {
 	asked, works, partly, unanswered [][]uint64
@@ -43,7 +43,7 @@ func (m *Matrix) judging() []bool {
 	return all
 }
 
-// judge works out the ways that meet permits or translations. Ends that nothing
+// judge works out the paths that meet permits or translations. Ends that nothing
 // tells apart are looked at only once: those for which every device has the same
 // step, that send by the same step, and whose addresses are on the same sides of
 // every permit and translation.
@@ -115,8 +115,8 @@ func (m *Matrix) verdictByPing(p, q int32) (v forward.Verdict, arrived bool) {
 	return x.Verdict(), x.Source.IsValid() && x.There.Verdict() != forward.Fails
 }
 
-// Unanswered visits ways on which the request gets there and the reply is filtered
-// on its way back: one of each kind that nothing tells apart, in the order of Ends.
+// Unanswered visits paths on which the request gets there and the reply is filtered
+// on its return path: one of each kind that nothing tells apart, in the order of Ends.
 func (m *Matrix) Unanswered(visit func(from, to *End)) {
 	if m.judged == nil {
 		return
@@ -152,7 +152,7 @@ func bitRows(n, words int) [][]uint64 {
 	return rows
 }
 
-// meeting sets the bits of the ways that meet permits or translations, there or
+// meeting sets the bits of the paths that meet permits or translations, there or
 // back, or begin or end at a device with some of its own.
 func (m *Matrix) meeting(ways [][]uint64) {
 	own := make([]uint64, m.fixed.words)

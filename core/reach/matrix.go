@@ -15,7 +15,7 @@ import (
 // Matrix is who reaches whom among some ends, there and back, in one state of a
 // network.
 //
-// It does not follow each way by itself: for one destination, all ways together
+// It does not follow each way by itself: for one destination, all paths together
 // are one graph, in which every device that forwards has its step, and is gone
 // through once. Destinations to which all have the same step are one. Who sends is
 // asked only for the first step.
@@ -28,7 +28,7 @@ type Matrix struct {
 	forking sync.Mutex
 	columns []column // by class: what becomes of packets to it
 
-	judged *judged // the ways that meet permits or translations; nil where none does
+	judged *judged // the paths that meet permits or translations; nil where none does
 }
 
 // All works out who reaches whom by pings.
@@ -147,7 +147,7 @@ func (m *Matrix) Pairs(visit func(Pair) bool) {
 	m.Between(any, any, visit)
 }
 
-// Between is Ways from some ends to some.
+// Between is Paths from some ends to some.
 func (m *Matrix) Between(some, others func(*End) bool, visit func(Pair) bool) {
 	for i, from := range m.Ends {
 		if !some(from) {
@@ -185,7 +185,7 @@ func (m *Matrix) Explain(w Pair) Pair { return ask(m.net, w.From, w.To, m.over) 
 // ask pings from one end, by its place in Ends, to another.
 func (m *Matrix) ask(from, to int) Pair { return ask(m.net, m.Ends[from], m.Ends[to], m.over) }
 
-// works is, by class, the ways that work as far as nothing is judged: to whom packets
+// works is, by class, the paths that work as far as nothing is judged: to whom packets
 // get and from whom the answers come back, whichever path they take.
 func (m *Matrix) works() [][]uint64 {
 	rows := m.classRows(func(f fate) bool { return f&(arrive|fail) == arrive })
@@ -206,7 +206,7 @@ func (m *Matrix) classRows(such func(fate) bool) [][]uint64 {
 	return rows
 }
 
-// both is, by place, the ways between segments that work.
+// both is, by place, the paths between segments that work.
 func (m *Matrix) both() [][]uint64 {
 	rows := bitRows(len(m.sorted), m.fixed.words)
 	for c, work := range m.works() {
@@ -251,7 +251,7 @@ func (m *Matrix) onlyAsked(row []uint64, p int32) {
 	}
 }
 
-// Count is how many ways there are from one segment to another, each family for
+// Count is how many paths there are from one segment to another, each family for
 // itself, and how many of them work.
 func (m *Matrix) Count() (asked, work int) {
 	w := m.weights()

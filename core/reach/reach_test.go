@@ -20,7 +20,7 @@ import (
 	"ropeswing/core/reach"
 )
 
-// Three routers in a ring with a LAN each; a and b have no way round, c has.
+// Three routers in a ring with a LAN each; a and b have no other path, c has.
 const ring = `
 segments: {la: {prefix: 10.1.0.0/24}, lb: {prefix: 10.2.0.0/24}, lc: {prefix: 10.3.0.0/24}, ab: {prefix: 10.0.0.0/31}, bc: {prefix: 10.0.0.2/31}, ca: {prefix: 10.0.0.4/31}}
 devices:
@@ -81,7 +81,7 @@ func TestHostsOnOneLANDiffer(t *testing.T) {
 	assert.Greater(t, len(verdicts), 1)
 }
 
-// When ab fails, a goes round by c, but b has nothing behind its route to a:
+// When ab fails, a loops by c, but b has nothing behind its route to a:
 // both directions of a-b are lost, and of no other pair. When ca fails, a goes
 // by b to c and c by b to a; b's routes need no change: all is well.
 func TestWhatAFailureTakesAway(t *testing.T) {
@@ -246,7 +246,7 @@ func chain(t *testing.T, routers int, detour bool) *model.Spec {
 	return spec.WithDerived(statics)
 }
 
-// ofTheMatrix holds what else the matrix says of ways against pings: whether anything
+// ofTheMatrix holds what else the matrix says of paths against pings: whether anything
 // arrives, whom one does not reach, and who is not answered though it arrives.
 func ofTheMatrix(t *testing.T, m *reach.Matrix, ways []reach.Pair, seed int) {
 	at := map[*reach.End]int{}

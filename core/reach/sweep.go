@@ -20,10 +20,10 @@ import (
 type Loss struct {
 	Failures []network.Failure
 	After    *forward.Network // with them
-	Lost     int              // ways that worked before and do not now
+	Lost     int              // paths that worked before and do not now
 	Cannot   int              // of them: no wire leads there any more
-	Loops    int              // of them: that go round in a loop
-	Rerouted int              // ways that still work, by other devices or links
+	Loops    int              // of them: that loop in a loop
+	Rerouted int              // paths that still work, by other devices or links
 	Pairs    []Pair           // the first of those lost, with reasons: mostWays at most
 	Takes    []Takeover       // the routes that take over
 }
@@ -31,7 +31,7 @@ type Loss struct {
 // mostPairs is how many lost pairs are listed of one failure.
 const mostPairs = 1000
 
-// mostReasons is for how many lost ways of all failures reasons are looked for;
+// mostReasons is for how many lost paths of all failures reasons are looked for;
 // a failure gets its share, and twenty at least.
 const mostReasons = 20000
 
@@ -51,7 +51,7 @@ type Asked struct {
 }
 
 // Sweep makes failures in turn, each a list of what fails together, on all cores,
-// and tells what each takes away of the ways that work over a service. Visit is
+// and tells what each takes away of the paths that work over a service. Visit is
 // called for each in their order; it stops when the context ends.
 func Sweep(ctx context.Context, net *forward.Network, asked Asked, failures [][]network.Failure, visit func(Loss)) error {
 	s := newSweep(AllOver(net, asked.Ends, asked.Over), asked.Of, len(failures))
@@ -94,11 +94,11 @@ func Sweep(ctx context.Context, net *forward.Network, asked Asked, failures [][]
 // sweep is what all failures are compared with.
 type sweep struct {
 	*Matrix
-	base    [][]uint64 // by class: the ways that work
-	places  [][]uint64 // the same by place, where ways are judged, addresses shared or pairs picked; else nil
+	base    [][]uint64 // by class: the paths that work
+	places  [][]uint64 // the same by place, where paths are judged, addresses shared or pairs picked; else nil
 	trees   []*tree    // by class
 	weights *weights
-	reasons int        // for how many lost ways of a failure reasons are looked for
+	reasons int        // for how many lost paths of a failure reasons are looked for
 	used    []usedOnce // by device
 }
 

@@ -8,7 +8,7 @@ type tree struct {
 	count []int32 // by node: how many come by it, itself among them
 }
 
-// newTree makes the tree of the steps to a class; nil where one forks or goes round.
+// newTree makes the tree of the steps to a class; nil where one forks or loops.
 func newTree(steps []onward) *tree {
 	t := &tree{order: make([]int32, len(steps)), at: make([]int32, len(steps)), count: make([]int32, len(steps))}
 	// From the outermost inwards, each adds its own to the node it goes to.

@@ -4,14 +4,14 @@ import (
 	"slices"
 )
 
-// Working is which ways between segments work, by the places of the ends.
+// Working is which paths between segments work, by the places of the ends.
 type Working struct {
 	m    *Matrix
 	rows [][]uint64
 	lost []uint64
 }
 
-// Working works out which ways work.
+// Working works out which paths work.
 func (m *Matrix) Working() *Working {
 	return &Working{m: m, rows: m.both(), lost: make([]uint64, m.fixed.words)}
 }

@@ -16,7 +16,7 @@ import (
 	"ropeswing/core/workspace"
 )
 
-// piers is a plan of two files, in which names stand in all the ways there are.
+// piers is a plan of two files, in which names stand in all the paths there are.
 var piers = fstest.MapFS{
 	"a.plan.yaml": {Data: []byte(`ropeswing: 1
 include: sites/b.yaml

@@ -17,7 +17,7 @@ func newShared() *shared {
 }
 
 // further lets a further set of tables add to what is shared without the first
-// one noticing: identifiers given out so far stay good in both. It costs what
+// one noticing: identifiers assigned so far stay good in both. It costs what
 // was added since the first layer.
 func (s *shared) further() *shared {
 	next := &shared{base: s, hopSetID: map[Hop][]hopSetID{}}

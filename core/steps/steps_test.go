@@ -157,7 +157,7 @@ func TestStepsByHand(t *testing.T) {
 			"rtr | l2 in no group | stays\n" +
 				"sw | p5 in no group | stays\n"},
 		"a permit added behind a route back": {walled, []string{"routes: {10.1.0.0/24: 10.0.0.1}", "routes: {10.1.0.0/24: 10.0.0.1, 10.4.0.0/24: 10.0.0.1}", "permits: [desks may reach barn]", "permits: [desks may reach barn, attic may reach barn]"},
-			// What is let in has a way back when it comes.
+			// What is let in has a path back when it comes.
 			"two | route 10.4.0.0/24 via 10.0.0.1 (one:a) | stays\n" +
 				"two | permits: desks may reach barn; attic may reach barn; otherwise: drop; keeps state | stays\n"},
 		"a translation replaced": {strings.Replace(yard, "routes: {10.2.0.0/24: 10.0.0.2,", "translates: [desks shares up]\n    routes: {10.2.0.0/24: 10.0.0.2,", 1), []string{"desks shares up]", "desks shares up2]"},

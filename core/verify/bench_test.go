@@ -12,7 +12,7 @@ import (
 	"ropeswing/core/verify"
 )
 
-// A ring with chords, ten LANs on each router, numbers given out in the plan's
+// A ring with chords, ten LANs on each router, numbers assigned in the plan's
 // order, so that nothing summarises by router: derived beforehand.
 func BenchmarkCheckRing100(b *testing.B) { benchmarkCheck(b, ring(b, 100)) }
 func BenchmarkCheckRing200(b *testing.B) { benchmarkCheck(b, ring(b, 200)) }

@@ -68,7 +68,7 @@ func (c *checker) inItsBlock(b model.BlockID, t model.Taker, p model.Prefix) {
 	}
 }
 
-// ownerOf is whose something of a subnet is; free where it is nobody's.
+// ownerOf is whose something of a subnet is; free where it is not assigned.
 func (c *checker) ownerOf(p netip.Prefix) (string, bool) {
 	for i := range c.spec.Segments {
 		for _, q := range c.spec.Segments[i].Prefixes {

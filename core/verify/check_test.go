@@ -87,10 +87,10 @@ func TestCheck(t *testing.T) {
 			[]string{"addressed-interface-down a:p: a:p has 10.0.0.1/29 and is administratively down | bring up a:p, which is administratively down; or take its address away"}},
 		{"only the default leads to the next hop", "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {default: b, 10.9.0.0/16: 10.7.0.1}}, b: {is: router, interfaces: {p: {segment: l, address: 2}}, routes: {10.8.0.0/16: {discard: true}}}}",
 			[]string{"next-hop-unresolvable a: a never uses its route to 10.9.0.0/16: only the default route matches the next hop 10.7.0.1"}},
-		{"no way out of a router", "segments: {l: {prefix: 10.0.0.0/29}, far: {prefix: 10.3.0.0/24}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}}, b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}}",
-			[]string{"no-way-out a: a has no way to any other IPv4 subnet | add 'default: b' to its routes (tried: it works)"}},
-		{"no way out in one family", "segments: {l: {prefix: [10.0.0.0/29, '2001:db8::/64']}, far: {prefix: [10.3.0.0/24, '2001:db8:3::/64']}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.3.0.0/24: b}}, b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}}",
-			[]string{"no-way-out a: a has no way to any other IPv6 subnet | add 'default: b' to its routes (tried: it works)"}},
+		{"no route out of a router", "segments: {l: {prefix: 10.0.0.0/29}, far: {prefix: 10.3.0.0/24}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}}, b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}}",
+			[]string{"no-route-out a: a has no route to any other IPv4 subnet | add 'default: b' to its routes (tried: it works)"}},
+		{"no route out in one family", "segments: {l: {prefix: [10.0.0.0/29, '2001:db8::/64']}, far: {prefix: [10.3.0.0/24, '2001:db8:3::/64']}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, address: 1}}, routes: {10.3.0.0/24: b}}, b: {is: router, interfaces: {p: {segment: l, address: 2}, q: {segment: far, address: 1}}}}",
+			[]string{"no-route-out a: a has no route to any other IPv6 subnet | add 'default: b' to its routes (tried: it works)"}},
 	}
 	for _, tt := range tests {
 		assert.Equal(t, tt.want, checked(t, tt.text), tt.about)

@@ -81,7 +81,7 @@ devices:
 	assert.Empty(t, checked(t, strings.Replace(strings.Replace(row, "10.1.0.0/24: {discard: true}", "10.8.0.0/24: {discard: true}", 1), "WANTS", "", 1)))
 	got := checked(t, strings.Replace(row, "WANTS", "reach: [la to lc]", 1))
 	require.NotEmpty(t, got)
-	assert.Contains(t, strings.Join(got, "\n"), "wanted-way-missing c: la is to reach lc, and does not in IPv4: on the way back, c discards what it has for 10.1.0.0/24", "what is written stands")
+	assert.Contains(t, strings.Join(got, "\n"), "wanted-path-missing c: la should reach lc, and does not in IPv4: on the return path, c discards what it has for 10.1.0.0/24", "what is written stands")
 }
 
 // Slips in what is wanted, watched and paid.

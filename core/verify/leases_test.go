@@ -59,8 +59,8 @@ func TestCheckLeases(t *testing.T) {
 			"lease-out-of-reach lan: srv gives the leases of lan, is not on it, and no router there relays to it | add 'relay: srv' to r:lan",
 			"relay-for-nothing r:lan: r:lan relays to 10.2.0.6, which nobody in the plan has"}},
 		{"to another", with("relay: srv", "relay: [srv, fw]"), []string{"relay-for-nothing r:lan: r:lan relays to fw, which gives no leases on lan"}},
-		{"dropped on its way", with("anyone may reach anyone", "anyone may reach anyone over tcp"), []string{"lease-out-of-reach lan: a request for a lease of lan, which r:lan relays to srv, does not get there | see 'ping r srv --over udp/67'"}},
-		{"no way back", with("    routes: {default: r}\n", "    routes: {}\n"), []string{"lease-out-of-reach lan: a request for a lease of lan, which r:lan relays to srv, is not answered: the answer does not get back | see 'ping r srv --over udp/67'"}},
+		{"dropped on its path", with("anyone may reach anyone", "anyone may reach anyone over tcp"), []string{"lease-out-of-reach lan: a request for a lease of lan, which r:lan relays to srv, does not get there | see 'ping r srv --over udp/67'"}},
+		{"no return path", with("    routes: {default: r}\n", "    routes: {}\n"), []string{"lease-out-of-reach lan: a request for a lease of lan, which r:lan relays to srv, is not answered: the answer does not get back | see 'ping r srv --over udp/67'"}},
 		{"given by a router, which answers that too", strings.Replace(with("by: srv", "by: fw"), "relay: srv", "relay: fw", 1), nil},
 		{"given on the segment itself", strings.Replace(with("by: srv", "by: r"), "relay: srv, ", "", 1), nil},
 		{"heard by nobody", strings.Replace(strings.Replace(with("lan: {prefix", "lan: {vlan: 7, prefix"), "  srv: {", "  s1: {is: switch, interfaces: {p: {access: lan}}}\n  s2: {is: switch, interfaces: {p: {access: lan}}}\n  srv: {", 1), "r:lan to pc:p", "r:lan to s1:p, pc:p to s2:p", 1), []string{

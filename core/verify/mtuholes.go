@@ -9,7 +9,7 @@ import (
 	"ropeswing/core/reach"
 )
 
-// mtuHoles finds ways on which packets as large as their sender's link takes vanish
+// mtuHoles finds paths on which packets as large as their sender's link takes vanish
 // without its being told. Only those are followed whose path leads past an interface
 // that takes less, and one of each kind that nothing tells apart.
 func (c *checker) mtuHoles() {
@@ -123,7 +123,7 @@ func (h *holes) between(from, to *alike) {
 	h.told[hole{out, e.Outcome}] = true
 	why := "its error does not get back"
 	if e.Outcome == forward.Oversized {
-		why = "the far end drops them without a word"
+		why = "the far end drops them silently"
 	}
 	h.report(finding.New(finding.MTUHole, h.spec.Interfaces[out].Place, "packets of %d bytes from %s to %s vanish at %s: %s", from.size, h.endName(target{a.Device, a.Address}), h.endName(target{b.Device, b.Address}), h.spec.Label(out), why).
 		About(h.spec.Label(out)))

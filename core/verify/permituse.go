@@ -18,13 +18,13 @@ type PermitUse struct {
 	Own      bool // it stands in the list of what is for the device itself
 	Index    int  // its place in that list
 	Permit   *model.Permit
-	HiddenBy int   // the place of an earlier one that speaks of all that it does; -1 where none does
+	HiddenBy int   // the place of an earlier one that matches all that it does; -1 where none does
 	Must     []int // the requirements of the plan whose packets it decides about
 	Unused   bool  // nothing that anyone in the plan sends is decided by it
 	Tally    Tally // only where it was counted
 }
 
-// Tally is of how many pairs of addresses that a permit speaks of it decides about some
+// Tally is of how many pairs of addresses that a permit matches it decides about some
 // packet; the others an earlier one decides, or they never come by.
 type Tally struct {
 	Decides, Pairs int
@@ -102,7 +102,7 @@ func Permits(net *forward.Network) []PermitUse {
 	return all
 }
 
-// hiddenBy finds an earlier permit that speaks of everything one does.
+// hiddenBy finds an earlier permit that covers everything one does.
 func hiddenBy(list []model.Permit, i int) int {
 	p := &list[i]
 	for j := range i {
@@ -240,7 +240,7 @@ func (c *checker) tally(net *forward.Network, u *PermitUse, ends []target, most 
 		if side.Itself {
 			return e.device == u.Device
 		}
-		return side.Contains(e.address) || !sends && e.device == model.None // translated on its way
+		return side.Contains(e.address) || !sends && e.device == model.None // translated on its path
 	}
 	own := []target{}
 	for _, a := range c.spec.Own(u.Device) {

@@ -25,7 +25,7 @@ func (c *checker) permits() {
 		switch {
 		case u.HiddenBy >= 0:
 			by := &list[u.HiddenBy]
-			c.report(finding.New(finding.PermitHidden, u.Permit.Place, "%s %d of %s never decides: all it speaks of is decided by %d, %s", word, u.Index+1, name, u.HiddenBy+1, forward.Sentence(by.Text, by.Place)).
+			c.report(finding.New(finding.PermitHidden, u.Permit.Place, "%s %d of %s never decides: all it matches is decided by %d, %s", word, u.Index+1, name, u.HiddenBy+1, forward.Sentence(by.Text, by.Place)).
 				About(name).With(by.Place))
 		case u.Unused:
 			c.report(finding.New(finding.PermitUnused, u.Permit.Place, "%s %d of %s decides about nothing that anyone in the plan sends", word, u.Index+1, name).About(name))

@@ -6,7 +6,7 @@ import (
 )
 
 // Promises is which of a network's requirements do not hold, and which of its devices
-// the operator cannot come to.
+// the operator cannot reach.
 type Promises struct {
 	Unmet     []int // of Spec.Must
 	Unmanaged []model.DeviceID
@@ -33,7 +33,7 @@ func PromisesOf(net *forward.Network) Promises {
 	return p
 }
 
-// holds tells whether a requirement holds for all it speaks of.
+// holds tells whether a requirement holds for all it matches.
 func (c *checker) holds(r *model.Requirement) bool {
 	nets, unknown := c.under(r)
 	if unknown != nil {

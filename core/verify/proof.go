@@ -7,11 +7,11 @@ import (
 )
 
 // Proof is one requirement with a ping that shows it: the first that contradicts it, or else the
-// first it speaks of.
+// first it covers.
 type Proof struct {
 	Of       *model.Requirement
 	Holds    bool
-	Pairs    int               // how many it speaks of; 0 where the two have no addresses of one family
+	Pairs    int               // how many it covers; 0 where the two have no addresses of one family
 	States   int               // in how many states of the network it is to hold
 	Without  []network.Failure // what is out of order while the ping is sent
 	Net      *forward.Network

@@ -16,7 +16,7 @@ import (
 	"ropeswing/core/source"
 )
 
-// requirements proves each requirement of the plan, or shows what speaks against
+// requirements proves each requirement of the plan, or shows what contradicts
 // it.
 func (c *checker) requirements() {
 	for i := range c.spec.Must {
@@ -24,7 +24,7 @@ func (c *checker) requirements() {
 	}
 }
 
-// against is a way that speaks against a requirement.
+// against is a way that contradicts a requirement.
 type against struct {
 	from, to target
 	x        *forward.Exchange
@@ -97,7 +97,7 @@ func (c *checker) under(r *model.Requirement) ([]*forward.Network, *unknownPart)
 	return nets, nil
 }
 
-// tryAll tries every way a requirement speaks of, and returns the first that speaks
+// tryAll tries every way a requirement covers, and returns the first that speaks
 // against it.
 func (c *checker) tryAll(net *forward.Network, r *model.Requirement) (tried, failing int, first *against) {
 	from, to := c.ends(r.From, true), c.ends(r.To, false)
@@ -122,11 +122,11 @@ func (c *checker) tryAll(net *forward.Network, r *model.Requirement) (tried, fai
 	return tried, failing, first
 }
 
-// mostAlone is how many ways are asked one by one; for more it costs less to ask by
+// mostAlone is how many paths are asked one by one; for more it costs less to ask by
 // destination.
 const mostAlone = 64
 
-// allAtOnce asks for all ways of a requirement by destination. Addresses that nobody
+// allAtOnce asks for all paths of a requirement by destination. Addresses that nobody
 // in the plan has are asked for one by one.
 func (c *checker) allAtOnce(net *forward.Network, r *model.Requirement, from, to []target) func(a, b target) bool {
 	at := map[target]int{}
@@ -257,7 +257,7 @@ func goesRound(g *forward.Graph, d model.DeviceID) bool {
 	return visit(0)
 }
 
-// unmet reports a requirement with the way that speaks against it, and what
+// unmet reports a requirement with the way that contradicts it, and what
 // would mend that, tried.
 func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, failing, tried int) {
 	who := fmt.Sprintf("%s to %s", c.endName(a.from), c.endName(a.to))
@@ -269,11 +269,11 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 		reason = fmt.Sprintf("%s does not go through %s", who, c.spec.Devices[a.device].Name)
 	default:
 		failure, _ := a.x.Failure(net)
-		way := "there"
+		way := "forward"
 		if failure.Back {
-			way = "back"
+			way = "return"
 		}
-		reason = fmt.Sprintf("%s: on the way %s, %s", who, way, failure.Words(net))
+		reason = fmt.Sprintf("%s: on the %s path, %s", who, way, failure.Words(net))
 	}
 	if r.AnyOne != model.NoOne {
 		if all := net.State.Failures(); len(all) > len(r.Without) {
@@ -281,7 +281,7 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 		}
 	}
 	if failing > 1 {
-		reason += fmt.Sprintf("; so for %d of %d ways tried", failing, tried)
+		reason += fmt.Sprintf("; so for %d of %d pairs tried", failing, tried)
 	}
 	if c.pendingNeeded(net, r) {
 		return
@@ -345,7 +345,7 @@ func (c *checker) endName(e target) string {
 	return fmt.Sprintf("%s (%s)", c.spec.Devices[e.device].Name, e.address)
 }
 
-// passed lists the devices on the first way through a graph that forward.
+// passed lists the devices on the first path through a graph that forward.
 func (c *checker) passed(g *forward.Graph) []model.DeviceID {
 	var all []model.DeviceID
 	for _, e := range g.Endings {

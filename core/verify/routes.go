@@ -241,7 +241,7 @@ const mostTrials = 10
 // with a route through it somebody on the other segment is reached.
 func (c *checker) reportNoWayOut(d model.DeviceID, other model.SegmentID, family prefix.Family) {
 	device := &c.spec.Devices[d]
-	f := finding.New(finding.NoWayOut, device.Place, "%s has no way to any other %s subnet", device.Name, family).About(device.Name)
+	f := finding.New(finding.NoWayOut, device.Place, "%s has no route to any other %s subnet", device.Name, family).About(device.Name)
 	if c.trials++; c.trials <= mostTrials {
 		if way, ok := c.wayThatWorks(d, other, family); ok {
 			word := "add 'gateway: %s'"

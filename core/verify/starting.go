@@ -49,14 +49,14 @@ func StartingAt(net *forward.Network, host model.DeviceID) []Asked {
 	return all
 }
 
-// Pair is one of those a requirement speaks of: a device that asks from an address of its own,
+// Pair is one of those a requirement covers: a device that asks from an address of its own,
 // and the address it asks.
 type Pair struct {
 	From           model.DeviceID
 	Source, Target netip.Addr
 }
 
-// Pairs lists the pairs that a requirement speaks of.
+// Pairs lists the pairs that a requirement covers.
 func Pairs(net *forward.Network, r *model.Requirement) []Pair {
 	c := &checker{net: net, spec: net.Spec}
 	var all []Pair

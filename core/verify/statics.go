@@ -264,8 +264,8 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 	}
 }
 
-// noDiscard reports that what nobody has of a prefix goes round: at the first
-// device on the way that has only a shorter route for it, where a discard route
+// noDiscard reports that what nobody has of a prefix loops: at the first
+// device on the path that has only a shorter route for it, where a discard route
 // is tried.
 func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph, end forward.Ending) {
 	for _, n := range end.Loop {
@@ -286,9 +286,9 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 	}
 	slices.Sort(names)
 	name := c.spec.Devices[holder].Name
-	f := finding.New(finding.NoDiscard, s.Place, "addresses of %s that nobody has, such as %s, go round between %s", s.To, sample, strings.Join(names, " and ")).About(name)
+	f := finding.New(finding.NoDiscard, s.Place, "addresses of %s that nobody has, such as %s, loop between %s", s.To, sample, strings.Join(names, " and ")).About(name)
 	if needed := c.needsShorter(holder, s.To); needed != "" {
-		f = f.Mend("write a route of %s to %s, which it comes to by a shorter one only; then '%s: {discard: true}' behind it", name, needed, s.To)
+		f = f.Mend("write a route of %s to %s, which it reaches by a shorter one only; then '%s: {discard: true}' behind it", name, needed, s.To)
 		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
 		return
 	}
@@ -365,7 +365,7 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	}
 	wrong, remedy := len(names)-1, ""
 	if c.trials++; c.trials <= mostTrials {
-		net := c.passing() // whatever permits say of it, it must not go round
+		net := c.passing() // whatever permits say of it, it must not loop
 		exchange := forward.Ping(net, s.Device, netip.Addr{}, to, model.None)
 		if r, ok := Mend(net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
 			remedy = r.Changes[0].Change.Describe(c.spec)
@@ -381,7 +381,7 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	}
 	c.said.looping[l] = true
 	name, back := names[wrong], names[(wrong+1)%len(names)]
-	f := finding.New(finding.SentBack, place, "%s sends %s back to %s: it goes round between %s", name, s.To, back, strings.Join(names, ", ")).About(name).With(also...)
+	f := finding.New(finding.SentBack, place, "%s sends %s back to %s: it loops between %s", name, s.To, back, strings.Join(names, ", ")).About(name).With(also...)
 	if remedy != "" {
 		f = f.Mend("%s", remedy).Works()
 	} else {

@@ -148,7 +148,7 @@ func (c *checker) because(o derive.Open) string {
 	case derive.NotFloating:
 		return "no floating routes are wanted"
 	case derive.WouldCircle:
-		return fmt.Sprintf("on the path round from %s somebody would have to notice, and there is nothing to watch that tells for sure", at)
+		return fmt.Sprintf("on the path round from %s somebody would have to notice, and there is nothing to watch that shows it for sure", at)
 	}
 	return fmt.Sprintf("%s has no other path that does not lead back", at)
 }

@@ -49,12 +49,12 @@ func (c *checker) wantedEnds() *wantedEnds {
 	return w
 }
 
-// standsFor tells whether an end is the one a want speaks of.
+// standsFor tells whether an end is the one a want covers.
 func standsFor(e model.WantedEnd, x *reach.End) bool {
 	return e.Segment == x.Segment || e.Device == x.Device
 }
 
-// wantedPairs reports the wanted ways that do not work, once for each reason.
+// wantedPairs reports the wanted paths that do not work, once for each reason.
 func (c *checker) wantedPairs(w *wantedEnds, told map[string]bool) {
 	paths := w.matrix.Paths()
 	type like struct {
@@ -141,7 +141,7 @@ func (c *checker) otherWayBack(w *wantedEnds, told map[string]bool) {
 		if c.spec.Wants.Stretch > 1 {
 			remedy = "if something on the path keeps state: with 'stretch: 1' under wants, short paths come before few routes"
 		}
-		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place, "%d of %d wanted pairs take another way back than there, such as: %s", differ, c.askedPairs(w), first).
+		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place, "%d of %d wanted pairs take another return path than forward, such as: %s", differ, c.askedPairs(w), first).
 			Mend("%s", remedy))
 	}
 }
@@ -159,7 +159,7 @@ func (c *checker) askedPairs(w *wantedEnds) int {
 	return asked
 }
 
-// halfSeen reports a firewall that is on one of two ways only: it sees half of
+// halfSeen reports a firewall that is on one of two paths only: it sees half of
 // each connection, and a stateful one drops it. It tells whether one is.
 func (c *checker) halfSeen(from, to *reach.End, there, back []model.DeviceID, told map[string]bool) bool {
 	half := false
@@ -202,12 +202,12 @@ func (c *checker) wantedMissing(w reach.Pair, told map[string]bool) {
 	if w.Failure.Name.Judged() {
 		return // the routes are there
 	}
-	way := "there"
+	way := "forward"
 	if w.Failure.Back {
-		way = "back"
+		way = "return"
 	}
 	name := c.spec.Devices[w.Failure.Device].Name
-	f := finding.New(finding.WantedMissing, c.spec.Wants.Place, "%s is to reach %s, and does not in %s: on the way %s, %s",
+	f := finding.New(finding.WantedMissing, c.spec.Wants.Place, "%s should reach %s, and does not in %s: on the %s path, %s",
 		c.spec.Segments[w.From.Segment].Name, c.spec.Segments[w.To.Segment].Name, forward.FamilyOf(w.To.Address), way, w.Failure.Words(c.net)).About(name)
 	x := forward.Ping(c.net, w.From.Device, w.From.Address, w.To.Address, model.None)
 	if r, ok := Mend(c.net, x, w.From.Address, model.None); ok {
@@ -220,7 +220,7 @@ func (c *checker) wantedMissing(w reach.Pair, told map[string]bool) {
 	c.report(f)
 }
 
-// between lists the devices that forward on the way from one end to another.
+// between lists the devices that forward on the path from one end to another.
 func (c *checker) between(from, to *reach.End) []model.DeviceID {
 	g := forward.Walk(c.net, forward.Sender(from.Device), forward.FlowTo(from.Address, to.Address).ByRoutes())
 	var all []model.DeviceID
@@ -255,7 +255,7 @@ func (c *checker) deviceNames(all []model.DeviceID) []string {
 }
 
 // wantedWorld reports segments that are to see the world and have no default
-// route on their way, and carriers that would drop what comes from them.
+// route on their path, and carriers that would drop what comes from them.
 func (c *checker) wantedWorld(ends []*reach.End) {
 	w := c.spec.Wants
 	told := map[string]bool{}
@@ -274,7 +274,7 @@ func (c *checker) wantedWorld(ends []*reach.End) {
 			at := c.spec.Devices[g.Nodes[end.Node].Device].Name
 			if end.Outcome == forward.Unrouted && !told["default "+at] {
 				told["default "+at] = true
-				c.report(finding.New(finding.NoDefault, w.Place, "%s is to see the world, and %s on its way has no default route in %s", name, at, forward.FamilyOf(e.Address)).About(at))
+				c.report(finding.New(finding.NoDefault, w.Place, "%s should reach the world, and %s on its path has no default route in %s", name, at, forward.FamilyOf(e.Address)).About(at))
 			}
 			continue
 		}
@@ -319,7 +319,7 @@ func (c *checker) waysBack(d model.DeviceID, e *reach.End, told map[string]bool)
 	}
 	told[key] = true
 	name := c.spec.Devices[d].Name
-	c.report(finding.New(finding.CarrierDrops, c.spec.Devices[d].Place, "%s has no way back to %s: what %s sends by it is lost, or dropped as forged", name, where, c.spec.Segments[e.Segment].Name).About(name).
+	c.report(finding.New(finding.CarrierDrops, c.spec.Devices[d].Place, "%s has no return path to %s: what %s sends by it is lost, or dropped as forged", name, where, c.spec.Segments[e.Segment].Name).About(name).
 		Mend("have the carrier route %s to us, or send by it from addresses it knows", where))
 }
 

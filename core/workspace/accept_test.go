@@ -37,11 +37,11 @@ func TestWhatIsAccepted(t *testing.T) {
 		stand       []string
 		accepted    int
 	}{
-		{"  - {finding: no-way-out, because: closed}\n", "2030-01-01", nil, 2},
-		{"  - {finding: no-way-out, of: x, because: closed}\n", "2030-01-01", []string{"no-way-out y"}, 1},
-		{"  - {finding: no-way-out, of: x, because: closed, until: 2030-06-30}\n  - {finding: no-way-out, of: y, because: closed}\n", "2030-06-30", nil, 2},
-		{"  - {finding: no-way-out, of: x, because: closed, until: 2030-06-30}\n  - {finding: no-way-out, of: y, because: closed}\n", "2030-07-01", []string{"no-way-out x ended"}, 1},
-		{"  - {finding: no-way-out, because: closed}\n  - {finding: space-overlap, because: old}\n", "", nil, 2},
+		{"  - {finding: no-route-out, because: closed}\n", "2030-01-01", nil, 2},
+		{"  - {finding: no-route-out, of: x, because: closed}\n", "2030-01-01", []string{"no-route-out y"}, 1},
+		{"  - {finding: no-route-out, of: x, because: closed, until: 2030-06-30}\n  - {finding: no-route-out, of: y, because: closed}\n", "2030-06-30", nil, 2},
+		{"  - {finding: no-route-out, of: x, because: closed, until: 2030-06-30}\n  - {finding: no-route-out, of: y, because: closed}\n", "2030-07-01", []string{"no-route-out x ended"}, 1},
+		{"  - {finding: no-route-out, because: closed}\n  - {finding: space-overlap, because: old}\n", "", nil, 2},
 	} {
 		if strings.Contains(tt.accept, "space-overlap") {
 			tt.accept = strings.Replace(tt.accept, "space-overlap", string(finding.DuplicateAddress), 1)
@@ -52,11 +52,11 @@ func TestWhatIsAccepted(t *testing.T) {
 		assert.Equal(t, tt.accepted, accepted, tt.accept)
 	}
 	for accept, want := range map[string]string{
-		"  - {finding: no-way-ouch, because: closed}\n":                   "did you mean no-way-out?",
-		"  - {because: closed}\n":                                         "it is not said which finding is accepted",
-		"  - {finding: no-way-out}\n":                                     "it is not said why the finding is accepted",
-		"  - {finding: no-way-out, because: closed, until: 31.3.2027}\n":  "is a date such as 2027-03-31, not 31.3.2027",
-		"  - {finding: no-way-out, because: closed, until: 2027-13-01}\n": "is a date such as 2027-03-31, not 2027-13-01",
+		"  - {finding: no-route-ouch, because: closed}\n":                   "did you mean no-route-out?",
+		"  - {because: closed}\n":                                           "it is not said which finding is accepted",
+		"  - {finding: no-route-out}\n":                                     "it is not said why the finding is accepted",
+		"  - {finding: no-route-out, because: closed, until: 31.3.2027}\n":  "is a date such as 2027-03-31, not 31.3.2027",
+		"  - {finding: no-route-out, because: closed, until: 2027-13-01}\n": "is a date such as 2027-03-31, not 2027-13-01",
 	} {
 		n := workspace.FromText("p", []byte(closed+"accept:\n"+accept))
 		if assert.NotEmpty(t, n.Read(), accept) {

@@ -49,7 +49,7 @@ func FuzzWorkspace(f *testing.F) {
 		if len(w.Spec.Devices) > 12 {
 			return
 		}
-		// What it gives out is remembered, and then nothing is left to give.
+		// What it assigns is remembered, and then nothing is left to give.
 		again := workspace.FromTexts("f", text, w.Next.Text())
 		require.True(t, again.Usable(), "%v", again.Slips())
 		require.Empty(t, again.Changes, "%s", w.Next.Text())

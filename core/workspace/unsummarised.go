@@ -18,7 +18,7 @@ type scattered struct {
 	device   model.DeviceID
 	segments []model.SegmentID
 	from     model.BlockID
-	loopback bool // the device has one that was given out
+	loopback bool // the device has one that was assigned
 }
 
 // unsummarised tells which sites cannot be summarised, for their numbers were given before
@@ -176,7 +176,7 @@ func (w *Workspace) outside() []string {
 	return names
 }
 
-// scattered lists the sites that are one device with several subnets that were given out
+// scattered lists the sites that are one device with several subnets that were assigned
 // of a block that others take from, among theirs.
 func (w *Workspace) scattered() []scattered {
 	owner, shared := w.owners()

@@ -21,7 +21,7 @@ import (
 	"ropeswing/core/verify"
 )
 
-// Numbers is a plan as it was read, with every number given out: all that can be
+// Numbers is a plan as it was read, with every number assigned: all that can be
 // told without following packets.
 type Numbers struct {
 	ask.Who
@@ -134,7 +134,7 @@ func (n *Numbers) LedgerText() []byte {
 	return n.Ledger.File.Text
 }
 
-// number gives out the numbers that a plan leaves open.
+// number assigns the numbers that a plan leaves open.
 func number(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, change assign.Ask) *Numbers {
 	w := &Numbers{Document: doc, Ledger: ledger, read: found}
 	if doc != nil {
@@ -148,7 +148,7 @@ func number(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, 
 		w.Changes = append(w.Changes, w.renamed...)
 		w.Who = ask.Who{Spec: spec, Groups: doc.Groups}
 		w.read = append(w.read, more...)
-		if !finding.Stops(found) { // else the numbers were given out on a wrong footing
+		if !finding.Stops(found) { // else the numbers were assigned on a wrong footing
 			w.read = append(w.read, numbering.Findings(doc.File)...)
 		}
 	}
@@ -192,7 +192,7 @@ func (w *Numbers) Unmet() []finding.Finding {
 	return all
 }
 
-// Read is every finding of reading the plan and giving out its numbers.
+// Read is every finding of reading the plan and assigning its numbers.
 func (w *Numbers) Read() []finding.Finding { return w.read }
 
 // Check is every finding about the plan, those of reading it among them.

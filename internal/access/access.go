@@ -44,10 +44,10 @@ type Way struct {
 	Gear      string  `yaml:"gear,omitempty"` // of lists: the file that says which words print what, and how it is read
 }
 
-// Entry is the ways to reach some devices, the one to try first in front.
+// Entry is the paths to reach some devices, the one to try first in front.
 type Entry struct {
 	For  string `yaml:"for"` // a device, a group, or everyone
-	Ways []Way  `yaml:"ways"`
+	Ways []Way  `yaml:"methods"`
 }
 
 // Access is a file of it.
@@ -78,7 +78,7 @@ func Read(text []byte, dir string) (*Access, error) {
 	}
 	for _, e := range a.Entries {
 		if e.For == "" || len(e.Ways) == 0 {
-			return nil, errors.New("each entry says for whom ('for') and how ('ways')")
+			return nil, errors.New("each entry says for whom ('for') and how ('methods')")
 		}
 		for i := range e.Ways {
 			if err := e.Ways[i].check(); err != nil {

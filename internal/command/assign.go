@@ -27,9 +27,9 @@ func (a *app) assign() *cobra.Command {
 	var o assignOptions
 	cmd := &cobra.Command{
 		Use:     "assign",
-		Short:   "Give out the numbers the plan leaves open, and remember them",
+		Short:   "Assign the numbers the plan leaves open, and remember them",
 		GroupID: groupPlan,
-		Long: "Give out VLAN numbers, subnets, loopbacks and addresses where the plan leaves\n" +
+		Long: "Assign VLAN numbers, subnets, loopbacks and addresses where the plan leaves\n" +
 			"them open, and keep them in the ledger beside the plan. What was given stays\n" +
 			"given. Without -w it only shows what would change.",
 		Example: "  ropeswing assign\n  ropeswing assign -w\n  ropeswing assign --grow quay-staff\n  ropeswing assign --release old-cam -w\n  ropeswing assign --check",
@@ -130,7 +130,7 @@ func (o assignOptions) words() string {
 }
 
 // notChanged is the error of having asked something to grow or to have another number that
-// has no reason to, or nothing that was given out.
+// has no reason to, or nothing that was assigned.
 func notChanged(w, before *workspace.Numbers) error {
 	if len(w.NotChanged) == 0 {
 		return nil
@@ -150,7 +150,7 @@ func notChanged(w, before *workspace.Numbers) error {
 	s, ok := w.Spec.SegmentNamed(name)
 	if !ok {
 		if _, device := w.Spec.DeviceNamed(name); device {
-			return fmt.Errorf("%s has no loopback that was given out", name)
+			return fmt.Errorf("%s has no loopback that was assigned", name)
 		}
 		return w.Named(name)
 	}

@@ -26,7 +26,7 @@ var tour = []struct {
 	{"Is anything wrong in the plan?", []string{"check"}},
 	{"What is there?", []string{"show", "devices"}},
 	{"Where does a number come from?", []string{"why", "quay-staff"}},
-	{"Does the operator's laptop reach the camera on the rock, and by which way?", []string{"ping", "tern-cam"}},
+	{"Does the operator's laptop reach the camera on the rock, and by which path?", []string{"ping", "tern-cam"}},
 	{"What would traceroute show?", []string{"trace", "tern-cam"}},
 	{"Nobody wrote a route. What did Rope Swing derive for the edge?", []string{"show", "routes", "--derived", "quay-edge", "-4"}},
 	{"And with the beam behind the mole out of order, which the edge cannot see?", []string{"ping", "desk-7", "tern-cam", "--without", "beam-b", "-4"}},

@@ -42,10 +42,10 @@ func (a *app) export() *cobra.Command {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
 			}
-			return errors.New("export as what? hosts, zones, csv, json, models or template")
+			return errors.New("export as what? hosts, zones, csv, json, models, schema or template")
 		},
 	}
-	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportModels(), a.exportTemplate())
+	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportModels(), a.exportSchema(), a.exportTemplate())
 	return cmd
 }
 

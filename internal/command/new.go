@@ -2,6 +2,7 @@ package command
 
 import (
 	"bufio"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -15,6 +16,9 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"ropeswing/core/ask"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
 	"ropeswing/core/workspace"
@@ -28,6 +32,8 @@ type newOptions struct {
 	from   string
 	title  string
 	ask    bool
+	bare   bool
+	here   bool
 	write  bool
 }
 
@@ -35,14 +41,15 @@ func (a *app) new() *cobra.Command {
 	var o newOptions
 	cmd := &cobra.Command{
 		Use:     "new NAME",
-		Short:   "Start a plan, by questions or from a CSV of segments",
+		Short:   "Start a plan that pings: by questions, a CSV, or this machine",
 		GroupID: groupPlan,
-		Long: "Start the plan NAME.plan.yaml. On a terminal a few questions are asked; with\n" +
-			"--from the segments come from a CSV file with the columns name, and any of\n" +
-			"vlan, hosts (or a length such as /31), site, prefix and note. A site gets a\n" +
-			"block, and its segments theirs from that, as 'fit' shows. A file that exists\n" +
-			"is never written over.",
-		Example: "  ropeswing new skerry\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv -w",
+		Long: "Start the plan NAME.plan.yaml: two routers with a LAN each and a host in it, which\n" +
+			"ping each other already. On a terminal five questions are asked. With --from the\n" +
+			"segments come from a CSV file with the columns name, and any of vlan, hosts (or a\n" +
+			"length such as /31), site, prefix and note: a site gets a block, a router, and a\n" +
+			"link to the first. With --here it is this machine with its addresses, and its\n" +
+			"gateways. A file that exists is never written over.",
+		Example: "  ropeswing new skerry\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv -w\n  ropeswing new desk --here -w",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return errors.New("name the plan: ropeswing new skerry")
@@ -55,6 +62,8 @@ func (a *app) new() *cobra.Command {
 	cmd.Flags().StringVar(&o.from, "from", "", "take segments from a CSV `FILE`; - is standard input")
 	cmd.Flags().StringVar(&o.title, "title", "", "the plan's `NAME` in full; NAME unless set")
 	cmd.Flags().BoolVar(&o.ask, "ask", false, "ask questions even where there is no terminal")
+	cmd.Flags().BoolVar(&o.bare, "bare", false, "the segments only, with no devices: numbers as 'fit' gives them")
+	cmd.Flags().BoolVar(&o.here, "here", false, "this machine with its addresses, and the gateways it uses; under Linux")
 	cmd.Flags().BoolVarP(&o.write, "write", "w", false, "write the file; without, print it")
 	return cmd
 }
@@ -71,54 +80,134 @@ func (a *app) runNew(name string, o newOptions) error {
 	if _, err := os.Lstat(full); err == nil {
 		return fmt.Errorf("%s exists already and is left alone", file)
 	}
-	start := plan.Start{Name: o.title}
-	if start.Name == "" {
-		start.Name = strings.TrimSuffix(filepath.Base(file), strings.TrimPrefix(files.PlanPattern, "*"))
+	text, asked, err := a.startText(file, &o)
+	if err != nil {
+		return err
 	}
-	for _, b := range o.blocks {
-		p, err := block(b)
-		if err != nil {
-			return err
-		}
-		start.Blocks = append(start.Blocks, p)
-	}
-	if o.from != "" {
-		segments, err := a.segmentsFrom(o.from)
-		if err != nil {
-			return err
-		}
-		start.Segments = segments
-	}
-	in, isFile := a.in.(*os.File)
-	asked := o.ask || o.from == "" && len(o.blocks) == 0 && isFile && term.IsTerminal(int(in.Fd()))
-	if asked {
-		q := &questions{in: bufio.NewReader(a.in), out: a.err}
-		if !q.start(&start, file) {
-			return errors.New("stopped; nothing was written")
-		}
-		o.write = true
-	}
-	if len(start.Blocks) == 0 && slices.ContainsFunc(start.Segments, func(s plan.StartSegment) bool { return s.Site != "" }) {
-		return errors.New("sites get their blocks from the plan's space: name it with --block")
-	}
-	text := plan.Compose(start)
+	o.write = o.write || asked
 	// What is written is read first: it must be a plan.
-	if w := workspace.FromText(file, text); !w.Usable() {
+	w := workspace.FromText(file, text)
+	if !w.Usable() {
 		for _, f := range w.Slips() {
 			view.FindingText(a.err, f, a.self(), a.width, false)
 		}
 		return errSaid
 	}
+	ping, host := a.firstPing(w)
 	if !o.write {
 		view.Raw(a.out, text)
-		fmt.Fprintf(a.err, "this is what 'ropeswing new' with -w writes to %s\n", view.Clean(file))
+		fmt.Fprintf(a.err, "this is what 'ropeswing new' with -w writes to %s%s\n", view.Clean(file), prefixed("; in it ", ping))
 		return nil
 	}
 	if err := files.Create(full, text, a.tell); err != nil {
 		return notWritten(file, err)
 	}
-	fmt.Fprintf(a.out, "written: %s, with %s\nnext: ropeswing -p %s assign\n", view.Clean(file), view.Count(len(start.Segments), "segment"), view.ShellWord(file))
+	spec := w.Spec
+	fmt.Fprintf(a.out, "written: %s, with %s and %s%s\n", view.Clean(file), view.Count(len(spec.Devices), "device"), view.Count(len(spec.Segments), "segment"), prefixed("; ", ping))
+	next := "assign"
+	if host != "" {
+		next = "ping " + view.ShellWord(host)
+	}
+	fmt.Fprintf(a.out, "next: ropeswing -p %s %s\n", view.ShellWord(file), next)
 	return nil
+}
+
+func prefixed(before, text string) string {
+	if text == "" {
+		return ""
+	}
+	return before + text
+}
+
+// startText is the text of a new plan, and whether its writing was asked for in a dialogue.
+func (a *app) startText(file string, o *newOptions) (text []byte, asked bool, err error) {
+	base := strings.TrimSuffix(filepath.Base(file), strings.TrimPrefix(files.PlanPattern, "*"))
+	start := plan.Start{Name: cmp.Or(o.title, base), Routers: !o.bare}
+	for _, b := range o.blocks {
+		p, err := block(b)
+		if err != nil {
+			return nil, false, err
+		}
+		start.Blocks = append(start.Blocks, p)
+	}
+	if o.here {
+		if o.from != "" || len(o.blocks) > 0 || o.ask || o.bare {
+			return nil, false, errors.New("--here goes with --title and -w only")
+		}
+		text, err := startHere(start.Name)
+		return text, false, err
+	}
+	if o.from != "" {
+		if start.Segments, err = a.segmentsFrom(o.from); err != nil {
+			return nil, false, err
+		}
+	}
+	in, isFile := a.in.(*os.File)
+	asked = o.ask || o.from == "" && len(o.blocks) == 0 && isFile && term.IsTerminal(int(in.Fd()))
+	switch {
+	case asked:
+		q := &questions{in: bufio.NewReader(a.in), out: a.err}
+		if !q.start(&start, file) {
+			return nil, false, errors.New("stopped; nothing was written")
+		}
+	case o.from == "" && !o.bare:
+		if len(start.Blocks) == 0 {
+			start.Blocks = []netip.Prefix{netip.MustParsePrefix(usualSpace)}
+		}
+		start.Segments = twoSites([]string{"north", "south"}, 20)
+	}
+	if len(start.Blocks) == 0 && slices.ContainsFunc(start.Segments, func(s plan.StartSegment) bool { return s.Site != "" }) {
+		return nil, false, errors.New("sites get their blocks from the plan's space: name it with --block")
+	}
+	return plan.Compose(start), asked, nil
+}
+
+// usualSpace is what a plan may use if nobody says otherwise.
+const usualSpace = "10.48.0.0/20"
+
+// twoSites is a LAN for each site.
+func twoSites(sites []string, hosts int) []plan.StartSegment {
+	var all []plan.StartSegment
+	for _, s := range sites {
+		all = append(all, plan.StartSegment{Name: s + "-lan", Hosts: hosts, Site: s})
+	}
+	return all
+}
+
+// firstPing is what becomes of the ping from the operator to the host furthest down in a plan.
+func (a *app) firstPing(n *workspace.Numbers) (outcome, host string) {
+	w := n.Predict()
+	if w.Spec.Operator == model.None {
+		return "", ""
+	}
+	from, err := w.Operator()
+	if err != nil {
+		return "", ""
+	}
+	target := model.DeviceID(model.None)
+	for d := range w.Spec.Devices {
+		if id := model.DeviceID(d); id != w.Spec.Operator {
+			target = id
+		}
+	}
+	if target == model.None {
+		return "", ""
+	}
+	host = w.Spec.Devices[target].Name
+	to, err := w.Endpoint(host)
+	if err != nil {
+		return "", ""
+	}
+	trials, _, err := ask.Pings(w.Network, from, to, prefix.Both, forward.Probe{})
+	if err != nil || len(trials) == 0 {
+		return "", ""
+	}
+	for _, t := range trials {
+		if t.Verdict() != forward.Works {
+			return fmt.Sprintf("%s does not reach %s yet", from.Text, host), host
+		}
+	}
+	return fmt.Sprintf("%s reaches %s", from.Text, host), host
 }
 
 // block reads address space for a plan.
@@ -216,6 +305,9 @@ func startSegment(words map[string]string) (plan.StartSegment, error) {
 	return s, nil
 }
 
+// mostSites is how many sites a dialogue takes.
+const mostSites = 40
+
 // questions asks for what a plan begins with, a line each.
 type questions struct {
 	in    *bufio.Reader
@@ -253,7 +345,7 @@ func (q *questions) ask(question, usual string, check func(string) error) string
 func (q *questions) start(s *plan.Start, file string) bool {
 	fmt.Fprintln(q.out, "An empty answer takes what stands in brackets; Ctrl-C stops, and nothing is written.")
 	s.Name = q.ask("What is the network called", s.Name, func(string) error { return nil })
-	for _, b := range []struct{ question, usual string }{{"IPv4 space it may use", "10.48.0.0/20"}, {"IPv6 space, or none", "none"}} {
+	for _, b := range []struct{ question, usual string }{{"IPv4 space it may use", usualSpace}, {"IPv6 space, or none", "none"}} {
 		answer := q.ask(b.question, b.usual, func(text string) error {
 			if text == "none" {
 				return nil
@@ -265,34 +357,32 @@ func (q *questions) start(s *plan.Start, file string) bool {
 			s.Blocks = append(s.Blocks, p)
 		}
 	}
-	fmt.Fprintln(q.out, "Now the segments, one after another; an empty name ends them.")
-	for !q.ended {
-		words := map[string]string{}
-		check := func(key string) func(string) error {
-			return func(answer string) error {
-				if key == "name" && answer == "" {
-					return nil
-				}
-				words[key] = answer
-				_, err := startSegment(map[string]string{"name": words["name"], key: answer})
-				if err == nil && key == "name" && slices.ContainsFunc(s.Segments, func(x plan.StartSegment) bool { return x.Name == answer }) {
-					err = fmt.Errorf("there is a segment %s already", answer)
-				}
-				return err
+	sites := q.ask("Sites, each with a router and a LAN", "north south", func(text string) error {
+		names := strings.Fields(text)
+		for i, n := range names {
+			if wrong, bad := plan.CheckName(n); bad {
+				return fmt.Errorf("a site cannot be called %s: it %s", n, wrong)
+			}
+			if slices.Contains(names[:i], n) {
+				return fmt.Errorf("%s stands there twice", n)
 			}
 		}
-		name := q.ask("Name of the segment", "", check("name"))
-		if name == "" {
-			break
+		if len(names) == 0 || len(names) > mostSites {
+			return fmt.Errorf("name 1 to %d sites, with a space between", mostSites)
 		}
-		words["name"] = name
-		words["vlan"] = strings.TrimSuffix(q.ask("  its VLAN number", "auto", check("vlan")), " ")
-		words["hosts"] = q.ask("  room for how many hosts", "20", check("hosts"))
-		words["note"] = q.ask("  a remark", "", func(string) error { return nil })
-		if segment, err := startSegment(words); err == nil && !q.ended {
-			s.Segments = append(s.Segments, segment)
+		return nil
+	})
+	hosts := q.ask("Room for how many hosts in each LAN", "20", func(text string) error {
+		if n, err := strconv.Atoi(text); err != nil || n < 1 || n > 1<<20 {
+			return fmt.Errorf("hosts is a whole number, not %s", text)
 		}
+		return nil
+	})
+	if q.ended && hosts == "" {
+		return false
 	}
+	n, _ := strconv.Atoi(hosts)
+	s.Segments = twoSites(strings.Fields(sites), n)
 	fmt.Fprintln(q.out)
 	view.Raw(q.out, plan.Compose(*s))
 	answer := q.ask("\nWrite this to "+view.Clean(file)+"? yes or no", "yes", func(text string) error {

@@ -33,7 +33,7 @@ func (a *app) observe() *cobra.Command {
 		Short:   "Read what devices say of themselves, and keep it as a state",
 		GroupID: groupReal,
 		Long: "Read show output and other lists of interfaces, addresses, routes and neighbours.\n" +
-			"The format is told from the content: RFC 7951 JSON, NETCONF-style XML, Linux's\n" +
+			"The format is recognised by the content: RFC 7951 JSON, NETCONF-style XML, Linux's\n" +
 			"JSON lists, CSV with a heading; any other table by a column map of your own.\n" +
 			"Whose it is, is said by the file, by --device, or by the file's name up to its\n" +
 			"first dot. A text beside which a map of its name lies (lamps.map.yaml for\n" +
@@ -72,12 +72,12 @@ func (a *app) observe() *cobra.Command {
 	}
 	f := cmd.Flags()
 	f.StringVar(&o.device, "device", "", "the device, where the files do not say it")
-	f.StringVar(&o.format, "as", "", "the `FORMAT`: "+strings.Join(wire.Formats, ", ")+"; told from the content unless said")
+	f.StringVar(&o.format, "as", "", "the `FORMAT`: "+strings.Join(wire.Formats, ", ")+"; recognised by the content unless said")
 	f.StringVar(&o.mapFile, "map", "", "read text tables by the column map `FILE`")
 	f.StringVar(&o.try, "try", "", "show what the column map `MAP` makes of the files, cell by cell")
 	f.StringVarP(&o.write, "write", "w", "", "keep it in the folder `DIR`")
 	f.StringVar(&o.taken, "taken", "", "when it was taken, as `TIME` such as 2026-11-23T03:10:00Z; the file's own time unless said")
-	f.BoolVar(&o.here, "here", false, "this machine itself, as its kernel tells by netlink; under Linux")
+	f.BoolVar(&o.here, "here", false, "this machine itself, as its kernel reports by netlink; under Linux")
 	f.BoolVar(&o.unread, "unread", false, "show what was not understood, line by line")
 	f.BoolVar(&o.saved, "saved", false, "it is the saved configuration, not what runs; kept beside that")
 	a.askingFlags(cmd, &o.asking)
@@ -314,7 +314,7 @@ func (a *app) readObserved(o *observation, m *wire.ColumnMap, path string) (*wir
 	if taken == "" {
 		info, err := os.Stat(a.at(path))
 		if err != nil {
-			return nil, fmt.Errorf("it cannot be told when it was taken: %w", errors.Unwrap(err))
+			return nil, fmt.Errorf("it is not known when it was taken: %w", errors.Unwrap(err))
 		}
 		taken = info.ModTime().UTC().Format(time.RFC3339)
 	}

@@ -78,7 +78,7 @@ func (a *app) accessFile(o *asking) (*access.Access, string, error) {
 	return of, path, nil
 }
 
-// liveDevices are the devices to ask, with the ways to each.
+// liveDevices are the devices to ask, with the paths to each.
 func (a *app) liveDevices(w *workspace.Workspace, of *access.Access, who []string) ([]live.Target, error) {
 	named := map[model.DeviceID]bool{}
 	for _, word := range who {

@@ -404,7 +404,7 @@ func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
 	var refused *live.RPCError
 	if errors.As(err, &refused) {
 		if e := t.TakeBack(c.entry.Persist); e != nil {
-			return fmt.Errorf("it was refused (%w), and whether it is in force cannot be told (%w): the device takes it back by itself within %s", err, e, p.o.timer)
+			return fmt.Errorf("it was refused (%w), and whether it is in force is not known (%w): the device takes it back by itself within %s", err, e, p.o.timer)
 		}
 		return errors.Join(fmt.Errorf("it was refused, and nothing changed: %w", err), p.note(c.entry, files.TakenBack, err.Error()))
 	}
@@ -518,7 +518,7 @@ func orNothing(s string) string {
 	return s
 }
 
-// verifyTargets are the addresses that the operator's requirements speak of.
+// verifyTargets are the addresses that the operator's requirements cover.
 func verifyTargets(net *forward.Network) []netip.Addr {
 	var all []netip.Addr
 	for _, x := range verify.StartingAt(net, net.Spec.Operator) {

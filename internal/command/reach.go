@@ -19,7 +19,7 @@ import (
 	"ropeswing/internal/view"
 )
 
-// reachOptions say which ways to ask.
+// reachOptions say which paths to ask.
 type reachOptions struct {
 	from, to string
 	lost     bool
@@ -254,5 +254,5 @@ func (a *app) sweep(w *workspace.Workspace, q question) error {
 	return nil
 }
 
-// mostExplained is for how many ways that do not work the reason is looked for.
+// mostExplained is for how many paths that do not work the reason is looked for.
 const mostExplained = 20000

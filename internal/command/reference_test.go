@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/compare"
+	"ropeswing/core/explain"
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
 )
@@ -30,7 +31,7 @@ var update = flag.Bool("update", false, "write docs/reference anew")
 // The reference is made from the code, and this test sees to it that it is
 // the code of today. 'go test ./internal/command -update' writes it.
 func TestReferenceIsOfToday(t *testing.T) {
-	for name, text := range map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t), "observed.schema.json": stateSchema(t)} {
+	for name, text := range map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t), "words.md": wordsReference(), "plan.schema.json": planSchema(t), "observed.schema.json": stateSchema(t)} {
 		file := filepath.Join("..", "..", "docs", "reference", name)
 		if *update {
 			require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
@@ -78,6 +79,21 @@ func commandsReference() string {
 		}
 	}
 	walk(root)
+	return b.String()
+}
+
+// wordsReference is the glossary.
+func wordsReference() string {
+	var b strings.Builder
+	b.WriteString("# Words\n\n" + generated)
+	b.WriteString("Each word once, in the sense of the trade or of its RFC, with the key of the plan that stands for it. `ropeswing why TERM` tells the same, and finds the other words too.\n\n| word | also called | means | key of the plan | source |\n| --- | --- | --- | --- | --- |\n")
+	for _, t := range explain.Glossary() {
+		key := ""
+		if k, where, ok := t.KeyOf(); ok {
+			key = fmt.Sprintf("`%s`, %s", k.Name, strings.ToLower(where[:1])+where[1:])
+		}
+		fmt.Fprintf(&b, "| **%s** | %s | %s | %s | %s |\n", t.Name, strings.Join(t.Also, ", "), t.Means, key, t.RFC)
+	}
 	return b.String()
 }
 

@@ -108,7 +108,7 @@ func (a *app) reportSections(ctx context.Context, w *workspace.Workspace, v view
 	findings.Empty = "nothing wrong was found"
 	all := []report.Section{{ID: "health", Title: "Findings", Table: findings}}
 	if len(spec.Must) > 0 {
-		all = append(all, report.Section{ID: "requirements", Title: "Requirements", Note: "Each is proved by predicted pings; shown is the first that contradicts it, or else the first it speaks of.", Table: view.Proofs(verify.Proofs(net))})
+		all = append(all, report.Section{ID: "requirements", Title: "Requirements", Note: "Each is proved by predicted pings; shown is the first that contradicts it, or else the first it covers.", Table: view.Proofs(verify.Proofs(net))})
 	}
 	failures, marks, err := a.reportFailures(ctx, w)
 	if err != nil {
@@ -166,7 +166,7 @@ func (a *app) reportSections(ctx context.Context, w *workspace.Workspace, v view
 func (a *app) reportFailures(ctx context.Context, w *workspace.Workspace) (report.Section, map[model.CableID]draw.Mark, error) {
 	s := report.Section{ID: "failures", Title: "What each failure takes"}
 	if n := len(w.Spec.Devices); n > mostSwept {
-		s.Note = fmt.Sprintf("Not worked out here: the network has %d devices, and a report asks up to %d; 'ropeswing reach --failures 1' tells.", n, mostSwept)
+		s.Note = fmt.Sprintf("Not worked out here: the network has %d devices, and a report asks up to %d; 'ropeswing reach --failures 1' shows it.", n, mostSwept)
 		return s, nil, nil
 	}
 	losses, v, err := a.losses(ctx, w)
@@ -193,7 +193,7 @@ func (a *app) reportFound(w *workspace.Workspace, state string) ([]report.Sectio
 	t.Empty = v.Headline()
 	all := []report.Section{{ID: "found", Title: "What was observed otherwise", Note: v.Headline() + " · " + basis, Table: t}}
 	if w.Spec.Operator == model.None {
-		return append(all, report.Section{ID: "steps", Title: "Steps to the plan", Note: "The plan names no operator, so that nobody's session can be minded; 'ropeswing steps --standing-at HOST' tells the steps."}), nil
+		return append(all, report.Section{ID: "steps", Title: "Steps to the plan", Note: "The plan names no operator, so that nobody's session can be minded; 'ropeswing steps --standing-at HOST' shows the steps."}), nil
 	}
 	sessions, err := sessionsOf(w, nil)
 	if err != nil {
@@ -238,7 +238,7 @@ func marksOf(losses []reach.Loss) map[model.CableID]draw.Mark {
 		if l.Lost > 0 {
 			m = draw.Mark{Text: fmt.Sprintf("takes %s", view.Count(l.Lost, "pair")), Class: draw.Bad}
 			if l.Cannot == l.Lost {
-				m.Text += ": no way round"
+				m.Text += ": no other path"
 			}
 		}
 		marks[l.Failures[0].Cable] = m

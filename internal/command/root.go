@@ -153,7 +153,7 @@ func (a *app) commands() []command {
 		{"show", a.show}, {"draw", a.draw}, {"report", a.reportPage}, {"why", a.why},
 		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
 		{"observe", a.observe}, {"compare", a.compare}, {"steps", a.steps}, {"push", a.push}, {"rehearse", a.rehearse}, {"stand-in", a.standIn}, {"here", a.here},
-		{"demo", a.demo}, {"version", a.version},
+		{"demo", a.demo}, {"lsp", a.lsp}, {"version", a.version},
 	}
 }
 
@@ -177,7 +177,7 @@ func (a *app) root(only string) *cobra.Command {
 		Short: "Plan subnets and static routes, and know what every ping will do, and why",
 		Long: "Rope Swing reads the plan of a routed network and answers questions about it:\n" +
 			"what every interface, route, ping and trace does, what is wrong, and what would\n" +
-			"mend it. Beside a plan, 'ropeswing' alone tells its health.",
+			"mend it. Beside a plan, 'ropeswing' alone shows its health.",
 		Args:              cobra.ArbitraryArgs,
 		SilenceErrors:     true,
 		SilenceUsage:      true,

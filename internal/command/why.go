@@ -18,15 +18,16 @@ import (
 
 func (a *app) why() *cobra.Command {
 	cmd := &cobra.Command{
-		Use:     "why [NAME|ADDRESS|SUBNET|FINDING|DEVICE ADDRESS]",
-		Short:   "Explain where a number comes from, or what a finding means",
+		Use:     "why [NAME|ADDRESS|SUBNET|FINDING|TERM|KEY|DEVICE ADDRESS]",
+		Short:   "Explain where a number comes from, or what a finding or term means",
 		GroupID: groupLook,
 		Long: "Explain a segment, subnet, address, device, interface (DEVICE:INTERFACE) or\n" +
 			"block of the plan: how its numbers came about, step by step. With a device and\n" +
 			"an address: what the device does with a packet to it, and by which route. Of\n" +
 			"'protect': what each level of protection costs in lines and watches. Or\n" +
-			"explain a finding, with its smallest example. Alone, list all findings.",
-		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why mole-rtr 10.48.3.2\n  ropeswing why protect\n  ropeswing why next-hop-unresolvable\n  ropeswing why",
+			"explain a finding, with its smallest example; or a term of the trade, or a key\n" +
+			"of the plan. Alone, list all findings.",
+		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why mole-rtr 10.48.3.2\n  ropeswing why protect\n  ropeswing why next-hop-unresolvable\n  ropeswing why NAT\n  ropeswing why",
 		Args:    cobra.MaximumNArgs(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
@@ -45,18 +46,48 @@ func (a *app) why() *cobra.Command {
 					return a.print(data[0], table, func() { view.Entry(a.out, e, a.width) })
 				}
 			}
-			return a.whyInPlan(args[0])
+			err := a.whyInPlan(args[0])
+			if err != nil && !errors.Is(err, errSaid) {
+				if said, failed := a.whyWord(args[0]); said {
+					return failed
+				}
+			}
+			return err
 		},
 		ValidArgsFunction: func(cmd *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 			if len(args) == 1 {
 				return a.completeEndpoints(cmd, nil, word)
 			}
 			names, _ := a.completeNames(cmd, args, word)
+			for _, t := range explain.Glossary() {
+				names = append(names, t.Name)
+			}
 			return append(append(names, "protect"), finding.Names()...), cobra.ShellCompDirectiveNoFileComp
 		},
 	}
 	a.formatFlags(cmd)
 	return cmd
+}
+
+// whyWord explains a term of the trade, or a key of the plan. It is false where there is none.
+func (a *app) whyWord(word string) (bool, error) {
+	if t, ok := explain.TermNamed(word); ok {
+		v := view.NewTerm(t)
+		return true, a.print(v, view.Terms([]view.Term{v}), func() { v.Text(a.out, a.width) })
+	}
+	keys, where := explain.KeysNamed(word)
+	if len(keys) == 0 {
+		return false, nil
+	}
+	var all []view.Term
+	for i, k := range keys {
+		all = append(all, view.Term{Term: k.Name, Also: []string{}, Means: k.Doc, Key: k.Name, Where: where[i]})
+	}
+	return true, a.print(all, view.Terms(all), func() {
+		for i, k := range keys {
+			view.KeyText(a.out, k, where[i], a.width)
+		}
+	})
 }
 
 // whyInPlan explains something of the plan. Where there is no plan, a finding

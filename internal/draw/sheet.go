@@ -18,10 +18,10 @@ const (
 	Plain   Class = iota
 	Quiet         // of second rank
 	Strong        // what the picture is about
-	There         // the way there
-	Back          // the way back
+	There         // the forward path
+	Back          // the return path
 	Bad           // what fails
-	Good          // what has a way round, or is in use
+	Good          // what has another path, or is in use
 	Down          // switched off, or out of order
 	Paper         // the ground
 	Kept          // kept back, or retired

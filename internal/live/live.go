@@ -1,5 +1,5 @@
 // Package live asks devices what they are, by SNMP, by NETCONF over SSH, or by the lists they
-// print: many at once, each by the first way that tells of a part.
+// print: many at once, each by the first path that tells of a part.
 package live
 
 import (
@@ -63,7 +63,7 @@ type Result struct {
 	Name     string
 	Device   *observed.Device // nil where no way was of use
 	Saved    *observed.Device // what it comes back with after a restart; nil where it does not tell
-	By       []string         // the ways that were of use
+	By       []string         // the paths that were of use
 	Failures []Failure
 	Unread   []wire.Unread
 	Calls    string // what it calls itself, where that is another name than the plan's

@@ -67,7 +67,7 @@ func served(t testing.TB, net *forward.Network, o standin.Options) (*corestandin
 
 func file(name string) *access.Secret { return &access.Secret{File: name} }
 
-// ways are the ways to a stand-in, by what each is called.
+// paths are the paths to a stand-in, by what each is called.
 func ways(s standin.Served) map[string]access.Way {
 	return map[string]access.Way{
 		"netconf": {By: access.NETCONF, At: s.SSH, User: "stand-in", Key: file("key")},
@@ -206,7 +206,13 @@ func TestTroubleNeverMakesAWrongState(t *testing.T) {
 					found = append(found, r.Device)
 				}
 			}
-			assert.Empty(t, compare.Compare(net, found).Differences, "%s, seed %d", trouble, seed)
+			if d := compare.Compare(net, found).Differences; len(d) > 0 {
+				var by []string
+				for _, x := range found {
+					by = append(by, fmt.Sprint(x.Name, x.Sources, x.Known, len(x.Interfaces)))
+				}
+				assert.Fail(t, "a wrong state", "%s, seed %d: %s %s %s, of %s", trouble, seed, d[0].Device, d[0].What, d[0].Subject, strings.Join(by, "\n"))
+			}
 			assert.Less(t, time.Since(begin), 30*time.Second)
 		}
 	}

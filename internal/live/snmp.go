@@ -95,7 +95,7 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 		return t, &Failure{Reason: Half, Err: fmt.Errorf("it broke off: %w", broken)}
 	}
 	if len(rows) == 0 {
-		return nil, &Failure{Reason: NotRead, Err: errors.New("it answers, and tells none of the standard tables")}
+		return nil, &Failure{Reason: NotRead, Err: errors.New("it answers, and has none of the standard tables")}
 	}
 	return t, nil
 }
@@ -114,7 +114,7 @@ func walk(x *gosnmp.GoSNMP, tree mib.OID, most int) ([]mib.Row, error) {
 		case last != nil && row.OID.Compare(last) <= 0:
 			return errors.New("its tables go backwards")
 		case len(rows) >= most:
-			return fmt.Errorf("it tells more than %d rows", mostRows)
+			return fmt.Errorf("it sends more than %d rows", mostRows)
 		}
 		last = row.OID
 		rows = append(rows, row)

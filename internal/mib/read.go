@@ -481,7 +481,7 @@ func bit(of []byte, port uint32) bool {
 	return port > 0 && int(port-1)/8 < len(of) && of[(port-1)/8]&(0x80>>((port-1)%8)) != 0
 }
 
-// links are told where the device speaks of itself that way at all.
+// links are told where the device covers itself that way at all.
 func (r *reader) links() {
 	if len(r.table[lldpLocal.String()]) == 0 {
 		return

@@ -98,7 +98,7 @@ func (l *lab) sure(x *forward.Exchange) bool {
 	return !slices.ContainsFunc(x.Back, judged)
 }
 
-// judged tells whether permits look at a packet for itself on its way.
+// judged tells whether permits look at a packet for itself on its path.
 func judged(g *forward.Graph) bool {
 	looked := func(x *forward.Treatment) bool {
 		return x != nil && (x.Judged.By >= 0 || x.Judged.By == policy.ByOtherwise)

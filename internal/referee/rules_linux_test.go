@@ -16,8 +16,8 @@ import (
 // each.
 var shown = []string{
 	"direct route", "static route", "discard route", "no route", "longest match", "lowest distance", "floating route takes over", "a host does not forward",
-	"nobody answers", "loop", "TTL runs out", "the error's source", "an error lost on its way back", "reply from the address asked",
-	"permit passes", "permit drops", "permit refuses", "permit for replies", "what no permit speaks of", "state passes a reply", "state passes an error", "state drops a stray",
+	"nobody answers", "loop", "TTL runs out", "the error's source", "an error lost on its return path", "reply from the address asked",
+	"permit passes", "permit drops", "permit refuses", "permit for replies", "what no permit matches", "state passes a reply", "state passes an error", "state drops a stray",
 	"own permit", "own refusal", "destination translated", "source translated one to one", "source shared", "source taken", "none left", "translation undone",
 	"error translated", "error hides who is inside", "translator answers on the link", "translated address routed to", "reply from elsewhere",
 }
@@ -38,7 +38,7 @@ func tally(net *forward.Network, x *forward.Exchange, hops []forward.TraceHop, c
 			}
 			count["the error's source"]++
 			if a.Lost {
-				count["an error lost on its way back"]++
+				count["an error lost on its return path"]++
 			}
 			if a.ICMP.Words(prefix.FamilyOf(x.Target)) == "time exceeded" {
 				count["TTL runs out"]++
@@ -152,7 +152,7 @@ func tallyTreatment(net *forward.Network, g *forward.Graph, d model.DeviceID, x 
 	j := x.Judged
 	switch {
 	case j.By == policy.ByOtherwise:
-		count["what no permit speaks of"]++
+		count["what no permit matches"]++
 	case j.By == policy.ByNoState:
 		count["state drops a stray"]++
 	case j.By == policy.ByState && kind == policy.Reply:

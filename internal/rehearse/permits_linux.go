@@ -210,7 +210,7 @@ func (j *judge) remembered(d *model.Device) {
 	}
 }
 
-// speaks tells whether a permit in force speaks of what is for the device itself, or of what
+// speaks tells whether a permit in force covers what is for the device itself, or of what
 // is from it.
 func speaks(own []model.Permit, to bool) bool {
 	return slices.ContainsFunc(own, func(p model.Permit) bool { return !p.Pending && p.To.Itself == to })
@@ -249,7 +249,7 @@ func (j *judge) permit(p *model.Permit) {
 	}
 }
 
-// services are the packets of one family that a sentence speaks of, each of a rule.
+// services are the packets of one family that a sentence covers, each of a rule.
 func services(p *model.Permit, family prefix.Family) []terms {
 	icmp, reply := byte(unix.IPPROTO_ICMP), byte(0)
 	if family == prefix.IPv6 {

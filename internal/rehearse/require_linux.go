@@ -100,7 +100,7 @@ func cannot(r *model.Requirement, in [][]network.Failure, pairs []verify.Pair, e
 	case len(in) > mostStates:
 		return fmt.Errorf("it is to hold in %d states, and up to %d are made", len(in), mostStates)
 	case len(pairs) > mostPairs:
-		return fmt.Errorf("it speaks of %d pairs, and up to %d are asked", len(pairs), mostPairs)
+		return fmt.Errorf("it covers %d pairs, and up to %d are asked", len(pairs), mostPairs)
 	case r.Over.Protocol != model.ICMP && r.Over.First == 0:
 		return errors.New("over which port to ask is not said")
 	}

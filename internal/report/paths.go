@@ -28,7 +28,7 @@ type Pair struct {
 	Works  string  `json:"w"` // reaches, does not reach, or by some paths only
 	There  [][]int `json:"a"` // the hops: device, the segment it leaves by, the longest match
 	Back   [][]int `json:"b"`
-	More   bool    `json:"m,omitempty"` // paths of equal cost, of which this is one
+	More   bool    `json:"m,omitempty"` // equal-cost paths, of which this is one
 	Reason int     `json:"r"`           // a sentence; -1 where it works
 }
 

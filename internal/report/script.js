@@ -138,13 +138,13 @@
     if (from === to) { element('p', 'name two different devices', answer).className = 'why'; return; }
     const pair = data.pairs.find(p => word(p.f) === from && word(p.t) === to && p.v === family);
     if (!pair) { element('p', `${from} and ${to} have no addresses of IPv${family} to ask with`, answer).className = 'why'; return; }
-    element('p', `${from} ${pair.w} ${to} in IPv${family}` + (pair.m ? ', by paths of equal cost, of which this is one' : ''), answer).className = pair.r < 0 ? 'well' : 'ill';
+    element('p', `${from} ${pair.w} ${to} in IPv${family}` + (pair.m ? ', by equal-cost paths, of which this is one' : ''), answer).className = pair.r < 0 ? 'well' : 'ill';
     if (pair.r >= 0) element('p', word(pair.r), answer).className = 'why';
-    const ways = element('div', undefined, answer);
-    ways.className = 'ways';
+    const paths = element('div', undefined, answer);
+    paths.className = 'paths';
     for (const [hops, kind, title] of [[pair.a, 'there', 'there (solid)'], [pair.b, 'back', 'back (dashed)']]) {
       if (!hops.length) continue;
-      const box = element('div', undefined, ways);
+      const box = element('div', undefined, paths);
       element('h3', title, box);
       const list = element('ol', undefined, box);
       for (const [d, s, m] of hops) element('li', word(d) + (m >= 0 ? ': ' + word(m) : '') + (s >= 0 ? ' over ' + word(s) : ''), list);

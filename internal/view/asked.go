@@ -19,7 +19,7 @@ type AskedAll struct {
 // AskedOne is a device that answered.
 type AskedOne struct {
 	Device     string   `json:"device"`
-	By         []string `json:"by"` // the ways it told something by
+	By         []string `json:"by"` // how it was read
 	Interfaces int      `json:"interfaces"`
 	Addresses  int      `json:"addresses"`
 	Routes     int      `json:"routes"`

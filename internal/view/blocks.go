@@ -162,7 +162,7 @@ func BlocksText(w io.Writer, all []Block, none string, width int) {
 }
 
 // in64 tells whether a block is counted in subnets of length 64, as IPv6 is
-// given out, rather than in addresses.
+// assigned, rather than in addresses.
 func (b Block) in64() bool {
 	p := netip.MustParsePrefix(b.Prefix)
 	return p.Addr().Is6() && p.Bits() <= 64

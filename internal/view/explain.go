@@ -17,7 +17,7 @@ func explainNode(w io.Writer, net *forward.Network, g *forward.Graph, id, width 
 	line := func(format string, args ...any) {
 		paragraph(w, width, "    "+Clean(fmt.Sprintf(format, args...)), "      ")
 	}
-	fmt.Fprintln(w, "  "+bold.Render(Clean(spec.Devices[n.Device].Name))+faint.Render(" on its way to "+n.Destination.String()))
+	fmt.Fprintln(w, "  "+bold.Render(Clean(spec.Devices[n.Device].Name))+faint.Render(" on its path to "+n.Destination.String()))
 	if id == 0 && g.Flow.Kind == policy.Request {
 		line("sends from %s: %s", orNone(address(n.Source)), forward.WhySource(net, n.Device, n.To, n.Source))
 	}

@@ -33,7 +33,7 @@ type Exported struct {
 	Tables     []string            `json:"tables"`     // routing tables beside the main one
 
 	Permits      []ExportedPermit      `json:"permits"`     // in the order in which they are asked, those of what passes first
-	Otherwise    string                `json:"otherwise"`   // what becomes of what no permit speaks of: pass, drop or refuse
+	Otherwise    string                `json:"otherwise"`   // what becomes of what no permit matches: pass, drop or refuse
 	KeepsState   bool                  `json:"keeps_state"` // replies to what passed pass
 	Translations []ExportedTranslation `json:"translations"`
 	Leases       []ExportedLease       `json:"leases"` // that it gives

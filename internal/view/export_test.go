@@ -106,7 +106,7 @@ func TestMatching(t *testing.T) {
 	assert.Equal(t, `nothing here has "tern" in it`, none.Empty)
 }
 
-// Paths of equal cost stand one below the other, each with its number; where all of them
+// Equal-cost paths stand one below the other, each with its number; where all of them
 // come together the number ends.
 func TestPathsOfEqualCostAreApart(t *testing.T) {
 	assert.Equal(t, []string{""}, joinedAgain([]string{"2", "1"}, map[string]int{"": 2}))

@@ -16,7 +16,7 @@ type ExportedPermit struct {
 	Sentence string            `json:"sentence"` // as in the plan
 	Of       string            `json:"of"`       // passing, or itself: for or from the device
 	Effect   string            `json:"effect"`   // pass, drop or refuse
-	Answers  bool              `json:"answers"`  // it speaks of replies only
+	Answers  bool              `json:"answers"`  // it covers replies only
 	From     ExportedSide      `json:"from"`
 	To       ExportedSide      `json:"to"`
 	Over     []ExportedService `json:"over"` // empty for any
@@ -26,7 +26,7 @@ type ExportedPermit struct {
 	Note     string            `json:"note"`
 }
 
-// ExportedSide is who a permit speaks of on one side.
+// ExportedSide is who a permit covers on one side.
 type ExportedSide struct {
 	Anyone   bool     `json:"anyone"`   // any address
 	Itself   bool     `json:"itself"`   // the device
@@ -176,7 +176,7 @@ func exportedLease(spec *model.Spec, s model.SegmentID, l model.Lease) ExportedL
 	return x
 }
 
-// words is who a side speaks of: its addresses.
+// words is who a side covers: its addresses.
 func (s ExportedSide) words() string {
 	switch {
 	case s.Itself:

@@ -46,7 +46,7 @@ func NewNewDevice(spec *model.Spec, f *steps.Factory) NewDevice {
 
 // Table is a row for each thing that is set.
 func (v NewDevice) Table() Table {
-	t := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "set", Title: "set"}, {Key: "look", Title: "look"}}, Empty: "nothing is to be set"}
+	t := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "set", Title: "set"}, {Key: "look", Title: "look"}}, Empty: "nothing needs to be set"}
 	for _, x := range append(append([]StepSet{}, v.Sets...), v.Last...) {
 		t.Rows = append(t.Rows, []string{v.Device, x.Set, x.Look})
 	}

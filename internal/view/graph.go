@@ -9,7 +9,7 @@ import (
 type Graph struct {
 	Source      string `json:"source"`      // the packet's source
 	Destination string `json:"destination"` // the packet's destination
-	Verdict     string `json:"verdict"`     // of all the ways together
+	Verdict     string `json:"verdict"`     // of all the paths together
 	Nodes       []Node `json:"nodes"`       // the devices it may come to
 	Edges       []Edge `json:"edges"`       // the steps between them
 	Ends        []End  `json:"ends"`        // how each way ends

@@ -48,7 +48,7 @@ func NewHere(spec *model.Spec, p ask.Place, prefix string) *Here {
 		case ask.LeasedHere:
 			x.Note = "leased"
 		case ask.Unassigned:
-			x.Note = "nobody's by the plan"
+			x.Note = "not assigned by the plan"
 		}
 		v.Addresses = append(v.Addresses, x)
 	}

@@ -24,7 +24,7 @@ type LiveEcho struct {
 	Millis    float64 `json:"milliseconds,omitempty"` // there and back
 	Answer    string  `json:"answer,omitempty"`       // who said that it cannot be, and what
 	Predicted string  `json:"predicted,omitempty"`    // works, fails, depends on the flow; absent where the plan does not tell
-	Tells     string  `json:"tells,omitempty"`        // what a difference between the two tells
+	Tells     string  `json:"meaning,omitempty"`      // what a difference between the two means
 }
 
 // Headline is the outcome in one line.
@@ -51,7 +51,7 @@ func (v *Live) Headline() string {
 func (v *Live) Table() Table {
 	t := Table{Columns: []Column{
 		{Key: "target", Title: "target"}, {Key: "address", Title: "address"}, {Key: "replied", Title: "measured"}, {Key: "milliseconds", Title: "ms", Right: true}, {Key: "predicted", Title: "predicted"},
-		{Key: "answer", Title: "answer", Below: true}, {Key: "tells", Title: "tells", Below: true},
+		{Key: "answer", Title: "answer", Below: true}, {Key: "meaning", Title: "meaning", Below: true},
 	}}
 	for _, e := range v.Echoes {
 		word, ms := "no reply", ""
@@ -105,7 +105,7 @@ type LiveRequirement struct {
 	Requirement string   `json:"requirement"`
 	Outcome     string   `json:"outcome"` // holds, does not hold, or not measured
 	Targets     int      `json:"targets"` // addresses
-	Against     []string `json:"against"` // those that speak against it
+	Against     []string `json:"against"` // those that contradict it
 	Why         string   `json:"why,omitempty"`
 }
 

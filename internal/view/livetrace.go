@@ -17,7 +17,7 @@ type LiveTraces struct {
 	Probes  string      `json:"probes"`         // icmp or udp
 	Asked   int         `json:"asked"`
 	Reached int         `json:"reached"`
-	Differ  int         `json:"differ"`  // ways that are not as predicted
+	Differ  int         `json:"differ"`  // paths that are not as predicted
 	Stopped bool        `json:"stopped"` // before all was done
 	Traces  []LiveTrace `json:"traces"`
 	Next    string      `json:"next,omitempty"` // the command to type next, where a way differs

@@ -16,7 +16,7 @@ type Managed struct {
 	By      string   `json:"by,omitempty"`          // the service by which the operator logs in, or would
 	State   string   `json:"state"`                 // reached, not reached, no login, no address, or no operator
 	Why     string   `json:"why,omitempty"`         // why it is not reached
-	Way     []string `json:"way,omitempty"`         // the devices from the operator to it
+	Way     []string `json:"path,omitempty"`        // the devices from the operator to it
 	Comes   string   `json:"comes_in_by,omitempty"` // where the reply leaves by another interface than the session comes in by: DEVICE:INTERFACE
 	Leaves  string   `json:"leaves_by,omitempty"`   // and the one it leaves by
 }
@@ -29,7 +29,7 @@ func Management(net *forward.Network, all []verify.Managed, devices []model.Devi
 		wanted[d] = true
 	}
 	data := []Managed{}
-	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "address", Title: "managed at"}, {Key: "answers", Title: "answers"}, {Key: "by", Title: "by"}, {Key: "state", Title: "state"}, {Key: "way", Title: "way", IfRoom: true}, {Key: "why", Title: "why", Below: true}}, Empty: "there is nothing to manage"}
+	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "address", Title: "managed at"}, {Key: "answers", Title: "answers"}, {Key: "by", Title: "by"}, {Key: "state", Title: "state"}, {Key: "path", Title: "path", IfRoom: true}, {Key: "why", Title: "why", Below: true}}, Empty: "there is nothing to manage"}
 	for _, m := range all {
 		if !wanted[m.Device] {
 			continue

@@ -97,7 +97,7 @@ type Comparison struct {
 	Partly      []Partly     `json:"partly"`            // devices of which something is not known
 	Untried     int          `json:"untried,omitempty"` // differences of which what they break was not worked out: the network is too large
 	Among       int          `json:"among,omitempty"`   // hosts that stood for all where it was; absent where all were asked
-	Untold      []string     `json:"untold"`            // what the plan says of the devices that no list tells: not compared
+	Untold      []string     `json:"not_shown"`         // what the plan says of the devices that no list tells: not compared
 
 	words [2]string // what the two sides are
 }
@@ -117,11 +117,11 @@ type Difference struct {
 	Planned string `json:"planned,omitempty"`
 	Found   string `json:"found,omitempty"`
 	Slip    string `json:"slip,omitempty"`    // what was likely done
-	Lost    int    `json:"lost"`              // how many ways between hosts it takes by itself
+	Lost    int    `json:"lost"`              // how many paths between hosts it takes by itself
 	Such    string `json:"such_as,omitempty"` // the first of them
 
 	Unmet     []string `json:"unmet,omitempty"`     // requirements that do not hold with it, by itself
-	Unmanaged []string `json:"unmanaged,omitempty"` // devices that the operator does not come to with it, by itself
+	Unmanaged []string `json:"unmanaged,omitempty"` // devices that the operator does not reach with it, by itself
 
 	File string `json:"file,omitempty"` // where the plan says it
 	Line int    `json:"line,omitempty"`
@@ -167,7 +167,7 @@ func (v Comparison) Headline() string {
 func (v Comparison) Table() Table {
 	t := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "what", Title: "what"}, {Key: "subject", Title: "of"}, {Key: "kind", Title: "it is"}, {Key: "planned", Title: v.words[0]}, {Key: "found", Title: v.words[1]},
-		{Key: "slip", Title: "slip", Below: true}, {Key: "such_as", Title: "breaks", Below: true, Lead: "breaks: "}, {Key: "lost", Title: "ways lost", Wide: true, Right: true}, {Key: "line", Title: "plan's line", Wide: true},
+		{Key: "slip", Title: "slip", Below: true}, {Key: "such_as", Title: "breaks", Below: true, Lead: "breaks: "}, {Key: "lost", Title: "paths lost", Wide: true, Right: true}, {Key: "line", Title: "plan's line", Wide: true},
 	}}
 	for _, d := range v.Differences {
 		such := d.Such
@@ -181,7 +181,7 @@ func (v Comparison) Table() Table {
 			}
 		}
 		if len(d.Unmanaged) > 0 {
-			such += "; the operator does not come to " + forward.And(d.Unmanaged)
+			such += "; the operator does not reach " + forward.And(d.Unmanaged)
 		}
 		such = strings.TrimPrefix(such, "; ")
 		t.Rows = append(t.Rows, []string{d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found, d.Slip, such, fmt.Sprint(d.Lost), counted(d.Line)})
@@ -220,7 +220,7 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 		for i, what := range v.Untold {
 			words[i] = untoldWords[compare.What(what)]
 		}
-		paragraph(w, width, faint.Render("not compared, since no list tells of them: ")+Clean(strings.Join(words, ", ")), "  ")
+		paragraph(w, width, faint.Render("not compared, since no list shows them: ")+Clean(strings.Join(words, ", ")), "  ")
 	}
 	if v.Untried > 0 {
 		paragraph(w, width, faint.Render("not worked out: ")+Clean("what "+Count(v.Untried, "difference")+" would break; in a network of this size it is for the likeliest only"), "  ")

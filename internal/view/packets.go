@@ -11,11 +11,11 @@ import (
 
 // Packet is one packet of a capture in JSON.
 type Packet struct {
-	Number    int    `json:"number"`         // from 1, in the order of the capture
-	Micros    string `json:"microseconds"`   // since its first packet, to the nanosecond
-	Interface string `json:"interface"`      // where it was captured
-	Way       string `json:"way,omitempty"`  // in or out, where the capture says it
-	VLAN      int    `json:"vlan,omitempty"` // its tag
+	Number    int    `json:"number"`              // from 1, in the order of the capture
+	Micros    string `json:"microseconds"`        // since its first packet, to the nanosecond
+	Interface string `json:"interface"`           // where it was captured
+	Way       string `json:"direction,omitempty"` // in or out, where the capture says it
+	VLAN      int    `json:"vlan,omitempty"`      // its tag
 	FromMAC   string `json:"from_mac,omitempty"`
 	ToMAC     string `json:"to_mac,omitempty"`
 	Source    string `json:"source,omitempty"`
@@ -49,7 +49,7 @@ func (v *Packets) Of(names ...string) {
 // Table is the packets.
 func (v *Packets) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "number", Title: "no.", Right: true}, {Key: "microseconds", Title: "µs", Right: true}, {Key: "interface", Title: "interface"}, {Key: "way", Title: "way"},
+		{Key: "number", Title: "no.", Right: true}, {Key: "microseconds", Title: "µs", Right: true}, {Key: "interface", Title: "interface"}, {Key: "direction", Title: "direction"},
 		{Key: "vlan", Title: "VLAN", Right: true}, {Key: "from_mac", Title: "from MAC", Wide: true}, {Key: "to_mac", Title: "to MAC", Wide: true}, {Key: "source", Title: "from"}, {Key: "destination", Title: "to"},
 		{Key: "ttl", Title: "TTL", Right: true}, {Key: "length", Title: "bytes", Right: true, Wide: true}, {Key: "what", Title: "what", Below: true}, {Key: "problem", Title: "problem", Below: true, Lead: "not understood: "},
 	}, Empty: "the capture holds no packet"}
@@ -87,7 +87,7 @@ func (v *Packets) Beside(a, b string) Table {
 		for _, f := range fields {
 			one, two := f.of(x), f.of(y)
 			changed := ""
-			if one != two && f.name != "at, µs" && f.name != "way" {
+			if one != two && f.name != "at, µs" && f.name != "direction" {
 				changed = "changed"
 			}
 			if f.name == "what" && one == two {
@@ -120,7 +120,7 @@ var fields = []struct {
 	of   func(*Packet) string
 }{
 	field("at, µs", func(p *Packet) string { return p.Micros }),
-	field("way", func(p *Packet) string { return p.Way }),
+	field("direction", func(p *Packet) string { return p.Way }),
 	field("VLAN", func(p *Packet) string { return counted(p.VLAN) }),
 	field("from MAC", func(p *Packet) string { return p.FromMAC }),
 	field("to MAC", func(p *Packet) string { return p.ToMAC }),

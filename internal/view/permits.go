@@ -19,12 +19,12 @@ type Permit struct {
 	Number       int      `json:"number"` // from 1, in the order in which they are asked
 	Sentence     string   `json:"sentence"`
 	Effect       string   `json:"effect"`          // pass, drop or refuse
-	In           []string `json:"in,omitempty"`    // it speaks only of what comes in by these
-	Out          []string `json:"out,omitempty"`   // it speaks only of what leaves by these
+	In           []string `json:"in,omitempty"`    // it matches only what comes in by these
+	Out          []string `json:"out,omitempty"`   // it matches only what leaves by these
 	State        string   `json:"state"`           // in force or pending
 	Requirements []string `json:"requirements"`    // those whose packets it decides about
 	Decides      int      `json:"decides"`         // of how many pairs of addresses it decides about some packet; of a pending one: it would
-	Pairs        int      `json:"pairs"`           // of addresses it speaks of
+	Pairs        int      `json:"pairs"`           // of addresses it covers
 	More         bool     `json:"more,omitempty"`  // pairs, which were not tried
 	Never        string   `json:"never,omitempty"` // why it never decides
 	Note         string   `json:"note,omitempty"`  // as in the plan
@@ -64,7 +64,7 @@ func (p Permit) decides() string {
 	return text
 }
 
-// heading is a device with what it does with what no permit speaks of.
+// heading is a device with what it does with what no permit matches.
 func heading(d *model.Device) string {
 	text := d.Name + ", a " + d.Kind.String() + ": "
 	if d.KeepsState {
@@ -105,7 +105,7 @@ func newPermit(spec *model.Spec, u verify.PermitUse) Permit {
 	}
 	switch {
 	case u.HiddenBy >= 0:
-		p.Never = fmt.Sprintf("never decides: %d speaks of all that it does", u.HiddenBy+1)
+		p.Never = fmt.Sprintf("never decides: %d matches all that it does", u.HiddenBy+1)
 	case u.Unused:
 		p.Never = "never decides: nothing that anyone in the plan sends is like this"
 	}

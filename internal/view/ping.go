@@ -34,8 +34,8 @@ type PingFamily struct {
 	Remedy  []Change `json:"remedy,omitempty"`      // changes tried all together: it works
 	Comes   string   `json:"comes_in_by,omitempty"` // where the reply leaves by another interface than the request came in by: DEVICE:INTERFACE
 	Leaves  string   `json:"leaves_by,omitempty"`   // and the one it leaves by
-	There   *Graph   `json:"there,omitempty"`       // the request
-	Back    []Graph  `json:"back,omitempty"`        // the reply; several where an address is held twice
+	There   *Graph   `json:"forward,omitempty"`     // the request
+	Back    []Graph  `json:"return,omitempty"`      // the reply; several where an address is held twice
 	Echoes  []Echoes `json:"echoes,omitempty"`      // which neighbours each of several echoes waits for
 
 	trial ask.Trial
@@ -44,7 +44,7 @@ type PingFamily struct {
 // Failure is why a ping fails.
 type Failure struct {
 	Name   string   `json:"name"`           // its name in the catalogue
-	Way    string   `json:"way"`            // there or back
+	Path   string   `json:"path"`           // forward or return
 	Device string   `json:"device"`         // where the packet ends
 	Reason string   `json:"reason"`         // one sentence
 	Loop   []string `json:"loop,omitempty"` // the devices that pass it round
@@ -96,7 +96,7 @@ func newFamily(net *forward.Network, t ask.Trial) PingFamily {
 		f.Comes, f.Leaves = net.Spec.Label(in), net.Spec.Label(out)
 	}
 	if fail, failing := t.Failure(net); failing {
-		f.Failure = &Failure{Name: string(fail.Name), Way: way(fail.Back), Device: net.Spec.Devices[fail.Device].Name, Reason: fail.Words(net), cause: net.Spec.Devices[fail.Cause].Name}
+		f.Failure = &Failure{Name: string(fail.Name), Path: pathWord(fail.Back), Device: net.Spec.Devices[fail.Device].Name, Reason: fail.Words(net), cause: net.Spec.Devices[fail.Cause].Name}
 		for _, d := range fail.Loop {
 			f.Failure.Loop = append(f.Failure.Loop, net.Spec.Devices[d].Name)
 		}
@@ -104,11 +104,11 @@ func newFamily(net *forward.Network, t ask.Trial) PingFamily {
 	return f
 }
 
-func way(back bool) string {
+func pathWord(back bool) string {
 	if back {
-		return "back"
+		return "return"
 	}
-	return "there"
+	return "forward"
 }
 
 // nextCommand is what to look at first after a failure: the device to change,
@@ -160,7 +160,7 @@ func (p Ping) Headline() string {
 		parts = append(parts, sentence)
 	}
 	if len(depends) > 0 {
-		sentence := "in " + forward.And(depends) + " by some ways only (it depends on the flow)"
+		sentence := "in " + forward.And(depends) + " by some paths only (it depends on the flow)"
 		if len(parts) == 0 {
 			sentence = "reaches " + p.To + " " + sentence
 		}
@@ -173,7 +173,7 @@ func (p Ping) Headline() string {
 	return text + " · " + p.Basis
 }
 
-// Text writes the verdict, then why and what would mend it, then the ways
+// Text writes the verdict, then why and what would mend it, then the paths
 // there and back.
 func (p Ping) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 	style := good
@@ -200,18 +200,18 @@ func (p Ping) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 	for i, f := range p.Families {
 		fmt.Fprintln(w)
 		if i > 0 && !explain && sameWay(p.Families[0].trial, f.trial) {
-			way := "goes the same way, there and back"
+			way := "takes the same path, forward and return"
 			if len(f.trial.Back) == 0 {
-				way = "goes the same way"
+				way = "takes the same path"
 			}
 			paragraph(w, width, fmt.Sprintf("%s %s, %s to %s", bold.Render(forward.FamilyOf(f.trial.Target)), way, orNone(f.Source), f.Target), "  ")
 			echoesText(w, f)
 			continue
 		}
-		walkText(w, net, forward.FamilyOf(f.trial.Target)+" there", f.trial.There, width, explain)
+		walkText(w, net, forward.FamilyOf(f.trial.Target)+" forward path", f.trial.There, width, explain)
 		for _, b := range f.trial.Back {
 			fmt.Fprintln(w)
-			walkText(w, net, forward.FamilyOf(f.trial.Target)+" back", b, width, explain)
+			walkText(w, net, forward.FamilyOf(f.trial.Target)+" return path", b, width, explain)
 		}
 		if len(f.Echoes) > 0 {
 			fmt.Fprintln(w)
@@ -237,7 +237,7 @@ func (p Ping) failures(w io.Writer, width int) {
 			continue
 		}
 		said = append(said, f)
-		where := "on the way " + f.Failure.Way
+		where := "on the " + f.Failure.Path + " path"
 		if len(p.Families) > 1 && !slices.ContainsFunc(p.Families, func(x PingFamily) bool { return x.Family != f.Family && x.Failure != nil && alike(f, x) }) {
 			where = forward.FamilyOf(f.trial.Target) + ", " + where
 		}
@@ -264,7 +264,7 @@ func (p Ping) failures(w io.Writer, width int) {
 // alike tells whether two families fail in the same way and would be mended by
 // the same edit.
 func alike(a, b PingFamily) bool {
-	if a.Failure.Name != b.Failure.Name || a.Failure.Way != b.Failure.Way || a.Failure.Device != b.Failure.Device || len(a.Remedy) != len(b.Remedy) {
+	if a.Failure.Name != b.Failure.Name || a.Failure.Path != b.Failure.Path || a.Failure.Device != b.Failure.Device || len(a.Remedy) != len(b.Remedy) {
 		return false
 	}
 	for i := range a.Remedy {
@@ -297,16 +297,16 @@ func sameGraph(a, b *forward.Graph) bool {
 
 // Hops is the walks as one table: for CSV and Markdown.
 func (p Ping) Hops(net *forward.Network) Table {
-	table := Table{Columns: append([]Column{{Key: "family", Title: "family"}, {Key: "way", Title: "way"}}, walkColumns...)}
+	table := Table{Columns: append([]Column{{Key: "family", Title: "family"}, {Key: "path", Title: "path"}}, walkColumns...)}
 	add := func(f PingFamily, way string, g *forward.Graph) {
 		for _, row := range walkRows(net, g) {
 			table.Rows = append(table.Rows, append([]string{f.Family, way}, row...))
 		}
 	}
 	for _, f := range p.Families {
-		add(f, "there", f.trial.There)
+		add(f, "forward", f.trial.There)
 		for _, b := range f.trial.Back {
-			add(f, "back", b)
+			add(f, "return", b)
 		}
 	}
 	return table

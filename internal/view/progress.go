@@ -102,7 +102,7 @@ func (v Progress) Text(w io.Writer, width int, wide bool) {
 	fmt.Fprintln(w, style.Render(Clean(text))+faint.Render(" · "+Clean(v.Basis)))
 	v.Table().Text(w, width, "", wide)
 	if v.next.Away > 0 {
-		paragraph(w, width, faint.Render("next is the device nearest to the operator, as others are come to through it"), "  ")
+		paragraph(w, width, faint.Render("next is the device nearest to the operator, as others are reached through it"), "  ")
 	}
 }
 

@@ -21,7 +21,7 @@ type PushedStep struct {
 	Number  int    `json:"step"`
 	Device  string `json:"device"`
 	Set     string `json:"set"`
-	Told    bool   `json:"told"`          // it can be told by NETCONF
+	Told    bool   `json:"by_netconf"`    // it can be set by NETCONF
 	Why     string `json:"why,omitempty"` // it cannot
 	Session string `json:"session,omitempty"`
 	Outcome string `json:"outcome,omitempty"` // done, taken back, or why not
@@ -62,7 +62,7 @@ func (v *Pushed) Whole() bool {
 
 // Table is the steps.
 func (v *Pushed) Table() Table {
-	t := Table{Columns: []Column{{Key: "step", Title: "step", Right: true}, {Key: "device", Title: "device"}, {Key: "set", Title: "set"}, {Key: "outcome", Title: "outcome"}, {Key: "why", Title: "", Below: true, Lead: "not by NETCONF: "}}, Empty: "nothing is to be told"}
+	t := Table{Columns: []Column{{Key: "step", Title: "step", Right: true}, {Key: "device", Title: "device"}, {Key: "set", Title: "set"}, {Key: "outcome", Title: "outcome"}, {Key: "why", Title: "", Below: true, Lead: "not by NETCONF: "}}, Empty: "nothing needs to be sent"}
 	for _, s := range v.Steps {
 		t.Rows = append(t.Rows, []string{fmt.Sprint(s.Number), s.Device, s.Set, s.Outcome, s.Why})
 	}
@@ -85,7 +85,7 @@ func (v *Pushed) Headline() string {
 	steps := fmt.Sprintf("%s on %s", Count(len(v.Steps), "step"), Count(len(devices), "device"))
 	switch {
 	case len(v.Steps) == 0:
-		return "the devices are as planned: nothing is to be told"
+		return "the devices are as planned: nothing needs to be sent"
 	case v.Stopped != "":
 		return fmt.Sprintf("stopped: %d of %s done", done, steps)
 	case done == len(v.Steps) && v.Back:

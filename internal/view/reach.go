@@ -18,10 +18,10 @@ import (
 type Reach struct {
 	Basis   string   `json:"basis"`   // what the answer stands on
 	Without []string `json:"without"` // what was taken to be out of order
-	Asked   int      `json:"asked"`   // how many ways between segments, each family for itself
+	Asked   int      `json:"asked"`   // how many paths between segments, each family for itself
 	Work    int      `json:"work"`
 	Places
-	Ways []ReachWay `json:"ways"` // those listed
+	Paths []ReachPath `json:"paths"` // those listed
 
 	NotAsked []string `json:"not_asked"`         // segments on which nobody has an address
 	Between  string   `json:"between,omitempty"` // whom it was asked of, where not of all: 'from A to B'
@@ -62,8 +62,8 @@ func (p Places) left(w io.Writer, width int) {
 	}
 }
 
-// ReachWay is one segment pinging another, in JSON.
-type ReachWay struct {
+// ReachPath is one segment pinging another, in JSON.
+type ReachPath struct {
 	From    string `json:"from"` // a segment; of ping --all-pairs: a host
 	To      string `json:"to"`   // the same
 	Family  string `json:"family"`
@@ -72,14 +72,14 @@ type ReachWay struct {
 	Verdict string `json:"verdict"`
 	Finding string `json:"finding,omitempty"` // why it does not work, by its name in the catalogue
 	Why     string `json:"why,omitempty"`
-	OneWay  bool   `json:"one_way,omitempty"` // the other way round it works
+	OneWay  bool   `json:"one_way,omitempty"` // the other path it works
 
 	brief string // why, for many alike
 }
 
 // NewReach is an answer with nothing in it yet.
 func NewReach(basis string, without []string, places Places) *Reach {
-	return &Reach{Basis: basis, Without: append([]string{}, without...), Ways: []ReachWay{}, NotAsked: []string{}, Places: places}
+	return &Reach{Basis: basis, Without: append([]string{}, without...), Paths: []ReachPath{}, NotAsked: []string{}, Places: places}
 }
 
 // NewPairs is an answer about hosts, with nothing in it yet.
@@ -97,17 +97,17 @@ func (v *Reach) Add(net *forward.Network, w reach.Pair, list bool) {
 		v.Work++
 	}
 	if list {
-		x := newReachWay(net, w)
+		x := newReachPath(net, w)
 		if v.hosts > 0 {
 			x.From, x.To = spec.Devices[w.From.Device].Name, spec.Devices[w.To.Device].Name
 		}
-		v.Ways = append(v.Ways, x)
+		v.Paths = append(v.Paths, x)
 	}
 }
 
-func newReachWay(net *forward.Network, w reach.Pair) ReachWay {
+func newReachPath(net *forward.Network, w reach.Pair) ReachPath {
 	spec := net.Spec
-	x := ReachWay{
+	x := ReachPath{
 		From: w.From.Name(spec), To: w.To.Name(spec), Family: familyOf(prefix.FamilyOf(w.To.Address)),
 		Source: w.From.Address.String(), Target: w.To.Address.String(), Verdict: w.Verdict.String(),
 	}
@@ -117,38 +117,38 @@ func newReachWay(net *forward.Network, w reach.Pair) ReachWay {
 	return x
 }
 
-// OneWay notes which of the ways listed work the other way round. It is for who asked
-// all ways.
+// OneWay notes which of the paths listed work the other path. It is for who asked
+// all paths.
 func (v *Reach) OneWay() {
 	type way struct{ from, to, family string }
 	fails := map[way]bool{}
-	for _, w := range v.Ways {
+	for _, w := range v.Paths {
 		fails[way{w.From, w.To, w.Family}] = w.Verdict != forward.Works.String()
 	}
-	for i, w := range v.Ways {
-		v.Ways[i].OneWay = fails[way{w.From, w.To, w.Family}] && !fails[way{w.To, w.From, w.Family}]
+	for i, w := range v.Paths {
+		v.Paths[i].OneWay = fails[way{w.From, w.To, w.Family}] && !fails[way{w.To, w.From, w.Family}]
 	}
 }
 
-// Table is the ways listed.
+// Table is the paths listed.
 func (v *Reach) Table() Table {
 	t := Table{Columns: []Column{
 		{Key: "from", Title: "from"}, {Key: "to", Title: "to"}, {Key: "family", Title: "family"}, {Key: "source", Title: "source", Wide: true}, {Key: "target", Title: "target", Wide: true},
 		{Key: "verdict", Title: "verdict"}, {Key: "finding", Title: "finding", Wide: true}, {Key: "one_way", Title: "one way", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}}
-	for _, w := range v.Ways {
+	for _, w := range v.Paths {
 		t.Rows = append(t.Rows, []string{w.From, w.To, w.Family, w.Source, w.Target, w.Verdict, w.Finding, fmt.Sprint(w.OneWay), w.Why})
 	}
 	return t
 }
 
-// grouped puts ways that fail for one reason into one row: from whom, to whom.
+// grouped puts paths that fail for one reason into one row: from whom, to whom.
 func (v *Reach) grouped() Table {
 	type key struct{ from, why, verdict string }
 	var order []key
 	to := map[key][]string{}
 	families := map[key]map[string]bool{}
-	for _, w := range v.Ways {
+	for _, w := range v.Paths {
 		if w.Verdict == forward.Works.String() {
 			continue
 		}
@@ -187,7 +187,7 @@ func (v *Reach) grouped() Table {
 	return t
 }
 
-// Text writes how much works, and what does not, ways alike in one row.
+// Text writes how much works, and what does not, paths alike in one row.
 func (v *Reach) Text(w io.Writer, width int) {
 	between := v.Between
 	if between == "" {
@@ -232,14 +232,14 @@ type Sweep struct {
 
 // SweepLoss is what one failure, or several together, take away, in JSON.
 type SweepLoss struct {
-	Without  []string   `json:"without"`  // cables or devices
-	Lost     int        `json:"lost"`     // ways that worked
-	Cannot   int        `json:"cannot"`   // of them: no wire leads there any more
-	DoesNot  int        `json:"does_not"` // of them: a wire does, and no route
-	Loops    int        `json:"loops"`    // of them: that go round in a loop
-	Rerouted int        `json:"rerouted"` // ways that still work, another way round
-	Takes    []Takeover `json:"takes"`    // routes that come into use
-	Ways     []ReachWay `json:"ways"`     // those lost; the first thousand
+	Without  []string    `json:"without"`  // cables or devices
+	Lost     int         `json:"lost"`     // paths that worked
+	Cannot   int         `json:"cannot"`   // of them: no wire leads there any more
+	DoesNot  int         `json:"does_not"` // of them: a wire does, and no route
+	Loops    int         `json:"loops"`    // of them: that loop in a loop
+	Rerouted int         `json:"rerouted"` // paths that still work, another other path
+	Takes    []Takeover  `json:"takes"`    // routes that come into use
+	Paths    []ReachPath `json:"paths"`    // those lost; the first thousand
 }
 
 // Takeover is a route that comes into use when something fails, in JSON.
@@ -272,12 +272,12 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 	if l.Lost == l.Cannot {
 		v.Survived++
 	}
-	x := SweepLoss{Lost: l.Lost, Cannot: l.Cannot, DoesNot: l.Lost - l.Cannot, Loops: l.Loops, Rerouted: l.Rerouted, Ways: []ReachWay{}, Takes: []Takeover{}}
+	x := SweepLoss{Lost: l.Lost, Cannot: l.Cannot, DoesNot: l.Lost - l.Cannot, Loops: l.Loops, Rerouted: l.Rerouted, Paths: []ReachPath{}, Takes: []Takeover{}}
 	for _, f := range l.Failures {
 		x.Without = append(x.Without, FailureName(spec, f))
 	}
 	for _, w := range l.Pairs {
-		x.Ways = append(x.Ways, newReachWay(l.After, w))
+		x.Paths = append(x.Paths, newReachPath(l.After, w))
 	}
 	for _, k := range l.Takes {
 		x.Takes = append(x.Takes, Takeover{spec.Devices[k.Device].Name, spec.Statics[k.Static].To.String(), ifaceName(spec, k.Out)})
@@ -302,10 +302,10 @@ func (v *Sweep) Table() Table {
 	}}
 	for _, l := range v.Losses {
 		note := ""
-		if len(l.Ways) > 0 {
-			w := l.Ways[0]
+		if len(l.Paths) > 0 {
+			w := l.Paths[0]
 			note = fmt.Sprintf("lost: %s to %s: %s", w.From, w.To, w.Why)
-			for _, x := range l.Ways { // the first that need not be lost
+			for _, x := range l.Paths { // the first that need not be lost
 				if l.DoesNot > 0 && x.Verdict != "" && !strings.Contains(x.Why, " is down: ") {
 					note = fmt.Sprintf("lost: %s to %s: %s", x.From, x.To, x.Why)
 					break

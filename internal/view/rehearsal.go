@@ -224,7 +224,7 @@ func (v Rehearsed) Text(w io.Writer) {
 		fmt.Fprintln(w, "  "+Clean(h))
 	}
 	if v.Why != "" {
-		fmt.Fprintln(w, faint.Render("  predicted to fail: "+Clean(v.Why)+" · 'why' tells more"))
+		fmt.Fprintln(w, faint.Render("  predicted to fail: "+Clean(v.Why)+" · 'why' says more"))
 	}
 }
 

@@ -92,7 +92,7 @@ func Segments(state *network.State, devices []model.DeviceID) ([]Segment, Table)
 	return data, table
 }
 
-// givers are the words for who gave out a number.
+// givers are the words for who assigned a number.
 var givers = []string{model.Fixed: "fixed", model.Remembered: "remembered", model.Proposed: "proposed"}
 
 var givenAs = map[string]model.Giver{"": model.Fixed, "fixed": model.Fixed, "remembered": model.Remembered, "proposed": model.Proposed}

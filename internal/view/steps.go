@@ -25,7 +25,7 @@ type Worksheet struct {
 	Steps     []OrderedStep `json:"steps"`
 	Otherwise []Standing    `json:"otherwise"` // what differs and no step sets
 	Left      []Standing    `json:"left"`      // what a worksheet that was checked leaves as it was found
-	Untold    []Standing    `json:"untold"`    // what two plans say otherwise and no step sets: taken to be as planned already
+	Untold    []Standing    `json:"not_set"`   // what two plans say otherwise and no step sets: taken to be as planned already
 	NotKnown  []string      `json:"not_known"` // devices of which nothing was observed
 	Partly    []Partly      `json:"partly"`    // devices of which something is not known
 
@@ -234,7 +234,7 @@ func (v Worksheet) Table() Table {
 	t := Table{Columns: []Column{
 		{Key: "step", Title: "step", Right: true}, {Key: "device", Title: "device"}, {Key: "login", Title: "log in at"}, {Key: "set", Title: "set"}, {Key: "was", Title: "was"},
 		{Key: "session", Title: "session"}, {Key: "fails", Title: "fails"}, {Key: "look", Title: "look"}, {Key: "take_back", Title: "to take back"},
-	}, Empty: "nothing is to be done"}
+	}, Empty: "nothing needs to be done"}
 	for _, s := range v.Steps {
 		for _, x := range s.Sets {
 			t.Rows = append(t.Rows, []string{fmt.Sprint(s.Step), s.Device, s.Login, x.Set, x.Was, s.session, s.fails, x.Look, x.TakeBack})
@@ -247,10 +247,10 @@ func (v Worksheet) Table() Table {
 func (v Worksheet) Headline() string {
 	known := ""
 	if len(v.NotKnown)+len(v.Partly) > 0 {
-		known = ", as far as the state tells"
+		known = ", as far as the state shows"
 	}
 	if len(v.all) == 0 {
-		return "nothing is to be set" + known
+		return "nothing needs to be set" + known
 	}
 	text := fmt.Sprintf("%s on %s", Count(len(v.all), "step"), Count(v.Devices, "device"))
 	if len(v.Steps) < len(v.all) {

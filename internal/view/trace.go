@@ -31,11 +31,11 @@ type TraceFamily struct {
 	Verdict string     `json:"verdict"`          // of a ping in this family
 	Source  string     `json:"source,omitempty"` // absent where the sender has no address
 	Target  string     `json:"target"`
-	Hops    []TraceHop `json:"hops"`              // by TTL, up to the one at which the packet ends, the target among them; several of one TTL where ways of equal cost lead to different devices
+	Hops    []TraceHop `json:"hops"`              // by TTL, up to the one at which the packet ends, the target among them; several of one TTL where equal-cost paths lead to different devices
 	Loop    []string   `json:"loop,omitempty"`    // the devices that pass it round
 	Failure *Failure   `json:"failure,omitempty"` // why a ping fails
-	There   Graph      `json:"there"`             // the request
-	Back    []Graph    `json:"back,omitempty"`    // the reply
+	There   Graph      `json:"forward"`           // the request
+	Back    []Graph    `json:"return,omitempty"`  // the reply
 
 	trace *forward.Trace
 }
@@ -92,7 +92,7 @@ func newTraceHop(spec *model.Spec, ttl int, a forward.Answer, family prefix.Fami
 	h := TraceHop{TTL: ttl, Device: spec.Devices[a.Device].Name, In: ifaceName(spec, a.In)}
 	switch {
 	case a.Silent:
-		h.Answer = "silent: it drops the packet without a word"
+		h.Answer = "silent: it drops the packet silently"
 	case a.Lost:
 		h.Answer = fmt.Sprintf("silent: its %s from %s does not get back", a.ICMP.Words(family), a.Address)
 	default:
@@ -136,7 +136,7 @@ func (f TraceFamily) outcome() string {
 		return Count(len(f.trace.Hops), "hop")
 	case verdict == forward.Depends:
 		return "it depends on the flow"
-	case f.Failure != nil && f.Failure.Way == "back":
+	case f.Failure != nil && f.Failure.Path == "return":
 		return "no reply comes back"
 	}
 	return "it does not arrive"
@@ -160,7 +160,7 @@ func (v Trace) Text(w io.Writer, net *forward.Network, width int, explain bool) 
 		if len(f.Loop) > 0 {
 			fmt.Fprintf(w, "  %s\n", bad.Render("and so on: "+Clean(forward.And(f.Loop))+" pass it round until its TTL runs out"))
 		} else if f.Failure != nil {
-			paragraph(w, width, "  "+bad.Render("on the way "+f.Failure.Way+",")+" "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), "  ")
+			paragraph(w, width, "  "+bad.Render("on the "+f.Failure.Path+" path,")+" "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), "  ")
 		}
 		if explain {
 			f.packetByPacket(w, net.Spec, width)
@@ -220,7 +220,7 @@ func (f TraceFamily) packetByPacket(w io.Writer, spec *model.Spec, width int) {
 				story += fmt.Sprintf("; %s passes it on with %d left", name(g.Nodes[n].Device), max(0, h.TTL-1-i))
 			}
 			if len(path)-1 < h.TTL && len(f.trace.Loop) > 0 {
-				story += "; it goes round until"
+				story += "; it loops until"
 			} else {
 				story += ";"
 			}
@@ -229,7 +229,7 @@ func (f TraceFamily) packetByPacket(w io.Writer, spec *model.Spec, width int) {
 			case a.Silent:
 				story += ": nothing comes back, and there is no answer for this hop"
 			case a.Lost:
-				story += ", and that is lost on its way back"
+				story += ", and that is lost on its return path"
 			case a.Back != nil:
 				if by := wayBack(spec, a.Back); len(by) > 0 {
 					story += ", which comes back by " + forward.And(by)
@@ -249,7 +249,7 @@ func (f TraceFamily) ending(a forward.Answer) string {
 	}
 	switch answer := a.ICMP.Words(family); {
 	case a.Silent:
-		return " drops it without a word"
+		return " drops it silently"
 	case answer == "reply":
 		return " has the address, and replies"
 	case answer == "time exceeded":

@@ -28,7 +28,7 @@ func rewritten(n *forward.Node, e *forward.Edge) string {
 	return strings.Join(parts, "; ")
 }
 
-// walkRows is a walk as rows: a step each, and a row for each end, paths of equal cost
+// walkRows is a walk as rows: a step each, and a row for each end, equal-cost paths
 // apart.
 func walkRows(net *forward.Network, g *forward.Graph) [][]string {
 	spec := net.Spec

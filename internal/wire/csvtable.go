@@ -109,7 +109,10 @@ func partsOf(columns []string) []observed.Part {
 	case has("link-device"):
 		return []observed.Part{observed.Links}
 	}
-	parts := []observed.Part{observed.Interfaces}
+	var parts []observed.Part
+	if ofInterfaces(has) {
+		parts = append(parts, observed.Interfaces)
+	}
 	if has("address") {
 		parts = append(parts, observed.Addresses4, observed.Addresses6)
 	}
@@ -117,6 +120,12 @@ func partsOf(columns []string) []observed.Part {
 		parts = append(parts, observed.VLANs)
 	}
 	return parts
+}
+
+// ofInterfaces tells whether a table is one of interfaces: one of addresses or of VLANs only need
+// not have all of them.
+func ofInterfaces(has func(string) bool) bool {
+	return slices.ContainsFunc([]string{"admin", "oper", "type", "mtu", "mac", "description", "speed", "group"}, has)
 }
 
 // takeRow takes in one row of a table: an interface, an address, a route, a
@@ -213,7 +222,9 @@ func takeInterface(d *observed.Device, row map[string]string, has func(string) b
 	if address != nil {
 		into.Add(*address)
 	}
-	d.Learn(observed.Interfaces)
+	if ofInterfaces(has) {
+		d.Learn(observed.Interfaces)
+	}
 	if has("address") {
 		d.Learn(observed.Addresses4)
 		if address != nil && address.Addr().Is6() {

@@ -204,7 +204,7 @@ func errorBody(p *frames.Packet, network gopacket.NetworkLayer) ([]gopacket.Seri
 	return []gopacket.SerializableLayer{x, gopacket.Payload(append(head, about...))}, x.SetNetworkLayerForChecksum(network)
 }
 
-// cut is a packet, or the pieces it was cut into on its way.
+// cut is a packet, or the pieces it was cut into on its path.
 func cut(p *frames.Packet) ([][]byte, error) {
 	whole, err := packetBytes(p)
 	if err != nil {

@@ -23,7 +23,7 @@ type Reading struct {
 
 // Unread is something in a file that was not understood.
 type Unread struct {
-	Line int // from 1; 0 where there are no lines to speak of
+	Line int // from 1; 0 where there are no lines to cover
 	Text string
 	Why  string
 }
@@ -38,7 +38,7 @@ type Cell struct {
 // LargestObserved is how large a file to be read may be, in bytes.
 const LargestObserved = 512 << 20
 
-// Formats are the words for the formats that are told from their content.
+// Formats are the words for the formats that are recognised by their content.
 var Formats = []string{"state", "rfc7951", "xml", "linux", "csv"}
 
 // Read reads what a device says of itself. Format is one of Formats, or "" to tell
@@ -113,7 +113,7 @@ func tell(text []byte) (string, error) {
 	if bytes.IndexByte(first, ',') >= 0 && csvHeading(strings.Split(string(first), ",")) {
 		return "csv", nil
 	}
-	return "", errors.New("it is in none of the formats that are told from their content; for a text table of your own write a column map and name it with --map")
+	return "", errors.New("it is in none of the formats that are recognised by their content; for a text table of your own write a column map and name it with --map")
 }
 
 // of finds a device of the reading by name, or adds it.

@@ -23,7 +23,7 @@ import (
 // TraceOptions say how to trace.
 type TraceOptions struct {
 	UDP        bool          // with datagrams to ports from 33434 on; else with echo requests
-	Flows      int           // probes for each TTL; with UDP each to a port of its own, so that what chooses ways by flow shows them
+	Flows      int           // probes for each TTL; with UDP each to a port of its own, so that what chooses paths by flow shows them
 	MostTTL    int           // the last TTL tried
 	MostSilent int           // TTLs in a row that nobody answers, after which it is enough
 	Patience   time.Duration // for the answers of one TTL
@@ -130,7 +130,7 @@ func (t *tracer) run(ctx context.Context, pace <-chan time.Time, tell func(ttl i
 }
 
 // untilTheEnd leaves out the last hops that tell no more than that somebody ended the
-// way before: an error may come seconds after its probe, when others are on their way.
+// way before: an error may come seconds after its probe, when others are on their path.
 func untilTheEnd(hops []forward.MeasuredHop, family prefix.Family) []forward.MeasuredHop {
 	ended := map[netip.Addr]bool{}
 	last := 0
@@ -232,7 +232,7 @@ func (t *tracer) enough() bool {
 	if silent >= t.o.MostSilent {
 		return true
 	}
-	further := false // some flow got on while another met its end: their ways differ
+	further := false // some flow got on while another met its end: their paths differ
 	for flow, ended := range t.ended {
 		further = further || !ended && t.last[flow] == t.present
 	}
