@@ -1,6 +1,7 @@
 package command
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"time"
@@ -16,14 +17,18 @@ import (
 func (a *app) check() *cobra.Command {
 	failOn := finding.Error.String()
 	var real livePing
+	watch, whole := false, false
 	cmd := &cobra.Command{
 		Use:               "check",
 		Short:             "Find what is wrong in the plan",
 		GroupID:           groupProve,
 		Args:              noArgs,
-		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --fail-on warning -o json\n  ropeswing check -o sarif >findings.sarif",
+		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --watch\n  ropeswing check --fail-on warning -o json\n  ropeswing check -o sarif >findings.sarif",
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if real.on && watch {
+				return errors.New("--live looks once; --watch looks at the plan again and again")
+			}
 			if real.on {
 				return a.checkLive(&real)
 			}
@@ -37,10 +42,14 @@ func (a *app) check() *cobra.Command {
 			if least < 0 {
 				return fmt.Errorf("--fail-on is error, warning or advice, not %s", failOn)
 			}
+			if watch {
+				return a.watched()
+			}
 			v, err := a.checkedWhat()
 			if err != nil {
 				return err
 			}
+			v.Whole = whole
 			all := v.All
 			if done, err := a.report(func() view.Report { return v.Report(Version) }); err != nil {
 				return err
@@ -64,6 +73,8 @@ func (a *app) check() *cobra.Command {
 	a.answersFlags(cmd, &real)
 	cmd.Flags().StringVar(&failOn, "fail-on", failOn, "exit with 1 from this `SEVERITY` on: error, warning, advice")
 	a.must(cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(finding.Severities, cobra.ShellCompDirectiveNoFileComp)))
+	cmd.Flags().BoolVar(&watch, "watch", false, "check again whenever a file of the plan changes, and say only what changed")
+	cmd.Flags().BoolVar(&whole, "all", false, "tell each finding in full, also where many are alike")
 	a.observedFlag(cmd)
 	a.reportFlags(cmd)
 	a.explainFlag(cmd, "say why each finding matters")
@@ -115,6 +126,11 @@ func (a *app) checkedOf(w *workspace.Numbers, x *workspace.Workspace) view.Findi
 	}
 	v := view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all)
 	v.Accepted = len(accepted)
+	if w.Document != nil {
+		for _, f := range w.Document.Files() {
+			v.Files = append(v.Files, f.Name)
+		}
+	}
 	return v
 }
 

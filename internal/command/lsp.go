@@ -2,7 +2,6 @@ package command
 
 import (
 	"io"
-	"os"
 
 	"github.com/spf13/cobra"
 
@@ -25,12 +24,18 @@ func (a *app) lsp() *cobra.Command {
 				in = io.NopCloser(a.in)
 			}
 			s := lsp.Server{Version: Version}
-			return s.Serve(cmd.Context(), in, writer{a.out})
+			return s.Serve(cmd.Context(), in, atOnce{a})
 		},
 	}
 }
 
-// writer is a writer that is not closed.
-type writer struct{ io.Writer }
+// atOnce is the output without waiting: each message goes when it is written.
+type atOnce struct{ a *app }
 
-func (writer) Close() error { return os.Stdout.Sync() }
+func (w atOnce) Write(b []byte) (int, error) {
+	n, err := w.a.raw.Write(b)
+	w.a.flushOut()
+	return n, err
+}
+
+func (atOnce) Close() error { return nil }

@@ -31,7 +31,11 @@ var update = flag.Bool("update", false, "write docs/reference anew")
 // The reference is made from the code, and this test sees to it that it is
 // the code of today. 'go test ./internal/command -update' writes it.
 func TestReferenceIsOfToday(t *testing.T) {
-	for name, text := range map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t), "words.md": wordsReference(), "plan.schema.json": planSchema(t), "observed.schema.json": stateSchema(t)} {
+	pages := map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t), "words.md": wordsReference(), "plan.schema.json": planSchema(t), "observed.schema.json": stateSchema(t)}
+	for _, x := range topics {
+		pages[x.name+".md"] = x.markdown()
+	}
+	for name, text := range pages {
 		file := filepath.Join("..", "..", "docs", "reference", name)
 		if *update {
 			require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
@@ -43,7 +47,7 @@ func TestReferenceIsOfToday(t *testing.T) {
 	}
 }
 
-const generated = "<!-- Made from the code by 'go test ./internal/command -update'. -->\n\n"
+const generated = generatedNote
 
 func commandsReference() string {
 	var b strings.Builder

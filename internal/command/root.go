@@ -153,7 +153,7 @@ func (a *app) commands() []command {
 		{"show", a.show}, {"draw", a.draw}, {"report", a.reportPage}, {"why", a.why},
 		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
 		{"observe", a.observe}, {"compare", a.compare}, {"steps", a.steps}, {"push", a.push}, {"rehearse", a.rehearse}, {"stand-in", a.standIn}, {"here", a.here},
-		{"demo", a.demo}, {"lsp", a.lsp}, {"version", a.version},
+		{"demo", a.demo}, {"lsp", a.lsp}, {"man", a.man}, {"version", a.version},
 	}
 }
 

@@ -18,6 +18,7 @@ const (
 	MapFile     Kind = "a column map"
 	Picture     Kind = "a picture"
 	Page        Kind = "a report"
+	ManualPage  Kind = "a page of the manual"
 	Other       Kind = "another file"
 )
 
@@ -32,6 +33,8 @@ func KindOf(name string, text []byte) Kind {
 		return CaptureFile
 	case bytes.HasPrefix(start, []byte("\x89PNG")), bytes.HasPrefix(start, []byte("<svg")), bytes.HasPrefix(start, []byte("%PDF")):
 		return Picture
+	case bytes.Contains(start, []byte(".TH")) && (strings.HasSuffix(name, ".1") || strings.HasSuffix(name, ".7")):
+		return ManualPage
 	case bytes.HasPrefix(start, []byte("<!DOCTYPE html>")) && bytes.Contains(start, []byte(": report</title>")):
 		return Page
 	case bytes.HasPrefix(start, []byte("ropeswing-ledger")) || strings.HasSuffix(name, ".ledger"):

@@ -13,7 +13,9 @@ type memory struct {
 	size int64
 }
 
-func newMemory(name, all string) *memory { return &memory{strings.NewReader(all), name, int64(len(all))} }
+func newMemory(name, all string) *memory {
+	return &memory{strings.NewReader(all), name, int64(len(all))}
+}
 
 func (m *memory) Stat() (fs.FileInfo, error) { return m, nil }
 func (m *memory) Close() error               { return nil }

@@ -26,14 +26,20 @@ type Server struct {
 	last map[string]*looked
 	stop map[string]context.CancelFunc // what is still looked at, by plan
 	busy sync.WaitGroup
+	once sync.Once
+	exit chan struct{} // closed when the editor says so: it may keep its end open
 }
 
 // Serve serves until the editor ends, or the input does.
 func (s *Server) Serve(ctx context.Context, in io.ReadCloser, out io.WriteCloser) error {
-	s.open, s.told, s.last, s.stop = map[uri.URI]*text{}, map[string]bool{}, map[string]*looked{}, map[string]context.CancelFunc{}
+	s.open, s.told, s.last, s.stop, s.exit = map[uri.URI]*text{}, map[string]bool{}, map[string]*looked{}, map[string]context.CancelFunc{}, make(chan struct{})
 	s.conn = jsonrpc2.NewConn(jsonrpc2.NewStream(pipes{in, out}))
 	s.conn.Go(ctx, s.handle)
-	<-s.conn.Done()
+	select {
+	case <-s.conn.Done():
+	case <-s.exit:
+		return nil
+	}
 	s.mu.Lock()
 	for _, stop := range s.stop {
 		stop()
@@ -63,8 +69,9 @@ func (s *Server) handle(ctx context.Context, reply jsonrpc2.Replier, r jsonrpc2.
 	case protocol.MethodShutdown:
 		return reply(ctx, nil, nil)
 	case protocol.MethodExit:
-		defer func() { go s.conn.Close() }() // not from within its own loop
-		return reply(ctx, nil, nil)
+		err := reply(ctx, nil, nil)
+		s.once.Do(func() { close(s.exit) })
+		return err
 	case protocol.MethodTextDocumentDidOpen:
 		return answer(ctx, reply, r, func(p *protocol.DidOpenTextDocumentParams) (any, error) {
 			s.changed(p.TextDocument.URI, p.TextDocument.Text)

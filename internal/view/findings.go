@@ -3,6 +3,7 @@ package view
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"ropeswing/core/finding"
@@ -23,6 +24,8 @@ type Findings struct {
 	Findings []Finding `json:"findings"` // in the order of the file
 
 	Summary string            `json:"-"`
+	Files   []string          `json:"-"` // the plan's files
+	Whole   bool              `json:"-"` // like findings are not folded
 	All     []finding.Finding `json:"-"`
 	prefix  string
 }
@@ -115,9 +118,20 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 	if v.Summary != "" {
 		paragraph(w, width, faint.Render(Clean(v.Summary)), "")
 	}
+	alike := map[finding.Name][]finding.Finding{}
 	for _, f := range v.All {
-		fmt.Fprintln(w)
-		FindingText(w, f, v.prefix, width, explain)
+		alike[f.Name] = append(alike[f.Name], f)
+	}
+	said := map[finding.Name]int{}
+	for _, f := range v.All {
+		n := len(alike[f.Name])
+		if said[f.Name]++; v.Whole || n < foldFrom || said[f.Name] <= shownAlike {
+			fmt.Fprintln(w)
+			FindingText(w, f, v.prefix, width, explain)
+		}
+		if !v.Whole && n >= foldFrom && said[f.Name] == shownAlike {
+			foldedText(w, alike[f.Name][shownAlike:], v.prefix, width)
+		}
 	}
 	if len(v.All) > manyFindings {
 		fmt.Fprintln(w, "\n"+style.Render(Clean(v.Headline())))
@@ -127,6 +141,31 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 // manyFindings is after how many the headline has gone off most screens, and
 // stands at the end too.
 const manyFindings = 4
+
+// From so many findings of one name on only the first are told in full.
+const (
+	foldFrom   = 6
+	shownAlike = 2
+)
+
+// foldedText tells in one line of further findings of a name: how many, and of what.
+func foldedText(w io.Writer, more []finding.Finding, prefix string, width int) {
+	var names []string
+	for _, f := range more {
+		if f.Subject != "" && !slices.Contains(names, f.Subject) {
+			names = append(names, f.Subject)
+		}
+	}
+	text := fmt.Sprintf("and %d more %s", len(more), more[0].Name)
+	const most = 8
+	if len(names) > most {
+		names = append(names[:most], fmt.Sprintf("%d more", len(names)-most))
+	}
+	if len(names) > 0 {
+		text += ": " + strings.Join(names, ", ")
+	}
+	paragraph(w, width, bold.Render(Clean(text))+faint.Render(" ("+prefix+" check --all tells each)"), "  ")
+}
 
 // FindingText writes one finding: where, what, the line with a caret, what to
 // do, and the command to type next, which begins with prefix. Explain adds what the
