@@ -51,7 +51,7 @@ func Check(r *compare.Result, sessions map[model.DeviceID]netip.Addr, asked []As
 		path = append(path, next)
 		p = next
 	}
-	w.Before, w.After = j.at(j.start()).net, j.at(j.goal()).net
+	w.Before, w.After = j.at(j.start()).network(j), j.at(j.goal()).network(j)
 	j.tell(path)
 	for i, l := range p.levels {
 		if l != compare.AsPlanned {

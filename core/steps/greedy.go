@@ -10,12 +10,14 @@ import (
 
 // straight is an order that is found straight on: at each step the first thing that harms
 // nobody, on the device the operator is on if there is one; and where all do, what harms
-// least; with harmless it is nil then. What is new goes before what changes, and what is
+// least; with harmless it is nil then. Once many states were judged, what harmed before is put
+// off, and at last one thing a step is looked at. What is new goes before what changes, and what is
 // taken away comes last.
 func (j *judge) straight(helpers, harmless bool) []*place {
 	p := &place{levels: j.start(), on: model.None, judged: true}
 	var path []*place
 	goal := j.goal()
+	harmed := map[moved]bool{} // when it was looked at last
 	for !slices.Equal(p.levels, goal) {
 		var all []*place
 		for _, next := range j.onward(p) {
@@ -24,11 +26,17 @@ func (j *judge) straight(helpers, harmless bool) []*place {
 			}
 		}
 		slices.SortStableFunc(all, func(a, b *place) int {
+			if j.asked >= j.most/2 && harmed[a.step[0]] != harmed[b.step[0]] {
+				return map[bool]int{true: 1, false: -1}[harmed[a.step[0]]]
+			}
 			return cmp.Or(cmp.Compare(j.elsewhere(a), j.elsewhere(b)), cmp.Compare(len(a.step), len(b.step)), cmp.Compare(j.phase(a, helpers), j.phase(b, helpers)))
 		})
 		var best *place
 		var least cost
 		for _, next := range all {
+			if best != nil && j.asked >= j.most && j.known[keyOf(next.levels)] == nil {
+				continue // there is no time to look at more than one
+			}
 			j.judgeStep(next)
 			c := next.cost
 			for i := range c {
@@ -43,6 +51,7 @@ func (j *judge) straight(helpers, harmless bool) []*place {
 			if least == (cost{}) {
 				break
 			}
+			harmed[next.step[0]] = true
 		}
 		p = best
 		path = append(path, p)

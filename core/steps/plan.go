@@ -131,7 +131,7 @@ func Plan(r *compare.Result, sessions map[model.DeviceID]netip.Addr) *Worksheet 
 	j := newJudge(w, sessions)
 	path, whole := j.search()
 	w.Whole = whole
-	w.Before, w.After = j.at(j.start()).net, j.at(j.goal()).net
+	w.Before, w.After = j.at(j.start()).network(j), j.at(j.goal()).network(j)
 	j.tell(path)
 	return w
 }
@@ -161,17 +161,34 @@ type judge struct {
 	known    map[string]*state
 	links    []bool // by segment, once asked for
 	asked    int
+	most     int // how many may be judged before an order is found straight on
 }
 
 // state is a state in between, judged.
 type state struct {
-	net    *forward.Network
+	levels []compare.Level
 	unmet  []int // of those that hold before and after
 	broken []int // of the pairs
 	logins map[model.DeviceID][]Login
+
+	// What it was judged by: made when it is asked for, and forgotten where many are judged.
+	net    *forward.Network
 	ends   []*reach.End // with the addresses they have
 	matrix *reach.Matrix
 }
+
+// network is the predicted network of a state.
+func (s *state) network(j *judge) *forward.Network {
+	if s.net == nil {
+		s.net = j.result.Between(j.items, j.Otherwise, s.levels)
+		s.ends = reach.AsNow(j.ends, s.net.Spec)
+		s.matrix = reach.All(s.net, s.ends)
+	}
+	return s.net
+}
+
+// forget drops what a state was judged by.
+func (s *state) forget() { s.net, s.ends, s.matrix = nil, nil, nil }
 
 func newJudge(w *Worksheet, sessions map[model.DeviceID]netip.Addr) *judge {
 	j := &judge{Worksheet: w, spec: w.result.Net.Spec, sessions: sessions, known: map[string]*state{}}
@@ -240,11 +257,12 @@ func (j *judge) each(visit func(a, b int) bool) {
 
 // works tells whether a pair works in a state.
 func (s *state) works(j *judge, a, b int) bool {
+	net := s.network(j)
 	if b < len(j.ends) {
 		return s.matrix.Verdict(a, b) == forward.Works
 	}
 	e := s.ends[a]
-	return forward.PingBy(s.net, e.Device, e.Address, j.world[b-len(j.ends)], model.None, forward.Probe{}).Verdict() == forward.Works
+	return forward.PingBy(net, e.Device, e.Address, j.world[b-len(j.ends)], model.None, forward.Probe{}).Verdict() == forward.Works
 }
 
 func (j *judge) start() []compare.Level { return make([]compare.Level, len(j.items)) }
@@ -264,9 +282,8 @@ func (j *judge) at(levels []compare.Level) *state {
 		return s
 	}
 	j.asked++
-	net := j.result.Between(j.items, j.Otherwise, levels)
-	s := &state{net: net, logins: map[model.DeviceID][]Login{}, ends: reach.AsNow(j.ends, net.Spec)}
-	s.matrix = reach.All(net, s.ends)
+	s := &state{levels: slices.Clone(levels), logins: map[model.DeviceID][]Login{}}
+	net := s.network(j)
 	for n, p := range j.pairs {
 		if !s.works(j, p[0], p[1]) {
 			s.broken = append(s.broken, n)
@@ -281,6 +298,9 @@ func (j *judge) at(levels []compare.Level) *state {
 		s.logins[d] = j.loginsAt(net, d)
 	}
 	j.known[key] = s
+	if len(j.items) > few && j.pairs != nil {
+		s.forget()
+	}
 	return s
 }
 

@@ -92,7 +92,11 @@ func (j *judge) search() ([]*place, bool) {
 	if j.tooMany() {
 		return j.waves(), false
 	}
+	j.most = j.asked + max(2*len(j.items), mostWork/j.work())
 	best := j.firstOrder()
+	if j.asked >= j.most {
+		return best, false
+	}
 	limit := j.asked + mostMany
 	if len(j.items) <= few {
 		limit = j.asked + mostFew
@@ -337,6 +341,9 @@ func (j *judge) tell(path []*place) {
 		}
 		if before != nil {
 			s.Works = j.newlyWorks(before, now)
+			if len(j.items) > few {
+				before.forget()
+			}
 		}
 		s.Last = !slices.ContainsFunc(path[n+1:], func(q *place) bool { return q.on == p.on })
 		j.Steps = append(j.Steps, s)

@@ -19,7 +19,7 @@ func (a *app) rename() *cobra.Command {
 		Long: "Change the name of a device, segment, block, cable or interface everywhere in\n" +
 			"the plan, and in the ledger, so that every number stays with what it was given\n" +
 			"to. Without -w it only shows what would change.",
-		Example: "  ropeswing rename quay-staff quay-office\n  ropeswing rename mole-rtr:lan0 mole-rtr:eth0 -w",
+		Example: "  ropeswing rename quay-staff quay-office\n  ropeswing rename tern-rock:lan0 tern-rock:eth0 -w",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 2 {
 				return errors.New("name both: ropeswing rename OLD NEW")

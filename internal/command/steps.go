@@ -44,7 +44,7 @@ func (a *app) steps() *cobra.Command {
 			"while its device has steps left, no requirement and as few pairs as can be fail\n" +
 			"in between, with the fewest logins; every state in between is predicted. Exit\n" +
 			"code 1 where something fails in between, hands are needed, or no step sets it.",
-		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps old.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --factory 192.0.2.253/24 quay-sw1\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
+		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps last-week/skerry.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --factory 192.0.2.253/24 quay-sw1\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 || len(args) == 1 && o.since != "" {
 				return errors.New("steps begin at one state, plan or revision")

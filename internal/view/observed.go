@@ -172,7 +172,7 @@ func (v Comparison) Table() Table {
 	for _, d := range v.Differences {
 		such := d.Such
 		if d.Lost > 1 {
-			such += fmt.Sprintf(", and %s more", Count(d.Lost-1, "way"))
+			such += fmt.Sprintf(", and %s more", Count(d.Lost-1, "pair"))
 		}
 		if len(d.Unmet) > 0 {
 			such += "; the requirement '" + d.Unmet[0] + "'"
