@@ -198,6 +198,29 @@ func TestWhatIsDownLooksIt(t *testing.T) {
 	}
 }
 
+// A switch full of hosts takes a few rows, and none that is down hides among them.
+func TestManyHostsShareRows(t *testing.T) {
+	net := coretest.Network(t, `
+segments:
+  staff:  {prefix: 192.0.2.0/25, vlan: 10}
+  phones: {prefix: 192.0.2.128/25, vlan: 20}
+devices:
+  sw: {is: switch, interfaces: {p1..p30: {access: staff}, p31..p48: {access: phones}}}
+  pc-(1..30): {is: host, at: "sw:p(n)", address: "(n+9)"}
+  phone-(31..48): {is: host, at: "sw:p(n)", address: "(n-21)"}
+`)
+	f := network.NoFailure
+	f.Device = coretest.Device(t, net.Spec, "pc-12")
+	s := draw.Wires(net.Update(net.State.With(f)), draw.Asked{Title: "x"}, nil)
+	var rows []string
+	for _, x := range s.Texts {
+		if strings.HasPrefix(x.Text, "p") {
+			rows = append(rows, x.Text)
+		}
+	}
+	assert.Equal(t, []string{"p1 … p11: 11 hosts, staff", "p12: pc-12 (down)", "p13 … p30: 18 hosts, staff", "p31 … p48: 18 hosts, phones"}, rows)
+}
+
 // Shapes that people build: nothing overlaps, and hardly anything crosses.
 func TestShapesAreDrawnWell(t *testing.T) {
 	for name, x := range map[string]struct {

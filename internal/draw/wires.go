@@ -304,12 +304,20 @@ func list(all []model.VLAN) string {
 	return strings.Join(words, " ")
 }
 
-// mostHosts is how many hosts are named in one box.
+// mostHosts is how many hosts are named one by one in one box.
 const mostHosts = 8
+
+// plugged is a host at a port.
+type plugged struct {
+	port    model.InterfaceID
+	host    string
+	segment model.SegmentID
+	up      bool
+}
 
 // hosts are told in the box of what they are plugged into.
 func (p *plan) hosts(which func(model.InterfaceID) bool) {
-	rows, names := map[model.DeviceID][]row{}, map[model.DeviceID][]string{}
+	at := map[model.DeviceID][]plugged{}
 	var order []model.DeviceID
 	for d := range p.spec.Devices {
 		id := model.DeviceID(d)
@@ -321,24 +329,58 @@ func (p *plan) hosts(which func(model.InterfaceID) bool) {
 			if peer == model.None || which != nil && !which(peer) {
 				continue
 			}
-			at := p.spec.Interfaces[peer].Device
-			if rows[at] == nil {
-				order = append(order, at)
+			b := p.spec.Interfaces[peer].Device
+			if at[b] == nil {
+				order = append(order, b)
 			}
-			class, note := Plain, ""
-			if !p.net.State.IsUp(i) {
-				class, note = Down, " (down)"
-			}
-			names[at] = append(names[at], p.spec.Devices[d].Name)
-			rows[at] = append(rows[at], row{fmt.Sprintf("%s: %s%s", p.spec.Interfaces[peer].Name, p.spec.Devices[d].Name, note), class, false})
+			at[b] = append(at[b], plugged{peer, p.spec.Devices[d].Name, p.spec.Interfaces[i].Segment, p.net.State.IsUp(i)})
 		}
 	}
-	for _, at := range order {
-		b := p.device(at)
-		all := rows[at]
-		if len(all) > mostHosts {
-			all = append(all[:mostHosts:mostHosts], row{fmt.Sprintf("and %d more hosts", len(all)-mostHosts), Quiet, false})
+	for _, id := range order {
+		b := p.device(id)
+		b.rows = append(b.rows, p.hostRows(at[id])...)
+		for _, h := range at[id] {
+			b.holds = append(b.holds, h.host)
 		}
-		b.rows, b.holds = append(b.rows, all...), append(b.holds, names[at]...)
 	}
+}
+
+// hostRows names hosts one by one; where they are many, those of neighbouring ports in one
+// segment share a row. What is down has a row of its own in any case.
+func (p *plan) hostRows(all []plugged) []row {
+	most := mostHosts
+	if len(all) > most {
+		slices.SortStableFunc(all, func(a, b plugged) int { return cmp.Compare(a.port, b.port) })
+		most = 2 * mostHosts
+	}
+	port := func(h plugged) string { return p.spec.Interfaces[h.port].Name }
+	var rows []row
+	more := 0
+	for n := 0; n < len(all); {
+		h, last := all[n], n
+		for len(all) > mostHosts && last+1 < len(all) && h.up && all[last+1].up && all[last+1].segment == h.segment {
+			last++
+		}
+		run := last + 1 - n
+		switch {
+		case !h.up:
+			rows = append(rows, row{fmt.Sprintf("%s: %s (down)", port(h), h.host), Down, false})
+		case len(rows) >= most:
+			more += run
+		case run < 3:
+			rows = append(rows, row{fmt.Sprintf("%s: %s", port(h), h.host), Plain, false})
+			last = n
+		default:
+			in := ""
+			if h.segment != model.None {
+				in = ", " + p.spec.Segments[h.segment].Name
+			}
+			rows = append(rows, row{fmt.Sprintf("%s … %s: %d hosts%s", port(h), port(all[last]), run, in), Plain, false})
+		}
+		n = last + 1
+	}
+	if more > 0 {
+		rows = append(rows, row{fmt.Sprintf("and %d more hosts", more), Quiet, false})
+	}
+	return rows
 }
