@@ -39,7 +39,7 @@ func standIns(t *testing.T, args ...string) (dir string, at map[string][2]string
 		assert.NoFileExists(t, filepath.Join(who, "key"), "who may ask goes with it")
 	})
 	at = map[string][2]string{}
-	row := regexp.MustCompile(`^(\S+) +(127\S+) +(127\S+)$`)
+	row := regexp.MustCompile(`^(\S+) +(127\S+) +(127\S+) +127\S+$`)
 	for lines := bufio.NewScanner(out); lines.Scan(); {
 		if m := row.FindStringSubmatch(lines.Text()); m != nil {
 			at[m[1]] = [2]string{m[2], m[3]}
@@ -269,3 +269,25 @@ for inner in ('<interface xmlns:nc="urn:ietf:params:xml:ns:netconf:base:1.0" nc:
 m.close_session()
 print(*said)
 `
+
+// 'live' is a state that is asked for when it is named: every question can be about it.
+func TestLiveIsAState(t *testing.T) {
+	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
+	r := run(t, dir, "show", "interfaces", "quay-sw1", "--live")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "skerry.access.yaml, which is not there")
+	live := func(args ...string) result {
+		return runWith(t, dir, []string{"ROPESWING_ACCESS=" + filepath.Join(who, "access.yaml")}, args...)
+	}
+	r = live("show", "interfaces", "quay-sw1", "--live")
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Contains(t, r.out, "administratively down")
+	r = live("check", "--observed", "live")
+	assert.Equal(t, 1, r.code, r.err)
+	assert.Contains(t, r.out, "errors")
+	r = live("ping", "ops-laptop", "tern-cam", "--observed", "live")
+	assert.Equal(t, 1, r.code, r.err)
+	r = live("steps", "live")
+	assert.Equal(t, 1, r.code, r.err)
+	assert.Contains(t, r.out, "5 steps on 5 devices")
+}

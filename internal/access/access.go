@@ -15,9 +15,10 @@ import (
 
 // The protocols by which devices are asked.
 const (
-	SNMP    = "snmp"
-	NETCONF = "netconf"
-	Lists   = "lists" // by SSH, each list by the words that print it
+	SNMP     = "snmp"
+	NETCONF  = "netconf"
+	RESTCONF = "restconf" // over TLS; the key of its certificate is known like that of an SSH host
+	Lists    = "lists"    // by SSH, each list by the words that print it
 )
 
 // Secret is where a secret is found: one of a file of mode 0600, an environment variable, or the
@@ -128,8 +129,12 @@ func (w *Way) check() error {
 		if w.By == Lists && w.Gear == "" {
 			return errors.New("lists take gear: the file that says which words print what")
 		}
+	case RESTCONF:
+		if w.User == "" || w.Password == nil {
+			return errors.New("restconf takes a user and a password")
+		}
 	default:
-		return fmt.Errorf("by is snmp, netconf or lists, not %q", w.By)
+		return fmt.Errorf("by is snmp, netconf, restconf or lists, not %q", w.By)
 	}
 	return nil
 }

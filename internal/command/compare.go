@@ -18,6 +18,7 @@ import (
 	"ropeswing/core/observed"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
+	"ropeswing/internal/live"
 	"ropeswing/internal/view"
 )
 
@@ -100,7 +101,10 @@ func (a *app) compare() *cobra.Command {
 
 // askFirst asks all devices, whose answers are then the state; who does not answer is told.
 func (a *app) askFirst(o *asking) error {
+	about := a.observed
+	a.observed = "" // whom to ask is what the plan says
 	w, err := a.usable()
+	a.observed = about
 	if err != nil {
 		return err
 	}
@@ -223,13 +227,23 @@ func isPlan(name string) bool {
 	return strings.HasSuffix(name, ".yaml") || strings.HasSuffix(name, ".yml")
 }
 
+// liveState is the state that is asked for when it is named, unless a folder is called so.
+const liveState = "live"
+
 // state reads an observed state; with no name, the folder 'observed' beside the plan.
 // The basis says when it was taken.
 func (a *app) state(dir string) (devices []*observed.Device, name, basis string, err error) {
+	full := a.at(dir)
+	if dir == liveState && a.asked == nil {
+		if _, err := os.Stat(full); errors.Is(err, os.ErrNotExist) {
+			if err := a.askFirst(&asking{together: live.Polite.Together}); err != nil {
+				return nil, "", "", err
+			}
+		}
+	}
 	if a.asked != nil {
 		return a.asked, "", "predicted from what was asked live", nil
 	}
-	full := a.at(dir)
 	if dir == "" {
 		found, err := a.find()
 		if err != nil {

@@ -2,6 +2,7 @@ package command
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -44,7 +45,7 @@ type asking struct {
 
 func (a *app) askingFlags(cmd *cobra.Command, o *asking) {
 	cmd.Flags().BoolVar(&o.on, "live", false, "ask the devices themselves, as the access file says")
-	cmd.Flags().StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; NAME.access.yaml beside the plan unless said")
+	cmd.Flags().StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; else $ROPESWING_ACCESS, else NAME.access.yaml beside the plan")
 	cmd.Flags().BoolVar(&o.trustNew, "trust-new", false, "with --live: take host keys that are not known yet, and keep them")
 	cmd.Flags().IntVar(&o.together, "together", live.Polite.Together, "with --live: ask `N` devices at a time")
 }
@@ -54,7 +55,7 @@ const accessEnding = ".access.yaml"
 
 // accessFile reads how devices are reached.
 func (a *app) accessFile(o *asking) (*access.Access, string, error) {
-	path := o.access
+	path := cmp.Or(o.access, a.getenv("ROPESWING_ACCESS"))
 	if path == "" {
 		found, err := a.find()
 		if err != nil {

@@ -68,7 +68,7 @@ func (a *app) report(r func() view.Report) (bool, error) {
 
 // observedFlag lets a command be asked about the network as found.
 func (a *app) observedFlag(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`")
+	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`, or live: the devices are asked first")
 }
 
 // withoutFlag lets a command be asked what would be if parts were out of order.

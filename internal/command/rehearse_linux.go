@@ -92,8 +92,9 @@ func (a *app) rehearsal(o *rehearsalOptions) error {
 
 // The ports at which stand-ins answer in a rehearsal: those of the protocols.
 const (
-	snmpPort    = "161"
-	netconfPort = "830"
+	snmpPort     = "161"
+	netconfPort  = "830"
+	restconfPort = "443"
 )
 
 // standInside has every device of a rehearsal answer at its own addresses, over the rehearsed
@@ -111,10 +112,7 @@ func (a *app) standInside(ctx context.Context, lab *rehearse.Lab, w *workspace.W
 			return lab.Inside(d, f)
 		},
 		Listen: func(_, network string) (string, error) {
-			if network == "udp" {
-				return "[::]:" + snmpPort, nil
-			}
-			return "[::]:" + netconfPort, nil
+			return "[::]:" + map[string]string{"udp": snmpPort, "tcp": netconfPort, "tls": restconfPort}[network], nil
 		},
 	})
 	if err != nil {
@@ -126,6 +124,7 @@ func (a *app) standInside(ctx context.Context, lab *rehearse.Lab, w *workspace.W
 		for _, family := range []prefix.Family{prefix.IPv6, prefix.IPv4} { // IPv4 where there are both
 			if at := w.Spec.MainAddress(d, family); at.IsValid() {
 				served[i].SNMP, served[i].SSH = net.JoinHostPort(at.String(), snmpPort), net.JoinHostPort(at.String(), netconfPort)
+				served[i].Web = net.JoinHostPort(at.String(), restconfPort)
 			}
 		}
 	}

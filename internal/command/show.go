@@ -56,6 +56,14 @@ func (a *app) show() *cobra.Command {
 		a.stateList("addresses", "address", "Every address, in order, and who has it", rowsOf(view.Addresses)),
 		a.blocks(),
 	)
+	for _, list := range cmd.Commands() {
+		if list.Flags().Lookup("observed") != nil {
+			list.Flags().BoolFunc("live", "ask the devices first, and show what they say: --observed live", func(string) error {
+				a.observed = liveState
+				return nil
+			})
+		}
+	}
 	return cmd
 }
 

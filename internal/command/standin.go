@@ -29,7 +29,7 @@ func (a *app) standIn() *cobra.Command {
 		GroupID: groupReal,
 		Long: "Serve devices of the plan, or with --observed of a state, as simulated ones on this\n" +
 			"machine: each answers SNMP (version 2c, and 3 with SHA-256 and AES), NETCONF over\n" +
-			"SSH, and prints lists by SSH. What is set takes effect on what the others see; what\n" +
+			"SSH and RESTCONF, and prints lists by SSH. What is set takes effect on what the others see; what\n" +
 			"is not saved is gone after a restart. All of them are served unless some are named.\n" +
 			"Who may ask is made up at the start, and kept in a folder that goes with the\n" +
 			"program. Ctrl-C ends all.",
@@ -98,9 +98,9 @@ func (a *app) serveStandIns(ctx context.Context, y *corestandin.Yard, names []st
 		return err
 	}
 	defer remove()
-	t := view.Table{Columns: []view.Column{{Key: "device", Title: "device"}, {Key: "snmp", Title: "SNMP"}, {Key: "ssh", Title: "NETCONF and lists, by SSH"}}}
+	t := view.Table{Columns: []view.Column{{Key: "device", Title: "device"}, {Key: "snmp", Title: "SNMP"}, {Key: "ssh", Title: "NETCONF and lists, by SSH"}, {Key: "tls", Title: "RESTCONF"}}}
 	for _, s := range served {
-		t.Rows = append(t.Rows, []string{s.Name, s.SNMP, s.SSH})
+		t.Rows = append(t.Rows, []string{s.Name, s.SNMP, s.SSH, s.Web})
 	}
 	fmt.Fprintf(a.out, "%s served; Ctrl-C ends them all\n", view.Count(len(served), "stand-in"))
 	t.Text(a.out, a.width, "", false)
@@ -168,10 +168,11 @@ func accessOf(served []standin.Served, secrets *standin.Secrets, folder string) 
 	for _, s := range served {
 		of.Entries = append(of.Entries, access.Entry{For: s.Name, Ways: []access.Way{
 			{By: access.NETCONF, At: s.SSH, User: secrets.User, Key: &access.Secret{File: "key"}},
+			{By: access.RESTCONF, At: s.Web, User: secrets.User, Password: &access.Secret{File: "password"}},
 			{By: access.SNMP, At: s.SNMP, Version: "3", User: secrets.SNMP.User, Auth: &access.Secret{File: "auth"}, Privacy: &access.Secret{File: "privacy"}},
 			{By: access.Lists, At: s.SSH, User: secrets.User, Password: &access.Secret{File: "password"}, Gear: "lists.gear.yaml"},
 		}})
-		hosts += wire.KnownHost(s.SSH, s.HostKey) + "\n"
+		hosts += wire.KnownHost(s.SSH, s.HostKey) + "\n" + wire.KnownHost(s.Web, s.WebKey) + "\n"
 	}
 	text, err := of.Write()
 	if err != nil {

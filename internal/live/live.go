@@ -1,4 +1,4 @@
-// Package live asks devices what they are, by SNMP, by NETCONF over SSH, or by the lists they
+// Package live asks devices what they are, by SNMP, NETCONF over SSH, RESTCONF, or the lists they
 // print: many at once, each by the first path that tells of a part.
 package live
 
@@ -162,6 +162,8 @@ func (a *asker) device(ctx context.Context, t *Target, r *Result) {
 			told, err = a.snmp(ctx, t.Name, at, w, missing)
 		case access.NETCONF:
 			told, err = a.netconf(ctx, t.Name, at, w)
+		case access.RESTCONF:
+			told, err = a.restconf(ctx, t.Name, at, w)
 		default:
 			told, err = a.lists(ctx, t.Name, at, w)
 		}
@@ -216,7 +218,7 @@ func tellsOf(w *access.Way, parts []observed.Part) bool {
 	switch w.By {
 	case access.SNMP:
 		can = append(can, observed.VLANs, observed.Neighbours, observed.MACs, observed.Links)
-	case access.NETCONF:
+	case access.NETCONF, access.RESTCONF:
 		can = append(can, observed.VLANs, observed.Standby)
 	case access.Lists:
 		can = append(can, observed.VLANs, observed.Standby, observed.Neighbours, observed.MACs, observed.Links)
@@ -225,7 +227,7 @@ func tellsOf(w *access.Way, parts []observed.Part) bool {
 }
 
 // usual are the ports that the protocols are spoken at.
-var usual = map[string]string{access.SNMP: "161", access.NETCONF: "830", access.Lists: "22"}
+var usual = map[string]string{access.SNMP: "161", access.NETCONF: "830", access.RESTCONF: "443", access.Lists: "22"}
 
 // addressOf is where a way leads: ADDRESS:PORT.
 func addressOf(t *Target, w *access.Way) (string, bool) {

@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"net"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -12,6 +14,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/crypto/ssh"
 
 	"ropeswing/core/compare"
 	"ropeswing/core/coretest"
@@ -51,7 +54,7 @@ func served(t testing.TB, net *forward.Network, o standin.Options) (*corestandin
 	dir := t.TempDir()
 	hosts := ""
 	for _, s := range all {
-		hosts += wire.KnownHost(s.SSH, s.HostKey) + "\n"
+		hosts += wire.KnownHost(s.SSH, s.HostKey) + "\n" + wire.KnownHost(s.Web, s.WebKey) + "\n"
 	}
 	for name, text := range map[string]string{"hosts": hosts, "key": string(secrets.Key), "auth": secrets.SNMP.Auth, "privacy": secrets.SNMP.Privacy, "community": secrets.SNMP.Community, "password": secrets.Password} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
@@ -70,10 +73,11 @@ func file(name string) *access.Secret { return &access.Secret{File: name} }
 // paths are the paths to a stand-in, by what each is called.
 func ways(s standin.Served) map[string]access.Way {
 	return map[string]access.Way{
-		"netconf": {By: access.NETCONF, At: s.SSH, User: "stand-in", Key: file("key")},
-		"snmp 3":  {By: access.SNMP, Version: "3", At: s.SNMP, User: "stand-in", Auth: file("auth"), Privacy: file("privacy")},
-		"snmp 2c": {By: access.SNMP, Version: "2c", At: s.SNMP, Community: file("community")},
-		"lists":   {By: access.Lists, At: s.SSH, User: "stand-in", Password: file("password"), Gear: "x"},
+		"netconf":  {By: access.NETCONF, At: s.SSH, User: "stand-in", Key: file("key")},
+		"restconf": {By: access.RESTCONF, At: s.Web, User: "stand-in", Password: file("password")},
+		"snmp 3":   {By: access.SNMP, Version: "3", At: s.SNMP, User: "stand-in", Auth: file("auth"), Privacy: file("privacy")},
+		"snmp 2c":  {By: access.SNMP, Version: "2c", At: s.SNMP, Community: file("community")},
+		"lists":    {By: access.Lists, At: s.SSH, User: "stand-in", Password: file("password"), Gear: "x"},
 	}
 }
 
@@ -88,7 +92,7 @@ func ask(t testing.TB, o live.Options, targets ...live.Target) []live.Result {
 func TestEachWayTellsThePlan(t *testing.T) {
 	net := coretest.Network(t, rooms)
 	_, all, o := served(t, net, standin.Options{})
-	for _, way := range []string{"netconf", "snmp 3", "snmp 2c", "lists"} {
+	for _, way := range []string{"netconf", "restconf", "snmp 3", "snmp 2c", "lists"} {
 		var found []*observed.Device
 		for _, s := range all {
 			r := ask(t, o, live.Target{Name: s.Name, Ways: []access.Way{ways(s)[way]}})[0]
@@ -126,10 +130,12 @@ func TestWhatIsSavedIsTold(t *testing.T) {
 	require.NoError(t, err)
 	d.Interfaces[0].Admin = observed.Down
 	require.NoError(t, y.Set("desk", d))
-	r := ask(t, o, live.Target{Name: "desk", Ways: []access.Way{ways(all[2])["netconf"]}})[0]
-	assert.Equal(t, observed.Down, r.Device.Interfaces[0].Admin)
-	require.NotNil(t, r.Saved)
-	assert.Equal(t, observed.Up, r.Saved.Interfaces[0].Admin)
+	for _, way := range []string{"netconf", "restconf"} {
+		r := ask(t, o, live.Target{Name: "desk", Ways: []access.Way{ways(all[2])[way]}})[0]
+		assert.Equal(t, observed.Down, r.Device.Interfaces[0].Admin, way)
+		require.NotNil(t, r.Saved, way)
+		assert.Equal(t, observed.Up, r.Saved.Interfaces[0].Admin, way)
+	}
 }
 
 // Why a device does not answer is told, each reason by its name; a secret is in none of it.
@@ -168,22 +174,26 @@ func TestReasons(t *testing.T) {
 	r := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{change("snmp 3", func(w *access.Way) { w.Privacy = wrong; w.Auth = wrong })}})[0]
 	assert.Equal(t, live.Login, r.Failures[0].Reason, "%v", r.Failures[0].Err)
 	require.NoError(t, os.WriteFile(o.Hosts[0], []byte(strings.ReplaceAll(all[1].HostKey, "\n", "")), 0o600))
-	require.NoError(t, os.WriteFile(o.Hosts[0], []byte(wire.KnownHost(all[0].SSH, all[1].HostKey)+"\n"), 0o600))
-	assert.Equal(t, live.OtherKey, ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w["netconf"]}})[0].Failures[0].Reason)
-	require.NoError(t, os.WriteFile(o.Hosts[0], nil, 0o600))
-	new := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w["netconf"]}})[0].Failures[0]
-	assert.Equal(t, live.NewKey, new.Reason)
-	assert.Contains(t, new.Key, strings.Fields(all[0].HostKey)[1])
+	for way, key := range map[string][3]string{"netconf": {all[0].SSH, all[0].HostKey, all[1].HostKey}, "restconf": {all[0].Web, all[0].WebKey, all[1].WebKey}} {
+		require.NoError(t, os.WriteFile(o.Hosts[0], []byte(wire.KnownHost(key[0], key[2])+"\n"), 0o600))
+		assert.Equal(t, live.OtherKey, ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w[way]}})[0].Failures[0].Reason, way)
+		require.NoError(t, os.WriteFile(o.Hosts[0], nil, 0o600))
+		new := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w[way]}})[0].Failures[0]
+		assert.Equal(t, live.NewKey, new.Reason, way)
+		assert.Contains(t, new.Key, strings.Fields(key[1])[1], way)
+	}
 }
 
 // A login that is refused is tried once: nobody gets locked out.
 func TestARefusedLoginIsNotTriedAgain(t *testing.T) {
 	_, all, o := served(t, coretest.Network(t, rooms), standin.Options{Trouble: "refuse"})
 	w := ways(all[0])
-	r := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w["netconf"], w["lists"]}})[0]
-	require.Len(t, r.Failures, 2)
-	assert.Equal(t, live.Login, r.Failures[0].Reason)
-	assert.Contains(t, r.Failures[1].Err.Error(), "not tried again")
+	r := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w["netconf"], w["lists"], w["restconf"], w["restconf"]}})[0]
+	require.Len(t, r.Failures, 4)
+	for _, n := range []int{0, 2} {
+		assert.Equal(t, live.Login, r.Failures[n].Reason)
+		assert.Contains(t, r.Failures[n+1].Err.Error(), "not tried again")
+	}
 }
 
 // Whatever trouble a device makes, what is told of it is as it is, or not known; and an end is
@@ -197,7 +207,7 @@ func TestTroubleNeverMakesAWrongState(t *testing.T) {
 			var targets []live.Target
 			for _, s := range all {
 				w := ways(s)
-				targets = append(targets, live.Target{Name: s.Name, Ways: []access.Way{w["netconf"], w["snmp 3"], w["lists"]}})
+				targets = append(targets, live.Target{Name: s.Name, Ways: []access.Way{w["netconf"], w["restconf"], w["snmp 3"], w["lists"]}})
 			}
 			begin := time.Now()
 			var found []*observed.Device
@@ -251,4 +261,40 @@ func BenchmarkAsk(b *testing.B) {
 		}
 		require.Equal(b, 900, answered)
 	}
+}
+
+// A RESTCONF server of another kind: JSON only, no datastores of RFC 8527, a root of its own.
+func TestRestconfOfAnotherKind(t *testing.T) {
+	const about = `{"ietf-interfaces:interfaces":{"interface":[{"name":"e0","type":"iana-if-type:ethernetCsmacd","enabled":true,"oper-status":"up","ietf-ip:ipv4":{"address":[{"ip":"192.0.2.1","prefix-length":24}]}}]}}`
+	asked := ""
+	s := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		asked += r.URL.Path + "\n"
+		switch r.URL.Path {
+		case "/.well-known/host-meta":
+			fmt.Fprint(w, `<XRD xmlns='http://docs.oasis-open.org/ns/xri/xrd-1.0'><Link rel='restconf' href='https://198.51.100.1/top/rest'/></XRD>`)
+		case "/top/rest/data/ietf-interfaces:interfaces":
+			w.Header().Set("Content-Type", "application/yang-data+json")
+			fmt.Fprint(w, about)
+		case "/top/rest/ds/ietf-datastores:operational/ietf-interfaces:interfaces":
+			http.Error(w, "no", http.StatusBadRequest)
+		default:
+			http.NotFound(w, r)
+		}
+	}))
+	defer s.Close()
+	at := strings.TrimPrefix(s.URL, "https://")
+	key, err := ssh.NewPublicKey(s.Certificate().PublicKey)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	hosts := filepath.Join(dir, "hosts")
+	require.NoError(t, os.WriteFile(hosts, []byte(wire.KnownHost(at, strings.TrimSpace(string(ssh.MarshalAuthorizedKey(key))))+"\n"), 0o600))
+	o := live.Polite
+	o.Now, o.Hosts = time.Now, []string{hosts}
+	o.Secret = func(*access.Secret, string) (string, error) { return "word", nil }
+	r := ask(t, o, live.Target{Name: "box", Ways: []access.Way{{By: access.RESTCONF, At: at, User: "keeper", Password: file("x")}}})[0]
+	require.NotNil(t, r.Device, "%v", r.Failures)
+	assert.Empty(t, r.Failures)
+	assert.Equal(t, "192.0.2.1/24", r.Device.Interfaces[0].Addresses[0].Prefix.String())
+	assert.False(t, r.Device.Knows(observed.Routes4), "it has no routing")
+	assert.NotContains(t, asked, "198.51.100.1")
 }

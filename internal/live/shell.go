@@ -51,16 +51,8 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 	config := &ssh.ClientConfig{
 		User: w.User, Auth: methods, Timeout: a.Patience,
 		HostKeyCallback: func(host string, remote net.Addr, k ssh.PublicKey) error {
-			err := a.hosts(host, remote, k)
-			var unknown *knownhosts.KeyError
-			if errors.As(err, &unknown) {
-				line := knownhosts.Line([]string{knownhosts.Normalize(at)}, k)
-				if len(unknown.Want) == 0 {
-					key = &Failure{Reason: NewKey, Key: line, Err: fmt.Errorf("its host key %s is not known yet", ssh.FingerprintSHA256(k))}
-				} else {
-					key = &Failure{Reason: OtherKey, Err: fmt.Errorf("its host key %s is another than the one that is known: it may be another device; nothing was sent to it", ssh.FingerprintSHA256(k))}
-				}
-			}
+			var err error
+			key, err = a.knows(host, at, remote, k)
 			return err
 		},
 	}
@@ -91,6 +83,20 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 	}
 	_ = conn.SetDeadline(time.Now().Add(mostSession))
 	return ssh.NewClient(c, channels, requests), nil
+}
+
+// knows tells whether a host shows the key that is known of it; the failure says more of one
+// that is new or another.
+func (a *asker) knows(host, at string, remote net.Addr, k ssh.PublicKey) (*Failure, error) {
+	err := a.hosts(host, remote, k)
+	var unknown *knownhosts.KeyError
+	switch {
+	case !errors.As(err, &unknown):
+		return nil, err
+	case len(unknown.Want) == 0:
+		return &Failure{Reason: NewKey, Key: knownhosts.Line([]string{knownhosts.Normalize(at)}, k), Err: fmt.Errorf("its host key %s is not known yet", ssh.FingerprintSHA256(k))}, err
+	}
+	return &Failure{Reason: OtherKey, Err: fmt.Errorf("its host key %s is another than the one that is known: it may be another device; nothing was sent to it", ssh.FingerprintSHA256(k))}, err
 }
 
 // mostSession is how long one device may take to tell all.

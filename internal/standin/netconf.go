@@ -357,26 +357,23 @@ func problem(e *rpcError) string {
 func (x *session) do(r *element) (string, error) {
 	switch r.name {
 	case "get":
-		d, err := x.yard.Says(x.name)
+		data, err := x.store("operational")
 		if err != nil {
 			return "", err
 		}
-		return x.shown(x.data(d, true), r.child("filter"), netconfSpace)
+		return x.shown(data, r.child("filter"), netconfSpace)
 	case "get-config":
-		data, err := x.store(storeOf(r.child("source")))
+		store := storeOf(r.child("source"))
+		if store == "operational" { // it is no configuration (RFC 8526 §3.1)
+			store = ""
+		}
+		data, err := x.store(store)
 		if err != nil {
 			return "", err
 		}
 		return x.shown(data, r.child("filter"), netconfSpace)
 	case "get-data":
-		store := bareName(r.leaf("datastore"))
-		data, err := x.store(store)
-		if store == "operational" {
-			var d *observed.Device
-			if d, err = x.yard.Says(x.name); err == nil {
-				data = x.data(d, true)
-			}
-		}
+		data, err := x.store(bareName(r.leaf("datastore")))
 		if err != nil {
 			return "", err
 		}
@@ -448,27 +445,28 @@ func storeOf(e *element) string {
 }
 
 // store is what a datastore holds.
-func (x *session) store(name string) (*element, error) {
+func (s *server) store(name string) (*element, error) {
+	var d *observed.Device
+	var err error
 	switch name {
 	case "running":
-		d, err := x.yard.Running(x.name)
-		if err != nil {
-			return nil, err
-		}
-		return x.data(d, false), nil
+		d, err = s.yard.Running(s.name)
 	case "startup":
-		d, err := x.yard.Saved(x.name)
-		if err != nil {
-			return nil, err
-		}
-		return x.data(d, false), nil
+		d, err = s.yard.Saved(s.name)
+	case "operational":
+		d, err = s.yard.Says(s.name)
 	case "candidate":
-		if x.candidate == nil {
-			return x.store("running")
+		if s.candidate == nil {
+			return s.store("running")
 		}
-		return x.candidate, nil
+		return s.candidate, nil
+	default:
+		return nil, refused("invalid-value", "", "there is no datastore %q; there are running, candidate, startup and operational", name)
 	}
-	return nil, refused("invalid-value", "", "there is no datastore %q; there are running, candidate and startup", name)
+	if err != nil {
+		return nil, err
+	}
+	return s.data(d, name == "operational"), nil
 }
 
 // shown is data as an answer, as far as a filter lets them through.

@@ -1,4 +1,4 @@
-// Package standin serves simulated devices by SNMP, NETCONF over SSH, and SSH with lists.
+// Package standin serves simulated devices by SNMP, NETCONF over SSH, RESTCONF, and SSH with lists.
 package standin
 
 import (
@@ -24,7 +24,7 @@ type Options struct {
 	Lists   Lists
 	Trouble string // kinds, with commas between
 	Seed    uint64
-	Listen  func(name, network string) (string, error) // the address to listen at; nil is a free port of loopback
+	Listen  func(name, network string) (string, error) // the address to listen at for udp, tcp (SSH) or tls; nil is a free port of loopback
 	Inside  func(name string, f func() error) error    // does something where a device is; nil is here
 }
 
@@ -74,6 +74,8 @@ type Served struct {
 	SNMP    string // ADDRESS:PORT, by UDP
 	SSH     string // ADDRESS:PORT, by TCP: NETCONF and lists
 	HostKey string // as a line of known_hosts has it, without the address
+	Web     string // ADDRESS:PORT, by TLS: RESTCONF
+	WebKey  string // the key of its certificate, like HostKey
 }
 
 // Serve serves the devices named until the context ends; wait returns when all is over.
@@ -116,11 +118,12 @@ func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name 
 		at = func(string, string) (string, error) { return "127.0.0.1:0", nil }
 	}
 	var packets net.PacketConn
-	var listener net.Listener
+	var listener, secure net.Listener
 	err := inside(name, func() error {
 		udp, err1 := at(name, "udp")
 		tcp, err2 := at(name, "tcp")
-		if err := errors.Join(err1, err2); err != nil {
+		tls, err3 := at(name, "tls")
+		if err := errors.Join(err1, err2, err3); err != nil {
 			return err
 		}
 		var err error
@@ -129,6 +132,11 @@ func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name 
 		}
 		if listener, err = net.Listen("tcp", tcp); err != nil {
 			packets.Close()
+			return err
+		}
+		if secure, err = net.Listen("tcp", tls); err != nil {
+			packets.Close()
+			listener.Close()
 		}
 		return err
 	})
@@ -140,6 +148,10 @@ func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name 
 		return Served{}, err
 	}
 	signer, err := ssh.NewSignerFromKey(private)
+	if err != nil {
+		return Served{}, err
+	}
+	c, webKey, err := certificate(name)
 	if err != nil {
 		return Served{}, err
 	}
@@ -169,8 +181,9 @@ func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name 
 	d := newDoor(signer, secrets.User, secrets.Password, secrets.public, s, o.Lists, t)
 	group.Go(func() { a.serve(ctx, packets) })
 	group.Go(func() { d.serve(ctx, listener) })
+	group.Go(func() { (&web{s, secrets.User, secrets.Password}).serve(ctx, secure, c) })
 	return Served{
 		Name: name, SNMP: packets.LocalAddr().String(), SSH: listener.Addr().String(),
-		HostKey: strings.TrimSpace(string(ssh.MarshalAuthorizedKey(signer.PublicKey()))),
+		HostKey: strings.TrimSpace(string(ssh.MarshalAuthorizedKey(signer.PublicKey()))), Web: secure.Addr().String(), WebKey: webKey,
 	}, nil
 }
