@@ -93,6 +93,7 @@ func differences(net *forward.Network, devices []*observed.Device, keep bool) *c
 			c.NotKnown = append(c.NotKnown, d.Name)
 		}
 	}
+	c.cables(devices)
 	c.followers()
 	return c
 }
@@ -105,6 +106,8 @@ type comparer struct {
 	idle    []idleRoute // of the device that is compared
 	keep    bool        // what is in place is listed
 	every   bool        // every port counts
+
+	asksCables bool // somebody told who is at the other end of a cable
 }
 
 // label is an address with the interface that has it, where one has.

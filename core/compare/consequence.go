@@ -17,6 +17,7 @@ func with(net *forward.Network, all []Difference) *forward.Network {
 	routes := map[model.DeviceID]foundOnes{}
 	copied, devices := false, false
 	var statics []func([]model.Static)
+	var cables []cableFound
 	for i := range all {
 		switch d := &all[i]; {
 		case d.follows:
@@ -40,7 +41,12 @@ func with(net *forward.Network, all []Difference) *forward.Network {
 			statics = append(statics, d.statics)
 		case d.failure != nil:
 			failures = append(failures, *d.failure)
+		case d.cable != nil:
+			cables = append(cables, *d.cable)
 		}
+	}
+	if len(cables) > 0 {
+		spec.Cables = plugged(&spec, cables)
 	}
 	if len(routes) > 0 {
 		spec.Statics = staticsWith(&spec, routes)
@@ -82,7 +88,7 @@ func (c *comparer) consequences() {
 	count := map[string]int{}
 	for i := range c.Differences {
 		d := &c.Differences[i]
-		if d.change == nil && d.failure == nil && d.routes == nil || d.follows {
+		if d.change == nil && d.failure == nil && d.routes == nil && d.cable == nil || d.follows {
 			continue
 		}
 		order = append(order, i)
@@ -134,7 +140,7 @@ func (t *trier) cost(d *Difference) int {
 // differ is worked out anew.
 func (t *trier) tables(d *Difference) *forward.Network {
 	switch {
-	case t.net.Watches() || d.change != nil:
+	case t.net.Watches() || d.change != nil || d.cable != nil:
 		return with(t.net, []Difference{*d})
 	case d.failure != nil:
 		return t.net.Update(t.net.State.With(*d.failure))

@@ -102,6 +102,7 @@ type Difference struct {
 	failure *network.Failure        // or puts this out of order
 	device  *deviceChange           // or makes a device so
 	statics func([]model.Static)    // or makes the routes so
+	cable   *cableFound             // or plugs these into one another
 	follows bool                    // from another difference
 	hop     netip.Addr              // the next hop found
 	to      netip.Prefix

@@ -358,8 +358,9 @@ func hopKeys(r observed.Route) string {
 	return "{" + strings.Join(keys, ", ") + "}"
 }
 
-// cables are drawn where a MAC address seen behind a port is that of an interface, and
-// where one of the only two interfaces on a subnet has the other as its neighbour.
+// cables are drawn where a device says who is at the other end (IEEE 802.1AB), where a MAC
+// address seen behind a port is that of an interface, and where one of the only two
+// interfaces on a subnet has the other as its neighbour.
 func (d *draft) cables(b *strings.Builder) {
 	behind := map[string][][2]string{} // by MAC: the ports it was seen behind
 	for _, x := range d.devices {
@@ -375,10 +376,19 @@ func (d *draft) cables(b *strings.Builder) {
 		}
 		used[a], used[c] = true, true
 		if first {
-			b.WriteString("\ncables:   # guessed, from MAC addresses and neighbours\n")
+			b.WriteString("\ncables:   # guessed, from who says who is at the other end, MAC addresses and neighbours\n")
 			first = false
 		}
 		fmt.Fprintf(b, "  - %s\n", plan.Word(a[0]+":"+a[1]+" to "+c[0]+":"+c[1]))
+	}
+	for _, x := range d.devices {
+		for _, l := range x.Links {
+			at := [2]string{x.Name, l.Interface}
+			n := slices.IndexFunc(d.devices, func(o *observed.Device) bool { return strings.EqualFold(o.Name, l.Device) })
+			if n >= 0 && hasInterface(x, l.Interface) && hasInterface(d.devices[n], l.Port) {
+				join(at, [2]string{d.devices[n].Name, l.Port})
+			}
+		}
 	}
 	for _, x := range d.devices {
 		for _, i := range x.Interfaces {
@@ -399,6 +409,10 @@ func (d *draft) cables(b *strings.Builder) {
 			join(ends[0], ends[1])
 		}
 	}
+}
+
+func hasInterface(d *observed.Device, name string) bool {
+	return slices.ContainsFunc(d.Interfaces, func(i observed.Interface) bool { return i.Name == name })
 }
 
 // port is an interface that a cable may be plugged into.

@@ -9,7 +9,7 @@ import (
 // noList is what a plan says of how a device behaves, and no list of a device tells.
 var noList = []What{
 	OfPermit, OfTranslation, OfWatch, OfPrefer, OfVirtual, OfPriority, OfBorrow, OfTable, OfLine, OfTag, OfAnswers,
-	OfRelay, OfAdvertises, OfParent, OfForwards, OfManage, OfBeyond, OfKind, // what a device is, which is not told each time
+	OfRelay, OfAdvertises, OfParent, OfForwards, OfManage, OfBeyond, OfKind, OfCable, // what a device is, which is not told each time
 }
 
 // untold notes what the plan says of devices that were observed, and was not compared.
@@ -46,6 +46,7 @@ func (c *comparer) untold() {
 		}
 	}
 	says[OfPriority] = says[OfVirtual]
+	says[OfCable] = len(c.spec.Cables) > 0 && !c.asksCables
 	for _, w := range noList {
 		if says[w] {
 			c.Untold = append(c.Untold, w)

@@ -349,6 +349,9 @@ type Cable struct {
 	Place  source.Place
 }
 
+// Loose tells whether a cable hangs on one port only: one that was found to have lost an end.
+func (c *Cable) Loose() bool { return c.Ends[0] == c.Ends[1] }
+
 // Origin tells why there is a static route.
 type Origin uint8
 

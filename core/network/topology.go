@@ -41,6 +41,9 @@ func Build(spec *model.Spec) *Topology {
 		t.cable[i], t.peer[i] = model.None, model.None
 	}
 	for id, c := range spec.Cables {
+		if c.Loose() {
+			continue
+		}
 		for n, end := range c.Ends {
 			t.cable[end], t.peer[end] = model.CableID(id), c.Ends[1-n]
 		}
