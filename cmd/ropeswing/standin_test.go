@@ -291,3 +291,21 @@ func TestLiveIsAState(t *testing.T) {
 	assert.Equal(t, 1, r.code, r.err)
 	assert.Contains(t, r.out, "5 steps on 5 devices")
 }
+
+// A restart since it was asked last is told, and a clock that is off.
+func TestRestartsAndClocksAreTold(t *testing.T) {
+	dir, _, who := standIns(t, "desk-7", "--trouble", "clock")
+	ask := []string{"observe", "--live", "--access", filepath.Join(who, "access.yaml"), "-w", "asked"}
+	r := run(t, dir, ask...)
+	assert.Equal(t, 0, r.code, r.err)
+	assert.Regexp(t, "its clock is (90|89) min ahead", r.out)
+	assert.NotContains(t, r.out, "restarted")
+	assert.NotContains(t, run(t, dir, ask...).out, "restarted", "it ran on")
+	kept := filepath.Join(dir, "asked", "desk-7.json")
+	text, err := os.ReadFile(kept)
+	require.NoError(t, err)
+	earlier := regexp.MustCompile(`"started": "[^"]+"`).ReplaceAll(text, []byte(`"started": "2026-01-02T03:04:05Z"`))
+	require.NotEqual(t, string(text), string(earlier))
+	require.NoError(t, os.WriteFile(kept, earlier, 0o644))
+	assert.Contains(t, run(t, dir, ask...).out, "it restarted since it was asked last")
+}

@@ -40,6 +40,9 @@ type Device struct {
 	MACs       []MACEntry  `json:"macs,omitempty"`
 	Links      []Link      `json:"links,omitempty"`
 
+	Started    string `json:"started,omitempty"`     // when it started last, RFC 3339; "" where it does not tell
+	ClockAhead int64  `json:"clock_ahead,omitempty"` // seconds by which its clock is ahead of the one of who asked; less than 0 behind
+
 	MainTableOnly bool `json:"main_table_only,omitempty"` // the routes that are known are those of the main table
 
 	index   map[string]int // of the interfaces, by name; of a device with many
@@ -236,6 +239,8 @@ func (d *Device) Merge(o *Device) {
 		d.Sources = slices.DeleteFunc(d.Sources, func(x Source) bool { return x.File == s.File && x.Saved == s.Saved })
 		d.Sources = append(d.Sources, s)
 	}
+	set(&d.Started, o.Started)
+	set(&d.ClockAhead, o.ClockAhead)
 	for i := range o.Interfaces {
 		from := &o.Interfaces[i]
 		into := d.Interface(from.Name)

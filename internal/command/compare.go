@@ -304,20 +304,7 @@ func age(devices []*observed.Device, now time.Time) string {
 	case last.Sub(now) > time.Minute:
 		return " (by clocks that are ahead of this one)"
 	case last.Sub(first) > time.Hour:
-		return fmt.Sprintf(" between %s and %s ago", duration(now.Sub(first)), duration(now.Sub(last)))
+		return fmt.Sprintf(" between %s and %s ago", view.Duration(now.Sub(first)), view.Duration(now.Sub(last)))
 	}
-	return " " + duration(now.Sub(last)) + " ago"
-}
-
-// duration is a time in the largest whole unit.
-func duration(d time.Duration) string {
-	switch {
-	case d < 2*time.Minute:
-		return fmt.Sprintf("%d s", max(0, int(d.Seconds())))
-	case d < 2*time.Hour:
-		return fmt.Sprintf("%d min", int(d.Minutes()))
-	case d < 48*time.Hour:
-		return fmt.Sprintf("%d h", int(d.Hours()))
-	}
-	return fmt.Sprintf("%d days", int(d.Hours()/24))
+	return " " + view.Duration(now.Sub(last)) + " ago"
 }

@@ -176,7 +176,7 @@ func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, wh
 			saved = append(saved, r.Saved)
 		}
 		x := view.NewObservation("", "", r.Device)
-		one := view.AskedOne{Device: r.Name, By: r.By, Interfaces: x.Interfaces, Addresses: x.Addresses, Routes: x.Routes, Neighbours: x.Neighbours, Known: x.Known, Unknown: []string{}, Unread: len(r.Unread), Calls: r.Calls}
+		one := view.AskedOne{Device: r.Name, By: r.By, Interfaces: x.Interfaces, Addresses: x.Addresses, Routes: x.Routes, Neighbours: x.Neighbours, Known: x.Known, Unknown: []string{}, Unread: len(r.Unread), Calls: r.Calls, Started: r.Device.Started, ClockAhead: r.Device.ClockAhead}
 		for _, p := range observed.Parts {
 			if !r.Device.Knows(p) {
 				one.Unknown = append(one.Unknown, string(p))
@@ -376,6 +376,14 @@ func (a *app) observeLive(o *observation, who []string) error {
 	if err != nil {
 		return err
 	}
+	if o.write != "" {
+		if before, err := workspace.ReadState(os.DirFS(a.at(o.write))); err == nil {
+			for i := range v.Devices {
+				n := slices.IndexFunc(before, func(d *observed.Device) bool { return d.Name == v.Devices[i].Device })
+				v.Devices[i].Restarted = n >= 0 && restarted(before[n].Started, v.Devices[i].Started)
+			}
+		}
+	}
 	if err := a.print(v, v.Table(a.wide), func() { v.Text(a.out, a.width, a.wide) }); err != nil {
 		return err
 	}
@@ -400,6 +408,14 @@ func (a *app) observeLive(o *observation, who []string) error {
 		return errWrong
 	}
 	return nil
+}
+
+// restarted tells whether a device started anew between two looks: later than what two ways of
+// telling the time may differ by.
+func restarted(before, now string) bool {
+	was, err1 := time.Parse(time.RFC3339, before)
+	is, err2 := time.Parse(time.RFC3339, now)
+	return err1 == nil && err2 == nil && is.Sub(was) > time.Minute
 }
 
 // observeAgain asks again and again, and tells what changed.
@@ -448,6 +464,12 @@ func (a *app) observeAgain(ctx context.Context, w *workspace.Workspace, o *obser
 			if was < 0 {
 				before = append(before, d)
 				continue
+			}
+			if restarted(before[was].Started, d.Started) {
+				tell(d.Name, "restarted", before[was].Started, d.Started)
+			}
+			if d.ClockAhead != before[was].ClockAhead && (d.ClockAhead == 0 || before[was].ClockAhead == 0) {
+				tell(d.Name, "clock", cmp.Or(view.ClockWords(before[was].ClockAhead), "right"), cmp.Or(view.ClockWords(d.ClockAhead), "right"))
 			}
 			for _, x := range w.Between([]*observed.Device{before[was]}, []*observed.Device{d}).Differences {
 				tell(d.Name, strings.TrimSpace(string(x.What)+" "+x.Subject), x.Planned, x.Found)

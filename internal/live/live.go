@@ -147,8 +147,8 @@ func (a *asker) device(ctx context.Context, t *Target, r *Result) {
 	for i := range t.Ways {
 		w := &t.Ways[i]
 		missing := a.missing(r.Device)
-		if !tellsOf(w, missing) {
-			continue
+		if !tellsOf(w, missing) || w.By == access.RESTCONF && slices.Contains(r.By, access.NETCONF) || w.By == access.NETCONF && slices.Contains(r.By, access.RESTCONF) {
+			continue // both show the same datastores
 		}
 		at, ok := addressOf(t, w)
 		if !ok {
@@ -168,6 +168,7 @@ func (a *asker) device(ctx context.Context, t *Target, r *Result) {
 			told, err = a.lists(ctx, t.Name, at, w)
 		}
 		if told != nil && told.device != nil {
+			told.inTime(a.Now())
 			told.device.Sources = []observed.Source{{File: at, Format: w.By, Taken: a.Now().UTC().Format(time.RFC3339)}}
 			if told.device.Name = t.Name; r.Device == nil {
 				r.Device = told.device
@@ -200,9 +201,25 @@ func (a *asker) device(ctx context.Context, t *Target, r *Result) {
 // telling is what one way told.
 type telling struct {
 	device, saved *observed.Device
+	clock, boot   time.Time // what its clock says now, and said when it started; zero where it does not tell
 	unread        []wire.Unread
 	calls         string
 }
+
+// inTime puts when the device started, and how far off its clock is, by the clock of who asks.
+func (t *telling) inTime(now time.Time) {
+	if t.clock.IsZero() {
+		t.clock = now
+	} else if off := t.clock.Sub(now).Round(time.Second); off.Abs() > rightEnough {
+		t.device.ClockAhead = int64(off / time.Second)
+	}
+	if !t.boot.IsZero() && !t.boot.After(t.clock) {
+		t.device.Started = now.Add(t.boot.Sub(t.clock)).UTC().Format(time.RFC3339)
+	}
+}
+
+// rightEnough is how far off a clock may be to be right: what asking takes, and more.
+const rightEnough = 30 * time.Second
 
 // missing are the parts that are not known of a device.
 func (a *asker) missing(d *observed.Device) []observed.Part {

@@ -298,3 +298,18 @@ func TestRestconfOfAnotherKind(t *testing.T) {
 	assert.False(t, r.Device.Knows(observed.Routes4), "it has no routing")
 	assert.NotContains(t, asked, "198.51.100.1")
 }
+
+// By each path that tells the time, when a device started and how far off its clock is.
+func TestClocksAreTold(t *testing.T) {
+	for trouble, want := range map[string]int64{"": 0, "clock": 5400} {
+		_, all, o := served(t, coretest.Network(t, rooms), standin.Options{Trouble: trouble})
+		for _, way := range []string{"netconf", "restconf", "snmp 3", "snmp 2c"} {
+			d := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{ways(all[0])[way]}})[0].Device
+			require.NotNil(t, d, way)
+			assert.InDelta(t, want, d.ClockAhead, 2, way)
+			started, err := time.Parse(time.RFC3339, d.Started)
+			require.NoError(t, err, way)
+			assert.WithinDuration(t, time.Now(), started, 10*time.Second, "%s: by the clock of who asks", way)
+		}
+	}
+}

@@ -10,6 +10,7 @@ import (
 	"io"
 	"strconv"
 	"strings"
+	"time"
 
 	"golang.org/x/crypto/ssh"
 
@@ -23,6 +24,7 @@ const (
 	endOfMessage = "]]>]]>"
 	mostMessage  = 512 << 20 // bytes
 	nmda         = "urn:ietf:params:xml:ns:yang:ietf-netconf-nmda"
+	system       = `<get><filter type="subtree"><system-state xmlns="urn:ietf:params:xml:ns:yang:ietf-system"><clock/></system-state></filter></get>`
 	models       = `<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"/><routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"/>`
 )
 
@@ -225,6 +227,9 @@ func (a *asker) netconf(ctx context.Context, name, at string, w *access.Way) (*t
 	if t.device, t.unread, err = readModels(text, name); err != nil {
 		return nil, err
 	}
+	if text, err = s.Ask(system); err == nil { // one that has no such model refuses
+		t.clock, t.boot = readClock(text)
+	}
 	if s.Has("urn:ietf:params:netconf:capability:startup:1.0") {
 		if text, err = s.Ask(`<get-config><source><startup/></source><filter type="subtree">` + models + `</filter></get-config>`); err == nil {
 			t.saved, _, err = readModels(text, name)
@@ -234,6 +239,33 @@ func (a *asker) netconf(ctx context.Context, name, at string, w *access.Way) (*t
 		}
 	}
 	return t, nil
+}
+
+// readClock reads what a device's clock says (RFC 7317), and said when it started.
+func readClock(text []byte) (now, boot time.Time) {
+	d := xml.NewDecoder(bytes.NewReader(text))
+	at := ""
+	for {
+		t, err := d.Token()
+		if err != nil {
+			return now, boot
+		}
+		switch x := t.(type) {
+		case xml.StartElement:
+			at = x.Name.Local
+		case xml.EndElement:
+			at = ""
+		case xml.CharData:
+			when, err := time.Parse(time.RFC3339, strings.TrimSpace(string(x)))
+			switch {
+			case err != nil:
+			case at == "current-datetime":
+				now = when
+			case at == "boot-datetime":
+				boot = when
+			}
+		}
+	}
 }
 
 func readModels(text []byte, name string) (*observed.Device, []wire.Unread, error) {

@@ -106,6 +106,9 @@ func (x *rest) ask(ctx context.Context, name string) (*telling, error) {
 		return nil, err
 	}
 	t.device, t.unread = device, unread
+	if text, _, err := x.get(ctx, x.root+"/data/ietf-system:system-state", yangXML); err == nil { // one that has no such model says so
+		t.clock, t.boot = readClock(text)
+	}
 	saved, _, err := x.store(ctx, name, "/ds/ietf-datastores:startup")
 	if err != nil && !errors.Is(err, errNotThere) {
 		return t, &Failure{Reason: Half, Err: fmt.Errorf("what it saved: %w", err)}

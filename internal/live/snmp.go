@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/gosnmp/gosnmp"
 
@@ -87,7 +88,13 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 		whole[tree.String()] = true
 	}
 	d, system, unread := mib.Read(name, rows, func(o mib.OID) bool { return whole[o.String()] })
-	t := &telling{device: d, calls: system.Name}
+	t := &telling{device: d, calls: system.Name, clock: system.Clock}
+	if now := a.Now(); system.Ticks > 0 {
+		if t.clock.IsZero() {
+			t.clock = now
+		}
+		t.boot = t.clock.Add(-time.Duration(system.Ticks) * 10 * time.Millisecond)
+	}
 	for _, u := range unread {
 		t.unread = append(t.unread, wire.Unread{Text: u.OID.String(), Why: u.Why})
 	}

@@ -99,6 +99,7 @@ func takeAddress(o OID) (a netip.Addr, rest OID, ok bool) {
 // The objects that are told and read.
 var (
 	system        = OID{1, 3, 6, 1, 2, 1, 1}
+	hrSystem      = OID{1, 3, 6, 1, 2, 1, 25, 1} // HOST-RESOURCES-MIB, RFC 2790
 	ifNumber      = OID{1, 3, 6, 1, 2, 1, 2, 1, 0}
 	ifEntry       = OID{1, 3, 6, 1, 2, 1, 2, 2, 1}           // IF-MIB, RFC 2863
 	ifXEntry      = OID{1, 3, 6, 1, 2, 1, 31, 1, 1, 1}       // IF-MIB
@@ -123,7 +124,7 @@ var (
 
 // Trees are what is walked to learn all that is read here, each of them with the parts it tells
 // of.
-var Trees = []OID{system, ifEntry, ifXEntry, ifStackStatus, ipGroup, bridgeBase, {1, 3, 6, 1, 2, 1, 17, 7, 1}, {1, 0, 8802, 1, 1, 2, 1}}
+var Trees = []OID{system, ifEntry, ifXEntry, ifStackStatus, ipGroup, bridgeBase, {1, 3, 6, 1, 2, 1, 17, 7, 1}, {1, 0, 8802, 1, 1, 2, 1}, hrSystem}
 
 // Parts are the parts of a device that a tree tells of.
 func Parts(tree OID) []observed.Part {

@@ -6,6 +6,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
 	"ropeswing/core/observed"
 )
@@ -19,7 +20,8 @@ type Unread struct {
 // System is what a device says of itself as a whole.
 type System struct {
 	Name, Description string
-	Ticks             uint32 // hundredths of a second since it started
+	Ticks             uint32    // hundredths of a second since it started
+	Clock             time.Time // what its clock says; zero where it does not tell
 }
 
 // reader puts rows into a device.
@@ -50,6 +52,12 @@ func Read(name string, rows []Row, whole func(OID) bool) (*observed.Device, Syst
 	for _, e := range r.column(system, 3) {
 		r.system.Ticks = uint32(e.value.Number)
 	}
+	for _, e := range r.column(hrSystem, 1) { // the device itself, not only who answers for it
+		r.system.Ticks = uint32(e.value.Number)
+	}
+	for _, e := range r.column(hrSystem, 2) {
+		r.system.Clock = dateAndTime(e.value.Bytes)
+	}
 	r.interfaces()
 	if !whole(ifEntry) || !whole(ifXEntry) || !whole(ifStackStatus) {
 		r.d.Doubt(observed.Interfaces)
@@ -68,7 +76,23 @@ func Read(name string, rows []Row, whole func(OID) bool) (*observed.Device, Syst
 	return r.d, r.system, r.unread
 }
 
-var tables = []OID{system, ifEntry, ifXEntry, ifStackStatus, ipAddrEntry, addressEntry, physicalEntry, routeEntry, basePortEntry, dot1qFdbEntry, vlanCurrent, vlanStatic, portVLAN, lldpLocal, lldpRemote}
+var tables = []OID{system, hrSystem, ifEntry, ifXEntry, ifStackStatus, ipAddrEntry, addressEntry, physicalEntry, routeEntry, basePortEntry, dot1qFdbEntry, vlanCurrent, vlanStatic, portVLAN, lldpLocal, lldpRemote}
+
+// dateAndTime is a time as DateAndTime has it (RFC 2579); zero for one that is none.
+func dateAndTime(b []byte) time.Time {
+	if len(b) != 8 && len(b) != 11 {
+		return time.Time{}
+	}
+	zone := time.UTC
+	if len(b) == 11 {
+		east := (int(b[9])*60 + int(b[10])) * 60
+		if b[8] == '-' {
+			east = -east
+		}
+		zone = time.FixedZone("", east)
+	}
+	return time.Date(int(b[0])<<8|int(b[1]), time.Month(b[2]), int(b[3]), int(b[4]), int(b[5]), int(b[6]), int(b[7])*1e8, zone)
+}
 
 // sort puts a row into its table's column.
 func (r *reader) sort(row Row) {

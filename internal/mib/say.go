@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"ropeswing/core/observed"
 	"ropeswing/core/prefix"
@@ -42,6 +43,7 @@ type About struct {
 	Description string
 	Forwards    bool
 	Ticks       uint32 // hundredths of a second since it started
+	Clock       time.Time
 }
 
 // enterprise is the number that the IANA keeps for documentation (RFC 5612).
@@ -99,6 +101,10 @@ func (s *sayer) system() {
 		services = 76
 	}
 	s.number(system.at(7, 0), Integer, services)
+	if t := s.about.Clock.UTC(); !s.about.Clock.IsZero() {
+		s.number(hrSystem.at(1, 0), Ticks, int64(s.about.Ticks))
+		s.octets(hrSystem.at(2, 0), []byte{byte(t.Year() >> 8), byte(t.Year()), byte(t.Month()), byte(t.Day()), byte(t.Hour()), byte(t.Minute()), byte(t.Second()), byte(t.Nanosecond() / 1e8), '+', 0, 0})
+	}
 }
 
 func status(x observed.Status) int64 {

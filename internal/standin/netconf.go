@@ -30,12 +30,14 @@ var capabilities = []string{
 	four + "?module=ietf-ipv4-unicast-routing&revision=2018-03-13",
 	six + "?module=ietf-ipv6-unicast-routing&revision=2018-03-13",
 	"urn:ietf:params:xml:ns:yang:iana-if-type?module=iana-if-type&revision=2023-01-26",
+	systemSpace + "?module=ietf-system&revision=2014-08-06",
 	nmdaSpace + "?module=ietf-netconf-nmda&revision=2019-01-07",
 	deviceSpace + "?module=ropeswing-device&revision=2026-11-29",
 }
 
 const (
 	nmdaSpace      = "urn:ietf:params:xml:ns:yang:ietf-netconf-nmda"
+	systemSpace    = "urn:ietf:params:xml:ns:yang:ietf-system"
 	datastoreSpace = "urn:ietf:params:xml:ns:yang:ietf-datastores"
 )
 
@@ -45,6 +47,7 @@ type server struct {
 	yard     *standin.Yard
 	forwards bool
 	trouble  *trouble
+	started  func() time.Time
 
 	mutex     sync.Mutex
 	candidate *element
@@ -64,7 +67,8 @@ type confirming struct {
 
 func newServer(y *standin.Yard, name string) *server {
 	_, forwards := y.Kind(name)
-	return &server{name: name, yard: y, forwards: forwards, locks: map[string]int{}, sessions: map[int]func(){}}
+	begin := time.Now()
+	return &server{name: name, yard: y, forwards: forwards, started: func() time.Time { return begin }, locks: map[string]int{}, sessions: map[int]func(){}}
 }
 
 // data is a device's configuration as data.
@@ -361,6 +365,7 @@ func (x *session) do(r *element) (string, error) {
 		if err != nil {
 			return "", err
 		}
+		data.children = append(data.children, x.clock())
 		return x.shown(data, r.child("filter"), netconfSpace)
 	case "get-config":
 		store := storeOf(r.child("source"))
@@ -373,9 +378,13 @@ func (x *session) do(r *element) (string, error) {
 		}
 		return x.shown(data, r.child("filter"), netconfSpace)
 	case "get-data":
-		data, err := x.store(bareName(r.leaf("datastore")))
+		store := bareName(r.leaf("datastore"))
+		data, err := x.store(store)
 		if err != nil {
 			return "", err
+		}
+		if store == "operational" {
+			data.children = append(data.children, x.clock())
 		}
 		return x.shown(data, r.child("subtree-filter"), nmdaSpace)
 	case "edit-config":
@@ -442,6 +451,16 @@ func storeOf(e *element) string {
 		return e.children[0].name
 	}
 	return ""
+}
+
+// clock is what a device says of its clock (RFC 7317).
+func (s *server) clock() *element {
+	now := s.trouble.clock()
+	leaf := func(name string, t time.Time) *element {
+		return &element{space: systemSpace, name: name, text: t.UTC().Format(time.RFC3339)}
+	}
+	clock := &element{space: systemSpace, name: "clock", children: []*element{leaf("current-datetime", now), leaf("boot-datetime", now.Add(-time.Since(s.started())))}}
+	return &element{space: systemSpace, name: "system-state", children: []*element{clock}}
 }
 
 // store is what a datastore holds.

@@ -183,6 +183,10 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 		return yangXML, []byte(`<operations xmlns="` + restconfSpace + `"/>`), nil
 	case len(words) == 1 && words[0] == "yang-library-version" && reading:
 		return yangXML, []byte(library), nil
+	case len(words) > 1 && words[len(words)-1] == "ietf-system:system-state" && reading && words[0] != "operations":
+		var b bytes.Buffer
+		w.clock().write(&b, "")
+		return yangXML, b.Bytes(), nil
 	case len(words) > 0 && words[0] == "data":
 		store := "operational"
 		switch content := r.URL.Query().Get("content"); {

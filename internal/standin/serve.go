@@ -173,11 +173,11 @@ func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name 
 		if err != nil {
 			return nil, err
 		}
-		return mib.Say(d, mib.About{Description: "a stand-in for a " + kind.String(), Forwards: forwards, Ticks: uint32(time.Since(a.started()) / (10 * time.Millisecond))}), nil
+		return mib.Say(d, mib.About{Description: "a stand-in for a " + kind.String(), Forwards: forwards, Ticks: uint32(time.Since(a.started()) / (10 * time.Millisecond)), Clock: t.clock()}), nil
 	}
 	a.trouble = t
 	s := newServer(y, name)
-	s.trouble = t
+	s.trouble, s.started = t, a.started
 	d := newDoor(signer, secrets.User, secrets.Password, secrets.public, s, o.Lists, t)
 	group.Go(func() { a.serve(ctx, packets) })
 	group.Go(func() { d.serve(ctx, listener) })

@@ -16,6 +16,7 @@ var Troubles = map[string]string{
 	"cut":    "one answer in four breaks off in its middle",
 	"refuse": "every login is refused",
 	"pieces": "answers come in small pieces",
+	"clock":  "the clock is an hour and a half ahead",
 }
 
 // trouble is what a stand-in makes difficult, by a seed; nil makes none.
@@ -33,7 +34,7 @@ func newTrouble(words string, seed uint64) (*trouble, error) {
 	t := &trouble{kinds: map[string]bool{}, rand: rand.New(rand.NewPCG(seed, 1))}
 	for word := range strings.SplitSeq(words, ",") {
 		if Troubles[word] == "" {
-			return nil, fmt.Errorf("there is no trouble called %s; there are slow, silent, cut, refuse and pieces", word)
+			return nil, fmt.Errorf("there is no trouble called %s; there are slow, silent, cut, refuse, pieces and clock", word)
 		}
 		t.kinds[word] = true
 	}
@@ -51,6 +52,14 @@ func (t *trouble) oneIn(kind string, n int) bool {
 }
 
 func (t *trouble) silent() bool { return t.oneIn("silent", 3) }
+
+// clock is what a stand-in's clock says.
+func (t *trouble) clock() time.Time {
+	if t != nil && t.kinds["clock"] {
+		return time.Now().Add(90 * time.Minute)
+	}
+	return time.Now()
+}
 
 func (t *trouble) refuses() bool { return t != nil && t.kinds["refuse"] }
 

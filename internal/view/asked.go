@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"time"
 )
 
 // AskedAll is what came of asking devices live, in JSON.
@@ -29,6 +30,9 @@ type AskedOne struct {
 	Unread     int      `json:"unread"`          // things that were not understood
 	Lines      []string `json:"lines,omitempty"` // these, where asked for
 	Calls      string   `json:"calls_itself,omitempty"`
+	Started    string   `json:"started,omitempty"`     // when it started last, RFC 3339
+	Restarted  bool     `json:"restarted"`             // it started since it was asked last
+	ClockAhead int64    `json:"clock_ahead,omitempty"` // seconds by which its clock is ahead; less than 0 behind
 }
 
 // AskedFault is why a device, or one way to it, was no use.
@@ -56,11 +60,32 @@ func (v *AskedAll) Table(wide bool) Table {
 	t := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "by", Title: "by"}, {Key: "interfaces", Title: "interfaces", Right: true}, {Key: "addresses", Title: "addresses", Right: true},
 		{Key: "routes", Title: "routes", Right: true}, {Key: "neighbours", Title: "neighbours", Right: true}, {Key: "unread", Title: "not read", Right: true}, {Key: "not_known", Title: "not known", Wide: true}, {Key: "calls_itself", Title: "", Below: true, Lead: "it calls itself "},
+		{Key: "restarted", Title: "", Below: true}, {Key: "clock", Title: "", Below: true},
 	}}
 	for _, d := range v.Devices {
-		t.Rows = append(t.Rows, []string{d.Device, strings.Join(d.By, ", "), counted(d.Interfaces), counted(d.Addresses), counted(d.Routes), counted(d.Neighbours), counted(d.Unread), strings.Join(d.Unknown, ", "), d.Calls})
+		t.Rows = append(t.Rows, []string{d.Device, strings.Join(d.By, ", "), counted(d.Interfaces), counted(d.Addresses), counted(d.Routes), counted(d.Neighbours), counted(d.Unread), strings.Join(d.Unknown, ", "), d.Calls, d.restart(), ClockWords(d.ClockAhead)})
 	}
 	return t
+}
+
+// restart tells of a restart since the device was asked last.
+func (d *AskedOne) restart() string {
+	if !d.Restarted {
+		return ""
+	}
+	return "it restarted since it was asked last, at " + d.Started
+}
+
+// ClockWords says how far off a clock is.
+func ClockWords(ahead int64) string {
+	if ahead == 0 {
+		return ""
+	}
+	side := "ahead"
+	if ahead < 0 {
+		side, ahead = "behind", -ahead
+	}
+	return fmt.Sprintf("its clock is %s %s", Duration(time.Duration(ahead)*time.Second), side)
 }
 
 // Text writes who answered, and last who did not, with what to do next.
