@@ -3,6 +3,7 @@ package command
 import (
 	"bytes"
 	"cmp"
+	"encoding/json"
 	"flag"
 	"fmt"
 	"go/ast"
@@ -32,6 +33,12 @@ var update = flag.Bool("update", false, "write docs/reference anew")
 // the code of today. 'go test ./internal/command -update' writes it.
 func TestReferenceIsOfToday(t *testing.T) {
 	pages := map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t), "words.md": wordsReference(), "plan.schema.json": planSchema(t), "observed.schema.json": stateSchema(t)}
+	for name, page := range filesBeside {
+		pages[name+".md"] = "# " + page.Title + "\n\n" + generated + page.Markdown() + "\nIts JSON schema: [" + name + ".schema.json](" + name + ".schema.json), or `ropeswing export schema " + name + "`.\n"
+		text, err := json.MarshalIndent(page.Schema(), "", "  ")
+		require.NoError(t, err)
+		pages[name+".schema.json"] = string(text) + "\n"
+	}
 	for _, x := range topics {
 		pages[x.name+".md"] = x.markdown()
 	}
