@@ -2,10 +2,12 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -125,4 +127,63 @@ func TestPushToDevicesThatMakeTrouble(t *testing.T) {
 	for step, n := range confirmed {
 		assert.Equal(t, 1, n, "%s is not done twice", step)
 	}
+}
+
+// differences are those of the stand-ins from the plan that steps set, each in words.
+func differences(t *testing.T, dir, access string) map[string]bool {
+	r := run(t, dir, "compare", "--live", "--access", access, "-o", "json")
+	var v struct {
+		Differences []struct{ Device, What, Subject, Found string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(r.out), &v), r.out+r.err)
+	all := map[string]bool{}
+	for _, d := range v.Differences {
+		if d.What != "oper status" && d.What != "in use" { // they follow
+			all[d.Device+" "+d.What+" "+d.Subject+" "+d.Found] = true
+		}
+	}
+	return all
+}
+
+// A push that is killed at a random moment leaves each device as it was or as it should be, once the
+// timer has run out: nothing in between, and nothing else. What the next push tells to be left is
+// what is left. ROPESWING_FAULTS says how often; a few times unless it does.
+func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
+	times := 3
+	if n, err := strconv.Atoi(os.Getenv("ROPESWING_FAULTS")); err == nil {
+		times = n
+	}
+	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
+	access := filepath.Join(who, "access.yaml")
+	before := differences(t, dir, access)
+	require.Len(t, before, 5)
+	random := rand.New(rand.NewPCG(20, 26))
+	broken, back := 0, 0
+	for range times {
+		cmd := exec.Command(program, "push", "--access", access, "-w", "--yes", "--timer", "2s")
+		cmd.Dir = dir
+		require.NoError(t, cmd.Start())
+		timer := time.AfterFunc(time.Duration(100+random.IntN(3000))*time.Millisecond, func() { _ = cmd.Process.Kill() })
+		if err := cmd.Wait(); err != nil {
+			broken++
+			time.Sleep(2200 * time.Millisecond)
+		}
+		timer.Stop()
+		left := differences(t, dir, access)
+		for d := range left {
+			assert.True(t, before[d], "%s: it was not so before, nor is it planned", d)
+		}
+		r := run(t, dir, "push", "--access", access)
+		require.Equal(t, 0, r.code, r.out+r.err)
+		if len(left) == 0 {
+			assert.Contains(t, r.out, "nothing needs to be sent")
+			r = run(t, dir, "push", "--access", access, "--take-back", "-w")
+			require.Equal(t, 0, r.code, r.out+r.err)
+			assert.Equal(t, before, differences(t, dir, access))
+			back++
+			continue
+		}
+		assert.Regexp(t, fmt.Sprintf("^%d steps? on ", len(left)), r.out)
+	}
+	t.Logf("%d broken off, %d carried out and taken back", broken, back)
 }

@@ -35,7 +35,7 @@ func TestWhatIsSavedStandsBesideWhatRuns(t *testing.T) {
 	assert.Equal(t, 1, r.code, r.err)
 	text := oneLine(r.out)
 	assert.Contains(t, text, "it is running saved")
-	assert.Contains(t, text, "r1 route 10.77.2.0/24 missing via 10.77.0.1 (r2:up) breaks: near cannot reach far, and 1 way more")
+	assert.Contains(t, text, "r1 route 10.77.2.0/24 missing via 10.77.0.1 (r2:up) breaks: near cannot reach far, and 1 pair more")
 	assert.Contains(t, text, "r1 route 10.77.9.0/24 extra via 10.77.0.1 (r2:up)")
 	assert.Contains(t, text, "r1 address up different 10.77.0.0/31 10.77.0.2/31 one digit off")
 	assert.Contains(t, text, "not observed: near, r2, far")

@@ -99,7 +99,7 @@ func TestStepsOfMovingDay(t *testing.T) {
 		t.Fatalf("no step sets %s", set)
 		return -1
 	}
-	assert.Less(t, place("also to-quay address: 198.51.100.49/29"), place("route 0.0.0.0/0 via 198.51.100.49 (fibre-carrier:to-quay)"))
+	assert.Less(t, place("also to-quay address: 198.51.100.49/29"), place("route 0.0.0.0/0 via 198.51.100.49 (fibre-carrier:to-quay) instead of via 198.51.100.33"))
 	assert.Less(t, place("also mgmt address: 10.48.1.130/28"), place("remove vlan190 address: 10.48.1.97/28, and keep 10.48.1.129/28"))
 	assert.Equal(t, "theirs", w.Steps[place("also to-quay address: 198.51.100.49/29")].Session)
 	assert.Equal(t, "remove to-quay address: 198.51.100.49/29", w.Steps[place("also to-quay address: 198.51.100.49/29")].Sets[0].TakeBack)

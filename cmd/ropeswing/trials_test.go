@@ -27,9 +27,10 @@ func TestAChangeIsTriedInACopy(t *testing.T) {
 	r = run(t, dir, "-p", demo.BadMorning, "ping", "desk-7", "log-server", "-4", "--with", "quay-sw1:p7 up")
 	assert.Equal(t, 0, r.code, r.out)
 	r = run(t, dir, "ping", "tern-cam", "log-server", "-4", "--with", "tern-cam:port address 10.48.9.2/29")
-	assert.Equal(t, 1, r.code)
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "10.48.9.2 lies outside 10.48.3.0/29, the subnet of tern-watch")
 	for change, message := range map[string]string{
-		"mole-rtr":                        "a change is 'DEVICE: DESTINATION via NEXT-HOP'",
+		"mole-rtr":                        "a change is 'DEVICE: [also|remove] WHAT'",
 		"mole-rtr: tern":                  "a change is",
 		"mole-rtr: turn via tern-rock":    "did you mean tern?",
 		"mole-rtr: tern via tern-rick":    "did you mean tern-rock?",

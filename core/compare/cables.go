@@ -165,7 +165,7 @@ func (c *comparer) behind(o *observed.Device, names map[string]model.InterfaceID
 }
 
 // plugged are the planned cables with others in their place: those that were found. One that
-// lost an end hangs loose.
+// lost an end is pulled out.
 func plugged(spec *model.Spec, found []cableFound) []model.Cable {
 	cables := slices.Clone(spec.Cables)
 	at := map[model.InterfaceID]int{}
@@ -197,10 +197,7 @@ func plugged(spec *model.Spec, found []cableFound) []model.Cable {
 	}
 	for n := range cables {
 		if c := &cables[n]; !claimed[n] && (ends[c.Ends[0]] || ends[c.Ends[1]]) {
-			if ends[c.Ends[0]] {
-				c.Ends[0] = c.Ends[1]
-			}
-			c.Ends[1] = c.Ends[0]
+			c.Pulled = true
 		}
 	}
 	return cables

@@ -60,7 +60,7 @@ func TestCablesAreComparedByWhoIsAtTheirEnds(t *testing.T) {
 	// A port's name that the plan does not have says which device it is, and no more.
 	assert.Empty(t, told(Compare(net, asCabled(net, map[string][]observed.Link{"r": {{Interface: "e0", Device: "sw", Port: "Port 1"}}}))))
 	moved := Overlay(net, asCabled(net, map[string][]observed.Link{"r": {{Interface: "e0", Device: "sw", Port: "p5"}}}))
-	assert.False(t, moved.State.IsUp(coretest.Interface(t, moved.Spec, "sw:p1")), "its cable hangs loose")
+	assert.False(t, moved.State.IsUp(coretest.Interface(t, moved.Spec, "sw:p1")), "its cable is pulled out")
 	assert.True(t, moved.State.IsUp(coretest.Interface(t, moved.Spec, "sw:p5")))
 }
 

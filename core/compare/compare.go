@@ -63,9 +63,9 @@ func OfNew(net *forward.Network, o *observed.Device) *Result {
 // Overlay is the network as it was found: the plan with every difference in it.
 func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network {
 	next := *net.Spec
-	next.Wants = nil // the routes are those that were found
+	next.RoutesStand = true // they are those that were found
 	plain := *net
-	plain.State = network.Build(&next).State(net.State.Failures()...)
+	plain.Spec, plain.State = &next, network.Build(&next).State(net.State.Failures()...)
 	c := differences(net, devices, false)
 	return with(&plain, append(c.varying, c.Differences...))
 }

@@ -119,7 +119,7 @@ func TestWhatDiffersIsNamed(t *testing.T) {
 		{"the floating one is not listed, by who lists those that stand by", func(all []*observed.Device) {
 			d := of(all, "r1")
 			d.Routes = slices.DeleteFunc(d.Routes, func(x observed.Route) bool { return x.NextHop == netip.MustParseAddr("10.1.0.77") })
-		}, "r1 route 10.2.0.0/24 missing: via 10.1.0.77 > ;"},
+		}, "r1 route 10.2.0.0/24 missing: via 10.1.0.77 distance: 200 > ;"},
 		{"another distance", func(all []*observed.Device) {
 			twenty := 20
 			of(all, "r1").Routes[1].Distance = &twenty

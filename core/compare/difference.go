@@ -103,6 +103,8 @@ type Difference struct {
 	device  *deviceChange           // or makes a device so
 	statics func([]model.Static)    // or makes the routes so
 	cable   *cableFound             // or plugs these into one another
+	Stays   bool                    // what was found stays, and is to stand by
+	Beside  bool                    // there are others to the same destination, which stay
 	follows bool                    // from another difference
 	hop     netip.Addr              // the next hop found
 	to      netip.Prefix

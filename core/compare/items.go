@@ -55,9 +55,9 @@ func (i *Item) HasBoth() bool { return len(i.Differences) == 1 && i.Differences[
 // device stays as it was found.
 func (r *Result) Between(items []Item, otherwise []Difference, levels []Level) *forward.Network {
 	spec := *r.Net.Spec
-	spec.Wants = nil // the routes are those that are there
+	spec.RoutesStand = true // they are those that are there
 	plain := *r.Net
-	plain.State = network.Build(&spec).State(r.Net.State.Failures()...)
+	plain.Spec, plain.State = &spec, network.Build(&spec).State(r.Net.State.Failures()...)
 	left := slices.Concat(r.varying, otherwise)
 	for i, level := range levels {
 		for _, d := range items[i].Differences {

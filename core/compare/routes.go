@@ -68,6 +68,15 @@ func (c *comparer) words(w nextHop) string {
 	return text
 }
 
+// preferred is words with the distance, where that is another than expected.
+func (c *comparer) preferred(w nextHop, expected int) string {
+	text := c.words(w)
+	if w.distance > 0 && w.distance != expected {
+		text += fmt.Sprintf(" distance: %d", w.distance)
+	}
+	return text
+}
+
 // same tells whether two lead the same way, as far as both say.
 func (w nextHop) same(o nextHop) bool {
 	switch {
@@ -203,22 +212,29 @@ func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []nextHop
 	}
 	extra := rest
 	for n, w := range missing {
-		d := Difference{Kind: Missing, What: OfRoute, Planned: c.words(w), Place: w.place}
+		d := Difference{Kind: Missing, What: OfRoute, Planned: c.preferred(w, 1), Place: w.place, Beside: len(found) > 0}
 		if len(found) == 0 { // all of them are missing, which is one thing
 			if n > 0 {
 				break
 			}
+			before := w
 			for _, behind := range missing[1:] {
-				d.Planned += ", then " + c.words(behind)
+				between, expected := ", then ", before.distance+10
+				if behind.distance == before.distance {
+					between, expected = ", ", before.distance
+				}
+				d.Planned += between + c.preferred(behind, expected)
+				before = behind
 			}
 		}
 		if len(extra) > 0 {
-			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.words(extra[0]), extra[0].via
+			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.preferred(extra[0], 1), extra[0].via
+			d.Beside = len(found) > 1
 			d.Slip = c.hopSlip(w.via, extra[0].via)
 			extra = extra[1:]
 		} else if w.inUse && len(standing) > 0 {
 			d.Kind, d.What, d.Found, d.hop = Different, OfNextHop, c.words(standing[0]), standing[0].via
-			d.Slip = slip(ByStandby).with(w.watch)
+			d.Slip, d.Stays = slip(ByStandby).with(w.watch), true
 			standing = standing[1:]
 		}
 		if d.Kind == Missing && w.watch.IsValid() {
@@ -227,7 +243,7 @@ func (c *comparer) route(id model.DeviceID, k routeKey, planned, found []nextHop
 		differ(d)
 	}
 	for _, w := range extra {
-		differ(Difference{Kind: Extra, What: OfRoute, Found: c.words(w), Place: c.spec.Devices[id].Place})
+		differ(Difference{Kind: Extra, What: OfRoute, Found: c.preferred(w, 1), Place: c.spec.Devices[id].Place})
 	}
 	c.preferences(id, k, both, differ)
 	return silent

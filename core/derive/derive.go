@@ -88,7 +88,7 @@ func Routes(net *forward.Network) Result {
 // routes among them, and returns the network with those routes in it. Routes
 // that were derived before are forgotten.
 func Resolve(spec *model.Spec) (*model.Spec, *forward.Network, Result) {
-	if spec.Wants == nil {
+	if spec.Wants == nil || spec.RoutesStand {
 		return spec, forward.Resolve(network.Build(spec).State()), Result{}
 	}
 	spec = spec.WithDerived(nil)

@@ -28,7 +28,7 @@ func (r *resolver) cables() {
 		if _, taken := r.spec.cables[name]; !taken {
 			r.spec.cables[name] = CableID(len(r.spec.Cables))
 		}
-		r.spec.Cables = append(r.spec.Cables, Cable{name, ends, hidden, cost, place})
+		r.spec.Cables = append(r.spec.Cables, Cable{Name: name, Ends: ends, Hidden: hidden, Cost: cost, Place: place})
 	}
 	for _, c := range r.doc.Cables {
 		a, okA := r.port(c.Ends[0])

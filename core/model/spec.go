@@ -36,21 +36,22 @@ type VLANRange struct{ First, Last VLAN }
 
 // Spec is a network, wholly explicit.
 type Spec struct {
-	Name       string
-	Operator   DeviceID // None where the plan names none
-	Settings   Settings
-	VLANs      []VLANRange // that 'vlan: auto' takes from
-	Blocks     []Block
-	Segments   []Segment
-	Devices    []Device
-	Interfaces []Interface    // those of one device stand together, in the devices' order
-	Retired    []Retired      // of the ledger
-	Claimed    []netip.Prefix // space of addresses written out with their length, and of what lies beyond
-	Cables     []Cable
-	Must       []Requirement
-	MustSaid   bool     // the plan has a must, though it may be empty
-	Wants      *Wants   // what is to be derived; nil where nothing is
-	Statics    []Static // those of one device stand together, in the devices' order
+	Name        string
+	Operator    DeviceID // None where the plan names none
+	Settings    Settings
+	VLANs       []VLANRange // that 'vlan: auto' takes from
+	Blocks      []Block
+	Segments    []Segment
+	Devices     []Device
+	Interfaces  []Interface    // those of one device stand together, in the devices' order
+	Retired     []Retired      // of the ledger
+	Claimed     []netip.Prefix // space of addresses written out with their length, and of what lies beyond
+	Cables      []Cable
+	Must        []Requirement
+	MustSaid    bool     // the plan has a must, though it may be empty
+	Wants       *Wants   // what is to be derived; nil where nothing is
+	RoutesStand bool     // whatever is wanted: the routes are those that are there, and none is derived
+	Statics     []Static // those of one device stand together, in the devices' order
 
 	devices  map[string]DeviceID
 	segments map[string]SegmentID
@@ -345,12 +346,10 @@ type Cable struct {
 	Name   string // as written, or "DEVICE:PORT to DEVICE:PORT"
 	Ends   [2]InterfaceID
 	Hidden bool // the near port stays up when the far end fails
+	Pulled bool // out of its ports: one that is tried without, or was found to be elsewhere
 	Cost   int  // of sending by it, 1 to 65535, for derived routes
 	Place  source.Place
 }
-
-// Loose tells whether a cable hangs on one port only: one that was found to have lost an end.
-func (c *Cable) Loose() bool { return c.Ends[0] == c.Ends[1] }
 
 // Origin tells why there is a static route.
 type Origin uint8

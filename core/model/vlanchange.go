@@ -14,7 +14,7 @@ type SetAccess struct {
 // Apply implements Change.
 func (c SetAccess) Apply(s *Spec) *Spec {
 	return s.withInterface(c.Port, func(i *Interface) {
-		i.Untagged, i.Segment = c.VLAN, s.segmentOfVLAN(c.VLAN)
+		i.Untagged, i.Segment = c.VLAN, s.SegmentOfVLAN(c.VLAN)
 	})
 }
 
@@ -54,8 +54,8 @@ func (c AddTagged) On(s *Spec) DeviceID { return s.Interfaces[c.Port].Device }
 // Touches implements Change.
 func (AddTagged) Touches() Touched { return TouchesInterfaces }
 
-// segmentOfVLAN is the first segment with a VLAN number; None where none has it.
-func (s *Spec) segmentOfVLAN(v VLAN) SegmentID {
+// SegmentOfVLAN is the first segment with a VLAN number; None where none has it.
+func (s *Spec) SegmentOfVLAN(v VLAN) SegmentID {
 	for id := range s.Segments {
 		if s.Segments[id].VLAN == v {
 			return SegmentID(id)
@@ -66,14 +66,14 @@ func (s *Spec) segmentOfVLAN(v VLAN) SegmentID {
 
 // VLANName is what a plan calls a VLAN: its segment, else its number.
 func (s *Spec) VLANName(v VLAN) string {
-	if id := s.segmentOfVLAN(v); id != None {
+	if id := s.SegmentOfVLAN(v); id != None {
 		return s.Segments[id].Name
 	}
 	return fmt.Sprint(v)
 }
 
 func (s *Spec) vlanWords(v VLAN) string {
-	if id := s.segmentOfVLAN(v); id != None {
+	if id := s.SegmentOfVLAN(v); id != None {
 		return fmt.Sprintf("VLAN %d (%s)", v, s.Segments[id].Name)
 	}
 	return fmt.Sprintf("VLAN %d", v)

@@ -108,7 +108,7 @@ func (s *State) frames() map[int32][]frameEdge {
 	f := newFailed(s)
 	for id := range spec.Cables {
 		a, b := spec.Cables[id].Ends[0], spec.Cables[id].Ends[1]
-		if a == b || !s.passes(a, f) || blocked[model.CableID(id)] {
+		if spec.Cables[id].Pulled || !s.passes(a, f) || blocked[model.CableID(id)] {
 			continue
 		}
 		near, far := s.attached(s.carrier(a)), s.attached(s.carrier(b))

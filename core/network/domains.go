@@ -28,7 +28,7 @@ func (s *State) workOutDomains() {
 	}
 	blocked := s.workOutTree(f)
 	for id := range spec.Cables {
-		if a, b := spec.Cables[id].Ends[0], spec.Cables[id].Ends[1]; a != b && s.passes(a, f) && !blocked[model.CableID(id)] {
+		if a, b := spec.Cables[id].Ends[0], spec.Cables[id].Ends[1]; !spec.Cables[id].Pulled && s.passes(a, f) && !blocked[model.CableID(id)] {
 			joinEnds(sets, s.attached(s.carrier(a)), s.attached(s.carrier(b)))
 		}
 	}

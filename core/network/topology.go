@@ -41,7 +41,7 @@ func Build(spec *model.Spec) *Topology {
 		t.cable[i], t.peer[i] = model.None, model.None
 	}
 	for id, c := range spec.Cables {
-		if c.Loose() {
+		if c.Pulled {
 			continue
 		}
 		for n, end := range c.Ends {
@@ -77,7 +77,18 @@ func Build(spec *model.Spec) *Topology {
 			}
 		}
 	}
+	var pulled []model.InterfaceID // a segment whose cable was pulled out is no wire for that
+	for id, c := range spec.Cables {
+		for _, end := range c.Ends {
+			if c.Pulled && t.cable[end] == model.None {
+				t.cable[end], pulled = model.CableID(id), append(pulled, end)
+			}
+		}
+	}
 	t.findWires()
+	for _, end := range pulled {
+		t.cable[end] = model.None
+	}
 	return t
 }
 

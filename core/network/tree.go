@@ -37,7 +37,7 @@ func (s *State) links(f *failed) []link {
 	at := map[[2]model.InterfaceID]int{}
 	for id := range s.Spec.Cables {
 		a, b := s.Spec.Cables[id].Ends[0], s.Spec.Cables[id].Ends[1]
-		if a == b || !s.passes(a, f) {
+		if s.Spec.Cables[id].Pulled || !s.passes(a, f) {
 			continue
 		}
 		ends := [2]model.InterfaceID{s.carrier(a), s.carrier(b)}

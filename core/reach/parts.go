@@ -44,7 +44,7 @@ func wired(s *network.State) *parts {
 	}
 	for _, c := range spec.Cables { // lines without addresses are wires too
 		a, b := &spec.Interfaces[c.Ends[0]], &spec.Interfaces[c.Ends[1]]
-		if a.Serial && s.IsUp(c.Ends[0]) && s.IsUp(c.Ends[1]) && p.own(a.Device) && p.own(b.Device) {
+		if !c.Pulled && a.Serial && s.IsUp(c.Ends[0]) && s.IsUp(c.Ends[1]) && p.own(a.Device) && p.own(b.Device) {
 			p.join(int32(a.Device), int32(b.Device))
 		}
 	}

@@ -214,7 +214,7 @@ func Cables(spec *model.Spec) []network.Failure {
 	var all []network.Failure
 	for id, c := range spec.Cables {
 		kinds := []model.Kind{spec.Devices[spec.Interfaces[c.Ends[0]].Device].Kind, spec.Devices[spec.Interfaces[c.Ends[1]].Device].Kind}
-		if !slices.Contains(kinds, model.Host) {
+		if !c.Pulled && !slices.Contains(kinds, model.Host) {
 			f := network.NoFailure
 			f.Cable = model.CableID(id)
 			all = append(all, f)

@@ -4,15 +4,12 @@ package revise
 
 import (
 	"fmt"
-	"net/netip"
-	"slices"
+	"regexp"
 	"strings"
 
-	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
-	"ropeswing/core/prefix"
 	"ropeswing/core/verify"
 	"ropeswing/core/workspace"
 )
@@ -20,10 +17,15 @@ import (
 // reviser revises one plan.
 type reviser struct{ *workspace.Workspace }
 
-// ChangeForms is how a change to try is written.
-const ChangeForms = "'DEVICE: DESTINATION via NEXT-HOP', 'DEVICE: DESTINATION discard', 'DEVICE:INTERFACE up', 'DEVICE:INTERFACE down' or 'DEVICE:INTERFACE address ADDRESS/LENGTH'"
+// ChangeForms is how a change to try is written: as a step says what to set.
+const ChangeForms = "'DEVICE: [also|remove] WHAT', where WHAT is 'route DESTINATION via NEXT-HOP', 'gateway ADDRESS', 'permit SENTENCE', 'translate SENTENCE', " +
+	"'INTERFACE up' or 'down', or 'INTERFACE KEY VALUE' with the keys address, secondary, access, tagged, untagged, members and clock; or '[remove] cable A to B'"
 
-// With is the same workspace with changes made in a copy of the network.
+// changeForm is what is said of a change that cannot be read.
+func changeForm(text string) error { return fmt.Errorf("a change is %s, not '%s'", ChangeForms, text) }
+
+// With is the same workspace with changes made in a copy of the network. A change that makes
+// something wrong by itself, as an address that another has, is refused.
 func With(w *workspace.Workspace, changes ...string) (*workspace.Workspace, error) {
 	next := w
 	for _, text := range changes {
@@ -32,12 +34,26 @@ func With(w *workspace.Workspace, changes ...string) (*workspace.Workspace, erro
 			return nil, err
 		}
 		copied := *next
-		copied.Network = verify.Try(next.Network, c)
+		copied.Network = tried(next.Network, c)
 		copied.Spec, copied.Trying = copied.Network.Spec, true
 		copied.Basis += ", trying: " + c.Describe(next.Spec)
+		if err := slips(next.Spec, copied.Spec); err != nil {
+			return nil, fmt.Errorf("'%s' is not tried: %w", text, err)
+		}
 		next = &copied
 	}
 	return next, nil
+}
+
+// tried is a network with a change. One of a device's own routes leaves all others as they
+// are; with any other, what is derived is derived anew.
+func tried(net *forward.Network, c model.Change) *forward.Network {
+	if _, own := c.(model.Alter); own && c.Touches() == model.TouchesRoutes {
+		spec := *c.Apply(net.Spec)
+		spec.RoutesStand = true
+		return forward.Resolve(network.Build(&spec).State(net.State.Failures()...))
+	}
+	return verify.Try(net, c)
 }
 
 // WithPending is the same workspace with all pending permits in force.
@@ -49,132 +65,80 @@ func WithPending(w *workspace.Workspace) *workspace.Workspace {
 	return &next
 }
 
+// how is what a change does with what is there.
+type how uint8
+
+const (
+	replaces how = iota
+	adds
+	removes
+)
+
+// labels are what stands in brackets behind an address in a step: who has it.
+var labels = regexp.MustCompile(`\s*\([^()]*\)`)
+
 // change reads a change to try.
 func (w reviser) change(text string) (model.Change, error) {
-	words := strings.Fields(text)
-	bad := fmt.Errorf("a change is %s, not '%s'", ChangeForms, text)
+	words := strings.Fields(labels.ReplaceAllString(text, ""))
+	mode := replaces
+	take := func() {
+		if len(words) > 0 && mode == replaces {
+			switch words[0] {
+			case "also":
+				mode, words = adds, words[1:]
+			case "remove":
+				mode, words = removes, words[1:]
+			}
+		}
+	}
+	take()
+	if len(words) > 1 && words[0] == "cable" {
+		return w.cableChange(mode, words[1:], text)
+	}
 	if len(words) < 2 {
-		return nil, bad
+		return nil, changeForm(text)
 	}
-	if name, ok := strings.CutSuffix(words[0], ":"); ok {
-		d, err := w.Device(name)
+	name, isDevice := strings.CutSuffix(words[0], ":")
+	if !isDevice { // DEVICE:INTERFACE
+		e, err := w.Endpoint(words[0])
 		if err != nil {
 			return nil, err
 		}
-		return w.routeChange(d, words[1:], bad)
-	}
-	e, err := w.Endpoint(words[0])
-	switch {
-	case err != nil:
-		return nil, err
-	case e.Interface == model.None:
-		return nil, bad
-	case len(words) == 2 && words[1] == "up":
-		return model.BringUp{Interface: e.Interface}, nil
-	case len(words) == 2 && words[1] == "down":
-		return model.TakeDown{Interface: e.Interface}, nil
-	case len(words) == 3 && words[1] == "address":
-		p, whole, err := prefix.Parse(words[2])
-		if err != nil {
-			return nil, err
+		if e.Interface == model.None {
+			return nil, changeForm(text)
 		}
-		if whole && !strings.Contains(words[2], "/") {
-			return nil, fmt.Errorf("%s has no prefix length", words[2])
-		}
-		return model.SetAddress{Interface: e.Interface, Address: p}, nil
+		words = words[1:]
+		take()
+		return w.interfaceChange(e.Interface, mode, words, text)
 	}
-	return nil, bad
-}
-
-// routeChange reads 'DESTINATION via NEXT-HOP' or 'DESTINATION discard'.
-func (w reviser) routeChange(d model.DeviceID, words []string, bad error) (model.Change, error) {
-	s := model.Static{Device: d, Out: model.None, Distance: 1, Key: words[0]}
-	switch {
-	case len(words) == 2 && words[1] == "discard":
-		s.Discard = true
-	case len(words) == 3 && words[1] == "via":
-	default:
-		return nil, bad
-	}
-	to, err := w.destination(words[0])
+	d, err := w.Device(name)
 	if err != nil {
 		return nil, err
 	}
-	var all model.AddRoutes
-	for _, p := range to {
-		r := s
-		r.To = p
-		if !s.Discard {
-			via, ok, err := w.nextHop(d, words[2], prefix.FamilyOf(p.Addr()))
-			if err != nil {
-				return nil, err
-			}
-			if !ok {
-				continue
-			}
-			r.Via = via
-		}
-		all = append(all, r)
+	words = words[1:]
+	take()
+	if len(words) < 2 {
+		return nil, changeForm(text)
 	}
-	if len(all) == 0 {
-		return nil, fmt.Errorf("%s is no next hop of %s in the family of %s", words[len(words)-1], w.Spec.Devices[d].Name, words[0])
+	sentence := strings.Join(words[1:], " ")
+	switch words[0] {
+	case "route":
+		return w.routeChange(d, mode, words[1:], text)
+	case "gateway", "gateway:":
+		return w.gatewayChange(d, mode, words[1:], text)
+	case "permit", "own-permit":
+		return w.permitChange(d, mode, sentence, words[0] == "own-permit")
+	case "translate":
+		return w.translationChange(d, mode, sentence)
 	}
-	return all, nil
-}
-
-// nextHop is the address a next hop stands for in a family: itself, or that of a
-// device on a subnet that the two share.
-func (w reviser) nextHop(d model.DeviceID, text string, family prefix.Family) (netip.Addr, bool, error) {
-	if a, err := prefix.ParseAddress(text); err == nil {
-		return a, prefix.FamilyOf(a) == family, nil
+	if id, ok := w.Spec.InterfaceNamed(d, words[0]); ok {
+		return w.interfaceChange(id, mode, words[1:], text)
 	}
-	far, err := w.Device(text)
-	if err != nil {
-		return netip.Addr{}, false, err
+	if words[1] == "via" || words[1] == "discard" { // short for 'also route'
+		return w.addRoutes(d, words, text)
 	}
-	for _, i := range w.Spec.InterfacesOf(far) {
-		for _, a := range w.Spec.Interfaces[i].Addresses {
-			if prefix.FamilyOf(a.Addr()) != family || a.Addr().IsLinkLocalUnicast() {
-				continue
-			}
-			if slices.ContainsFunc(w.Spec.InterfacesOf(d), func(near model.InterfaceID) bool {
-				return slices.ContainsFunc(w.Spec.Interfaces[near].Addresses, func(b model.Address) bool { return b.Contains(a.Addr()) && b.Addr() != a.Addr() })
-			}) {
-				return a.Addr(), true, nil
-			}
-		}
+	if id := w.nearest(d, words[0]); id != "" {
+		return nil, fmt.Errorf("%s has no interface %s; did you mean %s?", name, words[0], id)
 	}
-	return netip.Addr{}, false, nil
-}
-
-// destination is what a route may lead to: a prefix, default, a segment or a
-// block.
-func (w reviser) destination(text string) ([]netip.Prefix, error) {
-	var to []netip.Prefix
-	names := append(w.BlockNames(), "default")
-	for _, s := range w.Spec.Segments {
-		names = append(names, s.Name)
-		if s.Name == text {
-			for _, p := range s.Prefixes {
-				to = append(to, p.Prefix)
-			}
-			return to, nil
-		}
-	}
-	for _, b := range w.Spec.Blocks {
-		if b.Name == text {
-			for _, p := range b.Prefixes {
-				to = append(to, p.Prefix)
-			}
-			return to, nil
-		}
-	}
-	if text == "default" {
-		return []netip.Prefix{prefix.IPv4.Everything(), prefix.IPv6.Everything()}, nil
-	}
-	if !strings.ContainsAny(text, ".:/") {
-		return nil, ask.Unknown(text+" is neither a prefix, a segment nor a block", text, names)
-	}
-	p, _, err := prefix.Parse(text)
-	return []netip.Prefix{p.Masked()}, err
+	return nil, changeForm(text)
 }

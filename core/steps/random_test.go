@@ -33,6 +33,12 @@ func RandomFound(t testing.TB, r *rand.Rand, slips int) (*forward.Network, []*ob
 	t.Helper()
 	spec, net, _ := derive.Resolve(coretest.Spec(t, "operator: h0\n"+coretest.RandomNetwork(r, "{}")))
 	devices := compare.AsObserved(net)
+	Slip(r, spec, devices, slips)
+	return net, devices
+}
+
+// Slip makes so many things of devices otherwise.
+func Slip(r *rand.Rand, spec *model.Spec, devices []*observed.Device, slips int) {
 	for range slips {
 		d := devices[r.IntN(len(devices))]
 		id, _ := spec.DeviceNamed(d.Name)
@@ -46,7 +52,6 @@ func RandomFound(t testing.TB, r *rand.Rand, slips int) (*forward.Network, []*ob
 			slipInterface(r, d)
 		}
 	}
-	return net, devices
 }
 
 // slipRoute takes a route away, or lets it lead elsewhere.

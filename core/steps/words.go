@@ -20,8 +20,14 @@ func (s *Set) What() (set, was string) {
 		return "remove the watch of route " + s.Subject, s.Found
 	case s.Planned == "":
 		return "remove " + s.said(s.Found), ""
+	case s.Stays:
+		return "also " + s.said(s.Planned), s.said(s.Found)
+	case s.Beside && s.Found != "": // one of several
+		return s.said(s.Planned) + " instead of " + s.Found, ""
 	case s.Found != "":
 		was = s.said(s.Found)
+	case s.Beside:
+		return "also " + s.said(s.Planned), ""
 	}
 	return s.said(s.Planned), was
 }
@@ -37,6 +43,12 @@ func (s *Set) TakeBack() string {
 		return "remove the watch of route " + s.Subject
 	case s.Found == "":
 		return "remove " + s.said(s.Planned)
+	case s.Stays:
+		return "remove " + s.said(s.Planned)
+	case s.Beside && s.Planned != "":
+		return s.said(s.Found) + " instead of " + s.Planned
+	case s.Beside:
+		return "also " + s.said(s.Found)
 	}
 	return s.said(s.Found)
 }

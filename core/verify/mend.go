@@ -110,7 +110,7 @@ func counted(a Applied) bool {
 // Try makes a change in a copy of the network, with the same parts out of
 // order. Where routes are derived, they may come out otherwise.
 func Try(net *forward.Network, c model.Change) *forward.Network {
-	if net.Spec.Wants == nil || c.Touches() == model.TouchesPermits {
+	if net.Spec.Wants == nil || net.Spec.RoutesStand || c.Touches() == model.TouchesPermits {
 		return net.Changed(c)
 	}
 	spec, next, _ := derive.Resolve(c.Apply(net.Spec))

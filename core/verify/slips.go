@@ -189,7 +189,7 @@ func (m mender) nearSlips(devices ...model.DeviceID) []model.Change {
 	}
 	for c := range m.spec.Cables {
 		x := &m.spec.Cables[c]
-		if seen[x.Ends[0]] || seen[x.Ends[1]] || m.bears(x, segments) {
+		if !x.Pulled && (seen[x.Ends[0]] || seen[x.Ends[1]] || m.bears(x, segments)) {
 			all = append(all, cableSlips(m.spec, x)...)
 		}
 	}

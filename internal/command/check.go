@@ -76,6 +76,7 @@ func (a *app) check() *cobra.Command {
 	cmd.Flags().BoolVar(&watch, "watch", false, "check again whenever a file of the plan changes, and say only what changed")
 	cmd.Flags().BoolVar(&whole, "all", false, "tell each finding in full, also where many are alike")
 	a.observedFlag(cmd)
+	a.withFlag(cmd)
 	a.reportFlags(cmd)
 	a.explainFlag(cmd, "say why each finding matters")
 	return cmd
@@ -83,7 +84,7 @@ func (a *app) check() *cobra.Command {
 
 // checkedWhat checks the plan, or the network as found where that is asked for.
 func (a *app) checkedWhat() (view.Findings, error) {
-	if a.observed == "" {
+	if a.observed == "" && len(a.with) == 0 {
 		w, err := a.open()
 		if err != nil {
 			return view.Findings{}, err

@@ -94,6 +94,7 @@ func (a *app) compare() *cobra.Command {
 	cmd.Flags().BoolVar(&o.progress, "progress", false, "a row a device: how much is in place, what is left, which is next")
 	cmd.Flags().BoolVar(&o.done, "done", false, "list what is as planned")
 	a.askingFlags(cmd, &o.asking)
+	a.withFlag(cmd)
 	a.wideFlag(cmd)
 	a.reportFlags(cmd)
 	return cmd

@@ -71,6 +71,12 @@ func (a *app) observedFlag(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`, or live: the devices are asked first")
 }
 
+// withFlag lets a command be asked what would be with something set otherwise.
+func (a *app) withFlag(cmd *cobra.Command) {
+	cmd.Flags().StringArrayVar(&a.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+revise.ChangeForms)
+	a.must(cmd.RegisterFlagCompletionFunc("with", cobra.NoFileCompletions))
+}
+
 // withoutFlag lets a command be asked what would be if parts were out of order.
 func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
 	a.observedFlag(cmd)
@@ -251,14 +257,14 @@ func (a *app) usable() (*workspace.Workspace, error) {
 		return nil, err
 	}
 	w := a.predict(n)
-	if a.observed == "" {
-		return w, nil
+	if a.observed != "" {
+		devices, _, basis, err := a.state(a.observed)
+		if err != nil {
+			return nil, err
+		}
+		w = w.Observed(devices, basis)
 	}
-	devices, _, basis, err := a.state(a.observed)
-	if err != nil {
-		return nil, err
-	}
-	return w.Observed(devices, basis), nil
+	return revise.With(w, a.with...)
 }
 
 // predict works out what packets do, and tells on a terminal that it does.

@@ -100,6 +100,7 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, x ask.P
 		}
 		w = &sized
 	}
+	plain := w
 	if w, err = revise.With(w, j.with...); err != nil {
 		return
 	}
@@ -123,8 +124,30 @@ func (a *app) trials(j *journey, args []string) (w *workspace.Workspace, x ask.P
 		return
 	}
 	x.Net, x.Basis, x.Without = w.Network, w.Basis, j.without
-	x.Trials, x.Passed, err = ask.Pings(w.Network, x.From, x.To, families, j.probe)
+	if x.Trials, x.Passed, err = ask.Pings(w.Network, x.From, x.To, families, j.probe); err == nil && len(j.with) > 0 {
+		a.tellIdle(plain, x, families, j)
+	}
 	return
+}
+
+// tellIdle tells of a change that is tried, and alters nothing for the packets in question.
+func (a *app) tellIdle(plain *workspace.Workspace, x ask.Pinged, families prefix.Only, j *journey) {
+	plain, err := plain.Without(j.without...)
+	if err != nil {
+		return
+	}
+	before, _, err := ask.Pings(plain.Network, x.From, x.To, families, j.probe)
+	if err != nil || !slices.EqualFunc(before, x.Trials, func(b, t ask.Trial) bool { return b.SamePath(t.Exchange) }) {
+		return // there and then an address, not now
+	}
+	text := "what is tried alters nothing here: without it the packets take the same path"
+	for _, t := range x.Trials {
+		for _, table := range t.TablesOn(x.Net) {
+			text += fmt.Sprintf("; %s looks them up in its table %s", table[0], table[1])
+		}
+		break
+	}
+	a.tell(text)
 }
 
 // mostEchoes is how many echoes are told of.

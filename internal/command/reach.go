@@ -86,6 +86,7 @@ func (a *app) reach() *cobra.Command {
 	a.must(cmd.RegisterFlagCompletionFunc("from", a.completeParties))
 	a.must(cmd.RegisterFlagCompletionFunc("to", a.completeParties))
 	a.withoutFlag(cmd, &o.without)
+	a.withFlag(cmd)
 	a.overFlags(cmd, &o.over, &o.pending)
 	a.familyFlags(cmd)
 	a.formatFlags(cmd)

@@ -75,6 +75,7 @@ func (a *app) rehearse() *cobra.Command {
 	}
 	a.must(cmd.RegisterFlagCompletionFunc("capture", a.completeParts))
 	a.withoutFlag(cmd, &o.without)
+	a.withFlag(cmd)
 	a.formatFlags(cmd)
 	return cmd
 }

@@ -61,6 +61,7 @@ type app struct {
 	reports  bool               // the command makes reports for machines
 	began    time.Time          // when the progress of a long command was first told
 	observed string             // the state to answer about, "" for the plan
+	with     []string           // changes to try in a copy first
 	planless bool               // there is no plan, only that state
 	asked    []*observed.Device // what devices said live, which is the state then
 }

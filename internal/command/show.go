@@ -90,6 +90,7 @@ func (a *app) list(name, alias, short string, make rows[*forward.Network]) *cobr
 		return a.rowsFor(w.Who, names, func(devices []model.DeviceID) (any, view.Table) { return make(w.Network, devices, a.match) })
 	})
 	a.withoutFlag(cmd, &without)
+	a.withFlag(cmd)
 	a.listFlags(cmd)
 	return cmd
 }
@@ -106,6 +107,7 @@ func (a *app) stateList(name, alias, short string, make rows[*network.State]) *c
 		return a.rowsFor(who, names, func(devices []model.DeviceID) (any, view.Table) { return make(state, devices, a.match) })
 	})
 	a.withoutFlag(cmd, &without)
+	a.withFlag(cmd)
 	a.listFlags(cmd)
 	return cmd
 }
@@ -123,7 +125,7 @@ func (a *app) rowsFor(who ask.Who, names []string, make func([]model.DeviceID) (
 // stateWithout is what is up, with parts out of order, and who is who: as planned, or
 // as found where that is asked for.
 func (a *app) stateWithout(without []string) (ask.Who, *network.State, error) {
-	if a.observed != "" {
+	if a.observed != "" || len(a.with) > 0 {
 		w, err := a.usable()
 		if err != nil {
 			return ask.Who{}, nil, err
@@ -223,6 +225,7 @@ func (a *app) interfaces() *cobra.Command {
 	a.must(cmd.RegisterFlagCompletionFunc("segment", a.completeSegments))
 	a.familyFlags(cmd)
 	a.withoutFlag(cmd, &without)
+	a.withFlag(cmd)
 	a.listFlags(cmd)
 	return cmd
 }
@@ -296,6 +299,7 @@ func (a *app) routes() *cobra.Command {
 	a.must(cmd.RegisterFlagCompletionFunc("type", cobra.FixedCompletions(routeSources, cobra.ShellCompDirectiveNoFileComp)))
 	a.familyFlags(cmd)
 	a.withoutFlag(cmd, &without)
+	a.withFlag(cmd)
 	a.listFlags(cmd)
 	return cmd
 }

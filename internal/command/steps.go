@@ -61,6 +61,7 @@ func (a *app) steps() *cobra.Command {
 			return nil, cobra.ShellCompDirectiveDefault
 		},
 	}
+	a.withFlag(cmd)
 	cmd.Flags().StringVar(&o.standing, "standing-at", "", "the `HOST` of the plan that you sit at; its operator unless said")
 	cmd.Flags().StringSliceVar(&o.sessions, "session", nil, "where you are logged in: `DEVICE=ADDRESS`; where the device is managed unless said; repeatable")
 	cmd.Flags().StringVar(&o.since, "since", "", "from the plan as it was at `REVISION` of the git repository it is in")

@@ -79,7 +79,7 @@ func newThree(net *forward.Network, asked Asked, also map[model.DeviceID]bool) *
 	for c := range t.spec.Cables { // lines whose ends have no subnet
 		ends := t.spec.Cables[c].Ends
 		a, b := &t.spec.Interfaces[ends[0]], &t.spec.Interfaces[ends[1]]
-		if a.Borrow == model.None && b.Borrow == model.None || !t.isBox(a.Device) || !t.isBox(b.Device) {
+		if t.spec.Cables[c].Pulled || a.Borrow == model.None && b.Borrow == model.None || !t.isBox(a.Device) || !t.isBox(b.Device) {
 			continue
 		}
 		name := t.spec.Cables[c].Name

@@ -176,7 +176,7 @@ func (p *plan) cables(which func(model.CableID) bool, marks map[model.CableID]Ma
 		id := model.CableID(c)
 		ends := p.spec.Cables[c].Ends
 		a, b := &p.spec.Interfaces[ends[0]], &p.spec.Interfaces[ends[1]]
-		if !which(id) || p.leaf(a.Device) || p.leaf(b.Device) {
+		if !which(id) || p.spec.Cables[c].Pulled || p.leaf(a.Device) || p.leaf(b.Device) {
 			continue
 		}
 		x := box{name: p.spec.Cables[c].Name, class: Quiet, round: 9}
