@@ -141,11 +141,10 @@ func (a *app) tellIdle(plain *workspace.Workspace, x ask.Pinged, families prefix
 		return // there and then an address, not now
 	}
 	text := "what is tried alters nothing here: without it the packets take the same path"
-	for _, t := range x.Trials {
-		for _, table := range t.TablesOn(x.Net) {
+	if len(x.Trials) > 0 {
+		for _, table := range x.Trials[0].TablesOn(x.Net) {
 			text += fmt.Sprintf("; %s looks them up in its table %s", table[0], table[1])
 		}
-		break
 	}
 	a.tell(text)
 }
