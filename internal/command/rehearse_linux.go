@@ -449,6 +449,9 @@ func rehearsedMust(w *workspace.Workspace, m rehearse.Requirement) view.Rehearse
 			verb = "reaches"
 		}
 		x.Why = fmt.Sprintf("%s %s %s", w.Spec.HolderLabel(m.First.Source), verb, w.Spec.HolderLabel(m.First.Target))
+		if len(m.Of.Through) > 0 {
+			x.Why += ", or goes another path"
+		}
 		if len(m.Without) > 0 {
 			x.Why += " without " + strings.Join(m.Without, ", ")
 		}

@@ -95,8 +95,8 @@ func cannot(r *model.Requirement, in [][]network.Failure, pairs []verify.Pair, e
 	switch {
 	case err != nil:
 		return err
-	case len(r.Through) > 0:
-		return errors.New("by whom packets go is not looked at")
+	case len(r.Through) > 0 && r.Over.Protocol != model.ICMP:
+		return errors.New("by whom packets go is looked at by traces, which are of ICMP")
 	case len(in) > mostStates:
 		return fmt.Errorf("it is to hold in %d states, and up to %d are made", len(in), mostStates)
 	case len(pairs) > mostPairs:
@@ -158,8 +158,11 @@ func (l *Lab) failing(r *Requirement, pairs []verify.Pair, wait time.Duration) (
 		group.Go(func() {
 			turns <- struct{}{}
 			defer func() { <-turns }()
-			replied := l.replies(p, r.Of.Over, wait)
-			if replied == r.Of.Not {
+			does := l.replies(p, r.Of.Over, wait)
+			if does && len(r.Of.Through) > 0 {
+				does = l.passes(p, r.Of.Through, wait)
+			}
+			if does == r.Of.Not {
 				mutex.Lock()
 				defer mutex.Unlock()
 				failing = append(failing, p)
@@ -176,6 +179,47 @@ func (l *Lab) failing(r *Requirement, pairs []verify.Pair, wait time.Duration) (
 	}
 	slices.SortFunc(failing, func(a, b verify.Pair) int { return slices.Index(pairs, a) - slices.Index(pairs, b) })
 	return failing, nil
+}
+
+// passes tells whether traces of a pair, there and back, show every one of some devices.
+func (l *Lab) passes(p verify.Pair, through []model.DeviceID, wait time.Duration) bool {
+	spec := l.Network().Spec
+	on := func(from model.DeviceID, source, target netip.Addr) map[model.DeviceID]bool {
+		a := newAsker(from, []netip.Addr{target})
+		a.source = source
+		_ = l.Inside(from, func() error {
+			if err := a.open(); err != nil {
+				return err
+			}
+			defer a.close()
+			a.ask([]netip.Addr{target}, true, wait)
+			return nil
+		})
+		seen := map[model.DeviceID]bool{from: true}
+		for _, h := range a.answers.Hops {
+			for _, i := range spec.HoldersOf(h.From) {
+				seen[spec.Interfaces[i].Device] = true
+			}
+		}
+		return seen
+	}
+	there := on(p.From, p.Source, p.Target)
+	holders := spec.HoldersOf(p.Target)
+	for _, d := range through {
+		if !there[d] && (len(holders) == 0 || spec.Interfaces[holders[0]].Device != d) {
+			return false
+		}
+	}
+	if len(holders) == 0 { // somewhere in the world: the path back is nobody's of the plan
+		return true
+	}
+	back := on(spec.Interfaces[holders[0]].Device, p.Target, p.Source)
+	for _, d := range through {
+		if !back[d] && d != p.From {
+			return false
+		}
+	}
+	return true
 }
 
 // replies tells whether a reply comes back to one of a pair.
