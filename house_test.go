@@ -28,9 +28,10 @@ var rooms = []string{
 var outer = map[string][]string{
 	"internal/files":    {},
 	"internal/view":     {},
-	"internal/wire":     {},
+	"internal/keydoc":   {},
+	"internal/wire":     {"internal/keydoc"},
 	"internal/rehearse": {},
-	"internal/access":   {},
+	"internal/access":   {"internal/keydoc"},
 	"internal/draw":     {},
 	"internal/lsp":      {"internal/files", "internal/view"},
 	"internal/report":   {"internal/draw", "internal/view"},
@@ -38,7 +39,7 @@ var outer = map[string][]string{
 	"internal/live":     {"internal/access", "internal/mib", "internal/wire"},
 	"internal/standin":  {"internal/wire", "internal/mib"},
 	"internal/referee":  {"internal/rehearse", "internal/wire"}, // a test only
-	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/live", "internal/access", "internal/draw", "internal/report", "internal/lsp", "demo"},
+	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/live", "internal/access", "internal/keydoc", "internal/draw", "internal/report", "internal/lsp", "demo"},
 	"demo":              {},
 	"cmd/ropeswing":     {"internal/command"},
 	"core/coretest":     {},

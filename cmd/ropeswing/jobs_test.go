@@ -221,3 +221,27 @@ func TestJobsOfTheGuide(t *testing.T) {
 		assert.NoError(t, err)
 	})
 }
+
+// What people type is understood, or leads to what they mean.
+func TestWordsOfTheTradeLeadThere(t *testing.T) {
+	dir := lights(t)
+	for line, want := range map[string]string{
+		"show addresses 10.48.1.74":       "log-server",
+		"show segments quay-staff":        "10.48.1.0/26",
+		"show interfaces quay-sw1 p7":     "quay-staff 110",
+		"show vlan 191":                   "mole-manage",
+		"show routes quay-edge:beam0":     "beam0",
+		"fit 10.1.0.0/24 50 50 20":        "50 hosts (2)",
+		"show failures":                   "that is 'ropeswing reach --failures 1'",
+		"show port quay-sw1:p7":           "that is 'ropeswing show interfaces'",
+		"vlans":                           "that is 'ropeswing show vlans'",
+		"arp":                             "that is 'ropeswing show neighbours'",
+		"diff":                            "that is 'ropeswing compare'",
+		"subnet 10.1.2.3 255.255.255.0.0": "is not a mask",
+		"show segments quay-staff 191":    "one thing in them",
+		"show devices qay-edge":           "did you mean quay-edge?",
+	} {
+		r := run(t, dir, strings.Fields(line)...)
+		assert.Contains(t, r.out+r.err, want, line)
+	}
+}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/bits"
 	"net/netip"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -192,7 +193,13 @@ func didYouMean(guesses ...string) string {
 	if len(guesses) == 0 {
 		return ""
 	}
-	return "; did you mean " + strings.Join(guesses, " or ") + "?"
+	var each []string // what was written may come down to one of them twice
+	for _, g := range guesses {
+		if !slices.Contains(each, g) {
+			each = append(each, g)
+		}
+	}
+	return "; did you mean " + strings.Join(each, " or ") + "?"
 }
 
 // likely4 guesses at an IPv4 address with too few numbers, one of which is two

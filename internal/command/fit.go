@@ -108,6 +108,11 @@ func (a *app) gatherNeeds(block netip.Prefix, args []string, o fitOptions) ([]pr
 		if o.nibbles && block.Addr().Is6() {
 			n = onNibble(n)
 		}
+		if _, err := strconv.Atoi(t.text); err == nil { // several of one size, without names
+			for k, name := 2, n.Name; seen[n.Site+"\x00"+n.Name]; k++ {
+				n.Name = fmt.Sprintf("%s (%d)", name, k)
+			}
+		}
 		if key := n.Site + "\x00" + n.Name; seen[key] {
 			return nil, fmt.Errorf("%s%s stands twice among the needs", t.where, n.Name)
 		} else {
@@ -130,8 +135,11 @@ func onNibble(n prefix.Need) prefix.Need {
 // readNeed reads NAME:HOSTS or NAME:/LENGTH.
 func readNeed(o needText, block netip.Prefix, grow, own int) (prefix.Need, error) {
 	colon := strings.LastIndexByte(o.text, ':')
+	if _, err := strconv.Atoi(o.text); err == nil { // a number alone is one of hosts, which names itself
+		o.text, colon = o.text+" hosts:"+o.text, len(o.text)+6
+	}
 	if colon < 1 {
-		return prefix.Need{}, fmt.Errorf("%s%s is no need; write NAME:HOSTS or NAME:/LENGTH", o.where, o.text)
+		return prefix.Need{}, fmt.Errorf("%s%s is no need; write NAME:HOSTS, NAME:/LENGTH or HOSTS", o.where, o.text)
 	}
 	name, amount := strings.TrimSpace(o.text[:colon]), strings.TrimSpace(o.text[colon+1:])
 	if strings.IndexFunc(name, func(c rune) bool { return c < ' ' }) >= 0 {

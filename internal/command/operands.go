@@ -71,7 +71,10 @@ func prefixes(operands []operand, length int, whole bool) ([]netip.Prefix, error
 func isMask(address, next string) bool {
 	_, _, err := prefix.Parse(address + " " + next)
 	m, maskErr := prefix.ParseAddress(strings.Trim(next, ",'\""))
-	return maskErr == nil && m.Is4() && (err == nil || strings.HasPrefix(next, "255.") || strings.HasPrefix(next, "0."))
+	if maskErr != nil {
+		return strings.HasPrefix(next, "255.") // meant as one: what is wrong with it is told
+	}
+	return m.Is4() && (err == nil || strings.HasPrefix(next, "255.") || strings.HasPrefix(next, "0."))
 }
 
 // subnets reads arguments, or lines of standard input, as subnets or addresses

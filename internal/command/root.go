@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -261,6 +262,37 @@ For every command:
 {{.InheritedFlags.FlagUsagesWrapped 80 | trimTrailingWhitespaces}}{{end}}
 `
 
+// said are words of the trade for what stands under another here.
+var said = map[string]string{
+	"port": "show interfaces", "ports": "show interfaces", "arp": "show neighbours", "ndp": "show neighbours", "ip": "show addresses", "address": "show addresses",
+	"free": "show blocks", "failure": "reach --failures 1", "failures": "reach --failures 1", "findings": "check", "errors": "check", "lint": "check", "validate": "check",
+	"traceroute": "trace", "diff": "compare", "apply": "push", "init": "new", "allocate": "assign", "plan": "check", "nat": "show translations", "acl": "show permits", "acls": "show permits",
+	"topology": "draw wires", "diagram": "draw subnets", "picture": "draw subnets", "simulate": "rehearse", "lab": "rehearse", "schema": "export schema", "manual": "man",
+}
+
+// elsewhere is the command that does what a word asks for: the list of that name, or what the
+// trade calls it otherwise; "" where there is none.
+func elsewhere(cmd *cobra.Command, word string) string {
+	root := cmd.Root()
+	to := said[word]
+	if to == "" && cmd == root {
+		for _, c := range root.Commands() {
+			if c.Name() != "show" {
+				continue
+			}
+			for _, list := range c.Commands() {
+				if list.Name() == word || slices.Contains(list.Aliases, word) {
+					to = "show " + list.Name()
+				}
+			}
+		}
+	}
+	if to == "" {
+		return ""
+	}
+	return root.CommandPath() + " " + to
+}
+
 // unknownCommand guesses at the command that was meant.
 func unknownCommand(cmd *cobra.Command, word string) error {
 	var names []string
@@ -271,6 +303,9 @@ func unknownCommand(cmd *cobra.Command, word string) error {
 		}
 	}
 	path := cmd.CommandPath()
+	if there := elsewhere(cmd, word); there != "" {
+		return fmt.Errorf("there is no '%s %s'; that is '%s'", path, word, there)
+	}
 	if near, ok := finding.Nearest(word, names); ok {
 		return fmt.Errorf("there is no '%s %s'; did you mean '%s %s'?", path, word, path, near)
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -114,7 +115,7 @@ func (a *app) stateList(name, alias, short string, make rows[*network.State]) *c
 
 // rowsFor is the answer of a list about the devices named, or all.
 func (a *app) rowsFor(who ask.Who, names []string, make func([]model.DeviceID) (any, view.Table)) (answer, error) {
-	devices, err := devicesNamed(who, names)
+	devices, err := a.rowsMeant(who, names)
 	if err != nil {
 		return answer{}, err
 	}
@@ -203,7 +204,7 @@ func (a *app) interfaces() *cobra.Command {
 			_, table := view.Interfaces(state, []model.DeviceID{e.Device}, view.Filter{Match: names[0]})
 			return answer{data, table, func() { view.InterfaceText(a.out, data, view.Carried(state.Spec, e.Interface), a.width) }}, nil
 		}
-		devices, err := devicesNamed(who, names)
+		devices, err := a.rowsMeant(who, names)
 		if err != nil {
 			return answer{}, err
 		}
@@ -265,7 +266,7 @@ func (a *app) routes() *cobra.Command {
 		if w, err = w.Without(without...); err != nil {
 			return answer{}, err
 		}
-		devices, err := devicesNamed(w.Who, names)
+		devices, err := a.rowsMeant(w.Who, names)
 		if err != nil {
 			return answer{}, err
 		}
@@ -358,6 +359,51 @@ func (a *app) blocks() *cobra.Command {
 }
 
 // devicesNamed is the devices named, or all.
+// rowsMeant are the devices that a list is of. One operand may be a segment, a VLAN, an address
+// or subnet, or an interface of a device that is named: of those with it the rows are shown.
+func (a *app) rowsMeant(w ask.Who, names []string) ([]model.DeviceID, error) {
+	var devices []string
+	for _, name := range names {
+		match := ""
+		device, port, isPort := strings.Cut(name, ":")
+		_, notDevice := w.Device(name)
+		d, noDevice := w.Device(device)
+		switch {
+		case notDevice == nil:
+		case isPort && noDevice == nil:
+			if _, ok := w.Spec.InterfaceNamed(d, port); ok {
+				devices, match = append(devices, device), port
+			}
+		case slices.ContainsFunc(w.Spec.Segments, func(s model.Segment) bool { return s.Name == name }), isNumber(name):
+			match = name
+		case slices.ContainsFunc(devices, func(of string) bool {
+			d, err := w.Device(of)
+			_, ok := w.Spec.InterfaceNamed(d, name)
+			return err == nil && ok
+		}):
+			match = name
+		}
+		switch {
+		case match == "":
+			devices = append(devices, name)
+		case a.match != "":
+			return nil, fmt.Errorf("rows are shown with one thing in them: %s or %s", a.match, match)
+		default:
+			a.match = match
+		}
+	}
+	return devicesNamed(w, devices)
+}
+
+// isNumber tells whether a word is a VLAN's number, an address or a subnet.
+func isNumber(word string) bool {
+	if _, err := strconv.ParseUint(word, 10, 12); err == nil {
+		return true
+	}
+	_, _, err := prefix.Parse(word)
+	return err == nil
+}
+
 func devicesNamed(w ask.Who, names []string) ([]model.DeviceID, error) {
 	var all []model.DeviceID
 	if len(names) == 0 {
