@@ -267,7 +267,7 @@ var said = map[string]string{
 	"port": "show interfaces", "ports": "show interfaces", "arp": "show neighbours", "ndp": "show neighbours", "ip": "show addresses", "address": "show addresses",
 	"free": "show blocks", "failure": "reach --failures 1", "failures": "reach --failures 1", "findings": "check", "errors": "check", "lint": "check", "validate": "check",
 	"traceroute": "trace", "diff": "compare", "apply": "push", "init": "new", "allocate": "assign", "plan": "check", "nat": "show translations", "acl": "show permits", "acls": "show permits",
-	"topology": "draw wires", "diagram": "draw subnets", "picture": "draw subnets", "simulate": "rehearse", "lab": "rehearse", "schema": "export schema", "manual": "man",
+	"topology": "draw wires", "diagram": "draw subnets", "picture": "draw subnets", "simulate": "rehearse", "lab": "rehearse", "schema": "export schema", "manual": "man", "dns": "export zones",
 }
 
 // elsewhere is the command that does what a word asks for: the list of that name, or what the
