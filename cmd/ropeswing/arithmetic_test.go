@@ -180,7 +180,7 @@ func TestArithmeticSlips(t *testing.T) {
 		"merge --one 10.0.0.0/8 2001:db8::/32":        "both IPv4 and IPv6",
 		"fit":                                         "name the block",
 		"fit 10.48.0.0/24":                            "nothing to fit",
-		"fit 10.48.0.0/24 desks":                      "write NAME:HOSTS or NAME:/LENGTH",
+		"fit 10.48.0.0/24 desks":                      "write NAME:HOSTS, NAME:/LENGTH or HOSTS",
 		"fit 10.48.0.0/24 desks:0":                    "from 1 on, not 0",
 		"fit 10.48.0.0/24 desks:/23":                  "lengths in 10.48.0.0/24 are from 24 to 32",
 		"fit 10.48.0.0/24 desks:4 desks:5":            "stands twice",
