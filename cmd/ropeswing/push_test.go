@@ -187,3 +187,19 @@ func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
 	}
 	t.Logf("%d broken off, %d carried out and taken back", broken, back)
 }
+
+// Devices without a candidate are told directly, and that is said; what was set is taken back by
+// another change.
+func TestPushToDevicesWithoutACandidate(t *testing.T) {
+	dir, _, who := standIns(t, "--observed", "bad-morning/observed", "--trouble", "plain")
+	access := filepath.Join(who, "access.yaml")
+	before := differences(t, dir, access)
+	require.Len(t, before, 5)
+	r := run(t, dir, "push", "--access", access, "-w", "--yes")
+	require.Equal(t, 0, r.code, r.out+r.err)
+	assert.Contains(t, r.err, "mole-rtr has no candidate with a confirmed commit: what is sent runs at once, and no timer takes it back")
+	assert.Empty(t, differences(t, dir, access))
+	r = run(t, dir, "push", "--access", access, "--take-back", "-w")
+	require.Equal(t, 0, r.code, r.out+r.err)
+	assert.Equal(t, before, differences(t, dir, access))
+}

@@ -171,6 +171,9 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 	for _, e := range before {
 		switch e.Phase {
 		case files.Sending, files.InForce:
+			if e.Undo == "" {
+				e.Undo = open[e.Device].Undo
+			}
 			open[e.Device] = e
 		case files.Confirmed, files.TakenBack:
 			delete(open, e.Device)
@@ -186,7 +189,7 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 		if err != nil {
 			return notAsked{fmt.Errorf("%s: what a run that broke off left there cannot be taken back: %w; the device does so by itself within %s of then", e.Device, err, p.o.timer)}
 		}
-		err = t.TakeBack(e.Persist)
+		err = t.TakeBack(e.Persist, []byte(e.Undo))
 		t.Close()
 		if err != nil {
 			return notAsked{fmt.Errorf("%s: %w", e.Device, err)}
@@ -344,6 +347,12 @@ func (p *pusher) step(ctx context.Context, sheet *steps.Worksheet, n int) error 
 		return fmt.Errorf("%s is not reached for it: %w", name, err)
 	}
 	defer t.Close()
+	if t.Direct {
+		if s.Session == steps.Ends {
+			return fmt.Errorf("%s has no candidate with a confirmed commit, and the step ends the session: nothing would take it back; do it at the console", name)
+		}
+		p.app.tell(name + " has no candidate with a confirmed commit: what is sent runs at once, and no timer takes it back")
+	}
 	now, err := t.Running()
 	if err != nil {
 		return fmt.Errorf("%s does not tell what is there: %w", name, err)
@@ -403,8 +412,11 @@ func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
 	err := t.Commit(c.edit, p.o.timer, c.entry.Persist)
 	var refused *live.RPCError
 	if errors.As(err, &refused) {
-		if e := t.TakeBack(c.entry.Persist); e != nil {
-			return fmt.Errorf("it was refused (%w), and whether it is in force is not known (%w): the device takes it back by itself within %s", err, e, p.o.timer)
+		if t.Direct { // a change is made whole, or not at all
+			return errors.Join(fmt.Errorf("it was refused, and nothing changed: %w", err), p.note(c.entry, files.TakenBack, err.Error()))
+		}
+		if e := t.TakeBack(c.entry.Persist, nil); e != nil {
+			return fmt.Errorf("it was refused (%w), and whether it is in force is not known (%w): %s", err, e, p.byItself(t.Direct, p.o.timer))
 		}
 		return errors.Join(fmt.Errorf("it was refused, and nothing changed: %w", err), p.note(c.entry, files.TakenBack, err.Error()))
 	}
@@ -418,14 +430,23 @@ func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
 	// It is not as it should be: taken back at once where that can be, else by the device's timer.
 	again, err := p.loginAny(ctx, c)
 	if err == nil {
-		err = again.TakeBack(c.entry.Persist)
+		err = again.TakeBack(c.entry.Persist, []byte(c.entry.Undo))
 		again.Close()
 	}
 	if err != nil {
 		left := p.o.timer - time.Since(begun)
-		return fmt.Errorf("%w; it cannot be taken back from here (%w): the device does so by itself within %s", why, err, left.Round(time.Second))
+		return fmt.Errorf("%w; it cannot be taken back from here (%w): %s", why, err, p.byItself(t.Direct, left.Round(time.Second)))
 	}
 	return errors.Join(fmt.Errorf("%w; it was taken back", why), p.note(c.entry, files.TakenBack, why.Error()))
+}
+
+// byItself is what becomes of a change that is in the air: the device's timer takes it back, where
+// it has one.
+func (p *pusher) byItself(direct bool, within time.Duration) string {
+	if direct {
+		return "it stays in force, for the device has no timer: be at its console"
+	}
+	return fmt.Sprintf("the device takes it back by itself within %s", within)
 }
 
 // loginAny logs in where the device is now: where it should be, or where it was.
@@ -489,7 +510,7 @@ func (p *pusher) confirmed(ctx context.Context, c change) error {
 		err = t.Confirm(c.entry.Persist)
 	}
 	if err != nil {
-		return fmt.Errorf("it took, and could not be confirmed (%w): the device takes it back by itself within %s", err, p.o.timer)
+		return fmt.Errorf("it took, and could not be confirmed (%w): %s", err, p.byItself(false, p.o.timer))
 	}
 	if err := p.note(c.entry, files.Confirmed, ""); err != nil {
 		return fmt.Errorf("it is in force and confirmed, and the journal cannot be written: %w", err)

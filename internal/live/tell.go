@@ -15,6 +15,10 @@ import (
 type Teller struct {
 	*Session
 	name string
+
+	// Direct is that the device has no candidate with a confirmed commit: what is sent runs at
+	// once, and nothing but another change takes it back.
+	Direct bool
 }
 
 // The capabilities that telling hangs on.
@@ -23,6 +27,8 @@ const (
 	confirmed = "urn:ietf:params:netconf:capability:confirmed-commit:1.1"
 	validate  = "urn:ietf:params:netconf:capability:validate:1.1"
 	startup   = "urn:ietf:params:netconf:capability:startup:1.0"
+	writable  = "urn:ietf:params:netconf:capability:writable-running:1.0"
+	rollback  = "urn:ietf:params:netconf:capability:rollback-on-error:1.0"
 	ownModel  = "urn:ropeswing:device"
 )
 
@@ -36,11 +42,12 @@ func Tell(ctx context.Context, name, at string, w access.Way, o Options) (*Telle
 	if err != nil {
 		return nil, err
 	}
-	if !s.Has(candidate) || !s.Has(confirmed) {
+	direct := !s.Has(candidate) || !s.Has(confirmed)
+	if direct && !s.Has(writable) {
 		s.Close()
-		return nil, &Failure{Reason: NotRead, Err: errors.New("it has no candidate with a confirmed commit, so that nothing would take a change back")}
+		return nil, &Failure{Reason: NotRead, Err: errors.New("it has neither a candidate with a confirmed commit, nor a running configuration that may be written")}
 	}
-	return &Teller{s, name}, nil
+	return &Teller{s, name, direct}, nil
 }
 
 // OwnModel tells whether the device has what no standard model has.
@@ -63,9 +70,26 @@ func (t *Teller) Running() (*observed.Device, error) {
 	return d, err
 }
 
+// edit changes what runs, at once.
+func (t *Teller) edit(edit []byte) error {
+	if _, err := t.Ask("<lock><target><running/></target></lock>"); err != nil {
+		return fmt.Errorf("locking what runs: %w", err)
+	}
+	defer func() { _, _ = t.Ask("<unlock><target><running/></target></unlock>") }()
+	option := ""
+	if t.Has(rollback) {
+		option = "<error-option>rollback-on-error</error-option>"
+	}
+	_, err := t.Ask("<edit-config><target><running/></target>" + option + "<config>" + string(edit) + "</config></edit-config>")
+	return err
+}
+
 // Commit puts a change in force for a time, after which the device takes it back unless it is
-// confirmed by the word.
+// confirmed by the word. Of a device that is told directly it is in force for good.
 func (t *Teller) Commit(edit []byte, within time.Duration, persist string) error {
+	if t.Direct {
+		return t.edit(edit)
+	}
 	if _, err := t.Ask("<lock><target><candidate/></target></lock>"); err != nil {
 		return fmt.Errorf("locking the candidate: %w", err)
 	}
@@ -87,12 +111,24 @@ func (t *Teller) Commit(edit []byte, within time.Duration, persist string) error
 
 // Confirm confirms a commit.
 func (t *Teller) Confirm(persist string) error {
+	if t.Direct {
+		return nil
+	}
 	_, err := t.Ask("<commit><persist-id>" + persist + "</persist-id></commit>")
 	return err
 }
 
-// TakeBack takes back a commit that was not confirmed yet. That there is none is no error.
-func (t *Teller) TakeBack(persist string) error {
+// TakeBack takes back a commit that was not confirmed yet; of a device that is told directly, by
+// the change that undoes it. That there is nothing to take back is no error.
+func (t *Teller) TakeBack(persist string, undo []byte) error {
+	if t.Direct {
+		err := t.edit(undo)
+		var refused *RPCError
+		if errors.As(err, &refused) && (refused.Tag == "data-missing" || refused.Tag == "data-exists") {
+			return nil
+		}
+		return err
+	}
 	_, err := t.Ask("<cancel-commit><persist-id>" + persist + "</persist-id></cancel-commit>")
 	var refused *RPCError
 	if errors.As(err, &refused) && strings.Contains(refused.Tag, "invalid-value") {

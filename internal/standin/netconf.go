@@ -35,6 +35,20 @@ var capabilities = []string{
 	deviceSpace + "?module=ropeswing-device&revision=2026-11-29",
 }
 
+// capabilities are those of a stand-in, with or without a candidate.
+func (t *trouble) capabilities() []string {
+	if !t.plain() {
+		return capabilities
+	}
+	all := []string{"urn:ietf:params:netconf:capability:writable-running:1.0"}
+	for _, c := range capabilities {
+		if !strings.Contains(c, "capability:candidate") && !strings.Contains(c, "capability:confirmed-commit") {
+			all = append(all, c)
+		}
+	}
+	return all
+}
+
 const (
 	nmdaSpace      = "urn:ietf:params:xml:ns:yang:ietf-netconf-nmda"
 	systemSpace    = "urn:ietf:params:xml:ns:yang:ietf-system"
@@ -149,7 +163,7 @@ func (s *server) serve(ctx context.Context, rw io.ReadWriteCloser) {
 	}()
 	var b strings.Builder
 	b.WriteString(xml.Header + `<hello xmlns="` + netconfSpace + `"><capabilities>`)
-	for _, c := range capabilities {
+	for _, c := range x.trouble.capabilities() {
 		b.WriteString("<capability>" + strings.ReplaceAll(c, "&", "&amp;") + "</capability>")
 	}
 	fmt.Fprintf(&b, "</capabilities><session-id>%d</session-id></hello>", x.id)
@@ -528,8 +542,12 @@ func (x *session) free(store string) error {
 }
 
 func (x *session) edit(store string, r *element) error {
-	if store != "candidate" {
-		return refused("operation-not-supported", "/rpc/"+r.name+"/target", "changes go to the candidate, not to %q", store)
+	to := "candidate"
+	if x.trouble.plain() {
+		to = "running"
+	}
+	if store != to {
+		return refused("operation-not-supported", "/rpc/"+r.name+"/target", "changes go to %s, not to %q", to, store)
 	}
 	if err := x.free(store); err != nil {
 		return err
@@ -542,7 +560,7 @@ func (x *session) edit(store string, r *element) error {
 	if change == nil {
 		return refused("missing-element", "/rpc/"+r.name, "there is no config")
 	}
-	now, err := x.store("candidate")
+	now, err := x.store(store)
 	if err != nil {
 		return err
 	}
@@ -560,6 +578,13 @@ func (x *session) edit(store string, r *element) error {
 		if test == "test-only" {
 			return nil
 		}
+	}
+	if x.trouble.plain() {
+		d, err := x.device(next)
+		if err != nil {
+			return invalid(err)
+		}
+		return x.yard.Set(x.name, d)
 	}
 	x.candidate = next
 	return nil

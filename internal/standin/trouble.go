@@ -17,6 +17,7 @@ var Troubles = map[string]string{
 	"refuse": "every login is refused",
 	"pieces": "answers come in small pieces",
 	"clock":  "the clock is an hour and a half ahead",
+	"plain":  "there is no candidate: what is edited runs at once",
 }
 
 // trouble is what a stand-in makes difficult, by a seed; nil makes none.
@@ -34,7 +35,7 @@ func newTrouble(words string, seed uint64) (*trouble, error) {
 	t := &trouble{kinds: map[string]bool{}, rand: rand.New(rand.NewPCG(seed, 1))}
 	for word := range strings.SplitSeq(words, ",") {
 		if Troubles[word] == "" {
-			return nil, fmt.Errorf("there is no trouble called %s; there are slow, silent, cut, refuse, pieces and clock", word)
+			return nil, fmt.Errorf("there is no trouble called %s; there are slow, silent, cut, refuse, pieces, clock and plain", word)
 		}
 		t.kinds[word] = true
 	}
@@ -52,6 +53,9 @@ func (t *trouble) oneIn(kind string, n int) bool {
 }
 
 func (t *trouble) silent() bool { return t.oneIn("silent", 3) }
+
+// plain tells whether what runs is edited itself.
+func (t *trouble) plain() bool { return t != nil && t.kinds["plain"] }
 
 // clock is what a stand-in's clock says.
 func (t *trouble) clock() time.Time {
