@@ -68,6 +68,7 @@ type Step struct {
 	First    [2]string
 	Works    [2]string // the first pair that works now and did not before; "" where there is none
 	Hosts    []string  // segments whose subnet changes with the step: hosts there that the plan does not know need another address before
+	Notes    []string  // who keeps an old gateway, or remembers an old neighbour, beyond the step
 	Together bool      // things that would each cut the device off alone are set at once
 	Restart  *Restart  // of the last on a device: what its restart takes; nil where that was not asked
 	Judged   bool      // what fails while it is in force was looked at

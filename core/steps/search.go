@@ -329,7 +329,7 @@ func (j *judge) tell(path []*place) {
 		for _, m := range p.step {
 			s.Sets = append(s.Sets, j.sets(m)...)
 		}
-		s.Hosts = j.hosts(p.on, s.Sets)
+		s.Hosts, s.Notes = j.hosts(p.on, s.Sets), j.notes(p.on, s.Sets)
 		if now == nil {
 			now = &state{}
 		}

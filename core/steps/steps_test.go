@@ -205,3 +205,24 @@ func TestRestarts(t *testing.T) {
 	require.NotNil(t, r)
 	assert.Equal(t, 3, r.Broken, "desks and barn either way, and barn to the world")
 }
+
+// What outlasts a step is told: leases that keep the old gateway, and who remembers that an
+// address was somebody else's.
+func TestWhatOutlastsAStepIsTold(t *testing.T) {
+	leased := strings.Replace(yard, "barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.2.0.0/24, leases: [{range: 10.2.0.100..10.2.0.120}]}", 1)
+	notes := func(from string, change ...string) (all []string) {
+		r := compare.Differences(network(t, strings.NewReplacer(change...).Replace(from)), compare.AsObserved(network(t, from)))
+		for _, s := range steps.Plan(r, nil).Steps {
+			all = append(all, s.Notes...)
+		}
+		return all
+	}
+	const kept = "leased hosts of barn keep the gateway 10.2.0.1 until their leases run out, and reach nothing beyond the segment until then: wait that long, or have them renew"
+	assert.Equal(t, []string{kept}, notes(leased, "lan: {segment: barn, address: 1}", "lan: {segment: barn, address: 254}"))
+	assert.Empty(t, notes(yard, "lan: {segment: barn, address: 1}", "lan: {segment: barn, address: 254}"), "no leases")
+	assert.Empty(t, notes(leased, "default: 10.0.0.1}", "default: 10.0.0.9}"), "the gateway stays")
+	moved := notes(yard, "ops: {is: host, interfaces: {e: {segment: desks, address: 10}}}", "ops: {is: host, interfaces: {e: {segment: desks, address: 11}}}\n  new: {is: host, interfaces: {e: {segment: desks, address: 12}}}")
+	assert.Empty(t, moved)
+	swapped := notes(strings.Replace(yard, "  cow:", "  pig: {is: host, interfaces: {e: {segment: desks, address: 20}}}\n  cow:", 1), "segment: desks, address: 10}", "segment: desks, address: 30}", "segment: desks, address: 20}", "segment: desks, address: 10}")
+	assert.Equal(t, []string{"neighbours may remember for some minutes that 10.1.0.10 was ops: ping from pig, or clear their entries"}, swapped)
+}

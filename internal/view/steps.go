@@ -46,6 +46,7 @@ type OrderedStep struct {
 	Unmet    []string     `json:"unmet"`    // requirements that do not hold while it is in force
 	Broken   int          `json:"broken"`   // pairs that fail while it is in force
 	Such     string       `json:"such_as,omitempty"`
+	Notes    []string     `json:"notes"`             // what outlasts it: leases that keep an old gateway, neighbours that remember
 	Hosts    []string     `json:"hosts"`             // segments that lose a subnet with it: hosts there that the plan does not know need another address before
 	Works    string       `json:"works,omitempty"`   // a pair that works from then on
 	Restart  *StepRestart `json:"restart,omitempty"` // what the restart of the device takes, where that was asked
@@ -92,7 +93,7 @@ func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
 	spec := w.After.Spec
 	for i := range w.Steps {
 		s := &w.Steps[i]
-		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through), Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Hosts: append([]string{}, s.Hosts...), Broken: s.Broken, Save: s.Last, Together: s.Together,
+		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through), Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Hosts: append([]string{}, s.Hosts...), Notes: append([]string{}, s.Notes...), Broken: s.Broken, Save: s.Last, Together: s.Together,
 			Login: address(s.Login.Address), Then: "", session: s.SessionWords(), fails: s.FailsWords()}
 		if s.Login.Address.IsValid() {
 			x.login = s.Login.Words(spec)
@@ -402,6 +403,9 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 	if len(s.Hosts) > 0 {
 		line("hosts", "that the plan does not know need another address before this, of "+strings.Join(s.Hosts, "; "))
 	}
+	for _, x := range s.Notes {
+		line("note", x)
+	}
 	if s.Works != "" {
 		line("", s.Works+" works from now on")
 	}
@@ -440,6 +444,9 @@ func (v Worksheet) Markdown(w io.Writer) {
 		fmt.Fprintf(w, "  - session: %s\n  - fails: %s\n", markdownText(s.session), markdownText(s.fails))
 		for _, h := range s.Hosts {
 			fmt.Fprintf(w, "  - [ ] hosts that the plan does not know have another address: %s\n", markdownText(h))
+		}
+		for _, x := range s.Notes {
+			fmt.Fprintf(w, "  - note: %s\n", markdownText(x))
 		}
 		for _, x := range s.Sets {
 			fmt.Fprintf(w, "  - [ ] look: %s\n  - to take back: `%s`\n", markdownText(x.Look), Clean(x.TakeBack))
