@@ -50,12 +50,15 @@ func (a *app) askingFlags(cmd *cobra.Command, o *asking) {
 	cmd.Flags().IntVar(&o.together, "together", live.Polite.Together, "with --live: ask `N` devices at a time")
 }
 
+// accessVariable of the environment names an access file.
+const accessVariable = "ROPESWING_ACCESS"
+
 // accessEnding is what the access file beside NAME.plan.yaml is called.
 const accessEnding = ".access.yaml"
 
 // accessFile reads how devices are reached.
 func (a *app) accessFile(o *asking) (*access.Access, string, error) {
-	path := cmp.Or(o.access, a.getenv("ROPESWING_ACCESS"))
+	path := cmp.Or(o.access, a.getenv(accessVariable))
 	if path == "" {
 		found, err := a.find()
 		if err != nil {

@@ -139,8 +139,17 @@ func (a *app) standInside(ctx context.Context, lab *rehearse.Lab, w *workspace.W
 			a.tell("what was set cannot be rehearsed: " + err.Error())
 		}
 	})
-	a.tell("the devices answer; at the operator's: " + a.self() + " observe --live --access " + view.ShellWord(file))
+	// Whatever is started in the rehearsal asks these devices.
+	was, had := os.LookupEnv(accessVariable)
+	if err := os.Setenv(accessVariable, file); err != nil {
+		a.tell(err.Error())
+	}
+	a.tell("the devices answer; at the operator's, also in a shell there: " + a.self() + " observe --live")
 	return func() {
+		_ = os.Unsetenv(accessVariable)
+		if had {
+			_ = os.Setenv(accessVariable, was)
+		}
 		y.OnChange(nil)
 		stop()
 		wait()
