@@ -160,13 +160,14 @@ func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
 	random := rand.New(rand.NewPCG(20, 26))
 	broken, back := 0, 0
 	for range times {
-		cmd := exec.Command(program, "push", "--access", access, "-w", "--yes", "--timer", "2s")
+		cmd := exec.Command(program, "push", "--access", access, "-w", "--yes", "--timer", "5s")
 		cmd.Dir = dir
 		require.NoError(t, cmd.Start())
-		timer := time.AfterFunc(time.Duration(100+random.IntN(3000))*time.Millisecond, func() { _ = cmd.Process.Kill() })
+		timer := time.AfterFunc(time.Duration(200+random.IntN(1500))*time.Millisecond, func() { _ = cmd.Process.Kill() })
 		if err := cmd.Wait(); err != nil {
+			require.Equal(t, -1, cmd.ProcessState.ExitCode(), "it was killed, and nothing else")
 			broken++
-			time.Sleep(2200 * time.Millisecond)
+			time.Sleep(5200 * time.Millisecond)
 		}
 		timer.Stop()
 		left := differences(t, dir, access)

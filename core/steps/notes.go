@@ -13,6 +13,7 @@ import (
 // given, and neighbours that remember who had an address.
 func (j *judge) notes(d model.DeviceID, sets []Set) []string {
 	var all []string
+	before := j.at(j.start()).network(j).Spec
 	add := func(text string) {
 		if !slices.Contains(all, text) {
 			all = append(all, text)
@@ -32,9 +33,9 @@ func (j *judge) notes(d model.DeviceID, sets []Set) []string {
 		if isNew != nil || s.Helper == TakesAway || s.Found != "" && found.Addr() == planned.Addr() {
 			continue
 		}
-		for _, h := range j.Before.Spec.HoldersOf(planned.Addr()) {
-			if other := j.Before.Spec.Interfaces[h].Device; other != d {
-				add(fmt.Sprintf("neighbours may remember for some minutes that %s was %s: ping from %s, or clear their entries", planned.Addr(), j.Before.Spec.Devices[other].Name, j.spec.Devices[d].Name))
+		for _, h := range before.HoldersOf(planned.Addr()) {
+			if other := before.Interfaces[h].Device; other != d {
+				add(fmt.Sprintf("neighbours may remember for some minutes that %s was %s: ping from %s, or clear their entries", planned.Addr(), before.Devices[other].Name, j.spec.Devices[d].Name))
 			}
 		}
 	}
