@@ -588,22 +588,19 @@ func (p *pusher) lost(ctx context.Context, net *forward.Network) string {
 	return ""
 }
 
-// takeBackLast takes back what the last run set, the last step first.
+// takeBackLast takes back what the last run set that is still in force, the last step first. Once
+// more it takes back what the run before set: one that broke off and went on is two runs.
 func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) error {
 	var done []files.PushEntry
 	undo := map[string]string{}
-	run := ""
 	for _, e := range before {
 		switch e.Phase {
 		case files.Sending:
 			undo[e.Persist] = e.Undo
 		case files.Confirmed:
-			switch {
-			case e.Undoes != "":
+			if e.Undoes != "" {
 				done = slices.DeleteFunc(done, func(d files.PushEntry) bool { return d.Persist == e.Undoes })
 				continue
-			case e.Run != run:
-				run, done = e.Run, nil
 			}
 			done = append(done, e)
 		}
@@ -611,6 +608,12 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 	if len(done) == 0 {
 		fmt.Fprintln(p.out, "nothing is to be taken back: the journal has no step that is in force")
 		return nil
+	}
+	last := done[len(done)-1].Run
+	earlier := len(done)
+	done = slices.DeleteFunc(done, func(e files.PushEntry) bool { return e.Run != last })
+	if earlier -= len(done); earlier > 0 {
+		p.app.tell(fmt.Sprintf("%s of earlier runs stay in force; once more takes back those of the run before", view.Count(earlier, "step")))
 	}
 	slices.Reverse(done)
 	for _, e := range done {
