@@ -84,6 +84,26 @@ devices:
 	assert.Contains(t, strings.Join(got, "\n"), "wanted-path-missing c: la should reach lc, and does not in IPv4: on the return path, c discards what it has for 10.1.0.0/24", "what is written stands")
 }
 
+// Loopbacks are wanted as LANs are; what takes one is told once, whoever asks.
+func TestLoopbacksAreWanted(t *testing.T) {
+	row := `
+wants: {}
+segments: {ab: {prefix: 10.0.0.0/31}, la: {prefix: 10.1.0.0/24}}
+devices:
+  a: {is: router, loopback: 10.9.0.1, interfaces: {l: {segment: la, address: 1}, b: {segment: ab, address: first}}, routes: {10.9.0.2/32: {discard: true}}}
+  b: {is: router, loopback: 10.9.0.2, interfaces: {a: {segment: ab, address: last}}}
+`
+	var missing []string
+	for _, f := range checked(t, row) {
+		if strings.HasPrefix(f, "wanted-path-missing") {
+			missing = append(missing, f)
+		}
+	}
+	require.Len(t, missing, 1)
+	assert.Contains(t, missing[0], "la should reach b, and does not in IPv4: on the forward path, a discards what it has for 10.9.0.2/32")
+	assert.NotContains(t, strings.Join(checked(t, strings.Replace(row, ", routes: {10.9.0.2/32: {discard: true}}", "", 1)), "\n"), "wanted-path-missing")
+}
+
 // Slips in what is wanted, watched and paid.
 func TestSlipsInWants(t *testing.T) {
 	plan := "wants: {WANTS}\nsegments: {ab: {prefix: 10.0.0.0/31}}\ndevices:\n  a: {is: router, interfaces: {b: {segment: ab}}, routes: {10.9.0.0/24: HOP}}\n  b: {is: router, interfaces: {a: {segment: ab}}, routes: {10.9.0.0/24: {discard: true}}}\ncables: [{between: \"a:b to b:a\", cost: COST}]\n"

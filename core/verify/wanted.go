@@ -20,9 +20,13 @@ func (c *checker) wanted() {
 	if c.spec.Wants == nil {
 		return
 	}
-	w := c.wantedEnds()
+	w := c.wantedEnds(c.everyone())
 	told := map[string]bool{}
-	c.wantedPairs(w, told)
+	if loopbacks := reach.Loopbacks(c.spec); len(loopbacks) > 0 {
+		c.wantedPairs(c.wantedEnds(reach.All(c.net, slices.Concat(w.ends, loopbacks))), told)
+	} else {
+		c.wantedPairs(w, told)
+	}
 	c.otherWayBack(w, told)
 	c.wantedWorld(w.ends)
 	c.unprotected(c.open)
@@ -37,8 +41,7 @@ type wantedEnds struct {
 	some    []bool // by end: something is wanted of it
 }
 
-func (c *checker) wantedEnds() *wantedEnds {
-	m := c.everyone()
+func (c *checker) wantedEnds(m *reach.Matrix) *wantedEnds {
 	w := &wantedEnds{ends: m.Ends, matrix: m, working: m.Working(), some: make([]bool, len(m.Ends))}
 	wanted := c.spec.Wanted()
 	for i, e := range m.Ends {
@@ -60,6 +63,7 @@ func (c *checker) wantedPairs(w *wantedEnds, told map[string]bool) {
 	type like struct {
 		class   int32
 		segment model.SegmentID
+		device  model.DeviceID // of a loopback
 	}
 	asked := map[like]bool{} // the reason is the same for all who send alike
 	var lost []int32
@@ -72,7 +76,10 @@ func (c *checker) wantedPairs(w *wantedEnds, told map[string]bool) {
 			if len(told) >= mostTrials {
 				return
 			}
-			key := like{paths.Class(i), w.ends[j].Segment}
+			key := like{paths.Class(i), w.ends[j].Segment, model.None}
+			if key.segment == model.None {
+				key.device = w.ends[j].Device
+			}
 			if !w.some[j] || asked[key] || !c.isWanted(from, w.ends[j]) {
 				continue
 			}
@@ -194,7 +201,11 @@ func (c *checker) wantedMissing(w reach.Pair, told map[string]bool) {
 	if w.Failure == nil {
 		return
 	}
-	key := fmt.Sprint(w.Failure.Device, w.Failure.Name, w.Failure.Back, c.spec.Segments[w.To.Segment].Name)
+	lost := w.To // whom packets do not get to
+	if w.Failure.Back {
+		lost = w.From
+	}
+	key := fmt.Sprint(w.Failure.Device, w.Failure.Name, lost.Name(c.spec))
 	if told[key] || len(told) >= mostTrials {
 		return
 	}
@@ -208,7 +219,7 @@ func (c *checker) wantedMissing(w reach.Pair, told map[string]bool) {
 	}
 	name := c.spec.Devices[w.Failure.Device].Name
 	f := finding.New(finding.WantedMissing, c.spec.Wants.Place, "%s should reach %s, and does not in %s: on the %s path, %s",
-		c.spec.Segments[w.From.Segment].Name, c.spec.Segments[w.To.Segment].Name, forward.FamilyOf(w.To.Address), way, w.Failure.Words(c.net)).About(name)
+		w.From.Name(c.spec), w.To.Name(c.spec), forward.FamilyOf(w.To.Address), way, w.Failure.Words(c.net)).About(name)
 	x := forward.Ping(c.net, w.From.Device, w.From.Address, w.To.Address, model.None)
 	if r, ok := Mend(c.net, x, w.From.Address, model.None); ok {
 		var steps []string
