@@ -52,7 +52,7 @@ func TestPushMendsTheBadMorning(t *testing.T) {
 	require.Equal(t, 0, r.code, r.out+r.err)
 	assert.Equal(t, worst, asked(t, dir, access), "it is as it was")
 	r = run(t, dir, "push", "--access", access, "--take-back", "-w")
-	assert.Contains(t, r.out, "nothing is to be taken back")
+	assert.Contains(t, r.out, "there is nothing to take back")
 }
 
 // Killed at any moment, a run goes on: no step is forgotten, none is done twice, and no change is
@@ -178,7 +178,7 @@ func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
 		require.Equal(t, 0, r.code, r.out+r.err)
 		if len(left) == 0 {
 			assert.Contains(t, r.out, "nothing needs to be sent")
-			for !strings.Contains(r.out, "nothing is to be taken back") { // a run that broke off and went on is two
+			for !strings.Contains(r.out, "there is nothing to take back") { // a run that broke off and went on is two
 				r = run(t, dir, "push", "--access", access, "--take-back", "-w")
 				require.Equal(t, 0, r.code, r.out+r.err)
 			}

@@ -35,7 +35,7 @@ func (n *Numbering) blocks(spec *model.Spec, asked []need) {
 	for b, none := range empty {
 		if block := &spec.Blocks[b]; none && len(block.Prefixes) == 0 {
 			n.report(finding.New(finding.BlockUnsized, block.Need.Place, "%s is given nothing: nothing takes from it, and it does not say how large it is", block.Name).About(block.Name).
-				Mend("add 'length:', or say 'from: %s' where something is to take from it", block.Name))
+				Mend("add 'length:', or say 'from: %s' where something takes from it", block.Name))
 		}
 	}
 }
@@ -292,7 +292,7 @@ func (g *blockGiver) hold(b model.BlockID, h *held, size sized) (model.Prefix, b
 	}
 	if target >= present.Bits() {
 		if size.own < present.Bits() {
-			g.n.report(finding.New(finding.BlockBelowHeadRoom, g.spec.Blocks[b].Need.Place, "%s has less room left than it should: %s, and it is to have length %d (%s)", name, present, size.own, size.because.Words()).
+			g.n.report(finding.New(finding.BlockBelowHeadRoom, g.spec.Blocks[b].Need.Place, "%s has less room left than it should: %s, and it should have length %d (%s)", name, present, size.own, size.because.Words()).
 				About(name).With(h.Place).Then("assign", "--grow", name))
 		}
 		return stay()

@@ -125,7 +125,7 @@ func TestABlockBelowItsHeadRoomIsTold(t *testing.T) {
 	text := strings.Replace(sites, "quay: {from: home}", "quay: {from: home, grow: 100%}", 1)
 	ledger := ledgerOf(t, "quay block 10.48.0.0/25", "quay block 2001:db8:5ea::/60", "mole block 10.48.2.0/26", "mole block 2001:db8:5ea:10::/60")
 	g := assigned(t, text, ledger)
-	assert.Equal(t, "block-below-head-room: quay has less room left than it should: 10.48.0.0/25, and it is to have length 24 (room for what takes from it: 2 subnets, 1 loopback, 100 % more)", reasons(g))
+	assert.Equal(t, "block-below-head-room: quay has less room left than it should: 10.48.0.0/25, and it should have length 24 (room for what takes from it: 2 subnets, 1 loopback, 100 % more)", reasons(g))
 	grown := changed(t, text, ledger, assign.Ask{Grow: []string{"quay"}})
 	assert.Empty(t, reasons(grown))
 	assert.Contains(t, told(grown), "grown quay block 10.48.0.0/24 was 10.48.0.0/25\n")

@@ -115,7 +115,7 @@ func TestWhatDiffersIsNamed(t *testing.T) {
 				}
 			}
 			d.Routes = kept
-		}, "r1 next hop 10.2.0.0/24 different: via 10.0.0.2 (r2:up) > via 10.1.0.77; it goes by the one that is to stand by"},
+		}, "r1 next hop 10.2.0.0/24 different: via 10.0.0.2 (r2:up) > via 10.1.0.77; it goes by the standby route"},
 		{"the floating one is not listed, by who lists those that stand by", func(all []*observed.Device) {
 			d := of(all, "r1")
 			d.Routes = slices.DeleteFunc(d.Routes, func(x observed.Route) bool { return x.NextHop == netip.MustParseAddr("10.1.0.77") })

@@ -44,7 +44,7 @@ func (s Slip) Words(net *forward.Network) string {
 	case HopPointsBack:
 		return "the next hop points back"
 	case ByStandby:
-		text := "it goes by the one that is to stand by"
+		text := "it goes by the standby route"
 		if s.Address.IsValid() {
 			text += fmt.Sprintf(": %s, which the first watches, may not answer", net.State.HolderLabel(s.Address))
 		}

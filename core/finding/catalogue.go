@@ -561,14 +561,14 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: BlockUnsized, Severity: Warning, Stage: Checking,
-		Means:   "A block is to be taken from another, and nothing says how large it is.",
+		Means:   "A block is taken from another, and nothing says how large it is.",
 		Why:     "A block is as large as what takes from it, and nothing does.",
-		Remedy:  "Say 'from' with its name where something is to take from it, or give it a 'length'.",
+		Remedy:  "Say 'from' with its name where something takes from it, or give it a 'length'.",
 		Example: "ropeswing: 1\nblocks:\n  home: [10.48.0.0/20]\n  quay: {from: home}\n",
 	},
 	{
 		Name: BlockNotAlike, Severity: Warning, Stage: Checking,
-		Means:   "Something does not lie where its like do in blocks that are to be alike.",
+		Means:   "Something does not lie where its like do in blocks that should be alike.",
 		Why:     "It was given before, is written in the plan, or needs more room than there is at that place. What was given is not moved.",
 		Remedy:  "Live with it, or give it another number: 'assign --renumber NAME'.",
 		Example: "ropeswing: 1\nblocks:\n  home: [10.48.0.0/20]\n  quay: {from: home, length: 25, alike: site}\n  mole: {from: home, length: 25, alike: site}\n  pier: {from: home, length: 25, alike: site}\nsegments:\n  quay-cam: {hosts: 20, from: quay}\n  mole-cam: {hosts: 20, from: mole}\n  pier-cam: {hosts: 20, from: pier}\n",
@@ -628,7 +628,7 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: NotAdvertised, Severity: Error, Stage: Checking,
-		Means:   "A host is to take its IPv6 address and gateway from what a router advertises, and gets none.",
+		Means:   "A host takes its IPv6 address and gateway from what a router advertises, and gets none.",
 		Why:     "Without advertisements it has a link-local address only, and no gateway in IPv6 (RFC 4861, RFC 4862). The subnet has to be of length 64.",
 		Remedy:  "Give the router's interface 'advertises: true'.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: \"2001:db8:5ea:110::/64\"}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 1}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: advertised}}}\ncables:\n  - desk-7:port to quay-edge:lan0\n",
@@ -813,7 +813,7 @@ var catalogue = [...]Entry{
 		Name: DefaultsCompete, Severity: Warning, Stage: Checking,
 		Means:   "A device has two default routes of the same distance.",
 		Why:     "A flow takes the one or the other, so that half of all connections leave by a path that was perhaps meant to stand by, and come back by another firewall or are dropped for their source.",
-		Remedy:  "Give the one that is to stand by a higher distance.",
+		Remedy:  "Give the standby route a higher distance.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {default: [{next-hop: 10.48.0.1, distance: 1}, {next-hop: 10.48.0.3, distance: 1}]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}}\n",
 	},
 	{
@@ -888,9 +888,9 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: PairsUnsaid, Severity: Warning, Stage: Checking,
-		Means:   "LANs do not reach each other, nothing else is wrong, and the plan does not say what is to reach what.",
+		Means:   "LANs do not reach each other, nothing else is wrong, and the plan does not say what must reach what.",
 		Why:     "With no 'must', no 'wants' and no operator nobody has said what the network is for. That all is well then means little: this tells what was found.",
-		Remedy:  "Say under 'must' what is to reach what, or 'must: []' where nothing is required.",
+		Remedy:  "Say under 'must' what must reach what, or 'must: []' where nothing is required.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  mole-staff: {prefix: 10.48.2.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}, routes: {default: {discard: true}}}\n  mole-rtr: {is: router, interfaces: {lan0: {segment: mole-staff, address: first}}, routes: {default: {discard: true}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  pilot-desk: {is: host, interfaces: {port: {segment: mole-staff, address: 10}}}\n",
 	},
 	{
@@ -937,7 +937,7 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: TranslatedHeld, Severity: Error, Stage: Checking,
-		Means:   "An address that is to stand for others is an interface's own.",
+		Means:   "An address that stands for others is an interface's own.",
 		Why:     "Two would answer for it on the link, and packets for the interface are translated to somebody else.",
 		Remedy:  "Take an address that nobody has.",
 		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20, carrier: 198.51.100.32/29}\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [desk-7 is 198.51.100.33 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}}\n",
@@ -951,7 +951,7 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: TranslatedForeign, Severity: Error, Stage: Checking,
-		Means:   "An address that is to stand for others is in no block and no segment of the plan.",
+		Means:   "An address that stands for others is in no block and no segment of the plan.",
 		Why:     "It is somebody else's: replies go to them.",
 		Remedy:  "Take an address of a block; or add the block, if it is yours.",
 		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20, carrier: 198.51.100.32/29}\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [desk-7 is 203.0.113.7 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}, routes: {203.0.113.7/32: quay-edge}}\n",
@@ -987,7 +987,7 @@ var catalogue = [...]Entry{
 	{
 		Name: Unmanageable, Severity: Error, Stage: Checking,
 		Means:   "The operator does not reach a device's management address, or nothing answers there that one could log in by.",
-		Why:     "It is found out when the device is to be changed, which is when it matters.",
+		Why:     "It is found out when the device has to be changed, which is when it matters.",
 		Remedy:  "Follow the reason given; 'answers' lists the services.",
 		Example: "ropeswing: 1\noperator: ops-laptop\nsegments:\n  quay-manage: {prefix: 10.48.1.96/28}\ndevices:\n  quay-edge: {is: router, answers: [ping, snmp], interfaces: {lan0: {segment: quay-manage, address: first}}}\n  ops-laptop: {is: host, interfaces: {port: {segment: quay-manage, address: 10}}}\n",
 	},

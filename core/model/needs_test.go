@@ -58,7 +58,7 @@ func TestSlipsInNeeds(t *testing.T) {
 		"segments: {a: {hosts: 3}}": "no-subnet: a needs numbers, and the plan has no block to take them from",
 		"blocks: {x: 10.0.0.0/8, y: 10.1.0.0/16}\nsegments: {a: {hosts: 3}}":          "missing-key: a does not say from which block, and there are 2 | add 'from: x', or another of them",
 		"blocks: {home: 10.0.0.0/8}\nsegments: {a: {hosts: 3, from: hom}}":            "unknown-name: there is no block called hom | did you mean home?",
-		"blocks: {home: 10.0.0.0/8}\nsegments: {a: {from: home}}":                     "missing-key: a is to be taken from home, and does not say how large it is",
+		"blocks: {home: 10.0.0.0/8}\nsegments: {a: {from: home}}":                     "missing-key: a is taken from home, and does not say how large it is",
 		"blocks: {home: 10.0.0.0/8}\nsegments: {a: {hosts: 3, point-to-point: true}}": "key-out-of-place: a is a link between two devices, and has no room for hosts",
 		"blocks: {home: 10.0.0.0/8}\nsegments: {a: {grow: 10%, length: 24}}":          "key-out-of-place: a has no number of hosts that could grow",
 		"blocks: {home: 10.0.0.0/8}\nsegments: {a: {length: [24, 25]}}":               "bad-value: a has two lengths of one family",

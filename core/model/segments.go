@@ -27,7 +27,7 @@ func (r *resolver) segments() {
 		if fixed := len(s.Prefixes) > 0 && len(s.From) == 0 && len(r.spec.Blocks) != 1; segment.Need.Said() && !fixed {
 			segment.From = r.from(s.From, segment.Need.Place, s.Name.Value)
 		} else if len(s.From) > 0 && !segment.Need.Said() {
-			r.report(finding.New(finding.MissingKey, s.From[0].Place, "%s is to be taken from %s, and does not say how large it is", s.Name.Value, s.From[0].Value).
+			r.report(finding.New(finding.MissingKey, s.From[0].Place, "%s is taken from %s, and does not say how large it is", s.Name.Value, s.From[0].Value).
 				About(s.Name.Value).Mend("add 'hosts:', 'length:' or 'point-to-point: true'"))
 		}
 		r.spec.Segments = append(r.spec.Segments, segment)

@@ -89,7 +89,7 @@ func (r *resolver) wants() {
 		}
 		a, b, ok := t.Cut(" to ")
 		if !ok {
-			r.report(finding.New(finding.BadValue, t.Place, "what is to reach what is 'A to B' or 'all', not %s", t.Value))
+			r.report(finding.New(finding.BadValue, t.Place, "a pair is 'A to B' or 'all', not %s", t.Value))
 			continue
 		}
 		from, okFrom := r.end(a)

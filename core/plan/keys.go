@@ -155,9 +155,9 @@ var wantKeys = []key[Wants]{
 	{"reach", "`all`, or a list of `A to B`; `all` unless set", "Between which segments or devices routes are wanted, there and back. `all`: between all.", texts(func(w *Wants) *[]Text { return &w.Reach })},
 	{"world", "`all`, `none`, or segments; `all` unless set", "Which segments see the world: on their path a default route leads to the carriers.", texts(func(w *Wants) *[]Text { return &w.World })},
 	{"carriers", "a device of the world, or a list; the plan's order unless set", "The carriers, the preferred first.", texts(func(w *Wants) *[]Text { return &w.Carriers })},
-	{"protect", "`none`, `own`, `links` or `devices`; `links` unless set", "What single failures floating routes are to outlast, as far as a wire is left: `own`, what a device itself sees fail, so that nothing need be watched; `links`, any one cable or segment; `devices`, any one device too.", text(func(w *Wants) *Text { return &w.Protect })},
+	{"protect", "`none`, `own`, `links` or `devices`; `links` unless set", "What single failures floating routes outlast, as far as a wire is left: `own`, what a device itself sees fail, so that nothing need be watched; `links`, any one cable or segment; `devices`, any one device too.", text(func(w *Wants) *Text { return &w.Protect })},
 	{"stretch", "a whole number from 1 to 100; 2 unless set", "How many times the cost of the cheapest path one may cost, where that saves routes. With 1, short paths come before few routes.", text(func(w *Wants) *Text { return &w.Stretch })},
-	{"links", "true or false; false unless set", "Whether the addresses of links between routers are to be reached too. Without it only those are that `must`, `reach`, a watch or `manage` names.", truth(func(w *Wants) *Switch { return &w.Links })},
+	{"links", "true or false; false unless set", "Whether the addresses of links between routers must be reached too. Without it only those are that `must`, `reach`, a watch or `manage` names.", truth(func(w *Wants) *Switch { return &w.Links })},
 	{"summarise", "true or false; true unless set", "Whether one route may lead to several subnets.", truth(func(w *Wants) *Switch { return &w.Summarise })},
 	{"leave-out", "a device, or a list", "Devices that keep to the routes written for them.", texts(func(w *Wants) *[]Text { return &w.LeaveOut })},
 }

@@ -108,7 +108,7 @@ devices:
 func TestSlipsInWants(t *testing.T) {
 	plan := "wants: {WANTS}\nsegments: {ab: {prefix: 10.0.0.0/31}}\ndevices:\n  a: {is: router, interfaces: {b: {segment: ab}}, routes: {10.9.0.0/24: HOP}}\n  b: {is: router, interfaces: {a: {segment: ab}}, routes: {10.9.0.0/24: {discard: true}}}\ncables: [{between: \"a:b to b:a\", cost: COST}]\n"
 	for _, tt := range []struct{ wants, hop, cost, want string }{
-		{"reach: [a b]", "b", "10", "what is to reach what is 'A to B' or 'all', not a b"},
+		{"reach: [a b]", "b", "10", "a pair is 'A to B' or 'all', not a b"},
 		{"reach: [ab to ax]", "b", "10", "there is no segment or device called ax"},
 		{"carriers: b", "b", "10", "b is a router, and a carrier is a device of the world"},
 		{"leave-out: c", "b", "10", "there is no device called c"},

@@ -112,7 +112,7 @@ func (c *checker) heldOutside(t *model.Translation, name string) {
 			if !t.Range.Contains(a.Addr()) || t.Kind == model.Sharing && model.InterfaceID(id) == t.Beyond {
 				continue
 			}
-			f := finding.New(finding.TranslatedHeld, t.Place, "%s is to stand for others, and %s has it", a.Addr(), c.spec.Label(model.InterfaceID(id))).About(name)
+			f := finding.New(finding.TranslatedHeld, t.Place, "%s stands for others, and %s has it", a.Addr(), c.spec.Label(model.InterfaceID(id))).About(name)
 			if a.Place.Known() {
 				f = f.With(a.Place)
 			}

@@ -106,7 +106,7 @@ devices:
 `
 	got := checked(t, dead)
 	if assert.Len(t, got, 1) {
-		assert.Contains(t, got[0], "of 6 pairs of LANs do not reach each other, and the plan does not say which are to; such as la to lc")
+		assert.Contains(t, got[0], "of 6 pairs of LANs do not reach each other, and the plan does not say which must; such as la to lc")
 	}
 	assert.Empty(t, checked(t, dead+"must: []\n"), "nothing is required")
 	assert.Empty(t, checked(t, dead+"must: [la reaches lb]\n"))

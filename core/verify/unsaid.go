@@ -38,7 +38,7 @@ func (c *checker) unsaid() {
 	if first.Failure != nil {
 		why = ": " + first.Failure.Words(c.net)
 	}
-	f := finding.New(finding.PairsUnsaid, s.Segments[first.From.Segment].Place, "%d of %d pairs of LANs do not reach each other, and the plan does not say which are to; such as %s to %s%s",
+	f := finding.New(finding.PairsUnsaid, s.Segments[first.From.Segment].Place, "%d of %d pairs of LANs do not reach each other, and the plan does not say which must; such as %s to %s%s",
 		len(dead), len(asked), first.From.Name(s), first.To.Name(s), why).About(first.From.Name(s))
 	c.report(f.Then("reach", "--lost"))
 }

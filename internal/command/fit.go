@@ -39,7 +39,7 @@ func (a *app) fit() *cobra.Command {
 				return err
 			}
 			if len(args) == 0 {
-				return errors.New("name the block and what is to be fitted into it: ropeswing fit 10.48.0.0/23 desks:42 servers:12")
+				return errors.New("name the block and what goes into it: ropeswing fit 10.48.0.0/23 desks:42 servers:12")
 			}
 			block, err := a.oneSubnet(args[:1], "ropeswing fit 10.48.0.0/23 desks:42")
 			if err != nil {

@@ -251,7 +251,7 @@ func (a *app) secrets(of *access.Access) func(*access.Secret, string) (string, e
 		v, err := of.Find(s, what, a.getenv, func(what string) (string, error) {
 			f, ok := a.in.(*os.File)
 			if !ok || !term.IsTerminal(int(f.Fd())) {
-				return "", fmt.Errorf("%s is to be typed, and there is no terminal", what)
+				return "", fmt.Errorf("%s has to be typed, and there is no terminal", what)
 			}
 			fmt.Fprintf(a.err, "\r%s: ", what)
 			text, err := term.ReadPassword(int(f.Fd()))

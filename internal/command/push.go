@@ -527,7 +527,7 @@ func (p *pusher) confirmed(ctx context.Context, c change) error {
 // otherwise is the first thing by which a device is not as a network has it; "" where none.
 func (p *pusher) otherwise(net *forward.Network, d *observed.Device) string {
 	for _, x := range compare.Differences(net, []*observed.Device{d}).Differences {
-		return fmt.Sprintf("%s %s is %s, and was to be %s", x.What, x.Subject, orNothing(x.Found), orNothing(x.Planned))
+		return fmt.Sprintf("%s %s is %s, and should be %s", x.What, x.Subject, orNothing(x.Found), orNothing(x.Planned))
 	}
 	return ""
 }
@@ -606,7 +606,7 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 		}
 	}
 	if len(done) == 0 {
-		fmt.Fprintln(p.out, "nothing is to be taken back: the journal has no step that is in force")
+		fmt.Fprintln(p.out, "there is nothing to take back: the journal has no step that is in force")
 		return nil
 	}
 	last := done[len(done)-1].Run

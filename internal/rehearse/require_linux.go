@@ -98,7 +98,7 @@ func cannot(r *model.Requirement, in [][]network.Failure, pairs []verify.Pair, e
 	case len(r.Through) > 0 && r.Over.Protocol != model.ICMP:
 		return errors.New("by whom packets go is looked at by traces, which are of ICMP")
 	case len(in) > mostStates:
-		return fmt.Errorf("it is to hold in %d states, and up to %d are made", len(in), mostStates)
+		return fmt.Errorf("it must hold in %d states, and up to %d are made", len(in), mostStates)
 	case len(pairs) > mostPairs:
 		return fmt.Errorf("it covers %d pairs, and up to %d are asked", len(pairs), mostPairs)
 	case r.Over.Protocol != model.ICMP && r.Over.First == 0:

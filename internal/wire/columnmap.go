@@ -100,7 +100,7 @@ func (t *TableMap) check() error {
 			return fmt.Errorf("there is no field %s; the fields are %s", field, strings.Join(Fields, ", "))
 		}
 		if !slices.Contains(t.Heading, heading) {
-			return fmt.Errorf("%s is to be %s, which is no heading", field, heading)
+			return fmt.Errorf("%s is taken from %s, which is no heading", field, heading)
 		}
 	}
 	if _, ok := t.Fields["interface"]; !ok && t.Fields["destination"] == "" && t.Fields["neighbour"] == "" {
