@@ -3,7 +3,9 @@ package command
 import (
 	"context"
 	"crypto/rand"
+	"crypto/sha256"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net/netip"
@@ -168,9 +170,18 @@ func readPushLog(path string) ([]files.PushEntry, error) {
 // force and was not confirmed is taken back, so that what is there is known.
 func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 	open := map[string]files.PushEntry{}
+	var unsaved []string
 	for _, e := range before {
 		switch e.Phase {
-		case files.Sending, files.InForce:
+		case files.Confirmed:
+			if !slices.Contains(unsaved, e.Device) {
+				unsaved = append(unsaved, e.Device)
+			}
+		case files.Saved:
+			unsaved = slices.DeleteFunc(unsaved, func(d string) bool { return d == e.Device })
+		}
+		switch e.Phase {
+		case files.Sending, files.InForce, files.Confirming:
 			if e.Undo == "" {
 				e.Undo = open[e.Device].Undo
 			}
@@ -178,6 +189,9 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 		case files.Confirmed, files.TakenBack:
 			delete(open, e.Device)
 		}
+	}
+	for _, d := range unsaved {
+		p.app.tell(d + ": what an earlier run set there was not saved; a restart forgets it")
 	}
 	for _, e := range open {
 		d, ok := p.w.Spec.DeviceNamed(e.Device)
@@ -190,9 +204,20 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 			return notAsked{fmt.Errorf("%s: what a run that broke off left there cannot be taken back: %w; the device does so by itself within %s of then", e.Device, err, p.o.timer)}
 		}
 		err = t.TakeBack(e.Persist, []byte(e.Undo))
+		var now *observed.Device
+		if err == nil && e.Phase == files.Confirming { // it may have been confirmed before that was written
+			now, err = t.Running()
+		}
 		t.Close()
 		if err != nil {
 			return notAsked{fmt.Errorf("%s: %w", e.Device, err)}
+		}
+		if now != nil && digest(now) == e.Digest {
+			p.app.tell(e.Device + " had confirmed it: it stays in force")
+			if err := p.note(e, files.Confirmed, "found in force after a run that broke off"); err != nil {
+				return err
+			}
+			continue
 		}
 		if err := p.note(e, files.TakenBack, "left by a run that broke off"); err != nil {
 			return err
@@ -507,7 +532,14 @@ func (p *pusher) confirmed(ctx context.Context, c change) error {
 	t, err := p.login(ctx, c.d, c.then, "")
 	if err == nil {
 		defer t.Close()
-		err = t.Confirm(c.entry.Persist)
+		var now *observed.Device
+		if now, err = t.Running(); err == nil {
+			c.entry.Digest = digest(now)
+			err = p.note(c.entry, files.Confirming, "")
+		}
+		if err == nil {
+			err = t.Confirm(c.entry.Persist)
+		}
 	}
 	if err != nil {
 		return fmt.Errorf("it took, and could not be confirmed (%w): %s", err, p.byItself(false, p.o.timer))
@@ -522,6 +554,25 @@ func (p *pusher) confirmed(ctx context.Context, c change) error {
 		return fmt.Errorf("it is in force and confirmed, and was not saved: %w", err)
 	}
 	return p.note(c.entry, files.Saved, "")
+}
+
+// digest stands for what is set on a device, whatever has come of it.
+func digest(d *observed.Device) string {
+	c := d.Clone()
+	c.Sources, c.Known, c.Neighbours, c.MACs, c.Links, c.Started, c.ClockAhead = nil, nil, nil, nil, nil, "", 0
+	for i := range c.Interfaces {
+		c.Interfaces[i].Oper = ""
+	}
+	c.Routes = slices.DeleteFunc(c.Routes, func(r observed.Route) bool { return r.Source == "direct" || r.Source == "local" })
+	for i := range c.Routes {
+		c.Routes[i].Active = nil
+	}
+	text, err := json.Marshal(c)
+	if err != nil {
+		return ""
+	}
+	sum := sha256.Sum256(text)
+	return hex.EncodeToString(sum[:16])
 }
 
 // otherwise is the first thing by which a device is not as a network has it; "" where none.

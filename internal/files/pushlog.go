@@ -23,15 +23,17 @@ type PushEntry struct {
 	Undo    string `json:"undo,omitempty"`   // the edit that takes it back
 	Undoes  string `json:"undoes,omitempty"` // the persist word of the step that it takes back
 	Why     string `json:"why,omitempty"`
+	Digest  string `json:"digest,omitempty"` // of what the device has set, where it is about to be confirmed
 }
 
 // The phases of one step.
 const (
-	Sending   = "sending"    // it is about to be sent: it may be in force from here on
-	InForce   = "in force"   // and is taken back by the device unless it is confirmed
-	Confirmed = "confirmed"  // it stays
-	TakenBack = "taken back" // it is not in force
-	Saved     = "saved"      // what runs was saved
+	Sending    = "sending"    // it is about to be sent: it may be in force from here on
+	InForce    = "in force"   // and is taken back by the device unless it is confirmed
+	Confirming = "confirming" // it is as it should be, and is about to be confirmed
+	Confirmed  = "confirmed"  // it stays
+	TakenBack  = "taken back" // it is not in force
+	Saved      = "saved"      // what runs was saved
 )
 
 // PushLog is the journal of what devices were told, beside the plan. It only grows.
