@@ -62,16 +62,9 @@ type hop struct {
 	distance, metric int // 0 and -1 where they are not said
 }
 
-// routeChange reads what a step says of a route: DESTINATION [in TABLE] HOP[, then HOP…]
-// [distance: N] [metric: N], where a HOP is via NEXT-HOP, out of INTERFACE, or discard.
-// Remove takes those that are named, or all to the destination where none is.
-func (w reviser) routeChange(d model.DeviceID, mode how, words []string, text string) (model.Change, error) {
-	to, err := w.destination(words[0])
-	if err != nil {
-		return nil, err
-	}
-	rest, table, only, instead := words[1:], "", false, false
-	var hops []hop
+// hopsOf reads the next hops of a change, and the table; only is that it says how preferred one is.
+func hopsOf(rest []string, text string) (hops []hop, table string, only bool, err error) {
+	instead := false
 	for len(rest) > 0 {
 		word := strings.Trim(rest[0], ",:")
 		more := ""
@@ -96,7 +89,7 @@ func (w reviser) routeChange(d model.DeviceID, mode how, words []string, text st
 		case (word == "distance" || word == "metric") && more != "" && len(hops) > 0:
 			n, err := strconv.ParseUint(more, 10, 31)
 			if err != nil || word == "distance" && (n < 1 || n > 254) {
-				return nil, fmt.Errorf("%s is no %s", more, word)
+				return nil, "", false, fmt.Errorf("%s is no %s", more, word)
 			}
 			if h := &hops[len(hops)-1]; word == "distance" {
 				h.distance = int(n)
@@ -105,7 +98,7 @@ func (w reviser) routeChange(d model.DeviceID, mode how, words []string, text st
 			}
 			only = len(hops) == 1
 		default:
-			return nil, changeForm(text)
+			return nil, "", false, changeForm(text)
 		}
 		if n := len(hops); n > 0 && word != "instead" {
 			hops[n-1].instead = instead
@@ -116,9 +109,31 @@ func (w reviser) routeChange(d model.DeviceID, mode how, words []string, text st
 		}
 		rest = rest[used:]
 	}
+	for _, h := range hops {
+		if h.via == "" && h.out == "" && !h.discard { // a 'then' with nothing behind it
+			return nil, "", false, changeForm(text)
+		}
+	}
+	return hops, table, only, nil
+}
+
+// routeChange reads what a step says of a route: DESTINATION [in TABLE] HOP[, then HOP…]
+// [distance: N] [metric: N], where a HOP is via NEXT-HOP, out of INTERFACE, or discard.
+// Remove takes those that are named, or all to the destination where none is.
+func (w reviser) routeChange(d model.DeviceID, mode how, words []string, text string) (model.Change, error) {
+	to, err := w.destination(words[0])
+	if err != nil {
+		return nil, err
+	}
+	hops, table, only, err := hopsOf(words[1:], text)
+	if err != nil {
+		return nil, err
+	}
 	if len(hops) == 0 && mode != removes {
 		return nil, changeForm(text)
 	}
+	first, last := w.Spec.StaticsOf(d)
+	have := w.Spec.Statics[first:last]
 	var fresh, gone []model.Static
 	for _, p := range to {
 		at := 1
@@ -150,11 +165,9 @@ func (w reviser) routeChange(d model.DeviceID, mode how, words []string, text st
 				at = min(254, at+10)
 			}
 			s.Distance = uint8(at)
-			if first, last := w.Spec.StaticsOf(d); true { // what it has there already stays as preferred as it is
-				for _, x := range w.Spec.Statics[first:last] {
-					if x.To == p && x.Table == table && sameHop(x, s) {
-						s.Distance, s.Metric, s.Watch, s.WatchFrom, at = x.Distance, x.Metric, x.Watch, x.WatchFrom, int(x.Distance)
-					}
+			for _, x := range have { // what it has there already stays as preferred as it is
+				if x.To == p && x.Table == table && sameHop(x, s) {
+					s.Distance, s.Metric, s.Watch, s.WatchFrom, at = x.Distance, x.Metric, x.Watch, x.WatchFrom, int(x.Distance)
 				}
 			}
 			if h.distance > 0 {
@@ -169,18 +182,22 @@ func (w reviser) routeChange(d model.DeviceID, mode how, words []string, text st
 	if len(hops) > 0 && len(fresh) == 0 {
 		return nil, fmt.Errorf("%s is no next hop of %s in the family of %s", hops[0].via, w.Spec.Devices[d].Name, words[0])
 	}
-	first, last := w.Spec.StaticsOf(d)
 	names := func(x model.Static) bool { return slices.Contains(to, x.To) && x.Table == table }
-	there := slices.ContainsFunc(w.Spec.Statics[first:last], names)
+	there := slices.ContainsFunc(have, names)
 	if mode == removes && !there {
 		return nil, fmt.Errorf("%s has no route to %s that could be removed", w.Spec.Devices[d].Name, words[0])
 	}
 	for _, f := range fresh {
-		if mode == removes && !slices.ContainsFunc(w.Spec.Statics[first:last], func(x model.Static) bool { return names(x) && sameHop(x, f) }) {
+		if mode == removes && !slices.ContainsFunc(have, func(x model.Static) bool { return names(x) && sameHop(x, f) }) {
 			return nil, fmt.Errorf("%s has no route to %s by that next hop", w.Spec.Devices[d].Name, words[0])
 		}
 	}
-	only = only && slices.ContainsFunc(w.Spec.Statics[first:last], func(x model.Static) bool { return names(x) && sameHop(x, fresh[0]) }) // how preferred one is that is there
+	for _, g := range gone {
+		if !slices.ContainsFunc(have, func(x model.Static) bool { return names(x) && sameHop(x, g) }) {
+			return nil, fmt.Errorf("%s has no route to %s by what goes instead", w.Spec.Devices[d].Name, words[0])
+		}
+	}
+	only = only && slices.ContainsFunc(have, func(x model.Static) bool { return names(x) && sameHop(x, fresh[0]) }) // how preferred one is that is there
 	return w.Spec.AlterRoutes(d, w.said(d, mode, "route "+strings.Join(words, " ")), func(all []model.Static) []model.Static {
 		for _, g := range gone { // one for each that is named
 			at := -1
