@@ -23,7 +23,6 @@ func (c *comparer) cables(devices []*observed.Device) {
 		}
 		names := c.names(id, o)
 		if o.Knows(observed.Links) {
-			c.asksCables = true
 			for _, l := range o.Links {
 				if at, ok := names[l.Interface]; ok {
 					c.link(at, l, told)
@@ -33,6 +32,16 @@ func (c *comparer) cables(devices []*observed.Device) {
 		if o.Knows(observed.MACs) {
 			c.behind(o, names, macs, told)
 		}
+	}
+}
+
+// placed notes that it is known where the planned cable of a port goes.
+func (c *comparer) placed(at model.InterfaceID) {
+	if cable := c.net.State.Cable(at); cable != model.None {
+		if c.cabled == nil {
+			c.cabled = map[model.CableID]bool{}
+		}
+		c.cabled[cable] = true
 	}
 }
 
@@ -55,14 +64,13 @@ func (c *comparer) link(at model.InterfaceID, l observed.Link, told map[cableFou
 	end, named := c.spec.InterfaceNamed(d, l.Port)
 	switch {
 	case !named: // it calls its ports otherwise than the plan does: which device it is counts
-		if peer != model.None && c.spec.Interfaces[peer].Device == d {
-			c.inPlace(OfCable, c.spec.Devices[c.spec.Interfaces[at].Device].Name, c.spec.Interfaces[at].Name, c.spec.Label(peer))
-		} else if peer != model.None {
+		if peer != model.None && c.spec.Interfaces[peer].Device != d {
 			c.wrong(at, peer, model.None, strings.TrimSpace(c.spec.Devices[d].Name+" "+l.Port), told)
 		}
 	case peer == end:
 		if !told[ordered(at, end)] {
 			told[ordered(at, end)] = true
+			c.placed(at)
 			c.inPlace(OfCable, c.spec.Devices[c.spec.Interfaces[at].Device].Name, c.spec.Interfaces[at].Name, c.spec.Label(peer))
 		}
 	case peer == model.None && c.sameWire(at, end): // the plan has the segment, and no cables of it
@@ -98,6 +106,10 @@ func (c *comparer) wrong(at, peer, end model.InterfaceID, found string, told map
 		return
 	}
 	told[key] = true
+	c.placed(at)
+	if end != model.None {
+		c.placed(end)
+	}
 	d := Difference{
 		Kind: Different, What: OfCable, Device: c.spec.Devices[c.spec.Interfaces[at].Device].Name, Subject: c.spec.Interfaces[at].Name,
 		Found: found, cable: &cableFound{at, end}, Place: c.spec.Interfaces[at].Place,
@@ -158,7 +170,12 @@ func (c *comparer) behind(o *observed.Device, names map[string]model.InterfaceID
 		}
 		at := seen[host][0]
 		delete(seen, host)
-		if peer := c.peerOf(host); peer != at && !told[ordered(host, at)] {
+		peer := c.peerOf(host)
+		if peer == at {
+			c.placed(host)
+			continue
+		}
+		if !told[ordered(host, at)] {
 			c.wrong(host, peer, at, c.spec.Label(at), told)
 		}
 	}

@@ -107,7 +107,7 @@ type comparer struct {
 	keep    bool        // what is in place is listed
 	every   bool        // every port counts
 
-	asksCables bool // somebody told who is at the other end of a cable
+	cabled map[model.CableID]bool // the planned cables of which it is known where they go
 }
 
 // label is an address with the interface that has it, where one has.

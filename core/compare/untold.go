@@ -46,7 +46,7 @@ func (c *comparer) untold() {
 		}
 	}
 	says[OfPriority] = says[OfVirtual]
-	says[OfCable] = len(c.spec.Cables) > 0 && !c.asksCables
+	says[OfCable] = len(c.cabled) < len(c.spec.Cables)
 	for _, w := range noList {
 		if says[w] {
 			c.Untold = append(c.Untold, w)

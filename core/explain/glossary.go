@@ -124,17 +124,7 @@ func (t Term) KeyOf() (plan.KeyDoc, string, bool) {
 	if !ok {
 		return plan.KeyDoc{}, "", false
 	}
-	for _, g := range plan.Keys() {
-		if g.Of != kind {
-			continue
-		}
-		for _, k := range g.Keys {
-			if k.Name == name {
-				return k, g.Where, true
-			}
-		}
-	}
-	return plan.KeyDoc{}, "", false
+	return plan.KeyNamed(kind, name)
 }
 
 // KeysNamed are the keys of the plan with a name, each with where it stands.

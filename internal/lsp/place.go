@@ -157,16 +157,5 @@ func kindAt(path []string) string {
 
 // keyAt is what the reference says of a key in the map at a path.
 func keyAt(path []string, name string) (plan.KeyDoc, string, bool) {
-	kind := kindAt(path)
-	for _, g := range plan.Keys() {
-		if g.Of != kind {
-			continue
-		}
-		for _, k := range g.Keys {
-			if k.Name == name {
-				return k, g.Where, true
-			}
-		}
-	}
-	return plan.KeyDoc{}, "", false
+	return plan.KeyNamed(kindAt(path), name)
 }

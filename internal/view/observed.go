@@ -192,7 +192,7 @@ func (v Comparison) Table() Table {
 // untoldWords are what no list of a device tells of.
 var untoldWords = map[compare.What]string{
 	compare.OfPermit: "permits", compare.OfTranslation: "translations", compare.OfWatch: "watches", compare.OfPrefer: "preferred sources", compare.OfVirtual: "virtual addresses",
-	compare.OfPriority: "their priorities", compare.OfBorrow: "borrowed addresses", compare.OfTable: "the tables of interfaces", compare.OfLine: "serial lines", compare.OfTag: "tags", compare.OfAnswers: "services", compare.OfRelay: "relays", compare.OfAdvertises: "router advertisements", compare.OfCable: "which cable goes where",
+	compare.OfPriority: "their priorities", compare.OfBorrow: "borrowed addresses", compare.OfTable: "the tables of interfaces", compare.OfLine: "serial lines", compare.OfTag: "tags", compare.OfAnswers: "services", compare.OfRelay: "relays", compare.OfAdvertises: "router advertisements", compare.OfCable: "cables of which neither end says where they go",
 }
 
 // Text writes how much is in place, and what is not, the worst first.
