@@ -3,9 +3,7 @@ package command
 import (
 	"context"
 	"crypto/rand"
-	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/netip"
@@ -153,77 +151,6 @@ func (a *app) runPush(o *pushOptions) error {
 		return p.takeBackLast(ctx, before)
 	}
 	return p.forward(ctx)
-}
-
-func readPushLog(path string) ([]files.PushEntry, error) {
-	if _, err := os.Stat(path); err != nil {
-		return nil, nil
-	}
-	log, before, err := files.OpenPushLog(path)
-	if err == nil {
-		log.Close()
-	}
-	return before, err
-}
-
-// settle brings to an end what a run that broke off left in the air: a change that may be in
-// force and was not confirmed is taken back, so that what is there is known.
-func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
-	open := map[string]files.PushEntry{}
-	var unsaved []string
-	for _, e := range before {
-		switch e.Phase {
-		case files.Confirmed:
-			if !slices.Contains(unsaved, e.Device) {
-				unsaved = append(unsaved, e.Device)
-			}
-		case files.Saved:
-			unsaved = slices.DeleteFunc(unsaved, func(d string) bool { return d == e.Device })
-		}
-		switch e.Phase {
-		case files.Sending, files.InForce, files.Confirming:
-			if e.Undo == "" {
-				e.Undo = open[e.Device].Undo
-			}
-			open[e.Device] = e
-		case files.Confirmed, files.TakenBack:
-			delete(open, e.Device)
-		}
-	}
-	for _, d := range unsaved {
-		p.app.tell(d + ": what an earlier run set there was not saved; a restart forgets it")
-	}
-	for _, e := range open {
-		d, ok := p.w.Spec.DeviceNamed(e.Device)
-		if !ok {
-			return fmt.Errorf("the journal has a change of %s that was not brought to an end, and the plan has no such device", e.Device)
-		}
-		p.app.tell(fmt.Sprintf("a change of %s was left in the air; it is taken back", e.Device))
-		t, err := p.login(ctx, d, netip.Addr{}, e.At)
-		if err != nil {
-			return notAsked{fmt.Errorf("%s: what a run that broke off left there cannot be taken back: %w; the device does so by itself within %s of then", e.Device, err, p.o.timer)}
-		}
-		err = t.TakeBack(e.Persist, []byte(e.Undo))
-		var now *observed.Device
-		if err == nil && e.Phase == files.Confirming { // it may have been confirmed before that was written
-			now, err = t.Running()
-		}
-		t.Close()
-		if err != nil {
-			return notAsked{fmt.Errorf("%s: %w", e.Device, err)}
-		}
-		if now != nil && digest(now) == e.Digest {
-			p.app.tell(e.Device + " had confirmed it: it stays in force")
-			if err := p.note(e, files.Confirmed, "found in force after a run that broke off"); err != nil {
-				return err
-			}
-			continue
-		}
-		if err := p.note(e, files.TakenBack, "left by a run that broke off"); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // note writes what has become of a step.
@@ -556,25 +483,6 @@ func (p *pusher) confirmed(ctx context.Context, c change) error {
 	return p.note(c.entry, files.Saved, "")
 }
 
-// digest stands for what is set on a device, whatever has come of it.
-func digest(d *observed.Device) string {
-	c := d.Clone()
-	c.Sources, c.Known, c.Neighbours, c.MACs, c.Links, c.Started, c.ClockAhead = nil, nil, nil, nil, nil, "", 0
-	for i := range c.Interfaces {
-		c.Interfaces[i].Oper = ""
-	}
-	c.Routes = slices.DeleteFunc(c.Routes, func(r observed.Route) bool { return r.Source == "direct" || r.Source == "local" })
-	for i := range c.Routes {
-		c.Routes[i].Active = nil
-	}
-	text, err := json.Marshal(c)
-	if err != nil {
-		return ""
-	}
-	sum := sha256.Sum256(text)
-	return hex.EncodeToString(sum[:16])
-}
-
 // otherwise is the first thing by which a device is not as a network has it; "" where none.
 func (p *pusher) otherwise(net *forward.Network, d *observed.Device) string {
 	for _, x := range compare.Differences(net, []*observed.Device{d}).Differences {
@@ -637,69 +545,6 @@ func (p *pusher) lost(ctx context.Context, net *forward.Network) string {
 		}
 	}
 	return ""
-}
-
-// takeBackLast takes back what the last run set that is still in force, the last step first. Once
-// more it takes back what the run before set: one that broke off and went on is two runs.
-func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) error {
-	var done []files.PushEntry
-	undo := map[string]string{}
-	for _, e := range before {
-		switch e.Phase {
-		case files.Sending:
-			undo[e.Persist] = e.Undo
-		case files.Confirmed:
-			if e.Undoes != "" {
-				done = slices.DeleteFunc(done, func(d files.PushEntry) bool { return d.Persist == e.Undoes })
-				continue
-			}
-			done = append(done, e)
-		}
-	}
-	if len(done) == 0 {
-		fmt.Fprintln(p.out, "there is nothing to take back: the journal has no step that is in force")
-		return nil
-	}
-	last := done[len(done)-1].Run
-	earlier := len(done)
-	done = slices.DeleteFunc(done, func(e files.PushEntry) bool { return e.Run != last })
-	if earlier -= len(done); earlier > 0 {
-		p.app.tell(fmt.Sprintf("%s of earlier runs stay in force; once more takes back those of the run before", view.Count(earlier, "step")))
-	}
-	slices.Reverse(done)
-	for _, e := range done {
-		p.v.Steps = append(p.v.Steps, view.PushedStep{Number: e.Step, Device: e.Device, Set: "take back: " + e.What, Told: undo[e.Persist] != ""})
-	}
-	p.v.Back = true
-	if !p.o.write {
-		p.v.Next = p.self() + " push --take-back -w" + accessWords(p.o.access)
-		return p.end(nil, nil)
-	}
-	for i, e := range done {
-		d, ok := p.w.Spec.DeviceNamed(e.Device)
-		if !ok {
-			p.v.Stop(i, "the plan has no such device")
-			return p.end(nil, errWrong)
-		}
-		last := !slices.ContainsFunc(done[i+1:], func(o files.PushEntry) bool { return o.Device == e.Device })
-		t, err := p.login(ctx, d, p.w.Spec.MainAddress(d, 0), "")
-		if err != nil {
-			t, err = p.login(ctx, d, netip.Addr{}, e.At)
-		}
-		if err == nil {
-			at, _ := netip.ParseAddrPort(e.At)
-			edit := []byte(undo[e.Persist])
-			e.Run, e.What, e.Undoes = p.run, "take back: "+e.What, e.Persist
-			err = p.change(ctx, t, change{entry: e, d: d, edit: edit, then: at.Addr(), last: last})
-			t.Close()
-		}
-		if err != nil {
-			p.v.Stop(i, err.Error())
-			return p.end(nil, errWrong)
-		}
-		p.v.Steps[i].Outcome = "taken back"
-	}
-	return p.end(nil, nil)
 }
 
 // end tells where everything stands.

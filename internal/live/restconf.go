@@ -172,6 +172,9 @@ func (x *rest) store(ctx context.Context, name, path string) (*observed.Device, 
 	if !found {
 		return nil, nil, errNotThere
 	}
+	if len(top) > 0 && all.Len() > 0 {
+		return nil, nil, &Failure{Reason: NotRead, Err: errors.New("it answers now in JSON, now in XML")}
+	}
 	if len(top) > 0 {
 		text, err := json.Marshal(top)
 		if err != nil {
