@@ -313,3 +313,38 @@ func TestClocksAreTold(t *testing.T) {
 		}
 	}
 }
+
+// What answers in two forms, or sends elsewhere, is not read.
+func TestRestconfThatIsNotRead(t *testing.T) {
+	for about, answer := range map[string]http.HandlerFunc{
+		"now in JSON, now in XML": func(w http.ResponseWriter, r *http.Request) {
+			if strings.Contains(r.URL.Path, "routing") {
+				w.Header().Set("Content-Type", "application/yang-data+xml")
+				fmt.Fprint(w, `<routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"/>`)
+				return
+			}
+			w.Header().Set("Content-Type", "application/yang-data+json")
+			fmt.Fprint(w, `{"ietf-interfaces:interfaces":{}}`)
+		},
+		"sends elsewhere": func(w http.ResponseWriter, r *http.Request) {
+			http.Redirect(w, r, "https://198.51.100.1/", http.StatusFound)
+		},
+		"answers 500":        func(w http.ResponseWriter, r *http.Request) { http.Error(w, "no", http.StatusInternalServerError) },
+		"neither interfaces": http.NotFound,
+	} {
+		s := httptest.NewTLSServer(answer)
+		at := strings.TrimPrefix(s.URL, "https://")
+		key, err := ssh.NewPublicKey(s.Certificate().PublicKey)
+		require.NoError(t, err)
+		hosts := filepath.Join(t.TempDir(), "hosts")
+		require.NoError(t, os.WriteFile(hosts, []byte(wire.KnownHost(at, strings.TrimSpace(string(ssh.MarshalAuthorizedKey(key))))+"\n"), 0o600))
+		o := live.Polite
+		o.Now, o.Hosts = time.Now, []string{hosts}
+		o.Secret = func(*access.Secret, string) (string, error) { return "word", nil }
+		r := ask(t, o, live.Target{Name: "box", Ways: []access.Way{{By: access.RESTCONF, At: at, User: "keeper", Password: file("x")}}})[0]
+		s.Close()
+		assert.Nil(t, r.Device, about)
+		require.NotEmpty(t, r.Failures, about)
+		assert.Contains(t, r.Failures[0].Err.Error(), about)
+	}
+}
