@@ -5,6 +5,7 @@ import (
 	"net"
 	"net/netip"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/net/icmp"
@@ -52,6 +53,7 @@ type asker struct {
 	four, six  *icmp.PacketConn
 	mutex      sync.Mutex
 	sent       map[int]Probe // by sequence number; TTL 0 is a ping
+	next       int           // the sequence number of the next probe
 	answers    *Answers
 }
 
@@ -93,7 +95,6 @@ func (a *asker) ask(targets []netip.Addr, traces bool, wait time.Duration) {
 	var group sync.WaitGroup
 	group.Go(func() { a.listen(a.four, 1) })
 	group.Go(func() { a.listen(a.six, 58) })
-	seq := 0
 	// Neighbours are asked for first, so that probes do not wait in line for them.
 	ttls := []int{0, 0}
 	if traces {
@@ -104,8 +105,7 @@ func (a *asker) ask(targets []netip.Addr, traces bool, wait time.Duration) {
 			break
 		}
 		for n, to := range targets {
-			seq++
-			a.send(to, ttl, seq)
+			a.send(to, ttl)
 			if n%pacing == pacing-1 {
 				time.Sleep(time.Millisecond)
 			}
@@ -138,21 +138,28 @@ func (l *Lab) once(from model.DeviceID, to netip.Addr) error {
 		return err
 	}
 	defer a.close()
-	a.send(to, 0, 1)
+	a.send(to, 0)
 	time.Sleep(little)
 	return nil
 }
 
+// numbers is how many sequence numbers were taken so far: no two askers have the same ones, so
+// that a reply that took its time is never one to somebody who asked later.
+var numbers atomic.Uint32
+
 // newAsker asks from a device.
 func newAsker(from model.DeviceID, targets []netip.Addr) *asker {
-	return &asker{identifier: 0x4000 + int(from)<<4, sent: map[int]Probe{}, answers: &Answers{Targets: targets, Replied: map[netip.Addr]bool{}, Hops: map[Probe]Heard{}}}
+	most := uint32(len(targets)+1) * (2 + MostTTL)
+	return &asker{identifier: 0x4000 + int(from)<<4, sent: map[int]Probe{}, next: int(numbers.Add(most) - most), answers: &Answers{Targets: targets, Replied: map[netip.Addr]bool{}, Hops: map[Probe]Heard{}}}
 }
 
 // pacing is how many packets one device sends at once.
 const pacing = 16
 
-func (a *asker) send(to netip.Addr, ttl, seq int) {
+func (a *asker) send(to netip.Addr, ttl int) {
 	a.mutex.Lock()
+	seq := a.next & 0xffff
+	a.next++
 	a.sent[seq] = Probe{to, ttl}
 	a.mutex.Unlock()
 	hops := ttl
@@ -191,7 +198,7 @@ func (a *asker) listen(conn *icmp.PacketConn, protocol int) {
 		switch body := m.Body.(type) {
 		case *icmp.Echo:
 			if (m.Type == ipv4.ICMPTypeEchoReply || m.Type == ipv6.ICMPTypeEchoReply) && body.ID&^15 == a.identifier {
-				a.heard(body.Seq, from, "reply")
+				a.heard(body.Seq, body.ID&15, from, "reply")
 			}
 		case *icmp.TimeExceeded:
 			a.about(body.Data, protocol, from, "time exceeded")
@@ -217,28 +224,29 @@ func (a *asker) about(inner []byte, protocol int, from netip.Addr, word string) 
 	}
 	to, _ := netip.AddrFromSlice(inner[header-len(from.AsSlice()) : header])
 	inner = inner[header:]
-	if inner[0] == request && (int(inner[4])<<8|int(inner[5]))&^15 == a.identifier {
-		a.heardAbout(int(inner[6])<<8|int(inner[7]), from, to, word)
+	if id := int(inner[4])<<8 | int(inner[5]); inner[0] == request && id&^15 == a.identifier {
+		a.heardAbout(int(inner[6])<<8|int(inner[7]), id&15, from, to, word)
 	}
 }
 
 // heardAbout takes in an error whose inner header shows where the probe was sent:
 // translators have to put that back.
-func (a *asker) heardAbout(seq int, from, to netip.Addr, word string) {
+func (a *asker) heardAbout(seq, ttl int, from, to netip.Addr, word string) {
 	a.mutex.Lock()
 	key, ok := a.sent[seq]
 	a.mutex.Unlock()
 	if ok && key.Target == to { // else it is about something that was never sent
-		a.heard(seq, from, word)
+		a.heard(seq, ttl, from, word)
 	}
 }
 
-func (a *asker) heard(seq int, from netip.Addr, word string) {
+// heard takes in an answer to the probe of a sequence number and a TTL.
+func (a *asker) heard(seq, ttl int, from netip.Addr, word string) {
 	a.mutex.Lock()
 	defer a.mutex.Unlock()
 	key, ok := a.sent[seq]
 	switch {
-	case !ok:
+	case !ok || key.TTL != ttl:
 	case word == "reply" && from != key.Target: // not one that its asker would take
 	case key.TTL > 0:
 		a.answers.Hops[key] = Heard{from, word}
