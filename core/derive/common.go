@@ -4,13 +4,15 @@ import (
 	"cmp"
 	"slices"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/prefix"
 )
 
 // centre is the router that everything goes to that a device has no longer route for: the
 // one by which the preferred carrier is reached, else the one that is nearest to
-// all. There is one in each part of the network.
-func (a *answer) centres() []owner {
+// all, or one that is given. There is one in each part of the network.
+func (a *answer) centres(given model.DeviceID) []owner {
 	var all []owner
 	done := make([]bool, len(a.g.leaving))
 	if a.world != none {
@@ -22,6 +24,10 @@ func (a *answer) centres() []owner {
 				}
 			}
 		}
+	}
+	if given != model.None && a.world == none && a.g.derives(a.wanted, given) {
+		all = append(all, owner{given, model.None})
+		a.markPart(given, done)
 	}
 	for d := range a.g.leaving {
 		if at := model.DeviceID(d); !done[d] && a.g.derives(a.wanted, at) {
@@ -232,4 +238,29 @@ func (a *answer) written(c *class, d model.DeviceID, x forced) []option {
 		all = append(all, o)
 	}
 	return all
+}
+
+// fewRouters is up to how many routers every one of them is tried as the centre.
+const fewRouters = 8
+
+// bestCentre is the router that as the centre leaves least unprotected, and of those the one that
+// makes fewest lines, where the routers are few and no preferred carrier says which it is; none
+// where the nearest to all will do.
+func bestCentre(net *forward.Network) model.DeviceID {
+	a := newAnswer(net, prefix.IPv4, model.None)
+	if a.world != none || a.common == none || len(a.deriving) < 2 || len(a.deriving) > fewRouters {
+		return model.None
+	}
+	best, least := model.DeviceID(model.None), [2]int{}
+	for _, c := range append([]model.DeviceID{a.classes[a.common].owners[0].device}, a.deriving...) {
+		x := newAnswer(net, prefix.IPv4, c)
+		x.derive()
+		lines := x.emitted().count()
+		var r Result
+		x.listOpen(&r)
+		if n := [2]int{len(r.Open), lines}; best == model.None || slices.Compare(n[:], least[:]) < 0 {
+			best, least = c, n
+		}
+	}
+	return best
 }

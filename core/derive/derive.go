@@ -57,7 +57,8 @@ func Routes(net *forward.Network) Result {
 	if net.Spec.Wants == nil {
 		return r
 	}
-	four, six := newAnswer(net, prefix.IPv4), newAnswer(net, prefix.IPv6)
+	centre := bestCentre(net)
+	four, six := newAnswer(net, prefix.IPv4, centre), newAnswer(net, prefix.IPv6, centre)
 	four.derive()
 	like, twins := six.twin(four)
 	if !twins {
@@ -137,7 +138,9 @@ type destinations struct {
 	linkClass []classID // by step: that of the subnet of its link; none on a line without
 }
 
-func newAnswer(net *forward.Network, family prefix.Family) *answer {
+// newAnswer begins the work on one family. Everything goes to a centre, or where none is given, to
+// the one that is nearest to all.
+func newAnswer(net *forward.Network, family prefix.Family, centre model.DeviceID) *answer {
 	a := &answer{
 		g: newGraph(net, family), destinations: destinations{wanted: newWanted(net.Spec), world: none, common: none, byPrefix: map[netip.Prefix]classID{}},
 	}
@@ -155,7 +158,7 @@ func newAnswer(net *forward.Network, family prefix.Family) *answer {
 	a.nothing.fails = model.None
 	if a.wanted.All && a.wanted.Protect < model.ProtectDevices {
 		a.common = classID(len(a.classes))
-		a.classes = append(a.classes, class{owners: a.centres(), behind: none, home: none})
+		a.classes = append(a.classes, class{owners: a.centres(centre), behind: none, home: none})
 	}
 	for id := range a.classes {
 		a.classes[id].id = classID(id)

@@ -22,6 +22,15 @@ type table struct {
 
 // emit turns what every device does into routes, by device.
 func (a *answer) emit(r *Result) [][]model.Static {
+	e := a.emitted()
+	for _, n := range e.single {
+		r.Single += n
+	}
+	return e.tables
+}
+
+// emitted is the routes in the space as it is cut by itself.
+func (a *answer) emitted() emitted {
 	s := a.newSpace(a.sink())
 	e := a.emitIn(s)
 	// Where a route leads to nothing but what nobody has, it may be better to let that go the
@@ -38,10 +47,7 @@ func (a *answer) emit(r *Result) [][]model.Static {
 			e = o
 		}
 	}
-	for _, n := range e.single {
-		r.Single += n
-	}
-	return e.tables
+	return e
 }
 
 // mostTriedTwice is how many routes are worked out a second time to save a few.

@@ -23,7 +23,7 @@ func TestSummariesAreTheFewest(t *testing.T) {
 		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 13)), "{}")
 		spec := coretest.Spec(t, text)
 		for _, family := range prefix.Families {
-			a := newAnswer(forward.Answered(network.Build(spec).State()), family)
+			a := newAnswer(forward.Answered(network.Build(spec).State()), family, model.None)
 			a.derive()
 			s := a.newSpace(a.sink())
 			a.findSpecial(s)
