@@ -3,6 +3,7 @@ package derive
 import (
 	"net/netip"
 	"slices"
+	"sync"
 
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -14,7 +15,11 @@ import (
 // of the tree learns what its routes cost for each label it may inherit; then from the root
 // down a route is set wherever that is cheaper than none.
 func (t *table) summarise(s *space) {
-	x := &summary{table: t, nodes: make([]priced, len(s.nodes)), beyondLabel: t.beyond()}
+	scratch := prices.Get().(*[]priced)
+	defer prices.Put(scratch)
+	*scratch = slices.Grow((*scratch)[:0], len(s.nodes))[:len(s.nodes)]
+	clear(*scratch)
+	x := &summary{table: t, nodes: *scratch, beyondLabel: t.beyond()}
 	for _, e := range t.g.net.Table(t.device).Entries() {
 		switch {
 		case e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || prefix.FamilyOf(e.Prefix.Addr()) != t.g.family:
@@ -41,6 +46,10 @@ func (t *table) summarise(s *space) {
 		x.place(root, x.beyondLabel)
 	}
 }
+
+// prices holds what one device's nodes were priced in, for the next: there are as many nodes as the
+// whole plan has.
+var prices = sync.Pool{New: func() any { return new([]priced) }}
 
 type summary struct {
 	*table
