@@ -9,8 +9,8 @@ import (
 )
 
 // softLimit is from how many bytes on memory is collected sooner: the largest networks
-// are to be dealt with in less than 2 GB.
-const softLimit = 1700 << 20
+// are to be dealt with in less than 1.5 GB.
+const softLimit = 1300 << 20
 
 func main() {
 	if os.Getenv("GOMEMLIMIT") == "" {

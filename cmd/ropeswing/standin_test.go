@@ -309,3 +309,38 @@ func TestRestartsAndClocksAreTold(t *testing.T) {
 	require.NoError(t, os.WriteFile(kept, earlier, 0o644))
 	assert.Contains(t, run(t, dir, ask...).out, "it restarted since it was asked last")
 }
+
+// How devices are reached may stand in the plan: the same as in a file beside it, which counts in
+// its place.
+func TestAccessStandsInThePlan(t *testing.T) {
+	dir, _, who := standIns(t)
+	text, err := os.ReadFile(filepath.Join(who, "access.yaml"))
+	require.NoError(t, err)
+	_, inPlan, ok := strings.Cut(string(text), "ropeswing-access: 1\n")
+	require.True(t, ok)
+	inPlan = strings.NewReplacer("file: ", "file: who/", "known-hosts: ", "known-hosts: who/", "gear: ", "gear: who/").Replace(inPlan)
+	path := filepath.Join(dir, "skerry.plan.yaml")
+	of, err := os.ReadFile(path)
+	require.NoError(t, err)
+
+	r := run(t, dir, "observe", "--live", "quay-edge")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "under 'access' in the plan or in skerry.access.yaml, and neither is there")
+
+	require.NoError(t, os.WriteFile(path, append(of, inPlan...), 0o600))
+	assert.Equal(t, 0, run(t, dir, "check").code, "the plan is as good as it was")
+	r = run(t, dir, "observe", "--live")
+	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.Contains(t, r.out, "22 of 22 devices answered")
+
+	require.NoError(t, os.WriteFile(path, append(of, strings.Replace(inPlan, "for: quay-edge\n", "for: quay-egde\n", 1)...), 0o600))
+	r = run(t, dir, "check")
+	assert.Contains(t, r.out+r.err, "quay-egde", "nobody is called so")
+	assert.NotEqual(t, 0, r.code)
+
+	require.NoError(t, os.WriteFile(path, append(of, inPlan...), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "skerry.access.yaml"), []byte("ropeswing-access: 1\naccess: [{for: quay-edge, methods: [{by: netconf, user: a, at: '127.0.0.1:1', password: {env: NONE}}]}]\n"), 0o600))
+	r = run(t, dir, "observe", "--live")
+	assert.NotEqual(t, 0, r.code)
+	assert.NotContains(t, r.out, "22 of 22")
+}

@@ -18,9 +18,16 @@ var HowCompared = map[string]map[string]How{
 	"plan": {
 		"ropeswing": need("the version of the format, of which there is one"), "plan": need("a name for readers"), "include": need("where it is written does not matter"),
 		"operator": by(OfOperator), "settings": by(OfSetting), "wants": by(OfWants), "groups": by(OfMeaning), "must": by(OfRequirement), "accept": need(ofTheTeam),
+		"access": need(howAsked), "known-hosts": need(howAsked),
 		"vlans": by(OfVLANNumbers), "blocks": by(OfBlock), "segments": by(OfSegment), "devices": by(OfDevice), "cables": by(OfCable),
 	},
 	"accept": {"finding": need(ofTheTeam), "of": need(ofTheTeam), "because": need(ofTheTeam), "until": need(ofTheTeam)},
+	"access": {"for": need(howAsked), "methods": need(howAsked)},
+	"method": {
+		"by": need(howAsked), "at": need(howAsked), "version": need(howAsked), "user": need(howAsked), "community": need(howAsked), "auth": need(howAsked), "privacy": need(howAsked),
+		"auth-by": need(howAsked), "privacy-by": need(howAsked), "password": need(howAsked), "key": need(howAsked), "gear": need(howAsked),
+	},
+	"secret": {"file": need(howAsked), "env": need(howAsked), "ask": need(howAsked)},
 	"settings": {
 		"resolve-through-default": by(OfSetting), "vlan-interface-needs-port": by(OfSetting), "error-source": by(OfSetting), "answers-without-link": by(OfSetting), "spanning-tree": by(OfSetting), "tree-root": by(OfSetting),
 		"ports-start": by(OfAdmin).inState(OfAdmin), "default-vlan": by(OfVLAN).inState(OfVLAN),
@@ -55,4 +62,5 @@ var HowCompared = map[string]map[string]How{
 const (
 	aRemark   = "a remark for the reader"
 	ofTheTeam = "what the team lives with, which no device is told"
+	howAsked  = "how this program asks and tells devices, of which none is told"
 )

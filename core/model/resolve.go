@@ -246,6 +246,9 @@ func (r *resolver) operator() {
 			r.spec.Settings.TreeRoot = id
 		}
 	}
+	for _, a := range r.doc.Access {
+		r.parties(a.For, nil) // only that it is somebody: who it is, is found out when they are asked
+	}
 }
 
 // device finds the device a word names, or reports it with the nearest name.

@@ -41,17 +41,13 @@ func (r *reader) day(a *Accept, n *yaml.Node, what string) {
 
 // accepts reads the findings that are accepted.
 func (r *reader) accepts(d *Document, n *yaml.Node, what string) {
-	all := []*yaml.Node{n}
-	if n.Kind == yaml.SequenceNode {
-		all = n.Content
-	}
-	for _, v := range all {
+	r.each(n, what, func(v *yaml.Node) {
 		var of *yaml.Node
 		if v.Kind == yaml.MappingNode {
 			of = child(v, "of")
 		}
 		r.madeFrom(of, func() { r.accept(d, v) })
-	}
+	})
 }
 
 func (r *reader) accept(d *Document, v *yaml.Node) {

@@ -46,20 +46,22 @@ func (s Switch) Or(otherwise bool) bool {
 // Document is a plan as written: words and places, nothing worked out yet.
 // Everything is in the order of the file.
 type Document struct {
-	File     *source.File // the plan's own; places may be in files it includes
-	Name     Text
-	Operator Text
-	Settings Settings
-	VLANs    []Text // ranges that 'vlan: auto' takes from
-	Blocks   []Block
-	Segments []Segment
-	Devices  []Device
-	Cables   []Cable
-	Wants    Wants
-	Groups   []Group
-	Accepts  []Accept
-	MustSaid Switch // a must is there, though it may be empty
-	Must     []Text // sentences such as 'desk-7 reaches tern-cam'
+	File       *source.File // the plan's own; places may be in files it includes
+	Name       Text
+	Operator   Text
+	Settings   Settings
+	VLANs      []Text // ranges that 'vlan: auto' takes from
+	Blocks     []Block
+	Segments   []Segment
+	Devices    []Device
+	Cables     []Cable
+	Wants      Wants
+	Groups     []Group
+	Accepts    []Accept
+	Access     []Access
+	KnownHosts Text   // a file
+	MustSaid   Switch // a must is there, though it may be empty
+	Must       []Text // sentences such as 'desk-7 reaches tern-cam'
 
 	parts []part // the plan's own file, then those it includes
 }

@@ -26,6 +26,9 @@ func Keys() []KeyGroup {
 	return []KeyGroup{
 		{"plan", "At the top of the plan", docs(topKeys())},
 		{"accept", "Of each finding that is accepted, under `accept`", docs(acceptKeys)},
+		{"access", "Of each entry under `access`", docs(accessKeys)},
+		{"method", "Of each method under an entry's `methods`", docs(methodKeys)},
+		{"secret", "Of a method's `community`, `auth`, `privacy`, `password` and `key`: one of the three", docs(secretKeys)},
 		{"settings", "Under `settings`", docs(settingKeys)},
 		{"wants", "Under `wants`", docs(wantKeys)},
 		{"block", "Of a block in its long form, under `blocks`", docs(blockKeys)},
@@ -132,6 +135,8 @@ func topKeys() []key[Document] {
 			d.Must, d.MustSaid = r.words(n, what), Switch{true, r.place(n)}
 		}},
 		{"accept", "a list of maps", "Findings that the team lives with: `check` counts them apart, and they fail nothing.", (*reader).accepts},
+		{"access", "a list of maps", "How devices are asked and told for real, with no secret in it. A file `NAME.access.yaml` beside the plan counts in its place, as does the one that `--access` or `ROPESWING_ACCESS` names.", (*reader).accesses},
+		{"known-hosts", "a file", "The file with the host keys that are known, of SSH servers and of the certificates of RESTCONF servers, in the form of OpenSSH. `~/.ssh/known_hosts` unless set.", text(func(d *Document) *Text { return &d.KnownHosts })},
 		{"vlans", "ranges such as `100..199`; `2..4094` unless set", "The numbers that `vlan: auto` takes from.", texts(func(d *Document) *[]Text { return &d.VLANs })},
 		{"blocks", "name: prefixes, or a map", "Address space the plan may use. A block's name may stand for its prefixes as the destination of a route. A block that lies within another is kept for who takes from it by name.", (*reader).blocks},
 		{"segments", "name: a map", "The broadcast domains. A name may be a pattern such as `hut-(1..20)`.", (*reader).segments},

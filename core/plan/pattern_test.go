@@ -175,6 +175,9 @@ func TestPatternsWorkWhereverNamesDo(t *testing.T) {
 			r := d.Devices[0]
 			return [][]string{values(r.From), values(r.Interfaces[0].Members), values(r.Interfaces[1].Tagged), values(r.Interfaces[1].Relay)}
 		}, [][]string{{"b-1", "b-2"}, {"p1", "p2"}, {"v-1", "v-2", "100..199"}, {"s-1", "s-2"}}},
+		{"access", "access: [{for: 'hut-(1..2)', methods: [{by: netconf, user: keeper}]}]", func(d *Document) any {
+			return []string{d.Access[0].For.Value, d.Access[1].For.Value, d.Access[1].Methods[0].User.Value}
+		}, []string{"hut-1", "hut-2", "keeper"}},
 		{"accept", "accept: [{finding: no-route-out, of: 'hut-(1..2)', because: it is on purpose}]", func(d *Document) any {
 			return []string{d.Accepts[0].Of.Value, d.Accepts[1].Of.Value}
 		}, []string{"hut-1", "hut-2"}},

@@ -38,6 +38,13 @@ func (d *Document) References() []Reference {
 			all.port(word)
 		}
 	}
+	for _, a := range d.Accepts {
+		all.name(a.Of)
+		all.port(a.Of)
+	}
+	for _, a := range d.Access {
+		all.name(a.For)
+	}
 	for _, g := range d.Groups {
 		all.define(g.Name)
 		all.name(g.Of...)

@@ -10,12 +10,13 @@ import (
 )
 
 // File is a text in memory under the name its reader knows it by. It is never
-// changed once made.
+// changed once made, but that its reader may find secrets in it.
 type File struct {
 	Name string
 	Text []byte
 
 	starts []int         // byte offset of the first byte of each line
+	secret [][2]int      // from where to where, in bytes, is never shown
 	marks  map[int][]int // of each long line, counted from 1: the offset of every markEvery-th character
 }
 
@@ -174,7 +175,21 @@ func (p Place) Excerpt() (before, marked, after string) {
 	}
 	start, end := p.File.starts[line-1], p.File.lineEnd(line)
 	from, to := min(p.Start, end), min(p.End, end)
-	return string(p.File.Text[start:from]), string(p.File.Text[from:to]), string(p.File.Text[to:end])
+	return p.File.shown(start, from), p.File.shown(from, to), p.File.shown(to, end)
+}
+
+// Hide has a place never shown again in an excerpt: it holds a secret.
+func (p Place) Hide() { p.File.secret = append(p.File.secret, [2]int{p.Start, p.End}) }
+
+// shown is a part of the text, with an x for each byte of a secret.
+func (f *File) shown(from, to int) string {
+	text := bytes.Clone(f.Text[from:to])
+	for _, s := range f.secret {
+		for at := max(from, s[0]); at < min(to, s[1]); at++ {
+			text[at-from] = 'x'
+		}
+	}
+	return string(text)
 }
 
 // Before tells whether p stands before q: by file name, then by offset.

@@ -4,6 +4,7 @@ package access
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -11,14 +12,16 @@ import (
 	"strings"
 
 	"go.yaml.in/yaml/v4"
+
+	"ropeswing/core/plan"
 )
 
 // The protocols by which devices are asked.
 const (
-	SNMP     = "snmp"
-	NETCONF  = "netconf"
-	RESTCONF = "restconf" // over TLS; the key of its certificate is known like that of an SSH host
-	Lists    = "lists"    // by SSH, each list by the words that print it
+	SNMP     = plan.BySNMP
+	NETCONF  = plan.ByNETCONF
+	RESTCONF = plan.ByRESTCONF
+	Lists    = plan.ByLists
 )
 
 // Secret is where a secret is found: one of a file of mode 0600, an environment variable, or the
@@ -107,36 +110,49 @@ func (w *Way) check() error {
 			return fmt.Errorf("%s is found in one place: {file: PATH}, {env: NAME} or {ask: true}", name)
 		}
 	}
-	switch w.By {
-	case SNMP:
-		switch w.Version {
-		case "2c":
-			if w.Community == nil {
-				return errors.New("snmp of version 2c takes a community")
-			}
-		case "", "3":
-			w.Version = "3"
-			if w.User == "" || w.Auth == nil || w.Privacy == nil {
-				return errors.New("snmp of version 3 takes user, auth and privacy")
-			}
-		default:
-			return fmt.Errorf("snmp has the versions 2c and 3 here, not %q", w.Version)
-		}
-	case NETCONF, Lists:
-		if w.User == "" {
-			return fmt.Errorf("%s takes a user", w.By)
-		}
-		if w.By == Lists && w.Gear == "" {
-			return errors.New("lists take gear: the file that says which words print what")
-		}
-	case RESTCONF:
-		if w.User == "" || w.Password == nil {
-			return errors.New("restconf takes a user and a password")
-		}
-	default:
+	if w.By != SNMP && w.By != NETCONF && w.By != RESTCONF && w.By != Lists {
 		return fmt.Errorf("by is snmp, netconf, restconf or lists, not %q", w.By)
 	}
+	if w.By == SNMP && w.Version != "" && w.Version != "2c" && w.Version != "3" {
+		return fmt.Errorf("snmp has the versions 2c and 3 here, not %q", w.Version)
+	}
+	if w.By == SNMP && w.Version == "" {
+		w.Version = "3"
+	}
+	has := func(key string) bool {
+		return secrets[key] != nil || key == "user" && w.User != "" || key == "gear" && w.Gear != ""
+	}
+	if problem := plan.MethodNeeds(w.By, w.Version, has); problem != "" {
+		return errors.New(problem)
+	}
 	return nil
+}
+
+// FromPlan is the access that a plan says, with files named from its folder.
+func FromPlan(d *plan.Document, dir string) *Access {
+	of := func(s plan.Secret) *Secret {
+		if !s.Said() {
+			return nil
+		}
+		return &Secret{File: s.File.Value, Env: s.Env.Value, Ask: s.Ask.Value}
+	}
+	a := &Access{Version: 1, KnownHosts: d.KnownHosts.Value, dir: dir}
+	for _, e := range d.Access {
+		entry := Entry{For: e.For.Value}
+		for _, m := range e.Methods {
+			w := Way{
+				By: m.By.Value, At: m.At.Value, Version: m.Version.Value, User: m.User.Value,
+				Community: of(m.Community), Auth: of(m.Auth), Privacy: of(m.Privacy), AuthBy: m.AuthBy.Value, PrivacyBy: m.PrivacyBy.Value,
+				Password: of(m.Password), Key: of(m.Key), Gear: m.Gear.Value,
+			}
+			if w.By == SNMP {
+				w.Version = cmp.Or(w.Version, "3")
+			}
+			entry.Ways = append(entry.Ways, w)
+		}
+		a.Entries = append(a.Entries, entry)
+	}
+	return a
 }
 
 // Write is the file's text.

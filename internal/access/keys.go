@@ -5,7 +5,7 @@ import "ropeswing/internal/keydoc"
 // Format is what an access file holds.
 var Format = keydoc.Page{
 	Title: "How devices are reached",
-	About: "`NAME.access.yaml` beside `NAME.plan.yaml`, or the file that `--access` or `ROPESWING_ACCESS` names, says how devices are asked and told. No secret stands in it.",
+	About: "`NAME.access.yaml` beside `NAME.plan.yaml`, or the file that `--access` or `ROPESWING_ACCESS` names, says how devices are asked and told. No secret stands in it. The same may stand in the plan, under `access` and `known-hosts`; where there is a file, it counts alone.",
 	Example: `ropeswing-access: 1
 known-hosts: known-hosts
 access:

@@ -25,6 +25,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
+	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/access"
@@ -45,7 +46,7 @@ type asking struct {
 
 func (a *app) askingFlags(cmd *cobra.Command, o *asking) {
 	cmd.Flags().BoolVar(&o.on, "live", false, "ask the devices themselves, as the access file says")
-	cmd.Flags().StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; else $ROPESWING_ACCESS, else NAME.access.yaml beside the plan")
+	cmd.Flags().StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; else $ROPESWING_ACCESS, else NAME.access.yaml beside the plan, else the plan itself")
 	cmd.Flags().BoolVar(&o.trustNew, "trust-new", false, "with --live: take host keys that are not known yet, and keep them")
 	cmd.Flags().IntVar(&o.together, "together", live.Polite.Together, "with --live: ask `N` devices at a time")
 }
@@ -56,8 +57,9 @@ const accessVariable = "ROPESWING_ACCESS"
 // accessEnding is what the access file beside NAME.plan.yaml is called.
 const accessEnding = ".access.yaml"
 
-// accessFile reads how devices are reached.
-func (a *app) accessFile(o *asking) (*access.Access, string, error) {
+// accessFile reads how devices are reached: by a file that is named, else by one beside the plan,
+// else by the plan itself.
+func (a *app) accessFile(o *asking, d *plan.Document) (*access.Access, string, error) {
 	path := cmp.Or(o.access, a.getenv(accessVariable))
 	if path == "" {
 		found, err := a.find()
@@ -65,8 +67,10 @@ func (a *app) accessFile(o *asking) (*access.Access, string, error) {
 			return nil, "", err
 		}
 		path = strings.TrimSuffix(found.Path, strings.TrimPrefix(files.PlanPattern, "*")) + accessEnding
-		if _, err := os.Stat(path); err != nil {
-			return nil, "", fmt.Errorf("how devices are reached is said in %s, which is not there; --access FILE names another. 'ropeswing stand-in' writes one for simulated devices", filepath.Base(path))
+		if _, err := os.Stat(path); err != nil && len(d.Access) > 0 {
+			return access.FromPlan(d, filepath.Dir(found.Path)), found.Path, nil
+		} else if err != nil {
+			return nil, "", fmt.Errorf("how devices are reached is said under 'access' in the plan or in %s, and neither is there; --access FILE names another. 'ropeswing stand-in' writes one for simulated devices", filepath.Base(path))
 		}
 	} else {
 		path = a.at(path)
@@ -96,7 +100,7 @@ func (a *app) liveDevices(w *workspace.Workspace, of *access.Access, who []strin
 	}
 	for _, e := range of.Entries {
 		if _, err := w.DevicesMeant(e.For); err != nil {
-			return nil, fmt.Errorf("the access file: %w", err)
+			return nil, fmt.Errorf("how devices are reached: %w", err)
 		}
 	}
 	var all []live.Target
@@ -129,14 +133,14 @@ func (a *app) liveDevices(w *workspace.Workspace, of *access.Access, who []strin
 		}
 	}
 	if len(all) == 0 {
-		return nil, errors.New("the access file says of none of them how to reach it")
+		return nil, errors.New("it is not said of any of them how to reach it")
 	}
 	return all, nil
 }
 
 // askLive asks, and tells who answered; what there is of all is returned.
 func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, who []string, lines bool) (*view.AskedAll, []*observed.Device, []*observed.Device, error) {
-	of, _, err := a.accessFile(o)
+	of, _, err := a.accessFile(o, w.Document)
 	if err != nil {
 		return nil, nil, nil, err
 	}

@@ -145,7 +145,7 @@ func TestTheSchemaTakesEveryPlan(t *testing.T) {
 func TestTheSchemaKnowsEveryKey(t *testing.T) {
 	s := compiled(t)
 	wrap := map[string]string{
-		"plan": "%s: x", "accept": "accept: [{%s: x}]", "settings": "settings: {%s: x}", "wants": "wants: {%s: x}", "block": "blocks: {b: {%s: x}}", "segment": "segments: {b: {%s: x}}",
+		"plan": "%s: x", "accept": "accept: [{%s: x}]", "access": "access: [{%s: x}]", "method": "access: [{methods: [{%s: x}]}]", "secret": "access: [{methods: [{key: {%s: x}}]}]", "settings": "settings: {%s: x}", "wants": "wants: {%s: x}", "block": "blocks: {b: {%s: x}}", "segment": "segments: {b: {%s: x}}",
 		"lease": "segments: {b: {leases: {%s: x}}}", "device": "devices: {b: {%s: x}}", "interface": "devices: {b: {interfaces: {i: {%s: x}}}}", "route": "devices: {b: {routes: {r: {%s: x}}}}",
 		"permit": "devices: {b: {permits: [{%s: x}]}}", "cable": "cables: [{c: {%s: x}}]",
 	}

@@ -68,7 +68,7 @@ func (a *app) push() *cobra.Command {
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
 	f := cmd.Flags()
-	f.StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; NAME.access.yaml beside the plan unless said")
+	f.StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; else $ROPESWING_ACCESS, else NAME.access.yaml beside the plan, else the plan itself")
 	f.BoolVar(&o.trustNew, "trust-new", false, "take host keys that are not known yet, and keep them")
 	f.IntVar(&o.together, "together", live.Polite.Together, "ask `N` devices at a time")
 	f.StringVar(&o.standing, "standing-at", "", "the `HOST` of the plan that you sit at; its operator unless said")
@@ -113,7 +113,7 @@ func (a *app) runPush(o *pushOptions) error {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
 	p := &pusher{app: a, o: o, w: w, v: &view.Pushed{Steps: []view.PushedStep{}}}
-	if p.of, _, err = a.accessFile(&o.asking); err != nil {
+	if p.of, _, err = a.accessFile(&o.asking, w.Document); err != nil {
 		return err
 	}
 	p.options = live.Polite

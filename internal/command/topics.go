@@ -23,7 +23,7 @@ var topics = []topic{
 	}},
 	{"environment", "Environment", "Nothing has to be set. What is set is read here and nowhere else.", [2]string{"variable", "means"}, [][2]string{
 		{"ROPESWING_PLAN", "The plan, where -p names none. Unless set: the only *.plan.yaml of this folder, or of the nearest one above that has any."},
-		{"ROPESWING_ACCESS", "How devices are reached, where --access names no file. Unless set: NAME.access.yaml beside NAME.plan.yaml."},
+		{"ROPESWING_ACCESS", "How devices are reached, where --access names no file. Unless set: NAME.access.yaml beside NAME.plan.yaml, else `access` in the plan."},
 		{"NO_COLOR", "Set to anything: no colour and no bold, on a terminal too."},
 		{"CLICOLOR_FORCE", "Set to anything but 0: colour also where the output is no terminal."},
 		{"TERM", "dumb: no colour."},
