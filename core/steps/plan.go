@@ -47,6 +47,8 @@ type Login struct {
 	Address  netip.Addr // invalid where there is none
 	By       string     // the service; "" where none for it is answered, and only a path is known
 	Through  []model.DeviceID
+	Moving   bool              // it is shared between ports, of which one holds it at a time
+	on       model.InterfaceID // the port it is reached on
 	stateful []model.DeviceID
 }
 
@@ -328,7 +330,7 @@ func (j *judge) loginsAt(net *forward.Network, d model.DeviceID) []Login {
 		}
 	}
 	var all []Login
-	try := func(a netip.Addr) {
+	try := func(a netip.Addr, moving bool) {
 		if slices.ContainsFunc(all, func(l Login) bool { return l.Address == a }) || len(all) >= mostLogins {
 			return
 		}
@@ -336,7 +338,7 @@ func (j *judge) loginsAt(net *forward.Network, d model.DeviceID) []Login {
 		if x.Verdict() != forward.Works {
 			return
 		}
-		l := Login{Address: a, By: by}
+		l := Login{Address: a, By: by, Moving: moving, on: x.There.Nodes[x.There.Endings[0].Node].In}
 		for _, n := range x.There.Path(x.There.Endings[0].Node) {
 			at := x.There.Nodes[n].Device
 			l.Through = append(l.Through, at)
@@ -349,20 +351,29 @@ func (j *judge) loginsAt(net *forward.Network, d model.DeviceID) []Login {
 		}
 	}
 	if a, ok := j.sessions[d]; ok {
-		try(a)
+		try(a, isMoving(spec, d, a))
 	}
 	own := spec.InterfacesOf(d)
 	if device.Manage != model.None {
 		own = append([]model.InterfaceID{device.Manage}, own...)
 	}
-	for _, id := range own {
-		for _, a := range spec.Interfaces[id].Addresses {
-			if !a.Addr().IsLinkLocalUnicast() && !a.Virtual {
-				try(a.Addr())
+	for _, moving := range []bool{false, true} {
+		for _, id := range own {
+			for _, a := range spec.Interfaces[id].Addresses {
+				if !a.Addr().IsLinkLocalUnicast() && a.Virtual == moving {
+					try(a.Addr(), moving)
+				}
 			}
 		}
 	}
 	return all
+}
+
+// isMoving tells whether an address of a device is shared between ports.
+func isMoving(spec *model.Spec, d model.DeviceID, a netip.Addr) bool {
+	return slices.ContainsFunc(spec.InterfacesOf(d), func(id model.InterfaceID) bool {
+		return slices.ContainsFunc(spec.Interfaces[id].Addresses, func(x model.Address) bool { return x.Addr() == a && x.Virtual })
+	})
 }
 
 // mostLogins is how many addresses of a device are looked for.

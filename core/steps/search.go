@@ -305,8 +305,12 @@ func goingOn(before, after []Login) Login {
 	return before[0]
 }
 
-// goesOn tells whether a session survives: by no device that keeps state and does not know it.
+// goesOn tells whether a session survives: by no device that keeps state and does not know it, and on
+// the same port where ports share the address.
 func goesOn(before, after Login) bool {
+	if before.Moving && before.on != after.on {
+		return false
+	}
 	return !slices.ContainsFunc(after.stateful, func(d model.DeviceID) bool { return !slices.Contains(before.stateful, d) })
 }
 

@@ -101,6 +101,11 @@ var grouped = strings.NewReplacer("lan: {},", "l1: {}, l2: {}, lan: {members: [l
 var walled = strings.NewReplacer("two:\n    is: router", "two:\n    is: firewall\n    permits: [desks may reach barn]\n    own-permits: [desks may reach itself]", "routes: {default: 10.0.0.1}", "routes: {10.1.0.0/24: 10.0.0.1}", "  up: {prefix", "  attic: {prefix: 10.4.0.0/24}\n  up: {prefix",
 	"lan: {segment: desks, address: 1},", "lan: {segment: desks, address: 1}, loft: {segment: attic, address: 1},", "  cow:", "  cat: {is: host, interfaces: {e: {segment: attic, address: 10}}}\n  cow:").Replace(yard)
 
+// twoHeads is the office with a router that is managed by an address which one of two ports holds,
+// each of a supervisor of its own.
+var twoHeads = strings.NewReplacer("devices:", "devices:\n  big: {is: router, manage: m0, answers: ssh, routes: {default: rtr}, interfaces: {m0: {segment: manage, address: none, virtual: 5, priority: 120}, m1: {segment: manage, address: none, virtual: 5}}}",
+	"p2: {access: desks}", "p2: {access: desks}, p6: {access: manage}, p7: {access: manage}", "cables: [", "cables: [big:m0 to sw:p6, big:m1 to sw:p7, ").Replace(office)
+
 // The orders that a careful engineer would take, with the reason for each.
 func TestStepsByHand(t *testing.T) {
 	for name, tt := range map[string]struct {
@@ -171,6 +176,9 @@ func TestStepsByHand(t *testing.T) {
 				"cow | remove e address: 10.2.0.10/24, and keep 10.3.0.10/24 | moves to 10.3.0.10\n" +
 				"one | remove route 10.2.0.0/24 via 10.0.0.2 (two:a) | stays\n" +
 				"two | remove lan address: 10.2.0.1/24, and keep 10.3.0.1/24 | stays\n"},
+		"a managed address that moves with the active supervisor": {twoHeads, []string{"priority: 120", "priority: 90"}, "big | m0 priority: 90 | moves to 10.9.0.5\n"},
+		"a supervisor in reserve is switched off":                 {twoHeads, []string{"virtual: 5}}", "virtual: 5, admin: down}}"}, "big | m1 admin: down | stays\n"},
+		"the active supervisor is switched off":                   {twoHeads, []string{"priority: 120}", "priority: 120, admin: down}"}, "big | m0 admin: down | moves to 10.9.0.5\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			goal := strings.NewReplacer(tt.change...).Replace(tt.from)

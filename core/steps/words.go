@@ -140,6 +140,9 @@ func (s *Step) SessionWords() string {
 	case Stays:
 		return "stays"
 	case Moves:
+		if s.Then.Address == s.Login.Address && s.Then.Moving {
+			return "ends: another port takes " + s.Then.Address.String() + " over; log in again there"
+		}
 		return "ends: log in again at " + s.Then.Address.String()
 	case Ends:
 		return "ends, and nothing of it answers: be at the console, or set a timer that takes the step back"
