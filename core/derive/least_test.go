@@ -197,7 +197,7 @@ func (f *formula) opb() []byte {
 }
 
 // least is the least number of lines, and whether fewer are ruled out and so many are found; else
-// there are at least so many.
+// there are at least so many, as far as that was found out in the time.
 func (f *formula) least(t *testing.T, seconds int) (int, bool) {
 	c := exec.Command("clasp", "--quiet=2,1", "--opt-strategy=usc", fmt.Sprint("--time-limit=", seconds))
 	c.Stdin = bytes.NewReader(f.opb())
@@ -208,7 +208,7 @@ func (f *formula) least(t *testing.T, seconds int) (int, bool) {
 		_, _ = fmt.Sscanf(line, "c Bounds : [%d", &least)
 		_, _ = fmt.Sscanf(line, "o %d", &least)
 	}
-	require.Positive(t, least, string(out))
+	require.Contains(t, string(out), "c clasp version")
 	return least, found
 }
 
