@@ -89,6 +89,7 @@ type Difference struct {
 	Device         string
 	Subject        string   // the interface, or the destination of a route
 	Planned, Found string   // "" where there is nothing
+	Entry          string   // of one entry of a list: where in it that stands
 	Slip           Slip     // what was likely done
 	Lost           int      // how many paths between hosts it takes by itself, both families
 	From, To       string   // the hosts of the first of them; "" where there is none

@@ -92,10 +92,23 @@ func (f *fromPlan) device(id model.DeviceID, was *model.Device) {
 		return all
 	}
 	through, own := permits(was.Permits), permits(was.OwnPermits)
-	add(OfPermit, "permits", f.permits(d, d.Permits), f.permits(was, through), func(x *model.Device) {
-		x.Permits, x.Otherwise, x.KeepsState = through, was.Otherwise, was.KeepsState
-	})
-	add(OfPermit, "own-permits", f.permits(nil, d.OwnPermits), f.permits(nil, own), func(x *model.Device) { x.OwnPermits = own })
+	list := func(of *model.Spec, all []model.Permit) []entry {
+		var entries []entry
+		for i, words := range permitWords(of, all) {
+			entries = append(entries, entry{text: words, bare: bare(words), permit: all[i]})
+		}
+		return entries
+	}
+	if f.entries(id, "permits", list(f.one, d.Permits), list(f.one, through), func(x *model.Device) *[]model.Permit { return &x.Permits }) {
+		add(OfPermit, "permits", besides(d), besides(was), func(x *model.Device) { x.Otherwise, x.KeepsState = was.Otherwise, was.KeepsState })
+	} else {
+		add(OfPermit, "permits", f.permits(d, d.Permits), f.permits(was, through), func(x *model.Device) {
+			x.Permits, x.Otherwise, x.KeepsState = through, was.Otherwise, was.KeepsState
+		})
+	}
+	if !f.entries(id, "own-permits", list(f.one, d.OwnPermits), list(f.one, own), func(x *model.Device) *[]model.Permit { return &x.OwnPermits }) {
+		add(OfPermit, "own-permits", f.permits(nil, d.OwnPermits), f.permits(nil, own), func(x *model.Device) { x.OwnPermits = own })
+	}
 	translates := slices.Clone(was.Translates)
 	for i := range translates {
 		translates[i].Beyond = f.at(translates[i].Beyond)
@@ -142,14 +155,27 @@ func (f *fromPlan) watches(id, was model.DeviceID) {
 
 // permits is permits in words, with what they stand for where that tells them apart.
 func (f *fromPlan) permits(d *model.Device, all []model.Permit) string {
-	var words []string
-	for _, s := range permits(f.one, d, all) {
-		words = append(words, s.text)
+	words := permitWords(f.one, all)
+	if d != nil && besides(d) != "" {
+		words = append(words, besides(d))
 	}
-	for i := range all {
-		if i < len(words) {
-			words[i] += fmt.Sprintf(" (%s to %s)", sideWords(all[i].From), sideWords(all[i].To))
-		}
+	return strings.Join(words, "; ")
+}
+
+// permitWords are permits in words, each with what it stands for.
+func permitWords(spec *model.Spec, all []model.Permit) []string {
+	var words []string
+	for i, s := range permits(spec, nil, all) {
+		words = append(words, fmt.Sprintf("%s (%s to %s)", s.text, sideWords(all[i].From), sideWords(all[i].To)))
+	}
+	return words
+}
+
+// besides is what else decides about packets than permits.
+func besides(d *model.Device) string {
+	var words []string
+	for _, s := range permits(nil, d, nil) {
+		words = append(words, s.text)
 	}
 	return strings.Join(words, "; ")
 }

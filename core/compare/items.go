@@ -27,7 +27,7 @@ const (
 // to be seen to otherwise, such as a port that is down though it is switched on. What only
 // follows from another is in neither.
 func (r *Result) Items() (items []Item, otherwise []Difference) {
-	routes := map[*routesFound]int{}
+	routes, devices := map[*routesFound]int{}, map[*deviceChange]int{}
 	for _, d := range r.Differences {
 		id, known := r.Net.Spec.DeviceNamed(d.Device)
 		switch {
@@ -40,6 +40,13 @@ func (r *Result) Items() (items []Item, otherwise []Difference) {
 				continue
 			}
 			routes[d.routes] = len(items)
+			items = append(items, Item{id, []Difference{d}})
+		case d.device != nil:
+			if i, ok := devices[d.device]; ok {
+				items[i].Differences = append(items[i].Differences, d)
+				continue
+			}
+			devices[d.device] = len(items)
 			items = append(items, Item{id, []Difference{d}})
 		default:
 			items = append(items, Item{id, []Difference{d}})

@@ -3,15 +3,18 @@ package revise
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"ropeswing/core/model"
 )
 
-// permitChange puts a permit behind the others of a device, or takes it away.
+// permitChange puts a permit behind the others of a device, or where its words say, or takes it away.
 func (w reviser) permitChange(d model.DeviceID, mode how, sentence string, own bool) (model.Change, error) {
 	if mode == replaces {
 		return nil, severalOf("permit", sentence)
 	}
+	said := sentence
+	sentence, behind := placeOf(sentence)
 	p, err := model.PermitOn(w.Document, w.Spec, d, sentence, own)
 	if err != nil {
 		return nil, err
@@ -25,13 +28,47 @@ func (w reviser) permitChange(d model.DeviceID, mode how, sentence string, own b
 	if mode == removes && !slices.ContainsFunc(list, is) {
 		return nil, fmt.Errorf("%s has no permit '%s'", x.Name, sentence)
 	}
-	return w.Spec.AlterDevice(d, w.said(d, mode, word+sentence), func(x *model.Device) {
+	to := len(list)
+	if behind != nil {
+		to = 0
+		if *behind != "" {
+			if to = slices.IndexFunc(list, func(o model.Permit) bool { return o.Text == *behind }) + 1; to == 0 {
+				return nil, fmt.Errorf("%s has no permit '%s' to put it behind", x.Name, *behind)
+			}
+		}
+	}
+	return w.Spec.AlterDevice(d, w.said(d, mode, word+said), func(x *model.Device) {
 		at := &x.Permits
 		if own {
 			at = &x.OwnPermits
 		}
-		*at = changed(*at, mode, p, is)
+		if mode == removes && behind != nil { // that one only
+			*at = slices.Clone(*at)
+			if n := slices.IndexFunc((*at)[min(to, len(*at)):], is); n >= 0 {
+				*at = slices.Delete(*at, to+n, to+n+1)
+			}
+			return
+		}
+		if mode == removes {
+			*at = slices.DeleteFunc(slices.Clone(*at), is)
+			return
+		}
+		*at = slices.Insert(slices.Clone(*at), min(to, len(*at)), p)
 	}), nil
+}
+
+// placeOf cuts from a sentence where it is put: nil where nothing is said of that, "" before all
+// others, else behind the sentence that is named.
+func placeOf(sentence string) (string, *string) {
+	if s, ok := strings.CutSuffix(sentence, ", before all others"); ok {
+		return s, new(string)
+	}
+	if s, other, ok := strings.Cut(sentence, ", behind '"); ok {
+		if other, ok = strings.CutSuffix(other, "'"); ok {
+			return s, &other
+		}
+	}
+	return sentence, nil
 }
 
 // translationChange does the same with a translation.

@@ -12,6 +12,7 @@ import (
 
 	"ropeswing/core/compare"
 	"ropeswing/core/coretest"
+	"ropeswing/core/model"
 	"ropeswing/core/observed"
 	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
@@ -82,4 +83,56 @@ func TestWhatStepsSetCanBeTried(t *testing.T) {
 	}
 	assert.Greater(t, whole, 20)
 	t.Logf("%d things set; %d worksheets tried whole", tried, whole)
+}
+
+// Permits are set one by one: each step's words, tried one after the other on what was there, make
+// the very lists that the step was judged by, and at the end those that are planned.
+func TestPermitsAreSetOneByOne(t *testing.T) {
+	const wall = "ropeswing: 1\noperator: ops\nsegments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}\ndevices:\n" +
+		"  ops: {is: host, interfaces: {e: {segment: a, address: 10}}, gateway: w}\n" +
+		"  w:\n    is: firewall\n    interfaces: {a: {segment: a, address: 1}, b: {segment: b, address: 1}}\n    own-permits: [a may reach itself]\n    permits: [%s]\n"
+	sentences := []string{"a may reach b over tcp/22", "a may not reach b over tcp/80", "a may reach b", "b may reach a over udp/53", "b may not reach a", "anyone may reach b over icmp"}
+	random := rand.New(rand.NewPCG(18, 3))
+	list := func() string {
+		n := 1 + random.IntN(len(sentences))
+		var some []string
+		for _, i := range random.Perm(len(sentences))[:n] {
+			some = append(some, sentences[i])
+		}
+		return strings.Join(some, ", ")
+	}
+	texts := func(spec *model.Spec) []string {
+		d, _ := spec.DeviceNamed("w")
+		var all []string
+		for _, p := range spec.Devices[d].Permits {
+			all = append(all, p.Text)
+		}
+		return all
+	}
+	set, whole := 0, 0
+	for range Count(t, 200) {
+		from := workspace.FromText("from.plan.yaml", fmt.Appendf(nil, wall, list())).Predict()
+		to := workspace.FromText("to.plan.yaml", fmt.Appendf(nil, wall, list())).Predict()
+		r := compare.Differences(to.Network, compare.AsObserved(from.Network))
+		require.Empty(t, r.AddFrom(to.Spec, from.Spec))
+		sheet := Plan(r, nil)
+		next := from
+		for n, s := range sheet.Steps {
+			for i := range s.Sets {
+				words, _ := s.Sets[i].What()
+				if strings.HasPrefix(words, "permits: ") { // as a whole, where the order changes
+					next, whole = to, whole+1
+					continue
+				}
+				after, err := revise.With(next, "w: "+words)
+				require.NoError(t, err, words)
+				next = after
+				set++
+			}
+			require.Equal(t, texts(sheet.Network(n+1).Spec), texts(next.Spec), "from %v to %v: %v", texts(from.Spec), texts(to.Spec), s.Sets)
+		}
+		require.Equal(t, texts(to.Spec), texts(next.Spec))
+	}
+	t.Logf("%d permits set or removed, %d lists set as a whole", set, whole)
+	assert.Greater(t, set, 100)
 }

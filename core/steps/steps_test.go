@@ -164,7 +164,13 @@ func TestStepsByHand(t *testing.T) {
 		"a permit added behind a route back": {walled, []string{"routes: {10.1.0.0/24: 10.0.0.1}", "routes: {10.1.0.0/24: 10.0.0.1, 10.4.0.0/24: 10.0.0.1}", "permits: [desks may reach barn]", "permits: [desks may reach barn, attic may reach barn]"},
 			// What is let in has a path back when it comes.
 			"two | route 10.4.0.0/24 via 10.0.0.1 (one:a) | stays\n" +
-				"two | permits: desks may reach barn; attic may reach barn; otherwise: drop; keeps state | stays\n"},
+				"two | also permit attic may reach barn, behind 'desks may reach barn' | stays\n"},
+		"a permit in another's place": {walled, []string{"permits: [desks may reach barn]", "permits: [10.1.0.0/24 may reach barn]"},
+			// The new one is there before the old one goes.
+			"two | also permit 10.1.0.0/24 may reach barn, before all others | stays\n" +
+				"two | remove permit desks may reach barn | stays\n"},
+		"permits in another order": {strings.Replace(walled, "permits: [desks may reach barn]", "permits: [desks may reach barn, attic may reach barn]", 1), []string{"permits: [desks may reach barn, attic may reach barn]", "permits: [attic may reach barn, desks may reach barn]"},
+			"two | permits: attic may reach barn; desks may reach barn; otherwise: drop; keeps state | stays\n"},
 		"a translation replaced": {strings.Replace(yard, "routes: {10.2.0.0/24: 10.0.0.2,", "translates: [desks shares up]\n    routes: {10.2.0.0/24: 10.0.0.2,", 1), []string{"desks shares up]", "desks shares up2]"},
 			"one | translates: desks shares up2 | stays\n"},
 		"a LAN moved with its hosts": {yard, []string{"barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.3.0.0/24}", "10.2.0.0/24: 10.0.0.2", "10.3.0.0/24: 10.0.0.2"},

@@ -12,6 +12,10 @@ import (
 // is nothing.
 func (s *Set) What() (set, was string) {
 	switch {
+	case s.Entry != "" && s.Found == "":
+		return "also " + s.entry(s.Planned) + ", " + s.Entry, ""
+	case s.Entry != "":
+		return "remove " + s.entry(s.Found), ""
 	case s.Helper == SetsBeside:
 		return "also " + s.said(s.Planned), ""
 	case s.Helper == TakesAway:
@@ -35,6 +39,10 @@ func (s *Set) What() (set, was string) {
 // TakeBack is how to undo it, in the plan's words.
 func (s *Set) TakeBack() string {
 	switch {
+	case s.Entry != "" && s.Found == "":
+		return "remove " + s.entry(s.Planned)
+	case s.Entry != "":
+		return "also " + s.entry(s.Found) + ", " + s.Entry
 	case s.Helper == SetsBeside:
 		return "remove " + s.said(s.Planned)
 	case s.Helper == TakesAway:
@@ -52,6 +60,9 @@ func (s *Set) TakeBack() string {
 	}
 	return s.said(s.Found)
 }
+
+// entry is one permit as the plan says it.
+func (s *Set) entry(value string) string { return strings.TrimSuffix(s.Subject, "s") + " " + value }
 
 // said is a value as the plan says it.
 func (s *Set) said(value string) string {
@@ -100,6 +111,10 @@ func (s *Set) Look() string {
 		return "its routes: " + s.Subject + " " + s.Planned
 	}
 	switch {
+	case s.Entry != "" && s.Planned == "":
+		return "its " + s.Subject + " no longer have '" + s.Found + "'"
+	case s.Entry != "":
+		return "its " + s.Subject + " have '" + s.Planned + "', " + s.Entry
 	case s.Difference.What == compare.OfPermit || s.Difference.What == compare.OfTranslation:
 		return "its " + s.said(s.Planned)
 	case s.Planned == "" || s.Helper == TakesAway:
