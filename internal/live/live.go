@@ -77,7 +77,7 @@ type Options struct {
 	Hosts    []string     // files of known hosts
 	Together int          // devices at a time
 	Patience time.Duration
-	PerSec   int // packets of SNMP in a second, of all devices
+	PerSec   int // packets that go out in a second, to all devices
 	Gear     func(path string) (*wire.ColumnMap, error)
 	Now      func() time.Time
 }
@@ -89,7 +89,7 @@ var Polite = Options{Together: 100, Patience: 3 * time.Second, PerSec: 2000}
 type asker struct {
 	Options
 	hosts   ssh.HostKeyCallback
-	pace    <-chan time.Time
+	pace    *pace
 	mutex   sync.Mutex
 	refused map[string]bool // a user and secret that one device refused: not tried there again
 }
@@ -109,11 +109,8 @@ func Ask(ctx context.Context, targets []Target, o Options, progress func(done, a
 	if err != nil {
 		return nil, err
 	}
-	if o.PerSec > 0 {
-		t := time.NewTicker(time.Second / time.Duration(o.PerSec))
-		defer t.Stop()
-		a.pace = t.C
-	}
+	a.pace = newPace(o.PerSec)
+	defer a.pace.end()
 	all := make([]Result, len(targets))
 	turns := semaphore.NewWeighted(int64(max(1, o.Together)))
 	var group sync.WaitGroup

@@ -53,7 +53,7 @@ func (a *asker) restconf(ctx context.Context, name, at string, w *access.Way) (*
 	}
 	var key *Failure
 	transport := &http.Transport{
-		DialContext: (&net.Dialer{Timeout: a.Patience}).DialContext, TLSHandshakeTimeout: 4 * a.Patience, ResponseHeaderTimeout: 4 * a.Patience, ForceAttemptHTTP2: true,
+		DialContext: func(ctx context.Context, _, at string) (net.Conn, error) { return a.pace.dial(ctx, a.Patience, at) }, TLSHandshakeTimeout: 4 * a.Patience, ResponseHeaderTimeout: 4 * a.Patience, ForceAttemptHTTP2: true,
 		TLSClientConfig: &tls.Config{
 			MinVersion:         tls.VersionTLS12,
 			InsecureSkipVerify: true, // devices sign for themselves: the key is what is known, as with SSH

@@ -59,8 +59,7 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 	if algorithms := keyAlgorithms(a.hosts, at); len(algorithms) > 0 {
 		config.HostKeyAlgorithms = algorithms
 	}
-	dialer := net.Dialer{Timeout: a.Patience}
-	conn, err := dialer.DialContext(ctx, "tcp", at)
+	conn, err := a.pace.dial(ctx, a.Patience, at)
 	if err != nil {
 		return nil, err
 	}

@@ -36,14 +36,7 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 	}
 	x := &gosnmp.GoSNMP{
 		Target: host, Port: uint16(n), Version: gosnmp.Version2c, Timeout: a.Patience / 2, Retries: 2, MaxRepetitions: 25, Context: ctx, MaxOids: gosnmp.MaxOids,
-		PreSend: func(*gosnmp.GoSNMP) {
-			if a.pace != nil {
-				select {
-				case <-a.pace:
-				case <-ctx.Done():
-				}
-			}
-		},
+		PreSend: func(*gosnmp.GoSNMP) { a.pace.wait(ctx) },
 	}
 	if w.Version == "2c" {
 		if x.Community, err = a.Secret(w.Community, "the community of "+name); err != nil {
