@@ -206,3 +206,26 @@ func TestPushToDevicesWithoutACandidate(t *testing.T) {
 	require.Equal(t, 0, r.code, r.out+r.err)
 	assert.Equal(t, before, differences(t, dir, access))
 }
+
+// A device that refuses a change after part of it took effect, and has no candidate, is looked at: what
+// is told is what is there, and no part of a change is left that is not told.
+func TestPushToDevicesThatRefuseInPart(t *testing.T) {
+	dir, _, who := standIns(t, "--observed", "bad-morning/observed", "--trouble", "partly")
+	access := filepath.Join(who, "access.yaml")
+	before := differences(t, dir, access)
+	refused := 0
+	for range 4 {
+		r := run(t, dir, "push", "--access", access, "-w", "--yes")
+		left := differences(t, dir, access)
+		for d := range left {
+			assert.True(t, before[d], "%s: it was not so before, nor is it planned\n%s", d, r.out)
+		}
+		if r.code == 0 {
+			assert.Empty(t, left, r.out)
+			break
+		}
+		assert.Regexp(t, "it was refused, and nothing changed|was refused after part of it was in force, and that part was taken back", strings.Join(strings.Fields(r.out), " "))
+		refused++
+	}
+	assert.Positive(t, refused)
+}

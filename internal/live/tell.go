@@ -50,6 +50,9 @@ func Tell(ctx context.Context, name, at string, w access.Way, o Options) (*Telle
 	return &Teller{s, name, direct}, nil
 }
 
+// Whole tells whether a change that is refused leaves nothing of it in force.
+func (t *Teller) Whole() bool { return !t.Direct || t.Has(rollback) }
+
 // OwnModel tells whether the device has what no standard model has.
 func (t *Teller) OwnModel() bool { return t.Has(ownModel) }
 
@@ -77,7 +80,7 @@ func (t *Teller) edit(edit []byte) error {
 	}
 	defer func() { _, _ = t.Ask("<unlock><target><running/></target></unlock>") }()
 	option := ""
-	if t.Has(rollback) {
+	if t.Whole() {
 		option = "<error-option>rollback-on-error</error-option>"
 	}
 	_, err := t.Ask("<edit-config><target><running/></target>" + option + "<config>" + string(edit) + "</config></edit-config>")

@@ -42,7 +42,7 @@ func (t *trouble) capabilities() []string {
 	}
 	all := []string{"urn:ietf:params:netconf:capability:writable-running:1.0"}
 	for _, c := range capabilities {
-		if !strings.Contains(c, "capability:candidate") && !strings.Contains(c, "capability:confirmed-commit") {
+		if !strings.Contains(c, "capability:candidate") && !strings.Contains(c, "capability:confirmed-commit") && !(t.partly() && strings.Contains(c, "rollback-on-error")) {
 			all = append(all, c)
 		}
 	}
@@ -564,6 +564,10 @@ func (x *session) edit(store string, r *element) error {
 	if err != nil {
 		return err
 	}
+	breaksOff := store == "running" && x.trouble.oneIn("partly", 2)
+	if breaksOff {
+		change = part(change)
+	}
 	next := now.copied()
 	if how == "replace" {
 		next.children, how = nil, "merge"
@@ -584,7 +588,10 @@ func (x *session) edit(store string, r *element) error {
 		if err != nil {
 			return invalid(err)
 		}
-		return x.yard.Set(x.name, d)
+		if err := x.yard.Set(x.name, d); err != nil || !breaksOff {
+			return err
+		}
+		return refused("operation-failed", "/rpc/"+r.name, "it broke off")
 	}
 	x.candidate = next
 	return nil

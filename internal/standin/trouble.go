@@ -3,7 +3,9 @@ package standin
 import (
 	"context"
 	"fmt"
+	"maps"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -18,6 +20,7 @@ var Troubles = map[string]string{
 	"pieces": "answers come in small pieces",
 	"clock":  "the clock is an hour and a half ahead",
 	"plain":  "there is no candidate: what is edited runs at once",
+	"partly": "the same, and of two changes one is refused after part of it took effect",
 }
 
 // trouble is what a stand-in makes difficult, by a seed; nil makes none.
@@ -35,7 +38,8 @@ func newTrouble(words string, seed uint64) (*trouble, error) {
 	t := &trouble{kinds: map[string]bool{}, rand: rand.New(rand.NewPCG(seed, 1))}
 	for word := range strings.SplitSeq(words, ",") {
 		if Troubles[word] == "" {
-			return nil, fmt.Errorf("there is no trouble called %s; there are slow, silent, cut, refuse, pieces, clock and plain", word)
+			all := slices.Sorted(maps.Keys(Troubles))
+			return nil, fmt.Errorf("there is no trouble called %s; there are %s and %s", word, strings.Join(all[:len(all)-1], ", "), all[len(all)-1])
 		}
 		t.kinds[word] = true
 	}
@@ -55,7 +59,23 @@ func (t *trouble) oneIn(kind string, n int) bool {
 func (t *trouble) silent() bool { return t.oneIn("silent", 3) }
 
 // plain tells whether what runs is edited itself.
-func (t *trouble) plain() bool { return t != nil && t.kinds["plain"] }
+func (t *trouble) plain() bool { return t != nil && (t.kinds["plain"] || t.kinds["partly"]) }
+
+// partly tells whether a change may take effect in part and be refused.
+func (t *trouble) partly() bool { return t != nil && t.kinds["partly"] }
+
+// part is a change as far as it takes effect before it is refused: the first of several things
+// that stand beside one another, else all of it.
+func part(change *element) *element {
+	p := change.copied()
+	for at := p; len(at.children) > 0; at = at.children[0] {
+		if len(at.children) > 1 && at.children[0].name != at.children[1].name && len(at.children[0].children) == 0 {
+			break // the key of an entry, and what is set on it
+		}
+		at.children = at.children[:1]
+	}
+	return p
+}
 
 // clock is what a stand-in's clock says.
 func (t *trouble) clock() time.Time {
