@@ -275,7 +275,7 @@ func TestLiveIsAState(t *testing.T) {
 	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
 	r := run(t, dir, "show", "interfaces", "quay-sw1", "--live")
 	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "skerry.access.yaml, which is not there")
+	assert.Contains(t, r.err, "in skerry.access.yaml, and neither is there")
 	live := func(args ...string) result {
 		return runWith(t, dir, []string{"ROPESWING_ACCESS=" + filepath.Join(who, "access.yaml")}, args...)
 	}

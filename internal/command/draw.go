@@ -134,7 +134,7 @@ func (a *app) drawn(o *drawing, args []string) error {
 		if err != nil {
 			return err
 		}
-		sheet = draw.Pair(planName(after)+": before and after", "left: "+before.Basis+" · right: "+after.Basis, was, sheet)
+		sheet = draw.Pair("before: "+was.Title+"; after: "+sheet.Title, "left: "+before.Basis+" · right: "+after.Basis, was, sheet)
 	}
 	var text []byte
 	switch ending {
