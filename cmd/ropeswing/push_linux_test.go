@@ -59,7 +59,7 @@ func TestAPushOverARealNetworkMeetsFaults(t *testing.T) {
 	if _, err := exec.LookPath("ip"); err != nil {
 		t.Skip("passed over: no ip program")
 	}
-	times := 2
+	times := 1
 	if n, err := strconv.Atoi(os.Getenv("ROPESWING_FAULTS")); err == nil {
 		times = n
 	}
