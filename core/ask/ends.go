@@ -19,7 +19,7 @@ func (w Who) Ends(text string, all []*reach.End) ([]*reach.End, error) {
 	var ends []*reach.End
 	add := func(more ...*reach.End) {
 		for _, e := range more {
-			if !slices.ContainsFunc(ends, func(x *reach.End) bool { return *x == *e }) {
+			if !slices.ContainsFunc(ends, func(x *reach.End) bool { return x.Interface == e.Interface && x.Address == e.Address }) {
 				ends = append(ends, e)
 			}
 		}
