@@ -315,7 +315,13 @@ func fields[T any](r *reader, n *yaml.Node, what string, keys []key[T], into *T)
 	r.mapping(n, what, func(name Text, value *yaml.Node) {
 		for _, k := range keys {
 			if k.name == name.Value {
+				before := len(r.found)
 				k.read(r, into, value, name.Value)
+				for i := range r.found[before:] { // what is of the wrong kind is told with what may stand there
+					if f := &r.found[before+i]; f.Name == finding.WrongType && f.Remedy == "" && strings.HasPrefix(f.Reason, name.Value+" is ") {
+						*f = f.Mend("what may stand there: %s", strings.ReplaceAll(k.form, "`", "'"))
+					}
+				}
 				return
 			}
 		}
