@@ -107,7 +107,7 @@ func (c *checker) destinations(lost []netip.Prefix, world bool) string {
 		name, list := p.String(), &segments
 		if s != model.None {
 			name = c.spec.Segments[s].Name
-		} else if holders := c.spec.HoldersOf(p.Addr()); p.IsSingleIP() && len(holders) > 0 {
+		} else if holders := c.state().HoldersOf(p.Addr()); p.IsSingleIP() && len(holders) > 0 {
 			name, list = c.spec.Devices[c.spec.Interfaces[holders[0]].Device].Name, &loopbacks
 		}
 		if !slices.Contains(*list, name) {

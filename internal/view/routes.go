@@ -116,7 +116,7 @@ func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routi
 		x.NextHop = "discard"
 	case s.Via.IsValid():
 		x.NextHop = s.Via.String()
-		for _, h := range spec.HoldersOf(s.Via) {
+		for _, h := range net.State.HoldersOf(s.Via) {
 			x.Through = spec.Devices[spec.Interfaces[h].Device].Name
 		}
 	}
