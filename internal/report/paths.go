@@ -138,19 +138,3 @@ func (t *teller) hops(net *forward.Network, g *forward.Graph) ([][]int, bool) {
 	}
 	return all, more
 }
-
-// Devices are the devices on the path of a graph, in order, as names.
-func Devices(net *forward.Network, g *forward.Graph) []string {
-	var names []string
-	if len(g.Nodes) == 0 || len(g.Endings) == 0 {
-		return nil
-	}
-	end, fails := g.Failing()
-	if !fails {
-		end = g.Endings[0]
-	}
-	for _, n := range g.Path(end.Node) {
-		names = append(names, net.Spec.Devices[g.Nodes[n].Device].Name)
-	}
-	return names
-}
