@@ -400,6 +400,9 @@ func (x *session) do(r *element) (string, error) {
 		if store == "operational" {
 			data.children = append(data.children, x.clock())
 		}
+		if r.child("xpath-filter") != nil {
+			return "", refused("unknown-element", "/rpc/get-data/xpath-filter", "filters are subtrees: subtree-filter")
+		}
 		return x.shown(data, r.child("subtree-filter"), nmdaSpace)
 	case "edit-config":
 		return "", x.edit(storeOf(r.child("target")), r)
@@ -504,6 +507,9 @@ func (s *server) store(name string) (*element, error) {
 
 // shown is data as an answer, as far as a filter lets them through.
 func (x *session) shown(data, filter *element, space string) (string, error) {
+	if filter != nil && filter.kind != "" && filter.kind != "subtree" { // nothing else is said to be known (RFC 6241 §8.9)
+		return "", refused("bad-attribute", "/rpc/get/filter", "filters are of the type subtree, not %q", filter.kind)
+	}
 	out := &element{space: space, name: "data"}
 	if filter == nil {
 		out.children = data.children

@@ -209,3 +209,18 @@ func FuzzAnswer(f *testing.F) {
 	a.held, a.made = rowsOf(f), time.Now().Add(time.Hour)
 	f.Fuzz(func(t *testing.T, b []byte) { a.answer(b) })
 }
+
+// A filter that is not known is refused: what it leaves out is not taken to be not there.
+func TestFiltersThatAreNotKnownAreRefused(t *testing.T) {
+	c := connected(t, newRooms(t))
+	for body, want := range map[string]string{
+		`<get><filter type="xpath" select="/interfaces"/></get>`:                                                                                            "bad-attribute",
+		`<get-config><source><running/></source><filter type="regex">x</filter></get-config>`:                                                               "bad-attribute",
+		`<get><filter type="subtree"><interfaces xmlns="` + interfacesSpace + `"/></filter></get>`:                                                          "eth1",
+		`<get><filter><interfaces xmlns="` + interfacesSpace + `"><interface><name>eth0</name></interface></interfaces></filter></get>`:                     "eth0",
+		`<get-data xmlns="` + nmdaSpace + `" xmlns:ds="` + datastoreSpace + `"><datastore>ds:running</datastore><xpath-filter>/x</xpath-filter></get-data>`: "unknown-element",
+	} {
+		assert.Contains(t, c.ask(body), want, body)
+	}
+	assert.NotContains(t, c.ask(`<get><filter><interfaces xmlns="`+interfacesSpace+`"><interface><name>eth0</name></interface></interfaces></filter></get>`), "eth1")
+}

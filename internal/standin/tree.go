@@ -16,6 +16,7 @@ type element struct {
 	space, name string
 	text        string
 	operation   string // of edit-config, "" where it says none
+	kind        string // of a filter: its type, "" where it says none
 	children    []*element
 	prefixes    map[string]string // that are in force, for identities
 }
@@ -57,6 +58,8 @@ func parseXML(text []byte) (*element, error) {
 				switch {
 				case a.Name.Space == netconfSpace && a.Name.Local == "operation":
 					e.operation = a.Value
+				case e.name == "filter" && a.Name.Local == "type" && (a.Name.Space == "" || a.Name.Space == netconfSpace):
+					e.kind = a.Value
 				case a.Name.Space == "xmlns":
 					more := map[string]string{a.Name.Local: a.Value}
 					for k, v := range e.prefixes {
