@@ -166,6 +166,11 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 	if !ok {
 		return "", nil, errNotThere
 	}
+	for name, values := range r.URL.Query() { // what is not known is refused (RFC 8040 §4.8)
+		if name != "content" || !reading || len(values) > 1 {
+			return "", nil, refused("invalid-value", "", "only 'content' may be asked for, once and of what is read, and not %q", name)
+		}
+	}
 	if accept := r.Header.Get("Accept"); reading && accept != "" && !strings.Contains(accept, yangXML) && !strings.Contains(accept, "*/*") && !strings.Contains(accept, "application/*") {
 		return "", nil, refused("invalid-value", "", "only %s is spoken here, not %s", yangXML, accept)
 	}
