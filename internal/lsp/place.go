@@ -125,6 +125,15 @@ func kindAt(path []string) string {
 		if n == 1 {
 			return path[0]
 		}
+	case "access":
+		switch {
+		case n == 1:
+			return "access"
+		case n == 2 && path[1] == "methods":
+			return "method"
+		case n == 3 && path[1] == "methods":
+			return "secret"
+		}
 	case "blocks":
 		if n == 2 {
 			return "block"
