@@ -38,8 +38,8 @@ func TestFramesOfALine(t *testing.T) {
 	for line, want := range map[string]string{
 		"device: {is: router, loopback: ": "loopback",
 		`"a: b": {c: `:                    "c",
-		"x: [a, {b: ":                    "b",
-		"x: {a: 1}, y: ":                 "",
+		"x: [a, {b: ":                     "b",
+		"x: {a: 1}, y: ":                  "",
 	} {
 		frames := scan(line)
 		top := frames[len(frames)-1]
