@@ -82,14 +82,16 @@ func secret(field func(*Method) *Secret) func(*reader, *Method, *yaml.Node, stri
 	return func(r *reader, m *Method, n *yaml.Node, what string) {
 		s := field(m)
 		s.Place = r.place(n)
-		if n.Kind == yaml.ScalarNode {
-			s.Place.Hide()
+		if n.Kind != yaml.MappingNode {
+			r.hide(n)
 			r.report(finding.New(finding.BadValue, s.Place, "%s is a secret, and no secret stands in a plan", what).
 				Mend("say where it is found: '%[1]s: {file: PATH}', '%[1]s: {env: NAME}' or '%[1]s: {ask: true}'", what))
 			return
 		}
 		before := len(r.found)
-		fields(r, n, what, secretKeys, s)
+		if fields(r, n, what, secretKeys, s); len(r.found) > before {
+			r.hide(n) // it may be the secret that is not understood
+		}
 		places := 0
 		for _, is := range []bool{s.File.Written(), s.Env.Written(), s.Ask.Value} {
 			if is {
@@ -99,6 +101,18 @@ func secret(field func(*Method) *Secret) func(*reader, *Method, *yaml.Node, stri
 		if places != 1 && len(r.found) == before {
 			r.report(finding.New(finding.BadValue, s.Place, "%s is found in one place, not %d", what, places).
 				Mend("say one of '{file: PATH}', '{env: NAME}' and '{ask: true}'"))
+		}
+	}
+}
+
+// hide has no word of a node shown, nor any within it.
+func (r *reader) hide(n *yaml.Node) {
+	if n.Kind == yaml.ScalarNode {
+		r.place(n).Hide()
+	}
+	for i, c := range n.Content {
+		if n.Kind != yaml.MappingNode || i%2 == 1 { // a map's keys are no secrets
+			r.hide(c)
 		}
 	}
 }

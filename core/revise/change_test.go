@@ -155,13 +155,14 @@ func TestChangesThatAreRefused(t *testing.T) {
 		"f: permit a may reach b":           "also permit",
 		"f: also permit a might reach b":    "a permit is",
 		"f: remove permit b may reach a":    "has no permit",
-		"f: also permit b may reach a, behind 'x may reach y'": "has no permit 'x may reach y' to put it behind",
-		"f: also translate a is out":                           "a translation is",
-		"cable r:e0 to sw:p6":                                  "plugged into sw:p1 already",
-		"remove cable r:e0 to sw:p6":                           "no cable",
-		"nobody: e0 down":                                      "nobody",
-		"r":                                                    "a change is",
-		"":                                                     "a change is",
+		"f: also permit b may reach a, behind 'x may reach y'":   "has no permit 'x may reach y' to put it behind",
+		"f: remove permit a may reach b, behind 'a may reach b'": "has no permit 'a may reach b' there",
+		"f: also translate a is out":                             "a translation is",
+		"cable r:e0 to sw:p6":                                    "plugged into sw:p1 already",
+		"remove cable r:e0 to sw:p6":                             "no cable",
+		"nobody: e0 down":                                        "nobody",
+		"r":                                                      "a change is",
+		"":                                                       "a change is",
 	} {
 		_, err := With(pierOf(t), change)
 		if assert.Error(t, err, change) {

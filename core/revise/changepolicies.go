@@ -37,6 +37,9 @@ func (w reviser) permitChange(d model.DeviceID, mode how, sentence string, own b
 			}
 		}
 	}
+	if mode == removes && behind != nil && !slices.ContainsFunc(list[to:], is) {
+		return nil, fmt.Errorf("%s has no permit '%s' there", x.Name, sentence)
+	}
 	return w.Spec.AlterDevice(d, w.said(d, mode, word+said), func(x *model.Device) {
 		at := &x.Permits
 		if own {

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 
 	"go.yaml.in/yaml/v4"
@@ -66,6 +67,12 @@ type Access struct {
 // Largest is how large a file may be, in bytes.
 const Largest = 4 << 20
 
+// What an error of the reader repeats of the text, and where that is.
+var (
+	quoted = regexp.MustCompile("`[^`]*`")
+	inLine = regexp.MustCompile(`line \d+`)
+)
+
 // Read reads a file's text. Files are named from its folder.
 func Read(text []byte, dir string) (*Access, error) {
 	if len(text) > Largest {
@@ -75,7 +82,11 @@ func Read(text []byte, dir string) (*Access, error) {
 	d := yaml.NewDecoder(bytes.NewReader(text))
 	d.KnownFields(true)
 	if err := d.Decode(a); err != nil {
-		return nil, errors.New(strings.TrimPrefix(err.Error(), "yaml: "))
+		text := strings.TrimPrefix(err.Error(), "yaml: ")
+		if strings.Contains(text, "access.Secret") && strings.Contains(text, "cannot construct") {
+			return nil, fmt.Errorf("%s: no secret stands here; say where it is found: {file: PATH}, {env: NAME} or {ask: true}", inLine.FindString(text))
+		}
+		return nil, errors.New(quoted.ReplaceAllString(text, "what stands there")) // it may be a secret
 	}
 	if a.Version != 1 {
 		return nil, fmt.Errorf("it begins with 'ropeswing-access: 1', and this one says %d", a.Version)

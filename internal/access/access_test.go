@@ -51,3 +51,13 @@ func TestTheSchemaAndTheReaderAgree(t *testing.T) {
 		assert.Equal(t, ok, err == nil, "%s: %v", text, err)
 	}
 }
+
+// A secret that is written where its place should be is not repeated.
+func TestASecretInTheFileIsNotRepeated(t *testing.T) {
+	for _, secret := range []string{"hunter2", "[hunter2]", "{file: [hunter2]}", "{ask: hunter2}"} {
+		_, err := Read([]byte("ropeswing-access: 1\naccess: [{for: pier, methods: [{by: netconf, user: a, password: "+secret+"}]}]\n"), ".")
+		require.Error(t, err, secret)
+		assert.NotContains(t, err.Error(), "hunter2", secret)
+		assert.Contains(t, err.Error(), "line 2", secret)
+	}
+}

@@ -1,7 +1,6 @@
 package command
 
 import (
-	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/hex"
@@ -392,43 +391,6 @@ func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
 		return fmt.Errorf("%w; it cannot be taken back from here (%w): %s", why, err, p.byItself(t.Direct, left.Round(time.Second)))
 	}
 	return errors.Join(fmt.Errorf("%w; it was taken back", why), p.note(c.entry, files.TakenBack, why.Error()))
-}
-
-// refused looks what a change left that was sent to what runs and refused: nothing, where the device makes
-// a change whole or not at all, else what it says. Part of a change is taken back.
-func (p *pusher) refused(t *live.Teller, c change, err error) error {
-	nothing := func(text string) error {
-		return errors.Join(fmt.Errorf("%s: %w", text, err), p.note(c.entry, files.TakenBack, err.Error()))
-	}
-	if t.Whole() {
-		return nothing("it was refused, and nothing changed")
-	}
-	var now *observed.Device
-	left := func() (other string, e error) {
-		if now, e = t.Running(); e != nil || c.was == nil {
-			return "", cmp.Or(e, errors.New("what was there before is not known"))
-		}
-		return p.otherwise(c.was, now), nil
-	}
-	other, e := left()
-	if e == nil && other == "" {
-		return nothing("it was refused, and nothing changed")
-	}
-	var undone error
-	for range mostLooks { // that may be refused in part, too
-		if e != nil {
-			break
-		}
-		undo, _ := wire.Edit(now, compare.DeviceAsObserved(c.was, c.d))
-		undone = t.TakeBack(c.entry.Persist, undo)
-		if other, e = left(); e == nil && other == "" {
-			return nothing("it was refused after part of it was in force, and that part was taken back")
-		}
-	}
-	if e != nil {
-		other = e.Error()
-	}
-	return errors.Join(fmt.Errorf("it was refused (%w), part of it may be in force, and it could not be taken back: %s; be at its console", err, other), undone, p.note(c.entry, files.InForce, err.Error()))
 }
 
 // byItself is what becomes of a change that is in the air: the device's timer takes it back, where

@@ -1,18 +1,23 @@
 package command
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/netip"
 	"os"
 	"slices"
 
+	"ropeswing/core/compare"
 	"ropeswing/core/observed"
 	"ropeswing/internal/files"
+	"ropeswing/internal/live"
 	"ropeswing/internal/view"
+	"ropeswing/internal/wire"
 )
 
 func readPushLog(path string) ([]files.PushEntry, error) {
@@ -166,4 +171,41 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 		p.v.Steps[i].Outcome = "taken back"
 	}
 	return p.end(nil, nil)
+}
+
+// refused looks what a change left that was sent to what runs and refused: nothing, where the device makes
+// a change whole or not at all, else what it says. Part of a change is taken back.
+func (p *pusher) refused(t *live.Teller, c change, err error) error {
+	nothing := func(text string) error {
+		return errors.Join(fmt.Errorf("%s: %w", text, err), p.note(c.entry, files.TakenBack, err.Error()))
+	}
+	if t.Whole() {
+		return nothing("it was refused, and nothing changed")
+	}
+	var now *observed.Device
+	left := func() (other string, e error) {
+		if now, e = t.Running(); e != nil || c.was == nil {
+			return "", cmp.Or(e, errors.New("what was there before is not known"))
+		}
+		return p.otherwise(c.was, now), nil
+	}
+	other, e := left()
+	if e == nil && other == "" {
+		return nothing("it was refused, and nothing changed")
+	}
+	var undone error
+	for range mostLooks { // that may be refused in part, too
+		if e != nil {
+			break
+		}
+		undo, _ := wire.Edit(now, compare.DeviceAsObserved(c.was, c.d))
+		undone = t.TakeBack(c.entry.Persist, undo)
+		if other, e = left(); e == nil && other == "" {
+			return nothing("it was refused after part of it was in force, and that part was taken back")
+		}
+	}
+	if e != nil {
+		other = e.Error()
+	}
+	return errors.Join(fmt.Errorf("it was refused (%w), part of it may be in force, and it could not be taken back: %s; be at its console", err, other), undone, p.note(c.entry, files.InForce, err.Error()))
 }
