@@ -370,7 +370,7 @@ func TestTheGuidesNumbersWork(t *testing.T) {
 	write(t, dir, "farm.plan.yaml", blocks[1])
 	assert.Equal(t, 0, run(t, dir, "assign", "-w").code)
 	r := run(t, dir, "check")
-	assert.Equal(t, "Wind farm: 1 warning", first(r.out), r.out+r.err)
+	assert.Equal(t, "Wind farm: 1 warning · predicted from the plan", first(r.out), r.out+r.err)
 	assert.Contains(t, r.out, "lan-not-64", "the yard's /60, which is there to be shown")
 	assert.Equal(t, 0, run(t, dir, "ping", "desk", "meter").code)
 

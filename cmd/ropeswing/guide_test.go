@@ -59,7 +59,7 @@ pages:
 			write(t, dir, "farm.plan.yaml", blocks(page, "yaml")[0])
 			write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
 		case "live.md", "push.md": // on stand-ins, which the access file beside the plan tells of
-			_, _, who := standIns(t, "--observed", "bad-morning/observed")
+			_, _, who := standIns(t, "bad-morning/observed")
 			entries, err := os.ReadDir(who)
 			require.NoError(t, err)
 			for _, e := range entries {

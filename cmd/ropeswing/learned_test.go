@@ -99,8 +99,8 @@ func TestLiveAsksForWhatItNeeds(t *testing.T) {
 	}{
 		{"everyone: there is nobody to ask in that family", []string{"ping", "--live", "everyone", "-6"}},
 		{"nobody in the plan has 203.0.113.99; name the host that this machine stands in for: --standing-at HOST", []string{"ping", "--live", "far", "--standing-at", "203.0.113.99"}},
-		{"nobody in the plan has 203.0.113.99; name the host", []string{"check", "--live", "--standing-at", "203.0.113.99"}},
-		{"no requirement of the plan starts at near", []string{"check", "--live"}},
+		{"nobody in the plan has 203.0.113.99; name the host", []string{"check", "--ping", "--standing-at", "203.0.113.99"}},
+		{"no requirement of the plan starts at near", []string{"check", "--ping"}},
 		{"--probes are icmp or udp", []string{"trace", "--live", "far", "--probes", "smoke"}},
 		{"goes with --standing-at", []string{"trace", "--live", "far", "--size", "900"}},
 	} {

@@ -110,7 +110,7 @@ func TestThePlanIsFoundHereAboveOrByName(t *testing.T) {
 		"by environment":    runWith(t, t.TempDir(), []string{"ROPESWING_PLAN=" + filepath.Join(dir, demo.Plan)}, "check"),
 	} {
 		assert.Equal(t, 0, r.code, "%s: %s", about, r.err)
-		assert.Equal(t, "Skerry Lights: nothing wrong", first(r.out), about)
+		assert.Equal(t, "Skerry Lights: nothing wrong · predicted from the plan", first(r.out), about)
 	}
 	write(t, dir, "second.plan.yaml", "ropeswing: 1\n")
 	r := run(t, dir, "check")

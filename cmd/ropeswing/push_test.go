@@ -27,7 +27,7 @@ func asked(t *testing.T, dir, access string) int {
 
 // The bad morning, asked live, is mended by push and looked at again; taken back it is as it was.
 func TestPushMendsTheBadMorning(t *testing.T) {
-	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
+	dir, _, who := standIns(t, "bad-morning/observed")
 	access := filepath.Join(who, "access.yaml")
 	worst := asked(t, dir, access)
 	require.Positive(t, worst)
@@ -58,7 +58,7 @@ func TestPushMendsTheBadMorning(t *testing.T) {
 // Killed at any moment, a run goes on: no step is forgotten, none is done twice, and no change is
 // left in the air.
 func TestPushIsKilledAtAnyMoment(t *testing.T) {
-	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
+	dir, _, who := standIns(t, "bad-morning/observed")
 	access := filepath.Join(who, "access.yaml")
 	random := rand.New(rand.NewPCG(7, 7))
 	kills := 0
@@ -105,7 +105,7 @@ func TestPushIsKilledAtAnyMoment(t *testing.T) {
 // Devices that break off in the middle of answers are left as they were, or as they should be; what
 // is told of them is one or the other, and pushing again goes on.
 func TestPushToDevicesThatMakeTrouble(t *testing.T) {
-	dir, _, who := standIns(t, "--observed", "bad-morning/observed", "--trouble", "cut,pieces")
+	dir, _, who := standIns(t, "bad-morning/observed", "--trouble", "cut,pieces")
 	access := filepath.Join(who, "access.yaml")
 	for range 6 {
 		r := run(t, dir, "push", "--access", access, "-w", "--yes", "--timer", "5s")
@@ -153,7 +153,7 @@ func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
 	if n, err := strconv.Atoi(os.Getenv("ROPESWING_FAULTS")); err == nil {
 		times = n
 	}
-	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
+	dir, _, who := standIns(t, "bad-morning/observed")
 	access := filepath.Join(who, "access.yaml")
 	before := differences(t, dir, access)
 	require.Len(t, before, 5)
@@ -194,7 +194,7 @@ func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
 // Devices without a candidate are told directly, and that is said; what was set is taken back by
 // another change.
 func TestPushToDevicesWithoutACandidate(t *testing.T) {
-	dir, _, who := standIns(t, "--observed", "bad-morning/observed", "--trouble", "plain")
+	dir, _, who := standIns(t, "bad-morning/observed", "--trouble", "plain")
 	access := filepath.Join(who, "access.yaml")
 	before := differences(t, dir, access)
 	require.Len(t, before, 5)
@@ -210,7 +210,7 @@ func TestPushToDevicesWithoutACandidate(t *testing.T) {
 // A device that refuses a change after part of it took effect, and has no candidate, is looked at: what
 // is told is what is there, and no part of a change is left that is not told.
 func TestPushToDevicesThatRefuseInPart(t *testing.T) {
-	dir, _, who := standIns(t, "--observed", "bad-morning/observed", "--trouble", "partly")
+	dir, _, who := standIns(t, "bad-morning/observed", "--trouble", "partly")
 	access := filepath.Join(who, "access.yaml")
 	before := differences(t, dir, access)
 	refused := 0

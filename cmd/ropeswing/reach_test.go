@@ -146,7 +146,7 @@ func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
 	require.Equal(t, 0, run(t, dir, "pin", "quay-edge", "far-skerry", "-w").code)
 	r = run(t, dir, "check")
 	assert.Equal(t, 0, r.code)
-	assert.Equal(t, "Skerry Lights: nothing wrong", first(r.out))
+	assert.Equal(t, "Skerry Lights: nothing wrong · predicted from the plan", first(r.out))
 	assert.Equal(t, unwritten(before), unwritten(run(t, dir, "show", "routes", "-o", "csv").out), "each device has the routes it had")
 	assert.Equal(t, lost, run(t, dir, "reach", "--failures", "1", "-o", "json").out)
 	r = run(t, dir, "pin", "quay-edge")

@@ -7,6 +7,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -23,8 +24,8 @@ func standIns(t *testing.T, args ...string) (dir string, at map[string][2]string
 	t.Helper()
 	dir = t.TempDir()
 	require.NoError(t, os.CopyFS(dir, demo.Files()))
-	if len(args) > 0 && args[0] == "--observed" { // as the tour makes it
-		r := run(t, dir, "observe", demo.Seen, "-w", args[1])
+	if i := slices.Index(args, "bad-morning/observed"); i >= 0 { // as the tour makes it
+		r := run(t, dir, "observe", demo.Seen, "-w", args[i])
 		require.Equal(t, 0, r.code, r.err)
 	}
 	who = filepath.Join(dir, "who")
@@ -89,6 +90,52 @@ func TestStandInsAreAskedLive(t *testing.T) {
 		return err
 	}))
 	assert.NotRegexp(t, strings.TrimSuffix(secrets, "|"), all, "no secret is anywhere")
+}
+
+// 'check --live' is observing and then checking, in one; a state may be served by its folder alone.
+func TestCheckLiveAsksAndThenChecks(t *testing.T) {
+	dir, at, who := standIns(t, "bad-morning/observed")
+	assert.Len(t, at, 22)
+	env := []string{"ROPESWING_ACCESS=" + filepath.Join(who, "access.yaml")}
+	findings := func(r result) (basis string, all []any) {
+		var v struct {
+			Basis    string
+			Findings []any
+		}
+		require.Equal(t, 1, r.code, r.err)
+		require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+		return v.Basis, v.Findings
+	}
+	_, want := findings(run(t, dir, "check", "--observed", "bad-morning/observed", "-o", "json"))
+	basis, got := findings(runWith(t, dir, env, "check", "--live", "-o", "json"))
+	assert.Equal(t, "predicted from what was asked live", basis)
+	assert.Equal(t, want, got)
+	assert.Regexp(t, "^Skerry Lights: .*errors.* · predicted from what was asked live\n", runWith(t, dir, env, "check", "--live").out)
+
+	r := run(t, dir, "check", "--live")
+	assert.Equal(t, 2, r.code)
+	assert.Contains(t, r.err, "ROPESWING_ACCESS=FILE names another")
+	assert.Contains(t, run(t, dir, "check", "--live", "--watch").err, "look once")
+	r = run(t, dir, "check", "--ping")
+	assert.Equal(t, 1, r.code, "nothing found out is not well")
+	assert.Regexp(t, `^nothing measured: .*ops-laptop \(2\)`, r.out)
+}
+
+// A folder that is no state, and a plan or device that is not there, are told.
+func TestStandInOfNothing(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, demo.Files()))
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "quay-edge"), 0o755))
+	for _, x := range []struct{ name, err string }{
+		{demo.Seen, "what devices said is read and kept by: ropeswing observe " + demo.Seen},
+		{"nothere", "the plan has no device called nothere"},
+		{"nothere.plan.yaml", "nothere.plan.yaml: error: there is no such file"},
+	} {
+		r := run(t, dir, "stand-in", x.name)
+		assert.Equal(t, 2, r.code, x.name)
+		assert.Contains(t, r.err, x.err)
+	}
+	assert.Contains(t, run(t, dir, "stand-in", "quay-edge", "nothere").err, "nothere", "a device counts before a folder of its name")
 }
 
 // What changes while one looks is told, and only that.
@@ -236,6 +283,33 @@ func TestNETCONFClientOfAnother(t *testing.T) {
 		valid("config", filepath.Join(dir, "running.xml"))
 		valid("config", filepath.Join(dir, "startup.xml"))
 		valid("data", filepath.Join(dir, "operational.xml"))
+	}
+}
+
+// Debian's own client of netconfd, which checks each answer by the models that the greeting names, with
+// the features it names, reads a stand-in, edits it, validates and commits.
+func TestNETCONFClientByTheModels(t *testing.T) {
+	peer(t, "yangcli")
+	dir, at, who := standIns(t, "tern-rock")
+	host, port, _ := strings.Cut(at["tern-rock"][1], ":")
+	word, err := os.ReadFile(filepath.Join(who, "password"))
+	require.NoError(t, err)
+	write(t, dir, "edit.xml", `<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"><interface><name>beam0</name><description>seen to</description></interface></interfaces>`)
+	write(t, dir, "script", "get-config source=running\nlock target=candidate\nedit-config target=candidate config=@"+filepath.Join(dir, "edit.xml")+
+		"\nvalidate source=candidate\ncommit\nunlock target=candidate\nget\nclose-session\nquit\n")
+	models, err := filepath.Abs("../../internal/wire/yang")
+	require.NoError(t, err)
+	client := exec.Command("yangcli", "--modpath="+models+":"+modules+"/nmda-modules:"+modules+"/modules", "--server="+host, "--ncport="+port, "--user=stand-in",
+		"--password="+strings.TrimSpace(string(word)), "--batch-mode", "--run-script="+filepath.Join(dir, "script"), "--log-level=info")
+	client.Dir, client.Env = dir, append(os.Environ(), "HOME="+dir)
+	out, err := client.CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	_, said, _ := strings.Cut(string(out), "Checking Server Modules")
+	assert.Equal(t, 5, strings.Count(said, "RPC OK Reply"), "%s", said)
+	assert.Equal(t, 2, strings.Count(said, "RPC Data Reply"))
+	assert.Contains(t, said, "description 'seen to'", "what it reads at last has what it set")
+	for _, wrong := range []string{"RPC Error", "invalid reply", "no child node", "not available"} {
+		assert.NotContains(t, said, wrong)
 	}
 }
 

@@ -38,7 +38,7 @@ func TestAYardIsAskedAbout(t *testing.T) {
 	write(t, dir, "yard.plan.yaml", yard)
 	r := run(t, dir, "check")
 	assert.Equal(t, 0, r.code, r.out)
-	assert.Equal(t, "Timber Yard: 1 advice, 1 accepted", first(r.out))
+	assert.Equal(t, "Timber Yard: 1 advice, 1 accepted · predicted from the plan", first(r.out))
 	assert.Contains(t, oneLine(r.out), "3 of 4 requirements hold")
 	assert.Contains(t, oneLine(r.out), "gate is managed at 10.20.0.1, the address of the very interface the operator comes in by (managed-by-itself)")
 

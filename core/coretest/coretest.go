@@ -2,7 +2,9 @@
 package coretest
 
 import (
+	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -65,4 +67,12 @@ func Interface(t testing.TB, spec *model.Spec, label string) model.InterfaceID {
 		t.Fatalf("the test's plan has no interface %s", label)
 	}
 	return i
+}
+
+// Cases is how many random cases a test tries: as many as it says, or as ROPESWING_CASES says.
+func Cases(usual int) int {
+	if n, err := strconv.Atoi(os.Getenv("ROPESWING_CASES")); err == nil {
+		return n
+	}
+	return usual
 }

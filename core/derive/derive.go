@@ -218,11 +218,13 @@ func (a *answer) derive() {
 			a.classes[id].proven = false
 		}
 	}
-	a.each(func(c *class, w *toWork) {
-		if c.options != nil && !c.link {
-			a.repair(c, w)
-		}
-	})
+	for _, first := range []bool{true, false} { // what others lean on
+		a.each(func(c *class, w *toWork) {
+			if c.options != nil && !c.link && (c.behind == none) == first {
+				a.repair(c, w)
+			}
+		})
+	}
 	a.each(func(c *class, w *toWork) { // links, as far as they are wanted
 		if c.link && c.wanted && !c.demanded {
 			a.choose(c, w)

@@ -18,6 +18,7 @@ type table struct {
 	need    []bool  // by class
 	space   *space
 	routes  []model.Static
+	by      []line // by route: the line it is; of a discard, nowhere
 }
 
 // emit turns what every device does into routes, by device.
@@ -47,6 +48,9 @@ func (a *answer) emitted() emitted {
 			e = o
 		}
 	}
+	if a.wanted.Summarise {
+		a.dropIdle(&e)
+	}
 	return e
 }
 
@@ -55,6 +59,8 @@ const mostTriedTwice = 50000
 
 // emitted is routes, by device, and how many there would be with one for each subnet.
 type emitted struct {
+	space  *space
+	made   []*table // by device; nil where no routes are derived
 	tables [][]model.Static
 	single []int
 }
@@ -76,7 +82,8 @@ func (a *answer) emitIn(s *space) emitted {
 			wanted++
 		}
 	}
-	e := emitted{make([][]model.Static, len(a.g.leaving)), make([]int, len(a.g.leaving))}
+	n := len(a.g.leaving)
+	e := emitted{s, make([]*table, n), make([][]model.Static, n), make([]int, n)}
 	emit := func(d int) {
 		if !a.g.derives(a.wanted, model.DeviceID(d)) {
 			return
@@ -88,7 +95,7 @@ func (a *answer) emitIn(s *space) emitted {
 		} else {
 			t.eachSubnet()
 		}
-		e.tables[d], e.single[d] = t.routes, t.single(s, wanted)
+		e.made[d], e.tables[d], e.single[d] = t, t.routes, t.single(s, wanted)
 	}
 	parallel.Each(len(e.tables), emit)
 	if !a.wanted.Summarise {
@@ -200,7 +207,7 @@ func (t *table) route(p netip.Prefix, l, inherited label) {
 	}
 	if l == drop {
 		base.Discard = true
-		t.routes = append(t.routes, base)
+		t.add(base, nowhere)
 		return
 	}
 	lines, follows := t.until(l, inherited)
@@ -213,15 +220,22 @@ func (t *table) route(p netip.Prefix, l, inherited label) {
 		if x.watch != none {
 			r.Watch = t.g.steps[x.watch].via
 		}
-		t.routes = append(t.routes, r)
+		t.add(r, x)
 	}
 	// Where a failure may take all its next hops, what is sent to it must not
 	// fall to the wider route, which leads elsewhere.
 	if !follows && t.mayFail(l) {
 		r := base
 		r.Discard, r.Distance = true, distance(len(lines))
-		t.routes = append(t.routes, r)
+		t.add(r, nowhere)
 	}
+}
+
+// nowhere is the line of a discard.
+var nowhere = line{none, none}
+
+func (t *table) add(r model.Static, l line) {
+	t.routes, t.by = append(t.routes, r), append(t.by, l)
 }
 
 // enough tells after how many lines of a label what is inherited does the same as the others, in

@@ -4,14 +4,13 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
-	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 
+	"ropeswing/core/coretest"
 	"ropeswing/core/derive"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -70,10 +69,7 @@ func mesh(r *rand.Rand) (text string, routers int) {
 // LAN from any router; what is left never loops, and is listed. ROPESWING_CASES says how many
 // networks.
 func TestMeshesAreWholeAfterAFailure(t *testing.T) {
-	networks := 60
-	if n, err := strconv.Atoi(os.Getenv("ROPESWING_CASES")); err == nil {
-		networks = n
-	}
+	networks := coretest.Cases(60)
 	whole, all := 0, 0
 	for seed := range networks {
 		text, n := mesh(rand.New(rand.NewPCG(uint64(seed), 77)))

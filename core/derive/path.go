@@ -120,21 +120,29 @@ func (w *watch) same(o *watch) bool {
 func (w *watch) target() stepID { return w.on.steps[w.to-1] }
 
 // usable tells whether a device takes an option under a failure.
-func (a *answer) usable(o option, f *failure) bool {
+func (a *answer) usable(o *option, f *failure) bool {
 	return f.effect[o.step] != seen && (o.watch == nil || !a.isSilent(o.watch, f))
 }
 
 // decide is the step a device takes to a class under a failure; none where it takes
 // none.
 func (a *answer) decide(c *class, d model.DeviceID, f *failure) stepID {
+	if o := a.taken(c, d, f); o != nil {
+		return o.step
+	}
+	return none
+}
+
+// taken is the option a device takes to a class under a failure; nil where it takes none.
+func (a *answer) taken(c *class, d model.DeviceID, f *failure) *option {
 	for {
-		for _, o := range c.options[d] {
-			if a.usable(o, f) {
-				return o.step
+		for i := range c.options[d] {
+			if o := &c.options[d][i]; a.usable(o, f) {
+				return o
 			}
 		}
 		if c.behind == none || c.ends[d] {
-			return none
+			return nil
 		}
 		c = &a.classes[c.behind]
 	}
@@ -160,6 +168,7 @@ type walker struct {
 	end   []model.DeviceID // where it ended
 	path  []model.DeviceID
 	epoch uint32
+	still *still // who arrives as before is not followed; nil where all are
 }
 
 func newWalker(a *answer) *walker {
@@ -169,9 +178,16 @@ func newWalker(a *answer) *walker {
 
 // under begins anew, with a class and a failure.
 func (w *walker) under(c *class, f *failure) *walker {
-	w.c, w.f = c, f
+	w.c, w.f, w.still = c, f, nil
 	w.epoch++
 	return w
+}
+
+// beside begins anew with a failure: who fares as with nothing out of order is known.
+func (w *walker) beside(s *still, c *class, f *failure) {
+	w.under(c, f)
+	w.still = s
+	s.touch(c, f)
 }
 
 // walk follows a packet for the class from a device.
@@ -182,6 +198,10 @@ func (w *walker) walk(from model.DeviceID) result {
 	for range len(a.g.leaving) + 1 {
 		if w.known[at] == w.epoch {
 			r, end = w.found[at], w.end[at]
+			break
+		}
+		if w.still != nil && w.still.isAsBefore(at) {
+			r = arrives
 			break
 		}
 		w.path = append(w.path, at)

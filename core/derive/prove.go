@@ -52,17 +52,19 @@ func (a *answer) proveClass(c *class, w *toWork) {
 	c.renew()
 	for range 2 * len(a.g.leaving) {
 		bad := false
+		w.still.learn(a, c, w.walker)
 		for _, id := range a.failuresOf(c) {
 			f := &a.g.failures[id]
 			if !f.required {
 				continue
 			}
-			w.walker.under(c, f)
+			w.walker.beside(&w.still, c, f)
 			for _, at := range a.senders(c, id) {
 				if at != f.fails && w.walker.walk(at) == circles {
 					a.blame(c, at, f)
 					bad = true
-					w.walker.under(c, f)
+					w.still.learn(a, c, w.walker)
+					w.walker.beside(&w.still, c, f)
 				}
 			}
 		}

@@ -15,13 +15,14 @@ func (a *answer) repair(c *class, w *toWork) {
 		return
 	}
 	c.renew()
+	w.still.learn(a, c, w.walker)
 	whole, mended := true, false
 	for _, id := range a.failuresOf(c) {
 		f := &a.g.failures[id]
 		if !f.required {
 			continue
 		}
-		w.walker.under(c, f)
+		w.walker.beside(&w.still, c, f)
 		var tried []model.DeviceID
 		for _, at := range a.senders(c, id) {
 			if at == f.fails || w.walker.walk(at) == arrives {
@@ -36,8 +37,9 @@ func (a *answer) repair(c *class, w *toWork) {
 				tried = append(tried, end)
 				if a.mend(c, end, f, w) {
 					mended = true
-					w.walker.under(c, f)
+					w.still.learn(a, c, w.walker)
 				}
+				w.walker.beside(&w.still, c, f)
 			}
 		}
 	}
@@ -60,7 +62,7 @@ func (a *answer) mend(c *class, d model.DeviceID, f *failure, w *toWork) bool {
 		}
 	}
 	for i, o := range have {
-		if a.usable(o, f) && f.effect[o.step] == unseen {
+		if a.usable(&o, f) && f.effect[o.step] == unseen {
 			if have[i].watch = a.watchOn(a.newTrail([]stepID{o.step}), 0, 1); have[i].watch == nil {
 				return false
 			}

@@ -67,6 +67,7 @@ func (a *answer) turned(steps []stepID) []stepID {
 // toWork is what finding paths needs, kept between one and the next.
 type toWork struct {
 	walker *walker
+	still  still
 	queue  queue
 	cost   []int32
 	came   []stepID

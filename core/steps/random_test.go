@@ -3,7 +3,6 @@ package steps
 import (
 	"math/rand/v2"
 	"net/netip"
-	"os"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,16 +15,6 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
 )
-
-// Count is how many random cases a test tries: as many as it says, or as ROPESWING_CASES
-// says.
-func Count(t testing.TB, usual int) int {
-	t.Helper()
-	if n, err := strconv.Atoi(os.Getenv("ROPESWING_CASES")); err == nil {
-		return n
-	}
-	return usual
-}
 
 // RandomFound is a random network with derived routes and an operator, and its devices as
 // somebody found them who had been at work: so many things are otherwise.

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/compare"
+	"ropeswing/core/coretest"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
@@ -111,7 +112,7 @@ func works(net *forward.Network, ends []*reach.End) map[[2]int]bool {
 // differs from the plan; and taken back in reverse everything is as it was found.
 func TestStepsReplayed(t *testing.T) {
 	count, failing, moving := 0, 0, 0
-	for seed := range uint64(steps.Count(t, 20)) {
+	for seed := range uint64(coretest.Cases(20)) {
 		r := rand.New(rand.NewPCG(seed, 43))
 		make := steps.RandomFound
 		if seed%2 == 0 {

@@ -23,17 +23,17 @@ func (a *app) check() *cobra.Command {
 		Short:             "Find what is wrong in the plan",
 		GroupID:           groupProve,
 		Args:              noArgs,
-		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --watch\n  ropeswing check --fail-on warning -o json\n  ropeswing check -o sarif >findings.sarif",
+		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --watch\n  ropeswing check --live\n  ropeswing check --fail-on warning -o json\n  ropeswing check -o sarif >findings.sarif",
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if real.on && watch {
-				return errors.New("--live looks once; --watch looks at the plan again and again")
+			if real.on && watch || a.observed == liveState && watch {
+				return errors.New("--live and --ping look once; --watch looks at the plan again and again")
 			}
 			if real.on {
-				return a.checkLive(&real)
+				return a.checkByPing(&real)
 			}
 			if real.standing != "" || real.save != "" || real.baseline != "" {
-				return errNoLive
+				return errors.New("--standing-at, --save and --baseline go with --ping: real pings from this machine")
 			}
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -67,15 +67,15 @@ func (a *app) check() *cobra.Command {
 			return nil
 		},
 	}
-	cmd.Flags().BoolVar(&real.on, "live", false, "by real pings from this machine: the requirements that start at the host it stands in for")
-	cmd.Flags().StringVar(&real.standing, "standing-at", "", "with --live: the `HOST` of the plan that this machine stands in for; its operator unless said")
-	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
-	a.answersFlags(cmd, &real)
+	cmd.Flags().BoolVar(&real.on, "ping", false, "by real pings from this machine: the requirements that start at the host it stands in for")
+	a.standingFlag(cmd, &real, "ping")
+	a.answersFlags(cmd, &real, "ping")
 	cmd.Flags().StringVar(&failOn, "fail-on", failOn, "exit with 1 from this `SEVERITY` on: error, warning, advice")
 	a.must(cmd.RegisterFlagCompletionFunc("fail-on", cobra.FixedCompletions(finding.Severities, cobra.ShellCompDirectiveNoFileComp)))
 	cmd.Flags().BoolVar(&watch, "watch", false, "check again whenever a file of the plan changes, and say only what changed")
 	cmd.Flags().BoolVar(&whole, "all", false, "tell each finding in full, also where many are alike")
 	a.observedFlag(cmd)
+	a.askedFirstFlag(cmd, "check")
 	a.withFlag(cmd)
 	a.reportFlags(cmd)
 	a.explainFlag(cmd, "say why each finding matters")

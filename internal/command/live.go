@@ -36,13 +36,18 @@ type livePing struct {
 
 func (a *app) liveFlags(cmd *cobra.Command, l *livePing, what string) {
 	cmd.Flags().BoolVar(&l.on, "live", false, what+" from this machine, and compare with the prediction; targets may be several, segments, groups of the plan, and everyone")
-	cmd.Flags().StringVar(&l.standing, "standing-at", "", "with --live: this machine stands in for `HOST` of the plan; its operator unless said")
+	a.standingFlag(cmd, l, "live")
+}
+
+// standingFlag says whom this machine stands in for, where the option on makes it ping.
+func (a *app) standingFlag(cmd *cobra.Command, l *livePing, on string) {
+	cmd.Flags().StringVar(&l.standing, "standing-at", "", "with --"+on+": this machine stands in for `HOST` of the plan; its operator unless said")
 	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
 }
 
-func (a *app) answersFlags(cmd *cobra.Command, l *livePing) {
-	cmd.Flags().StringVar(&l.save, "save", "", "with --live: keep in `FILE` what answered")
-	cmd.Flags().StringVar(&l.baseline, "baseline", "", "with --live: tell what answered in `FILE` and does not now")
+func (a *app) answersFlags(cmd *cobra.Command, l *livePing, on string) {
+	cmd.Flags().StringVar(&l.save, "save", "", "with --"+on+": keep in `FILE` what answered")
+	cmd.Flags().StringVar(&l.baseline, "baseline", "", "with --"+on+": tell what answered in `FILE` and does not now")
 }
 
 // pingLive pings targets for real. Nothing is sent to an address that neither the user

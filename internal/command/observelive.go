@@ -70,7 +70,7 @@ func (a *app) accessFile(o *asking, d *plan.Document) (*access.Access, string, e
 		if _, err := os.Stat(path); err != nil && len(d.Access) > 0 {
 			return access.FromPlan(d, filepath.Dir(found.Path)), found.Path, nil
 		} else if err != nil {
-			return nil, "", fmt.Errorf("how devices are reached is said under 'access' in the plan or in %s, and neither is there; --access FILE names another. 'ropeswing stand-in' writes one for simulated devices", filepath.Base(path))
+			return nil, "", fmt.Errorf("how devices are reached is said under 'access' in the plan or in %s, and neither is there; ROPESWING_ACCESS=FILE names another, and so does --access of observe, compare and push. 'ropeswing stand-in' writes one for simulated devices", filepath.Base(path))
 		}
 	} else {
 		path = a.at(path)

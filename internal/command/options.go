@@ -71,6 +71,14 @@ func (a *app) observedFlag(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`, or live: the devices are asked first")
 }
 
+// askedFirstFlag is short for --observed live.
+func (a *app) askedFirstFlag(cmd *cobra.Command, does string) {
+	cmd.Flags().BoolFunc("live", "ask the devices first, and "+does+" what they say: --observed live", func(string) error {
+		a.observed = liveState
+		return nil
+	})
+}
+
 // withFlag lets a command be asked what would be with something set otherwise.
 func (a *app) withFlag(cmd *cobra.Command) {
 	cmd.Flags().StringArrayVar(&a.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+revise.ChangeForms)

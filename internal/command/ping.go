@@ -231,7 +231,7 @@ func (a *app) ping() *cobra.Command {
 	cmd.Flags().IntVar(&count, "count", 0, "tell of `N` echoes which neighbours each waits for, where nobody knows anybody yet")
 	cmd.Flags().IntVar(&j.probe.TTL, "ttl", j.probe.TTL, "the request's TTL or hop limit, `N` from 1 to 255")
 	a.liveFlags(cmd, &real, "send real pings")
-	a.answersFlags(cmd, &real)
+	a.answersFlags(cmd, &real, "live")
 	cmd.Flags().StringVar(&j.capture, "capture", "", "write the exchange to `FILE` as packets (pcapng)")
 	cmd.Flags().StringSliceVar(&j.at, "at", nil, "capture only at `DEVICE:INTERFACE`; repeatable")
 	a.must(cmd.RegisterFlagCompletionFunc("at", a.completeEndpoints))

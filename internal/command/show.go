@@ -59,10 +59,7 @@ func (a *app) show() *cobra.Command {
 	)
 	for _, list := range cmd.Commands() {
 		if list.Flags().Lookup("observed") != nil {
-			list.Flags().BoolFunc("live", "ask the devices first, and show what they say: --observed live", func(string) error {
-				a.observed = liveState
-				return nil
-			})
+			a.askedFirstFlag(list, "show")
 		}
 	}
 	return cmd

@@ -24,18 +24,19 @@ func (a *app) standIn() *cobra.Command {
 	var o standin.Options
 	var lists, folder string
 	cmd := &cobra.Command{
-		Use:     "stand-in [DEVICE…]",
+		Use:     "stand-in [PLAN|STATE] [DEVICE…]",
 		Short:   "Serve simulated devices that can be asked and told",
 		GroupID: groupReal,
-		Long: "Serve devices of the plan, or with --observed of a state, as simulated ones on this\n" +
+		Long: "Serve devices of the plan, or of an observed state, as simulated ones on this\n" +
 			"machine: each answers SNMP (version 2c, and 3 with SHA-256 and AES), NETCONF over\n" +
 			"SSH and RESTCONF, and prints lists by SSH. What is set takes effect on what the others see; what\n" +
 			"is not saved is gone after a restart. All of them are served unless some are named.\n" +
 			"Who may ask is made up at the start, and kept in a folder that goes with the\n" +
 			"program. Ctrl-C ends all.",
-		Example:           "  ropeswing stand-in\n  ropeswing stand-in quay-edge quay-core\n  ropeswing stand-in --observed bad-morning/observed --trouble slow,cut",
+		Example:           "  ropeswing stand-in\n  ropeswing stand-in quay-edge quay-core\n  ropeswing stand-in bad-morning/observed --trouble slow,cut",
 		ValidArgsFunction: a.completeDevices,
 		RunE: func(_ *cobra.Command, args []string) error {
+			args = a.planOrState(args)
 			w, err := a.usable()
 			if err != nil {
 				return err
@@ -78,6 +79,29 @@ func (a *app) standIn() *cobra.Command {
 	a.must(cmd.RegisterFlagCompletionFunc("trouble", cobra.FixedCompletions(kinds, noFiles)))
 	a.observedFlag(cmd)
 	return cmd
+}
+
+// planOrState takes a first argument that is a plan, or a folder that no device is called
+// like, for what is asked about; the rest is returned.
+func (a *app) planOrState(args []string) []string {
+	if len(args) == 0 {
+		return args
+	}
+	name := args[0]
+	if isPlan(name) {
+		a.plan = name
+		return args[1:]
+	}
+	if info, err := os.Stat(a.at(name)); err != nil || !info.IsDir() {
+		return args
+	}
+	if w, err := a.usable(); err == nil {
+		if _, err := w.Device(name); err == nil {
+			return args
+		}
+	}
+	a.observed = name
+	return args[1:]
 }
 
 // serveStandIns serves until the context ends.

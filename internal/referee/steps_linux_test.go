@@ -27,7 +27,8 @@ import (
 // TestLinuxCarriesOutSteps carries out worksheets in real namespaces, step by step, with a
 // real session of the operator's open to the device of the step: it goes on or ends as was
 // told, and after each step everybody reaches whom they are predicted to. How many is said by
-// ROPESWING_REFEREE_STEPS.
+// ROPESWING_REFEREE_STEPS. In every second one the operator is logged in at
+// addresses that go.
 func TestLinuxCarriesOutSteps(t *testing.T) {
 	count := 1
 	if text := os.Getenv("ROPESWING_REFEREE_STEPS"); text != "" {
@@ -48,7 +49,11 @@ func TestLinuxCarriesOutSteps(t *testing.T) {
 	}
 	for seed := uint64(first); seed < uint64(first+count); seed++ {
 		r := rand.New(rand.NewPCG(seed, 53))
-		w := moving(t, r)
+		differ, going := moving(t, r)
+		if seed%2 == 0 {
+			going = nil
+		}
+		w := steps.Plan(differ, going)
 		if len(w.Steps) == 0 {
 			continue
 		}
@@ -62,9 +67,9 @@ func TestLinuxCarriesOutSteps(t *testing.T) {
 	}
 }
 
-// moving is a worksheet between two random plans, in which a link or a LAN has another
-// subnet. Nothing is watched: nobody probes here.
-func moving(t *testing.T, r *rand.Rand) *steps.Worksheet {
+// moving is how two random plans differ, in which a link or a LAN has another
+// subnet, and of each router an address that goes. Nothing is watched: nobody probes here.
+func moving(t *testing.T, r *rand.Rand) (differ *compare.Result, going map[model.DeviceID]netip.Addr) {
 	text := "operator: h0\n" + strings.ReplaceAll(coretest.RandomNetwork(r, "{}"), "fault: hidden", "fault: seen")
 	before := strings.Replace(text, fmt.Sprintf("[10.0.0.%d/31", 2*r.IntN(2)), "[10.0.13.0/31", 1)
 	if r.IntN(2) == 0 {
@@ -78,7 +83,17 @@ func moving(t *testing.T, r *rand.Rand) *steps.Worksheet {
 		spec.Settings.ErrorsTowardsSender[prefix.IPv6] = towardsSender6(t)
 		return forward.Resolve(network.Build(spec).State())
 	}
-	return steps.Plan(compare.Differences(unwatched(text), compare.AsObserved(unwatched(before))), nil)
+	after, found := unwatched(text), unwatched(before)
+	going = map[model.DeviceID]netip.Addr{}
+	for _, i := range found.Spec.Interfaces {
+		for _, a := range i.Addresses {
+			d, ok := after.Spec.DeviceNamed(found.Spec.Devices[i.Device].Name)
+			if ok && after.Spec.Devices[d].Kind == model.Router && after.Spec.HolderLabel(a.Addr()) != found.Spec.HolderLabel(a.Addr()) {
+				going[d] = a.Addr()
+			}
+		}
+	}
+	return compare.Differences(after, compare.AsObserved(found)), going
 }
 
 // port is where devices answer sessions.

@@ -18,18 +18,19 @@ import (
 	"ropeswing/internal/wire"
 )
 
-// The capabilities of a stand-in (RFC 6241 §8, RFC 8526).
+// The capabilities of a stand-in (RFC 6241 §8, RFC 8526), each model with the features that what is said
+// of it needs (RFC 7950 §5.6.4).
 var capabilities = []string{
 	"urn:ietf:params:netconf:base:1.0", "urn:ietf:params:netconf:base:1.1",
 	"urn:ietf:params:netconf:capability:candidate:1.0", "urn:ietf:params:netconf:capability:confirmed-commit:1.1",
 	"urn:ietf:params:netconf:capability:rollback-on-error:1.0", "urn:ietf:params:netconf:capability:validate:1.1",
 	"urn:ietf:params:netconf:capability:startup:1.0",
-	interfacesSpace + "?module=ietf-interfaces&revision=2018-02-20",
+	interfacesSpace + "?module=ietf-interfaces&revision=2018-02-20&features=if-mib",
 	ipSpace + "?module=ietf-ip&revision=2018-02-22",
-	routingSpace + "?module=ietf-routing&revision=2018-03-13",
+	routingSpace + "?module=ietf-routing&revision=2018-03-13&features=multiple-ribs,router-id",
 	four + "?module=ietf-ipv4-unicast-routing&revision=2018-03-13",
 	six + "?module=ietf-ipv6-unicast-routing&revision=2018-03-13",
-	"urn:ietf:params:xml:ns:yang:iana-if-type?module=iana-if-type&revision=2023-01-26",
+	"urn:ietf:params:xml:ns:yang:iana-if-type?module=iana-if-type&revision=2014-05-08",
 	systemSpace + "?module=ietf-system&revision=2014-08-06",
 	nmdaSpace + "?module=ietf-netconf-nmda&revision=2019-01-07",
 	deviceSpace + "?module=ropeswing-device&revision=2026-11-29",

@@ -114,7 +114,11 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 	} else if v.Warnings > 0 {
 		style = warn
 	}
-	fmt.Fprintln(w, style.Render(Clean(v.Headline())))
+	basis := ""
+	if v.Basis != "" {
+		basis = faint.Render(Clean(" · " + v.Basis))
+	}
+	fmt.Fprintln(w, style.Render(Clean(v.Headline()))+basis)
 	if v.Summary != "" {
 		paragraph(w, width, faint.Render(Clean(v.Summary)), "")
 	}

@@ -148,10 +148,20 @@ func (v *LiveCheck) Table() Table {
 // Text writes how many hold, and each.
 func (v *LiveCheck) Text(w io.Writer, width int) {
 	style := good
-	if v.Hold < v.Measured {
-		style = bad
-	}
 	text := fmt.Sprintf("%d of %s that start at %s hold", v.Hold, Count(v.Measured, "requirement"), v.From)
+	passed := len(v.Requirements) - v.Measured
+	switch {
+	case v.Measured == 0:
+		style = warn
+		text = fmt.Sprintf("nothing measured: a ping can try none of the requirements that start at %s (%d)", v.From, passed)
+	case v.Hold < v.Measured:
+		style = bad
+	case passed > 0:
+		style = warn
+	}
+	if v.Measured > 0 && passed > 0 {
+		text += fmt.Sprintf(", %d not measured", passed)
+	}
 	fmt.Fprintln(w, style.Render(Clean(text))+faint.Render(" · measured live"))
 	v.Table().Text(w, width, "", false)
 	silencedText(w, v.Silenced)

@@ -169,7 +169,11 @@ func (e *editor) routes(before, after *observed.Device) *datum {
 	for _, s := range order {
 		x := entry(m, "control-plane-protocol", leaf(m, "type", "ietf-routing:static"), leaf(m, "name", s.name()))
 		if had[s] == nil {
-			x.children = append(x.children, s.leaves()...)
+			says := s.leaves()
+			if s.distance == 1 { // as where nothing is said; it has no place in the standard's models
+				says = says[1:]
+			}
+			x.children = append(x.children, says...)
 		}
 		routes := container(m, "static-routes")
 		for _, family := range prefix.Families {

@@ -13,8 +13,8 @@ import (
 	"ropeswing/internal/wire"
 )
 
-// checkLive runs the requirements that start at the host this machine stands in for.
-func (a *app) checkLive(l *livePing) error {
+// checkByPing runs the requirements that start at the host this machine stands in for.
+func (a *app) checkByPing(l *livePing) error {
 	if err := a.checkFormat(); err != nil {
 		return err
 	}
@@ -75,7 +75,7 @@ func (a *app) checkLive(l *livePing) error {
 	switch {
 	case ctx.Err() != nil:
 		return errInterrupted
-	case v.Hold < v.Measured:
+	case v.Hold < v.Measured, v.Measured == 0: // nothing found out is not well
 		return errWrong
 	}
 	return nil
