@@ -14,6 +14,8 @@ import (
 // tried for the class, and at last those watches are taken away.
 func (a *answer) demandRoutes(w *toWork) {
 	done := newServed()
+	a.own = needs{devices: len(a.g.leaving), by: map[linkEnd][]stepID{}}
+	defer func() { a.own = needs{} }()
 	for _, id := range a.inOrder() {
 		c := &a.classes[id]
 		all, ok := a.needed(c, done)
@@ -92,23 +94,23 @@ func (a *answer) inOrder() []classID {
 // needed lists what the watches of a class need beyond what is served already, and what that
 // serves; false where there is no room for it.
 func (a *answer) needed(c *class, done served) ([]demanded, bool) {
-	own, of := a.own, newServed()
-	clear(own)
+	of := newServed()
 	var all []demanded
+	defer func() { a.own.forget(all) }()
 	for _, w := range a.watchesOf(c) {
 		more := a.demands(w, done, of)
 		if !a.demandable(more) {
 			return nil, false
 		}
 		of.add(w)
+		all = append(all, more...)
 		for _, x := range more {
-			p := x.place()
-			if s, ok := own[p]; ok && s != x.step {
+			if s := a.own.at(x); *s == nothingYet {
+				*s = x.step
+			} else if *s != x.step {
 				return nil, false
 			}
-			own[p] = x.step
 		}
-		all = append(all, more...)
 	}
 	return all, true
 }
@@ -201,10 +203,41 @@ type demanded struct {
 	step   stepID
 }
 
-// place is the device and the end of a link in one number, as there are very many: up to two
-// million devices, and four million links.
-func (x demanded) place() uint64 {
-	return uint64(x.device)<<43 | uint64(x.link)<<21 | uint64(x.end)
+// needs is the steps that the watches of the class at hand need: by the end of a link, then by device.
+type needs struct {
+	devices int
+	by      map[linkEnd][]stepID
+	last    linkEnd // what was asked of at last is mostly what is asked of next
+	row     []stepID
+}
+
+type linkEnd struct {
+	link classID
+	end  model.DeviceID
+}
+
+const nothingYet stepID = none - 1
+
+// at is the place for what a device needs.
+func (n *needs) at(x demanded) *stepID {
+	if e := (linkEnd{x.link, x.end}); n.row == nil || e != n.last {
+		n.last = e
+		if n.row = n.by[e]; n.row == nil {
+			n.row = make([]stepID, n.devices)
+			for d := range n.row {
+				n.row[d] = nothingYet
+			}
+			n.by[e] = n.row
+		}
+	}
+	return &n.row[x.device]
+}
+
+// forget takes away what was noted of a class.
+func (n *needs) forget(all []demanded) {
+	for _, x := range all {
+		*n.at(x) = nothingYet
+	}
 }
 
 // demands lists what a watch needs: from every device on its path but the sender a step on

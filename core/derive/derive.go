@@ -119,13 +119,13 @@ type answer struct {
 	destinations
 	g          *graph
 	nothing    *failure
-	lostBy     [][]lost          // by class, once it is known
-	need       [][]bool          // by device and class: it needs a path there
-	commonLost []failureID       // the failures in which not everybody reaches the centre
-	plain      int               // how many classes there are without ends of links
-	deriving   []model.DeviceID  // that routes are derived for
-	downs      []failureID       // those that take interfaces in segments of several routers
-	own        map[uint64]stepID // what the watches of the class at hand need, by place
+	lostBy     [][]lost         // by class, once it is known
+	need       [][]bool         // by device and class: it needs a path there
+	commonLost []failureID      // the failures in which not everybody reaches the centre
+	plain      int              // how many classes there are without ends of links
+	deriving   []model.DeviceID // that routes are derived for
+	downs      []failureID      // those that take interfaces in segments of several routers
+	own        needs
 }
 
 // destinations is where routes are wanted to.
@@ -144,7 +144,6 @@ type destinations struct {
 func newAnswer(net *forward.Network, family prefix.Family, centre model.DeviceID) *answer {
 	a := &answer{
 		g: newGraph(net, family), destinations: destinations{wanted: newWanted(net.Spec), world: none, common: none, byPrefix: map[netip.Prefix]classID{}},
-		own: map[uint64]stepID{},
 	}
 	for d := range a.g.leaving {
 		if a.g.derives(a.wanted, model.DeviceID(d)) {

@@ -60,7 +60,7 @@ func (a *answer) proveClass(c *class, w *toWork) {
 			}
 			w.walker.beside(&w.still, c, f)
 			for _, at := range a.senders(c, id) {
-				if at != f.fails && w.walker.walk(at) == circles {
+				if at != f.fails && !w.still.isAsBefore(at) && w.walker.walk(at) == circles {
 					a.blame(c, at, f)
 					bad = true
 					w.still.learn(a, c, w.walker)

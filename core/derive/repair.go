@@ -25,7 +25,7 @@ func (a *answer) repair(c *class, w *toWork) {
 		w.walker.beside(&w.still, c, f)
 		var tried []model.DeviceID
 		for _, at := range a.senders(c, id) {
-			if at == f.fails || w.walker.walk(at) == arrives {
+			if at == f.fails || w.still.isAsBefore(at) || w.walker.walk(at) == arrives {
 				continue
 			}
 			if w.walker.found[at] == stops && (f.hidden || a.dead(c, f) || !a.reachable(c, at, f)) {
