@@ -15,6 +15,7 @@ import (
 type Requirement struct {
 	Text     string // as written
 	From, To []Party
+	Names    [2]string   // the two as a permit would name them; "" where it has no one word for it
 	Not      bool        // it must not reach
 	Without  []plan.Text // what is out of order meanwhile
 	AnyOne   AnyOne      // and then each of these in turn
@@ -50,24 +51,39 @@ func (r *resolver) must() {
 	}
 }
 
-const sentences = "'A reaches B' or 'A does not reach B', with 'over SERVICE', 'without NAME', 'without any one cable' (or device) or 'through DEVICE' behind it"
+const sentences = "'A reaches B' or 'A does not reach B', of several 'A, B and C reach D', with 'over SERVICE', 'without NAME', 'without any one cable' (or device) or 'through DEVICE' behind it"
 
 // requirement resolves one sentence.
 func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
 	x := Requirement{Text: t.Value, Over: Echo, Place: t.Place}
-	words := t.Words()
 	bad := func() (Requirement, bool) {
 		r.report(finding.New(finding.BadValue, t.Place, "a requirement is %s, not %s", sentences, t.Value))
 		return x, false
 	}
-	rest := words
+	from, rest, ok := several(t.Words())
+	if !ok {
+		return bad()
+	}
+	said := func(verb ...string) bool {
+		is := len(rest) > len(verb)
+		for i, v := range verb {
+			is = is && rest[i].Value == v
+		}
+		if is {
+			rest = rest[len(verb):]
+		}
+		return is
+	}
+	many := len(from) > 1
 	switch {
-	case len(words) >= 3 && words[1].Value == "reaches":
-		rest = words[3:]
-	case len(words) >= 5 && words[1].Value == "does" && words[2].Value == "not" && words[3].Value == "reach":
+	case said("reaches"), many && said("reach"):
+	case said("does", "not", "reach"), many && said("do", "not", "reach"):
 		x.Not = true
-		rest = words[5:]
 	default:
+		return bad()
+	}
+	to, rest, ok := several(rest)
+	if !ok {
 		return bad()
 	}
 	for len(rest) > 0 {
@@ -107,14 +123,49 @@ func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
 		}
 		rest = rest[2:]
 	}
-	to := words[2]
-	if x.Not {
-		to = words[4]
-	}
 	okFrom, okTo := false, false
-	x.From, okFrom = r.parties(words[0], nil)
-	x.To, okTo = r.parties(to, nil)
+	x.From, okFrom = r.together(from)
+	x.To, okTo = r.together(to)
+	for i, names := range [][]plan.Text{from, to} {
+		_, notAddress := prefix.ParseAddress(names[0].Value)
+		if len(names) == 1 && (notAddress == nil || !strings.Contains(names[0].Value, ":")) {
+			x.Names[i] = names[0].Value
+		}
+	}
 	return x, okFrom && okTo
+}
+
+// several takes the names from the beginning of some words, with commas or 'and' between; false where they do not
+// begin with one.
+func several(words []plan.Text) (names, rest []plan.Text, ok bool) {
+	for more := true; more; {
+		if len(words) == 0 || words[0].Value == "and" {
+			return nil, nil, false
+		}
+		name := words[0]
+		more = strings.HasSuffix(name.Value, ",")
+		names, words = append(names, name.WithoutComma()), words[1:]
+		if len(words) > 0 && words[0].Value == "and" {
+			more, words = true, words[1:]
+		}
+	}
+	return names, words, true
+}
+
+// together resolves the names on one side of a sentence.
+func (r *resolver) together(names []plan.Text) ([]Party, bool) {
+	var all []Party
+	whole := true
+	for _, name := range names {
+		some, ok := r.parties(name, nil)
+		for _, p := range some {
+			if !slices.Contains(all, p) {
+				all = append(all, p)
+			}
+		}
+		whole = whole && ok
+	}
+	return all, whole
 }
 
 // inItself is the finding of a group that leads back to itself.

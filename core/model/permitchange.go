@@ -42,6 +42,9 @@ func (c AddPermit) Describe(s *Spec) string {
 	if c.Before < len(list) {
 		where = fmt.Sprintf(", before its %s %d", word, c.Before+1)
 	}
+	if c.Permit.Ruling != Pass {
+		return fmt.Sprintf("add to the %ss of %s%s: %s", word, s.Devices[c.Device].Name, where, c.Permit.Text)
+	}
 	return fmt.Sprintf("let %s pass '%s'%s", s.Devices[c.Device].Name, c.Permit.Text, where)
 }
 

@@ -16,6 +16,23 @@ func (t Text) Words() []Text {
 	return all
 }
 
+// Listed splits a sentence like Words; a comma behind a word is none of it.
+func (t Text) Listed() []Text {
+	all := t.Words()
+	for i, word := range all {
+		all[i] = word.WithoutComma()
+	}
+	return all
+}
+
+// WithoutComma is a word without the comma behind it, if there is one.
+func (t Text) WithoutComma() Text {
+	if strings.HasSuffix(t.Value, ",") && strings.Count(t.Value, ",") == 1 {
+		t, _, _ = cutText(t, ",")
+	}
+	return t
+}
+
 // Reference is a word of the plan that names something.
 type Reference struct {
 	Text
@@ -33,7 +50,7 @@ func (d *Document) References() []Reference {
 	all.name(d.Operator, d.Settings.TreeRoot)
 	all.name(slices.Concat(d.Wants.Carriers, d.Wants.LeaveOut, d.Wants.World)...)
 	for _, sentence := range slices.Concat(d.Wants.Reach, d.Must) {
-		for _, word := range sentence.Words() {
+		for _, word := range sentence.Listed() {
 			all.name(word)
 			all.port(word)
 		}

@@ -22,7 +22,7 @@ var piers = fstest.MapFS{
 include: sites/b.yaml
 operator: bb
 groups: {all: [bb, deck]}
-must: [bb reaches deck, "bb reaches hold without line"]
+must: [bb reaches deck, "bb reaches hold without line", "bb, aa and deck reach hold, deck"]
 segments:
   deck: {vlan: 7, prefix: 10.1.0.0/24, gateway: aa}
   hold: {prefix: 10.2.0.0/24}

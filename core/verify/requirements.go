@@ -265,6 +265,13 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 	switch {
 	case r.Not:
 		reason = fmt.Sprintf("%s gets there, %s", who, c.byWhom(c.passed(a.x.There)))
+		if s := c.withoutHosts(r, a); len(s) > 0 { // permits for hosts do not stop it
+			verb := "has no host, and its router stands for it"
+			if len(s) > 1 {
+				verb = "have no host, and their routers stand for them"
+			}
+			reason += fmt.Sprintf("; %s %s", strings.Join(s, " and "), verb)
+		}
 	case a.device != model.None:
 		reason = fmt.Sprintf("%s does not go through %s", who, c.spec.Devices[a.device].Name)
 	default:
@@ -296,7 +303,36 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 			f = f.Mend("%s", strings.Join(steps, "; then ")).Works()
 		}
 	}
+	if r.Not && c.trials <= mostTrials && tried <= mostAlone {
+		if changes, ok := c.forbid(r, a); ok {
+			var steps []string
+			spec := c.spec
+			for _, x := range changes {
+				steps = append(steps, x.Describe(spec))
+				spec = x.Apply(spec)
+			}
+			f = f.Mend("%s", strings.Join(steps, "; then ")).Works()
+		}
+	}
 	c.report(f)
+}
+
+// withoutHosts lists the segments of a requirement for which a router is an end of a path, since they have
+// no host.
+func (c *checker) withoutHosts(r *model.Requirement, a *against) []string {
+	var all []string
+	for _, side := range []struct {
+		parties []model.Party
+		end     target
+	}{{r.From, a.from}, {r.To, a.to}} {
+		for _, p := range side.parties {
+			if p.Segment != model.None && side.end.device != model.None && c.spec.Devices[side.end.device].Forwards && slices.Contains(c.onSegment(p.Segment), side.end) {
+				all = append(all, c.spec.Segments[p.Segment].Name)
+				break
+			}
+		}
+	}
+	return all
 }
 
 // pendingNeeded reports a requirement that would hold if pending permits were in

@@ -109,7 +109,7 @@ func (l *looked) names(form string, where place) []protocol.CompletionItem {
 		}
 	}
 	if sentence {
-		add(protocol.CompletionItemKindKeyword, "", "everyone", "reaches", "does not reach", "without", "over", "through")
+		add(protocol.CompletionItemKindKeyword, "", "everyone", "reaches", "reach", "does not reach", "do not reach", "without", "over", "through")
 	}
 	if wants("an interface", "ports of the device") && len(where.path) > 1 && where.path[0] == "devices" {
 		if d, ok := spec.DeviceNamed(where.path[1]); ok {
