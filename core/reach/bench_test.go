@@ -25,7 +25,7 @@ func BenchmarkSweepRing100(b *testing.B) { benchmarkSweep(b, coretest.RingNetwor
 func benchmarkSweep(b *testing.B, text string) {
 	spec, net, _ := derive.Resolve(coretest.Spec(b, text))
 	ends := reach.Ends(spec)
-	failures := reach.Together(reach.Cables(spec), 1)
+	failures := reach.Together(reach.Cables(net.State), 1)
 	b.ReportAllocs()
 	for b.Loop() {
 		lost := 0

@@ -30,7 +30,7 @@ func losses(t *testing.T, name, text string) (failures, lost int) {
 		}
 	}
 	require.Empty(t, net.Unsettled, name)
-	err := reach.Sweep(t.Context(), net, reach.Asked{Ends: lans, Over: model.Echo}, reach.Together(reach.Cables(net.Spec), 1), func(l reach.Loss) {
+	err := reach.Sweep(t.Context(), net, reach.Asked{Ends: lans, Over: model.Echo}, reach.Together(reach.Cables(net.State), 1), func(l reach.Loss) {
 		failures++
 		if l.Lost > l.Cannot {
 			lost++
@@ -111,7 +111,7 @@ func TestEachLevelOfProtection(t *testing.T) {
 				}
 			}
 			ends := append(reach.WithoutLinks(net.Spec, reach.Ends(net.Spec)), reach.Loopbacks(net.Spec)...)
-			failures := reach.Cables(net.Spec)
+			failures := reach.Cables(net.State)
 			if level == "devices" {
 				failures = append(failures, reach.Devices(net.Spec)...)
 			}

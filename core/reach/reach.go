@@ -209,14 +209,29 @@ func ask(net *forward.Network, from, to *End, over model.Service) Pair {
 }
 
 // Cables lists the failure of every cable that joins anything but a host to the
-// network.
-func Cables(spec *model.Spec) []network.Failure {
+// network, and of every segment that is itself the wire between such.
+func Cables(state *network.State) []network.Failure {
+	spec := state.Spec
 	var all []network.Failure
 	for id, c := range spec.Cables {
 		kinds := []model.Kind{spec.Devices[spec.Interfaces[c.Ends[0]].Device].Kind, spec.Devices[spec.Interfaces[c.Ends[1]].Device].Kind}
 		if !c.Pulled && !slices.Contains(kinds, model.Host) {
 			f := network.NoFailure
 			f.Cable = model.CableID(id)
+			all = append(all, f)
+		}
+	}
+	on := make([]int, len(spec.Segments))
+	for i := range spec.Interfaces {
+		x := &spec.Interfaces[i]
+		if x.Segment != model.None && x.Routed() && x.Kind != model.Loopback && spec.Devices[x.Device].Kind != model.Host {
+			on[x.Segment]++
+		}
+	}
+	for id, n := range on {
+		if n > 1 && state.IsWire(model.SegmentID(id)) {
+			f := network.NoFailure
+			f.Segment = model.SegmentID(id)
 			all = append(all, f)
 		}
 	}

@@ -88,7 +88,7 @@ func TestWhatAFailureTakesAway(t *testing.T) {
 	net := coretest.Network(t, ring)
 	spec := net.Spec
 	got := map[string][3]int{}
-	require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: lans(t, net), Over: model.Echo}, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
+	require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: lans(t, net), Over: model.Echo}, reach.Together(reach.Cables(net.State), 1), func(l reach.Loss) {
 		got[spec.Cables[l.Failures[0].Cable].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
 	}))
 	assert.Equal(t, map[string][3]int{"x-ab": {2, 0, 0}, "x-bc": {2, 0, 0}, "x-ca": {0, 0, 0}}, got)
@@ -133,7 +133,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 		if seed%2 == 1 && seed < 60 {
 			ofPaths(t, net, m, seed)
 		}
-		require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: ends, Over: model.Echo}, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
+		require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: ends, Over: model.Echo}, reach.Together(reach.Cables(net.State), 1), func(l reach.Loss) {
 			after := net.Update(net.State.With(l.Failures...))
 			lost, loops, rerouted := 0, 0, 0
 			for _, w := range ways {
@@ -399,7 +399,7 @@ func TestDevicesAndPickedPairs(t *testing.T) {
 			from[e], to[e] = r.IntN(3) == 0, r.IntN(3) == 0
 		}
 		asked := reach.Asked{Ends: ends, Over: model.Echo, Of: func(a, b *reach.End) bool { return from[a] && to[b] }}
-		require.NoError(t, reach.Sweep(t.Context(), net, asked, reach.Together(reach.Cables(spec), 1), func(l reach.Loss) {
+		require.NoError(t, reach.Sweep(t.Context(), net, asked, reach.Together(reach.Cables(net.State), 1), func(l reach.Loss) {
 			want := 0
 			for _, a := range ends {
 				for _, b := range ends {

@@ -28,7 +28,7 @@ func TestAChangeTriedIsTheChangeMade(t *testing.T) {
 		plain := *spec
 		plain.Wants = nil // what is derived stands, as if it were written
 		net := forward.Resolve(network.Build(&plain).State())
-		if cables := reach.Cables(&plain); seed%2 == 0 {
+		if cables := reach.Cables(network.Build(&plain).State()); seed%2 == 0 {
 			net = net.Update(net.State.With(cables[r.IntN(len(cables))]))
 		}
 		for range 4 {

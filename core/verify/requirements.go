@@ -83,7 +83,7 @@ func (c *checker) under(r *model.Requirement) ([]*forward.Network, *unknownPart)
 	var each []network.Failure
 	switch r.AnyOne {
 	case model.AnyOneCable:
-		each = reach.Cables(c.spec)
+		each = reach.Cables(c.state())
 	case model.AnyOneDevice:
 		own := map[model.DeviceID]bool{}
 		for _, e := range slices.Concat(c.ends(r.From, true), c.ends(r.To, false)) {

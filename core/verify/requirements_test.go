@@ -25,9 +25,9 @@ groups: {hosts: [la, two], two: [hb, h2]}
 
 func TestRequirements(t *testing.T) {
 	for sentence, want := range map[string]string{
-		"ha reaches hb":                                    "",
-		"la reaches lc":                                    "",
-		"ha, hb reach lc":                                  "",
+		"ha reaches hb":   "",
+		"la reaches lc":   "",
+		"ha, hb reach lc": "",
 		"ha, hb, and h2 reach la and lc over icmp":         "",
 		"ha and 10.9.9.9 do not reach 10.9.8.8, 10.9.9.9":  "",
 		"la, ha do not reach two and hb":                   "la, ha do not reach two and hb: ha (10.1.0.10) to hb (10.2.0.10) gets there, by a, b; so for 2 of 2 pairs tried",

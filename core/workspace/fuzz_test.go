@@ -60,7 +60,7 @@ func FuzzWorkspace(f *testing.F) {
 				require.True(t, renamed.Usable(), "%s: %v", name, renamed.Slips())
 			}
 		}
-		require.NoError(t, reach.Sweep(t.Context(), w.Network, reach.Asked{Ends: reach.Ends(w.Spec), Over: model.Echo}, reach.Together(reach.Cables(w.Spec), 1), func(l reach.Loss) {
+		require.NoError(t, reach.Sweep(t.Context(), w.Network, reach.Asked{Ends: reach.Ends(w.Spec), Over: model.Echo}, reach.Together(reach.Cables(w.Network.State), 1), func(l reach.Loss) {
 			require.LessOrEqual(t, l.Cannot, l.Lost)
 		}))
 		for _, from := range w.DeviceNames() {

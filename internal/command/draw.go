@@ -278,20 +278,26 @@ func (a *app) sheet(w *workspace.Workspace, o *drawing, args []string) (*draw.Sh
 	return draw.Path(w.Network, t.Exchange, asked), nil
 }
 
-// vlanNamed is a VLAN by its number, or by the segment that has it.
+// vlanNamed is a VLAN by its number, or by a segment that has it, and all segments that have it: sites may
+// use one number each for their own.
 func vlanNamed(w *workspace.Workspace, word string) (model.VLAN, string, error) {
+	var v model.VLAN
 	if s, ok := w.Spec.SegmentNamed(word); ok {
-		if w.Spec.Segments[s].VLAN == 0 {
+		if v = w.Spec.Segments[s].VLAN; v == 0 {
 			return 0, "", fmt.Errorf("the segment %s has no VLAN", word)
 		}
-		return w.Spec.Segments[s].VLAN, ", " + word, nil
 	}
-	for s := range w.Spec.Segments {
-		if v := w.Spec.Segments[s].VLAN; v > 0 && fmt.Sprint(v) == word {
-			return v, ", " + w.Spec.Segments[s].Name, nil
+	label := ""
+	for _, s := range w.Spec.Segments {
+		if s.VLAN > 0 && (s.VLAN == v || fmt.Sprint(s.VLAN) == word) {
+			v = s.VLAN
+			label += ", " + s.Name
 		}
 	}
-	return 0, "", fmt.Errorf("there is no VLAN %s; name its number, or its segment", word)
+	if v == 0 {
+		return 0, "", fmt.Errorf("there is no VLAN %s; name its number, or its segment", word)
+	}
+	return v, label, nil
 }
 
 // failuresSheet draws what each cable's failure takes.

@@ -40,7 +40,8 @@ func (a *app) reach() *cobra.Command {
 		Long: "Predict a ping from every LAN and loopback to every other: from a host of the one\n" +
 			"to a host of the other, or to a router where it has none. The links between\n" +
 			"routers are asked with --links, or where the plan wants them. With --failures 1\n" +
-			"every cable is taken out of order in turn, with --devices every device too.\n" +
+			"every cable is taken out of order in turn (a segment without cables counts as\n" +
+			"one), with --devices every device too.\n" +
 			"--from and --to narrow both down, to segments, devices, groups, blocks or\n" +
 			"addresses.",
 		Example:           "  ropeswing reach\n  ropeswing reach --from quay-staff --without beam-a\n  ropeswing reach --from cameras --to log-server --failures 1\n  ropeswing reach --lost -4\n  ropeswing reach --failures 1",
@@ -214,7 +215,7 @@ func (a *app) everyone(w *workspace.Workspace, q question) error {
 
 // sweep makes every failure in turn; Ctrl-C stops it with what it has.
 func (a *app) sweep(w *workspace.Workspace, q question) error {
-	failures := reach.Cables(w.Spec)
+	failures := reach.Cables(w.Network.State)
 	if q.devices {
 		failures = append(failures, reach.Devices(w.Spec)...)
 	}

@@ -400,7 +400,7 @@ func (r *rehearsed) result(ctx context.Context, o *rehearsalOptions) (*view.Rehe
 // failures cuts each cable in turn and asks again.
 func (r *rehearsed) failures(ctx context.Context, v *view.Rehearsal) error {
 	already := r.lab.Network().State.Failures()
-	all := reach.Cables(r.w.Spec)
+	all := reach.Cables(r.lab.Network().State)
 	for i, f := range all {
 		if slices.Contains(already, f) {
 			continue

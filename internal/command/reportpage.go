@@ -163,7 +163,7 @@ func (a *app) reportSections(ctx context.Context, w *workspace.Workspace, v view
 }
 
 // reportFailures is what each cable's failure takes, as a table and for the picture.
-func (a *app) reportFailures(ctx context.Context, w *workspace.Workspace) (report.Section, map[model.CableID]draw.Mark, error) {
+func (a *app) reportFailures(ctx context.Context, w *workspace.Workspace) (report.Section, draw.Marks, error) {
 	s := report.Section{ID: "failures", Title: "What each failure takes"}
 	if n := len(w.Spec.Devices); n > mostSwept {
 		s.Note = fmt.Sprintf("Not worked out here: the network has %d devices, and a report asks up to %d; 'ropeswing reach --failures 1' shows it.", n, mostSwept)
@@ -218,7 +218,7 @@ func (a *app) losses(ctx context.Context, w *workspace.Workspace) ([]reach.Loss,
 		return nil, nil, err
 	}
 	v := &view.Sweep{Places: q.places(w), Basis: w.Basis, Together: 1, Between: ask.Words(q.from, q.to), Losses: []view.SweepLoss{}}
-	cables := reach.Cables(w.Spec)
+	cables := reach.Cables(w.Network.State)
 	var all []reach.Loss
 	err := reach.Sweep(ctx, w.Network, reach.Asked{Ends: q.ends, Over: q.over}, reach.Together(cables, 1), func(l reach.Loss) {
 		all = append(all, l)
@@ -230,9 +230,9 @@ func (a *app) losses(ctx context.Context, w *workspace.Workspace) ([]reach.Loss,
 	return all, v, nil
 }
 
-// marksOf says of each cable what its failure takes.
-func marksOf(losses []reach.Loss) map[model.CableID]draw.Mark {
-	marks := map[model.CableID]draw.Mark{}
+// marksOf says of each cable or wire what its failure takes.
+func marksOf(losses []reach.Loss) draw.Marks {
+	marks := draw.Marks{}
 	for _, l := range losses {
 		m := draw.Mark{Text: "nothing is lost", Class: draw.Good}
 		if l.Lost > 0 {
@@ -241,7 +241,7 @@ func marksOf(losses []reach.Loss) map[model.CableID]draw.Mark {
 				m.Text += ": no other path"
 			}
 		}
-		marks[l.Failures[0].Cable] = m
+		marks[l.Failures[0]] = m
 	}
 	return marks
 }

@@ -30,6 +30,9 @@ type Mark struct {
 	Class Class
 }
 
+// Marks are what is said of cables, and of segments that are wires themselves, by their failure.
+type Marks map[network.Failure]Mark
+
 // plan collects the boxes and wires of a picture of devices.
 type plan struct {
 	net    *forward.Network
@@ -114,15 +117,16 @@ func (p *plan) leaf(d model.DeviceID) bool {
 }
 
 // Wires is the devices and cables, with the ports at both ends. Marks say something of cables.
-func Wires(net *forward.Network, asked Asked, marks map[model.CableID]Mark) *Sheet {
+func Wires(net *forward.Network, asked Asked, marks Marks) *Sheet {
 	p := newPlan(net, asked)
 	p.drawWires(marks)
 	return p.sheet()
 }
 
 // drawWires collects all devices and cables.
-func (p *plan) drawWires(marks map[model.CableID]Mark) {
+func (p *plan) drawWires(marks Marks) {
 	p.cables(func(model.CableID) bool { return true }, marks, nil)
+	p.onWires(func(model.SegmentID) bool { return true }, 2, marks)
 	p.hosts(nil)
 	for d := range p.spec.Devices {
 		if !p.leaf(model.DeviceID(d)) {
@@ -162,12 +166,13 @@ func VLAN(net *forward.Network, v model.VLAN, asked Asked) *Sheet {
 		}
 		return fmt.Sprintf("not carried by %s", p.spec.Label(which)), Bad
 	})
+	p.onWires(func(s model.SegmentID) bool { return p.spec.Segments[s].VLAN == v }, 1, nil)
 	p.hosts(func(id model.InterfaceID) bool { return carries(id) })
 	return p.sheet()
 }
 
 // cables are the cables between devices that are boxes of their own; more says something of one.
-func (p *plan) cables(which func(model.CableID) bool, marks map[model.CableID]Mark, more func(model.CableID) (string, Class)) {
+func (p *plan) cables(which func(model.CableID) bool, marks Marks, more func(model.CableID) (string, Class)) {
 	blocked := map[model.CableID]bool{}
 	for _, l := range p.net.State.Loops() {
 		blocked[l.Cable] = l.Blocked
@@ -206,7 +211,9 @@ func (p *plan) cables(which func(model.CableID) bool, marks map[model.CableID]Ma
 			line, dashed = Down, true
 			say("blocked: a loop", Down)
 		}
-		if m, ok := marks[id]; ok {
+		of := network.NoFailure
+		of.Cable = id
+		if m, ok := marks[of]; ok {
 			say(m.Text, m.Class)
 			line, x.class = m.Class, m.Class
 		}
@@ -233,30 +240,40 @@ func (p *plan) cables(which func(model.CableID) bool, marks map[model.CableID]Ma
 			p.wires[len(p.wires)-1].thick = thick
 		}
 	}
-	p.onWires()
 }
 
-// onWires are segments that are themselves the wire, with whoever is on them.
-func (p *plan) onWires() {
+// onWires are segments that are themselves the wire, with whoever is on them, where they are enough; hosts
+// with little else to them are shown, and count, where one is.
+func (p *plan) onWires(which func(model.SegmentID) bool, least int, marks Marks) {
 	for s := range p.spec.Segments {
 		id := model.SegmentID(s)
-		if !p.net.State.IsWire(id) {
+		if !which(id) || !p.net.State.IsWire(id) {
 			continue
 		}
 		var on []model.InterfaceID
 		for i := range p.spec.Interfaces {
 			x := &p.spec.Interfaces[i]
-			if x.Segment == id && x.Kind != model.Loopback && p.net.State.Cable(model.InterfaceID(i)) == model.None && !p.leaf(x.Device) {
+			if x.Segment == id && x.Kind != model.Loopback && p.net.State.Cable(model.InterfaceID(i)) == model.None && (least == 1 || !p.leaf(x.Device)) {
 				on = append(on, model.InterfaceID(i))
 			}
 		}
-		if len(on) < 2 {
+		if len(on) < least {
 			continue
 		}
-		between := len(p.boxes)
-		p.boxes = append(p.boxes, box{name: p.spec.Segments[s].Name, class: Quiet, round: 9, rows: []row{{p.spec.Segments[s].Name, Plain, true}}})
+		between, line, thick := len(p.boxes), Plain, 0.0
+		x := box{name: p.spec.Segments[s].Name, class: Quiet, round: 9, rows: []row{{p.spec.Segments[s].Name, Plain, true}}}
+		of := network.NoFailure
+		of.Segment = id
+		if m, ok := marks[of]; ok {
+			x.rows = append(x.rows, row{m.Text, m.Class, false})
+			if x.class, line = m.Class, m.Class; line == Bad {
+				thick = 3
+			}
+		}
+		p.boxes = append(p.boxes, x)
 		for _, i := range on {
-			p.join(p.spec.Interfaces[i].Device, between, p.spec.Interfaces[i].Name, Plain, false)
+			p.join(p.spec.Interfaces[i].Device, between, p.spec.Interfaces[i].Name, line, false)
+			p.wires[len(p.wires)-1].thick = thick
 		}
 	}
 }

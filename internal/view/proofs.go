@@ -19,7 +19,7 @@ func Proofs(all []verify.Proof) Table {
 		}
 		var without []string
 		for _, f := range p.Without {
-			without = append(without, FailureName(p.Net.Spec, f))
+			without = append(without, f.Name(p.Net.Spec))
 		}
 		shown := "there is nobody to try it with"
 		switch {

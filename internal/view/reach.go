@@ -8,8 +8,6 @@ import (
 	"strings"
 
 	"ropeswing/core/forward"
-	"ropeswing/core/model"
-	"ropeswing/core/network"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 )
@@ -232,7 +230,7 @@ type Sweep struct {
 
 // SweepLoss is what one failure, or several together, take away, in JSON.
 type SweepLoss struct {
-	Without  []string    `json:"without"`  // cables or devices
+	Without  []string    `json:"without"`  // cables, segments that are wires themselves, or devices
 	Lost     int         `json:"lost"`     // paths that worked
 	Cannot   int         `json:"cannot"`   // of them: no wire leads there any more
 	DoesNot  int         `json:"does_not"` // of them: a wire does, and no route
@@ -249,19 +247,6 @@ type Takeover struct {
 	Out    string `json:"out"`
 }
 
-// FailureName is what a failure is called.
-func FailureName(spec *model.Spec, f network.Failure) string {
-	switch {
-	case f.Cable != model.None:
-		return spec.Cables[f.Cable].Name
-	case f.Device != model.None:
-		return spec.Devices[f.Device].Name
-	case f.Segment != model.None:
-		return spec.Segments[f.Segment].Name
-	}
-	return spec.Label(f.Interface)
-}
-
 // Add counts one failure.
 func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 	spec := net.Spec
@@ -274,7 +259,7 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 	}
 	x := SweepLoss{Lost: l.Lost, Cannot: l.Cannot, DoesNot: l.Lost - l.Cannot, Loops: l.Loops, Rerouted: l.Rerouted, Paths: []ReachPath{}, Takes: []Takeover{}}
 	for _, f := range l.Failures {
-		x.Without = append(x.Without, FailureName(spec, f))
+		x.Without = append(x.Without, f.Name(spec))
 	}
 	for _, w := range l.Pairs {
 		x.Paths = append(x.Paths, newReachPath(l.After, w))
