@@ -4,8 +4,10 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -67,44 +69,53 @@ func ReadMap(text []byte) (*ColumnMap, error) {
 	if len(m.Tables) == 0 {
 		return nil, errors.New("it has no tables")
 	}
+	if err := m.check(); err != nil {
+		return nil, err.in(n.Content[0])
+	}
+	return m, nil
+}
+
+// check finds what is wrong in a map, and where.
+func (m *ColumnMap) check() *misplaced {
 	var err error
 	if m.Device != "" {
 		if m.device, err = regexp.Compile(m.Device); err != nil {
-			return nil, fmt.Errorf("device: %w", err)
+			return amiss(fmt.Errorf("device: %w", err), "device")
 		}
 		if m.device.SubexpIndex("name") < 0 {
-			return nil, errors.New("device: the expression has no group (?P<name>…) that is the device's name")
+			return amiss(errors.New("device: the expression has no group (?P<name>…) that is the device's name"), "device")
 		}
 	}
 	for _, s := range m.Skip {
 		x, err := regexp.Compile(s)
 		if err != nil {
-			return nil, fmt.Errorf("skip: %w", err)
+			return amiss(fmt.Errorf("skip: %w", err), "skip", s)
 		}
 		m.skip = append(m.skip, x)
 	}
 	for i := range m.Tables {
 		if err := m.Tables[i].check(); err != nil {
-			return nil, fmt.Errorf("table %d: %w", i+1, err)
+			err.path = append([]string{"tables", strconv.Itoa(i)}, err.path...)
+			return err
 		}
 	}
-	return m, nil
+	return nil
 }
 
-func (t *TableMap) check() error {
+func (t *TableMap) check() *misplaced {
 	if len(t.Heading) == 0 {
-		return errors.New("it has no heading")
+		return amiss(errors.New("the table has no heading"))
 	}
-	for field, heading := range t.Fields {
+	for _, field := range slices.Sorted(maps.Keys(t.Fields)) {
 		if !slices.Contains(Fields, field) {
-			return fmt.Errorf("there is no field %s; the fields are %s", field, strings.Join(Fields, ", "))
+			return amiss(unknown("field", field, Fields), "fields", field)
 		}
-		if !slices.Contains(t.Heading, heading) {
-			return fmt.Errorf("%s is taken from %s, which is no heading", field, heading)
+		if heading := t.Fields[field]; !slices.Contains(t.Heading, heading) {
+			return amiss(fmt.Errorf("%s is taken from %s, which is no heading%s", field, heading, near(heading, t.Heading)), "fields", field)
 		}
 	}
 	if _, ok := t.Fields["interface"]; !ok && t.Fields["destination"] == "" && t.Fields["neighbour"] == "" {
-		return errors.New("it says neither which heading is the interface, nor the destination, nor the neighbour")
+		return amiss(errors.New("it says neither which heading is the interface, nor the destination, nor the neighbour"), "fields")
 	}
 	if err := t.checkNames(); err != nil {
 		return err
@@ -112,15 +123,15 @@ func (t *TableMap) check() error {
 	switch t.Continues {
 	case "", "indented", "empty":
 	default:
-		return fmt.Errorf("continues is indented or empty, not %s", t.Continues)
+		return amiss(fmt.Errorf("continues is indented or empty, not %s%s", t.Continues, near(t.Continues, []string{"indented", "empty"})), "continues")
 	}
 	if _, ok := t.Fields[t.Repeats]; t.Repeats != "" && !ok {
-		return fmt.Errorf("repeats is one of the fields, and %s is none", t.Repeats)
+		return amiss(fmt.Errorf("repeats is one of the fields, and %s is none%s", t.Repeats, near(t.Repeats, slices.Sorted(maps.Keys(t.Fields)))), "repeats")
 	}
 	if t.Ends != "" && t.Ends != "blank" {
 		x, err := regexp.Compile(t.Ends)
 		if err != nil {
-			return fmt.Errorf("ends: %w", err)
+			return amiss(fmt.Errorf("ends: %w", err), "ends")
 		}
 		t.ends = x
 	}

@@ -2,7 +2,9 @@ package wire
 
 import (
 	"fmt"
+	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"go.yaml.in/yaml/v4"
@@ -113,10 +115,10 @@ func (f form) fits(n *yaml.Node) bool {
 }
 
 // checkNames finds a field or part that a table names and that is none.
-func (t *TableMap) checkNames() error {
-	for field := range t.Words {
+func (t *TableMap) checkNames() *misplaced {
+	for _, field := range slices.Sorted(maps.Keys(t.Words)) {
 		if _, used := t.Fields[field]; !used {
-			return fmt.Errorf("words of %s, which is none of the table's fields", field)
+			return amiss(fmt.Errorf("words of %s, which is none of the table's fields%s", field, near(field, slices.Sorted(maps.Keys(t.Fields)))), "words", field)
 		}
 	}
 	var parts []string
@@ -125,10 +127,58 @@ func (t *TableMap) checkNames() error {
 	}
 	for _, k := range t.Known {
 		if !slices.Contains(parts, k) {
-			return fmt.Errorf("known is one of %s, not %s", strings.Join(parts, ", "), k)
+			return amiss(fmt.Errorf("known is one of %s, not %s", strings.Join(parts, ", "), k), "known", k)
 		}
 	}
 	return nil
+}
+
+// misplaced is what is wrong in a map, and the keys, numbers and words that lead to it.
+type misplaced struct {
+	err  error
+	path []string
+}
+
+func amiss(err error, path ...string) *misplaced { return &misplaced{err, path} }
+
+// in is the error with its place in the file.
+func (m *misplaced) in(n *yaml.Node) error {
+	at := n
+	for _, word := range m.path {
+		switch n.Kind {
+		case yaml.MappingNode:
+			for i := 0; i+1 < len(n.Content); i += 2 {
+				if n.Content[i].Value == word {
+					at, n = n.Content[i], n.Content[i+1]
+					break
+				}
+			}
+		case yaml.SequenceNode:
+			for i, x := range n.Content {
+				if x.Kind == yaml.ScalarNode && x.Value == word || x.Kind != yaml.ScalarNode && word == strconv.Itoa(i) {
+					at, n = x, x
+					break
+				}
+			}
+		}
+	}
+	return fmt.Errorf("line %d, column %d: %w", at.Line, at.Column, m.err)
+}
+
+// unknown is the error of a word that is none of some, with the nearest of them.
+func unknown(what, word string, all []string) error {
+	if guess := near(word, all); guess != "" {
+		return fmt.Errorf("there is no %s %s%s", what, word, guess)
+	}
+	return fmt.Errorf("there is no %s %s; the %ss are %s", what, word, what, strings.Join(all, ", "))
+}
+
+// near asks whether another word was meant; "" where none is like it.
+func near(word string, all []string) string {
+	if guess, ok := finding.Nearest(word, all); ok {
+		return "; did you mean " + guess + "?"
+	}
+	return ""
 }
 
 // nothings are words that stand in a cell for there being nothing, as dashes do.

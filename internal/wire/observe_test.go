@@ -146,25 +146,33 @@ func TestColumnMapsReadTextTables(t *testing.T) {
 	assert.Equal(t, []string{"interface p1: p1", "admin lit: up", "oper dark: down", "address 10.1.0.1/24: 10.1.0.1/24"}, cells)
 	for text, want := range map[string]string{
 		"tables: []": "begins with 'ropeswing-map: 1'", "ropeswing-map: 1": "it has no tables", "ropeswing-map: 1\ntabels: []": "line 2, column 1: a column map has no key tabels; did you mean tables?", "": "it is empty", "[": "it is no column map", "- a": "a column map is a map of keys",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {colour: A}}]":                               "there is no field colour",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: B}}]":                            "which is no heading",
-		"ropeswing-map: 1\ntables: [{heading: [A], feilds: {interface: A}}]":                            "line 2, column 25: a table has no key feilds; did you mean fields?",
-		"ropeswing-map: 1\ntables: [{heading: A, fields: {interface: A}}]":                              "heading is a list of words",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: [interface]}]":                               "fields is a map of words",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, words: {interface: x}}]":     "words is a map of words for each field",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, words: {oper: {a: up}}}]":    "words of oper, which is none of the table's fields",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, known: [everything]}]":       "known is one of interfaces,",
-		"ropeswing-map: 1\nname: a\nname: b\ntables: [{heading: [A], fields: {interface: A}}]":          "line 3, column 1: name stands here twice; the first is on line 2",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A, interface: A}}]":              "each key once",
-		"ropeswing-map: 1\ntables: {heading: [A]}":                                                      "tables is a list of maps",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {admin: A}}]":                                "neither which heading is the interface",
-		"ropeswing-map: 1\ndevice: '('\ntables: [{heading: [A], fields: {interface: A}}]":               "device:",
-		"ropeswing-map: 1\ndevice: 'x'\ntables: [{heading: [A], fields: {interface: A}}]":               "has no group",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, continues: sometimes}]":      "continues is indented or empty",
-		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, repeats: address, ends: x}]": "repeats is one of the fields",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {colour: A}}]":                                                         "line 2, column 34: there is no field colour; the fields are device, interface,",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {adress: A}}]":                                                         "line 2, column 34: there is no field adress; did you mean address?",
+		"ropeswing-map: 1\ntables:\n- {heading: [A], fields: {interface: A}}\n- heading: [Socket]\n  fields: {interface: Sokcet}": "line 5, column 12: interface is taken from Sokcet, which is no heading; did you mean Socket?",
+		"ropeswing-map: 1\nskip: [a, '(']\ntables: [{heading: [A], fields: {interface: A}}]":                                      "line 2, column 11: skip:",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, ends: '('}]":                                           "line 2, column 49: ends:",
+		"ropeswing-map: 1\ntables: [{fields: {interface: A}}]":                                                                    "line 2, column 10: the table has no heading",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: B}}]":                                                      "which is no heading",
+		"ropeswing-map: 1\ntables: [{heading: [A], feilds: {interface: A}}]":                                                      "line 2, column 25: a table has no key feilds; did you mean fields?",
+		"ropeswing-map: 1\ntables: [{heading: A, fields: {interface: A}}]":                                                        "heading is a list of words",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: [interface]}]":                                                         "fields is a map of words",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, words: {interface: x}}]":                               "words is a map of words for each field",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, words: {oper: {a: up}}}]":                              "words of oper, which is none of the table's fields",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, known: [everything]}]":                                 "known is one of interfaces,",
+		"ropeswing-map: 1\nname: a\nname: b\ntables: [{heading: [A], fields: {interface: A}}]":                                    "line 3, column 1: name stands here twice; the first is on line 2",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A, interface: A}}]":                                        "each key once",
+		"ropeswing-map: 1\ntables: {heading: [A]}":                                                                                "tables is a list of maps",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {admin: A}}]":                                                          "neither which heading is the interface",
+		"ropeswing-map: 1\ndevice: '('\ntables: [{heading: [A], fields: {interface: A}}]":                                         "device:",
+		"ropeswing-map: 1\ndevice: 'x'\ntables: [{heading: [A], fields: {interface: A}}]":                                         "has no group",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, continues: sometimes}]":                                "continues is indented or empty",
+		"ropeswing-map: 1\ntables: [{heading: [A], fields: {interface: A}, repeats: address, ends: x}]":                           "repeats is one of the fields",
 	} {
 		_, err := wire.ReadMap([]byte(text))
 		assert.ErrorContains(t, err, want, text)
+		if strings.Contains(text, "heading: [") {
+			assert.Regexp(t, `line \d+, column \d+: `, err.Error(), "every slip has its place")
+		}
 	}
 	_, err = wire.ReadMapped([]byte("nothing here\n"), m, "r")
 	assert.ErrorContains(t, err, "none of its headings stands there")
