@@ -243,7 +243,8 @@ func (a *answer) written(c *class, d model.DeviceID, x forced) []option {
 // fewRouters is up to how many routers every one of them is tried as the centre.
 const fewRouters = 8
 
-// bestCentre is the router that as the centre leaves least unprotected, and of those the one that
+// bestCentre is the router with which as the centre most written routes are what would be derived, so that
+// those that are pinned change nothing; of these the one that leaves least unprotected, and then the one that
 // makes fewest lines, where the routers are few and no preferred carrier says which it is; none
 // where the nearest to all will do.
 func bestCentre(net *forward.Network) model.DeviceID {
@@ -251,14 +252,20 @@ func bestCentre(net *forward.Network) model.DeviceID {
 	if a.world != none || a.common == none || len(a.deriving) < 2 || len(a.deriving) > fewRouters {
 		return model.None
 	}
-	best, least := model.DeviceID(model.None), [2]int{}
+	best, least := model.DeviceID(model.None), [3]int{}
 	for _, c := range append([]model.DeviceID{a.classes[a.common].owners[0].device}, a.deriving...) {
 		x := newAnswer(net, prefix.IPv4, c)
 		x.derive()
 		lines := x.emitted().count()
 		var r Result
 		x.listOpen(&r)
-		if n := [2]int{len(r.Open), lines}; best == model.None || slices.Compare(n[:], least[:]) < 0 {
+		others := 0
+		for _, d := range x.deriving {
+			if x.writes(d) && !x.isPinned(d) {
+				others++
+			}
+		}
+		if n := [3]int{others, len(r.Open), lines}; best == model.None || slices.Compare(n[:], least[:]) < 0 {
 			best, least = c, n
 		}
 	}

@@ -19,6 +19,8 @@ type table struct {
 	space   *space
 	routes  []model.Static
 	by      []line // by route: the line it is; of a discard, nowhere
+
+	asDerived bool // written routes are passed over: they are what would be derived
 }
 
 // emit turns what every device does into routes, by device.
@@ -63,12 +65,13 @@ type emitted struct {
 	made   []*table // by device; nil where no routes are derived
 	tables [][]model.Static
 	single []int
+	lines  []int // by device: how many it takes, those that are written already among them
 }
 
 func (e emitted) count() int {
 	n := 0
-	for _, t := range e.tables {
-		n += len(t)
+	for _, lines := range e.lines {
+		n += lines
 	}
 	return n
 }
@@ -83,19 +86,16 @@ func (a *answer) emitIn(s *space) emitted {
 		}
 	}
 	n := len(a.g.leaving)
-	e := emitted{s, make([]*table, n), make([][]model.Static, n), make([]int, n)}
+	e := emitted{s, make([]*table, n), make([][]model.Static, n), make([]int, n), make([]int, n)}
 	emit := func(d int) {
 		if !a.g.derives(a.wanted, model.DeviceID(d)) {
 			return
 		}
-		t := a.newTable(model.DeviceID(d), s)
-		t.addDefault()
-		if a.wanted.Summarise {
-			t.summarise(s)
-		} else {
-			t.eachSubnet()
+		t := a.tableIn(s, model.DeviceID(d), false)
+		e.made[d], e.tables[d], e.single[d], e.lines[d] = t, t.routes, t.single(s, wanted), len(t.routes)
+		if a.isPinned(model.DeviceID(d)) { // it counts for the others as it would without what is written
+			e.lines[d] = len(a.tableIn(s, model.DeviceID(d), true).routes)
 		}
-		e.made[d], e.tables[d], e.single[d] = t, t.routes, t.single(s, wanted)
 	}
 	parallel.Each(len(e.tables), emit)
 	if !a.wanted.Summarise {
@@ -121,6 +121,30 @@ func (a *answer) emitIn(s *space) emitted {
 		s.onlyFree[n] = s.routed[n].Load()
 	}
 	return e
+}
+
+// tableIn makes the routes of a device in a space.
+func (a *answer) tableIn(s *space, d model.DeviceID, asDerived bool) *table {
+	t := a.newTable(d, s)
+	t.asDerived = asDerived
+	t.addDefault()
+	if a.wanted.Summarise {
+		t.summarise(s)
+	} else {
+		t.eachSubnet()
+	}
+	return t
+}
+
+// isPinned tells whether a device has written routes, and all of them are what would be derived; those to
+// links alone, which watches decide on, are not looked at.
+func (a *answer) isPinned(d model.DeviceID) bool {
+	return a.writes(d) && !slices.ContainsFunc(a.classes, func(c class) bool { _, other := c.forced[d]; return other && !c.link })
+}
+
+// writes tells whether a device has written routes to anything that is wanted of others.
+func (a *answer) writes(d model.DeviceID) bool {
+	return slices.ContainsFunc(a.classes, func(c class) bool { _, is := c.writes[d]; return is && !c.link })
 }
 
 // newTable works out what a device does with each class.
@@ -297,7 +321,7 @@ func (t *table) mayFail(l label) bool {
 
 // forcedHere tells whether written routes of the device decide for a class.
 func (t *table) forcedHere(c classID) bool {
-	if c < 0 {
+	if c < 0 || t.asDerived {
 		return false
 	}
 	_, ok := t.classes[c].writes[t.device]

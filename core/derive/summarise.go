@@ -22,7 +22,7 @@ func (t *table) summarise(s *space) {
 	x := &summary{table: t, nodes: *scratch, beyondLabel: t.beyond()}
 	for _, e := range t.g.net.Table(t.device).Entries() {
 		switch {
-		case e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || prefix.FamilyOf(e.Prefix.Addr()) != t.g.family:
+		case t.asDerived || e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || prefix.FamilyOf(e.Prefix.Addr()) != t.g.family:
 		case e.Prefix.Bits() == 0:
 			if t.answer.world == none || !t.forcedHere(t.answer.world) {
 				x.beyondLabel = foreign // nothing derived is like it
