@@ -42,6 +42,9 @@ func (w Who) CardPings(net *forward.Network, d model.DeviceID) []CardPing {
 	}
 	if o := w.Spec.Operator; o != model.None && o != d {
 		for _, family := range prefix.Families {
+			if !w.Spec.MainAddress(d, family).IsValid() {
+				continue // it has nothing of the family to send from
+			}
 			add(w.Spec.MainAddress(o, family), false)
 		}
 	}
