@@ -10,6 +10,8 @@ import (
 
 	"ropeswing/core/compare"
 	"ropeswing/core/coretest"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/observed"
 	"ropeswing/core/standin"
 )
@@ -92,4 +94,87 @@ func TestWhatIsNotPossibleIsRefused(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, before, string(now.Encode()), name)
 	}
+}
+
+// Whoever asked is told of each change, with the network as it is then; the plan stays what it was.
+func TestWhoeverAskedIsToldOfChanges(t *testing.T) {
+	net := coretest.Network(t, rooms)
+	y := standin.New(net, nil)
+	var seen []bool
+	y.OnChange(func(now *forward.Network) {
+		id := coretest.Interface(t, now.Spec, "middle:eth0")
+		seen = append(seen, now.State.IsUp(id))
+	})
+	d, err := y.Running("desk")
+	require.NoError(t, err)
+	d.Interface("eth0").Admin = observed.Down
+	require.NoError(t, y.Set("desk", d))
+	require.NoError(t, y.Restart("desk"))
+	assert.Equal(t, []bool{false, true}, seen)
+	assert.Same(t, net, y.Plan())
+	d.Interface("eth9").Type = "ethernetCsmacd"
+	require.Error(t, y.Set("desk", d))
+	assert.Len(t, seen, 2, "nothing changed")
+	assert.True(t, y.Network().State.IsUp(coretest.Interface(t, net.Spec, "middle:eth0")))
+}
+
+// What is saved is kept apart from what runs, can be set by itself, and is what a restart comes back with.
+func TestWhatIsSavedIsApart(t *testing.T) {
+	y := standin.New(coretest.Network(t, rooms), nil)
+	d, err := y.Running("middle")
+	require.NoError(t, err)
+	d.Routes = nil
+	require.NoError(t, y.SetSaved("middle", d))
+	runs, err := y.Running("middle")
+	require.NoError(t, err)
+	assert.NotEmpty(t, runs.Routes, "it runs on as it did")
+	saved, err := y.Saved("middle")
+	require.NoError(t, err)
+	assert.Empty(t, saved.Routes)
+	saved.Interfaces = nil
+	again, err := y.Saved("middle")
+	require.NoError(t, err)
+	assert.NotEmpty(t, again.Interfaces, "what is handed out is a copy")
+	require.NoError(t, y.Restart("middle"))
+	runs, err = y.Running("middle")
+	require.NoError(t, err)
+	assert.Empty(t, runs.Routes)
+	assert.Equal(t, 1, y.Starts("middle"))
+	assert.Zero(t, y.Starts("desk"))
+}
+
+// Of a device that is not there everything is refused, by one error; what a device is is told.
+func TestOfNobodyEverythingIsRefused(t *testing.T) {
+	y := standin.New(coretest.Network(t, rooms), nil)
+	for name, do := range map[string]func() error{
+		"says":     func() error { _, err := y.Says("attic"); return err },
+		"running":  func() error { _, err := y.Running("attic"); return err },
+		"saved":    func() error { _, err := y.Saved("attic"); return err },
+		"set":      func() error { return y.Set("attic", &observed.Device{}) },
+		"save":     func() error { return y.Save("attic") },
+		"setsaved": func() error { return y.SetSaved("attic", &observed.Device{}) },
+		"restart":  func() error { return y.Restart("attic") },
+	} {
+		assert.ErrorIs(t, do(), standin.ErrUnknown, name)
+		assert.ErrorContains(t, do(), "attic", name)
+	}
+	kind, forwards := y.Kind("middle")
+	assert.Equal(t, model.Router, kind)
+	assert.True(t, forwards)
+	kind, forwards = y.Kind("attic")
+	assert.Equal(t, model.Host, kind)
+	assert.False(t, forwards)
+}
+
+// A stand-in begins as it was found where it was observed, and as planned where not.
+func TestStandInsBeginAsFound(t *testing.T) {
+	net := coretest.Network(t, rooms)
+	found := compare.AsObserved(net)
+	found = slices.DeleteFunc(found, func(d *observed.Device) bool { return d.Name != "desk" })
+	require.Len(t, found, 1)
+	found[0].Interface("eth0").Admin = observed.Down
+	y := standin.New(net, found)
+	assert.Equal(t, observed.Down, of(t, y, "desk", "eth0").Admin)
+	assert.Equal(t, observed.Up, of(t, y, "middle", "eth0").Admin)
+	assert.Equal(t, observed.Down, of(t, y, "middle", "eth0").Oper, "and they hang together")
 }
