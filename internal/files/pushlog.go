@@ -36,7 +36,8 @@ const (
 	Saved      = "saved"      // what runs was saved
 )
 
-// PushLog is the journal of what devices were told, beside the plan. It only grows.
+// PushLog is the journal of what devices were told, beside the plan. It only grows, but for half a line at its
+// end, which goes when it is opened again.
 type PushLog struct{ file *os.File }
 
 // largestLog is how large a journal may be, in bytes.
@@ -50,6 +51,7 @@ func OpenPushLog(path string) (*PushLog, []PushEntry, error) {
 	}
 	var all []PushEntry
 	lines := bytes.Split(text, []byte("\n"))
+	whole := len(text)
 	for i, line := range lines {
 		if len(bytes.TrimSpace(line)) == 0 {
 			continue
@@ -57,6 +59,7 @@ func OpenPushLog(path string) (*PushLog, []PushEntry, error) {
 		var e PushEntry
 		if err := json.Unmarshal(line, &e); err != nil {
 			if i == len(lines)-1 { // it broke off while it was written: nothing was sent
+				whole -= len(line)
 				break
 			}
 			return nil, nil, fmt.Errorf("line %d of the journal %s is none of it", i+1, filepath.Base(path))
@@ -67,10 +70,15 @@ func OpenPushLog(path string) (*PushLog, []PushEntry, error) {
 	if err != nil {
 		return nil, nil, fmt.Errorf("the journal %s cannot be written", filepath.Base(path))
 	}
-	if len(text) > 0 && text[len(text)-1] != '\n' {
-		if _, err := file.WriteString("\n"); err != nil {
-			return nil, nil, err
-		}
+	switch {
+	case whole < len(text): // or the next to open it would find half a line among whole ones
+		err = file.Truncate(int64(whole))
+	case whole > 0 && text[whole-1] != '\n':
+		_, err = file.WriteString("\n")
+	}
+	if err != nil {
+		file.Close()
+		return nil, nil, fmt.Errorf("the journal %s cannot be written: %w", filepath.Base(path), err)
 	}
 	return &PushLog{file}, all, nil
 }
