@@ -67,7 +67,7 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "reach", "--failures", "1")
 	assert.Equal(t, 0, r.code, r.err)
-	assert.Equal(t, "9 of 12 single failures are survived in full, 3 more as far as wires go, between 12 LANs and 7 loopbacks · predicted from the plan", first(r.out))
+	assert.Equal(t, "11 of 14 single failures are survived in full, 3 more as far as wires go, between 12 LANs and 7 loopbacks · predicted from the plan", first(r.out))
 	assert.Contains(t, r.out, "\nnext: ropeswing reach --lost --without 'quay-edge:lan0 to quay-core:up0'\n")
 	var v struct {
 		Failures, Whole, Survived int
@@ -79,7 +79,7 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(strings.ReplaceAll(run(t, dir, "reach", "--failures", "1", "-o", "json").out, "does_not", "doesnot")), &v))
-	assert.Equal(t, 12, v.Failures, "cables to hosts are not tried: no other path is wanted there")
+	assert.Equal(t, 14, v.Failures, "twelve cables and the links to two carriers; cables to hosts are not tried: no other path is wanted there")
 	found := map[string][4]int{}
 	for _, l := range v.Losses {
 		found[l.Without[0]] = [4]int{l.Lost, l.Cannot, l.DoesNot, l.Loops}
@@ -92,7 +92,7 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 	}
 	quay := found["quay-edge:lan0 to quay-core:up0"]
 	assert.Equal(t, quay[0], quay[1], "the office hangs on one cable: there is no wire round it")
-	assert.Equal(t, 12, v.Survived)
+	assert.Equal(t, 14, v.Survived)
 	for _, beam := range []string{"beam-a", "beam-b", "beam-c", "beam-d", "beam-e"} {
 		assert.Zero(t, found[beam][0], "%s: a ring has a wire round", beam)
 	}
@@ -108,7 +108,7 @@ func TestPairsOfFailures(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "reach", "--failures", "2", "-4")
 	assert.Equal(t, 0, r.code, r.err)
-	assert.Regexp(t, `^\d+ of 66 pairs of failures are survived in full`, first(r.out), "twelve cables make 12 × 11 / 2 pairs")
+	assert.Regexp(t, `^\d+ of 91 pairs of failures are survived in full`, first(r.out), "twelve cables and two links make 14 × 13 / 2 pairs")
 	assert.Contains(t, r.out, "beam-a and beam-d")
 	assert.Equal(t, 2, run(t, dir, "reach", "--failures", "3").code)
 	r = run(t, dir, "-p", demo.BadMorning, "reach", "--failures", "1", "-o", "csv")

@@ -26,7 +26,7 @@ devices:
   crane: {is: host, gateway: none, interfaces: {e: {segment: site, address: 9}}}
 must:
   - foreman reaches saws
-  - saws-1 reaches foreman without any one cable
+  - saws-1 reaches foreman
   - foreman reaches gate over tcp/22
   - foreman reaches shed:t
 accept: [{finding: requirement-unmet, of: foreman reaches gate over tcp/22, because: the web page does}]
@@ -41,6 +41,12 @@ func TestAYardIsAskedAbout(t *testing.T) {
 	assert.Equal(t, "Timber Yard: 1 advice, 1 accepted · predicted from the plan", first(r.out))
 	assert.Contains(t, oneLine(r.out), "3 of 4 requirements hold")
 	assert.Contains(t, oneLine(r.out), "gate is managed at 10.20.0.1, the address of the very interface the operator comes in by (managed-by-itself)")
+
+	apart := t.TempDir()
+	write(t, apart, "cut.plan.yaml", strings.Replace(yard, "- saws-1 reaches foreman", "- saws-1 reaches foreman without any one cable", 1))
+	r = run(t, apart, "check")
+	assert.Equal(t, 1, r.code)
+	assert.Contains(t, oneLine(r.out), "saws-1 reaches foreman without any one cable: without trunk: ", "the trunk is a wire itself")
 
 	r = run(t, dir, "reach", "--from", "offices", "--to", "saws-2")
 	assert.Equal(t, "1 of 2 paths from offices to saws-2 work · predicted from the plan", first(r.out))
