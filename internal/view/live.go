@@ -149,6 +149,9 @@ func (v *LiveCheck) Table() Table {
 func (v *LiveCheck) Text(w io.Writer, width int) {
 	style := good
 	text := fmt.Sprintf("%d of %s that start at %s hold", v.Hold, Count(v.Measured, "requirement"), v.From)
+	if v.Measured == 1 {
+		text = fmt.Sprintf("%d of 1 requirement that starts at %s holds", v.Hold, v.From)
+	}
 	passed := len(v.Requirements) - v.Measured
 	switch {
 	case v.Measured == 0:
