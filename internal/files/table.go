@@ -13,6 +13,17 @@ import (
 type Row struct {
 	Fields map[string]string
 	Where  string // for messages: "file:line: "
+
+	place string         // the file and the line
+	at    map[string]int // by column that is there: where its field begins, from 1, in bytes
+}
+
+// In is a field's place, for messages: "file:line:column: "; that of the row where it has none.
+func (r *Row) In(field string) string {
+	if at, ok := r.at[field]; ok {
+		return fmt.Sprintf("%s:%d: ", r.place, at)
+	}
+	return r.Where
 }
 
 // ReadTable reads CSV with a header that names its columns, in any order and
@@ -48,12 +59,16 @@ func ReadTable(r io.Reader, shown string, needed, optional []string) ([]Row, err
 			return nil, fmt.Errorf("%s: %w", shown, err)
 		}
 		line, _ := rows.FieldPos(0)
-		row := Row{Fields: map[string]string{}, Where: fmt.Sprintf("%s:%d: ", shown, line)}
+		place := fmt.Sprintf("%s:%d", shown, line)
+		row := Row{map[string]string{}, place + ": ", place, map[string]int{}}
 		for name, i := range at {
 			switch {
 			case i < 0:
 			case i < len(fields):
 				row.Fields[name] = strings.TrimSpace(fields[i])
+				if at, column := rows.FieldPos(i); at == line {
+					row.at[name] = column
+				}
 			case slices.Contains(needed, name):
 				return nil, fmt.Errorf("%sthe row has %d of the header's %d fields", row.Where, len(fields), len(header))
 			}

@@ -14,6 +14,9 @@ func TestReadTable(t *testing.T) {
 	require.Len(t, rows, 2)
 	assert.Equal(t, map[string]string{"name": "a", "hosts": "3"}, rows[0].Fields)
 	assert.Equal(t, "f.csv:3: ", rows[0].Where)
+	assert.Equal(t, "f.csv:3:6: ", rows[0].In("hosts"))
+	assert.Equal(t, "f.csv:3: ", rows[0].In("note"), "it has no such column")
+	assert.Equal(t, "f.csv:4:", rows[1].In("hosts")[:8])
 	assert.Equal(t, `b "c"`, rows[1].Fields["name"])
 	for text, want := range map[string]string{
 		"":                  "f.csv: there is no header; its first line names the columns name and hosts",
