@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"ropeswing/core/explain"
+	"ropeswing/core/plan"
 )
 
 // Each word is there once, in order, with a key that the plan has, and is found by every name it has.
@@ -35,4 +36,26 @@ func TestTheGlossary(t *testing.T) {
 	}
 	_, ok := explain.TermNamed("wibble")
 	assert.False(t, ok)
+}
+
+// Every key of the plan is found by its name, at every place where it stands, and nothing else is.
+func TestKeysAreFoundByTheirNames(t *testing.T) {
+	total := 0
+	for _, g := range plan.Keys() {
+		for _, k := range g.Keys {
+			keys, where := explain.KeysNamed(k.Name)
+			assert.Len(t, where, len(keys))
+			found := false
+			for i, x := range keys {
+				assert.Equal(t, k.Name, x.Name)
+				found = found || where[i] == g.Where && x.Means == k.Means
+			}
+			assert.True(t, found, "%s of %s", k.Name, g.Where)
+			total++
+		}
+	}
+	assert.Greater(t, total, 100)
+	keys, where := explain.KeysNamed("no-such-key")
+	assert.Empty(t, keys)
+	assert.Empty(t, where)
 }
