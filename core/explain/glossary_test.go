@@ -48,7 +48,7 @@ func TestKeysAreFoundByTheirNames(t *testing.T) {
 			found := false
 			for i, x := range keys {
 				assert.Equal(t, k.Name, x.Name)
-				found = found || where[i] == g.Where && x.Means == k.Means
+				found = found || where[i] == g.Where && x == k
 			}
 			assert.True(t, found, "%s of %s", k.Name, g.Where)
 			total++
