@@ -79,3 +79,16 @@ func TestWhatIsToBeApartIsKeptApartByAPermit(t *testing.T) {
 		}
 	}
 }
+
+// One who is not answered anyway is no reason to leave the others unanswered.
+func TestTheOtherSideIsAnsweredAsBeforeThoughNotAllAre(t *testing.T) {
+	text := strings.Replace(ringWithHosts, "h2: {is: host, ", "h2: {is: host, gateway: none, ", 1) + "must: [la does not reach two]"
+	found, _ := checkedFully(t, text)
+	for _, f := range found {
+		if f.Name == finding.RequirementUnmet {
+			assert.Equal(t, "let a pass 'la may answer two'; then add to the permits of a: la may not reach two", f.Remedy)
+			return
+		}
+	}
+	t.Error("the requirement does not hold")
+}
