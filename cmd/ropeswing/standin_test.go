@@ -116,6 +116,11 @@ func TestCheckLiveAsksAndThenChecks(t *testing.T) {
 	assert.Equal(t, 2, r.code)
 	assert.Contains(t, r.err, "ROPESWING_ACCESS=FILE names another")
 	assert.Contains(t, run(t, dir, "check", "--live", "--watch").err, "look once")
+	for _, with := range [][]string{{"--live"}, {"--with", "quay-edge: beam0 down"}} {
+		r = run(t, dir, append([]string{"check", "--ping"}, with...)...)
+		assert.Equal(t, 2, r.code)
+		assert.Contains(t, r.err, "it goes without --with and --live")
+	}
 	r = run(t, dir, "check", "--ping")
 	assert.Equal(t, 1, r.code, "nothing found out is not well")
 	assert.Regexp(t, `^nothing measured: .*ops-laptop \(2\)`, r.out)

@@ -29,6 +29,9 @@ func (a *app) check() *cobra.Command {
 			if real.on && watch || a.observed == liveState && watch {
 				return errors.New("--live and --ping look once; --watch looks at the plan again and again")
 			}
+			if real.on && (len(a.with) > 0 || a.observed == liveState) {
+				return errors.New("--ping tries the network as it is: it goes without --with and --live")
+			}
 			if real.on {
 				return a.checkByPing(&real)
 			}
