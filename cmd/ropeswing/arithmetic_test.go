@@ -12,6 +12,7 @@ import (
 )
 
 func TestSubnetAnswersMore(t *testing.T) {
+	t.Parallel()
 	for line, want := range map[string]string{
 		"subnet 10.48.1.0/26 --nth 10":                              "10.48.1.10\n",
 		"subnet 10.48.1.0/26 --nth -2":                              "10.48.1.61\n",
@@ -29,30 +30,33 @@ func TestSubnetAnswersMore(t *testing.T) {
 		"beside 10.48.1.98/28 --avoid 10.48.1.99 --only address":    "10.48.1.100\n",
 	} {
 		r := run(t, t.TempDir(), strings.Fields(line)...)
-		assert.Equal(t, 0, r.code, "%s: %s", line, r.err)
-		assert.Equal(t, want, r.out, line)
+		assert.Equal(t, 0, r.Code, "%s: %s", line, r.Err)
+		assert.Equal(t, want, r.Out, line)
 	}
 }
 
 func TestSeveralSubnetsAreRelated(t *testing.T) {
+	t.Parallel()
 	r := run(t, t.TempDir(), "subnet", "10.48.0.0/22", "10.48.1.77/26", "10.48.4.0/22")
-	assert.True(t, strings.HasPrefix(r.out, "10.48.0.0/22 contains 10.48.1.64/26\n10.48.0.0/22 and 10.48.4.0/22 are adjacent, and merge into 10.48.0.0/21\n10.48.1.64/26 and 10.48.4.0/22 are apart\n"), r.out)
+	assert.True(t, strings.HasPrefix(r.Out, "10.48.0.0/22 contains 10.48.1.64/26\n10.48.0.0/22 and 10.48.4.0/22 are adjacent, and merge into 10.48.0.0/21\n10.48.1.64/26 and 10.48.4.0/22 are apart\n"), r.Out)
 }
 
 func TestStandardInput(t *testing.T) {
+	t.Parallel()
 	lines := "# our subnets\n10.48.0.0/24   # desks\n\n  \"10.48.1.0 255.255.255.0\",\n10.48.2.9/23\n"
 	r := runIn(t, lines, "merge", "-")
-	assert.Equal(t, "10.48.0.0/22\n", r.out)
-	assert.Contains(t, r.err, "1 address had host bits")
-	assert.Equal(t, "10.48.0.0/22\n", runIn(t, lines, "merge").out, "without arguments too")
+	assert.Equal(t, "10.48.0.0/22\n", r.Out)
+	assert.Contains(t, r.Err, "1 address had host bits")
+	assert.Equal(t, "10.48.0.0/22\n", runIn(t, lines, "merge").Out, "without arguments too")
 	r = runIn(t, "10.48.0.0/24\n10.48.300.0/24\n", "merge", "-")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "standard input:2:")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "standard input:2:")
 	r = runIn(t, "10.48.1.77 255.255.255.224\n2001:db8::1/64\n", "subnet", "-", "--only", "prefix")
-	assert.Equal(t, "10.48.1.64/27\n2001:db8::/64\n", r.out)
+	assert.Equal(t, "10.48.1.64/27\n2001:db8::/64\n", r.Out)
 }
 
 func TestSplitStreams(t *testing.T) {
+	t.Parallel()
 	cmd := exec.Command(program, "split", "::/0", "--len", "128")
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -65,104 +69,109 @@ func TestSplitStreams(t *testing.T) {
 	cmd.Wait()
 
 	var rows []struct{ Prefix, First, Last string }
-	require.NoError(t, json.Unmarshal([]byte(run(t, t.TempDir(), "split", "10.48.0.0/22", "--len", "23", "-o", "json").out), &rows))
+	require.NoError(t, json.Unmarshal([]byte(run(t, t.TempDir(), "split", "10.48.0.0/22", "--len", "23", "-o", "json").Out), &rows))
 	assert.Len(t, rows, 2)
 	assert.Equal(t, "10.48.3.254", rows[1].Last)
 }
 
 func TestFitFromArgumentsAndFiles(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	r := run(t, dir, "fit", "10.48.0.0/23", "desks:42", "servers:12", "guests:100", "beam:/31")
-	assert.Equal(t, 0, r.code)
-	assert.Equal(t, "4 needs into 10.48.0.0/23: all fitted, and 41.0 % of it is in use", first(r.out)) // 128 + 64 + 16 + 2 of 512
-	assert.Contains(t, r.out, "free: 10.48.0.210/31")
+	assert.Equal(t, 0, r.Code)
+	assert.Equal(t, "4 needs into 10.48.0.0/23: all fitted, and 41.0 % of it is in use", first(r.Out)) // 128 + 64 + 16 + 2 of 512
+	assert.Contains(t, r.Out, "free: 10.48.0.210/31")
 
 	write(t, dir, "needs.csv", "\ufeffHosts,note,Name\n42,\"the office, upstairs\",desks\n12,,servers\n")
 	r = run(t, dir, "fit", "10.48.0.0/24", "--needs", "needs.csv", "--grow", "50%", "-o", "csv")
 	assert.Equal(t, "site,name,need,prefix,mask,first,last,broadcast,next,usable,spare\n"+
 		",desks,63,10.48.0.0/25,255.255.255.128,10.48.0.1,10.48.0.126,10.48.0.127,10.48.0.128/25,126,63\n"+ // 42 and half of it
-		",servers,18,10.48.0.128/27,255.255.255.224,10.48.0.129,10.48.0.158,10.48.0.159,10.48.0.160/27,30,12\n", r.out)
+		",servers,18,10.48.0.128/27,255.255.255.224,10.48.0.129,10.48.0.158,10.48.0.159,10.48.0.160/27,30,12\n", r.Out)
 
 	r = run(t, dir, "fit", "10.48.0.0/24", "small:2", "large:100", "--keep-order", "--used", "10.48.0.0/28", "--only", "subnets")
-	assert.Contains(t, r.out, `"prefix":"10.48.0.16/30"`)
+	assert.Contains(t, r.Out, `"prefix":"10.48.0.16/30"`)
 
 	r = run(t, dir, "fit", "2001:db8:5ea::/48", "annex:/57", "--nibbles", "-o", "json")
-	assert.Contains(t, r.out, `"prefix": "2001:db8:5ea::/56"`)
+	assert.Contains(t, r.Out, `"prefix": "2001:db8:5ea::/56"`)
 }
 
 // A site's needs lie in a block of its own: 62 hosts are a /26 and 12 a /28, so a /25.
 func TestFitBySite(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "needs.csv", "site,name,hosts\nlock,office,20\nweir,office,62\nweir,cams,12\n,spine,/31\n")
 	r := run(t, dir, "fit", "10.30.0.0/22", "--needs", "needs.csv", "--explain")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Equal(t, "4 needs of 2 sites into 10.30.0.0/22: all fitted, and 11.1 % of it is in use", first(r.out)) // 64 + 16 + 32 + 2 of 1024
-	assert.Contains(t, r.out, "weir 10.30.0.0/25, free: 10.30.0.80/28, 10.30.0.96/27\n")
-	assert.Contains(t, r.out, "lock 10.30.0.128/27\n")
-	text := oneLine(r.out)
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Equal(t, "4 needs of 2 sites into 10.30.0.0/22: all fitted, and 11.1 % of it is in use", first(r.Out)) // 64 + 16 + 32 + 2 of 1024
+	assert.Contains(t, r.Out, "weir 10.30.0.0/25, free: 10.30.0.80/28, 10.30.0.96/27\n")
+	assert.Contains(t, r.Out, "lock 10.30.0.128/27\n")
+	text := oneLine(r.Out)
 	assert.Contains(t, text, "no address is left for a router in office: a plan counts it on top of the hosts, and so does --own 1")
 	assert.Contains(t, text, "weir office: 62 hosts: 62 addresses; length 26 has 62 usable, length 27 only 30; number 1 to be placed, at the start of the free stretch 10.30.0.0/25")
-	assert.Contains(t, oneLine(run(t, dir, "fit", "10.30.0.0/22", "--needs", "needs.csv", "--own", "1").out), "office 63 10.30.0.0/25", "as a plan with a router counts")
+	assert.Contains(t, oneLine(run(t, dir, "fit", "10.30.0.0/22", "--needs", "needs.csv", "--own", "1").Out), "office 63 10.30.0.0/25", "as a plan with a router counts")
 
 	write(t, dir, "twice.csv", "site,name,hosts\nlock,office,20\nlock,office,62\n")
-	assert.Contains(t, run(t, dir, "fit", "10.30.0.0/22", "--needs", "twice.csv").err, "twice.csv:3:6: office stands twice")
+	assert.Contains(t, run(t, dir, "fit", "10.30.0.0/22", "--needs", "twice.csv").Err, "twice.csv:3:6: office stands twice")
 
 	r = run(t, dir, "new", "mill", "--block", "10.30.0.0/22", "--from", "needs.csv", "--bare", "-w")
-	assert.Equal(t, 0, r.code, r.err)
+	assert.Equal(t, 0, r.Code, r.Err)
 	assert.Contains(t, read(t, dir, "mill.plan.yaml"), "  weir-office: {hosts: 62, from: weir}\n")
 	assert.Contains(t, read(t, dir, "mill.plan.yaml"), "  spine:       {length: 31, from: home}\n")
-	assigned := oneLine(run(t, dir, "assign").out)
+	assigned := oneLine(run(t, dir, "assign").Out)
 	assert.Contains(t, assigned, "new block weir 10.30.0.0/25")
 	assert.Contains(t, assigned, "new subnet lock-office 10.30.0.128/27")
-	assert.Contains(t, run(t, dir, "new", "other", "--from", "needs.csv").err, "name it with --block")
+	assert.Contains(t, run(t, dir, "new", "other", "--from", "needs.csv").Err, "name it with --block")
 }
 
 func TestFitThatDoesNotFit(t *testing.T) {
+	t.Parallel()
 	r := run(t, t.TempDir(), "fit", "10.48.0.0/24", "a:200", "b:100")
-	assert.Equal(t, 1, r.code)
-	assert.Equal(t, "2 needs into 10.48.0.0/24: they do not fit", first(r.out))
-	assert.Contains(t, strings.Join(strings.Fields(r.out), " "), "b, which wants a subnet of length 25, finds no place; in all 128 addresses are missing")
+	assert.Equal(t, 1, r.Code)
+	assert.Equal(t, "2 needs into 10.48.0.0/24: they do not fit", first(r.Out))
+	assert.Contains(t, strings.Join(strings.Fields(r.Out), " "), "b, which wants a subnet of length 25, finds no place; in all 128 addresses are missing")
 	r = run(t, t.TempDir(), "fit", "10.48.0.0/24", "a:200", "b:100", "-o", "json")
-	assert.Equal(t, 1, r.code)
+	assert.Equal(t, 1, r.Code)
 	var v struct {
 		Fits    bool
 		First   string `json:"first_unfit"`
 		Missing string
 	}
-	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &v))
 	assert.False(t, v.Fits)
 	assert.Equal(t, "b", v.First)
 	assert.Equal(t, "128", v.Missing)
 }
 
 func TestBeside(t *testing.T) {
+	t.Parallel()
 	r := run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "10.48.1.106/28,10.48.1.97")
-	assert.Equal(t, 0, r.code)
-	assert.Equal(t, "set      192.168.200.2/24, mask 255.255.255.0\ngateway  none: the box is on the same link\nthen     ping 192.168.200.1\nafter    put back 10.48.1.106/28, gateway 10.48.1.97\n", r.out)
+	assert.Equal(t, 0, r.Code)
+	assert.Equal(t, "set      192.168.200.2/24, mask 255.255.255.0\ngateway  none: the box is on the same link\nthen     ping 192.168.200.1\nafter    put back 10.48.1.106/28, gateway 10.48.1.97\n", r.Out)
 	r = run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "192.168.200.77/24")
-	assert.Contains(t, r.out, "nothing to change: 192.168.200.77/24 is in the box's subnet already")
+	assert.Contains(t, r.Out, "nothing to change: 192.168.200.77/24 is in the box's subnet already")
 	r = run(t, t.TempDir(), "beside", "192.168.200.2/30", "--avoid", "192.168.200.1")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, r.out, "no other address free")
-	assert.Contains(t, run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "DHCP").out, "put back: address by DHCP")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, r.Out, "no other address free")
+	assert.Contains(t, run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "DHCP").Out, "put back: address by DHCP")
 	for now, want := range map[string]string{"10.48.1.111/28": "no machine's address", "10.48.1.106/28,10.48.2.1": "is not in its subnet", "10.48.1.106/28,10.48.1.106": "is its own address", "10.48.1.106": "no prefix length"} {
 		r = run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", now)
-		assert.Equal(t, 2, r.code, now)
-		assert.Contains(t, r.err, want, now)
+		assert.Equal(t, 2, r.Code, now)
+		assert.Contains(t, r.Err, want, now)
 	}
 
 	// A box that is to become a device of the plan: what to give it, and the laptop then.
 	dir := lights(t)
-	out := oneLine(run(t, dir, "beside", "192.168.200.1/24", "quay-sw1").out)
+	out := oneLine(run(t, dir, "beside", "192.168.200.1/24", "quay-sw1").Out)
 	assert.Contains(t, out, "give it 10.48.1.98/28, mask 255.255.255.240, gateway 10.48.1.97: it is quay-sw1 then set 10.48.1.99/28: the laptop, to see it there then ping 10.48.1.98")
-	assert.Equal(t, "10.48.1.101\n", run(t, dir, "beside", "10.48.1.100/28", "--only", "address").out, "what nobody of the plan has")
-	assert.Equal(t, "10.48.1.94\n", run(t, dir, "beside", "10.48.1.92/28", "--only", "address").out, "nor hosts lease")
-	assert.Contains(t, run(t, dir, "beside", "192.168.200.1/24", "--now", "10.48.1.10/26").out, "10.48.1.10 is desk-7:port in the plan")
-	assert.NotContains(t, run(t, dir, "beside", "192.168.200.1/24", "--now", "10.48.1.106/28").out, "in the plan", "the operator's own")
-	assert.Contains(t, run(t, dir, "beside", "quay-sw9").err, "did you mean")
+	assert.Equal(t, "10.48.1.101\n", run(t, dir, "beside", "10.48.1.100/28", "--only", "address").Out, "what nobody of the plan has")
+	assert.Equal(t, "10.48.1.94\n", run(t, dir, "beside", "10.48.1.92/28", "--only", "address").Out, "nor hosts lease")
+	assert.Contains(t, run(t, dir, "beside", "192.168.200.1/24", "--now", "10.48.1.10/26").Out, "10.48.1.10 is desk-7:port in the plan")
+	assert.NotContains(t, run(t, dir, "beside", "192.168.200.1/24", "--now", "10.48.1.106/28").Out, "in the plan", "the operator's own")
+	assert.Contains(t, run(t, dir, "beside", "quay-sw9").Err, "did you mean")
 }
 
 func TestArithmeticSlips(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "bad.csv", "name,size\nx,1\n")
 	write(t, dir, "short.csv", "name,note,hosts\nx\n")
@@ -199,8 +208,8 @@ func TestArithmeticSlips(t *testing.T) {
 		"subnet 2001:db8::/64 --mac 02:00":            "not a MAC address",
 	} {
 		r := run(t, dir, strings.Fields(line)...)
-		assert.Equal(t, 2, r.code, line)
-		assert.Contains(t, r.err, says, line)
-		assert.Empty(t, r.out, line)
+		assert.Equal(t, 2, r.Code, line)
+		assert.Contains(t, r.Err, says, line)
+		assert.Empty(t, r.Out, line)
 	}
 }

@@ -229,6 +229,7 @@ func linuxLists(t *testing.T, net *forward.Network, d model.DeviceID) (addresses
 // The demo's files are those that follow from its plan and the five faults. Set
 // ROPESWING_UPDATE to write them anew.
 func TestTheBadMorningsFilesFollowFromThePlan(t *testing.T) {
+	t.Parallel()
 	files := said(t, badMorning(t))
 	files["lamps.map.yaml"] = []byte(lampMap)
 	home := filepath.Join("..", "..", "demo", "skerry-lights", demo.Seen)
@@ -251,12 +252,13 @@ func TestTheBadMorningsFilesFollowFromThePlan(t *testing.T) {
 // The five faults of the bad morning are found, and what follows from them; nothing
 // else is.
 func TestTheBadMorningsFaultsAreFound(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "observe", demo.Seen, "-w", "observed")
-	require.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "kept in observed: 19 devices")
+	require.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, r.Out, "kept in observed: 19 devices")
 	r = run(t, dir, "compare", "-o", "json")
-	assert.Equal(t, 1, r.code)
+	assert.Equal(t, 1, r.Code)
 	var v struct {
 		Compared, Lost int
 		InPlace        int `json:"in_place"`
@@ -267,7 +269,7 @@ func TestTheBadMorningsFaultsAreFound(t *testing.T) {
 		}
 		NotObserved []string `json:"not_observed"`
 	}
-	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &v))
 	var found []string
 	for _, d := range v.Differences {
 		found = append(found, fmt.Sprintf("%s %s %s: %s (%s)", d.Device, d.What, d.Subject, d.Kind, d.Slip))
@@ -283,43 +285,44 @@ func TestTheBadMorningsFaultsAreFound(t *testing.T) {
 	assert.Equal(t, "ops-laptop cannot reach desk-7", v.Differences[0].Such)
 	assert.Equal(t, v.Compared, v.InPlace+len(found), "everything else is in place")
 	assert.Equal(t, []string{"fibre-carrier", "sat-carrier", "tablet"}, v.NotObserved)
-	assert.Contains(t, oneLine(run(t, dir, "compare").out), "next ropeswing ping ops-laptop desk-7 --observed observed")
+	assert.Contains(t, oneLine(run(t, dir, "compare").Out), "next ropeswing ping ops-laptop desk-7 --observed observed")
 
 	// What is promised, and how far each device is.
-	out := oneLine(run(t, dir, "compare").out)
+	out := oneLine(run(t, dir, "compare").Out)
 	assert.Contains(t, out, "breaks: the requirement 'everyone reaches log-server over udp/514'; the operator does not reach mole-sw")
 	assert.Contains(t, out, "not compared, since no list shows them: permits, translations, watches,")
 	assert.Contains(t, out, "not known: IPv4 routes that stand by, IPv6 routes that stand by of mole-rtr, mole-spare")
 	r = run(t, dir, "compare", "--progress")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, first(r.out), "13 of 20 devices done, 10 of them as far as seen; next: quay-sw1 · predicted from what was observed")
-	assert.Contains(t, oneLine(r.out), "tablet 0 5 not seen: 5 things to do")
-	assert.Contains(t, oneLine(r.out), "mole-sw 14 1 1 to do; not seen: IPv4 addresses")
-	assert.Contains(t, run(t, dir, "compare", "--done", "-o", "csv").out, "desk-7,address,port,10.48.1.10/26")
-	assert.Contains(t, run(t, dir, "compare", "--progress", "--saved").err, "go with nothing else")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, first(r.Out), "13 of 20 devices done, 10 of them as far as seen; next: quay-sw1 · predicted from what was observed")
+	assert.Contains(t, oneLine(r.Out), "tablet 0 5 not seen: 5 things to do")
+	assert.Contains(t, oneLine(r.Out), "mole-sw 14 1 1 to do; not seen: IPv4 addresses")
+	assert.Contains(t, run(t, dir, "compare", "--done", "-o", "csv").Out, "desk-7,address,port,10.48.1.10/26")
+	assert.Contains(t, run(t, dir, "compare", "--progress", "--saved").Err, "go with nothing else")
 	r = run(t, dir, "check", "--observed", "observed")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, oneLine(r.out), "3 of 9 requirements hold")
-	assert.Contains(t, oneLine(r.out), "bring up quay-sw1:p7, which is administratively down (tried: it works)")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, oneLine(r.Out), "3 of 9 requirements hold")
+	assert.Contains(t, oneLine(r.Out), "bring up quay-sw1:p7, which is administratively down (tried: it works)")
 
 	// The same answers about the network as found.
 	r = run(t, dir, "ping", "ops-laptop", "tern-cam", "-4", "--observed", "observed")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, first(r.out), "predicted from what was observed")
-	assert.Contains(t, oneLine(r.out), "in a loop between quay-edge and mole-rtr")
-	assert.Contains(t, oneLine(run(t, dir, "show", "interfaces", "desk-7", "--observed", "observed").out), "quay-sw1:p7 is administratively down")
-	assert.Contains(t, first(run(t, dir, "reach", "--observed", "observed").out), "predicted from what was observed")
-	assert.Contains(t, oneLine(run(t, dir, "trace", "desk-7", "tern-cam", "--observed", "observed").out), "is down")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, first(r.Out), "predicted from what was observed")
+	assert.Contains(t, oneLine(r.Out), "in a loop between quay-edge and mole-rtr")
+	assert.Contains(t, oneLine(run(t, dir, "show", "interfaces", "desk-7", "--observed", "observed").Out), "quay-sw1:p7 is administratively down")
+	assert.Contains(t, first(run(t, dir, "reach", "--observed", "observed").Out), "predicted from what was observed")
+	assert.Contains(t, oneLine(run(t, dir, "trace", "desk-7", "tern-cam", "--observed", "observed").Out), "is down")
 }
 
 func TestReadersSayWhatTheyDidNotUnderstand(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	write(t, dir, "mole-sw.csv", "interface,admin,oper,tagged\np24,up,up,120 191\np25,sideways,up,\np26,up,up,5000\n")
 	r := run(t, dir, "observe", "mole-sw.csv", "--unread")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, oneLine(r.out), "mole-sw.csv mole-sw csv 1 2 mole-sw.csv:3: not read, 'sideways' is neither up nor down: p25,sideways,up,")
-	assert.Contains(t, oneLine(r.out), "mole-sw.csv:4: not read, '5000' is no list of VLAN numbers")
-	assert.Contains(t, r.err, "nothing is kept")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, oneLine(r.Out), "mole-sw.csv mole-sw csv 1 2 mole-sw.csv:3: not read, 'sideways' is neither up nor down: p25,sideways,up,")
+	assert.Contains(t, oneLine(r.Out), "mole-sw.csv:4: not read, '5000' is no list of VLAN numbers")
+	assert.Contains(t, r.Err, "nothing is kept")
 
 	write(t, dir, "broken.json", `{"ietf-interfaces:interfaces": {"interface": [`)
 	write(t, dir, "strange.json", `{"what": 1}`)
@@ -339,25 +342,26 @@ func TestReadersSayWhatTheyDidNotUnderstand(t *testing.T) {
 		"ping desk-7 tern-cam --observed bad": "there is no state bad; make it",
 	} {
 		r := run(t, dir, strings.Fields(args)...)
-		assert.Equal(t, 2, r.code, args)
-		assert.Contains(t, r.err, message, args)
+		assert.Equal(t, 2, r.Code, args)
+		assert.Contains(t, r.Err, message, args)
 	}
 	r = run(t, dir, "observe", "esc.csv", "--unread")
-	assert.NotContains(t, r.out+r.err, "\x1b", "text from files never reaches the terminal raw")
-	assert.NotContains(t, r.out+r.err, "\x07")
+	assert.NotContains(t, r.Out+r.Err, "\x1b", "text from files never reaches the terminal raw")
+	assert.NotContains(t, r.Out+r.Err, "\x07")
 	write(t, dir, "a.json", `{"ietf-interfaces:interfaces": {"interface": [{"name": "p1", "type": "iana-if-type:other"}]}}`)
 	write(t, dir, "b.json", `{"ietf-interfaces:interfaces": {"interface": [{"name": "q1", "type": "iana-if-type:other"}]}}`)
 	r = run(t, dir, "observe", "a.json", "b.json", "--device", "mole-sw", "-w", "state")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "a.json and b.json both say that they are mole-sw, and have no interface in common")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "a.json and b.json both say that they are mole-sw, and have no interface in common")
 	_, err := os.Stat(filepath.Join(dir, "state"))
 	assert.Error(t, err, "nothing is half written")
 }
 
 // Twenty faults, one at a time, each found by its name.
 func TestTwentyPlantedFaultsAreFound(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
-	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").code)
+	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").Code)
 	sound := map[string]string{}
 	entries, err := os.ReadDir(filepath.Join(dir, "out"))
 	require.NoError(t, err)
@@ -389,11 +393,11 @@ func TestTwentyPlantedFaultsAreFound(t *testing.T) {
 		require.Contains(t, sound[x.device+".json"], x.old, x.want)
 		write(t, filepath.Join(dir, "out"), x.device+".json", strings.Replace(sound[x.device+".json"], x.old, x.new, 1))
 		require.NoError(t, os.RemoveAll(filepath.Join(dir, "observed")))
-		require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "observed").code)
+		require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "observed").Code)
 		r := run(t, dir, "compare", "-o", "csv")
-		assert.Equal(t, 1, r.code, x.want)
+		assert.Equal(t, 1, r.Code, x.want)
 		line := ""
-		for l := range strings.Lines(r.out) {
+		for l := range strings.Lines(r.Out) {
 			if strings.HasPrefix(l, x.device+",") {
 				line += l
 			}
@@ -407,11 +411,12 @@ func TestTwentyPlantedFaultsAreFound(t *testing.T) {
 
 // Reports for machines: SARIF 2.1.0 by its required properties, JUnit's counts.
 func TestReportsForMachines(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
-	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "observed").code)
+	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "observed").Code)
 	for _, args := range [][]string{{"check", "-p", demo.BadMorning}, {"compare"}} {
 		r := run(t, dir, append(args, "-o", "sarif")...)
-		assert.Equal(t, 1, r.code)
+		assert.Equal(t, 1, r.Code)
 		var v struct {
 			Version string
 			Runs    []struct {
@@ -433,7 +438,7 @@ func TestReportsForMachines(t *testing.T) {
 				}
 			}
 		}
-		require.NoError(t, json.Unmarshal([]byte(r.out), &v), args)
+		require.NoError(t, json.Unmarshal([]byte(r.Out), &v), args)
 		assert.Equal(t, "2.1.0", v.Version)
 		require.Len(t, v.Runs, 1)
 		known := map[string]bool{}
@@ -449,7 +454,7 @@ func TestReportsForMachines(t *testing.T) {
 			assert.Positive(t, x.Locations[0].PhysicalLocation.Region.StartLine)
 		}
 		r = run(t, dir, append(args, "-o", "junit")...)
-		assert.Equal(t, 1, r.code)
+		assert.Equal(t, 1, r.Code)
 		var suites struct {
 			Suites []struct {
 				Tests    int `xml:"tests,attr"`
@@ -459,7 +464,7 @@ func TestReportsForMachines(t *testing.T) {
 				} `xml:"testcase"`
 			} `xml:"testsuite"`
 		}
-		require.NoError(t, xml.Unmarshal([]byte(r.out), &suites))
+		require.NoError(t, xml.Unmarshal([]byte(r.Out), &suites))
 		failures := 0
 		for _, c := range suites.Suites[0].Cases {
 			if c.Failure != nil {
@@ -469,61 +474,63 @@ func TestReportsForMachines(t *testing.T) {
 		assert.Equal(t, []int{len(suites.Suites[0].Cases), failures}, []int{suites.Suites[0].Tests, suites.Suites[0].Failures})
 		assert.Positive(t, failures)
 	}
-	assert.Contains(t, run(t, dir, "check", "-o", "junit").out, `name="nothing wrong"`)
-	assert.Equal(t, 2, run(t, dir, "show", "routes", "-o", "sarif").code, "only of commands that find something")
+	assert.Contains(t, run(t, dir, "check", "-o", "junit").Out, `name="nothing wrong"`)
+	assert.Equal(t, 2, run(t, dir, "show", "routes", "-o", "sarif").Code, "only of commands that find something")
 }
 
 func TestPlansAndStatesAreCompared(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "compare", demo.Plan)
-	assert.Equal(t, 0, r.code)
-	assert.Contains(t, first(r.out), "alike: all")
+	assert.Equal(t, 0, r.Code)
+	assert.Contains(t, first(r.Out), "alike: all")
 	r = run(t, dir, "compare", demo.BadMorning)
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, oneLine(r.out), "this plan the other")
-	assert.Contains(t, oneLine(r.out), "quay-sw1 admin p7 different up down")
-	assert.Contains(t, run(t, dir, "compare", demo.BadMorning, "-o", "csv").out, ",requirement,fibre-carrier does not reach quay-staff,missing,written")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, oneLine(r.Out), "this plan the other")
+	assert.Contains(t, oneLine(r.Out), "quay-sw1 admin p7 different up down")
+	assert.Contains(t, run(t, dir, "compare", demo.BadMorning, "-o", "csv").Out, ",requirement,fibre-carrier does not reach quay-staff,missing,written")
 	plan := read(t, dir, demo.Plan)
 	write(t, dir, "bare.yaml", strings.NewReplacer("      - {permit: anyone may answer home, in: [wan0, wan1]}\n", "", "    keeps-state: true\n", "", "      - home shares wan0 ", "      #").Replace(plan))
 	r = run(t, dir, "compare", "bare.yaml", "-o", "csv")
 	for _, line := range []string{`quay-edge,permit,"anyone may answer home, in by wan0 or wan1",missing,written`, "quay-core,permit,keeps state,missing,written", "quay-edge,translation,home shares wan0,missing,written"} {
-		assert.Contains(t, r.out, line, "what no device tells, two plans do")
+		assert.Contains(t, r.Out, line, "what no device tells, two plans do")
 	}
-	assert.Contains(t, run(t, dir, "compare", "bare.yaml", "-o", "sarif").out, `"difference-of-permit"`)
-	assert.Contains(t, run(t, dir, "compare", demo.BadMorning, "-o", "sarif").out, "requirement of quay-guest does not reach quay-manage: missing")
+	assert.Contains(t, run(t, dir, "compare", "bare.yaml", "-o", "sarif").Out, `"difference-of-permit"`)
+	assert.Contains(t, run(t, dir, "compare", demo.BadMorning, "-o", "sarif").Out, "requirement of quay-guest does not reach quay-manage: missing")
 	other := strings.Replace(plan, "      - {permit: anyone may answer home, in: [wan0, wan1]}\n", "", 1)
 	other = strings.Replace(other, "    translates:\n", "      - {permit: anyone may answer home, in: [wan0, wan1]}\n    translates:\n", 1)
 	require.NotEqual(t, plan, other)
 	write(t, dir, "other.yaml", strings.Replace(other, "  - fibre-carrier does not reach quay-staff\n", "  - fibre-carrier does not reach quay-guest\n", 1))
 	r = run(t, dir, "compare", "other.yaml", "-o", "csv")
-	assert.Contains(t, r.out, "quay-edge,permit,order,different,")
-	assert.Contains(t, r.out, ",requirement,fibre-carrier does not reach quay-guest,extra,,written")
-	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").code)
-	require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "before").code)
-	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "after").code)
+	assert.Contains(t, r.Out, "quay-edge,permit,order,different,")
+	assert.Contains(t, r.Out, ",requirement,fibre-carrier does not reach quay-guest,extra,,written")
+	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").Code)
+	require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "before").Code)
+	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "after").Code)
 	r = run(t, dir, "compare", "after", "--before", "before")
-	assert.Contains(t, first(r.out), "5 differences", "the standard models do not tell of VLANs")
-	assert.Contains(t, oneLine(r.out), "not known: VLANs of mole-sw, quay-core, quay-sw1")
-	assert.Contains(t, oneLine(r.out), "it is before after")
-	assert.Equal(t, 0, run(t, dir, "compare", "before", "--before", "before").code)
-	assert.Contains(t, run(t, dir, "compare", demo.Plan, "--before", "before").err, "--before and --saved go with a state")
+	assert.Contains(t, first(r.Out), "5 differences", "the standard models do not tell of VLANs")
+	assert.Contains(t, oneLine(r.Out), "not known: VLANs of mole-sw, quay-core, quay-sw1")
+	assert.Contains(t, oneLine(r.Out), "it is before after")
+	assert.Equal(t, 0, run(t, dir, "compare", "before", "--before", "before").Code)
+	assert.Contains(t, run(t, dir, "compare", demo.Plan, "--before", "before").Err, "--before and --saved go with a state")
 }
 
 // A drafted plan is of the network it was drafted from: comparing the two finds
 // nothing, and a ping in it takes the same path.
 func TestADraftIsOfWhatWasObserved(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
-	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").code)
-	require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "all").code)
-	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "some").code)
+	require.Equal(t, 0, run(t, dir, "export", "models", "--to", "out", "-w").Code)
+	require.Equal(t, 0, run(t, dir, "observe", "out", "-w", "all").Code)
+	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "some").Code)
 	for _, state := range []string{"all", "some"} {
 		r := run(t, dir, "draft", state, "--to", state+".plan.yaml", "-w")
-		require.Equal(t, 0, r.code, r.err)
-		assert.Contains(t, r.err, "is written; next: ropeswing -p "+state+".plan.yaml check")
+		require.Equal(t, 0, r.Code, r.Err)
+		assert.Contains(t, r.Err, "is written; next: ropeswing -p "+state+".plan.yaml check")
 		assert.Contains(t, read(t, dir, state+".plan.yaml"), "is: router   # guessed: it is on several subnets")
 		r = run(t, dir, "compare", state, "-p", state+".plan.yaml")
-		assert.Equal(t, 0, r.code, r.out)
-		assert.Equal(t, 2, run(t, dir, "draft", state, "--to", state+".plan.yaml", "-w").code, "what is there is left alone")
+		assert.Equal(t, 0, r.Code, r.Out)
+		assert.Equal(t, 2, run(t, dir, "draft", state, "--to", state+".plan.yaml", "-w").Code, "what is there is left alone")
 	}
 	way := func(plan string) string {
 		var v struct {
@@ -531,9 +538,9 @@ func TestADraftIsOfWhatWasObserved(t *testing.T) {
 				Forward struct{ Nodes []struct{ Device string } }
 			}
 		}
-		require.NoError(t, json.Unmarshal([]byte(run(t, dir, "ping", "desk-7", "tern-cam", "-p", plan, "-o", "json").out), &v))
+		require.NoError(t, json.Unmarshal([]byte(run(t, dir, "ping", "desk-7", "tern-cam", "-p", plan, "-o", "json").Out), &v))
 		return fmt.Sprint(v)
 	}
 	assert.Equal(t, way(demo.Plan), way("all.plan.yaml"))
-	assert.Contains(t, run(t, dir, "draft").err, "name the state")
+	assert.Contains(t, run(t, dir, "draft").Err, "name the state")
 }

@@ -1,7 +1,6 @@
 package main
 
 import (
-	"bytes"
 	"encoding/csv"
 	"encoding/json"
 	"os"
@@ -16,91 +15,8 @@ import (
 	"ropeswing/demo"
 )
 
-// program is the built program, one for all tests here.
-var program string
-
-func TestMain(m *testing.M) {
-	// The program is in the tests' binary too, though they run the built one:
-	// else a change of it would be no change of what 'go test' has cached.
-	if os.Getenv("ROPESWING_RUN_AS_ITSELF") != "" {
-		main()
-	}
-	dir, err := os.MkdirTemp("", "ropeswing")
-	if err != nil {
-		panic(err)
-	}
-	program = filepath.Join(dir, "ropeswing")
-	build := exec.Command("go", "build", "-o", program, ".")
-	build.Env = append(os.Environ(), "CGO_ENABLED=0")
-	if out, err := build.CombinedOutput(); err != nil {
-		panic(string(out))
-	}
-	code := m.Run()
-	os.RemoveAll(dir)
-	os.Exit(code)
-}
-
-// result is what came of one run.
-type result struct {
-	out, err string
-	code     int
-}
-
-// run runs the program in a folder.
-func run(t testing.TB, dir string, args ...string) result {
-	t.Helper()
-	return start(t, dir, nil, "", args...)
-}
-
-// runWith is run with further environment.
-func runWith(t testing.TB, dir string, env []string, args ...string) result {
-	t.Helper()
-	return start(t, dir, env, "", args...)
-}
-
-// runIn is run with something on standard input.
-func runIn(t testing.TB, in string, args ...string) result {
-	t.Helper()
-	return start(t, t.TempDir(), nil, in, args...)
-}
-
-func start(t testing.TB, dir string, env []string, in string, args ...string) result {
-	t.Helper()
-	cmd := exec.Command(program, args...)
-	cmd.Dir, cmd.Stdin = dir, strings.NewReader(in)
-	cmd.Env = append([]string{"PATH=/nowhere", "TERM=xterm-256color", "HOME=/nowhere"}, env...)
-	var out, errOut bytes.Buffer
-	cmd.Stdout, cmd.Stderr = &out, &errOut
-	err := cmd.Run()
-	if _, isExit := err.(*exec.ExitError); err != nil && !isExit {
-		require.NoError(t, err)
-	}
-	r := result{out.String(), errOut.String(), cmd.ProcessState.ExitCode()}
-	assert.NotContains(t, r.out+r.err, "goroutine ", "no stack trace, ever")
-	assert.NotContains(t, r.out+r.err, "\x1b", "nothing but plain text where there is no terminal")
-	return r
-}
-
-// lights is a folder with the demo's files.
-func lights(t testing.TB) string {
-	t.Helper()
-	dir := t.TempDir()
-	require.NoError(t, os.CopyFS(dir, demo.Files()))
-	return dir
-}
-
-// write puts a file into a folder.
-func write(t testing.TB, dir, name, text string) {
-	t.Helper()
-	require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
-}
-
-func first(text string) string {
-	line, _, _ := strings.Cut(text, "\n")
-	return line
-}
-
 func TestThePlanIsFoundHereAboveOrByName(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "below"), 0o755))
 	for about, r := range map[string]result{
@@ -109,72 +25,75 @@ func TestThePlanIsFoundHereAboveOrByName(t *testing.T) {
 		"by -p":             run(t, t.TempDir(), "check", "-p", filepath.Join(dir, demo.Plan)),
 		"by environment":    runWith(t, t.TempDir(), []string{"ROPESWING_PLAN=" + filepath.Join(dir, demo.Plan)}, "check"),
 	} {
-		assert.Equal(t, 0, r.code, "%s: %s", about, r.err)
-		assert.Equal(t, "Skerry Lights: nothing wrong · predicted from the plan", first(r.out), about)
+		assert.Equal(t, 0, r.Code, "%s: %s", about, r.Err)
+		assert.Equal(t, "Skerry Lights: nothing wrong · predicted from the plan", first(r.Out), about)
 	}
 	write(t, dir, "second.plan.yaml", "ropeswing: 1\n")
 	r := run(t, dir, "check")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "several plans")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "several plans")
 	r = run(t, t.TempDir(), "ping", "x")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "ropeswing demo")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "ropeswing demo")
 }
 
 func TestBareIsHealthBesideAPlanElseHelp(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir)
-	assert.Equal(t, 0, r.code)
-	assert.Equal(t, 5, strings.Count(r.out, "\n"), r.out)
-	assert.Contains(t, r.out, "nothing wrong")
+	assert.Equal(t, 0, r.Code)
+	assert.Equal(t, 5, strings.Count(r.Out, "\n"), r.Out)
+	assert.Contains(t, r.Out, "nothing wrong")
 
 	r = run(t, filepath.Join(dir, "bad-morning"))
-	assert.Equal(t, 1, r.code)
-	assert.Equal(t, 5, strings.Count(r.out, "\n"), r.out)
-	assert.Contains(t, r.out, "7 errors")
-	assert.Contains(t, r.out, "next: ropeswing check")
+	assert.Equal(t, 1, r.Code)
+	assert.Equal(t, 5, strings.Count(r.Out, "\n"), r.Out)
+	assert.Contains(t, r.Out, "7 errors")
+	assert.Contains(t, r.Out, "next: ropeswing check")
 
 	write(t, dir, demo.Plan, "ropeswing: 1\nsegmnets: {}\n")
 	r = run(t, dir)
-	assert.Equal(t, 2, r.code)
-	assert.Equal(t, "skerry.plan.yaml cannot be used: 1 error\nskerry.plan.yaml:2:1: the plan has no key segmnets (unknown-key)\nnext: ropeswing check\n", r.out)
+	assert.Equal(t, 2, r.Code)
+	assert.Equal(t, "skerry.plan.yaml cannot be used: 1 error\nskerry.plan.yaml:2:1: the plan has no key segmnets (unknown-key)\nnext: ropeswing check\n", r.Out)
 
 	r = run(t, t.TempDir())
-	assert.Equal(t, 0, r.code)
+	assert.Equal(t, 0, r.Code)
 	for _, command := range []string{"subnet", "split", "merge", "fit", "beside", "new", "assign", "rename", "export", "show", "why", "check", "ping", "trace", "reach", "draft", "pin", "observe", "compare", "here", "demo", "version", "completion"} {
-		assert.Contains(t, r.out, "\n  "+command+" ")
+		assert.Contains(t, r.Out, "\n  "+command+" ")
 	}
-	assert.LessOrEqual(t, strings.Count(r.out, "\n"), 52, "the help is one screen")
-	for _, line := range strings.Split(r.out, "\n") {
+	assert.LessOrEqual(t, strings.Count(r.Out, "\n"), 52, "the help is one screen")
+	for _, line := range strings.Split(r.Out, "\n") {
 		assert.LessOrEqual(t, len(line), 80, line)
 	}
 }
 
 func TestPingSaysFirstWhetherItWorks(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "ping", "tern-cam")
-	assert.Equal(t, 0, r.code)
-	assert.Equal(t, "ops-laptop reaches tern-cam in IPv4 and IPv6 · predicted from the plan", first(r.out))
+	assert.Equal(t, 0, r.Code)
+	assert.Equal(t, "ops-laptop reaches tern-cam in IPv4 and IPv6 · predicted from the plan", first(r.Out))
 	for _, hop := range []string{"quay-core", "quay-edge", "mole-rtr", "tern-rock"} {
-		assert.Equal(t, 2, strings.Count(r.out, hop), "%s on both ways", hop)
+		assert.Equal(t, 2, strings.Count(r.Out, hop), "%s on both ways", hop)
 	}
 	r = run(t, dir, "ping", "desk-7", "192.0.2.9", "-4")
-	assert.Equal(t, 0, r.code, r.out)
+	assert.Equal(t, 0, r.Code, r.Out)
 	r = run(t, dir, "ping", "quay-edge:wan0", "2001:db8:5ea:300::2")
-	assert.Equal(t, 0, r.code, r.out)
+	assert.Equal(t, 0, r.Code, r.Out)
 }
 
 func TestPingThatFailsSaysWhyAndWhatMendsIt(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "-p", demo.BadMorning, "ping", "tern-cam")
-	assert.Equal(t, 1, r.code)
-	assert.Equal(t, "ops-laptop does not reach tern-cam in IPv4 or IPv6 · predicted from the plan", first(r.out))
+	assert.Equal(t, 1, r.Code)
+	assert.Equal(t, "ops-laptop does not reach tern-cam in IPv4 or IPv6 · predicted from the plan", first(r.Out))
 	for _, part := range []string{
 		"on the forward path, its TTL runs out in a loop between quay-edge and", "(forwarding-loop)",
 		"(tried: it works)", "-      tern: quay-edge\n", "+      tern: tern-rock\n",
 		"next    ropeswing -p bad-morning/skerry.plan.yaml show routes mole-rtr\n",
 	} {
-		assert.Contains(t, r.out, part)
+		assert.Contains(t, r.Out, part)
 	}
 
 	// The remedy as printed, done by hand.
@@ -182,23 +101,25 @@ func TestPingThatFailsSaysWhyAndWhatMendsIt(t *testing.T) {
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
 	write(t, dir, demo.BadMorning, strings.Replace(string(text), "      tern: quay-edge\n", "      tern: tern-rock\n", 1))
-	assert.Equal(t, 0, run(t, dir, "-p", demo.BadMorning, "ping", "tern-cam").code)
+	assert.Equal(t, 0, run(t, dir, "-p", demo.BadMorning, "ping", "tern-cam").Code)
 }
 
 func TestTheCommandToTypeNextCanBeTyped(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	for _, to := range []string{"tern-cam", "desk-7", "mole-sw", "2001:db8:ffff::9"} {
 		r := run(t, dir, "-p", demo.BadMorning, "ping", to, "-o", "json")
-		require.Equal(t, 1, r.code)
+		require.Equal(t, 1, r.Code)
 		var p struct{ Next string }
-		require.NoError(t, json.Unmarshal([]byte(r.out), &p))
+		require.NoError(t, json.Unmarshal([]byte(r.Out), &p))
 		words := strings.Fields(p.Next)
 		require.Equal(t, "ropeswing", words[0])
-		assert.Equal(t, 0, run(t, dir, words[1:]...).code, p.Next)
+		assert.Equal(t, 0, run(t, dir, words[1:]...).Code, p.Next)
 	}
 }
 
 func TestPingInJSONIsAGraph(t *testing.T) {
+	t.Parallel()
 	r := run(t, lights(t), "ping", "tern-cam", "-o", "json")
 	var p struct {
 		Verdict, Basis string
@@ -220,7 +141,7 @@ func TestPingInJSONIsAGraph(t *testing.T) {
 			Return []json.RawMessage
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(r.out), &p))
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &p))
 	assert.Equal(t, "works", p.Verdict)
 	assert.Equal(t, "predicted from the plan", p.Basis)
 	require.Len(t, p.Families, 2)
@@ -239,9 +160,10 @@ func TestPingInJSONIsAGraph(t *testing.T) {
 }
 
 func TestTraceListsWhatTracerouteSees(t *testing.T) {
+	t.Parallel()
 	r := run(t, lights(t), "trace", "tern-cam", "-4", "-o", "csv")
-	assert.Equal(t, 0, r.code)
-	rows, err := csv.NewReader(strings.NewReader(r.out)).ReadAll()
+	assert.Equal(t, 0, r.Code)
+	rows, err := csv.NewReader(strings.NewReader(r.Out)).ReadAll()
 	require.NoError(t, err)
 	assert.Equal(t, [][]string{
 		{"family", "ttl", "address", "device", "in", "answer"},
@@ -253,73 +175,77 @@ func TestTraceListsWhatTracerouteSees(t *testing.T) {
 	}, rows)
 
 	r = run(t, lights(t), "-p", demo.BadMorning, "trace", "tern-cam")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, first(r.out), "a loop between quay-edge and mole-rtr in IPv4 and IPv6")
-	assert.Contains(t, r.out, "next    ropeswing -p bad-morning/skerry.plan.yaml ping ops-laptop tern-cam\n")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, first(r.Out), "a loop between quay-edge and mole-rtr in IPv4 and IPv6")
+	assert.Contains(t, r.Out, "next    ropeswing -p bad-morning/skerry.plan.yaml ping ops-laptop tern-cam\n")
 }
 
 func TestTheNextCommandIsOfTheSameFamily(t *testing.T) {
+	t.Parallel()
 	r := run(t, lights(t), "-p", demo.BadMorning, "trace", "tern-cam", "-6", "--without", "fibre")
-	assert.Contains(t, r.out, "next    ropeswing -p bad-morning/skerry.plan.yaml ping ops-laptop tern-cam --without fibre -6\n")
+	assert.Contains(t, r.Out, "next    ropeswing -p bad-morning/skerry.plan.yaml ping ops-laptop tern-cam --without fibre -6\n")
 }
 
 func TestWithout(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "ping", "tern-cam", "--without", "beam-a")
-	assert.Equal(t, 0, r.code, "the floating routes take over")
-	assert.Contains(t, first(r.out), "without beam-a")
-	assert.Contains(t, r.out, "gull-point")
+	assert.Equal(t, 0, r.Code, "the floating routes take over")
+	assert.Contains(t, first(r.Out), "without beam-a")
+	assert.Contains(t, r.Out, "gull-point")
 	r = run(t, dir, "ping", "tern-cam", "--without", "beam-a", "--without", "beam-c")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, r.out, "--without beam-a --without beam-c\n")
-	assert.Contains(t, first(run(t, dir, "ping", "tern-cam", "--without", "beam-a,desk-(7..7)").out), "without beam-a and desk-7", "a pattern, as in the plan")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, r.Out, "--without beam-a --without beam-c\n")
+	assert.Contains(t, first(run(t, dir, "ping", "tern-cam", "--without", "beam-a,desk-(7..7)").Out), "without beam-a and desk-7", "a pattern, as in the plan")
 	r = run(t, dir, "ping", "tern-cam", "--without", "desk-(7..1)")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "desk-(7..1) is no pattern")
-	assert.Contains(t, run(t, dir, "show", "interfaces", "quay-edge", "--without", "beam-a", "--only", "why").out, "the cable beam-a is down")
-	assert.Contains(t, run(t, dir, "show", "routes", "quay-edge", "--without", "beam-a", "--only", "why").out, "beam0 is down: the cable beam-a is down")
-	assert.Contains(t, run(t, dir, "show", "routes", "quay-edge", "--without", "beam-b", "--only", "why").out, "what it watches, 10.48.0.5, does not answer out of beam0")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "desk-(7..1) is no pattern")
+	assert.Contains(t, run(t, dir, "show", "interfaces", "quay-edge", "--without", "beam-a", "--only", "why").Out, "the cable beam-a is down")
+	assert.Contains(t, run(t, dir, "show", "routes", "quay-edge", "--without", "beam-a", "--only", "why").Out, "beam0 is down: the cable beam-a is down")
+	assert.Contains(t, run(t, dir, "show", "routes", "quay-edge", "--without", "beam-b", "--only", "why").Out, "what it watches, 10.48.0.5, does not answer out of beam0")
 	r = run(t, dir, "ping", "tern-cam", "--without", "bean-a")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "did you mean beam-a?")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "did you mean beam-a?")
 }
 
 func TestShowInEveryFormat(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	for _, thing := range []string{"devices", "segments", "interfaces", "routes", "hosts", "addresses", "blocks"} {
 		for _, name := range []string{thing, strings.TrimSuffix(strings.Replace(thing, "addresses", "address ", 1), "s")} {
 			r := run(t, dir, "show", strings.TrimSpace(name)) // in the singular too
-			assert.Equal(t, 0, r.code, name)
-			for _, line := range strings.Split(r.out, "\n") {
+			assert.Equal(t, 0, r.Code, name)
+			for _, line := range strings.Split(r.Out, "\n") {
 				assert.LessOrEqual(t, len([]rune(line)), 80, "%s: %s", name, line)
 			}
 		}
 		var rows []map[string]any
-		require.NoError(t, json.Unmarshal([]byte(run(t, dir, "show", thing, "-o", "json").out), &rows), thing)
+		require.NoError(t, json.Unmarshal([]byte(run(t, dir, "show", thing, "-o", "json").Out), &rows), thing)
 		assert.NotEmpty(t, rows)
-		csvRows, err := csv.NewReader(strings.NewReader(run(t, dir, "show", thing, "-o", "csv").out)).ReadAll()
+		csvRows, err := csv.NewReader(strings.NewReader(run(t, dir, "show", thing, "-o", "csv").Out)).ReadAll()
 		require.NoError(t, err, thing)
 		assert.Greater(t, len(csvRows), 5)
-		assert.True(t, strings.HasPrefix(run(t, dir, "show", thing, "-o", "markdown").out, "| "), thing)
+		assert.True(t, strings.HasPrefix(run(t, dir, "show", thing, "-o", "markdown").Out, "| "), thing)
 	}
 	r := run(t, dir, "show", "routes", "mole-rtr", "-6")
-	assert.NotContains(t, r.out, "10.48.")
-	assert.Contains(t, r.out, "2001:db8:5ea:f1::")
-	assert.Equal(t, "quay-manage\nquay-link\nbeam-mole\nbeam-quay\nfibre\nsatellite\n", run(t, dir, "show", "segments", "quay-edge", "--only", "segment").out)
-	assert.Equal(t, "host\n", run(t, dir, "show", "device", "desk-7", "--only", "is").out)
+	assert.NotContains(t, r.Out, "10.48.")
+	assert.Contains(t, r.Out, "2001:db8:5ea:f1::")
+	assert.Equal(t, "quay-manage\nquay-link\nbeam-mole\nbeam-quay\nfibre\nsatellite\n", run(t, dir, "show", "segments", "quay-edge", "--only", "segment").Out)
+	assert.Equal(t, "host\n", run(t, dir, "show", "device", "desk-7", "--only", "is").Out)
 	r = run(t, dir, "show", "devices", "--only", "device")
-	assert.Equal(t, "quay-edge", first(r.out))
+	assert.Equal(t, "quay-edge", first(r.Out))
 }
 
 func TestShowHostsMarksTheOddOnes(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
-	assert.Equal(t, "", run(t, dir, "show", "hosts", "-o", "csv", "--only", "nothing").out)
+	assert.Equal(t, "", run(t, dir, "show", "hosts", "-o", "csv", "--only", "nothing").Out)
 	r := run(t, dir, "show", "hosts", "-p", demo.BadMorning, "-o", "json")
 	var hosts []struct {
 		Host, Mask, Gateway string
 		Odd                 []string
 	}
-	require.NoError(t, json.Unmarshal([]byte(r.out), &hosts))
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &hosts))
 	require.Len(t, hosts, 11)
 	for _, h := range hosts {
 		if h.Host == "pilot-desk" {
@@ -336,20 +262,21 @@ devices:
   b: {is: host, interfaces: {p: {segment: s, address: 6}}}
   c: {is: host, interfaces: {p: {segment: s, address: 10.0.0.7}}, gateway: 10.0.0.9}
 `)
-	odd := run(t, dir, "show", "hosts", "-p", "odd.yaml").out
+	odd := run(t, dir, "show", "hosts", "-p", "odd.yaml").Out
 	assert.Contains(t, odd, "its gateway is 10.0.0.9, most on s have 10.0.0.1")
 	assert.Contains(t, odd, "it has no IPv6 address")
 	assert.Equal(t, 1, strings.Count(odd, "most on s have 10.0.0.1"))
 }
 
 func TestShowBlocksDrawsWhatLiesWhere(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "b.plan.yaml", `ropeswing: 1
 blocks: {home: 10.0.0.0/24}
 segments: {a: {prefix: 10.0.0.0/26}, b: {prefix: 10.0.0.128/27}}
 devices: {r: {is: router, loopback: 10.0.0.255}}
 `)
-	out := run(t, dir, "show", "blocks").out
+	out := run(t, dir, "show", "blocks").Out
 	// 64 + 32 + 1 of 256; each mark of the strip is four addresses.
 	assert.Equal(t, "home 10.0.0.0/24 37.8 % in use, room left: 159", first(out))
 	assert.Contains(t, out, "  "+strings.Repeat("█", 16)+strings.Repeat("·", 16)+strings.Repeat("█", 8)+strings.Repeat("·", 23)+"▄\n")
@@ -360,19 +287,20 @@ devices: {r: {is: router, loopback: 10.0.0.255}}
 
 // IPv6 is counted in subnets of length 64.
 func TestShowBlocksInIPv6(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "b.plan.yaml", `ropeswing: 1
 blocks: {home: "2001:db8:5ea::/60", other: 10.0.0.0/8}
 segments: {a: {prefix: "2001:db8:5ea:2::/64"}, l: {prefix: "2001:db8:5ea:8::/127"}}
 `)
-	out := run(t, dir, "show", "blocks", "home").out
+	out := run(t, dir, "show", "blocks", "home").Out
 	assert.Equal(t, []string{
 		"2001:db8:5ea::/64 2001:db8:5ea:1::/64 2 free", "2001:db8:5ea:2::/64 1 a", "2001:db8:5ea:3::/64 2001:db8:5ea:7::/64 5 free",
 		"2001:db8:5ea:8::/127 l", "2001:db8:5ea:9::/64 2001:db8:5ea:f::/64 7 free",
 	}, squeezed(strings.Split(strings.TrimSpace(out), "\n")[3:]))
 	r := run(t, dir, "show", "blocks", "hoem")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "did you mean home?")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "did you mean home?")
 }
 
 // squeezed makes one space of many.
@@ -384,11 +312,12 @@ func squeezed(lines []string) []string {
 }
 
 func TestSubnet(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	r := run(t, dir, "subnet", "10.48.1.77", "255.255.255.224", "-o", "json")
-	require.Equal(t, 0, r.code, r.err)
+	require.Equal(t, 0, r.Code, r.Err)
 	var got map[string]any
-	require.NoError(t, json.Unmarshal([]byte(r.out), &got))
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &got))
 	assert.Equal(t, map[string]any{
 		"address": "10.48.1.77", "family": "ipv4", "prefix": "10.48.1.64/27", "prefix_length": 27.0, "mask": "255.255.255.224", "inverse_mask": "0.0.0.31",
 		"first": "10.48.1.65", "last": "10.48.1.94", "broadcast": "10.48.1.95", "addresses": "32", "usable": "30", "position": "13",
@@ -401,30 +330,32 @@ func TestSubnet(t *testing.T) {
 		{"10.1.0.0/24 10.2.0.0 255.255.0.0 --only prefix_length", "24\n16\n"},
 		{"2001:db8::1/64 --only usable", "18446744073709551487\n"},
 	} {
-		assert.Equal(t, tt.want, run(t, dir, append([]string{"subnet"}, strings.Fields(tt.args)...)...).out, tt.args)
+		assert.Equal(t, tt.want, run(t, dir, append([]string{"subnet"}, strings.Fields(tt.args)...)...).Out, tt.args)
 	}
-	assert.Contains(t, run(t, dir, "subnet", "10.48.1.77/27").out, "13th usable of 30")
-	assert.Contains(t, run(t, dir, "subnet", "10.48.1.77/27", "--explain").out, "00001010.00110000.00000001.010|01101")
+	assert.Contains(t, run(t, dir, "subnet", "10.48.1.77/27").Out, "13th usable of 30")
+	assert.Contains(t, run(t, dir, "subnet", "10.48.1.77/27", "--explain").Out, "00001010.00110000.00000001.010|01101")
 }
 
 func TestWhy(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	r := run(t, dir, "why", "duplicate-address")
-	assert.Equal(t, 0, r.code)
-	assert.Contains(t, r.out, "Two interfaces have the same address.")
-	assert.Contains(t, r.out, "    devices:\n")
-	assert.Greater(t, strings.Count(run(t, dir, "why").out, "\n"), 40)
+	assert.Equal(t, 0, r.Code)
+	assert.Contains(t, r.Out, "Two interfaces have the same address.")
+	assert.Contains(t, r.Out, "    devices:\n")
+	assert.Greater(t, strings.Count(run(t, dir, "why").Out, "\n"), 40)
 }
 
 func TestCheckExitCodes(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "warn.plan.yaml", "ropeswing: 1\nsegments: {s: {prefix: 10.0.0.0/24}}\ndevices: {r: {is: router, interfaces: {e: {segment: s, address: 1, admin: down}}}}\n")
-	assert.Equal(t, 0, run(t, dir, "check").code, "a warning is no error")
-	assert.Equal(t, 1, run(t, dir, "check", "--fail-on", "warning").code)
-	assert.Equal(t, 2, run(t, dir, "check", "--fail-on", "nonsense").code)
+	assert.Equal(t, 0, run(t, dir, "check").Code, "a warning is no error")
+	assert.Equal(t, 1, run(t, dir, "check", "--fail-on", "warning").Code)
+	assert.Equal(t, 2, run(t, dir, "check", "--fail-on", "nonsense").Code)
 
 	r := run(t, lights(t), "check", "-p", demo.BadMorning, "-o", "json")
-	assert.Equal(t, 1, r.code)
+	assert.Equal(t, 1, r.Code)
 	var v struct {
 		Errors   int
 		Usable   bool
@@ -433,46 +364,48 @@ func TestCheckExitCodes(t *testing.T) {
 			Line, Column int
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &v))
 	assert.Equal(t, 7, v.Errors)
 	assert.True(t, v.Usable)
 	assert.Equal(t, "segment-split", v.Findings[0].Name)
 	assert.Equal(t, demo.BadMorning, v.Findings[0].File)
 	assert.Positive(t, v.Findings[0].Line)
 
-	assert.Contains(t, run(t, lights(t), "check", "-p", demo.BadMorning, "--explain").out, "can talk to its neighbours only")
+	assert.Contains(t, run(t, lights(t), "check", "-p", demo.BadMorning, "--explain").Out, "can talk to its neighbours only")
 }
 
 func TestDemoWritesShowsAndNeverOverwrites(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	r := run(t, dir, "demo")
-	require.Equal(t, 0, r.code, r.err)
+	require.Equal(t, 0, r.Code, r.Err)
 	for _, part := range []string{
 		"$ ropeswing check\n", "$ ropeswing show devices\n", "$ ropeswing ping tern-cam\n", "$ ropeswing trace tern-cam\n",
 		"reaches tern-cam in IPv4 and IPv6", "does not reach tern-cam", "(tried: it works)",
 	} {
-		assert.Contains(t, r.out, part)
+		assert.Contains(t, r.Out, part)
 	}
-	assert.Empty(t, r.err)
+	assert.Empty(t, r.Err)
 	plan := filepath.Join(dir, "skerry-lights", demo.Plan)
 	require.FileExists(t, plan)
 	require.NoError(t, os.WriteFile(plan, []byte("mine"), 0o644))
 
 	r = run(t, dir, "demo")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "left alone")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "left alone")
 	text, err := os.ReadFile(plan)
 	require.NoError(t, err)
 	assert.Equal(t, "mine", string(text))
 
 	r = run(t, dir, "demo", "--dir", "other/place")
-	assert.Equal(t, 0, r.code)
+	assert.Equal(t, 0, r.Code)
 	assert.FileExists(t, filepath.Join(dir, "other/place", demo.BadMorning))
-	assert.Equal(t, 0, run(t, filepath.Join(dir, "other/place"), "check").code, "the files work where they are")
+	assert.Equal(t, 0, run(t, filepath.Join(dir, "other/place"), "check").Code, "the files work where they are")
 }
 
 // What the guide shows is tried here, so that nobody copies a slip from it.
 func TestTheGuidesPlanWorks(t *testing.T) {
+	t.Parallel()
 	text, err := os.ReadFile("../../docs/guide/plan.md")
 	require.NoError(t, err)
 	blocks := strings.Split(string(text), "```yaml\n")
@@ -482,18 +415,19 @@ func TestTheGuidesPlanWorks(t *testing.T) {
 	}
 	dir := t.TempDir()
 	write(t, dir, "a.plan.yaml", blocks[1])
-	assert.Equal(t, 0, run(t, dir, "check").code)
-	assert.Equal(t, 0, run(t, dir, "ping", "buoy").code)
+	assert.Equal(t, 0, run(t, dir, "check").Code)
+	assert.Equal(t, 0, run(t, dir, "ping", "buoy").Code)
 
 	// The second part goes on in the first: a switch and cables.
 	write(t, dir, "a.plan.yaml", blocks[1]+blocks[2])
 	r := run(t, dir, "check")
-	assert.Equal(t, 0, r.code, r.out+r.err)
-	assert.Equal(t, 0, run(t, dir, "ping", "crane-4", "buoy").code)
-	assert.Contains(t, run(t, dir, "show", "interfaces", "crane-sw", "--only", "why").out, "administratively down")
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Equal(t, 0, run(t, dir, "ping", "crane-4", "buoy").Code)
+	assert.Contains(t, run(t, dir, "show", "interfaces", "crane-sw", "--only", "why").Out, "administratively down")
 }
 
 func TestCompletionKnowsThePlan(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	tests := []struct {
 		line string
@@ -511,31 +445,33 @@ func TestCompletionKnowsThePlan(t *testing.T) {
 		words := strings.Split(tt.line, " ")
 		r := run(t, dir, append([]string{"__complete"}, words...)...)
 		for _, w := range tt.want {
-			assert.Contains(t, "\n"+r.out, "\n"+w, tt.line)
+			assert.Contains(t, "\n"+r.Out, "\n"+w, tt.line)
 		}
 	}
 	for _, shell := range []string{"bash", "zsh", "fish"} {
 		r := run(t, dir, "completion", shell)
-		assert.Equal(t, 0, r.code)
-		assert.Greater(t, len(r.out), 500, shell)
+		assert.Equal(t, 0, r.Code)
+		assert.Greater(t, len(r.Out), 500, shell)
 	}
 }
 
 func TestColourIsForTerminalsAndCanBeForced(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	cmd := exec.Command(program, "ping", "tern-cam")
 	cmd.Dir = dir
 	cmd.Env = []string{"TERM=xterm-256color", "CLICOLOR_FORCE=1"}
 	out, err := cmd.Output()
 	require.NoError(t, err)
-	assert.NotContains(t, runWith(t, dir, []string{"CLICOLOR_FORCE=1", "NO_COLOR=1"}, "ping", "tern-cam").out, "\x1b", "NO_COLOR has the last word")
+	assert.NotContains(t, runWith(t, dir, []string{"CLICOLOR_FORCE=1", "NO_COLOR=1"}, "ping", "tern-cam").Out, "\x1b", "NO_COLOR has the last word")
 	assert.Contains(t, string(out), "\x1b[", "the looks are there; without a terminal the writer drops them, as every other test here sees")
 }
 
 func TestVersion(t *testing.T) {
+	t.Parallel()
 	r := run(t, t.TempDir(), "version")
-	assert.Equal(t, 0, r.code)
-	assert.Regexp(t, `^ropeswing \d+\.\d+\.\d+ \(go1\.`, r.out)
+	assert.Equal(t, 0, r.Code)
+	assert.Regexp(t, `^ropeswing \d+\.\d+\.\d+ \(go1\.`, r.Out)
 }
 
 // BenchmarkProcess is a whole run of the program, from start to end.

@@ -16,6 +16,7 @@ import (
 
 // One clear message each, exit code 2, no panic.
 func TestBadInput(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	plans := map[string]string{
 		"empty":  "",
@@ -40,15 +41,16 @@ func TestBadInput(t *testing.T) {
 		"bomb": "no aliases", "cable": "no port of r called lan1", "escape": "U+001B", "quoted": "control character", "deep": "nested more than",
 	} {
 		r := run(t, dir, "show", "devices", "-p", name)
-		assert.Equal(t, 2, r.code, name)
-		assert.Empty(t, r.out, "%s: nothing on standard output", name)
-		assert.Contains(t, strings.Join(strings.Fields(r.err), " "), says, name)
-		assert.Equal(t, 1, strings.Count(r.err, "error:"), "%s: one message: %s", name, r.err)
-		assert.Equal(t, 2, run(t, dir, "check", "-p", name).code, name)
+		assert.Equal(t, 2, r.Code, name)
+		assert.Empty(t, r.Out, "%s: nothing on standard output", name)
+		assert.Contains(t, strings.Join(strings.Fields(r.Err), " "), says, name)
+		assert.Equal(t, 1, strings.Count(r.Err, "error:"), "%s: one message: %s", name, r.Err)
+		assert.Equal(t, 2, run(t, dir, "check", "-p", name).Code, name)
 	}
 }
 
 func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	for line, says := range map[string]string{
 		"pnig tern-cam":             "did you mean 'ropeswing ping'?",
@@ -75,15 +77,16 @@ func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
 		"help pnig":                 "did you mean 'ropeswing ping'?",
 	} {
 		r := run(t, dir, strings.Fields(line)...)
-		assert.Equal(t, 2, r.code, line)
-		assert.Contains(t, r.err, says, line)
-		assert.Empty(t, r.out, line)
-		assert.Equal(t, 1, strings.Count(r.err, "\n"), "%s: one line: %s", line, r.err)
+		assert.Equal(t, 2, r.Code, line)
+		assert.Contains(t, r.Err, says, line)
+		assert.Empty(t, r.Out, line)
+		assert.Equal(t, 1, strings.Count(r.Err, "\n"), "%s: one line: %s", line, r.Err)
 	}
 }
 
 // An answer that cannot be written is exit code 2, whatever the answer is.
 func TestAnAnswerThatCannotBeWritten(t *testing.T) {
+	t.Parallel()
 	full, err := os.OpenFile("/dev/full", os.O_WRONLY, 0)
 	if err != nil {
 		t.Skip("there is no /dev/full here")
@@ -101,16 +104,17 @@ func TestAnAnswerThatCannotBeWritten(t *testing.T) {
 
 // One file of a folder that cannot be read is told; the others are read.
 func TestOneBadFileOfAFolder(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "seen"), 0o755))
 	write(t, dir, "seen/a.csv", "device,interface,admin\nr,e,up\n")
 	write(t, dir, "seen/b.csv", "")
 	r := run(t, dir, "observe", "seen", "-w", "state")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, r.err, "seen/b.csv is not read: it is empty")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, r.Err, "seen/b.csv is not read: it is empty")
 	assert.Contains(t, read(t, dir, "state/r.json"), `"name": "e"`)
-	assert.Equal(t, 2, run(t, dir, "observe", "seen/b.csv").code, "named by itself it is refused")
+	assert.Equal(t, 2, run(t, dir, "observe", "seen/b.csv").Code, "named by itself it is refused")
 	write(t, dir, "seen/a.csv", "device,interface,admin\n.hid,e,up\n")
-	require.Equal(t, 1, run(t, dir, "observe", "seen", "-w", "dots").code)
-	assert.Contains(t, run(t, dir, "draft", "dots").out, ".hid", "what is kept is read")
+	require.Equal(t, 1, run(t, dir, "observe", "seen", "-w", "dots").Code)
+	assert.Contains(t, run(t, dir, "draft", "dots").Out, ".hid", "what is kept is read")
 }

@@ -31,20 +31,21 @@ func stepsOf(t *testing.T, dir string, args ...string) worksheet {
 	t.Helper()
 	r := run(t, dir, append([]string{"steps", "-o", "json"}, args...)...)
 	var w worksheet
-	require.NoError(t, json.Unmarshal([]byte(r.out), &w), r.err)
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &w), r.Err)
 	return w
 }
 
 // The bad morning is mended in five steps: the edge of the ring first, by the family that
 // still leads there; at mole-sw, whose VLAN is missing, somebody has to stand.
 func TestStepsMendTheBadMorning(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
-	require.Equal(t, 0, run(t, dir, "observe", "bad-morning/seen", "-w", "observed").code)
+	require.Equal(t, 0, run(t, dir, "observe", "bad-morning/seen", "-w", "observed").Code)
 	r := run(t, dir, "steps")
-	assert.Equal(t, 1, r.code, "hands are needed")
-	assert.Contains(t, oneLine(r.out), "5 steps on 5 devices; nothing fails in between, as far as the state shows; hands are needed at 1 step · predicted from what was observed")
-	assert.Contains(t, oneLine(r.out), "first observe it again: its IPv4 addresses, IPv4 routes")
-	text := oneLine(r.out)
+	assert.Equal(t, 1, r.Code, "hands are needed")
+	assert.Contains(t, oneLine(r.Out), "5 steps on 5 devices; nothing fails in between, as far as the state shows; hands are needed at 1 step · predicted from what was observed")
+	assert.Contains(t, oneLine(r.Out), "first observe it again: its IPv4 addresses, IPv4 routes")
+	text := oneLine(r.Out)
 	assert.Contains(t, text, "mole-sw it is not reached now: be at its console")
 	assert.Contains(t, text, "p24 tagged 120, 191 (was: p24 tagged 120)")
 	assert.Contains(t, text, "not observed, so nothing is known to be set there: fibre-carrier, sat-carrier, tablet")
@@ -65,15 +66,15 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 	}
 	assert.Len(t, stepsOf(t, dir, "--only-next").Steps, 1)
 	for args, shown := range map[string]string{"--only-next": "1", "--device quay-core": "0"} {
-		assert.Contains(t, oneLine(run(t, dir, append([]string{"steps"}, strings.Fields(args)...)...).out), "5 steps on 5 devices, "+shown+" of them shown; nothing fails in between, as far as the state shows; hands are needed at 1 step", "of all steps, not of those shown")
+		assert.Contains(t, oneLine(run(t, dir, append([]string{"steps"}, strings.Fields(args)...)...).Out), "5 steps on 5 devices, "+shown+" of them shown; nothing fails in between, as far as the state shows; hands are needed at 1 step", "of all steps, not of those shown")
 	}
 	assert.Len(t, stepsOf(t, dir, "--device", "quay-sw1").Steps, 1)
-	assert.Contains(t, run(t, dir, "steps", "-o", "markdown").out, "  - set `p7 admin: up`, was `p7 admin: down`\n")
-	assert.Equal(t, "step,device,login,set,was,session,fails,look,take_back", first(run(t, dir, "steps", "-o", "csv").out))
-	assert.Contains(t, oneLine(run(t, dir, "steps", "--restart", "--device", "mole-rtr").out), "then save what runs, then restart it: ", "what is behind it fails while that lasts")
+	assert.Contains(t, run(t, dir, "steps", "-o", "markdown").Out, "  - set `p7 admin: up`, was `p7 admin: down`\n")
+	assert.Equal(t, "step,device,login,set,was,session,fails,look,take_back", first(run(t, dir, "steps", "-o", "csv").Out))
+	assert.Contains(t, oneLine(run(t, dir, "steps", "--restart", "--device", "mole-rtr").Out), "then save what runs, then restart it: ", "what is behind it fails while that lasts")
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "one"), 0o755))
 	write(t, dir, "one/desk-7.json", read(t, dir, "observed/desk-7.json"))
-	assert.Contains(t, oneLine(run(t, dir, "steps", "one").out), "nothing needs to be set, as far as the state shows")
+	assert.Contains(t, oneLine(run(t, dir, "steps", "one").Out), "nothing needs to be set, as far as the state shows")
 	// Standing at the pilot station, the switch of the quay is beyond what is broken.
 	at := stepsOf(t, dir, "--standing-at", "pilot-desk")
 	for _, s := range at.Steps {
@@ -84,10 +85,11 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 // On moving day no session is lost and nothing fails: the carrier first has both of its
 // addresses, then the edge, and what is old goes last.
 func TestStepsOfMovingDay(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, oneLine(r.out), "38 steps on 5 devices: every step is safe, and nothing fails in between")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, oneLine(r.Out), "38 steps on 5 devices: every step is safe, and nothing fails in between")
 	w := stepsOf(t, dir, "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml")
 	assert.True(t, w.Safe)
 	place := func(set string) int {
@@ -106,26 +108,27 @@ func TestStepsOfMovingDay(t *testing.T) {
 
 	for _, tt := range []struct{ option, value, message string }{{"--session", "quay-sw1", "--session is DEVICE=ADDRESS"}, {"--session", "quay-sw1=10.9.9.9", "quay-sw1 is not reached at 10.9.9.9 before the first step; it is at --session quay-sw1=10.48.1.98"}, {"--session", "ops-laptop=10.9.9.9", "leave --session out"}, {"--device", "quay-sww", "did you mean quay-sw1?"}, {"--standing-at", "nobody", "nobody"}} {
 		bad := run(t, dir, "steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml", tt.option, tt.value)
-		assert.Equal(t, 2, bad.code)
-		assert.Contains(t, bad.err, tt.message)
+		assert.Equal(t, 2, bad.Code)
+		assert.Contains(t, bad.Err, tt.message)
 	}
 	said := run(t, dir, "steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml", "--session", "quay-sw1=2001:db8:5ea:190::2")
-	assert.Contains(t, said.out, "quay-sw1  log in at 2001:db8:5ea:190::2 by ssh\n", "the session that is said")
-	assert.Contains(t, run(t, dir, "steps").err, "there is no state observed")
-	assert.Contains(t, run(t, dir, "steps", "tern-rock").err, "say --device tern-rock", "a device where a state is asked")
-	assert.Contains(t, run(t, dir, "steps", "--since", "HEAD").err, "and it is not here", "the program git is needed")
+	assert.Contains(t, said.Out, "quay-sw1  log in at 2001:db8:5ea:190::2 by ssh\n", "the session that is said")
+	assert.Contains(t, run(t, dir, "steps").Err, "there is no state observed")
+	assert.Contains(t, run(t, dir, "steps", "tern-rock").Err, "say --device tern-rock", "a device where a state is asked")
+	assert.Contains(t, run(t, dir, "steps", "--since", "HEAD").Err, "and it is not here", "the program git is needed")
 }
 
 // A worksheet that somebody changed is proven as it stands: one that takes the old address
 // of the switch away before the new one is there cuts it off, and what is left out is told.
 func TestStepsOfAWorksheetChangedByHand(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	from := []string{"skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml"}
-	whole := run(t, dir, append([]string{"steps", "-o", "json"}, from...)...).out
+	whole := run(t, dir, append([]string{"steps", "-o", "json"}, from...)...).Out
 	write(t, dir, "whole.json", whole)
 	r := run(t, dir, append([]string{"steps", "--check", "whole.json"}, from...)...)
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "every step is safe")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, r.Out, "every step is safe")
 
 	var sheet map[string]any
 	require.NoError(t, json.Unmarshal([]byte(whole), &sheet))
@@ -145,8 +148,8 @@ func TestStepsOfAWorksheetChangedByHand(t *testing.T) {
 	require.NoError(t, err)
 	write(t, dir, "changed.json", string(text))
 	r = run(t, dir, append([]string{"steps", "--check", "changed.json"}, from...)...)
-	assert.Equal(t, 1, r.code, r.err)
-	out := oneLine(r.out)
+	assert.Equal(t, 1, r.Code, r.Err)
+	out := oneLine(r.Out)
 	assert.Contains(t, out, "left as found")
 	assert.Contains(t, out, "quay-core: vlan190 address: planned 10.48.1.129/28, found 10.48.1.97/28")
 
@@ -155,24 +158,26 @@ func TestStepsOfAWorksheetChangedByHand(t *testing.T) {
 		`{"steps":[{"device":"quay-sw1","sets":[{"set":"mgmt address: 10.9.9.9/24"}]}]}`: "step 1: nothing is left to set on quay-sw1 that reads 'mgmt address: 10.9.9.9/24'", `{"steps":[{"device":"quay-sw1","sets":[]}]}`: "step 1 sets nothing on quay-sw1",
 	} {
 		r = start(t, dir, nil, sheet, append([]string{"steps", "--check", "-"}, from...)...)
-		assert.Equal(t, 2, r.code)
-		assert.Contains(t, r.err, message)
+		assert.Equal(t, 2, r.Code)
+		assert.Contains(t, r.Err, message)
 	}
 }
 
 // A template of the user's own makes a file for each visit.
 func TestStepsThroughATemplate(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	write(t, dir, "gear.txt.tmpl", "{{range .steps}}{{range .sets}}{{.does}} {{.what}} {{.subject}} {{.planned}} {{.found}}\n{{end}}{{end}}")
 	args := []string{"steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml", "--template", "gear.txt.tmpl"}
-	assert.Equal(t, "also address to-quay 198.51.100.49/29 198.51.100.33/29", first(run(t, dir, args...).out))
+	assert.Equal(t, "also address to-quay 198.51.100.49/29 198.51.100.33/29", first(run(t, dir, args...).Out))
 	r := run(t, dir, append(args, "--to", "out", "-w")...)
-	assert.Equal(t, 0, r.code, r.err)
+	assert.Equal(t, 0, r.Code, r.Err)
 	assert.Contains(t, read(t, dir, "out/005-quay-sw1.txt"), "also address mgmt 10.48.1.130/28 10.48.1.98/28\n")
 }
 
 // Steps begin at an earlier revision of the plan.
 func TestStepsSinceARevision(t *testing.T) {
+	t.Parallel()
 	if _, err := exec.LookPath("git"); err != nil {
 		t.Skip("needs git")
 	}
@@ -190,18 +195,19 @@ func TestStepsSinceARevision(t *testing.T) {
 	write(t, dir, "a.plan.yaml", strings.Replace(plan, "10.2.0.1/24", "10.2.0.9/24", 1))
 	path := []string{"PATH=" + os.Getenv("PATH"), "HOME=" + dir}
 	r := start(t, dir, path, "", "steps", "--since", "HEAD")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "1. far address: 10.2.0.9/24 (was: far address: 10.2.0.1/24)\n")
-	assert.Contains(t, start(t, dir, path, "", "steps", "--since", "nope").err, "git cannot read a.plan.yaml at nope")
-	assert.Contains(t, run(t, dir, "steps", "--since", "--all").err, "is no revision")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, r.Out, "1. far address: 10.2.0.9/24 (was: far address: 10.2.0.1/24)\n")
+	assert.Contains(t, start(t, dir, path, "", "steps", "--since", "nope").Err, "git cannot read a.plan.yaml at nope")
+	assert.Contains(t, run(t, dir, "steps", "--since", "--all").Err, "is no revision")
 }
 
 // A factory-new switch: what to set on the laptop, on the switch, and what to put back.
 func TestStepsOfANewDevice(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "steps", "--factory", "192.0.2.253/24", "mole-sw")
-	assert.Equal(t, 0, r.code, r.err)
-	text := oneLine(r.out)
+	assert.Equal(t, 0, r.Code, r.Err)
+	text := oneLine(r.Out)
 	for _, words := range []string{
 		"mole-sw, new, at 192.0.2.253/24: 29 things to set, then log in at 10.48.2.34", "1. on the laptop set 192.0.2.254/24, without a gateway", "2. plug it into p20, which is set last, and log in at 192.0.2.253",
 		"p23, p24 tagged 120, 191", "mgmt tag: 191", "6. log in at 10.48.2.34, with 10.48.2.36/28 on the laptop while it is still at the device", "7. put back on the laptop what it had: by the plan 10.48.1.106/28, gateway 10.48.1.97",
@@ -211,8 +217,8 @@ func TestStepsOfANewDevice(t *testing.T) {
 	}
 	for _, tt := range [][2]string{{"192.0.2.0/24", "no machine's address"}, {"192.0.2.253", "write 192.0.2.253/24"}, {"192.0.2.253/32", "no other address free"}} {
 		r = run(t, dir, "steps", "--factory", tt[0], "mole-sw")
-		assert.Equal(t, 2, r.code)
-		assert.Contains(t, r.err, tt[1])
+		assert.Equal(t, 2, r.Code)
+		assert.Contains(t, r.Err, tt[1])
 	}
-	assert.Contains(t, run(t, dir, "steps", "--factory", "192.0.2.253/24").err, "name the device")
+	assert.Contains(t, run(t, dir, "steps", "--factory", "192.0.2.253/24").Err, "name the device")
 }

@@ -36,6 +36,7 @@ const (
 
 // The verdict is the first line, whatever it is.
 func TestVerdicts(t *testing.T) {
+	t.Parallel()
 	tests := []struct {
 		about, plan, args, headline, verdict string
 		code                                 int
@@ -54,24 +55,25 @@ func TestVerdicts(t *testing.T) {
 		dir := t.TempDir()
 		write(t, dir, "r.plan.yaml", tt.plan)
 		r := run(t, dir, strings.Fields(tt.args)...)
-		assert.Equal(t, tt.code, r.code, "%s: %s", tt.about, r.out+r.err)
-		assert.Equal(t, tt.headline+" · predicted from the plan", first(r.out), tt.about)
-		assert.Equal(t, tt.verdict+"\n", run(t, dir, append(strings.Fields(tt.args), "--only", "verdict")...).out, tt.about)
+		assert.Equal(t, tt.code, r.Code, "%s: %s", tt.about, r.Out+r.Err)
+		assert.Equal(t, tt.headline+" · predicted from the plan", first(r.Out), tt.about)
+		assert.Equal(t, tt.verdict+"\n", run(t, dir, append(strings.Fields(tt.args), "--only", "verdict")...).Out, tt.about)
 	}
 }
 
 // A cable that hides its faults keeps the port up, and the floating route
 // behind it does not float: the classic trap.
 func TestAHiddenFaultKeepsTheFloatingRouteDown(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	plan := ring("10.2.0.0/24: [10.0.0.1, 10.0.0.3]", "10.1.0.0/24: [10.0.0.0, 10.0.0.2]")
 	write(t, dir, "r.plan.yaml", strings.Replace(plan, "cable-one: a:p to b:p", "cable-one: {between: 'a:p to b:p', fault: hidden}", 1))
-	assert.Equal(t, 0, run(t, dir, "ping", "east", "-4").code)
+	assert.Equal(t, 0, run(t, dir, "ping", "east", "-4").Code)
 	r := run(t, dir, "ping", "east", "-4", "--without", "cable-one")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, r.out, "10.0.0.1")
-	assert.Contains(t, r.out, "nobody answers")
-	states := run(t, dir, "show", "routes", "a", "-4", "--without", "cable-one", "-o", "json").out
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, r.Out, "10.0.0.1")
+	assert.Contains(t, r.Out, "nobody answers")
+	states := run(t, dir, "show", "routes", "a", "-4", "--without", "cable-one", "-o", "json").Out
 	var routes []struct {
 		To, State string
 		NextHop   string `json:"next_hop"`
@@ -87,15 +89,17 @@ func TestAHiddenFaultKeepsTheFloatingRouteDown(t *testing.T) {
 }
 
 func TestWhenBothFamiliesFailDifferentlyBothAreTold(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "r.plan.yaml", ring("10.2.0.0/24: 10.0.0.1", "10.9.0.0/16: {discard: true}, '2001:db8:1::/64': '2001:db8:a::'"))
-	out := strings.Join(strings.Fields(run(t, dir, "ping", "east").out), " ")
+	out := strings.Join(strings.Fields(run(t, dir, "ping", "east").Out), " ")
 	assert.Contains(t, out, "why IPv4, on the return path, b has no route to 10.1.0.10 (no-route)")
 	assert.Contains(t, out, "why IPv6, on the forward path, a has no route to 2001:db8:2::a (no-route)")
 	assert.Equal(t, 2, strings.Count(out, "(tried: it works)"))
 }
 
 func TestTraceInJSON(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "r.plan.yaml", ring(toRight, toLeft))
 	var v struct {
@@ -108,7 +112,7 @@ func TestTraceInJSON(t *testing.T) {
 			Forward struct{ Nodes, Edges []json.RawMessage }
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "trace", "east", "-o", "json").out), &v))
+	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "trace", "east", "-o", "json").Out), &v))
 	assert.Equal(t, "works", v.Verdict)
 	require.Len(t, v.Families, 2)
 	assert.Equal(t, []string{"11/0", "11/0", "0/0"}, []string{v.Families[0].Hops[0].ICMP, v.Families[0].Hops[1].ICMP, v.Families[0].Hops[2].ICMP}, "ICMP's types and codes")
@@ -118,8 +122,9 @@ func TestTraceInJSON(t *testing.T) {
 }
 
 func TestExplainShowsWhatAnExpertLooksAt(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "r.plan.yaml", ring("default: 10.0.0.3, "+toRight, toLeft))
-	out := run(t, dir, "ping", "east", "-4", "--explain").out
+	out := run(t, dir, "ping", "east", "-4", "--explain").Out
 	assert.Contains(t, out, "    10.2.0.0/24 static via 10.0.0.1: decides\n    0.0.0.0/0 static via 10.0.0.3: a longer match decides\n    asks by ARP on p for 10.0.0.1: b:p answers\n")
 }

@@ -10,35 +10,37 @@ import (
 )
 
 func TestShowWhatIsOnWhichWire(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	bad := []string{"-p", demo.BadMorning}
 	r := run(t, dir, append([]string{"show", "vlans", "-o", "csv"}, bad...)...)
-	assert.Contains(t, r.out, "191 mole-manage,mole-sw,,p23,mgmt,p24\n", "missing on the trunk")
-	assert.Contains(t, r.out, "110 quay-staff,quay-sw1,p1..p20,trunk0,,\n")
+	assert.Contains(t, r.Out, "191 mole-manage,mole-sw,,p23,mgmt,p24\n", "missing on the trunk")
+	assert.Contains(t, r.Out, "110 quay-staff,quay-sw1,p1..p20,trunk0,,\n")
 	r = run(t, dir, append([]string{"show", "cables", "-o", "csv"}, bad...)...)
-	assert.Contains(t, r.out, ",desk-7:port,quay-sw1:p7,down: administratively down,,")
-	assert.Contains(t, run(t, dir, "show", "cables", "mole-rtr", "--without", "beam-a").out, "down: the cable beam-a is down")
-	assert.Contains(t, oneLine(run(t, dir, "show", "neighbours", "mole-rtr").out), "beam1 tern-rock:beam0 10.48.0.5 2001:db8:5ea:f2::3 beam-tern")
-	assert.Contains(t, oneLine(run(t, dir, append([]string{"show", "management"}, bad...)...).out), "tern-rock 10.48.3.16 ping, ssh ssh not reached its TTL runs out in a loop between quay-edge and mole-rtr")
+	assert.Contains(t, r.Out, ",desk-7:port,quay-sw1:p7,down: administratively down,,")
+	assert.Contains(t, run(t, dir, "show", "cables", "mole-rtr", "--without", "beam-a").Out, "down: the cable beam-a is down")
+	assert.Contains(t, oneLine(run(t, dir, "show", "neighbours", "mole-rtr").Out), "beam1 tern-rock:beam0 10.48.0.5 2001:db8:5ea:f2::3 beam-tern")
+	assert.Contains(t, oneLine(run(t, dir, append([]string{"show", "management"}, bad...)...).Out), "tern-rock 10.48.3.16 ping, ssh ssh not reached its TTL runs out in a loop between quay-edge and mole-rtr")
 }
 
 func TestInterfacesAreFilteredAndShownWhole(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	names := func(args ...string) string {
-		return strings.Join(strings.Fields(run(t, dir, append([]string{"show", "interfaces", "--only", "interface"}, args...)...).out), " ")
+		return strings.Join(strings.Fields(run(t, dir, append([]string{"show", "interfaces", "--only", "interface"}, args...)...).Out), " ")
 	}
 	assert.Equal(t, "p7 port", names("--down", "-p", demo.BadMorning))
 	assert.Equal(t, "mgmt0 p22 trunk0 vlan190 p21 trunk0 mgmt port", names("--segment", "quay-manage"))
 	assert.Equal(t, "beam0 beam1", names("--match", "BEAM-TERN", "-4", "tern-rock", "far-skerry", "mole-rtr"))
 	assert.Equal(t, "wan1", names("quay-edge", "--match", "198.51.100.6", "-4"))
-	assert.Contains(t, run(t, dir, "show", "interfaces", "--segment", "quay-stuff").err, "did you mean quay-staff?")
+	assert.Contains(t, run(t, dir, "show", "interfaces", "--segment", "quay-stuff").Err, "did you mean quay-staff?")
 
 	r := run(t, dir, "show", "interface", "desk-7:port", "-p", demo.BadMorning)
-	assert.Equal(t, "desk-7:port down: the far end quay-sw1:p7 is administratively down", first(r.out))
+	assert.Equal(t, "desk-7:port down: the far end quay-sw1:p7 is administratively down", first(r.Out))
 	r = run(t, dir, "show", "interface", "quay-core:vlan110")
-	assert.Contains(t, oneLine(r.out), "hears desk-7:port")
-	assert.Equal(t, "desk-7:port\n", run(t, dir, "show", "interface", "quay-core:vlan110", "--only", "hears").out)
-	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").out), "state up (skerry.plan.yaml:110) part of mole-rtr:lan0, which is up")
+	assert.Contains(t, oneLine(r.Out), "hears desk-7:port")
+	assert.Equal(t, "desk-7:port\n", run(t, dir, "show", "interface", "quay-core:vlan110", "--only", "hears").Out)
+	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").Out), "state up (skerry.plan.yaml:110) part of mole-rtr:lan0, which is up")
 
 	write(t, dir, "all.plan.yaml", `ropeswing: 1
 segments: {l: {prefix: 10.0.0.0/31}, v: {vlan: 9, prefix: 10.1.0.0/24}}
@@ -58,35 +60,37 @@ cables: [a:s to b:s]
 `)
 	r = run(t, dir, "show", "interface", "a:s", "-p", "all.plan.yaml")
 	for _, want := range []string{"note to the rock", "line serial, clocked here", "MTU 1400 bytes", "bandwidth 64000 bit/s", "MAC 02:00:5e:00:00:01", "cabled to b:s"} {
-		assert.Contains(t, oneLine(r.out), want)
+		assert.Contains(t, oneLine(r.Out), want)
 	}
 	r = run(t, dir, "show", "interface", "a:bond", "-p", "all.plan.yaml")
 	for _, want := range []string{"members e1, e2", "table guests", "shares 10.1.0.9 master", "kind group"} {
-		assert.Contains(t, oneLine(r.out), want)
+		assert.Contains(t, oneLine(r.Out), want)
 	}
-	assert.Contains(t, oneLine(run(t, dir, "show", "interface", "a:u", "-p", "all.plan.yaml").out), "borrows loopback")
+	assert.Contains(t, oneLine(run(t, dir, "show", "interface", "a:u", "-p", "all.plan.yaml").Out), "borrows loopback")
 }
 
 func TestRoutesOfATableOfItsOwn(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "show", "routes", "quay-edge", "-4")
-	_, apart, found := strings.Cut(r.out, "quay-edge, table manage\n")
-	assert.True(t, found, r.out)
+	_, apart, found := strings.Cut(r.Out, "quay-edge, table manage\n")
+	assert.True(t, found, r.Out)
 	assert.Equal(t, "0.0.0.0/0 10.48.1.97 quay-core mgmt0 static 1 in use 10.48.1.96/28 mgmt0 direct 0 in use", oneLine(apart))
-	assert.Equal(t, "manage\n", first(run(t, dir, "show", "routes", "quay-edge", "--only", "table").out)+"\n")
+	assert.Equal(t, "manage\n", first(run(t, dir, "show", "routes", "quay-edge", "--only", "table").Out)+"\n")
 }
 
 func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "show", "routes", "far-skerry", "--covering", "10.48.2.9", "-o", "csv")
 	assert.Equal(t, "device,to,next_hop,out,source,distance,metric,state,watch,place,why\n"+
 		"far-skerry,10.48.2.0/24,10.48.0.6 tern-rock,beam0,derived,1,0,in use,10.48.0.4,skerry.plan.yaml:7,\n"+
 		"far-skerry,0.0.0.0/0,10.48.0.253 gull-point,beam1,derived,1,0,in use,10.48.0.248,skerry.plan.yaml:7,a longer prefix decides\n"+
-		"far-skerry,0.0.0.0/0,10.48.0.6 tern-rock,beam0,derived,11,0,standby,,skerry.plan.yaml:7,\n", r.out)
-	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state", "-p", demo.BadMorning).out)
-	assert.NotContains(t, run(t, dir, "show", "routes", "quay-edge", "--type", "direct", "--only", "source").out, "static")
-	assert.Contains(t, run(t, dir, "show", "routes", "--type", "guess").err, "--type is local, direct, static, derived, learned, not guess")
-	assert.Contains(t, run(t, dir, "show", "routes", "--covering", "10.48.2").err, "is not an address")
+		"far-skerry,0.0.0.0/0,10.48.0.6 tern-rock,beam0,derived,11,0,standby,,skerry.plan.yaml:7,\n", r.Out)
+	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state", "-p", demo.BadMorning).Out)
+	assert.NotContains(t, run(t, dir, "show", "routes", "quay-edge", "--type", "direct", "--only", "source").Out, "static")
+	assert.Contains(t, run(t, dir, "show", "routes", "--type", "guess").Err, "--type is local, direct, static, derived, learned, not guess")
+	assert.Contains(t, run(t, dir, "show", "routes", "--covering", "10.48.2").Err, "is not an address")
 
 	for _, tt := range []struct{ device, to, answer, step string }{
 		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1", "shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1, out of beam0"},
@@ -96,27 +100,29 @@ func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
 		{"fibre-carrier", "198.51.100.65", "198.51.100.65 at fibre-carrier: no route", "no route of the device matches 198.51.100.65"},
 	} {
 		r := run(t, dir, "why", tt.device, tt.to)
-		assert.Equal(t, tt.answer, first(r.out), r.err)
-		assert.Contains(t, oneLine(r.out), tt.step)
+		assert.Equal(t, tt.answer, first(r.Out), r.Err)
+		assert.Contains(t, oneLine(r.Out), tt.step)
 	}
-	assert.Contains(t, run(t, dir, "why", "mole-rtt", "far-cam").err, "did you mean mole-rtr?")
+	assert.Contains(t, run(t, dir, "why", "mole-rtt", "far-cam").Err, "did you mean mole-rtr?")
 }
 
 func TestACardHasWhatOneTypes(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "show", "card", "mole-rtr")
-	assert.Equal(t, "mole-rtr (router)", first(r.out))
+	assert.Equal(t, "mole-rtr (router)", first(r.Out))
 	at := 0
 	for _, want := range []string{"known by 10.48.2.254", "Ports and VLANs", "lan0.120", "Addresses", "10.48.2.1/27", "255.255.255.224", "0.0.0.31", "Routes", "10.48.3.0/24", "When done, ping (predicted from the plan)", "the operator, ops-laptop", "works"} {
-		next := strings.Index(r.out[at:], want)
-		assert.GreaterOrEqual(t, next, 0, "%s, in its place in\n%s", want, r.out)
+		next := strings.Index(r.Out[at:], want)
+		assert.GreaterOrEqual(t, next, 0, "%s, in its place in\n%s", want, r.Out)
 		at += max(0, next)
 	}
-	assert.Contains(t, run(t, dir, "show", "card").err, "name the device")
-	assert.Contains(t, run(t, dir, "show", "card", "mole-sw").out, "p1..p20", "ports alike in one row")
+	assert.Contains(t, run(t, dir, "show", "card").Err, "name the device")
+	assert.Contains(t, run(t, dir, "show", "card", "mole-sw").Out, "p1..p20", "ports alike in one row")
 }
 
 func TestSlipsOnWires(t *testing.T) {
+	t.Parallel()
 	for text, want := range map[string]string{
 		"devices: {a: {is: router, interfaces: {p: {clock: here}}}}":                                       "p is no serial line",
 		"devices: {a: {is: router, interfaces: {p: {bandwidth: fast}}}}":                                   "fast is no bandwidth; write bits a second such as 64k, 100M or 10G",
@@ -136,7 +142,7 @@ func TestSlipsOnWires(t *testing.T) {
 		dir := t.TempDir()
 		write(t, dir, "a.plan.yaml", "ropeswing: 1\n"+text+"\n")
 		r := run(t, dir, "check")
-		assert.Equal(t, 2, r.code, text)
-		assert.Contains(t, oneLine(r.out), want, text)
+		assert.Equal(t, 2, r.Code, text)
+		assert.Contains(t, oneLine(r.Out), want, text)
 	}
 }

@@ -21,13 +21,14 @@ tills-b,bridge,8,30
 
 // A plan without cables has failures too: each link that is a wire itself.
 func TestSegmentsThatAreWiresFailLikeCables(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "needs.csv", bakery)
 	r := run(t, dir, "new", "bakery", "--block", "10.77.0.0/20", "--from", "needs.csv", "-w")
-	require.Equal(t, 0, r.code, r.err)
+	require.Equal(t, 0, r.Code, r.Err)
 
 	r = run(t, dir, "reach", "--failures", "1")
-	assert.Contains(t, first(r.out), "0 of 2 single failures are survived in full")
+	assert.Contains(t, first(r.Out), "0 of 2 single failures are survived in full")
 	var sweep struct {
 		Failures int
 		Losses   []struct {
@@ -35,7 +36,7 @@ func TestSegmentsThatAreWiresFailLikeCables(t *testing.T) {
 			Lost, Cannot int
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "reach", "--failures", "1", "-o", "json").out), &sweep))
+	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "reach", "--failures", "1", "-o", "json").Out), &sweep))
 	assert.Equal(t, 2, sweep.Failures)
 	for i, name := range []string{"link-ferry", "link-bridge"} {
 		assert.Equal(t, []string{name}, sweep.Losses[i].Without)
@@ -47,11 +48,11 @@ func TestSegmentsThatAreWiresFailLikeCables(t *testing.T) {
 	require.NoError(t, err)
 	write(t, dir, "bakery.plan.yaml", strings.Replace(string(text), "  - everyone reaches laptop", "  - everyone reaches laptop\n  - ferry-host reaches office without any one cable", 1))
 	r = run(t, dir, "check")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, oneLine(r.out), "ferry-host reaches office without any one cable: without link-ferry: ")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, oneLine(r.Out), "ferry-host reaches office without any one cable: without link-ferry: ")
 
 	// What each takes stands in the picture and in the report too.
-	require.Equal(t, 0, run(t, dir, "draw", "failures", "-w", "failures.svg").code)
+	require.Equal(t, 0, run(t, dir, "draw", "failures", "-w", "failures.svg").Code)
 	drawn, err := os.ReadFile(filepath.Join(dir, "failures.svg"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, strings.Count(string(drawn), "no other path"), "both links are marked")
@@ -63,13 +64,14 @@ func TestSegmentsThatAreWiresFailLikeCables(t *testing.T) {
 
 // A VLAN's number may be of several segments: all of them are named and drawn, whichever was asked for.
 func TestAVLANOfSeveralSegmentsIsDrawnWhole(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "needs.csv", bakery)
-	require.Equal(t, 0, run(t, dir, "new", "bakery", "--block", "10.77.0.0/20", "--from", "needs.csv", "-w").code)
+	require.Equal(t, 0, run(t, dir, "new", "bakery", "--block", "10.77.0.0/20", "--from", "needs.csv", "-w").Code)
 	for _, word := range []string{"30", "tills-a", "tills-b"} {
 		r := run(t, dir, "draw", "vlan", word, "-w", "vlan.svg")
-		require.Equal(t, 0, r.code, r.err)
-		assert.Contains(t, first(r.out), "VLAN 30, tills-a, tills-b, in vlan.svg")
+		require.Equal(t, 0, r.Code, r.Err)
+		assert.Contains(t, first(r.Out), "VLAN 30, tills-a, tills-b, in vlan.svg")
 		drawn, err := os.ReadFile(filepath.Join(dir, "vlan.svg"))
 		require.NoError(t, err)
 		for _, on := range []string{"tills-a", "tills-b", "ferry-rtr", "ferry-host", "bridge-rtr", "bridge-host"} {
@@ -79,6 +81,6 @@ func TestAVLANOfSeveralSegmentsIsDrawnWhole(t *testing.T) {
 			assert.NotContains(t, string(drawn), ">"+off+"<", word)
 		}
 	}
-	assert.Contains(t, run(t, dir, "draw", "vlan", "link-ferry").err, "the segment link-ferry has no VLAN")
-	assert.Contains(t, run(t, dir, "draw", "vlan", "31").err, "there is no VLAN 31")
+	assert.Contains(t, run(t, dir, "draw", "vlan", "link-ferry").Err, "the segment link-ferry has no VLAN")
+	assert.Contains(t, run(t, dir, "draw", "vlan", "31").Err, "there is no VLAN 31")
 }

@@ -69,10 +69,17 @@ func Interface(t testing.TB, spec *model.Spec, label string) model.InterfaceID {
 	return i
 }
 
-// Cases is how many random cases a test tries: as many as it says, or as ROPESWING_CASES says.
-func Cases(usual int) int {
+// Cases returns how many random cases a test tries: few, so that 'go test ./...' ends soon, or where ROPESWING_PROOF is
+// 'long', as in .ci/run, as many as its claim takes. ROPESWING_CASES says another number for all.
+func Cases(few, long int) int {
 	if n, err := strconv.Atoi(os.Getenv("ROPESWING_CASES")); err == nil {
 		return n
 	}
-	return usual
+	if Long() {
+		return long
+	}
+	return few
 }
+
+// Long reports whether long proofs are wanted: ROPESWING_PROOF is 'long'.
+func Long() bool { return os.Getenv("ROPESWING_PROOF") == "long" }

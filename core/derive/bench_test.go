@@ -5,17 +5,14 @@ import (
 
 	"ropeswing/core/coretest"
 	"ropeswing/core/derive"
-	"ropeswing/core/forward"
-	"ropeswing/core/network"
 )
 
 // benchmark derives the routes of a plan of both families.
 func benchmark(b *testing.B, text string) {
 	spec := coretest.Spec(b, text)
-	net := forward.Answered(network.Build(spec).State())
 	b.ReportAllocs()
 	for b.Loop() {
-		r := derive.Routes(net)
+		r := derive.Routes(spec)
 		b.ReportMetric(float64(len(r.Statics)), "routes")
 		b.ReportMetric(float64(r.Single), "unsummarised")
 		b.ReportMetric(float64(len(r.Open)), "open")

@@ -60,6 +60,7 @@ func ringOf(wants string) string {
 // The textbook: three routers in a row. Each end needs the two subnets behind the
 // middle, and the far link only where links are wanted; the middle the two outer subnets.
 func TestThreeRoutersInARow(t *testing.T) {
+	t.Parallel()
 	spec := coretest.Spec(t, chain("{}"))
 	_, _, r := derive.Resolve(spec)
 	assert.Equal(t, []string{
@@ -74,6 +75,7 @@ func TestThreeRoutersInARow(t *testing.T) {
 // its neighbour goes: to 10.2.0.0/24 and 10.3.0.0/24 a has one route. It has none
 // around its own subnets, which a further route would have to take out again.
 func TestThreeRoutersInARowSummarised(t *testing.T) {
+	t.Parallel()
 	spec := coretest.Spec(t, "blocks: {home: 10.0.0.0/14}\n"+chain("{}"))
 	_, _, r := derive.Resolve(spec)
 	assert.Equal(t, []string{
@@ -86,6 +88,7 @@ func TestThreeRoutersInARowSummarised(t *testing.T) {
 // In a ring of three each router floats to the other neighbour, who is on the
 // subnet or next to it and never sends back: nothing needs to be watched.
 func TestThreeRoutersInARing(t *testing.T) {
+	t.Parallel()
 	spec := coretest.Spec(t, ringOf("{}"))
 	_, net, r := derive.Resolve(spec)
 	got := lines(spec, r.Statics)
@@ -115,6 +118,7 @@ func TestThreeRoutersInARing(t *testing.T) {
 
 // What a wish changes.
 func TestWhatIsWantedDecidesWhatIsDerived(t *testing.T) {
+	t.Parallel()
 	tests := []struct {
 		about, text string
 		want        []string
@@ -144,6 +148,7 @@ func TestWhatIsWantedDecidesWhatIsDerived(t *testing.T) {
 // The same plan gives the same routes, and another subnet somewhere leaves the
 // routes to all others alone.
 func TestASmallChangeChangesFewRoutes(t *testing.T) {
+	t.Parallel()
 	text := coretest.LargeNetwork(30, "{}")
 	routes := func(text string) map[string]bool {
 		spec := coretest.Spec(t, text)

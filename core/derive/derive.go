@@ -50,13 +50,23 @@ const (
 	WouldCircle                // what was found was given up: it would loop in another failure, or nothing can be watched
 )
 
-// Routes derives the routes that the plan wants for the state that the tables,
-// of written routes only, are in.
-func Routes(net *forward.Network) Result {
-	var r Result
-	if net.Spec.Wants == nil {
-		return r
+// Routes derives the routes that the plan of a network wants. They are a function of the network: they do not
+// depend on what anything is called, nor on the order of the plan. Result is zero where nothing is wanted.
+func Routes(spec *model.Spec) Result {
+	if spec.Wants == nil {
+		return Result{}
 	}
+	order := canonicalOrder(spec)
+	spec = spec.WithDerived(nil).Reordered(order)
+	if !spec.Wants.CarriersSaid {
+		slices.Sort(spec.Wants.Carriers)
+	}
+	return back(routes(forward.Answered(network.Build(spec).State())), order)
+}
+
+// routes derives routes in a network whose parts stand in canonical order and whose written routes are all usable.
+func routes(net *forward.Network) Result {
+	var r Result
 	centre := bestCentre(net)
 	four, six := newAnswer(net, prefix.IPv4, centre), newAnswer(net, prefix.IPv6, centre)
 	four.derive()
@@ -92,8 +102,7 @@ func Resolve(spec *model.Spec) (*model.Spec, *forward.Network, Result) {
 	if spec.Wants == nil || spec.RoutesStand {
 		return spec, forward.Resolve(network.Build(spec).State()), Result{}
 	}
-	spec = spec.WithDerived(nil)
-	r := Routes(forward.Answered(network.Build(spec).State()))
+	r := Routes(spec)
 	spec = spec.WithDerived(r.Statics)
 	return spec, forward.Resolve(network.Build(spec).State()), r
 }

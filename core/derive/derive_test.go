@@ -71,17 +71,11 @@ func source(spec *model.Spec, d model.DeviceID, to netip.Addr) (netip.Addr, bool
 	return a, a.IsValid() && !onLink(spec, a)
 }
 
-func seeds(t *testing.T) int {
-	if testing.Short() {
-		return 20
-	}
-	return 150
-}
-
 // Whatever is wanted works both ways, and nothing loops in circles: no
 // address of the blocks, from no router, under no single failure.
 func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
-	for seed := range seeds(t) {
+	t.Parallel()
+	for seed := range coretest.Cases(25, 150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 5))
 		text := coretest.RandomNetwork(r, "{}")
 		net, _ := derived(t, text)
@@ -120,7 +114,8 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 // What a failure takes away though a wire is left is on the list of what is not
 // protected, and nothing else is.
 func TestWhatIsNotProtectedIsListed(t *testing.T) {
-	for seed := range seeds(t) {
+	t.Parallel()
+	for seed := range coretest.Cases(25, 150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 6))
 		text := coretest.RandomNetwork(r, "{world: none}")
 		net, result := derived(t, text)
@@ -197,8 +192,9 @@ func wired(s *network.State, from model.DeviceID, to netip.Addr) bool {
 // Summarised tables deliver what those with a route for each subnet deliver, to every address
 // that is wanted and in every state, with fewer lines; and they claim nothing beyond the blocks.
 func TestSummarisedTablesDeliverAlike(t *testing.T) {
+	t.Parallel()
 	fewer := 0
-	for seed := range seeds(t) / 3 {
+	for seed := range coretest.Cases(8, 50) {
 		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 7)), "{}")
 		short, result := derived(t, text)
 		long, each := derived(t, strings.Replace(text, "wants: {}", "wants: {summarise: false}", 1))

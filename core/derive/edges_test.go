@@ -33,6 +33,7 @@ func without(t *testing.T, text string, names ...string) func(from, to string) f
 // A line without addresses carries routes that name the interface, and stands in
 // for the cable beside it; nothing on it can be watched.
 func TestALineWithoutAddressesIsAWayRound(t *testing.T) {
+	t.Parallel()
 	text := `
 wants: {}
 segments: {ab: {prefix: 10.0.0.0/31}, la: {prefix: 10.1.0.0/24}, lb: {prefix: 10.2.0.0/24}}
@@ -56,6 +57,7 @@ cables: [x-ab: a:e to b:e, {slow: {between: "a:s to b:s", cost: 100}}]
 // The preferred carrier has everybody's default; when it fails the other takes
 // over, also at routers far from both.
 func TestTheSecondCarrierTakesOver(t *testing.T) {
+	t.Parallel()
 	text := `
 wants: {carriers: [w2, w1]}
 blocks: {home: 10.0.0.0/14}
@@ -87,6 +89,7 @@ cables: [x-ab: a:b to b:a, x-bc: b:c to c:b, x-1: a:u to w1:to, x-2: c:u to w2:t
 // On a segment that three routers share, the loss of one of them is seen by
 // nobody else there: the routes by it watch it.
 func TestANeighbourOnASharedSegmentIsWatched(t *testing.T) {
+	t.Parallel()
 	text := `
 wants: {}
 segments: {mid: {vlan: 7, prefix: 10.0.0.0/29}, bc: {prefix: 10.0.1.0/31}, la: {prefix: 10.1.0.0/24}, lb: {prefix: 10.2.0.0/24}}
@@ -106,6 +109,7 @@ cables: [x-a: a:m to s:p1, x-b: b:m to s:p2, x-c: c:m to s:p3, x-bc: b:c to c:b]
 
 // Where the two families have different shapes, each is worked out for itself.
 func TestFamiliesOfDifferentShapes(t *testing.T) {
+	t.Parallel()
 	text := `
 wants: {}
 segments: {ab: {prefix: [10.0.0.0/31, '2001:db8::/127']}, bc: {prefix: [10.0.0.2/31]}, ac: {prefix: ['2001:db8:0:2::/127']}, la: {prefix: [10.1.0.0/24, '2001:db8:a::/64']}, lc: {prefix: [10.3.0.0/24, '2001:db8:c::/64']}}
@@ -133,6 +137,7 @@ cables: [x-ab: a:b to b:a, x-bc: b:c to c:b, x-ac: a:c to c:a]
 // A written route with a floating one behind it counts as the other path for others,
 // and its watch as one that is noticed.
 func TestWrittenFloatingRoutesAreBuiltOn(t *testing.T) {
+	t.Parallel()
 	text := strings.Replace(ringOf("{}"), "a: {is: router,", "a: {is: router, routes: {lb: [b, c], lc: [c, b], bc: [b, c]},", 1)
 	spec := coretest.Spec(t, text)
 	_, _, r := derive.Resolve(spec)

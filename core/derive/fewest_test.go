@@ -18,6 +18,7 @@ import (
 // No smaller set of lines does the same: tried against every way of setting
 // routes on the tree of the plan's space.
 func TestSummariesAreTheFewest(t *testing.T) {
+	t.Parallel()
 	compared := 0
 	for seed := range 40 {
 		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 13)), "{}")

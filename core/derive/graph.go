@@ -1,6 +1,7 @@
 package derive
 
 import (
+	"fmt"
 	"hash/fnv"
 	"net/netip"
 	"slices"
@@ -26,21 +27,37 @@ type link struct {
 	out, in  model.InterfaceID
 	via      netip.Addr // invalid on a line without addresses
 	cost     int32
-	tie      int64 // of paths that cost the same that with the least sum is taken: that over the fewest devices, then by the ports' names; the same in both directions
+	tie      int64 // of paths that cost the same that with the least sum is taken: that over the fewest devices, then by the ports' addresses; the same in both directions
 }
 
-// hopTie is what each device counts for a tie: more than the names of all ports on a path.
+// hopTie is what each device counts for a tie: more than what all ports on a path count.
 const hopTie = 1 << 32
 
 // tieOf is a number that two ports have together.
 func (g *graph) tieOf(a, b model.InterfaceID) int64 {
-	x, y := g.spec.Label(a), g.spec.Label(b)
+	x, y := g.portKey(a), g.portKey(b)
 	if x > y {
 		x, y = y, x
 	}
 	h := fnv.New32a()
 	_, _ = h.Write([]byte(x + " " + y))
 	return hopTie + int64(h.Sum32()>>12)
+}
+
+// portKey tells an interface apart by its own addresses, whatever it is called; one without any by its device's and
+// its own name.
+func (g *graph) portKey(id model.InterfaceID) string {
+	i := &g.spec.Interfaces[id]
+	if all := own(i); len(all) > 0 {
+		return fmt.Sprint(all)
+	}
+	var all []netip.Addr
+	for _, x := range g.spec.InterfacesOf(i.Device) {
+		if y := &g.spec.Interfaces[x]; y.Kind == model.Loopback {
+			all = append(all, own(y)...)
+		}
+	}
+	return fmt.Sprint(all, i.Name)
 }
 
 // graph is how forwarding devices can hand on packets of one family, and what

@@ -1,7 +1,6 @@
 package derive
 
 import (
-	"cmp"
 	"net/netip"
 	"slices"
 
@@ -49,14 +48,12 @@ func (a *answer) dropIdle(e *emitted) {
 		nodes[e.space.nodes[n].prefix] = int32(n)
 	}
 	x := &lookup{answer: a, emitted: *e, nodes: nodes, groups: make([]map[int32]*group, len(e.made))}
-	order := slices.Clone(a.deriving)
-	slices.SortFunc(order, func(x, y model.DeviceID) int { return cmp.Compare(a.g.spec.Devices[x].Name, a.g.spec.Devices[y].Name) })
-	for _, d := range order {
+	for _, d := range a.deriving {
 		x.groups[d] = x.groupsOf(e.made[d])
 	}
 	for changed := true; changed; {
 		changed = false
-		for _, d := range order {
+		for _, d := range a.deriving {
 			changed = x.dropIdleOf(d) || changed
 		}
 	}

@@ -93,8 +93,9 @@ func probed(spec *model.Spec, statics []model.Static) []netip.Addr {
 // state, or something circles or leaks; or it leads probes, which would go by a route that floats
 // without it.
 func TestNoLineIsIdle(t *testing.T) {
+	t.Parallel()
 	lines, idle := 0, map[string]int{}
-	for seed := range coretest.Cases(6) {
+	for seed := range coretest.Cases(1, 6) {
 		r := rand.New(rand.NewPCG(uint64(seed), 17))
 		text := coretest.RandomNetwork(r, "{}")
 		spec, net, result := derive.Resolve(coretest.Spec(t, text))
@@ -119,6 +120,6 @@ func TestNoLineIsIdle(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, lines, 100)
+	assert.Greater(t, lines, 50)
 	assert.Empty(t, idle, "of %d", lines)
 }

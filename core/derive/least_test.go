@@ -7,7 +7,6 @@ import (
 	"os"
 	"os/exec"
 	"slices"
-	"strconv"
 	"strings"
 	"testing"
 
@@ -218,12 +217,13 @@ func (f *formula) least(t *testing.T, seconds int) (int, bool) {
 // that is no more than five fourths of what the search leaves possible.
 // ROPESWING_CASES says how many draws of LANs are made for each shape, of up to six routers.
 func TestNoFewerLinesWouldDo(t *testing.T) {
+	t.Parallel()
 	if _, err := exec.LookPath("clasp"); err != nil {
 		require.NotEqual(t, "must", os.Getenv("ROPESWING_PEERS"), "clasp is not installed")
 		t.Skip("passed over: clasp, a solver, is not installed")
 	}
 	draws, most, seconds := 1, 4, 2
-	if n, err := strconv.Atoi(os.Getenv("ROPESWING_CASES")); err == nil {
+	if n := coretest.Cases(0, 0); n > 0 {
 		draws, most = n, 6
 	}
 	type tally struct{ networks, known, equal, beyond, lines, probes, least, worst int }

@@ -5,9 +5,7 @@ import (
 	"net/netip"
 	"slices"
 
-	"ropeswing/core/forward"
 	"ropeswing/core/model"
-	"ropeswing/core/network"
 )
 
 // Price is what a level of protection costs.
@@ -37,7 +35,7 @@ func Prices(spec *model.Spec) []Price {
 		s, wants := *plain, *spec.Wants
 		wants.Protect = model.Protection(level)
 		s.Wants = &wants
-		r := Routes(forward.Answered(network.Build(&s).State()))
+		r := Routes(&s)
 		p := Price{Protect: wants.Protect, Lines: len(r.Statics), Open: len(r.Open), Wanted: wants.Protect == spec.Wants.Protect}
 		type asked struct {
 			device model.DeviceID

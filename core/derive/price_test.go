@@ -14,6 +14,7 @@ import (
 
 // What each level of protection costs is what deriving by that level makes; watches leave no more open than none, and the plan's own is marked.
 func TestPricesAreWhatEachLevelMakes(t *testing.T) {
+	t.Parallel()
 	for seed := range 8 {
 		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 29)), "{protect: own}")
 		spec := coretest.Spec(t, text)
@@ -44,6 +45,7 @@ func TestPricesAreWhatEachLevelMakes(t *testing.T) {
 
 // The destinations that cost most come first, and the most lines of one device are counted.
 func TestCostliestAndMostLines(t *testing.T) {
+	t.Parallel()
 	_, _, r := derive.Resolve(coretest.Spec(t, coretest.Ring(6).Plan(2, nil, "{}")))
 	lines, devices := map[string]int{}, map[model.DeviceID]int{}
 	for _, s := range r.Statics {

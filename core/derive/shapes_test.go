@@ -29,6 +29,7 @@ func fourLines(spec *model.Spec, r derive.Result) (all, links []int) {
 // What is derived is what a person would type: as few lines as stand here, on whichever
 // branch or site has most.
 func TestAsFewAsAPersonWouldType(t *testing.T) {
+	t.Parallel()
 	for _, tt := range []struct {
 		shape      coretest.Shape
 		carriers   []int
@@ -62,6 +63,7 @@ func TestAsFewAsAPersonWouldType(t *testing.T) {
 
 // A branch has just the default by its hub, and a discard for its own block.
 func TestABranchHasTwoLines(t *testing.T) {
+	t.Parallel()
 	spec := coretest.Spec(t, coretest.Hub(3).Plan(3, []int{0}, "{}"))
 	_, _, r := derive.Resolve(spec)
 	got := slices.DeleteFunc(lines(spec, r.Statics), func(l string) bool { return l[:2] != "r2" })

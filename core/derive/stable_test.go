@@ -15,6 +15,7 @@ import (
 // One more LAN at a site, within the site's block, changes no line anywhere: in small networks too, of
 // which the centre is chosen.
 func TestOneMoreLANChangesNoLine(t *testing.T) {
+	t.Parallel()
 	shapes := []coretest.Shape{coretest.Hub(3), coretest.Hub(6), coretest.DualHub(4), coretest.Ring(3), coretest.Ring(5), coretest.Ring(8), coretest.Ring(10), coretest.Grid(2, 3), coretest.Grid(2, 4), coretest.Grid(3, 3)}
 	random := rand.New(rand.NewPCG(17, 5))
 	for range 10 {

@@ -19,7 +19,7 @@ func (t *table) summarise(s *space) {
 	defer prices.Put(scratch)
 	*scratch = slices.Grow((*scratch)[:0], len(s.nodes))[:len(s.nodes)]
 	clear(*scratch)
-	x := &summary{table: t, nodes: *scratch, beyondLabel: t.beyond()}
+	x := &summary{table: t, nodes: *scratch, beyondLabel: t.beyond(), connected: t.connected()}
 	for _, e := range t.g.net.Table(t.device).Entries() {
 		switch {
 		case t.asDerived || e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || prefix.FamilyOf(e.Prefix.Addr()) != t.g.family:
@@ -58,6 +58,7 @@ type summary struct {
 	marked      []bool         // by node: there is something special in it; nil where all have to be looked at
 	written     []netip.Prefix // of written routes that lead on
 	discarded   []netip.Prefix // of written routes that discard
+	connected   []netip.Prefix // the subnets of links that the device is on
 }
 
 // priced is what the routes from a node down cost, in lines, for each label that may be
@@ -81,11 +82,11 @@ func (x *summary) price(n int32) {
 	case x.decided(n):
 		p.any = true
 		return
-	case node.class != mixed || x.marked != nil && !x.marked[n]:
+	case node.class != mixed || x.marked != nil && !x.marked[n] || x.isConnected(n):
 		var set []label
-		if node.class == mixed {
+		if x.marked != nil && !x.marked[n] && node.class == mixed {
 			set = x.plain(n)
-		} else if set = x.leaf(n); set == nil {
+		} else if set = x.whole(n); set == nil {
 			p.any = true
 			return
 		}
@@ -294,12 +295,38 @@ func (x *summary) place(n int32, inherited label) {
 	if node.free && inherited != drop && inherited != x.commonLabel() {
 		x.space.sent[n].Store(true)
 	}
-	if node.class == mixed && (x.marked == nil || x.marked[n]) {
+	if node.class == mixed && (x.marked == nil || x.marked[n]) && !x.isConnected(n) {
 		x.place(node.child[0], inherited)
 		if !node.rest {
 			x.place(node.child[1], inherited)
 		}
 	}
+}
+
+// isConnected reports whether a node is the subnet of a link that the device is on. Its direct route decides for every
+// address of it while the interface is up, and a longer one, though it discards, would take that away.
+func (x *summary) isConnected(n int32) bool {
+	return x.space.nodes[n].class == mixed && slices.Contains(x.connected, x.space.nodes[n].prefix)
+}
+
+// whole is the labels that all leaves of a node allow; nil where anything will do.
+func (x *summary) whole(n int32) []label {
+	node := &x.space.nodes[n]
+	if node.class != mixed {
+		return x.leaf(n)
+	}
+	a, b := x.whole(node.child[0]), x.whole(node.child[1])
+	if a == nil {
+		return b
+	}
+	if b == nil {
+		return a
+	}
+	both := slices.DeleteFunc(slices.Clone(a), func(l label) bool { return !slices.Contains(b, l) })
+	if len(both) == 0 {
+		return []label{drop}
+	}
+	return both
 }
 
 // plain is the labels for a node in which there is nothing special: all of it goes the common way,
@@ -388,6 +415,21 @@ func (t *table) routesWhileUp(id classID, p netip.Prefix) bool {
 	return !slices.ContainsFunc(lines, func(l line) bool {
 		return !slices.ContainsFunc(t.g.spec.Interfaces[t.g.steps[l.step].out].Addresses, func(a model.Address) bool { return a.Masked() == p })
 	})
+}
+
+// connected lists the subnets of links that the device is on.
+func (t *table) connected() []netip.Prefix {
+	var all []netip.Prefix
+	for _, s := range t.g.leaving[t.device] {
+		if c := t.linkClass[s]; c != none {
+			for _, a := range t.g.spec.Interfaces[t.g.steps[s].out].Addresses {
+				if p := a.Masked(); t.byPrefix[p] == c && !slices.Contains(all, p) {
+					all = append(all, p)
+				}
+			}
+		}
+	}
+	return all
 }
 
 // choose takes the label to set: one that leads somewhere before one that

@@ -79,9 +79,13 @@ func (f Finding) Then(words ...string) Finding {
 	return f
 }
 
-// With returns the finding with further places.
+// With returns the finding with further places; those that are not known (of what no file says) are left out.
 func (f Finding) With(also ...source.Place) Finding {
-	f.Also = append(f.Also, also...)
+	for _, p := range also {
+		if p.Known() {
+			f.Also = append(f.Also, p)
+		}
+	}
 	return f
 }
 

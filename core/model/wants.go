@@ -14,16 +14,17 @@ const DefaultCost = 10
 
 // Wants is what static routes are derived for.
 type Wants struct {
-	All       bool // every segment should reach every other
-	Pairs     []Pair
-	World     []SegmentID // which see the world
-	Carriers  []DeviceID  // the preferred first
-	Protect   Protection
-	Stretch   int  // how many times the cost of the cheapest path one may cost to save routes, from 1
-	Links     bool // the addresses of links between routers are wanted too
-	Summarise bool
-	LeaveOut  []DeviceID
-	Place     source.Place
+	All          bool // every segment should reach every other
+	Pairs        []Pair
+	World        []SegmentID // which see the world
+	Carriers     []DeviceID  // the preferred first
+	CarriersSaid bool        // the plan says which are preferred; else those with lower addresses are
+	Protect      Protection
+	Stretch      int  // how many times the cost of the cheapest path one may cost to save routes, from 1
+	Links        bool // the addresses of links between routers are wanted too
+	Summarise    bool
+	LeaveOut     []DeviceID
+	Place        source.Place
 }
 
 // Protection is what single failures derived routes are to outlast.
@@ -130,6 +131,7 @@ func (r *resolver) wantedWorld(w *Wants) {
 	if none {
 		w.World = nil
 	}
+	w.CarriersSaid = len(d.Carriers) > 0
 	for _, t := range d.Carriers {
 		id, ok := r.device(t)
 		if ok && r.spec.Devices[id].Kind != World {

@@ -388,7 +388,7 @@ func checkTree(t *testing.T, s *network.State, text string) {
 func TestDomainsAgreeWithFloodedFrames(t *testing.T) {
 	r := rand.New(rand.NewPCG(7, 8))
 	joined, apart := 0, 0
-	for n := range 2100 {
+	for n := range coretest.Cases(700, 2100) {
 		text := "settings: {spanning-tree: " + []string{"single", "per-vlan", "none"}[n%3] + "}\n" + randomSwitches(r)
 		s := stateOf(t, text)
 		checkTree(t, s, text)

@@ -30,6 +30,7 @@ devices:
 
 // What stands for whom is counted once, whatever its families.
 func TestPlaces(t *testing.T) {
+	t.Parallel()
 	spec := coretest.Spec(t, house)
 	ends := reach.Ends(spec)
 	lans, links, devices := reach.Places(spec, ends)
@@ -43,6 +44,7 @@ func TestPlaces(t *testing.T) {
 
 // From one device to another, in one family, is asked once each way, and no device asks itself.
 func TestDevicePairs(t *testing.T) {
+	t.Parallel()
 	net := forward.Resolve(network.Build(coretest.Spec(t, house)).State())
 	ends := append(reach.Hosts(net.Spec), reach.Loopbacks(net.Spec)...)
 	m := reach.AllOver(net, ends, model.Echo)

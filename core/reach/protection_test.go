@@ -3,8 +3,6 @@ package reach_test
 import (
 	"fmt"
 	"math/rand/v2"
-	"os"
-	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -45,6 +43,7 @@ func losses(t *testing.T, name, text string) (failures, lost int) {
 // In every ring, ladder, grid, pair of hubs and ring of rings, whatever a single cable need not
 // take it does not take.
 func TestShapesAreWholeAfterAnyFailure(t *testing.T) {
+	t.Parallel()
 	var shapes []coretest.Shape
 	for n := 3; n <= 12; n++ {
 		shapes = append(shapes, coretest.Ring(n))
@@ -55,7 +54,7 @@ func TestShapesAreWholeAfterAnyFailure(t *testing.T) {
 	shapes = append(shapes, coretest.Grid(3, 5), coretest.DualHub(5), coretest.DualHub(12), coretest.RingOfRings(3, 4), coretest.RingOfRings(4, 5), coretest.Hub(4))
 	for _, s := range shapes {
 		for i, carriers := range [][]int{nil, {0}, {0, s.Routers - 1}} {
-			if testing.Short() && i > 0 {
+			if !coretest.Long() && i > 0 {
 				continue
 			}
 			failures, lost := losses(t, s.Name, s.Plan(1, carriers, "{}"))
@@ -67,12 +66,10 @@ func TestShapesAreWholeAfterAnyFailure(t *testing.T) {
 
 // On random networks without a bridge, of 4 to 40 routers with up to half as many chords, at
 // least 95 of 100 failures of a cable take nothing that they need not.
-// ROPESWING_MESHES says how many networks; 300 take minutes.
+// ROPESWING_CASES says how many networks; 300 take minutes.
 func TestRandomMeshesAreWholeAfterAlmostAnyFailure(t *testing.T) {
-	meshes := 25
-	if n, err := strconv.Atoi(os.Getenv("ROPESWING_MESHES")); err == nil {
-		meshes = n
-	}
+	t.Parallel()
+	meshes := coretest.Cases(8, 25)
 	failures, lost := 0, 0
 	for seed := range meshes {
 		r := rand.New(rand.NewPCG(uint64(seed), 29))
@@ -93,6 +90,7 @@ func TestRandomMeshesAreWholeAfterAlmostAnyFailure(t *testing.T) {
 
 // Each level of protection outlasts what it says, and costs no fewer lines than the one before.
 func TestEachLevelOfProtection(t *testing.T) {
+	t.Parallel()
 	shapes := []coretest.Shape{coretest.Ring(6), coretest.Grid(3, 3), coretest.DualHub(4), coretest.Hub(3)}
 	for seed := range 4 {
 		shapes = append(shapes, coretest.Chords(rand.New(rand.NewPCG(uint64(seed), 41)), 10, 40))

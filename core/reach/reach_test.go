@@ -47,6 +47,7 @@ func lans(t *testing.T, net *forward.Network) []*reach.End {
 }
 
 func TestEveryoneToEveryone(t *testing.T) {
+	t.Parallel()
 	net := coretest.Network(t, ring)
 	ends := lans(t, net)
 	assert.Equal(t, "10.1.0.2", ends[0].Address.String(), "a host stands for its segment")
@@ -66,6 +67,7 @@ func TestEveryoneToEveryone(t *testing.T) {
 // Several ends on one LAN, some of them down: each has its own answer, and none
 // that of the one beside it.
 func TestHostsOnOneLANDiffer(t *testing.T) {
+	t.Parallel()
 	net := coretest.Network(t, strings.Replace(ring, "  ha:", `
   low: {is: host, interfaces: {p: {segment: la, address: 10.1.0.2, admin: down}}}
   high: {is: host, interfaces: {p: {segment: la, address: 10.1.0.200, admin: down}}}
@@ -85,6 +87,7 @@ func TestHostsOnOneLANDiffer(t *testing.T) {
 // both directions of a-b are lost, and of no other pair. When ca fails, a goes
 // by b to c and c by b to a; b's routes need no change: all is well.
 func TestWhatAFailureTakesAway(t *testing.T) {
+	t.Parallel()
 	net := coretest.Network(t, ring)
 	spec := net.Spec
 	got := map[string][3]int{}
@@ -104,8 +107,9 @@ func TestWhatAFailureTakesAway(t *testing.T) {
 // what pings say before and after: on random networks with routes written at
 // random, of which many loop or lead nowhere.
 func TestMatrixAgreesWithPings(t *testing.T) {
+	t.Parallel()
 	verdicts := map[forward.Verdict]int{}
-	for seed := range 160 {
+	for seed := range coretest.Cases(40, 160) {
 		r := rand.New(rand.NewPCG(uint64(seed), 11))
 		spec := coretest.Spec(t, coretest.RandomNetwork(r, "{}"))
 		if seed%2 == 0 {
@@ -175,6 +179,7 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 // Paths as long as a TTL lasts, to routers and to hosts behind them, and with a
 // detour of equal cost on which it does not: the matrix says what a ping says.
 func TestAsFarAsATTLLasts(t *testing.T) {
+	t.Parallel()
 	verdicts := map[forward.Verdict]int{}
 	for routers := 61; routers < 69; routers++ {
 		for _, detour := range []bool{false, true} {
@@ -349,8 +354,9 @@ func withRandomRoutes(spec *model.Spec, r *rand.Rand) *model.Spec {
 // Devices are ends too, those on one segment among them, and failures are asked of picked
 // pairs only: all as pings say.
 func TestDevicesAndPickedPairs(t *testing.T) {
+	t.Parallel()
 	lost := 0
-	for seed := range 60 {
+	for seed := range coretest.Cases(15, 60) {
 		r := rand.New(rand.NewPCG(uint64(seed), 19))
 		spec := coretest.Spec(t, coretest.RandomNetwork(r, "{}"))
 		if spec, _, _ = derive.Resolve(spec); seed%3 == 0 {

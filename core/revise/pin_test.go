@@ -26,7 +26,7 @@ func predicted(t *testing.T, text string) *workspace.Workspace {
 // that. Pin itself refuses where they would.
 func TestPinChangesNobodysRoutes(t *testing.T) {
 	pinned := 0
-	for seed := range coretest.Cases(25) {
+	for seed := range coretest.Cases(10, 25) {
 		r := rand.New(rand.NewPCG(uint64(seed), 91))
 		text := "ropeswing: 1\n" + coretest.RandomNetwork(r, "{}")
 		w := predicted(t, text)

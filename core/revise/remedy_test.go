@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/ask"
+	"ropeswing/core/coretest"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/plan"
@@ -308,7 +309,7 @@ func TestRemediesWorkAsTheyAreTyped(t *testing.T) {
 	planted, offered := map[string]int{}, map[string]int{}
 	kinds := slices.Sorted(maps.Keys(faults))
 	require.GreaterOrEqual(t, len(kinds), 40)
-	for seed := range 7 * len(kinds) {
+	for seed := range coretest.Cases(5, 7) * len(kinds) {
 		r := rand.New(rand.NewPCG(uint64(seed), 41))
 		routers := 3 + r.IntN(3)
 		kind := kinds[seed%len(kinds)]

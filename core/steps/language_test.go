@@ -64,7 +64,7 @@ func TestWhatStepsSetCanBeTried(t *testing.T) {
 	try(lights, slipped)
 	assert.Equal(t, 1, whole)
 	random := rand.New(rand.NewPCG(18, 1))
-	for range coretest.Cases(60) {
+	for range coretest.Cases(30, 60) {
 		w := workspace.FromText("a.plan.yaml", []byte("ropeswing: 1\noperator: h0\n"+coretest.RandomNetwork(random, "{}")))
 		require.True(t, w.Usable(), "%v", w.Slips())
 		one := w.Predict()
@@ -110,7 +110,7 @@ func TestPermitsAreSetOneByOne(t *testing.T) {
 		return all
 	}
 	set, whole := 0, 0
-	for range coretest.Cases(200) {
+	for range coretest.Cases(100, 200) {
 		from := workspace.FromText("from.plan.yaml", fmt.Appendf(nil, wall, list())).Predict()
 		to := workspace.FromText("to.plan.yaml", fmt.Appendf(nil, wall, list())).Predict()
 		r := compare.Differences(to.Network, compare.AsObserved(from.Network))

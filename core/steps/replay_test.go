@@ -112,7 +112,7 @@ func works(net *forward.Network, ends []*reach.End) map[[2]int]bool {
 // differs from the plan; and taken back in reverse everything is as it was found.
 func TestStepsReplayed(t *testing.T) {
 	count, failing, moving := 0, 0, 0
-	for seed := range uint64(coretest.Cases(20)) {
+	for seed := range uint64(coretest.Cases(8, 20)) {
 		r := rand.New(rand.NewPCG(seed, 43))
 		make := steps.RandomFound
 		if seed%2 == 0 {

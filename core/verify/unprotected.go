@@ -17,7 +17,7 @@ import (
 type Unprotected struct {
 	Device  string // that is cut off
 	To      string // segments and loopbacks; the addresses of links are nobody's destination
-	Failure string // of a cable or segment
+	Failure string // of a cable, segment or device
 	Because string
 }
 
@@ -50,7 +50,7 @@ func (c *checker) unprotectedOf(open []derive.Open) []Unprotected {
 		k := cutOff{o.Device, o.Failure}
 		because := c.because(o)
 		if u := all[k]; u == nil {
-			all[k] = &Unprotected{Device: c.spec.Devices[o.Device].Name, Failure: c.failureName(o), Because: because}
+			all[k] = &Unprotected{Device: c.spec.Devices[o.Device].Name, Failure: o.Failure.Name(c.spec), Because: because}
 			order = append(order, k)
 		} else if u.Because != because {
 			u.Because += ", and " + because
@@ -131,13 +131,6 @@ func (c *checker) destinations(lost []netip.Prefix, world bool) string {
 		all = append(all, "the world")
 	}
 	return forward.And(all)
-}
-
-func (c *checker) failureName(o derive.Open) string {
-	if o.Failure.Cable != model.None {
-		return c.spec.Cables[o.Failure.Cable].Name
-	}
-	return c.spec.Segments[o.Failure.Segment].Name
 }
 
 func (c *checker) because(o derive.Open) string {

@@ -33,10 +33,10 @@ cables: [ab: a:b to b:a, bc: b:c to c:b, ca: c:a to a:c]
 	w := n.Predict()
 	no := "no floating routes are wanted"
 	assert.Equal(t, []workspace.Unprotected{
-		{Device: "a", To: "the loopback of b", Failure: "ab", Because: no},
-		{Device: "b", To: "lan-1, 2 other segments and the loopback of a", Failure: "ab", Because: no},
 		{Device: "c", To: "the loopback of b", Failure: "bc", Because: no},
 		{Device: "c", To: "lan-1, 2 other segments and the loopback of a", Failure: "ca", Because: no},
+		{Device: "a", To: "the loopback of b", Failure: "ab", Because: no},
+		{Device: "b", To: "lan-1, 2 other segments and the loopback of a", Failure: "ab", Because: no},
 	}, w.Unprotected())
 	told := 0
 	for _, f := range w.Check() {

@@ -115,6 +115,7 @@ func overlaps(t *testing.T, name string, s *draw.Sheet) {
 
 // On the demo and on 50 random networks nothing that is written lies over anything else.
 func TestNothingLiesOverWhatIsWritten(t *testing.T) {
+	t.Parallel()
 	nets := map[string]*forward.Network{"lights": lights(t)}
 	for seed := range uint64(25) {
 		r := rand.New(rand.NewPCG(seed, 9))
@@ -135,6 +136,7 @@ func TestNothingLiesOverWhatIsWritten(t *testing.T) {
 // Each form is whole: SVG is well-formed and has the texts as text, PNG is read again, PDF has its
 // beginning and end; the same plan makes the same bytes.
 func TestForms(t *testing.T) {
+	t.Parallel()
 	for name, s := range pictures(lights(t)) {
 		svg := s.SVG()
 		d := xml.NewDecoder(bytes.NewReader(svg))
@@ -167,6 +169,7 @@ func TestForms(t *testing.T) {
 
 // Names are text, whatever stands in them.
 func TestHostileNamesAreText(t *testing.T) {
+	t.Parallel()
 	s := &draw.Sheet{Title: `<script>alert(1)</script>`, About: `"&'`, Texts: []draw.Text{{Text: "</text><script>\x1b[31m"}}, Rects: []draw.Rect{{Name: `"><script>`}}}
 	svg := string(s.SVG())
 	assert.NotContains(t, svg, "<script>")
@@ -180,6 +183,7 @@ func TestHostileNamesAreText(t *testing.T) {
 
 // What is cut looks it, in word and in shape.
 func TestWhatIsDownLooksIt(t *testing.T) {
+	t.Parallel()
 	net := lights(t)
 	c, ok := net.Spec.CableNamed("beam-a")
 	require.True(t, ok)
@@ -200,6 +204,7 @@ func TestWhatIsDownLooksIt(t *testing.T) {
 
 // A switch full of hosts takes a few rows, and none that is down hides among them.
 func TestManyHostsShareRows(t *testing.T) {
+	t.Parallel()
 	net := coretest.Network(t, `
 segments:
   staff:  {prefix: 192.0.2.0/25, vlan: 10}
@@ -223,6 +228,7 @@ devices:
 
 // Shapes that people build: nothing overlaps, and hardly anything crosses.
 func TestShapesAreDrawnWell(t *testing.T) {
+	t.Parallel()
 	for name, x := range map[string]struct {
 		shape coretest.Shape
 		most  int // lines that cross
@@ -240,6 +246,7 @@ func TestShapesAreDrawnWell(t *testing.T) {
 
 // Letters draw each device once with its name, and each cable once.
 func TestPicturesOfLetters(t *testing.T) {
+	t.Parallel()
 	net := lights(t)
 	lines, err := draw.WiresText(net, draw.Asked{})
 	require.NoError(t, err)

@@ -90,6 +90,7 @@ func ask(t testing.TB, o live.Options, targets ...live.Target) []live.Result {
 
 // By each way alone, what is asked of a planned network is as planned.
 func TestEachWayTellsThePlan(t *testing.T) {
+	t.Parallel()
 	net := coretest.Network(t, rooms)
 	_, all, o := served(t, net, standin.Options{})
 	for _, way := range []string{"netconf", "restconf", "snmp 3", "snmp 2c", "lists"} {
@@ -108,6 +109,7 @@ func TestEachWayTellsThePlan(t *testing.T) {
 
 // What one way does not tell is asked by the next.
 func TestWaysFallBackByPart(t *testing.T) {
+	t.Parallel()
 	net := coretest.Network(t, rooms)
 	_, all, o := served(t, net, standin.Options{})
 	w := ways(all[0])
@@ -125,6 +127,7 @@ func TestWaysFallBackByPart(t *testing.T) {
 
 // What a device saved is told apart from what runs.
 func TestWhatIsSavedIsTold(t *testing.T) {
+	t.Parallel()
 	y, all, o := served(t, coretest.Network(t, rooms), standin.Options{})
 	d, err := y.Running("desk")
 	require.NoError(t, err)
@@ -140,6 +143,7 @@ func TestWhatIsSavedIsTold(t *testing.T) {
 
 // Why a device does not answer is told, each reason by its name; a secret is in none of it.
 func TestReasons(t *testing.T) {
+	t.Parallel()
 	_, all, o := served(t, coretest.Network(t, rooms), standin.Options{})
 	silent, err := net.ListenPacket("udp", "127.0.0.1:0")
 	require.NoError(t, err)
@@ -186,6 +190,7 @@ func TestReasons(t *testing.T) {
 
 // A login that is refused is tried once: nobody gets locked out.
 func TestARefusedLoginIsNotTriedAgain(t *testing.T) {
+	t.Parallel()
 	_, all, o := served(t, coretest.Network(t, rooms), standin.Options{Trouble: "refuse"})
 	w := ways(all[0])
 	r := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w["netconf"], w["lists"], w["restconf"], w["restconf"]}})[0]
@@ -199,6 +204,7 @@ func TestARefusedLoginIsNotTriedAgain(t *testing.T) {
 // Whatever trouble a device makes, what is told of it is as it is, or not known; and an end is
 // made in time.
 func TestTroubleNeverMakesAWrongState(t *testing.T) {
+	t.Parallel()
 	net := coretest.Network(t, rooms)
 	for _, trouble := range []string{"cut", "silent", "pieces", "cut,silent,pieces"} {
 		for seed := range uint64(4) {
@@ -265,6 +271,7 @@ func BenchmarkAsk(b *testing.B) {
 
 // A RESTCONF server of another kind: JSON only, no datastores of RFC 8527, a root of its own.
 func TestRestconfOfAnotherKind(t *testing.T) {
+	t.Parallel()
 	const about = `{"ietf-interfaces:interfaces":{"interface":[{"name":"e0","type":"iana-if-type:ethernetCsmacd","enabled":true,"oper-status":"up","ietf-ip:ipv4":{"address":[{"ip":"192.0.2.1","prefix-length":24}]}}]}}`
 	asked := ""
 	s := httptest.NewTLSServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -301,6 +308,7 @@ func TestRestconfOfAnotherKind(t *testing.T) {
 
 // By each path that tells the time, when a device started and how far off its clock is.
 func TestClocksAreTold(t *testing.T) {
+	t.Parallel()
 	for trouble, want := range map[string]int64{"": 0, "clock": 5400} {
 		_, all, o := served(t, coretest.Network(t, rooms), standin.Options{Trouble: trouble})
 		for _, way := range []string{"netconf", "restconf", "snmp 3", "snmp 2c"} {
@@ -316,6 +324,7 @@ func TestClocksAreTold(t *testing.T) {
 
 // What answers in two forms, or sends elsewhere, is not read.
 func TestRestconfThatIsNotRead(t *testing.T) {
+	t.Parallel()
 	for about, answer := range map[string]http.HandlerFunc{
 		"now in JSON, now in XML": func(w http.ResponseWriter, r *http.Request) {
 			if strings.Contains(r.URL.Path, "routing") {

@@ -133,6 +133,7 @@ func subsystem(c net.Conn, config *ssh.ServerConfig, socket string) {
 // A NETCONF server of somebody else's takes what we send, a commit with a timer among it, and gives
 // back what we read: by its own models, without ours.
 func TestAnotherServerTakesAndGives(t *testing.T) {
+	t.Parallel()
 	at, key := netconfd(t)
 	dir := t.TempDir()
 	put := func(name, text string) string {

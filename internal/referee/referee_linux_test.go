@@ -41,7 +41,8 @@ import (
 // many is said by ROPESWING_REFEREE, and where that is set it must be possible;
 // else the test is passed over without root.
 func TestLinuxAgrees(t *testing.T) {
-	count, mandatory := 3, false
+	t.Parallel()
+	count, mandatory := coretest.Cases(1, 5), false
 	if text := os.Getenv("ROPESWING_REFEREE"); text != "" {
 		n, err := strconv.Atoi(text)
 		require.NoError(t, err, "ROPESWING_REFEREE is how many networks")
@@ -128,7 +129,8 @@ func referee(t *testing.T, seed uint64, s *score) {
 // cut: real probes find out which watches are silent, and what everybody then reaches is
 // asked. How many is said by ROPESWING_REFEREE_CUTS.
 func TestLinuxAgreesWhenACableIsCut(t *testing.T) {
-	count := 1
+	t.Parallel()
+	count := coretest.Cases(1, 3)
 	if text := os.Getenv("ROPESWING_REFEREE_CUTS"); text != "" {
 		n, err := strconv.Atoi(text)
 		require.NoError(t, err, "ROPESWING_REFEREE_CUTS is how many networks")

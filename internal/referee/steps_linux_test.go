@@ -30,6 +30,7 @@ import (
 // ROPESWING_REFEREE_STEPS. In every second one the operator is logged in at
 // addresses that go.
 func TestLinuxCarriesOutSteps(t *testing.T) {
+	t.Parallel()
 	count := 1
 	if text := os.Getenv("ROPESWING_REFEREE_STEPS"); text != "" {
 		n, err := strconv.Atoi(text)
@@ -132,6 +133,9 @@ func carryOut(t *testing.T, w *steps.Worksheet, seed uint64, r *rand.Rand, score
 			again := l.session(s.Then.Address)
 			require.NoError(t, echo(again, 5*time.Second), "seed %d step %d: one logs in again", seed, n+1)
 			again.Close()
+		}
+		if !coretest.Long() && n%12 > 0 && n < len(w.Steps)-1 {
+			continue // each comparison waits for what is not answered
 		}
 		before := t.Failed()
 		if l.compare(now, r, score); t.Failed() && !before {

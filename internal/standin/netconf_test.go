@@ -86,6 +86,7 @@ func (s *server) admin(t *testing.T, name string) observed.Status {
 }
 
 func TestCandidateIsCommittedAndConfirmed(t *testing.T) {
+	t.Parallel()
 	s := newRooms(t)
 	c := connected(t, s)
 	off := fmt.Sprintf(editing, "", "<interface><name>eth1</name><enabled>false</enabled></interface>")
@@ -114,6 +115,7 @@ func TestCandidateIsCommittedAndConfirmed(t *testing.T) {
 // A commit that only its session could confirm is taken back with the session; one that persists
 // is not.
 func TestConfirmedCommitOfASessionThatIsLost(t *testing.T) {
+	t.Parallel()
 	for persist, want := range map[string]observed.Status{"": observed.Up, "<persist>later</persist>": observed.Down} {
 		s := newRooms(t)
 		c := connected(t, s)
@@ -131,6 +133,7 @@ func TestConfirmedCommitOfASessionThatIsLost(t *testing.T) {
 }
 
 func TestEditOperations(t *testing.T) {
+	t.Parallel()
 	for _, x := range []struct{ name, how, change, error string }{
 		{"merge", "", `<interface><name>eth0</name><description>up</description></interface>`, ""},
 		{"delete what is not there", "", `<interface nc:operation="delete"><name>eth9</name></interface>`, "data-missing"},
@@ -158,6 +161,7 @@ func TestEditOperations(t *testing.T) {
 }
 
 func TestLocks(t *testing.T) {
+	t.Parallel()
 	s := newRooms(t)
 	a, b := connected(t, s), connected(t, s)
 	lock := "<lock><target><candidate/></target></lock>"
@@ -170,6 +174,7 @@ func TestLocks(t *testing.T) {
 
 // What a device says by NETCONF is what is read from it, as configuration and as state.
 func TestWhatIsSaidIsRead(t *testing.T) {
+	t.Parallel()
 	s := newRooms(t)
 	c := connected(t, s)
 	assert.Contains(t, c.ask(`<get><filter type="subtree"><interfaces xmlns="`+interfacesSpace+`"><interface><name>eth0</name><oper-status/></interface></interfaces></filter></get>`), "<interface><name>eth0</name><oper-status>up</oper-status></interface>")
@@ -212,6 +217,7 @@ func FuzzAnswer(f *testing.F) {
 
 // A filter that is not known is refused: what it leaves out is not taken to be not there.
 func TestFiltersThatAreNotKnownAreRefused(t *testing.T) {
+	t.Parallel()
 	c := connected(t, newRooms(t))
 	for body, want := range map[string]string{
 		`<get><filter type="xpath" select="/interfaces"/></get>`:                                                                                            "bad-attribute",

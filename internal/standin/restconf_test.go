@@ -27,6 +27,7 @@ func restAsk(s *server, method, path, body string, head ...string) (int, string,
 }
 
 func TestRestconfReads(t *testing.T) {
+	t.Parallel()
 	s := newRooms(t)
 	for path, want := range map[string]string{
 		"/.well-known/host-meta":         `href="/restconf"`,
@@ -61,6 +62,7 @@ func TestRestconfReads(t *testing.T) {
 const eth1 = "/restconf/data/ietf-interfaces:interfaces/interface=eth1"
 
 func TestRestconfChangesAndSaves(t *testing.T) {
+	t.Parallel()
 	s := newRooms(t)
 	_, _, head := restAsk(s, "GET", "/restconf/data", "")
 	was := head.Get("ETag")

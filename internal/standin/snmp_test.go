@@ -14,6 +14,7 @@ import (
 
 // Version 3 works with another's client: of the library's, and of Debian's in cmd/ropeswing.
 func TestVersion3(t *testing.T) {
+	t.Parallel()
 	c, err := net.ListenPacket("udp", "127.0.0.1:0")
 	require.NoError(t, err)
 	a := newAgent(SNMPUser{User: "u", Auth: "authauthauth", Privacy: "privprivpriv"}, "x")

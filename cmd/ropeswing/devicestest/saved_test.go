@@ -1,4 +1,4 @@
-package main
+package devicestest
 
 import (
 	"os"
@@ -15,6 +15,7 @@ var twoPlanned = strings.NewReplacer("link, address: 10.77.0.0}}", "link, addres
 // What runs is compared with what is saved, and what a restart breaks is told; the two
 // are never put together.
 func TestWhatIsSavedStandsBesideWhatRuns(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "two.plan.yaml", twoPlanned)
 	write(t, dir, "ports.csv", "device,interface,admin,oper,mtu,address\nr1,lan,up,up,1500,10.77.1.1/24\nr1,up,up,up,1500,10.77.0.0/31\nr2,lan,up,up,1500,10.77.2.1/24\nr2,up,up,up,1500,10.77.0.1/31\n")
@@ -22,18 +23,18 @@ func TestWhatIsSavedStandsBesideWhatRuns(t *testing.T) {
 	write(t, dir, "startup.csv", "device,destination,next-hop\nr1,10.77.9.0/24,10.77.0.1\n")
 	write(t, dir, "startup-ports.csv", "device,interface,admin,address\nr1,lan,up,10.77.1.1/24\nr1,up,up,10.77.0.2/31\n")
 
-	require.Equal(t, 0, run(t, dir, "observe", "ports.csv", "routes.csv", "-w", "observed").code)
-	assert.Contains(t, run(t, dir, "compare", "--saved").err, "observed has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w observed")
+	require.Equal(t, 0, run(t, dir, "observe", "ports.csv", "routes.csv", "-w", "observed").Code)
+	assert.Contains(t, run(t, dir, "compare", "--saved").Err, "observed has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w observed")
 	r := run(t, dir, "observe", "startup.csv", "startup-ports.csv", "--saved", "-w", "observed")
-	require.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "next: ropeswing compare observed --saved")
+	require.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, r.Out, "next: ropeswing compare observed --saved")
 	assert.FileExists(t, dir+"/observed/saved/r1.json")
 
 	r = run(t, dir, "compare")
-	assert.Equal(t, 0, r.code, "what is saved does not mix into what runs: %s", r.out)
+	assert.Equal(t, 0, r.Code, "what is saved does not mix into what runs: %s", r.Out)
 	r = run(t, dir, "compare", "--saved")
-	assert.Equal(t, 1, r.code, r.err)
-	text := oneLine(r.out)
+	assert.Equal(t, 1, r.Code, r.Err)
+	text := oneLine(r.Out)
 	assert.Contains(t, text, "it is running saved")
 	assert.Contains(t, text, "r1 route 10.77.2.0/24 missing via 10.77.0.1 (r2:up) breaks: near cannot reach far, and 1 pair more")
 	assert.Contains(t, text, "r1 route 10.77.9.0/24 extra via 10.77.0.1 (r2:up)")
@@ -41,35 +42,36 @@ func TestWhatIsSavedStandsBesideWhatRuns(t *testing.T) {
 	assert.Contains(t, text, "not observed: near, r2, far")
 	assert.NotContains(t, text, "oper status", "what is saved does not say what is up")
 
-	assert.Contains(t, run(t, dir, "compare", "--saved", "two.plan.yaml").err, "--before and --saved go with a state")
-	assert.Contains(t, run(t, dir, "compare", "observed", "--saved", "--before", "observed").err, "two comparisons")
+	assert.Contains(t, run(t, dir, "compare", "--saved", "two.plan.yaml").Err, "--before and --saved go with a state")
+	assert.Contains(t, run(t, dir, "compare", "observed", "--saved", "--before", "observed").Err, "two comparisons")
 
 	require.NoError(t, os.Remove(dir+"/two.plan.yaml"))
 	r = run(t, dir, "compare", "observed", "--saved")
-	assert.Equal(t, 1, r.code, "two words of the same devices need no plan")
-	assert.Contains(t, oneLine(r.out), "r1 address up different 10.77.0.0/31 10.77.0.2/31")
+	assert.Equal(t, 1, r.Code, "two words of the same devices need no plan")
+	assert.Contains(t, oneLine(r.Out), "r1 address up different 10.77.0.0/31 10.77.0.2/31")
 
 	// Where only what is saved was observed, it stands for what runs.
 	write(t, dir, "two.plan.yaml", twoPlanned)
 	require.NoError(t, os.RemoveAll(dir+"/observed"))
-	require.Equal(t, 0, run(t, dir, "observe", "startup.csv", "startup-ports.csv", "--saved", "-w", "observed").code)
-	assert.Contains(t, oneLine(run(t, dir, "compare").out), "r1 address up different 10.77.0.0/31 10.77.0.2/31")
+	require.Equal(t, 0, run(t, dir, "observe", "startup.csv", "startup-ports.csv", "--saved", "-w", "observed").Code)
+	assert.Contains(t, oneLine(run(t, dir, "compare").Out), "r1 address up different 10.77.0.0/31 10.77.0.2/31")
 }
 
 // Read again from the same files, a device is as it is now: what it no longer has is
 // gone. From other files it is put together.
 func TestADeviceReadAgainIsNew(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "two.plan.yaml", twoPlanned)
 	write(t, dir, "r1.csv", "interface,admin,oper,address\nlan,up,up,10.77.1.1/24\nup,up,up,10.77.0.0/31\nold,up,up,10.77.3.1/24\n")
-	require.Equal(t, 0, run(t, dir, "observe", "r1.csv", "-w", "observed").code)
-	assert.Contains(t, run(t, dir, "compare").out, "it is not in the plan")
+	require.Equal(t, 0, run(t, dir, "observe", "r1.csv", "-w", "observed").Code)
+	assert.Contains(t, run(t, dir, "compare").Out, "it is not in the plan")
 	write(t, dir, "r1.csv", "interface,admin,oper,address\nlan,up,up,10.77.1.1/24\nup,up,up,10.77.0.0/31\n")
-	require.Equal(t, 0, run(t, dir, "observe", "r1.csv", "-w", "observed").code)
+	require.Equal(t, 0, run(t, dir, "observe", "r1.csv", "-w", "observed").Code)
 	r := run(t, dir, "compare")
-	assert.Equal(t, 0, r.code, r.out)
+	assert.Equal(t, 0, r.Code, r.Out)
 	write(t, dir, "r1.more.csv", "interface,mtu\nlan,1400\n")
-	require.Equal(t, 0, run(t, dir, "observe", "r1.more.csv", "-w", "observed").code)
+	require.Equal(t, 0, run(t, dir, "observe", "r1.more.csv", "-w", "observed").Code)
 	text, err := os.ReadFile(dir + "/observed/r1.json")
 	require.NoError(t, err)
 	assert.Contains(t, string(text), `"mtu": 1400`)

@@ -1,4 +1,4 @@
-package main
+package pushtest
 
 import (
 	"encoding/json"
@@ -14,6 +14,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ropeswing/internal/clitest"
 )
 
 // asked compares the stand-ins with the plan: how many differences there are.
@@ -21,43 +23,45 @@ func asked(t *testing.T, dir, access string) int {
 	t.Helper()
 	r := run(t, dir, "compare", "--live", "--access", access, "-o", "json")
 	var v struct{ Differences []any }
-	require.NoError(t, json.Unmarshal([]byte(r.out), &v), r.out+r.err)
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &v), r.Out+r.Err)
 	return len(v.Differences)
 }
 
 // The bad morning, asked live, is mended by push and looked at again; taken back it is as it was.
 func TestPushMendsTheBadMorning(t *testing.T) {
+	t.Parallel()
 	dir, _, who := standIns(t, "bad-morning/observed")
 	access := filepath.Join(who, "access.yaml")
 	worst := asked(t, dir, access)
 	require.Positive(t, worst)
 	r := run(t, dir, "push", "--access", access)
-	require.Equal(t, 0, r.code, r.out+r.err)
-	assert.Equal(t, "5 steps on 5 devices to the plan; nothing was sent", first(r.out))
+	require.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Equal(t, "5 steps on 5 devices to the plan; nothing was sent", first(r.Out))
 	assert.Equal(t, worst, asked(t, dir, access), "nothing was sent")
 	assert.NoFileExists(t, filepath.Join(dir, "skerry.push.jsonl"))
 	r = run(t, dir, "push", "--access", access, "-w")
-	assert.Equal(t, 1, r.code, "nobody says yes: there is no terminal")
+	assert.Equal(t, 1, r.Code, "nobody says yes: there is no terminal")
 	assert.Equal(t, worst, asked(t, dir, access))
 	r = run(t, dir, "push", "--access", access, "-w", "--yes")
-	require.Equal(t, 0, r.code, r.out+r.err)
-	assert.Equal(t, "done: 5 steps on 5 devices", first(r.out))
+	require.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Equal(t, "done: 5 steps on 5 devices", first(r.Out))
 	assert.Equal(t, 0, asked(t, dir, access))
 	r = run(t, dir, "push", "--access", access, "-w", "--yes")
-	assert.Equal(t, 0, r.code)
-	assert.Equal(t, "the devices are as planned: nothing needs to be sent", first(r.out), "no step is done twice")
+	assert.Equal(t, 0, r.Code)
+	assert.Equal(t, "the devices are as planned: nothing needs to be sent", first(r.Out), "no step is done twice")
 	r = run(t, dir, "push", "--access", access, "--take-back")
-	assert.Equal(t, "5 steps on 5 devices to take back; nothing was sent", first(r.out))
+	assert.Equal(t, "5 steps on 5 devices to take back; nothing was sent", first(r.Out))
 	r = run(t, dir, "push", "--access", access, "--take-back", "-w")
-	require.Equal(t, 0, r.code, r.out+r.err)
+	require.Equal(t, 0, r.Code, r.Out+r.Err)
 	assert.Equal(t, worst, asked(t, dir, access), "it is as it was")
 	r = run(t, dir, "push", "--access", access, "--take-back", "-w")
-	assert.Contains(t, r.out, "there is nothing to take back")
+	assert.Contains(t, r.Out, "there is nothing to take back")
 }
 
 // Killed at any moment, a run goes on: no step is forgotten, none is done twice, and no change is
 // left in the air.
 func TestPushIsKilledAtAnyMoment(t *testing.T) {
+	t.Parallel()
 	dir, _, who := standIns(t, "bad-morning/observed")
 	access := filepath.Join(who, "access.yaml")
 	random := rand.New(rand.NewPCG(7, 7))
@@ -68,7 +72,7 @@ func TestPushIsKilledAtAnyMoment(t *testing.T) {
 		cmd.Dir = dir
 		require.NoError(t, cmd.Start())
 		wait := 60 + random.IntN(500)
-		if try > 30 {
+		if try > clitest.Often(4, 30) {
 			wait = 10000
 		}
 		timer := time.AfterFunc(time.Duration(wait)*time.Millisecond, func() { _ = cmd.Process.Kill() })
@@ -105,12 +109,13 @@ func TestPushIsKilledAtAnyMoment(t *testing.T) {
 // Devices that break off in the middle of answers are left as they were, or as they should be; what
 // is told of them is one or the other, and pushing again goes on.
 func TestPushToDevicesThatMakeTrouble(t *testing.T) {
+	t.Parallel()
 	dir, _, who := standIns(t, "bad-morning/observed", "--trouble", "cut,pieces")
 	access := filepath.Join(who, "access.yaml")
-	for range 6 {
+	for range clitest.Often(2, 6) {
 		r := run(t, dir, "push", "--access", access, "-w", "--yes", "--timer", "5s")
-		assert.Contains(t, []int{0, 1, 3}, r.code, r.out+r.err)
-		if strings.Contains(r.out+r.err, "by itself within") {
+		assert.Contains(t, []int{0, 1, 3}, r.Code, r.Out+r.Err)
+		if strings.Contains(r.Out+r.Err, "by itself within") {
 			time.Sleep(5500 * time.Millisecond)
 		}
 	}
@@ -135,7 +140,7 @@ func differences(t *testing.T, dir, access string) map[string]bool {
 	var v struct {
 		Differences []struct{ Device, What, Subject, Found string }
 	}
-	require.NoError(t, json.Unmarshal([]byte(r.out), &v), r.out+r.err)
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &v), r.Out+r.Err)
 	all := map[string]bool{}
 	for _, d := range v.Differences {
 		if d.What != "oper status" && d.What != "in use" { // they follow
@@ -149,7 +154,8 @@ func differences(t *testing.T, dir, access string) map[string]bool {
 // timer has run out: nothing in between, and nothing else. What the next push tells to be left is
 // what is left. ROPESWING_FAULTS says how often; a few times unless it does.
 func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
-	times := 3
+	t.Parallel()
+	times := clitest.Often(1, 3)
 	if n, err := strconv.Atoi(os.Getenv("ROPESWING_FAULTS")); err == nil {
 		times = n
 	}
@@ -175,18 +181,18 @@ func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
 			assert.True(t, before[d], "%s: it was not so before, nor is it planned", d)
 		}
 		r := run(t, dir, "push", "--access", access)
-		require.Equal(t, 0, r.code, r.out+r.err)
+		require.Equal(t, 0, r.Code, r.Out+r.Err)
 		if len(left) == 0 {
-			assert.Contains(t, r.out, "nothing needs to be sent")
-			for !strings.Contains(r.out, "there is nothing to take back") { // a run that broke off and went on is two
+			assert.Contains(t, r.Out, "nothing needs to be sent")
+			for !strings.Contains(r.Out, "there is nothing to take back") { // a run that broke off and went on is two
 				r = run(t, dir, "push", "--access", access, "--take-back", "-w")
-				require.Equal(t, 0, r.code, r.out+r.err)
+				require.Equal(t, 0, r.Code, r.Out+r.Err)
 			}
 			assert.Equal(t, before, differences(t, dir, access))
 			back++
 			continue
 		}
-		assert.Regexp(t, fmt.Sprintf("^%d steps? on ", len(left)), r.out)
+		assert.Regexp(t, fmt.Sprintf("^%d steps? on ", len(left)), r.Out)
 	}
 	t.Logf("%d broken off, %d carried out and taken back", broken, back)
 }
@@ -194,37 +200,39 @@ func TestAPushThatBreaksOffLeavesNothingInBetween(t *testing.T) {
 // Devices without a candidate are told directly, and that is said; what was set is taken back by
 // another change.
 func TestPushToDevicesWithoutACandidate(t *testing.T) {
+	t.Parallel()
 	dir, _, who := standIns(t, "bad-morning/observed", "--trouble", "plain")
 	access := filepath.Join(who, "access.yaml")
 	before := differences(t, dir, access)
 	require.Len(t, before, 5)
 	r := run(t, dir, "push", "--access", access, "-w", "--yes")
-	require.Equal(t, 0, r.code, r.out+r.err)
-	assert.Contains(t, r.err, "mole-rtr has no candidate with a confirmed commit: what is sent runs at once, and no timer takes it back")
+	require.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Contains(t, r.Err, "mole-rtr has no candidate with a confirmed commit: what is sent runs at once, and no timer takes it back")
 	assert.Empty(t, differences(t, dir, access))
 	r = run(t, dir, "push", "--access", access, "--take-back", "-w")
-	require.Equal(t, 0, r.code, r.out+r.err)
+	require.Equal(t, 0, r.Code, r.Out+r.Err)
 	assert.Equal(t, before, differences(t, dir, access))
 }
 
 // A device that refuses a change after part of it took effect, and has no candidate, is looked at: what
 // is told is what is there, and no part of a change is left that is not told.
 func TestPushToDevicesThatRefuseInPart(t *testing.T) {
+	t.Parallel()
 	dir, _, who := standIns(t, "bad-morning/observed", "--trouble", "partly")
 	access := filepath.Join(who, "access.yaml")
 	before := differences(t, dir, access)
 	refused := 0
-	for range 4 {
+	for range clitest.Often(2, 4) {
 		r := run(t, dir, "push", "--access", access, "-w", "--yes")
 		left := differences(t, dir, access)
 		for d := range left {
-			assert.True(t, before[d], "%s: it was not so before, nor is it planned\n%s", d, r.out)
+			assert.True(t, before[d], "%s: it was not so before, nor is it planned\n%s", d, r.Out)
 		}
-		if r.code == 0 {
-			assert.Empty(t, left, r.out)
+		if r.Code == 0 {
+			assert.Empty(t, left, r.Out)
 			break
 		}
-		assert.Regexp(t, "it was refused, and nothing changed|was refused after part of it was in force, and that part was taken back", strings.Join(strings.Fields(r.out), " "))
+		assert.Regexp(t, "it was refused, and nothing changed|was refused after part of it was in force, and that part was taken back", strings.Join(strings.Fields(r.Out), " "))
 		refused++
 	}
 	assert.Positive(t, refused)

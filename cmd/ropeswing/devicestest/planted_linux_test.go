@@ -1,4 +1,4 @@
-package main
+package devicestest
 
 import (
 	"os"
@@ -53,22 +53,22 @@ func TestFaultsPlantedInARealNetworkAreFound(t *testing.T) {
 		require.NoError(t, os.Mkdir(filepath.Join(dir, "lists"), 0o755))
 		for device, ns := range spaces {
 			r := in(ns, dir, program, "observe", "--here", "--device", device, "-w", "told")
-			require.Equal(t, 0, r.code, r.err)
+			require.Equal(t, 0, r.Code, r.Err)
 			for name, args := range map[string][]string{"addr": {"addr"}, "route4": {"-4", "route"}, "route6": {"-6", "route"}} {
 				list := in(ns, dir, append([]string{"ip", "-j"}, args...)...)
-				if strings.TrimSpace(list.out) != "[]" && strings.TrimSpace(list.out) != "[ ]" {
-					write(t, filepath.Join(dir, "lists"), device+"."+name+".json", list.out)
+				if strings.TrimSpace(list.Out) != "[]" && strings.TrimSpace(list.Out) != "[ ]" {
+					write(t, filepath.Join(dir, "lists"), device+"."+name+".json", list.Out)
 				}
 			}
 		}
 		r := run(t, dir, "observe", "lists", "-w", "listed")
-		require.Equal(t, 0, r.code, r.err)
+		require.Equal(t, 0, r.Code, r.Err)
 	}
 	sound := func(about string) {
 		observe()
 		for _, state := range []string{"told", "listed"} {
 			r := run(t, dir, "compare", state)
-			require.Equal(t, 0, r.code, "%s, %s: %s", about, state, r.out)
+			require.Equal(t, 0, r.Code, "%s, %s: %s", about, state, r.Out)
 		}
 	}
 	sound("as it was made")
@@ -84,14 +84,14 @@ func TestFaultsPlantedInARealNetworkAreFound(t *testing.T) {
 		observe()
 		for _, state := range []string{"told", "listed"} {
 			r := run(t, dir, "compare", state, "-o", "csv")
-			assert.Equal(t, 1, r.code, x.want)
+			assert.Equal(t, 1, r.Code, x.want)
 			found := ""
-			for line := range strings.Lines(r.out) {
+			for line := range strings.Lines(r.Out) {
 				if strings.HasPrefix(line, x.device+","+x.want) {
 					found = line
 				}
 			}
-			assert.NotEmpty(t, found, "%s of %s: %s\n%s", x.want, x.device, state, r.out)
+			assert.NotEmpty(t, found, "%s of %s: %s\n%s", x.want, x.device, state, r.Out)
 		}
 		apply(x.undo)
 		for _, line := range hallAddressing() {

@@ -1,4 +1,4 @@
-package main
+package devicestest
 
 import (
 	"bufio"
@@ -19,6 +19,7 @@ import (
 
 // A plan that is watched is checked again as it changes, and only what changed is said.
 func TestCheckWatches(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	cmd := exec.Command(program, "check", "--watch", "-o", "json")
 	cmd.Dir = dir
@@ -70,11 +71,12 @@ func TestCheckWatches(t *testing.T) {
 	require.NoError(t, cmd.Process.Signal(os.Interrupt))
 	err = cmd.Wait()
 	assert.Equal(t, 130, cmd.ProcessState.ExitCode(), "%v", err)
-	assert.Equal(t, 2, run(t, dir, "check", "--watch", "-o", "csv").code)
+	assert.Equal(t, 2, run(t, dir, "check", "--watch", "-o", "csv").Code)
 }
 
 // Many findings alike are told in one line, and each where that is asked for.
 func TestLikeFindingsFold(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	var b strings.Builder
 	b.WriteString("ropeswing: 1\nsegments: {lan: {prefix: 10.1.0.0/24}}\ndevices:\n")
@@ -82,7 +84,7 @@ func TestLikeFindingsFold(t *testing.T) {
 		fmt.Fprintf(&b, "  pc%d: {iss: host, interfaces: {x: {segment: lan, address: %d}}}\n", i, 10+i)
 	}
 	write(t, dir, demo.Plan, b.String())
-	folded, whole := run(t, dir, "check").out, run(t, dir, "check", "--all").out
+	folded, whole := run(t, dir, "check").Out, run(t, dir, "check", "--all").Out
 	assert.Contains(t, oneLine(folded), "and 10 more unknown-key")
 	assert.Contains(t, oneLine(folded), "check --all tells each")
 	assert.NotContains(t, whole, "--all")

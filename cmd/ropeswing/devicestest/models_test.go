@@ -1,4 +1,4 @@
-package main
+package devicestest
 
 import (
 	"os"
@@ -63,11 +63,12 @@ func linted(t *testing.T) (valid func(as, path string)) {
 // What is written of devices is valid by the standard models. One rule of theirs is
 // left out: that a table is in the obsolete tree beside the one that is used.
 func TestModelDataIsValid(t *testing.T) {
+	t.Parallel()
 	valid := linted(t)
 	dir := lights(t)
 	for _, form := range [][]string{{"--to", "json"}, {"--to", "xml", "--xml"}} {
 		r := run(t, dir, append([]string{"export", "models", "-w"}, form...)...)
-		require.Equal(t, 0, r.code, r.err)
+		require.Equal(t, 0, r.Code, r.Err)
 		all, _ := filepath.Glob(filepath.Join(dir, form[1], "*."+form[1]))
 		require.Len(t, all, 22)
 		for _, path := range all {
@@ -78,22 +79,23 @@ func TestModelDataIsValid(t *testing.T) {
 
 // What was written is read again, and compared with the plan it is just as planned.
 func TestModelDataIsReadAgain(t *testing.T) {
+	t.Parallel()
 	for _, form := range [][]string{{"--to", "out"}, {"--to", "out", "--xml"}} {
 		dir := lights(t)
-		require.Equal(t, 0, run(t, dir, append([]string{"export", "models", "-w"}, form...)...).code)
+		require.Equal(t, 0, run(t, dir, append([]string{"export", "models", "-w"}, form...)...).Code)
 		all, _ := filepath.Glob(filepath.Join(dir, "out", "*"))
 		args := []string{"observe", "-w", "observed"}
 		for _, path := range all {
 			args = append(args, filepath.Join("out", filepath.Base(path)))
 		}
 		r := run(t, dir, args...)
-		require.Equal(t, 0, r.code, r.err)
-		assert.Contains(t, r.out, "kept in observed: 22 devices; next: ropeswing compare observed")
+		require.Equal(t, 0, r.Code, r.Err)
+		assert.Contains(t, r.Out, "kept in observed: 22 devices; next: ropeswing compare observed")
 		r = run(t, dir, "compare")
-		assert.Equal(t, 0, r.code, r.out)
-		assert.Regexp(t, `^as planned: all 6\d\d things that are known`, first(r.out))
+		assert.Equal(t, 0, r.Code, r.Out)
+		assert.Regexp(t, `^as planned: all 6\d\d things that are known`, first(r.Out))
 		r = run(t, dir, "ping", "desk-7", "tern-cam", "--observed", "observed")
-		assert.Equal(t, 0, r.code, r.out)
-		assert.Contains(t, first(r.out), "reaches tern-cam in IPv4 and IPv6 · predicted from what was observed")
+		assert.Equal(t, 0, r.Code, r.Out)
+		assert.Contains(t, first(r.Out), "reaches tern-cam in IPv4 and IPv6 · predicted from what was observed")
 	}
 }

@@ -1,4 +1,4 @@
-package main
+package guidetest
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -18,9 +19,9 @@ import (
 // guide is the pages of the guide, by name.
 func guide(t *testing.T) map[string]string {
 	t.Helper()
-	all, err := filepath.Glob("../../docs/guide/*.md")
+	all, err := filepath.Glob("../../../docs/guide/*.md")
 	require.NoError(t, err)
-	all = append(all, "../../docs/reference/commands.md")
+	all = append(all, "../../../docs/reference/commands.md")
 	pages := map[string]string{}
 	for _, path := range all {
 		text, err := os.ReadFile(path)
@@ -43,107 +44,112 @@ func blocks(page, language string) []string {
 // demo's files or on the page's own plan, and prints what docs/guide/output keeps of it. With
 // ROPESWING_UPDATE that is written anew.
 func TestEveryCommandOfTheGuidePrintsWhatIsKept(t *testing.T) {
+	t.Parallel()
 	bash, err := exec.LookPath("bash")
 	if err != nil {
 		t.Skip("needs bash: the guide's commands are lines of a shell")
 	}
-	examples := ""
-pages:
+	examples := sync.OnceValue(func() string { return forExamples(t) })
 	for name, page := range guide(t) {
-		dir := t.TempDir()
-		require.NoError(t, os.CopyFS(dir, demo.Files()))
-		switch name {
-		case "assign.md": // its own plan
-			require.NoError(t, os.RemoveAll(dir))
-			require.NoError(t, os.Mkdir(dir, 0o755))
-			write(t, dir, "farm.plan.yaml", blocks(page, "yaml")[0])
-			write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
-		case "live.md", "push.md": // on stand-ins, which the access file beside the plan tells of
-			_, _, who := standIns(t, "bad-morning/observed")
-			entries, err := os.ReadDir(who)
-			require.NoError(t, err)
-			for _, e := range entries {
-				text, err := os.ReadFile(filepath.Join(who, e.Name()))
-				require.NoError(t, err)
-				require.NoError(t, os.WriteFile(filepath.Join(dir, strings.ReplaceAll(e.Name(), "access.yaml", "skerry.access.yaml")), text, 0o600))
-			}
-		case "first.md": // its own plan
-			require.NoError(t, os.RemoveAll(dir))
-			require.NoError(t, os.Mkdir(dir, 0o755))
-			write(t, dir, "rooms.plan.yaml", blocks(page, "yaml")[0])
-		case "sites.md": // its own file of needs, and its own plan
-			require.NoError(t, os.RemoveAll(dir))
-			require.NoError(t, os.Mkdir(dir, 0o755))
-			write(t, dir, "buoys.plan.yaml", blocks(page, "yaml")[0])
-			write(t, dir, "sites.csv", blocks(page, "csv")[0])
-		case "found.md":
-			require.NoError(t, os.CopyFS(filepath.Join(dir, "seen"), os.DirFS(filepath.Join(dir, demo.Seen))))
-			require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join(dir, demo.Seen)))) // lamps.txt and its map
-			for _, state := range []string{"before", "after"} {
-				require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", state).code)
-			}
-		case "subnets.md":
-			write(t, dir, "needs.csv", "name,hosts\ndesks,42\nguests,100\n")
-		case "export.md":
-			write(t, dir, "port.txt.tmpl", strings.Join(blocks(page, ""), ""))
-		}
-		var kept strings.Builder
-		for _, block := range blocks(page, "sh") {
-			for line := range strings.Lines(block) {
-				line = strings.TrimSpace(line)
-				shown := line
-				if line == "" || strings.Contains(line, "--live") && name != "live.md" || strings.Contains(line, "--here") || strings.HasPrefix(line, "ropeswing here") || name != "commands.md" && strings.HasPrefix(line, "ropeswing new") {
-					continue // about this machine and its network, or before there is a plan
-				}
-				if name == "commands.md" { // examples of one command each, on the demo
-					if runsOn.MatchString(line) {
-						continue
-					}
-					if examples == "" {
-						examples = forExamples(t)
-					}
-					dir = t.TempDir()
-					require.NoError(t, os.CopyFS(dir, os.DirFS(examples)))
-				}
-				switch {
-				case strings.Contains(line, "--grow quay-staff"):
-					grown, err := os.ReadFile(filepath.Join(dir, "skerry.plan.yaml"))
-					require.NoError(t, err)
-					write(t, dir, "skerry.plan.yaml", regexp.MustCompile(`(quay-staff: +\{.*hosts: )\d+`).ReplaceAllString(string(grown), "${1}90"))
-				case strings.Contains(line, "--release old-cam"):
-					continue // the demo's ledger has nothing retired
-				case strings.HasPrefix(line, "ropeswing show packets ping.pcapng") && name == "commands.md":
-					require.Equal(t, 0, run(t, dir, "ping", "desk-7", "192.0.2.200", "-4", "--capture", "ping.pcapng").code)
-				case strings.HasPrefix(line, "ropeswing new"):
-					require.NoError(t, os.Remove(filepath.Join(dir, "skerry.plan.yaml")))
-				case strings.Contains(line, "--grow office"): // what was outgrown
-					write(t, dir, "farm.plan.yaml", strings.Replace(blocks(page, "yaml")[0], "hosts: 42", "hosts: 142", 1))
-				case strings.Contains(line, "--grow buoy-17"):
-					write(t, dir, "buoys.plan.yaml", strings.Replace(blocks(page, "yaml")[0], "  link-(", "  lab-17: {hosts: 25, from: buoy-17}\n  link-(", 1))
-				case strings.Contains(line, "compare --saved"):
-					require.Equal(t, 0, run(t, dir, "observe", "seen", "--saved", "-w", "observed").code)
-				}
-				cmd := exec.Command(bash, "-c", line)
-				cmd.Dir, cmd.Env = dir, []string{"PATH=" + filepath.Dir(program) + ":/usr/bin:/bin", "HOME=" + dir}
-				out, _ := cmd.CombinedOutput()
-				code := cmd.ProcessState.ExitCode()
-				if code == 3 && strings.Contains(line, "rehearse") {
-					t.Logf("%s is not compared: %s", name, out) // no namespaces on this machine
-					continue pages
-				}
-				assert.Contains(t, []int{0, 1}, code, "%s: %s\n%s", name, line, out)
-				if strings.Contains(line, "rehearse") || strings.Contains(line, "first.pcapng") {
-					out = ofTheKernel(out)
-				}
-				fmt.Fprintf(&kept, "$ %s\n%s", shown, steady(dir, string(out)))
-				if code != 0 {
-					fmt.Fprintf(&kept, "(exit %d)\n", code)
-				}
-				kept.WriteString("\n")
-			}
-		}
-		sameAsKept(t, "../../docs/guide/output/"+strings.TrimSuffix(name, ".md")+".txt", kept.String())
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			commandsOf(t, name, page, bash, examples)
+		})
 	}
+}
+
+// commandsOf runs the commands of one page, and compares what they print with what is kept.
+func commandsOf(t *testing.T, name, page, bash string, examples func() string) {
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, demo.Files()))
+	switch name {
+	case "assign.md": // its own plan
+		require.NoError(t, os.RemoveAll(dir))
+		require.NoError(t, os.Mkdir(dir, 0o755))
+		write(t, dir, "farm.plan.yaml", blocks(page, "yaml")[0])
+		write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
+	case "live.md", "push.md": // on stand-ins, which the access file beside the plan tells of
+		_, _, who := standIns(t, "bad-morning/observed")
+		entries, err := os.ReadDir(who)
+		require.NoError(t, err)
+		for _, e := range entries {
+			text, err := os.ReadFile(filepath.Join(who, e.Name()))
+			require.NoError(t, err)
+			require.NoError(t, os.WriteFile(filepath.Join(dir, strings.ReplaceAll(e.Name(), "access.yaml", "skerry.access.yaml")), text, 0o600))
+		}
+	case "first.md": // its own plan
+		require.NoError(t, os.RemoveAll(dir))
+		require.NoError(t, os.Mkdir(dir, 0o755))
+		write(t, dir, "rooms.plan.yaml", blocks(page, "yaml")[0])
+	case "sites.md": // its own file of needs, and its own plan
+		require.NoError(t, os.RemoveAll(dir))
+		require.NoError(t, os.Mkdir(dir, 0o755))
+		write(t, dir, "buoys.plan.yaml", blocks(page, "yaml")[0])
+		write(t, dir, "sites.csv", blocks(page, "csv")[0])
+	case "found.md":
+		require.NoError(t, os.CopyFS(filepath.Join(dir, "seen"), os.DirFS(filepath.Join(dir, demo.Seen))))
+		require.NoError(t, os.CopyFS(dir, os.DirFS(filepath.Join(dir, demo.Seen)))) // lamps.txt and its map
+		for _, state := range []string{"before", "after"} {
+			require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", state).Code)
+		}
+	case "subnets.md":
+		write(t, dir, "needs.csv", "name,hosts\ndesks,42\nguests,100\n")
+	case "export.md":
+		write(t, dir, "port.txt.tmpl", strings.Join(blocks(page, ""), ""))
+	}
+	var kept strings.Builder
+	for _, block := range blocks(page, "sh") {
+		for line := range strings.Lines(block) {
+			line = strings.TrimSpace(line)
+			shown := line
+			if line == "" || strings.Contains(line, "--live") && name != "live.md" || strings.Contains(line, "--here") || strings.HasPrefix(line, "ropeswing here") || name != "commands.md" && strings.HasPrefix(line, "ropeswing new") {
+				continue // about this machine and its network, or before there is a plan
+			}
+			if name == "commands.md" { // examples of one command each, on the demo
+				if runsOn.MatchString(line) {
+					continue
+				}
+				dir = t.TempDir()
+				require.NoError(t, os.CopyFS(dir, os.DirFS(examples())))
+			}
+			switch {
+			case strings.Contains(line, "--grow quay-staff"):
+				grown, err := os.ReadFile(filepath.Join(dir, "skerry.plan.yaml"))
+				require.NoError(t, err)
+				write(t, dir, "skerry.plan.yaml", regexp.MustCompile(`(quay-staff: +\{.*hosts: )\d+`).ReplaceAllString(string(grown), "${1}90"))
+			case strings.Contains(line, "--release old-cam"):
+				continue // the demo's ledger has nothing retired
+			case strings.HasPrefix(line, "ropeswing show packets ping.pcapng") && name == "commands.md":
+				require.Equal(t, 0, run(t, dir, "ping", "desk-7", "192.0.2.200", "-4", "--capture", "ping.pcapng").Code)
+			case strings.HasPrefix(line, "ropeswing new"):
+				require.NoError(t, os.Remove(filepath.Join(dir, "skerry.plan.yaml")))
+			case strings.Contains(line, "--grow office"): // what was outgrown
+				write(t, dir, "farm.plan.yaml", strings.Replace(blocks(page, "yaml")[0], "hosts: 42", "hosts: 142", 1))
+			case strings.Contains(line, "--grow buoy-17"):
+				write(t, dir, "buoys.plan.yaml", strings.Replace(blocks(page, "yaml")[0], "  link-(", "  lab-17: {hosts: 25, from: buoy-17}\n  link-(", 1))
+			case strings.Contains(line, "compare --saved"):
+				require.Equal(t, 0, run(t, dir, "observe", "seen", "--saved", "-w", "observed").Code)
+			}
+			cmd := exec.Command(bash, "-c", line)
+			cmd.Dir, cmd.Env = dir, []string{"PATH=" + filepath.Dir(program) + ":/usr/bin:/bin", "HOME=" + dir}
+			out, _ := cmd.CombinedOutput()
+			code := cmd.ProcessState.ExitCode()
+			if code == 3 && strings.Contains(line, "rehearse") {
+				t.Logf("%s is not compared: %s", name, out) // no namespaces on this machine
+				return
+			}
+			assert.Contains(t, []int{0, 1}, code, "%s: %s\n%s", name, line, out)
+			if strings.Contains(line, "rehearse") || strings.Contains(line, "first.pcapng") {
+				out = ofTheKernel(out)
+			}
+			fmt.Fprintf(&kept, "$ %s\n%s", shown, steady(dir, string(out)))
+			if code != 0 {
+				fmt.Fprintf(&kept, "(exit %d)\n", code)
+			}
+			kept.WriteString("\n")
+		}
+	}
+	sameAsKept(t, "../../../docs/guide/output/"+strings.TrimSuffix(name, ".md")+".txt", kept.String())
 }
 
 // ofTheKernel is of a rehearsal's output the first line: the others depend on what the kernel of
@@ -208,7 +214,7 @@ func forExamples(t *testing.T) string {
 	seen := os.DirFS(filepath.Join(dir, demo.Seen))
 	require.NoError(t, os.CopyFS(dir, seen)) // the lists of single devices
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "seen"), seen))
-	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "observed").code)
+	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "observed").Code)
 	for _, state := range []string{"before", "after", "bad-morning/observed"} {
 		require.NoError(t, os.CopyFS(filepath.Join(dir, state), os.DirFS(filepath.Join(dir, "observed"))))
 	}
@@ -218,7 +224,7 @@ func forExamples(t *testing.T) string {
 		require.NoError(t, err)
 		write(t, dir, "last-week/"+file, string(text))
 	}
-	write(t, dir, "sheet.json", run(t, dir, "steps", "observed", "-o", "json").out)
+	write(t, dir, "sheet.json", run(t, dir, "steps", "observed", "-o", "json").Out)
 	write(t, dir, "needs.csv", "name,hosts\ndesks,42\nguests,100\n")
 	write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
 	write(t, dir, "prefixes.txt", "10.48.0.0/24\n10.48.1.0/24\n")
@@ -228,6 +234,7 @@ func forExamples(t *testing.T) string {
 
 // Every plan that the guide shows whole can be read.
 func TestEveryPlanOfTheGuideIsRead(t *testing.T) {
+	t.Parallel()
 	whole := 0
 	for name, page := range guide(t) {
 		for _, text := range blocks(page, "yaml") {
@@ -243,7 +250,7 @@ func TestEveryPlanOfTheGuideIsRead(t *testing.T) {
 			require.NoError(t, os.Mkdir(filepath.Join(dir, "sites"), 0o755))
 			write(t, dir, "sites/yards.yaml", "ropeswing: 1\n")
 			r := run(t, dir, "check")
-			assert.Contains(t, []int{0, 1}, r.code, "%s:\n%s\n%s%s", name, text, r.out, r.err)
+			assert.Contains(t, []int{0, 1}, r.Code, "%s:\n%s\n%s%s", name, text, r.Out, r.Err)
 		}
 	}
 	assert.Greater(t, whole, 2)

@@ -1,4 +1,4 @@
-package main
+package devicestest
 
 import (
 	"os"
@@ -36,61 +36,64 @@ r2,10.77.1.0/24,10.77.0.0,up,ospf,110,20
 // A network whose routes are learned by a dynamic protocol answers as found, though the
 // plan has no route; the first line says how old that is, also by a clock that is wrong.
 func TestRoutesOfADynamicProtocolAnswerAsFound(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "two.plan.yaml", twoPlan)
 	write(t, dir, "r.csv", learnedRoutes)
-	assert.Contains(t, run(t, dir, "ping", "far").out, "near does not reach far in IPv4 · predicted from the plan")
+	assert.Contains(t, run(t, dir, "ping", "far").Out, "near does not reach far in IPv4 · predicted from the plan")
 
 	taken := time.Now().Add(-3*time.Hour - time.Minute).UTC().Format(time.RFC3339)
-	assert.Equal(t, 0, run(t, dir, "observe", "r.csv", "-w", "observed", "--taken", taken).code)
+	assert.Equal(t, 0, run(t, dir, "observe", "r.csv", "-w", "observed", "--taken", taken).Code)
 	r := run(t, dir, "ping", "far", "--observed", "observed")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Equal(t, "near reaches far in IPv4 · predicted from what was observed 3 h ago", first(r.out))
-	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r1", "--observed", "observed").out), "10.77.2.0/24 10.77.0.1 r2 up learned 110 in use")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Equal(t, "near reaches far in IPv4 · predicted from what was observed 3 h ago", first(r.Out))
+	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r1", "--observed", "observed").Out), "10.77.2.0/24 10.77.0.1 r2 up learned 110 in use")
 	r = run(t, dir, "compare")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, oneLine(r.out), "r1 route 10.77.2.0/24 extra via 10.77.0.1 (r2:up)")
-	assert.Contains(t, r.out, "not known: interfaces, IPv4 addresses of r1, r2", "that nothing is told of addresses does not make them missing")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, oneLine(r.Out), "r1 route 10.77.2.0/24 extra via 10.77.0.1 (r2:up)")
+	assert.Contains(t, r.Out, "not known: interfaces, IPv4 addresses of r1, r2", "that nothing is told of addresses does not make them missing")
 
 	run(t, dir, "observe", "r.csv", "-w", "ahead", "--taken", time.Now().Add(48*time.Hour).UTC().Format(time.RFC3339))
-	assert.Contains(t, first(run(t, dir, "ping", "far", "--observed", "ahead").out), "by clocks that are ahead of this one")
+	assert.Contains(t, first(run(t, dir, "ping", "far", "--observed", "ahead").Out), "by clocks that are ahead of this one")
 	r = run(t, dir, "observe", "r.csv", "-w", "bad", "--taken", "yesterday")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "--taken is a time such as")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "--taken is a time such as")
 	assert.NoDirExists(t, dir+"/bad")
 }
 
 // Without any plan a state answers by itself: also where routes were learned.
 func TestAStateAnswersWithoutAPlan(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "r.csv", learnedRoutes)
 	write(t, dir, "i.csv", "device,interface,admin,oper,address\nr1,lan,up,up,10.77.1.1/24\nr1,up,up,up,10.77.0.0/31\nr2,up,up,up,10.77.0.1/31\nr2,lan,up,up,10.77.2.1/24\nnear,eth0,up,up,10.77.1.10/24\nfar,eth0,up,up,10.77.2.10/24\n")
 	r := run(t, dir, "observe", "r.csv", "i.csv", "-w", "observed")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "next: ropeswing draft observed", "with no plan there is nothing to compare with")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, r.Out, "next: ropeswing draft observed", "with no plan there is nothing to compare with")
 	r = run(t, dir, "ping", "near", "far", "--observed", "observed")
-	assert.Equal(t, 0, r.code, r.out+r.err)
-	assert.Regexp(t, `^near reaches far in IPv4 · predicted from what was observed \d+ s ago, with no plan$`, first(r.out))
-	assert.Contains(t, oneLine(run(t, dir, "trace", "near", "far", "--observed", "observed").out), "1 10.77.1.1 r1 lan time exceeded 2 10.77.0.1 r2 up time exceeded 3 10.77.2.10 far eth0 reply")
-	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r2", "--observed", "observed").out), "10.77.1.0/24 10.77.0.0 r1 up learned 110 in use")
-	assert.Contains(t, first(run(t, dir, "reach", "--observed", "observed").out), "with no plan")
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Regexp(t, `^near reaches far in IPv4 · predicted from what was observed \d+ s ago, with no plan$`, first(r.Out))
+	assert.Contains(t, oneLine(run(t, dir, "trace", "near", "far", "--observed", "observed").Out), "1 10.77.1.1 r1 lan time exceeded 2 10.77.0.1 r2 up time exceeded 3 10.77.2.10 far eth0 reply")
+	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r2", "--observed", "observed").Out), "10.77.1.0/24 10.77.0.0 r1 up learned 110 in use")
+	assert.Contains(t, first(run(t, dir, "reach", "--observed", "observed").Out), "with no plan")
 	r = run(t, dir, "ping", "near", "10.77.3.3", "--observed", "observed")
-	assert.Equal(t, 1, r.code)
-	assert.NotContains(t, r.out, "next    ", "there is nothing to compare with")
-	assert.Contains(t, run(t, dir, "ping", "far", "--observed", "observed").err, "names no operator")
-	assert.Contains(t, run(t, dir, "ping", "near", "far").err, "there is no *.plan.yaml here")
-	assert.Contains(t, run(t, dir, "ping", "near", "far", "--observed", "nothing").err, "there is no state nothing; make it")
+	assert.Equal(t, 1, r.Code)
+	assert.NotContains(t, r.Out, "next    ", "there is nothing to compare with")
+	assert.Contains(t, run(t, dir, "ping", "far", "--observed", "observed").Err, "names no operator")
+	assert.Contains(t, run(t, dir, "ping", "near", "far").Err, "there is no *.plan.yaml here")
+	assert.Contains(t, run(t, dir, "ping", "near", "far", "--observed", "nothing").Err, "there is no state nothing; make it")
 
 	lit := lights(t)
-	assert.Equal(t, 0, run(t, lit, "observe", demo.Seen, "-w", "morning").code)
+	assert.Equal(t, 0, run(t, lit, "observe", demo.Seen, "-w", "morning").Code)
 	require.NoError(t, os.Rename(filepath.Join(lit, "morning"), filepath.Join(dir, "morning")))
 	alone := run(t, dir, "ping", "pilot-desk", "tern-cam", "-4", "--observed", "morning")
-	assert.Equal(t, 1, alone.code)
-	assert.Contains(t, oneLine(alone.out), "nobody on net-10-48-2-0-24 has the next hop 10.48.2.1 of pilot-desk")
+	assert.Equal(t, 1, alone.Code)
+	assert.Contains(t, oneLine(alone.Out), "nobody on net-10-48-2-0-24 has the next hop 10.48.2.1 of pilot-desk")
 }
 
 // Nothing is sent where it is not clear for whom, or to whom.
 func TestLiveAsksForWhatItNeeds(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "two.plan.yaml", twoPlan)
 	for _, x := range []struct {
@@ -105,10 +108,10 @@ func TestLiveAsksForWhatItNeeds(t *testing.T) {
 		{"goes with --standing-at", []string{"trace", "--live", "far", "--size", "900"}},
 	} {
 		r := run(t, dir, x.args...)
-		assert.Equal(t, 2, r.code, x.want)
-		assert.Contains(t, oneLine(r.err), x.want)
+		assert.Equal(t, 2, r.Code, x.want)
+		assert.Contains(t, oneLine(r.Err), x.want)
 	}
 	write(t, dir, "other.plan.yaml", strings.Replace(twoPlan, "operator: near\n", "", 1))
-	assert.Contains(t, run(t, dir, "ping", "--live", "192.0.2.1").err, "-p", "which of two plans is meant is not guessed")
-	assert.Contains(t, run(t, dir, "trace", "--live", "far", "-p", "other.plan.yaml").err, "name the host that this machine stands in for")
+	assert.Contains(t, run(t, dir, "ping", "--live", "192.0.2.1").Err, "-p", "which of two plans is meant is not guessed")
+	assert.Contains(t, run(t, dir, "trace", "--live", "far", "-p", "other.plan.yaml").Err, "name the host that this machine stands in for")
 }

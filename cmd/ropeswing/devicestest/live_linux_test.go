@@ -1,4 +1,4 @@
-package main
+package devicestest
 
 import (
 	"encoding/json"
@@ -76,7 +76,7 @@ func namespaces(t *testing.T, names []string, lines ...string) (ip func(line str
 		var out, errs strings.Builder
 		cmd.Stdout, cmd.Stderr = &out, &errs
 		_ = cmd.Run()
-		return result{out.String(), errs.String(), cmd.ProcessState.ExitCode()}
+		return result{Out: out.String(), Err: errs.String(), Code: cmd.ProcessState.ExitCode()}
 	}
 }
 
@@ -98,11 +98,11 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	inside := func(args ...string) result { return in("laptop", dir, append([]string{program}, args...)...) }
 	ask := func(args ...string) result { return inside(append([]string{"ping", "--live"}, args...)...) }
 	r := ask("lamp", "r", "--save", "before.json")
-	assert.Equal(t, 0, r.code, r.out+r.err)
-	assert.Equal(t, "4 of 4 reply, as predicted · measured live", first(r.out), "both families of both")
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Equal(t, "4 of 4 reply, as predicted · measured live", first(r.Out), "both families of both")
 
 	r = ask("lamp", "gone", "stray", "-4", "-o", "json")
-	assert.Equal(t, 1, r.code)
+	assert.Equal(t, 1, r.Code)
 	var v struct {
 		Asked, Replied, Differ int
 		Echoes                 []struct {
@@ -110,7 +110,7 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 			Replied                            bool
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(r.out), &v), r.err)
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &v), r.Err)
 	assert.Equal(t, []int{3, 2, 2}, []int{v.Asked, v.Replied, v.Differ})
 	assert.Equal(t, "works", v.Echoes[1].Predicted)
 	assert.False(t, v.Echoes[1].Replied)
@@ -123,34 +123,34 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	assert.Equal(t, "fails", v.Echoes[2].Predicted)
 	assert.Contains(t, v.Echoes[2].Meaning, "the network is not as planned: by the plan it should not work, for")
 
-	assert.Equal(t, "3 of 6 reply, 4 not as predicted · measured live", first(ask("everyone").out), "both families of lamp, gone and stray, not this machine's own")
-	assert.Equal(t, "1 of 2 reply, 1 not as predicted · measured live", first(ask("lights", "-6").out))
+	assert.Equal(t, "3 of 6 reply, 4 not as predicted · measured live", first(ask("everyone").Out), "both families of lamp, gone and stray, not this machine's own")
+	assert.Equal(t, "1 of 2 reply, 1 not as predicted · measured live", first(ask("lights", "-6").Out))
 
 	r = inside("check", "--ping", "--standing-at", "laptop")
-	assert.Equal(t, 1, r.code, r.err)
-	assert.Contains(t, first(r.out), "2 of 3 requirements that start at laptop hold, ")
-	assert.Contains(t, oneLine(r.out), "laptop reaches stray does not hold 2 no reply of 2001:db8:77:2::c (stray:eth0)")
-	assert.Contains(t, oneLine(r.out), "everyone reaches lamp over tcp/22 not measured 2 a ping says nothing of tcp/22")
-	assert.Contains(t, inside("check", "--save", "x").err, "go with --ping")
+	assert.Equal(t, 1, r.Code, r.Err)
+	assert.Contains(t, first(r.Out), "2 of 3 requirements that start at laptop hold, ")
+	assert.Contains(t, oneLine(r.Out), "laptop reaches stray does not hold 2 no reply of 2001:db8:77:2::c (stray:eth0)")
+	assert.Contains(t, oneLine(r.Out), "everyone reaches lamp over tcp/22 not measured 2 a ping says nothing of tcp/22")
+	assert.Contains(t, inside("check", "--save", "x").Err, "go with --ping")
 	inside("check", "--ping", "--save", "kept.json")
 	r = inside("here")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, first(r.out), "this machine is laptop")
-	assert.Contains(t, oneLine(r.out), "eth0 10.77.1.10/24 room laptop:eth0 10.77.1.1")
-	assert.Contains(t, r.out, "next    ropeswing ping --live 10.77.1.1 --standing-at laptop")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, first(r.Out), "this machine is laptop")
+	assert.Contains(t, oneLine(r.Out), "eth0 10.77.1.10/24 room laptop:eth0 10.77.1.1")
+	assert.Contains(t, r.Out, "next    ropeswing ping --live 10.77.1.1 --standing-at laptop")
 
 	ip("-n @lamp link set eth0 down")
 	r = ask("lamp", "r", "--baseline", "before.json")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, r.out, "answered before, and does not now: lamp (10.77.2.10)")
-	assert.NotContains(t, r.out, "does not now: r (")
-	assert.Contains(t, inside("check", "--ping", "--baseline", "kept.json").out, "answered before, and does not now: 10.77.2.10 (lamp:eth0)")
-	assert.Contains(t, ask("lamp", "--baseline", "none.json").err, "none.json: no such file")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, r.Out, "answered before, and does not now: lamp (10.77.2.10)")
+	assert.NotContains(t, r.Out, "does not now: r (")
+	assert.Contains(t, inside("check", "--ping", "--baseline", "kept.json").Out, "answered before, and does not now: 10.77.2.10 (lamp:eth0)")
+	assert.Contains(t, ask("lamp", "--baseline", "none.json").Err, "none.json: no such file")
 	require.NoError(t, os.Remove(filepath.Join(dir, "rooms.plan.yaml")))
 	r = ask("10.77.1.1")
-	assert.Equal(t, "10.77.1.1 replies · measured live", first(r.out), "without a plan there is nothing to compare with")
-	assert.Contains(t, ask("lamp").err, "without a plan targets are addresses")
-	assert.Contains(t, ask().err, "ping whom?")
+	assert.Equal(t, "10.77.1.1 replies · measured live", first(r.Out), "without a plan there is nothing to compare with")
+	assert.Contains(t, ask("lamp").Err, "without a plan targets are addresses")
+	assert.Contains(t, ask().Err, "ping whom?")
 }
 
 const hallPlan = `ropeswing: 1
@@ -211,41 +211,41 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 		return in("laptop", dir, append([]string{program, "trace", "--live"}, args...)...)
 	}
 	times := regexp.MustCompile(` \d+\.\d\d `)
-	rows := func(r result) string { return times.ReplaceAllString(oneLine(r.out), " ") }
+	rows := func(r result) string { return times.ReplaceAllString(oneLine(r.Out), " ") }
 
 	r := trace("lamp", "-4")
-	assert.Equal(t, 0, r.code, r.out+r.err)
-	assert.Equal(t, "lamp is reached in 3 hops, as predicted · measured live with ICMP", first(r.out))
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Equal(t, "lamp is reached in 3 hops, as predicted · measured live with ICMP", first(r.Out))
 	assert.Contains(t, rows(r), "1 10.77.1.1 r1 time exceeded r1 2 10.77.0.2 r2 time exceeded r2 3 10.77.2.10 lamp reply lamp")
 	for _, n := range []string{"laptop", "one", "two", "lamp"} { // now that they know one another
-		require.Equal(t, 0, in(n, dir, program, "observe", "--here", "-w", "known").code)
+		require.Equal(t, 0, in(n, dir, program, "observe", "--here", "-w", "known").Code)
 	}
-	require.Equal(t, 0, in("laptop", dir, program, "draft", "known", "--to", "drafted.yaml", "-w").code)
+	require.Equal(t, 0, in("laptop", dir, program, "draft", "known", "--to", "drafted.yaml", "-w").Code)
 	drafted := read(t, dir, "drafted.yaml")
 	for _, cable := range []string{"laptop:eth0 to r1:eth0", "r1:eth1 to r2:eth0", "lamp:eth0 to r2:eth1"} {
 		assert.Contains(t, drafted, cable, "from who is whose neighbour")
 	}
 	r = in("laptop", dir, program, "compare", "known", "-p", "drafted.yaml")
-	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
 	r = trace("lamp", "r1", "--probes", "udp")
-	assert.Equal(t, "4 of 4 reached, as predicted · measured live with UDP", first(r.out), r.err)
+	assert.Equal(t, "4 of 4 reached, as predicted · measured live with UDP", first(r.Out), r.Err)
 	assert.Contains(t, rows(r), "2 2001:db8:77::2 r2 time exceeded r2 3 2001:db8:77:2::a lamp port unreachable lamp")
 
 	// Each tells what it is by its kernel, and all is as planned.
 	for _, n := range []string{"laptop", "one", "two", "lamp"} {
 		r = in(n, dir, program, "observe", "--here", "-w", "state")
-		assert.Equal(t, 0, r.code, r.err)
+		assert.Equal(t, 0, r.Code, r.Err)
 	}
 	r = in("laptop", dir, program, "compare", "state")
-	assert.Equal(t, 0, r.code, r.out+r.err)
-	assert.Regexp(t, `^as planned: all \d+ things that are known`, first(r.out))
-	assert.NotContains(t, r.out, "not observed")
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Regexp(t, `^as planned: all \d+ things that are known`, first(r.Out))
+	assert.NotContains(t, r.Out, "not observed")
 	ip("-n @laptop route replace default via 10.77.1.9")
-	assert.Contains(t, in("laptop", dir, program, "here").out, "should hold too: the default route via 10.77.1.1, and not via 10.77.1.9")
+	assert.Contains(t, in("laptop", dir, program, "here").Out, "should hold too: the default route via 10.77.1.1, and not via 10.77.1.9")
 	in("laptop", dir, program, "observe", "--here", "-w", "state")
-	assert.Contains(t, oneLine(in("laptop", dir, program, "compare", "state").out), "laptop next hop 0.0.0.0/0 different via 10.77.1.1 (r1:eth0) via 10.77.1.9")
+	assert.Contains(t, oneLine(in("laptop", dir, program, "compare", "state").Out), "laptop next hop 0.0.0.0/0 different via 10.77.1.1 (r1:eth0) via 10.77.1.9")
 	ip("-n @laptop route replace default via 10.77.1.1")
-	assert.Contains(t, in("laptop", dir, program, "observe", "--here", "lists.json").err, "--here is this machine itself")
+	assert.Contains(t, in("laptop", dir, program, "observe", "--here", "lists.json").Err, "--here is this machine itself")
 
 	// A user without rights: by datagrams, until the system lets everyone ping.
 	common := filepath.Join(dir, "ropeswing")
@@ -258,13 +258,13 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 			return in("laptop", dir, append([]string{"setpriv", "--reuid", "65534", "--clear-groups", common}, args...)...)
 		}
 		in("laptop", dir, "sysctl", "-qw", "net.ipv4.ping_group_range=1 0")
-		assert.Equal(t, "2 of 2 reached, as predicted · measured live with UDP", first(anyone("trace", "--live", "lamp").out))
+		assert.Equal(t, "2 of 2 reached, as predicted · measured live with UDP", first(anyone("trace", "--live", "lamp").Out))
 		r = anyone("ping", "--live", "lamp")
-		assert.Equal(t, 3, r.code)
-		assert.Contains(t, r.err, "the system does not let you send pings")
+		assert.Equal(t, 3, r.Code)
+		assert.Contains(t, r.Err, "the system does not let you send pings")
 		in("laptop", dir, "sysctl", "-qw", "net.ipv4.ping_group_range=0 2147483647")
-		assert.Equal(t, "2 of 2 reached, as predicted · measured live with ICMP", first(anyone("trace", "--live", "lamp").out))
-		assert.Equal(t, "2 of 2 reply, as predicted · measured live", first(anyone("ping", "--live", "lamp").out))
+		assert.Equal(t, "2 of 2 reached, as predicted · measured live with ICMP", first(anyone("trace", "--live", "lamp").Out))
+		assert.Equal(t, "2 of 2 reply, as predicted · measured live", first(anyone("ping", "--live", "lamp").Out))
 		ip("-n @two route add prohibit 10.77.2.10/32")
 		assert.Contains(t, rows(anyone("ping", "--live", "lamp", "-4")), "administratively prohibited says 10.77.0.2", "errors are heard without rights too")
 		ip("-n @two route del prohibit 10.77.2.10/32")
@@ -273,10 +273,10 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 	tells := func(about, want, next string, args ...string) {
 		t.Helper()
 		r := trace(args...)
-		assert.Equal(t, 1, r.code, about)
+		assert.Equal(t, 1, r.Code, about)
 		assert.Contains(t, rows(r), "not as predicted: "+want, about)
 		if next != "" {
-			assert.Contains(t, r.out, "next    ropeswing show "+next, about)
+			assert.Contains(t, r.Out, "next    ropeswing show "+next, about)
 		}
 	}
 	ip("-n @two route add prohibit 10.77.2.10/32")
@@ -305,14 +305,14 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 			}
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(r.out), &v), r.err)
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &v), r.Err)
 	require.Len(t, v.Traces[0].Hops, 3)
 	assert.Equal(t, "r2 says 'host unreachable', and by the plan hop 3 is lamp: nobody answers it on the link, so look at lamp, its address and the cable", v.Traces[0].Differs)
 	assert.Equal(t, []string{"lamp"}, v.Traces[0].Hops[2].Predicted)
 	assert.Equal(t, "host unreachable", v.Traces[0].Hops[2].Answers[0].Answer)
 
 	require.NoError(t, os.Remove(filepath.Join(dir, "hall.plan.yaml")))
-	assert.Equal(t, "10.77.0.2 is reached in 2 hops · measured live with ICMP", first(trace("10.77.0.2").out), "without a plan there is nothing to compare with")
-	assert.Contains(t, trace().err, "trace whom?")
-	assert.Contains(t, trace("10.77.0.2", "--probes", "smoke").err, "--probes are icmp or udp")
+	assert.Equal(t, "10.77.0.2 is reached in 2 hops · measured live with ICMP", first(trace("10.77.0.2").Out), "without a plan there is nothing to compare with")
+	assert.Contains(t, trace().Err, "trace whom?")
+	assert.Contains(t, trace("10.77.0.2", "--probes", "smoke").Err, "--probes are icmp or udp")
 }

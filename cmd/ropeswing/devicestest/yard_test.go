@@ -1,4 +1,4 @@
-package main
+package devicestest
 
 import (
 	"strings"
@@ -34,44 +34,45 @@ accept: [{finding: requirement-unmet, of: foreman reaches gate over tcp/22, beca
 
 // What was asked is answered, or refused; what is accepted is counted apart.
 func TestAYardIsAskedAbout(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "yard.plan.yaml", yard)
 	r := run(t, dir, "check")
-	assert.Equal(t, 0, r.code, r.out)
-	assert.Equal(t, "Timber Yard: 1 advice, 1 accepted · predicted from the plan", first(r.out))
-	assert.Contains(t, oneLine(r.out), "3 of 4 requirements hold")
-	assert.Contains(t, oneLine(r.out), "gate is managed at 10.20.0.1, the address of the very interface the operator comes in by (managed-by-itself)")
+	assert.Equal(t, 0, r.Code, r.Out)
+	assert.Equal(t, "Timber Yard: 1 advice, 1 accepted · predicted from the plan", first(r.Out))
+	assert.Contains(t, oneLine(r.Out), "3 of 4 requirements hold")
+	assert.Contains(t, oneLine(r.Out), "gate is managed at 10.20.0.1, the address of the very interface the operator comes in by (managed-by-itself)")
 
 	apart := t.TempDir()
 	write(t, apart, "cut.plan.yaml", strings.Replace(yard, "- saws-1 reaches foreman", "- saws-1 reaches foreman without any one cable", 1))
 	r = run(t, apart, "check")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, oneLine(r.out), "saws-1 reaches foreman without any one cable: without trunk: ", "the trunk is a wire itself")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, oneLine(r.Out), "saws-1 reaches foreman without any one cable: without trunk: ", "the trunk is a wire itself")
 
 	r = run(t, dir, "reach", "--from", "offices", "--to", "saws-2")
-	assert.Equal(t, "1 of 2 paths from offices to saws-2 work · predicted from the plan", first(r.out))
-	assert.Contains(t, r.out, "crane has no gateway for 10.21.0.12")
+	assert.Equal(t, "1 of 2 paths from offices to saws-2 work · predicted from the plan", first(r.Out))
+	assert.Contains(t, r.Out, "crane has no gateway for 10.21.0.12")
 	r = run(t, dir, "reach", "--from", "foreman", "--to", "saws", "--failures", "1", "--devices", "-o", "json")
-	assert.Contains(t, r.out, `"between": "from foreman to saws"`)
+	assert.Contains(t, r.Out, `"between": "from foreman to saws"`)
 	for _, words := range [][]string{{"--from", "nobody"}, {"--to", "10.99.0.1"}, {"--from", "office", "--to", "office"}, {"--devices"}, {"--from", "crane", "-6"}} {
 		r := run(t, dir, append([]string{"reach"}, words...)...)
-		assert.Equal(t, 2, r.code, "%v: %s%s", words, r.out, r.err)
-		assert.Empty(t, r.out, words)
+		assert.Equal(t, 2, r.Code, "%v: %s%s", words, r.Out, r.Err)
+		assert.Empty(t, r.Out, words)
 	}
 
 	r = run(t, dir, "ping", "foreman", "gate", "--over", "tcp/22")
-	assert.Equal(t, 1, r.code)
-	assert.Contains(t, oneLine(r.out), "gate does not answer ssh; it answers ping and https (service-not-answered)")
-	assert.Contains(t, r.out, "show management gate")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, oneLine(r.Out), "gate does not answer ssh; it answers ping and https (service-not-answered)")
+	assert.Contains(t, r.Out, "show management gate")
 	r = run(t, dir, "ping", "foreman", "crane")
-	assert.Contains(t, oneLine(r.out), "+ crane: {is: host, gateway: shed,")
-	assert.Contains(t, oneLine(run(t, dir, "show", "management").out), "gate 10.20.0.1 ping, https https reached")
+	assert.Contains(t, oneLine(r.Out), "+ crane: {is: host, gateway: shed,")
+	assert.Contains(t, oneLine(run(t, dir, "show", "management").Out), "gate 10.20.0.1 ping, https https reached")
 
 	other := strings.Replace(strings.Replace(yard, "answers: [ping, https]", "answers: [ping]", 1), "saw-(1..2)]", "saw-1]", 1)
 	write(t, dir, "other.yaml", other)
-	out := oneLine(run(t, dir, "compare", "other.yaml", "-p", "yard.plan.yaml").out)
+	out := oneLine(run(t, dir, "compare", "other.yaml", "-p", "yard.plan.yaml").Out)
 	assert.Contains(t, out, "gate answers different ping, https ping")
-	assert.Equal(t, 2, run(t, dir, "check", "-p", "missing.yaml").code)
+	assert.Equal(t, 2, run(t, dir, "check", "-p", "missing.yaml").Code)
 	write(t, dir, "other.yaml", strings.Replace(yard, "saw-(1..2)]", "saw-(1..3)]", 1))
-	assert.Contains(t, oneLine(run(t, dir, "check", "-p", "other.yaml").out), "there is no segment, device, block, address or group called saw-3")
+	assert.Contains(t, oneLine(run(t, dir, "check", "-p", "other.yaml").Out), "there is no segment, device, block, address or group called saw-3")
 }

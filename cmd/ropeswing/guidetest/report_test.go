@@ -1,4 +1,4 @@
-package main
+package guidetest
 
 import (
 	"context"
@@ -87,9 +87,10 @@ func (b *browser) quiet(t *testing.T) {
 const wide = `document.documentElement.scrollWidth - document.documentElement.clientWidth`
 
 func TestTheReportInABrowser(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "report")
-	require.Equal(t, 0, r.code, r.err)
+	require.Equal(t, 0, r.Code, r.Err)
 	page := filepath.Join(dir, "report.html")
 	b := newBrowser(t)
 	b.open(t, page)
@@ -150,8 +151,9 @@ func indexOf(all []string, x string) int {
 
 // What is wrong comes first; what was observed otherwise and the steps are there where that is asked for.
 func TestTheReportOfABadMorning(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
-	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "observed").code)
+	require.Equal(t, 0, run(t, dir, "observe", demo.Seen, "-w", "observed").Code)
 	for _, c := range []struct {
 		dir   string
 		args  []string
@@ -162,8 +164,8 @@ func TestTheReportOfABadMorning(t *testing.T) {
 		{dir, []string{"--observed", "observed"}, "nothing wrong", []string{`id="found"`, `id="steps"`, "to take back", "far-skerry"}},
 	} {
 		r := run(t, c.dir, append([]string{"report", "-w", "page.html"}, c.args...)...)
-		require.Equal(t, 0, r.code, r.err)
-		assert.Contains(t, r.out, c.says)
+		require.Equal(t, 0, r.Code, r.Err)
+		assert.Contains(t, r.Out, c.says)
 		text, err := os.ReadFile(filepath.Join(c.dir, "page.html"))
 		require.NoError(t, err)
 		for _, part := range c.parts {
@@ -171,12 +173,13 @@ func TestTheReportOfABadMorning(t *testing.T) {
 		}
 	}
 	r := run(t, dir, "report", "-w", "bad.txt")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, ".html")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, ".html")
 }
 
 // Text of the plan is never markup, and the page asks nothing of any network.
 func TestHostileNamesInTheReport(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	evil := `</script><script>window.evil=1</script><img src=x onerror=window.evil=1>`
 	write(t, dir, demo.Plan, `ropeswing: 1
@@ -188,7 +191,7 @@ devices:
   b: {is: router, interfaces: {x: {segment: lan, address: 2}}}
 `)
 	r := run(t, dir, "report", "-w", "r.html")
-	require.Equal(t, 0, r.code, r.err)
+	require.Equal(t, 0, r.Code, r.Err)
 	text, err := os.ReadFile(filepath.Join(dir, "r.html"))
 	require.NoError(t, err)
 	assert.NotContains(t, string(text), "<img src=x")

@@ -1,4 +1,4 @@
-package main
+package devicestest
 
 import (
 	"bufio"
@@ -7,7 +7,6 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
-	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -18,69 +17,33 @@ import (
 	"ropeswing/demo"
 )
 
-// standIns serves the demo, or as much of it as is said, until the test ends: its folder, where
-// each is served, and the folder of who may ask.
-func standIns(t *testing.T, args ...string) (dir string, at map[string][2]string, who string) {
-	t.Helper()
-	dir = t.TempDir()
-	require.NoError(t, os.CopyFS(dir, demo.Files()))
-	if i := slices.Index(args, "bad-morning/observed"); i >= 0 { // as the tour makes it
-		r := run(t, dir, "observe", demo.Seen, "-w", args[i])
-		require.Equal(t, 0, r.code, r.err)
-	}
-	who = filepath.Join(dir, "who")
-	cmd := exec.Command(program, append([]string{"stand-in", "--access", who}, args...)...)
-	cmd.Dir = dir
-	out, err := cmd.StdoutPipe()
-	require.NoError(t, err)
-	require.NoError(t, cmd.Start())
-	t.Cleanup(func() {
-		_ = cmd.Process.Signal(os.Interrupt)
-		require.NoError(t, cmd.Wait(), "Ctrl-C ends it well")
-		assert.NoFileExists(t, filepath.Join(who, "key"), "who may ask goes with it")
-	})
-	at = map[string][2]string{}
-	row := regexp.MustCompile(`^(\S+) +(127\S+) +(127\S+) +127\S+$`)
-	for lines := bufio.NewScanner(out); lines.Scan(); {
-		if m := row.FindStringSubmatch(lines.Text()); m != nil {
-			at[m[1]] = [2]string{m[2], m[3]}
-		}
-		if strings.HasPrefix(lines.Text(), "next:") {
-			break
-		}
-	}
-	go func() { // what follows is not assigned
-		_, _ = bufio.NewReader(out).ReadString(0)
-	}()
-	return dir, at, who
-}
-
 // The whole round: a planned network of stand-ins is asked live, and is as planned; one that was
 // found on a bad morning is not, by the very differences that its state has.
 func TestStandInsAreAskedLive(t *testing.T) {
+	t.Parallel()
 	dir, at, who := standIns(t)
 	assert.Len(t, at, 22)
 	r := run(t, dir, "observe", "--live", "--access", filepath.Join(who, "access.yaml"), "-w", "asked")
-	require.Equal(t, 0, r.code, r.out+r.err)
-	assert.Contains(t, r.out, "22 of 22 devices answered")
+	require.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Contains(t, r.Out, "22 of 22 devices answered")
 	r = run(t, dir, "compare", "asked")
-	assert.Equal(t, 0, r.code, r.out+r.err)
-	assert.Contains(t, r.out, "as planned: all")
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Contains(t, r.Out, "as planned: all")
 	r = run(t, dir, "compare", "--live", "--access", filepath.Join(who, "access.yaml"))
-	assert.Equal(t, 0, r.code, r.out+r.err)
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
 	r = run(t, dir, "observe", "--live", "cameras", "quay-edge", "--access", filepath.Join(who, "access.yaml"), "-o", "json")
 	var v struct{ Asked, Answered int }
-	require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+	require.NoError(t, json.Unmarshal([]byte(r.Out), &v))
 	assert.Equal(t, 4, v.Asked)
 	r = run(t, dir, "observe", "--live", "nobody", "--access", filepath.Join(who, "access.yaml"))
-	assert.Equal(t, 2, r.code)
+	assert.Equal(t, 2, r.Code)
 	secrets := ""
 	for _, name := range []string{"auth", "privacy", "password", "community"} {
 		text, err := os.ReadFile(filepath.Join(who, name))
 		require.NoError(t, err)
 		secrets += strings.TrimSpace(string(text)) + "|"
 	}
-	all := r.out + r.err
+	all := r.Out + r.Err
 	require.NoError(t, filepath.WalkDir(filepath.Join(dir, "asked"), func(path string, d os.DirEntry, err error) error {
 		if err == nil && !d.IsDir() {
 			text, err := os.ReadFile(path)
@@ -94,6 +57,7 @@ func TestStandInsAreAskedLive(t *testing.T) {
 
 // 'check --live' is observing and then checking, in one; a state may be served by its folder alone.
 func TestCheckLiveAsksAndThenChecks(t *testing.T) {
+	t.Parallel()
 	dir, at, who := standIns(t, "bad-morning/observed")
 	assert.Len(t, at, 22)
 	env := []string{"ROPESWING_ACCESS=" + filepath.Join(who, "access.yaml")}
@@ -102,32 +66,33 @@ func TestCheckLiveAsksAndThenChecks(t *testing.T) {
 			Basis    string
 			Findings []any
 		}
-		require.Equal(t, 1, r.code, r.err)
-		require.NoError(t, json.Unmarshal([]byte(r.out), &v))
+		require.Equal(t, 1, r.Code, r.Err)
+		require.NoError(t, json.Unmarshal([]byte(r.Out), &v))
 		return v.Basis, v.Findings
 	}
 	_, want := findings(run(t, dir, "check", "--observed", "bad-morning/observed", "-o", "json"))
 	basis, got := findings(runWith(t, dir, env, "check", "--live", "-o", "json"))
 	assert.Equal(t, "predicted from what was asked live", basis)
 	assert.Equal(t, want, got)
-	assert.Regexp(t, "^Skerry Lights: .*errors.* · predicted from what was asked live\n", runWith(t, dir, env, "check", "--live").out)
+	assert.Regexp(t, "^Skerry Lights: .*errors.* · predicted from what was asked live\n", runWith(t, dir, env, "check", "--live").Out)
 
 	r := run(t, dir, "check", "--live")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "ROPESWING_ACCESS=FILE names another")
-	assert.Contains(t, run(t, dir, "check", "--live", "--watch").err, "look once")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "ROPESWING_ACCESS=FILE names another")
+	assert.Contains(t, run(t, dir, "check", "--live", "--watch").Err, "look once")
 	for _, with := range [][]string{{"--live"}, {"--with", "quay-edge: beam0 down"}} {
 		r = run(t, dir, append([]string{"check", "--ping"}, with...)...)
-		assert.Equal(t, 2, r.code)
-		assert.Contains(t, r.err, "it goes without --with and --live")
+		assert.Equal(t, 2, r.Code)
+		assert.Contains(t, r.Err, "it goes without --with and --live")
 	}
 	r = run(t, dir, "check", "--ping")
-	assert.Equal(t, 1, r.code, "nothing found out is not well")
-	assert.Regexp(t, `^nothing measured: .*ops-laptop \(2\)`, r.out)
+	assert.Equal(t, 1, r.Code, "nothing found out is not well")
+	assert.Regexp(t, `^nothing measured: .*ops-laptop \(2\)`, r.Out)
 }
 
 // A folder that is no state, and a plan or device that is not there, are told.
 func TestStandInOfNothing(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(dir, demo.Files()))
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "quay-edge"), 0o755))
@@ -137,14 +102,15 @@ func TestStandInOfNothing(t *testing.T) {
 		{"nothere.plan.yaml", "nothere.plan.yaml: error: there is no such file"},
 	} {
 		r := run(t, dir, "stand-in", x.name)
-		assert.Equal(t, 2, r.code, x.name)
-		assert.Contains(t, r.err, x.err)
+		assert.Equal(t, 2, r.Code, x.name)
+		assert.Contains(t, r.Err, x.err)
 	}
-	assert.Contains(t, run(t, dir, "stand-in", "quay-edge", "nothere").err, "nothere", "a device counts before a folder of its name")
+	assert.Contains(t, run(t, dir, "stand-in", "quay-edge", "nothere").Err, "nothere", "a device counts before a folder of its name")
 }
 
 // What changes while one looks is told, and only that.
 func TestObserveEveryTellsWhatChanged(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	var looking *exec.Cmd
 	lines := make(chan string, 100)
@@ -196,6 +162,7 @@ func peer(t *testing.T, name string) {
 // Debian's SNMP tools walk every stand-in to its end, by both versions, and are told why they may
 // not where they may not.
 func TestSNMPToolsWalkStandIns(t *testing.T) {
+	t.Parallel()
 	peer(t, "snmpbulkwalk")
 	_, at, who := standIns(t, "quay-edge", "quay-core", "desk-7")
 	word := func(name string) string {
@@ -223,6 +190,7 @@ func TestSNMPToolsWalkStandIns(t *testing.T) {
 
 // Debian's snmpd and this program's own reading of this machine agree.
 func TestSNMPDaemonIsReadRight(t *testing.T) {
+	t.Parallel()
 	peer(t, "snmpd")
 	dir := t.TempDir()
 	write(t, dir, "snmpd.conf", "agentaddress udp:127.0.0.1:21161\nrocommunity long-secret-word 127.0.0.1\n")
@@ -233,9 +201,9 @@ func TestSNMPDaemonIsReadRight(t *testing.T) {
 	t.Cleanup(func() { _ = daemon.Process.Kill(); _ = daemon.Wait() })
 	time.Sleep(time.Second)
 	r := runWith(t, dir, []string{"WORD=long-secret-word"}, "observe", "--live", "here", "-w", "asked")
-	require.Equal(t, 0, r.code, r.out+r.err)
+	require.Equal(t, 0, r.Code, r.Out+r.Err)
 	r = run(t, dir, "observe", "--here", "--device", "here", "-w", "told")
-	require.Equal(t, 0, r.code, r.err)
+	require.Equal(t, 0, r.Code, r.Err)
 	lists := func(state string) (all []string) {
 		text, err := os.ReadFile(filepath.Join(dir, state, "here.json"))
 		require.NoError(t, err)
@@ -268,6 +236,7 @@ func TestSNMPDaemonIsReadRight(t *testing.T) {
 // The client of another speaks NETCONF with a stand-in: it reads, changes with a confirmed commit
 // that is taken back by itself, and is refused what is wrong. What it reads is valid by the models.
 func TestNETCONFClientOfAnother(t *testing.T) {
+	t.Parallel()
 	peer(t, "/usr/bin/python3")
 	if exec.Command("/usr/bin/python3", "-c", "import ncclient").Run() != nil {
 		if os.Getenv("ROPESWING_PEERS") == "must" {
@@ -294,6 +263,7 @@ func TestNETCONFClientOfAnother(t *testing.T) {
 // Debian's own client of netconfd, which checks each answer by the models that the greeting names, with
 // the features it names, reads a stand-in, edits it, validates and commits.
 func TestNETCONFClientByTheModels(t *testing.T) {
+	t.Parallel()
 	peer(t, "yangcli")
 	dir, at, who := standIns(t, "tern-rock")
 	host, port, _ := strings.Cut(at["tern-rock"][1], ":")
@@ -302,7 +272,7 @@ func TestNETCONFClientByTheModels(t *testing.T) {
 	write(t, dir, "edit.xml", `<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"><interface><name>beam0</name><description>seen to</description></interface></interfaces>`)
 	write(t, dir, "script", "get-config source=running\nlock target=candidate\nedit-config target=candidate config=@"+filepath.Join(dir, "edit.xml")+
 		"\nvalidate source=candidate\ncommit\nunlock target=candidate\nget\nclose-session\nquit\n")
-	models, err := filepath.Abs("../../internal/wire/yang")
+	models, err := filepath.Abs("../../../internal/wire/yang")
 	require.NoError(t, err)
 	client := exec.Command("yangcli", "--modpath="+models+":"+modules+"/nmda-modules:"+modules+"/modules", "--server="+host, "--ncport="+port, "--user=stand-in",
 		"--password="+strings.TrimSpace(string(word)), "--batch-mode", "--run-script="+filepath.Join(dir, "script"), "--log-level=info")
@@ -351,47 +321,50 @@ print(*said)
 
 // 'live' is a state that is asked for when it is named: every question can be about it.
 func TestLiveIsAState(t *testing.T) {
+	t.Parallel()
 	dir, _, who := standIns(t, "--observed", "bad-morning/observed")
 	r := run(t, dir, "show", "interfaces", "quay-sw1", "--live")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "in skerry.access.yaml, and neither is there")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "in skerry.access.yaml, and neither is there")
 	live := func(args ...string) result {
 		return runWith(t, dir, []string{"ROPESWING_ACCESS=" + filepath.Join(who, "access.yaml")}, args...)
 	}
 	r = live("show", "interfaces", "quay-sw1", "--live")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "administratively down")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, r.Out, "administratively down")
 	r = live("check", "--observed", "live")
-	assert.Equal(t, 1, r.code, r.err)
-	assert.Contains(t, r.out, "errors")
+	assert.Equal(t, 1, r.Code, r.Err)
+	assert.Contains(t, r.Out, "errors")
 	r = live("ping", "ops-laptop", "tern-cam", "--observed", "live")
-	assert.Equal(t, 1, r.code, r.err)
+	assert.Equal(t, 1, r.Code, r.Err)
 	r = live("steps", "live")
-	assert.Equal(t, 1, r.code, r.err)
-	assert.Contains(t, r.out, "5 steps on 5 devices")
+	assert.Equal(t, 1, r.Code, r.Err)
+	assert.Contains(t, r.Out, "5 steps on 5 devices")
 }
 
 // A restart since it was asked last is told, and a clock that is off.
 func TestRestartsAndClocksAreTold(t *testing.T) {
+	t.Parallel()
 	dir, _, who := standIns(t, "desk-7", "--trouble", "clock")
 	ask := []string{"observe", "--live", "--access", filepath.Join(who, "access.yaml"), "-w", "asked"}
 	r := run(t, dir, ask...)
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Regexp(t, "its clock is (90|89) min ahead", r.out)
-	assert.NotContains(t, r.out, "restarted")
-	assert.NotContains(t, run(t, dir, ask...).out, "restarted", "it ran on")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Regexp(t, "its clock is (90|89) min ahead", r.Out)
+	assert.NotContains(t, r.Out, "restarted")
+	assert.NotContains(t, run(t, dir, ask...).Out, "restarted", "it ran on")
 	kept := filepath.Join(dir, "asked", "desk-7.json")
 	text, err := os.ReadFile(kept)
 	require.NoError(t, err)
 	earlier := regexp.MustCompile(`"started": "[^"]+"`).ReplaceAll(text, []byte(`"started": "2026-01-02T03:04:05Z"`))
 	require.NotEqual(t, string(text), string(earlier))
 	require.NoError(t, os.WriteFile(kept, earlier, 0o644))
-	assert.Contains(t, run(t, dir, ask...).out, "it restarted since it was asked last")
+	assert.Contains(t, run(t, dir, ask...).Out, "it restarted since it was asked last")
 }
 
 // How devices are reached may stand in the plan: the same as in a file beside it, which counts in
 // its place.
 func TestAccessStandsInThePlan(t *testing.T) {
+	t.Parallel()
 	dir, _, who := standIns(t)
 	text, err := os.ReadFile(filepath.Join(who, "access.yaml"))
 	require.NoError(t, err)
@@ -403,23 +376,23 @@ func TestAccessStandsInThePlan(t *testing.T) {
 	require.NoError(t, err)
 
 	r := run(t, dir, "observe", "--live", "quay-edge")
-	assert.Equal(t, 2, r.code)
-	assert.Contains(t, r.err, "under 'access' in the plan or in skerry.access.yaml, and neither is there")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "under 'access' in the plan or in skerry.access.yaml, and neither is there")
 
 	require.NoError(t, os.WriteFile(path, append(of, inPlan...), 0o600))
-	assert.Equal(t, 0, run(t, dir, "check").code, "the plan is as good as it was")
+	assert.Equal(t, 0, run(t, dir, "check").Code, "the plan is as good as it was")
 	r = run(t, dir, "observe", "--live")
-	assert.Equal(t, 0, r.code, r.out+r.err)
-	assert.Contains(t, r.out, "22 of 22 devices answered")
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Contains(t, r.Out, "22 of 22 devices answered")
 
 	require.NoError(t, os.WriteFile(path, append(of, strings.Replace(inPlan, "for: quay-edge\n", "for: quay-egde\n", 1)...), 0o600))
 	r = run(t, dir, "check")
-	assert.Contains(t, r.out+r.err, "quay-egde", "nobody is called so")
-	assert.NotEqual(t, 0, r.code)
+	assert.Contains(t, r.Out+r.Err, "quay-egde", "nobody is called so")
+	assert.NotEqual(t, 0, r.Code)
 
 	require.NoError(t, os.WriteFile(path, append(of, inPlan...), 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "skerry.access.yaml"), []byte("ropeswing-access: 1\naccess: [{for: quay-edge, methods: [{by: netconf, user: a, at: '127.0.0.1:1', password: {env: NONE}}]}]\n"), 0o600))
 	r = run(t, dir, "observe", "--live")
-	assert.NotEqual(t, 0, r.code)
-	assert.NotContains(t, r.out, "22 of 22")
+	assert.NotEqual(t, 0, r.Code)
+	assert.NotContains(t, r.Out, "22 of 22")
 }

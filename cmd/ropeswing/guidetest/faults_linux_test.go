@@ -1,4 +1,4 @@
-package main
+package guidetest
 
 import (
 	"bytes"
@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/demo"
+	"ropeswing/internal/clitest"
 )
 
 // writing is a command that writes, and the folder it begins with.
@@ -86,6 +87,7 @@ func holds(t *testing.T, dir string) map[string]string {
 // before the command is killed. What is there then is as before, or as meant: wholly, and
 // nothing beside it. With ROPESWING_FAULTS=all every one is tried, else some.
 func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
+	t.Parallel()
 	strace, err := exec.LookPath("strace")
 	if err != nil {
 		t.Skip("needs strace (Debian's strace) to inject faults")
@@ -93,7 +95,7 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 	if out, err := exec.Command(strace, "-o", os.DevNull, "true").CombinedOutput(); err != nil {
 		t.Skipf("strace may not trace here: %s", out)
 	}
-	step := 7
+	step := clitest.Often(29, 7)
 	if os.Getenv("ROPESWING_FAULTS") == "all" {
 		step = 1
 	}
@@ -107,7 +109,7 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 		w.begin(t, before)
 		w.begin(t, after)
 		r := run(t, after, w.args...)
-		require.Equal(t, 0, r.code, "%s: %s", name, r.err)
+		require.Equal(t, 0, r.Code, "%s: %s", name, r.Err)
 		was, want := holds(t, before), holds(t, after)
 		require.NotEqual(t, was, want, name)
 		for i, call := range calls {
@@ -161,8 +163,8 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 	}
 	group.Wait()
 	t.Logf("%d faults: %d times as before, %d times as meant", tried, old, meant)
-	assert.Greater(t, old, 50)
-	assert.Greater(t, meant, 10)
+	assert.Greater(t, old, clitest.Often(10, 50))
+	assert.Greater(t, meant, clitest.Often(1, 10))
 }
 
 // settled leaves out what a writer that was killed left and the next writer of the folder
@@ -178,7 +180,8 @@ func settled(all map[string]string) {
 // Commands that write at once wait for one another, by whatever link they come: no change
 // of any is lost.
 func TestWritersThroughLinksLoseNothing(t *testing.T) {
-	rounds := 3
+	t.Parallel()
+	rounds := clitest.Often(1, 3)
 	if n, err := strconv.Atoi(os.Getenv("ROPESWING_ROUNDS")); err == nil {
 		rounds = n
 	}
@@ -198,23 +201,23 @@ func TestWritersThroughLinksLoseNothing(t *testing.T) {
 		for n, name := range names {
 			group.Go(func() {
 				r := run(t, roads[(n+round)%len(roads)], "rename", name, "new-"+name, "-w")
-				assert.Equal(t, 0, r.code, r.err)
+				assert.Equal(t, 0, r.Code, r.Err)
 			})
 			group.Go(func() {
 				list := fmt.Sprintf("list%d.csv", n)
 				assert.NoError(t, os.WriteFile(filepath.Join(dir, list), fmt.Appendf(nil, "device,interface,admin\nr,e%d,up\n", n), 0o644))
 				r := run(t, dir, "observe", list, "-w", "seen")
-				assert.Equal(t, 0, r.code, r.err)
+				assert.Equal(t, 0, r.Code, r.Err)
 			})
 		}
 		group.Wait()
-		all := run(t, real, "show", "devices", "--only", "device").out
+		all := run(t, real, "show", "devices", "--only", "device").Out
 		state, err := os.ReadFile(filepath.Join(dir, "seen", "r.json"))
 		require.NoError(t, err)
 		for n, name := range names {
 			assert.Contains(t, all, "new-"+name+"\n")
 			assert.Contains(t, string(state), fmt.Sprintf(`"name": "e%d"`, n))
 		}
-		assert.Equal(t, 0, run(t, real, "assign", "--check").code, "the ledger went along")
+		assert.Equal(t, 0, run(t, real, "assign", "--check").Code, "the ledger went along")
 	}
 }

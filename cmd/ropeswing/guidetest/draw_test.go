@@ -1,4 +1,4 @@
-package main
+package guidetest
 
 import (
 	"bytes"
@@ -31,16 +31,17 @@ var pictures = map[string]struct {
 // Every picture is written in every form, whole, and the same each time; as SVG it is text that can be
 // found, with a title and a description for who cannot see it.
 func TestEveryPictureInEveryForm(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	for name, p := range pictures {
 		for _, ending := range []string{".svg", ".png", ".pdf"} {
 			file := name + ending
 			r := run(t, dir, append(append([]string{"draw"}, p.args...), "-w", file)...)
-			require.Equal(t, 0, r.code, "%s: %s", file, r.err)
-			assert.Contains(t, r.out, "in "+file, "it is said where it is")
+			require.Equal(t, 0, r.Code, "%s: %s", file, r.Err)
+			assert.Contains(t, r.Out, "in "+file, "it is said where it is")
 			first, err := os.ReadFile(filepath.Join(dir, file))
 			require.NoError(t, err)
-			require.Equal(t, 0, run(t, dir, append(append([]string{"draw"}, p.args...), "-w", file)...).code)
+			require.Equal(t, 0, run(t, dir, append(append([]string{"draw"}, p.args...), "-w", file)...).Code)
 			again, err := os.ReadFile(filepath.Join(dir, file))
 			require.NoError(t, err)
 			assert.True(t, bytes.Equal(first, again), "%s is another each time", file)
@@ -87,6 +88,7 @@ func TestEveryPictureInEveryForm(t *testing.T) {
 
 // What cannot be drawn is refused in a word, and no file is there then.
 func TestPicturesThatCannotBeDrawn(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	for line, want := range map[string]string{
 		"cables":                           "there is no picture cables; there are wires, subnets, path, failures, blocks, vlan",
@@ -102,8 +104,8 @@ func TestPicturesThatCannotBeDrawn(t *testing.T) {
 		"subnets --observed gone -w x.svg": "gone",
 	} {
 		r := run(t, dir, append([]string{"draw"}, strings.Fields(line)...)...)
-		assert.NotEqual(t, 0, r.code, line)
-		assert.Contains(t, r.out+r.err, want, line)
+		assert.NotEqual(t, 0, r.Code, line)
+		assert.Contains(t, r.Out+r.Err, want, line)
 		assert.NoFileExists(t, filepath.Join(dir, "x.svg"), line)
 		assert.NoFileExists(t, filepath.Join(dir, "x.txt"), line)
 	}
@@ -111,6 +113,7 @@ func TestPicturesThatCannotBeDrawn(t *testing.T) {
 
 // A path is drawn as it is, before and after a failure, side by side, and as it was found.
 func TestAPathIsDrawnBesideItself(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	read := func(name string) string {
 		text, err := os.ReadFile(filepath.Join(dir, name))
@@ -118,18 +121,18 @@ func TestAPathIsDrawnBesideItself(t *testing.T) {
 		return string(text)
 	}
 	r := run(t, dir, "draw", "path", "desk-7", "tern-cam", "-w", "whole.svg")
-	require.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "desk-7 reaches tern-cam in IPv4")
+	require.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, r.Out, "desk-7 reaches tern-cam in IPv4")
 	r = run(t, dir, "draw", "path", "desk-7", "tern-cam", "--without", "beam-b", "-w", "cut.svg")
-	require.Equal(t, 0, r.code, r.err)
+	require.Equal(t, 0, r.Code, r.Err)
 	assert.Greater(t, strings.Count(read("cut.svg"), "tern-rock"), strings.Count(read("whole.svg"), "tern-rock"), "both are there")
-	require.Equal(t, 0, run(t, dir, "observe", "bad-morning/seen", "-w", "observed").code)
+	require.Equal(t, 0, run(t, dir, "observe", "bad-morning/seen", "-w", "observed").Code)
 	r = run(t, dir, "draw", "path", "desk-7", "tern-cam", "--observed", "observed", "-w", "found.svg")
-	assert.Contains(t, r.out, "before: desk-7 reaches tern-cam in IPv4; after: desk-7 does not reach tern-cam in IPv4", r.err)
+	assert.Contains(t, r.Out, "before: desk-7 reaches tern-cam in IPv4; after: desk-7 does not reach tern-cam in IPv4", r.Err)
 	assert.Contains(t, read("found.svg"), "does not reach")
 	r = run(t, dir, "draw", "path", "desk-7", "tern-cam", "--text")
-	assert.Equal(t, 0, r.code, r.err)
-	assert.Contains(t, r.out, "tern-cam")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, r.Out, "tern-cam")
 	r = run(t, dir, "draw", "path", "desk-7", "tern-cam", "-6", "--text")
-	assert.Contains(t, r.out, "2001:db8:")
+	assert.Contains(t, r.Out, "2001:db8:")
 }

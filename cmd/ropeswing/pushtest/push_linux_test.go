@@ -1,4 +1,4 @@
-package main
+package pushtest
 
 import (
 	"encoding/json"
@@ -14,6 +14,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"ropeswing/internal/clitest"
 )
 
 // isles is three routers in a row, with the operator at the first: as planned. What is found is
@@ -55,7 +57,8 @@ var foundIsles = strings.NewReplacer(", 192.0.2.0/24: {discard: true}", "", ", 1
 // leads nowhere for a while. Once the timer has run out each device is as it was or as it should be,
 // all answer who answered before, and the next push says what is left. ROPESWING_FAULTS says how often.
 func TestAPushOverARealNetworkMeetsFaults(t *testing.T) {
-	rehearsable(t)
+	t.Parallel()
+	clitest.Rehearsable(t)
 	if _, err := exec.LookPath("ip"); err != nil {
 		t.Skip("passed over: no ip program")
 	}

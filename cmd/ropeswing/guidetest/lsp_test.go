@@ -1,4 +1,4 @@
-package main
+package guidetest
 
 import (
 	"context"
@@ -157,6 +157,7 @@ func (e *editor) offered(before, after string) map[string]protocol.CompletionIte
 }
 
 func TestTheLanguageServer(t *testing.T) {
+	t.Parallel()
 	dir := lights(t)
 	e := newEditor(t, filepath.Join(dir, demo.Plan))
 	assert.Empty(t, e.next(func(all []protocol.Diagnostic) bool { return true }), "nothing is wrong")

@@ -1,4 +1,4 @@
-package main
+package guidetest
 
 import (
 	"bytes"
@@ -23,13 +23,14 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/demo"
+	"ropeswing/internal/clitest"
 )
 
 // hostileBits are what is put into files: what terminals obey, what is no text, what other
 // programs run, what is too much.
 var hostileBits = []string{
 	"\x1b[31m", "\x1b]0;x\x07", "\x00", "\x07", "\x7f", "\u0085", "\u009b31m", "\u202e", "\u2066", "\u200f", "\ufeff", "\xff\xfe", "\xc3", "\xed\xa0\x80",
-	"=cmd|' /C x'!A1", "+1+1", "@x", "-2+3", "{{.}}", "%s%n", "../../etc/x", "a/b", `c:\x`, "\r\n", "\n\n", "\t", `"`, "'", ",", "|", "<!--", "]]>", "&amp;", "<a>", "*x", "&x", "!!x", "- ", ": ", "#",
+	"=cmd|' /C x'!A1", "+1+1", "@x", "-2+3", "{{.}}", "%s%n", "../../../etc/x", "a/b", `c:\x`, "\r\n", "\n\n", "\t", `"`, "'", ",", "|", "<!--", "]]>", "&amp;", "<a>", "*x", "&x", "!!x", "- ", ": ", "#",
 	"999999999999999999999", "-1", "0x41", "1e400", "0.0.0.0/0", "::/0", "255.255.255.255", "fe80::1%eth0", "224.0.0.1", "null", "true", "~", "[]", "{}", "p1..p99", "x(1..9)",
 }
 
@@ -102,16 +103,17 @@ func cleanAnswer(t *testing.T, about, format, out string) {
 // refuses, in time, in its words, and nothing of them reaches the terminal raw, in any
 // format. With ROPESWING_HOSTILE=200 there are so many of each kind.
 func TestHostileFilesAreAnsweredCleanly(t *testing.T) {
-	count := 25
+	t.Parallel()
+	count := clitest.Often(6, 25)
 	if n, err := strconv.Atoi(os.Getenv("ROPESWING_HOSTILE")); err == nil {
 		count = n
 	}
 	base := t.TempDir()
 	require.NoError(t, os.CopyFS(base, demo.Files()))
-	require.Equal(t, 0, run(t, base, "ping", "desk-7", "192.0.2.200", "-4", "--capture", "x.pcapng").code)
-	require.Equal(t, 0, run(t, base, "export", "models", "quay-edge", "--to", "out", "-w").code)
-	require.Equal(t, 0, run(t, base, "export", "models", "quay-edge", "--xml", "--to", "outx", "-w").code)
-	require.Equal(t, 0, run(t, base, "observe", demo.Seen, "-w", "state").code)
+	require.Equal(t, 0, run(t, base, "ping", "desk-7", "192.0.2.200", "-4", "--capture", "x.pcapng").Code)
+	require.Equal(t, 0, run(t, base, "export", "models", "quay-edge", "--to", "out", "-w").Code)
+	require.Equal(t, 0, run(t, base, "export", "models", "quay-edge", "--xml", "--to", "outx", "-w").Code)
+	require.Equal(t, 0, run(t, base, "observe", demo.Seen, "-w", "state").Code)
 	first := func(pattern string) string {
 		all, _ := filepath.Glob(filepath.Join(base, pattern))
 		require.NotEmpty(t, all, pattern)

@@ -1,0 +1,22 @@
+package main
+
+import (
+	"os"
+	"testing"
+
+	"ropeswing/internal/clitest"
+)
+
+// program is the path of the built program.
+var program string
+
+func TestMain(m *testing.M) { os.Exit(clitest.Main(m, &program)) }
+
+type result = clitest.Result
+
+var (
+	run, runWith, runIn = clitest.Run, clitest.RunWith, clitest.RunIn
+	start               = clitest.RunAs
+	lights, write, read = clitest.Lights, clitest.Write, clitest.Read
+	first, oneLine      = clitest.First, clitest.OneLine
+)
