@@ -27,6 +27,7 @@ type class struct {
 	wanted    bool  // somebody is to reach it
 	variation int32 // which paths are tried: 0, the first
 	proven    bool  // in every failure what can arrive does
+	sound     bool  // nothing circles in any failure
 	covered   bool  // all of it lies in what common routes are for
 	demanded  bool  // watches need it, along paths of their own
 

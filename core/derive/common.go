@@ -162,21 +162,32 @@ func (a *answer) byFork(c *class) {
 			add(main[d], nil)
 		case paired[b]:
 			add(main[d], mainWatch(int32(d)))
-			add(spare[d], nil)
+			add(spare[d], a.spareWatch(c, spare[d], main))
 		default:
 			if !short[b] {
 				add(main[d], mainWatch(int32(d)))
 			}
 			add(k.lower[d], lowerWatch(int32(d)))
-			if a.wanted.Protect == model.ProtectDevices {
-				add(k.higher[d], higherWatch(int32(d)))
-			} else {
-				add(k.higher[d], nil)
-			}
+			add(k.higher[d], higherWatch(int32(d))) // silent where who has the class is dead
 		}
 		c.options[d] = all
 	}
 	c.fork = k
+}
+
+// spareWatch is a watch along a spare step and the path that everybody takes from there; nil where it is none.
+func (a *answer) spareWatch(c *class, spare stepID, main []stepID) *watch {
+	if spare < 0 {
+		return nil
+	}
+	steps := []stepID{spare}
+	for at := a.g.to[spare]; !c.isOwner(at); at = a.g.to[main[at]] {
+		if main[at] < 0 || len(steps) > len(main) {
+			return nil
+		}
+		steps = append(steps, main[at])
+	}
+	return a.watchOn(a.newTrail(steps), 0, len(steps))
 }
 
 // watchesAlong makes watches along the steps that everybody takes, each up to the root of the

@@ -29,15 +29,19 @@ func (a *answer) demandRoutes(w *toWork) {
 			a.give(all)
 			continue
 		}
+		less := false
 		for d := range c.options {
 			at := model.DeviceID(d)
 			for i := 0; i < len(c.options[d]); i++ {
 				_, written := c.forced[at] // that stands, whatever becomes of it
 				if o := c.options[d][i]; a.asks(c, at, o) && !a.demand(o.watch, done) && !written {
 					a.without(c, at, i, w)
-					i = -1 // begin again: they are others
+					i, less = -1, true // begin again: they are others
 				}
 			}
+		}
+		if less {
+			a.watchElsewhere(c, done, w)
 		}
 	}
 }
@@ -178,12 +182,16 @@ func (s served) has(steps []stepID) (near, far bool) {
 func (a *answer) without(c *class, d model.DeviceID, i int, w *toWork) {
 	next := slices.Clone(c.options[d])
 	whole := next[i].watch
-	for n := range len(whole.steps()) {
-		next[i].watch = a.shorter(whole, n)
-		if (n == 0 || next[i].watch != nil && a.demandable(a.demands(next[i].watch))) && a.try(c, d, next, w) {
-			return
+	for _, w.requiredOnly = range []bool{false, true} { // what circles where a device is dead is blamed on somebody later
+		for n := range len(whole.steps()) {
+			next[i].watch = a.shorter(whole, n)
+			if (n == 0 || next[i].watch != nil && a.demandable(a.demands(next[i].watch))) && a.try(c, d, next, w) {
+				w.requiredOnly = false
+				return
+			}
 		}
 	}
+	w.requiredOnly = false
 	if a.try(c, d, slices.Delete(slices.Clone(c.options[d]), i, i+1), w) {
 		return
 	}
@@ -273,7 +281,7 @@ func (a *answer) demandable(demands []demanded) bool {
 			}
 			continue
 		}
-		if !a.g.derives(a.wanted, x.device) || l.wanted && l.first[x.device] != x.step {
+		if !a.g.derives(a.wanted, x.device) || a.wanted.Links && l.wanted && l.first[x.device] != x.step {
 			return false
 		}
 		if have, ok := l.wants[x.end][x.device]; ok && have != x.step {

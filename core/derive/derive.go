@@ -208,9 +208,14 @@ func (a *answer) derive() {
 	}
 	a.findHomes()
 	a.findCovered()
+	a.each(func(c *class, w *toWork) {
+		if c.link && c.wanted {
+			a.work(c, w)
+		}
+	})
 	for _, first := range []bool{true, false} {
 		a.each(func(c *class, w *toWork) {
-			if is := c.id == a.common || c.world; is == first && (c.wanted || is) {
+			if is := c.id == a.common || c.world; is == first && !c.link && (c.wanted || is) {
 				a.work(c, w)
 			}
 		})

@@ -71,13 +71,26 @@ func source(spec *model.Spec, d model.DeviceID, to netip.Addr) (netip.Addr, bool
 	return a, a.IsValid() && !onLink(spec, a)
 }
 
-// Whatever is wanted works both ways, and nothing loops in circles: no
-// address of the blocks, from no router, under no single failure.
+// deadDevices lists the failure of every device that forwards.
+func deadDevices(spec *model.Spec) []network.Failure {
+	var all []network.Failure
+	for id := range spec.Devices {
+		if spec.Devices[id].Forwards {
+			f := network.NoFailure
+			f.Device = model.DeviceID(id)
+			all = append(all, f)
+		}
+	}
+	return all
+}
+
+// Whatever is wanted works both ways, and nothing circles: no address of the blocks, held by somebody or not, from no
+// router, under no single failure of a cable, a segment or a device, at no level of protection.
 func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 	t.Parallel()
 	for seed := range coretest.Cases(25, 150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 5))
-		text := coretest.RandomNetwork(r, "{}")
+		text := coretest.RandomNetwork(r, "{protect: "+model.Protections[seed%4]+"}")
 		net, _ := derived(t, text)
 		spec := net.Spec
 		held, free := addresses(spec, r)
@@ -97,7 +110,7 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 				}
 			}
 		}
-		for _, f := range failures(spec) {
+		for _, f := range slices.Concat(failures(spec), deadDevices(spec)) {
 			after := net.Update(net.State.With(f))
 			for d := range spec.Devices {
 				for _, a := range slices.Concat(held, free) {

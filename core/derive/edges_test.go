@@ -144,7 +144,7 @@ func TestWrittenFloatingRoutesAreBuiltOn(t *testing.T) {
 	for _, l := range lines(spec, r.Statics) {
 		assert.False(t, strings.HasPrefix(l, "a "), "%s: everything a needs is written", l)
 	}
-	assert.Contains(t, lines(spec, r.Statics), "b 10.3.0.0/24 c, a")
-	assert.Contains(t, lines(spec, r.Statics), "c 10.2.0.0/24 b, a")
+	assert.Contains(t, lines(spec, r.Statics), "b 10.3.0.0/24 c, a watch 10.0.0.4")
+	assert.Contains(t, lines(spec, r.Statics), "c 10.2.0.0/24 b, a watch 10.0.0.1")
 	assert.Empty(t, r.Open)
 }

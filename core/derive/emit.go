@@ -53,6 +53,7 @@ func (a *answer) emitted() emitted {
 	if a.wanted.Summarise {
 		a.dropIdle(&e)
 	}
+	e = a.proven(e)
 	return e
 }
 
@@ -65,7 +66,8 @@ type emitted struct {
 	made   []*table // by device; nil where no routes are derived
 	tables [][]model.Static
 	single []int
-	lines  []int // by device: how many it takes, those that are written already among them
+	lines  []int  // by device: how many it takes, those that are written already among them
+	flaws  []flaw // that the proof of the routes found
 }
 
 func (e emitted) count() int {
@@ -86,7 +88,7 @@ func (a *answer) emitIn(s *space) emitted {
 		}
 	}
 	n := len(a.g.leaving)
-	e := emitted{s, make([]*table, n), make([][]model.Static, n), make([]int, n), make([]int, n)}
+	e := emitted{s, make([]*table, n), make([][]model.Static, n), make([]int, n), make([]int, n), nil}
 	emit := func(d int) {
 		if !a.g.derives(a.wanted, model.DeviceID(d)) {
 			return
@@ -285,7 +287,7 @@ func (t *table) enough(lines []line, inherited label) (int, bool) {
 		same := true
 		for _, l := range lines[:n] {
 			for _, id := range t.g.breaking[l.step] {
-				if f := &t.g.failures[id]; f.required && f.fails != t.device {
+				if f := &t.g.failures[id]; f.fails != t.device {
 					same = same && chosen(lines, f) == chosen(with, f)
 				}
 			}
@@ -311,7 +313,7 @@ func (t *table) mayFail(l label) bool {
 	}
 	fails := last.watch != none || slices.ContainsFunc(t.g.breaking[last.step], func(id failureID) bool {
 		f := &t.g.failures[id]
-		return f.required && f.fails != t.device && !slices.ContainsFunc(lines, func(x line) bool { return !out(x, f) })
+		return f.fails != t.device && !slices.ContainsFunc(lines, func(x line) bool { return !out(x, f) })
 	})
 	if t.fails[l] = neverFails; fails {
 		t.fails[l] = mayFail

@@ -73,7 +73,7 @@ type graph struct {
 	coming   [][]stepID       // by device
 	failures []failure
 	breaking [][]failureID // by step: what breaks it, devices first
-	cutting  [][]failureID // by step: what breaks it or the return path, of what is to be outlasted
+	cutting  [][]failureID // by step: what breaks it or the return path
 	back     []stepID      // by step: that which leads back over the same link; none where none does
 	unit     []int32       // by step: what it shares with whatever fails together with it
 }
@@ -83,7 +83,7 @@ type failure struct {
 	network.Failure
 	id       failureID
 	hidden   bool      // a segment that is one cable which hides its faults: nothing is derived for it alone
-	required bool      // a cable or a segment: no loop may come of it
+	required bool      // it is to be outlasted; of the others no loop may come all the same
 	effect   []effect  // by step
 	down     []downEnd // interfaces in subnets of several routers
 	part     []int32   // by device: who can still reach whom, were all routes right
@@ -298,7 +298,7 @@ func (g *graph) findFailures(several []model.InterfaceID, protect model.Protecti
 			both = append(both, g.breaking[b]...)
 		}
 		slices.Sort(both)
-		g.cutting[s] = slices.DeleteFunc(slices.Compact(both), func(f failureID) bool { return !g.failures[f].required })
+		g.cutting[s] = slices.Compact(both)
 	}
 }
 

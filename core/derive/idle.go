@@ -262,7 +262,7 @@ func (w *without) inFailures() bool {
 	slices.Sort(matter)
 	for _, id := range slices.Compact(matter) {
 		f := &w.g.failures[id]
-		if f.required && f.fails != w.device && (w.owner == nil || !w.holds(w.owner, w.device, f)) && !w.same(f) {
+		if f.fails != w.device && (w.owner == nil || !w.holds(w.owner, w.device, f)) && !w.same(f) {
 			return false
 		}
 	}

@@ -154,7 +154,7 @@ type result uint8
 const (
 	arrives result = iota
 	stops          // dropped, or sent into a broken link
-	circles
+	circles // or leaves for beyond the plan, whence it comes back
 )
 
 // walker follows packets for a class under a failure, and remembers how it went: as long
@@ -211,8 +211,14 @@ func (w *walker) walk(from model.DeviceID) result {
 			r = arrives
 			break
 		}
-		if at == f.fails || a.g.beyond[at] && at != from && len(c.forced[at].steps) == 0 {
+		if at == f.fails {
 			r = stops
+			break
+		}
+		if a.g.beyond[at] && at != from && len(c.forced[at].steps) == 0 {
+			if r = circles; c.world { // what leaves for beyond the plan, and is not for there, comes back
+				r = stops
+			}
 			break
 		}
 		s := a.decide(c, at, f)

@@ -32,12 +32,9 @@ func (a *answer) findCommonLost() {
 	c, w := &a.classes[a.common], newWalker(a)
 	for id := range a.g.failures {
 		f := &a.g.failures[id]
-		if !f.required {
-			continue
-		}
 		w.under(c, f)
 		for d := range a.g.leaving {
-			if at := model.DeviceID(d); at != f.fails && a.g.derives(a.wanted, at) && w.walk(at) != arrives && a.reachable(c, at, f) {
+			if at := model.DeviceID(d); at != f.fails && a.g.derives(a.wanted, at) && w.walk(at) != arrives && (!f.required || a.reachable(c, at, f)) {
 				a.commonLost = append(a.commonLost, f.id)
 				break
 			}
@@ -46,78 +43,118 @@ func (a *answer) findCommonLost() {
 }
 
 func (a *answer) proveClass(c *class, w *toWork) {
-	if c.proven {
-		return
-	}
+	c.sound = false
 	c.renew()
 	for range 2 * len(a.g.leaving) {
 		bad := false
 		w.still.learn(a, c, w.walker)
 		for _, id := range a.failuresOf(c) {
 			f := &a.g.failures[id]
-			if !f.required {
-				continue
+			if c.proven && f.required {
+				continue // what can arrive does
 			}
 			w.walker.beside(&w.still, c, f)
 			for _, at := range a.senders(c, id) {
 				if at != f.fails && !w.still.isAsBefore(at) && w.walker.walk(at) == circles {
-					a.blame(c, at, f)
-					bad = true
+					a.blame(c, at, f, w)
+					bad, c.proven = true, false
 					w.still.learn(a, c, w.walker)
 					w.walker.beside(&w.still, c, f)
 				}
 			}
 		}
 		if !bad {
+			c.sound = true
 			return
 		}
 	}
 }
 
-// blame takes from the devices on a circle what they do under the failure only.
-func (a *answer) blame(c *class, from model.DeviceID, f *failure) {
-	n := len(a.g.leaving)
-	seen := make([]int, n)
+// blame takes from a device on a circle what it does under the failure only: from whom least is lost by it in failures
+// that are to be outlasted.
+func (a *answer) blame(c *class, from model.DeviceID, f *failure, w *toWork) {
+	seen := make([]int, len(a.g.leaving))
 	at := from
 	for seen[at] < 2 {
 		seen[at]++
 		s := a.decide(c, at, f)
-		if s == none {
-			return
+		if s == none || a.g.beyond[a.g.to[s]] && len(c.forced[a.g.to[s]].steps) == 0 { // or it leaves: all on the path could help
+			for d := range seen {
+				seen[d] *= 2
+			}
+			break
 		}
 		at = a.g.to[s]
 	}
-	found := false
-	for d := range seen {
+	type change struct {
+		device  model.DeviceID
+		options []option
+	}
+	var could []change
+	for d := len(seen) - 1; d >= 0; d-- {
 		at := model.DeviceID(d)
 		if _, written := c.forced[at]; seen[d] < 2 || written || c.ends[at] && len(c.options[at]) <= 1 {
 			continue
 		}
 		if c.isOwner(at) { // its interface there is down
-			c.options[at], c.ends[at], found = nil, true, true
-			continue
+			could = []change{{at, nil}}
+			break
 		}
 		was, now := a.decide(c, at, a.nothing), a.decide(c, at, f)
 		if was == now {
 			continue
 		}
-		found = true
-		if len(c.options[at]) == 0 {
-			c.options[at] = []option{{step: was}}
+		first := option{step: was}
+		if len(c.options[at]) > 0 {
+			first = option{step: c.options[at][0].step}
 		}
-		c.options[at] = []option{{step: c.options[at][0].step}}
-		c.ends[at] = true
-		c.giveUp(at)
-		delete(c.either, at)
+		could = append(could, change{at, []option{first}})
 	}
-	if !found { // whoever is on it sends it round all the same: they stop
-		for d := range seen {
-			if at := model.DeviceID(d); seen[d] == 2 && a.g.derives(a.wanted, at) {
-				c.options[at], c.ends[at] = nil, true
-				return
+	put := func(x change) {
+		c.options[x.device], c.ends[x.device] = x.options, true
+		c.giveUp(x.device)
+		delete(c.either, x.device)
+	}
+	if len(could) > 1 {
+		best, least := 0, -1
+		for i, x := range could {
+			options, ends := c.options[x.device], c.ends[x.device]
+			c.options[x.device], c.ends[x.device] = x.options, true
+			if lost := a.lostIn(c, w.walker); least < 0 || lost < least {
+				best, least = i, lost
+			}
+			c.options[x.device], c.ends[x.device] = options, ends
+		}
+		could = could[best : best+1]
+	}
+	if len(could) == 1 {
+		put(could[0])
+		return
+	}
+	for d := range seen { // whoever is on it sends it round all the same: they stop
+		if at := model.DeviceID(d); seen[d] == 2 && a.g.derives(a.wanted, at) {
+			c.options[at], c.ends[at] = nil, true
+			return
+		}
+	}
+}
+
+// lostIn counts by how many devices, in how many failures that are to be outlasted, a class is not reached.
+func (a *answer) lostIn(c *class, w *walker) int {
+	n := 0
+	for _, id := range a.failuresOf(c) {
+		f := &a.g.failures[id]
+		if !f.required {
+			continue
+		}
+		w.under(c, f)
+		for _, at := range a.senders(c, id) {
+			if at != f.fails && w.walk(at) != arrives {
+				n++
 			}
 		}
 	}
+	return n
 }
 
 // senders lists the devices from which to look at a class in a failure: all, or where
@@ -150,9 +187,7 @@ func (a *answer) findFailuresOf(c *class) []failureID {
 	var all []failureID
 	if c.behind == none {
 		for f := range a.g.failures {
-			if a.g.failures[f].required {
-				all = append(all, failureID(f))
-			}
+			all = append(all, failureID(f))
 		}
 		return all
 	}

@@ -10,12 +10,13 @@ import (
 // astray, the far end of watches, and options. What arrived under some failure still does.
 func (a *answer) prune(c *class, w *toWork) {
 	order := a.withOptions(c)
-	for _, d := range order {
-		for i := len(c.options[d]) - 1; i >= 0; i-- {
-			if c.options[d][i].watch == nil {
-				continue
+	for _, roomless := range []bool{true, false} { // those first for whose probes there is no room
+		for _, d := range order {
+			for i := len(c.options[d]) - 1; i >= 0; i-- {
+				if x := c.options[d][i].watch; x != nil && (!roomless || !a.demandable(a.demands(x))) {
+					a.shortenWatch(c, d, i, w)
+				}
 			}
-			a.shortenWatch(c, d, i, w)
 		}
 	}
 	if c.behind != none {
@@ -68,13 +69,13 @@ func (a *answer) follow(c *class, d model.DeviceID, next []option, w *toWork) bo
 	}
 	for _, id := range a.failuresOf(c) {
 		f := &a.g.failures[id]
-		if !f.required || f.fails == d {
+		if f.fails == d {
 			continue
 		}
 		put(old, true)
 		before := w.walker.under(c, f).walk(d)
 		put(next, false)
-		if now := w.walker.under(c, f).walk(d); now != arrives && (now == circles || before == arrives) {
+		if now := w.walker.under(c, f).walk(d); now != arrives && (now == circles || f.required && before == arrives) {
 			put(old, true)
 			return false
 		}
@@ -118,7 +119,7 @@ func (a *answer) shortenWatch(c *class, d model.DeviceID, i int, w *toWork) {
 
 // fares tells whether a device's packets fare no worse under a failure with other options.
 func (a *answer) fares(c *class, d model.DeviceID, next []option, f *failure, w *toWork) bool {
-	if !f.required || f.fails == d {
+	if f.fails == d || w.requiredOnly && !f.required {
 		return true
 	}
 	old := c.options[d]
@@ -132,6 +133,9 @@ func (a *answer) fares(c *class, d model.DeviceID, next []option, f *failure, w 
 	case arrives:
 		return true
 	case stops:
+		if !f.required {
+			return true
+		}
 		c.options[d] = old
 		return w.walker.under(c, f).walk(d) != arrives
 	}

@@ -20,7 +20,7 @@ func (a *answer) repair(c *class, w *toWork) {
 	for _, id := range a.failuresOf(c) {
 		f := &a.g.failures[id]
 		if !f.required {
-			continue
+			continue // nothing need arrive; that nothing circles is left to the proof
 		}
 		w.walker.beside(&w.still, c, f)
 		var tried []model.DeviceID

@@ -32,6 +32,9 @@ type space struct {
 	must    []bool      // by node: somebody in it is wanted
 	subnets [][]subnet  // by class
 	special [][]classID // by device: the classes that it does not treat like any other
+
+	made  map[model.DeviceID]map[int32]must // by device and leaf: what the proof of what was emitted asks for
+	exact map[classID]bool                  // of these every device does just what was worked out, though other things might do
 }
 
 type spaceNode struct {
@@ -50,7 +53,7 @@ const (
 // newSpace builds the tree: a root for each of the plan's blocks that lies in no
 // other, and one for each subnet outside of them.
 func (a *answer) newSpace(sink classID) *space {
-	s := &space{sink: sink, alone: a.alone()}
+	s := &space{sink: sink, alone: a.alone(), exact: map[classID]bool{}}
 	blocks := a.blocks()
 	for _, b := range blocks {
 		if slices.ContainsFunc(blocks, func(o netip.Prefix) bool { return o != b && prefix.Covers(o, b) }) {

@@ -51,15 +51,21 @@ func (a *answer) findSpecial(s *space) {
 	}
 }
 
-// look marks the nodes that a device has to look at: those of special leaves, and what is
-// above them.
-func (s *space) look(special []classID) []bool {
+// look marks the nodes that a device has to look at: those of special leaves and of those that something is made of, and
+// what is above them.
+func (s *space) look(special []classID, made map[int32]must) []bool {
 	marked := make([]bool, len(s.nodes))
+	mark := func(n int32) {
+		for at := n; at != none && !marked[at]; at = s.parent[at] {
+			marked[at] = true
+		}
+	}
+	for n := range made {
+		mark(n)
+	}
 	for _, c := range special {
 		for _, n := range s.leaves[c] {
-			for at := n; at != none && !marked[at]; at = s.parent[at] {
-				marked[at] = true
-			}
+			mark(n)
 		}
 	}
 	return marked

@@ -39,7 +39,7 @@ func (t *table) summarise(s *space) {
 		}
 	}
 	if t.common != none && len(x.written)+len(x.discarded) == 0 {
-		x.marked = s.look(s.special[t.device])
+		x.marked = s.look(s.special[t.device], s.made[t.device])
 	}
 	for _, root := range s.roots {
 		x.price(root)
@@ -348,8 +348,16 @@ func (x *summary) decided(n int32) bool {
 // leaf is the labels for the addresses of a leaf; nil where anything will do.
 func (x *summary) leaf(n int32) []label {
 	node := &x.space.nodes[n]
-	if node.class == nobody {
+	made := x.space.made[x.device][n]
+	if node.class == nobody || made == discards {
 		return []label{drop}
+	}
+	if made == endsThere && x.classes[node.class].isOwner(x.device) {
+		return []label{drop} // its direct route comes before that
+	}
+	if made == endsThere {
+		lines, _ := x.until(x.of[node.class], drop)
+		return []label{x.make(lines[:min(1, len(lines))])}
 	}
 	if x.ownRoute(node.prefix) {
 		return nil
@@ -375,6 +383,8 @@ func (t *table) allowed(id classID, p netip.Prefix, free bool) []label {
 	c := &t.classes[id]
 	l := t.of[id]
 	switch {
+	case t.space.exact[id]:
+		return []label{l}
 	case t.routesWhileUp(id, p):
 		return []label{drop, t.beyond()}
 	case l != drop && (free || !t.need[id]) && !c.demanded:

@@ -66,14 +66,23 @@ func (a *answer) turned(steps []stepID) []stepID {
 
 // toWork is what finding paths needs, kept between one and the next.
 type toWork struct {
-	walker *walker
-	still  still
-	queue  queue
-	cost   []int32
-	came   []stepID
-	costs  []int32
-	used   map[int32]bool                    // units of the first path
-	start  map[model.DeviceID]model.DeviceID // by device on a path: where the two parted before it
+	walker       *walker
+	still        still
+	queue        queue
+	cost         []int32
+	came         []stepID
+	costs        []int32
+	varied       variedPaths
+	requiredOnly bool                              // failures count that are to be outlasted, and no others
+	used         map[int32]bool                    // units of the first path
+	start        map[model.DeviceID]model.DeviceID // by device on a path: where the two parted before it
+}
+
+// variedPaths is the first steps of the cheapest paths to a class by costs as one of its variations has them.
+type variedPaths struct {
+	class     classID
+	variation int32
+	first     []stepID
 }
 
 func newToWork(a *answer) *toWork {
@@ -200,10 +209,8 @@ func (a *answer) layPaths(c *class, centre model.DeviceID, first, second []stepI
 		on = a.newTrail(two)
 		for i, s := range two {
 			w.start[a.g.to[s]] = at
-			o := option{step: s}
-			if i > 0 {
-				o.watch = a.watchOn(on, i, len(two))
-			}
+			// Where a device is dead both paths to what it has are broken: it is discarded where they begin.
+			o := option{s, a.watchOn(on, i, len(two))}
 			a.addOption(c, a.g.steps[s].from, o)
 		}
 	}
@@ -296,7 +303,10 @@ func (a *answer) layCheapest(c *class, d model.DeviceID, w *toWork) {
 	at := d
 	via := c.first
 	if c.variation > 1 {
-		via = a.g.variedFirst(c)
+		if w.varied.class != c.id || w.varied.variation != c.variation {
+			w.varied = variedPaths{c.id, c.variation, a.g.variedFirst(c)}
+		}
+		via = w.varied.first
 	}
 	for !c.isOwner(at) && via[at] != none && len(steps) <= len(c.first) {
 		if o := c.options[at]; len(o) > 0 && a.pathCost(c, at) == c.cost[at] {

@@ -5,7 +5,8 @@ import (
 )
 
 // Links tells for each segment whether it is a link between routers: none but devices
-// that forward have an address of their own there, and more than one of them has.
+// that forward have an address of their own there, and more than one of them has. One that is to hold
+// hosts, or leases addresses to them, is a LAN, whether any host is in the plan or not.
 func (s *Spec) Links() []bool {
 	routers, others := make([]int, len(s.Segments)), make([]bool, len(s.Segments))
 	for id := range s.Interfaces {
@@ -20,7 +21,8 @@ func (s *Spec) Links() []bool {
 	}
 	links := make([]bool, len(s.Segments))
 	for id := range links {
-		links[id] = routers[id] > 1 && !others[id]
+		x := &s.Segments[id]
+		links[id] = routers[id] > 1 && !others[id] && x.Need.Hosts == 0 && len(x.Leases) == 0
 	}
 	return links
 }

@@ -45,7 +45,7 @@ func TestRequirements(t *testing.T) {
 		"ha reaches 10.9.9.9":                              "ha reaches 10.9.9.9: ha (10.1.0.10) to 10.9.9.9: on the forward path, a has no route to 10.9.9.9",
 		"10.9.9.9 reaches ha":                              "10.9.9.9 reaches ha: there is nobody to try it with; the two have no addresses of one family",
 		"ha reaches hb without any one cable":              "",
-		"ha reaches hb without x-bc without any one cable": "ha reaches hb without x-bc without any one cable: without x-ab: ha (10.1.0.10) to hb (10.2.0.10): on the forward path, its TTL runs out in a loop between a and c",
+		"ha reaches hb without x-bc without any one cable": "ha reaches hb without x-bc without any one cable: without x-ab: ha (10.1.0.10) to hb (10.2.0.10): on the forward path, c:b is down: the cable x-bc is down",
 		"la reaches lc without any one device":             "la reaches lc without any one device: without a: ha (10.1.0.10) to c (10.3.0.1): on the forward path, the next hop 10.1.0.1 of ha does not answer",
 		"ha reaches hb without any one device":             "ha reaches hb without any one device: without a: ha (10.1.0.10) to hb (10.2.0.10)",
 		"ha reaches hb without x-xy":                       "there is no cable, device, segment or interface called x-xy; did you mean x-ab?",
