@@ -86,7 +86,7 @@ func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
 	assert.Equal(t, "device,to,next_hop,out,source,distance,metric,state,watch,place,why\n"+
 		"far-skerry,10.48.2.0/24,10.48.0.6 tern-rock,beam0,derived,1,0,in use,10.48.0.4,skerry.plan.yaml:7,\n"+
 		"far-skerry,0.0.0.0/0,10.48.0.253 gull-point,beam1,derived,1,0,in use,10.48.0.248,skerry.plan.yaml:7,a longer prefix decides\n"+
-		"far-skerry,0.0.0.0/0,10.48.0.6 tern-rock,beam0,derived,11,0,standby,,skerry.plan.yaml:7,\n", r.Out)
+		"far-skerry,0.0.0.0/0,10.48.0.6 tern-rock,beam0,derived,11,0,standby,10.48.0.2,skerry.plan.yaml:7,\n", r.Out)
 	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state", "-p", demo.BadMorning).Out)
 	assert.NotContains(t, run(t, dir, "show", "routes", "quay-edge", "--type", "direct", "--only", "source").Out, "static")
 	assert.Contains(t, run(t, dir, "show", "routes", "--type", "guess").Err, "--type is local, direct, static, derived, learned, not guess")
@@ -96,7 +96,7 @@ func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
 		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1", "shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1, out of beam0"},
 		{"mole-rtr", "10.48.2.200", "10.48.2.200 at mole-rtr: discarded, by 10.48.2.0/24", "shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1"},
 		{"mole-rtr", "mole-rtr", "10.48.2.254 at mole-rtr: delivered here", "decides 10.48.2.254/32 local"},
-		{"far-skerry", "192.0.2.9", "192.0.2.9 at far-skerry: on to gull-point (10.48.0.253), out of beam1", "standby 0.0.0.0/0 derived via 10.48.0.6, distance 11, out of beam0"},
+		{"far-skerry", "192.0.2.9", "192.0.2.9 at far-skerry: on to gull-point (10.48.0.253), out of beam1", "standby 0.0.0.0/0 derived via 10.48.0.6, distance 11, watches 10.48.0.2, out of beam0"},
 		{"fibre-carrier", "198.51.100.65", "198.51.100.65 at fibre-carrier: no route", "no route of the device matches 198.51.100.65"},
 	} {
 		r := run(t, dir, "why", tt.device, tt.to)

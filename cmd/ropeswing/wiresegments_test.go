@@ -28,7 +28,7 @@ func TestSegmentsThatAreWiresFailLikeCables(t *testing.T) {
 	require.Equal(t, 0, r.Code, r.Err)
 
 	r = run(t, dir, "reach", "--failures", "1")
-	assert.Contains(t, first(r.Out), "0 of 2 single failures are survived in full")
+	assert.Contains(t, first(r.Out), "2 single failures: 0 lose nothing, 2 cut off")
 	var sweep struct {
 		Failures int
 		Losses   []struct {

@@ -68,13 +68,15 @@ func own(i *model.Interface) []netip.Addr {
 	return all
 }
 
-// orderDevices orders devices by their addresses, then by what hangs on them.
-func (x *ordering) orderDevices() {
-	isLink := x.spec.Links()
-	x.devices = byKeys(len(x.spec.Devices), func(d model.DeviceID) []netip.Addr {
+// deviceKeys is by device the address that tells it apart: that of its loopback, else its lowest on a link between
+// routers, else its lowest at all; invalid where it has none.
+func deviceKeys(spec *model.Spec) []netip.Addr {
+	isLink := spec.Links()
+	keys := make([]netip.Addr, len(spec.Devices))
+	for d := range keys {
 		var tiers [3][]netip.Addr // by how little an address says that comes or goes with a LAN
-		for _, id := range x.spec.InterfacesOf(d) {
-			i := &x.spec.Interfaces[id]
+		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
+			i := &spec.Interfaces[id]
 			tier := 2
 			if i.Kind == model.Loopback {
 				tier = 0
@@ -85,10 +87,22 @@ func (x *ordering) orderDevices() {
 		}
 		for _, all := range tiers {
 			if len(all) > 0 {
-				return []netip.Addr{slices.MinFunc(all, netip.Addr.Compare)}
+				keys[d] = slices.MinFunc(all, netip.Addr.Compare)
+				break
 			}
 		}
-		return nil
+	}
+	return keys
+}
+
+// orderDevices orders devices by their addresses, then by what hangs on them.
+func (x *ordering) orderDevices() {
+	keys := deviceKeys(x.spec)
+	x.devices = byKeys(len(x.spec.Devices), func(d model.DeviceID) []netip.Addr {
+		if !keys[d].IsValid() {
+			return nil
+		}
+		return keys[d : d+1]
 	}, func(a, b model.DeviceID) int { return compareKeys(x.addressesOf(a), x.addressesOf(b)) })
 	x.rank = make([]int32, len(x.devices))
 	for i, d := range x.devices {

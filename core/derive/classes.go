@@ -31,6 +31,8 @@ type class struct {
 	covered   bool  // all of it lies in what common routes are for
 	demanded  bool  // watches need it, along paths of their own
 
+	nearest []stepID // of one that probes go to and others too: the first step of the cheapest path, by device
+
 	// The cheapest path to an owner, by device.
 	cost  []int32
 	first []stepID

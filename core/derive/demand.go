@@ -281,7 +281,7 @@ func (a *answer) demandable(demands []demanded) bool {
 			}
 			continue
 		}
-		if !a.g.derives(a.wanted, x.device) || a.wanted.Links && l.wanted && l.first[x.device] != x.step {
+		if !a.g.derives(a.wanted, x.device) || l.nearest != nil && (!a.wanted.Links || l.nearest[x.device] != x.step) {
 			return false
 		}
 		if have, ok := l.wants[x.end][x.device]; ok && have != x.step {
@@ -410,7 +410,7 @@ func (a *answer) settleLinks() {
 			put(&c, of.wants[d])
 			for _, i := range a.g.spec.InterfacesOf(d) {
 				for _, x := range a.g.spec.Interfaces[i].Addresses {
-					if x.Masked() == prefixes[of.base] {
+					if x.Masked() == prefixes[of.base] && a.g.usual(x) { // what routers share is nobody's end
 						a.subnets = append(a.subnets, subnet{netip.PrefixFrom(x.Addr(), x.Addr().BitLen()), c.id})
 					}
 				}

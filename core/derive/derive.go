@@ -208,14 +208,16 @@ func (a *answer) derive() {
 	}
 	a.findHomes()
 	a.findCovered()
-	a.each(func(c *class, w *toWork) {
-		if c.link && c.wanted {
-			a.work(c, w)
+	a.each(func(c *class, w *toWork) { // by which probes go must be known before others choose what to watch
+		if c.wanted && slices.Contains(a.linkClass, c.id) {
+			x := class{owners: c.owners, several: c.several, forced: c.forced}
+			a.g.findShortest(&x)
+			c.nearest = x.first
 		}
 	})
 	for _, first := range []bool{true, false} {
 		a.each(func(c *class, w *toWork) {
-			if is := c.id == a.common || c.world; is == first && !c.link && (c.wanted || is) {
+			if is := c.id == a.common || c.world; is == first && (c.wanted || is) {
 				a.work(c, w)
 			}
 		})

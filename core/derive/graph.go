@@ -33,31 +33,27 @@ type link struct {
 // hopTie is what each device counts for a tie: more than what all ports on a path count.
 const hopTie = 1 << 32
 
-// tieOf is a number that two ports have together.
+// tieOf is a number that two ports have together: their devices', told apart by their loopbacks, which stay when links
+// are renumbered, and less than that the ports' own addresses.
 func (g *graph) tieOf(a, b model.InterfaceID) int64 {
-	x, y := g.portKey(a), g.portKey(b)
-	if x > y {
-		x, y = y, x
-	}
-	h := fnv.New32a()
-	_, _ = h.Write([]byte(x + " " + y))
-	return hopTie + int64(h.Sum32()>>12)
-}
-
-// portKey tells an interface apart by its own addresses, whatever it is called; one without any by its device's and
-// its own name.
-func (g *graph) portKey(id model.InterfaceID) string {
-	i := &g.spec.Interfaces[id]
-	if all := own(i); len(all) > 0 {
-		return fmt.Sprint(all)
-	}
-	var all []netip.Addr
-	for _, x := range g.spec.InterfacesOf(i.Device) {
-		if y := &g.spec.Interfaces[x]; y.Kind == model.Loopback {
-			all = append(all, own(y)...)
+	hash := func(key func(model.InterfaceID) string) int64 {
+		x, y := key(a), key(b)
+		if x > y {
+			x, y = y, x
 		}
+		h := fnv.New32a()
+		_, _ = h.Write([]byte(x + " " + y))
+		return int64(h.Sum32())
 	}
-	return fmt.Sprint(all, i.Name)
+	devices := hash(func(id model.InterfaceID) string { return fmt.Sprint(g.keys[g.spec.Interfaces[id].Device]) })
+	ports := hash(func(id model.InterfaceID) string {
+		i := &g.spec.Interfaces[id]
+		if all := own(i); len(all) > 0 {
+			return fmt.Sprint(all)
+		}
+		return i.Name
+	})
+	return hopTie + devices>>14<<6 + ports>>26
 }
 
 // graph is how forwarding devices can hand on packets of one family, and what
@@ -65,6 +61,7 @@ func (g *graph) portKey(id model.InterfaceID) string {
 type graph struct {
 	net      *forward.Network
 	spec     *model.Spec
+	keys     []netip.Addr // by device: what it is told apart by
 	family   prefix.Family
 	steps    []link
 	to       []model.DeviceID // by step: where it leads
@@ -104,7 +101,7 @@ const (
 
 // newGraph lists the steps of a family.
 func newGraph(net *forward.Network, family prefix.Family) *graph {
-	g := &graph{net: net, spec: net.Spec, family: family}
+	g := &graph{net: net, spec: net.Spec, keys: deviceKeys(net.Spec), family: family}
 	n := len(g.spec.Devices)
 	g.leaving, g.coming = make([][]stepID, n), make([][]stepID, n)
 	for d := range g.spec.Devices {

@@ -154,7 +154,7 @@ type result uint8
 const (
 	arrives result = iota
 	stops          // dropped, or sent into a broken link
-	circles // or leaves for beyond the plan, whence it comes back
+	circles        // or leaves for beyond the plan, whence it comes back
 )
 
 // walker follows packets for a class under a failure, and remembers how it went: as long

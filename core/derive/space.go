@@ -83,7 +83,7 @@ func (a *answer) newSpace(sink classID) *space {
 // grow builds the tree of a prefix from the subnets in it, in the order of
 // addresses. Around is the class of the subnet that holds all of it.
 func (a *answer) grow(s *space, p netip.Prefix, in []subnet, around classID) int32 {
-	if len(in) > 0 && in[0].Prefix == p {
+	for len(in) > 0 && in[0].Prefix == p {
 		around, in = in[0].class, in[1:]
 	}
 	id := int32(len(s.nodes))

@@ -108,6 +108,7 @@ const (
 	Unprotected            Name = "path-unprotected"
 	AcceptUnused           Name = "accepted-not-found"
 	PairsUnsaid            Name = "pairs-unsaid"
+	PairsApart             Name = "pairs-apart"
 	RequirementUnmet       Name = "requirement-unmet"
 	BadFailure             Name = "unknown-part"
 	PermitHidden           Name = "permit-hidden"
@@ -888,10 +889,17 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: PairsUnsaid, Severity: Warning, Stage: Checking,
-		Means:   "LANs do not reach each other, nothing else is wrong, and the plan does not say what must reach what.",
-		Why:     "With no 'must', no 'wants' and no operator nobody has said what the network is for. That all is well then means little: this tells what was found.",
-		Remedy:  "Say under 'must' what must reach what, or 'must: []' where nothing is required.",
+		Means:   "LANs do not reach each other, or the world, nothing else is wrong, and the plan does not say that they must not.",
+		Why:     "Everybody wants LANs to reach each other and be answered, whatever else must hold. That all is well would be said of what nobody asked: this tells what was found.",
+		Remedy:  "Add what is missing; or say that it is meant: 'does not reach' under 'must', a permit, 'gateway: none', or 'must: []' where nothing is required.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  mole-staff: {prefix: 10.48.2.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}}, routes: {default: {discard: true}}}\n  mole-rtr: {is: router, interfaces: {lan0: {segment: mole-staff, address: first}}, routes: {default: {discard: true}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  pilot-desk: {is: host, interfaces: {port: {segment: mole-staff, address: 10}}}\n",
+	},
+	{
+		Name: PairsApart, Severity: Advice, Stage: Checking,
+		Means:   "Nothing is wrong, and a tenth or more of the pairs of LANs do not reach each other, since the plan says so.",
+		Why:     "A permit, 'does not reach', 'gateway: none' or 'must: []' says that it is meant. How much of the network that is, a reader should see.",
+		Remedy:  "Nothing, if it is meant.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/26}\n  quay-guest: {prefix: 10.48.2.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: first}, lan1: {segment: quay-guest, address: first}}}\n  desk-7: {is: host, gateway: none, interfaces: {port: {segment: quay-staff, address: 10}}}\n  tablet: {is: host, interfaces: {port: {segment: quay-guest, address: 10}}}\n",
 	},
 	{
 		Name: RequirementUnmet, Severity: Error, Stage: Checking,

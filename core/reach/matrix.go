@@ -154,10 +154,16 @@ func (m *Matrix) Between(some, others func(*End) bool, visit func(Pair) bool) {
 			continue
 		}
 		for j, to := range m.Ends {
-			if !from.Asks(to) || !others(to) {
+			if !from.Asks(to) && !from.IsNear(to) || !others(to) {
 				continue
 			}
-			if !visit(Pair{From: from, To: to, Verdict: m.Verdict(i, j)}) {
+			p := Pair{From: from, To: to}
+			if from.IsNear(to) {
+				p.Verdict = hears(m.net, from, to, m.over)
+			} else {
+				p.Verdict = m.Verdict(i, j)
+			}
+			if !visit(p) {
 				return
 			}
 		}
@@ -251,8 +257,8 @@ func (m *Matrix) onlyAsked(row []uint64, p int32) {
 	}
 }
 
-// Count is how many paths there are from one segment to another, each family for
-// itself, and how many of them work.
+// Count is how many paths there are from one segment to another, and from one place of a segment to another, each
+// family for itself, and how many of them work.
 func (m *Matrix) Count() (asked, work int) {
 	w := m.weights()
 	special := m.judged != nil || m.deaf != nil || slices.Contains(m.odd, true)
@@ -272,6 +278,13 @@ func (m *Matrix) Count() (asked, work int) {
 				work += bits.OnesCount64(word)
 			}
 		}
+	}
+	for i := range m.Ends {
+		m.nearOf(i, func(j int) {
+			if asked++; hears(m.net, m.Ends[i], m.Ends[j], m.over) == forward.Works {
+				work++
+			}
+		})
 	}
 	return asked, work
 }

@@ -12,7 +12,7 @@ import (
 	"ropeswing/core/prefix"
 )
 
-// End is who stands for a segment in one family: its first host with an
+// End is who stands for a place of a segment in one family: its first host with an
 // address, else the first of its other devices. Where Segment is None it is a device,
 // by one of its addresses.
 type End struct {
@@ -20,6 +20,7 @@ type End struct {
 	Device    model.DeviceID
 	Interface model.InterfaceID
 	Address   netip.Addr
+	Place     int // which of the segment's places it stands for, from 1; 0 where that is not told
 }
 
 // Pair is one segment pinging another in one family.
@@ -32,10 +33,12 @@ type Pair struct {
 // Is4 tells whether it is a way in IPv4.
 func (w Pair) Is4() bool { return w.To.Address.Is4() }
 
-// Name is what an end stands for: its segment, else its device; of the world, which is
-// not one place, its address.
+// Name is what an end stands for: its segment, with a device where that has several places and it is not the first, else
+// its device; of the world, which is not one place, its address.
 func (e *End) Name(spec *model.Spec) string {
 	switch {
+	case e.Segment != model.None && e.Place > 1:
+		return spec.Segments[e.Segment].Name + " at " + spec.Devices[e.Device].Name
 	case e.Segment != model.None:
 		return spec.Segments[e.Segment].Name
 	case spec.Devices[e.Device].Kind == model.World:
@@ -64,39 +67,6 @@ func (e *End) Asks(to *End) bool {
 	return e.Address.Is4() == to.Address.Is4() && e.lan() != to.lan()
 }
 
-// Ends lists who stands for each segment, IPv4 before IPv6: hosts before others,
-// the world last.
-func Ends(spec *model.Spec) []*End {
-	best := make([][2]*End, len(spec.Segments))
-	ranks := make([][2]int, len(spec.Segments))
-	for id := range spec.Interfaces {
-		i := &spec.Interfaces[id]
-		if i.Segment == model.None || !i.Routed() || i.Table != "" {
-			continue
-		}
-		rank := rankOf(spec.Devices[i.Device].Kind)
-		for _, a := range i.Addresses {
-			family := 0
-			if a.Addr().Is6() {
-				family = 1
-			}
-			if !a.Addr().IsLinkLocalUnicast() && !a.OnTop() && rank > ranks[i.Segment][family] {
-				best[i.Segment][family] = &End{i.Segment, i.Device, model.InterfaceID(id), a.Addr()}
-				ranks[i.Segment][family] = rank
-			}
-		}
-	}
-	var all []*End
-	for _, ends := range best {
-		for _, e := range ends {
-			if e != nil {
-				all = append(all, e)
-			}
-		}
-	}
-	return all
-}
-
 // Loopbacks lists the loopback of every device that forwards by its first address of each
 // family.
 func Loopbacks(spec *model.Spec) []*End {
@@ -114,7 +84,7 @@ func Loopbacks(spec *model.Spec) []*End {
 			for _, a := range i.Addresses {
 				if family := prefix.FamilyOf(a.Addr()); !have[family] && !a.Addr().IsLinkLocalUnicast() {
 					have[family] = true
-					all = append(all, &End{model.None, model.DeviceID(d), id, a.Addr()})
+					all = append(all, &End{Segment: model.None, Device: model.DeviceID(d), Interface: id, Address: a.Addr()})
 				}
 			}
 		}
@@ -177,7 +147,7 @@ func Hosts(spec *model.Spec) []*End {
 			a := spec.MainAddress(model.DeviceID(d), family)
 			for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
 				if slices.ContainsFunc(spec.Interfaces[id].Addresses, func(x model.Address) bool { return x.Addr() == a }) {
-					all = append(all, &End{spec.Interfaces[id].Segment, model.DeviceID(d), id, a})
+					all = append(all, &End{Segment: spec.Interfaces[id].Segment, Device: model.DeviceID(d), Interface: id, Address: a})
 				}
 			}
 		}

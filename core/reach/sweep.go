@@ -98,8 +98,9 @@ type sweep struct {
 	places  [][]uint64 // the same by place, where paths are judged, addresses shared or pairs picked; else nil
 	trees   []*tree    // by class
 	weights *weights
-	reasons int        // for how many lost paths of a failure reasons are looked for
-	used    []usedOnce // by device
+	pick    func(from, to *End) bool // which pairs count; nil where all do
+	reasons int                      // for how many lost paths of a failure reasons are looked for
+	used    []usedOnce               // by device
 }
 
 // usedOnce is which static routes of a device are in use.
@@ -109,7 +110,7 @@ type usedOnce struct {
 }
 
 func newSweep(m *Matrix, of func(from, to *End) bool, failures int) *sweep {
-	s := &sweep{Matrix: m, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices)), trees: make([]*tree, len(m.members))}
+	s := &sweep{Matrix: m, pick: of, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices)), trees: make([]*tree, len(m.members))}
 	parallel.Each(len(s.trees), func(c int) { s.trees[c] = newTree(m.next[c]) })
 	s.reasons = max(20, min(mostPairs, mostReasons/max(1, failures)))
 	if m.judged != nil || m.deaf != nil || slices.Contains(m.odd, true) || of != nil {
@@ -139,6 +140,7 @@ func (s *sweep) loss(failures []network.Failure) Loss {
 		g.weights = x.weights()
 	}
 	g.compare(&l, other)
+	s.nearLost(&l, s.pick)
 	l.Takes = s.takeovers(after)
 	return l
 }

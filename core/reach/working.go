@@ -1,6 +1,7 @@
 package reach
 
 import (
+	"ropeswing/core/forward"
 	"slices"
 )
 
@@ -44,6 +45,15 @@ func (m *Matrix) Lost(visit func(Pair) bool) {
 			if !visit(Pair{From: from, To: m.Ends[j], Verdict: m.Verdict(i, int(j))}) {
 				return
 			}
+		}
+		stopped := false
+		m.nearOf(i, func(j int) {
+			if v := hears(m.net, from, m.Ends[j], m.over); v != forward.Works && !stopped {
+				stopped = !visit(Pair{From: from, To: m.Ends[j], Verdict: v})
+			}
+		})
+		if stopped {
+			return
 		}
 	}
 }

@@ -119,9 +119,19 @@ devices:
 `
 	got := checked(t, dead)
 	if assert.Len(t, got, 1) {
-		assert.Contains(t, got[0], "of 6 pairs of LANs do not reach each other, and the plan does not say which must; such as la to lc")
+		assert.Contains(t, got[0], "of 6 pairs of LANs do not reach each other, and the plan does not say that they must not; such as la to lc")
 	}
-	assert.Empty(t, checked(t, dead+"must: []\n"), "nothing is required")
-	assert.Empty(t, checked(t, dead+"must: [la reaches lb]\n"))
+	for about, said := range map[string]string{
+		"an operator alone":           "operator: b\n",
+		"a requirement of others":     "must: [la reaches lb]\n",
+		"of one direction's opposite": "must: [la does not reach lb without ab]\n",
+	} {
+		assert.Contains(t, strings.Join(checked(t, dead+said), "\n"), "pairs-unsaid", about)
+	}
+	for about, said := range map[string]string{"nothing is required": "must: []\n", "it is meant": "must: [la does not reach lc]\n"} {
+		if got := checked(t, dead+said); assert.Len(t, got, 1, about) {
+			assert.Contains(t, got[0], "pairs-apart la: 2 of 6 pairs", about)
+		}
+	}
 	assert.Empty(t, checked(t, strings.NewReplacer("routes: {lb: b}}\n  b:", "routes: {lb: b, lc: b}}\n  b:", "routes: {lb: b}}\n`", "", "last}}, routes: {lb: b}}", "last}}, routes: {lb: b, la: b}}").Replace(dead)), "all reach each other")
 }

@@ -222,7 +222,9 @@ type Sweep struct {
 	Together int         `json:"together"`          // how many fail at a time
 	Failures int         `json:"failures"`          // how many were tried
 	Whole    int         `json:"whole"`             // how many take nothing away
-	Survived int         `json:"survived"`          // how many take nothing away that a wire still leads to, those among them
+	Survived int         `json:"survived"`          // the same
+	CutsOff  int         `json:"cuts_off"`          // how many part somebody from others to whom no other path is left
+	Routes   int         `json:"routes"`            // how many take what routes could save
 	Losses   []SweepLoss `json:"losses"`            // the worst first
 	Stopped  bool        `json:"stopped"`           // before all were tried
 	Between  string      `json:"between,omitempty"` // whom it was asked of, where not of all: 'from A to B'
@@ -234,7 +236,8 @@ type SweepLoss struct {
 	Lost     int         `json:"lost"`     // paths that worked
 	Cannot   int         `json:"cannot"`   // of them: no wire leads there any more
 	DoesNot  int         `json:"does_not"` // of them: a wire does, and no route
-	Loops    int         `json:"loops"`    // of them: that loop in a loop
+	Loops    int         `json:"loops"`    // of them: that loop
+	CutOff   []string    `json:"cut_off"`  // who is parted from most others, the worst first
 	Rerouted int         `json:"rerouted"` // paths that still work, another other path
 	Takes    []Takeover  `json:"takes"`    // routes that come into use
 	Paths    []ReachPath `json:"paths"`    // those lost; the first thousand
@@ -254,12 +257,22 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 	if l.Lost == 0 {
 		v.Whole++
 	}
-	if l.Lost == l.Cannot {
-		v.Survived++
+	v.Survived = v.Whole
+	if l.Cannot > 0 {
+		v.CutsOff++
+	}
+	if l.Lost > l.Cannot {
+		v.Routes++
 	}
 	x := SweepLoss{Lost: l.Lost, Cannot: l.Cannot, DoesNot: l.Lost - l.Cannot, Loops: l.Loops, Rerouted: l.Rerouted, Paths: []ReachPath{}, Takes: []Takeover{}}
 	for _, f := range l.Failures {
 		x.Without = append(x.Without, f.Name(spec))
+	}
+	x.CutOff = []string{}
+	for _, e := range l.CutOff() {
+		if name := e.Name(spec); !slices.Contains(x.CutOff, name) {
+			x.CutOff = append(x.CutOff, name)
+		}
 	}
 	for _, w := range l.Pairs {
 		x.Paths = append(x.Paths, newReachPath(l.After, w))
@@ -308,15 +321,39 @@ func (v *Sweep) Table() Table {
 	return t
 }
 
-// Headline is how many failures are survived.
+// cutOff names those whom failures cut off, the worst first: a few of them.
+func (v *Sweep) cutOff() string {
+	var names []string
+	for _, l := range v.Losses {
+		for _, name := range l.CutOff {
+			if l.DoesNot == 0 && !slices.Contains(names, name) {
+				names = append(names, name)
+			}
+		}
+	}
+	const most = 3
+	switch n := len(names); {
+	case n == 0:
+		return "nobody"
+	case n > most:
+		return fmt.Sprintf("%s and %d more", strings.Join(names[:most], ", "), n-most)
+	}
+	return strings.Join(names, ", ")
+}
+
+// Headline is how many failures lose nothing, whom others cut off, and how many take what routes could save.
 func (v *Sweep) Headline() string {
 	what := "single failures"
 	if v.Together == 2 {
 		what = "pairs of failures"
 	}
-	text := fmt.Sprintf("%d of %d %s are survived in full", v.Whole, v.Failures, what)
-	if more := v.Survived - v.Whole; more > 0 {
-		text += fmt.Sprintf(", %d more as far as wires go", more)
+	if v.Failures == 1 {
+		what = strings.Replace(strings.Replace(what, "pairs", "pair", 1), "failures", "failure", 1)
+	}
+	// One that takes both is told of for what routes could save.
+	text := fmt.Sprintf("%d %s: %d lose nothing, %d cut off %s, %d lose pairs that routes could save", v.Failures, what, v.Whole, v.Failures-v.Whole-v.Routes, v.cutOff(), v.Routes)
+	if v.Failures == v.Whole {
+		text = fmt.Sprintf("%d %s: all lose nothing", v.Failures, what)
 	}
 	if v.Between != "" {
 		text += ", " + v.Between
@@ -332,8 +369,11 @@ func (v *Sweep) Headline() string {
 // Text writes how many failures are survived, and the others.
 func (v *Sweep) Text(w io.Writer, width int, next string) {
 	style := bad
-	if v.Survived == v.Failures {
+	switch {
+	case v.Whole == v.Failures:
 		style = good
+	case v.Routes == 0:
+		style = warn
 	}
 	fmt.Fprintln(w, style.Render(v.Headline())+faint.Render(" · "+v.Basis))
 	if len(v.Losses) > 0 {

@@ -143,7 +143,7 @@ func TestDerivedRoutesAreExported(t *testing.T) {
 	assert.Equal(t, "198.51.100.33", devices[0].Gateway)
 	found := false
 	for _, r := range devices[0].Routes {
-		if r.To == "10.48.3.0" && r.Watch != "" {
+		if r.To == "10.48.3.0" && r.Watch != "" && r.NextHop == "10.48.0.3" {
 			found = true
 			assert.Equal(t, "10.48.0.3 beam0 10.48.0.5", r.NextHop+" "+r.Out+" "+r.Watch)
 			assert.True(t, r.Derived)
