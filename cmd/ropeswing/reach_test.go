@@ -74,7 +74,7 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 	assert.Contains(t, r.Out, "\nnext: ropeswing reach --lost --without 'quay-edge:lan0 to quay-core:up0'\n")
 	var v struct {
 		Failures, Whole, Survived, Routes int
-		Losses                    []struct {
+		Losses                            []struct {
 			Without                                []string
 			Lost, Cannot, DoesNot, Loops, Rerouted int
 			Paths                                  []struct{ From, To string }

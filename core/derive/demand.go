@@ -249,7 +249,8 @@ func (n *needs) forget(all []demanded) {
 }
 
 // demands lists what a watch needs: from every device on its path but the sender a step on
-// to the link at its far end, and back from it to the link at the near end.
+// to the link at its far end, and back from it to the link at the near end. Where probes go by tables the sender needs
+// one too.
 func (a *answer) demands(w *watch, done ...served) []demanded {
 	var all []demanded
 	steps := w.steps()
@@ -259,7 +260,11 @@ func (a *answer) demands(w *watch, done ...served) []demanded {
 		n, f := s.has(steps)
 		near, far = near || n, far || f
 	}
-	for i := 1; i < last && !far; i++ {
+	begin := 1 // the sender's own probe leaves by its next hop
+	if a.g.spec.Settings.ProbesByTable {
+		begin = 0
+	}
+	for i := begin; i < last && !far; i++ {
 		all = append(all, demanded{a.g.steps[steps[i]].from, a.linkClass[steps[last]], a.g.to[steps[last]], steps[i]})
 	}
 	for i := last; i > 0 && !near; i-- {

@@ -92,6 +92,7 @@ const (
 	RedundantStatic        Name = "redundant-static"
 	FloatsSameWay          Name = "floats-the-same-path"
 	NeverFloats            Name = "never-floats"
+	ProbePassesTable       Name = "probe-passes-table"
 	SentBack               Name = "next-hop-sends-back"
 	NoDiscard              Name = "no-discard-route"
 	BlackHole              Name = "black-hole"
@@ -781,6 +782,13 @@ var catalogue = [...]Entry{
 		Why:     "A radio, converter or provider between the two keeps the near port up: the first route stays in use, and what it sends is lost, while another path is there. The same happens where a discard route holds the first one's next hop: with its link down, it discards.",
 		Remedy:  "Let something watch the far end, or put the first choice on a port that sees faults; behind a discard route let the first choice name its interface.",
 		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  line: {prefix: 10.48.0.2/31}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {beam0: {segment: beam-mole, address: first}, line0: {segment: line, address: first}}\n    routes: {10.48.2.0/24: [10.48.0.1, 10.48.0.3]}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, line0: {segment: line, address: last}}, routes: {10.48.2.0/24: {discard: true}}}\ncables:\n  - {between: \"quay-edge:beam0 to mole-rtr:beam0\", fault: hidden}\n  - quay-edge:line0 to mole-rtr:line0\n",
+	},
+	{
+		Name: ProbePassesTable, Severity: Advice, Stage: Checking,
+		Means:   "A watched route's probe is answered only where it leaves by the route's next hop, whatever the device's own table says of its address.",
+		Why:     "Many devices send probes by their table. There this one would be discarded or go another way, and the route would come and go, or never be used.",
+		Remedy:  "Give the device a route to what is watched by the same next hop; or set 'probes-by-table: true', and what follows is shown.",
+		Example: "ropeswing: 1\nsegments:\n  beam-mole: {prefix: 10.48.0.0/31}\n  beam-tern: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-mole, address: first}}, routes: {mole-staff: {next-hop: mole-rtr, watch: 10.48.0.2}, 10.48.0.2/31: {discard: true}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-mole, address: last}, beam1: {segment: beam-tern, address: first}, lan0: {segment: mole-staff, address: first}}}\n  tern-rock: {is: router, interfaces: {beam0: {segment: beam-tern, address: last}}, routes: {default: mole-rtr}}\n",
 	},
 	{
 		Name: SentBack, Severity: Error, Stage: Checking,

@@ -195,14 +195,15 @@ func unsteady(rounds []map[routing.Monitor]bool) []routing.Monitor {
 }
 
 // ask sends the probe of a watched route: a ping to what is watched that leaves
-// by the route's next hop, whatever the table says.
+// by the route's next hop, whatever the table says; where settings say so, one that goes by the table.
 func ask(net *Network, id model.StaticID) probe {
 	spec := net.Spec
 	s := &spec.Statics[id]
 	p := probe{asked: true, met: []model.DeviceID{s.Device}}
 	x, _ := probeOf(net, id)
 	if x == nil {
-		return p // the route has no hop; that is reason enough
+		p.silent = isDiscarded(net, id) // its next hop is; else the route has no hop, and that is reason enough
+		return p
 	}
 	p.source = x.Source
 	note := func(g *Graph) {
@@ -225,6 +226,22 @@ func ask(net *Network, id model.StaticID) probe {
 	}
 	p.silent = x.Verdict() != Works
 	return p
+}
+
+// isDiscarded reports whether what a route sends, and so its probes, is discarded: its next hop is found by a route
+// that discards.
+func isDiscarded(net *Network, id model.StaticID) bool {
+	s := &net.Spec.Statics[id]
+	table, ok := net.Named(routing.Key{Device: s.Device, Name: s.Table})
+	if !ok || s.Discard || s.Out != model.None {
+		return false
+	}
+	for _, e := range table.Covering(s.To.Addr()) {
+		if e.Static() == id && (e.Discard && e.Usable == routing.IsUsable || e.Usable == routing.WatchSilent) {
+			return len(e.Hops) == 0
+		}
+	}
+	return false
 }
 
 // probeOf is the exchange of a watched route's probe, and the hops it leaves by;
@@ -257,6 +274,11 @@ func probeOf(net *Network, id model.StaticID) (*Exchange, []routing.Hop) {
 	}
 	if x.Source = s.WatchFrom; !x.Source.IsValid() {
 		x.Source, _ = sourceOut(net, s.Device, routing.Hop{Out: hops[0].Out, Via: via}, s.Watch)
+	}
+	if net.Spec.Settings.ProbesByTable {
+		x.There = Walk(net, Sender(s.Device), FlowTo(x.Source, s.Watch))
+		x.answer(net)
+		return x, hops
 	}
 	w := &walker{net: net, ttl: DefaultTTL, first: hops, graph: &Graph{Flow: FlowTo(x.Source, s.Watch), Nodes: make([]Node, 0, 8)}}
 	w.begin(At{s.Device, model.None}, w.graph.Flow)

@@ -80,6 +80,7 @@ type Settings struct {
 	ResolveThroughDefault  Switch
 	VLANInterfaceNeedsPort Switch
 	AnswersWithoutLink     Switch
+	ProbesByTable          Switch
 	ErrorSource            Text            // of both families
 	ErrorSourceOf          map[string]Text // by family, as the plan writes it
 	SpanningTree           Text

@@ -30,6 +30,7 @@ var checks = []func(*checker){
 	(*checker).routes,
 	(*checker).statics,
 	(*checker).choices,
+	(*checker).probes,
 	(*checker).wanted,
 	(*checker).waysOut,
 	(*checker).leases,

@@ -65,13 +65,13 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 			About(name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 		return
 	}
+	if o.Watch.IsValid() {
+		return // it notices for itself
+	}
 	if p, ok := c.discardBehind(table, first); ok {
 		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over: when %s is down, the next hop %s of the first falls under the discard route %s, and the first discards instead of giving way", name, e.Prefix, c.spec.Interfaces[out].Name, o.Via, p).
 			About(name).Mend("write the first as {next-hop: …, out: %s}", c.spec.Interfaces[out].Name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 		return
-	}
-	if o.Watch.IsValid() {
-		return // it notices for itself
 	}
 	port := out
 	if p := c.spec.Interfaces[out].Parent; p != model.None {
@@ -80,6 +80,20 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 	if cable := c.state().Cable(port); cable != model.None && c.spec.Cables[cable].Hidden {
 		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when the far end of %s fails: the cable of %s hides faults, and its port stays up", name, e.Prefix, c.spec.Cables[cable].Name, c.spec.Interfaces[port].Name).
 			About(name).With(o.Place, c.spec.Cables[cable].Place), prefix.FamilyOf(e.Prefix.Addr()))
+		return
+	}
+	// Behind a switch the port does not see what fails beyond it.
+	far := c.state().Peer(port)
+	if far == model.None || !c.spec.Interfaces[far].Switched {
+		return
+	}
+	sw := c.spec.Interfaces[far].Device
+	for _, n := range c.state().Neighbours(out) {
+		if d := c.spec.Interfaces[n].Device; d != sw && c.spec.Interfaces[n].Has(first.Hops[0].Via) {
+			c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when what lies beyond %s fails: %s of %s is plugged into that switch, and stays up", name, e.Prefix,
+				c.spec.Devices[sw].Name, c.spec.Interfaces[port].Name, name).About(name).Mend("have the first watch %s", first.Hops[0].Via).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
+			return
+		}
 	}
 }
 

@@ -104,8 +104,10 @@ func (w *watch) begin() error {
 	}
 	end := *rule
 	end.Priority, end.Table, end.Type = 51, 0, unix.FR_ACT_UNREACHABLE
-	if err := errors.Join(h.RuleAdd(rule), h.RuleAdd(&end)); err != nil {
-		return err
+	if !w.device.lab.now.Load().Spec.Settings.ProbesByTable { // else the mark means nothing to the kernel
+		if err := errors.Join(h.RuleAdd(rule), h.RuleAdd(&end)); err != nil {
+			return err
+		}
 	}
 	if w.monitor.From.IsValid() {
 		listen = w.monitor.From.String()
