@@ -17,7 +17,7 @@ import (
 // Check is everything wrong or doubtful in a network. Open is what
 // derived routes leave unprotected.
 func Check(net *forward.Network, open ...derive.Open) []finding.Finding {
-	c := &checker{net: net, spec: net.Spec, open: open, inBoth: map[int]bool{}, said: newSaid()}
+	c := &checker{net: net, spec: net.Spec, open: open, inBoth: map[int]bool{}, said: newSaid(), budget: newBudget(net.Spec)}
 	for _, check := range checks {
 		check(c)
 	}
@@ -33,6 +33,7 @@ type checker struct {
 	inForce *model.Spec      // with pending permits in force, once it is asked for
 	allPass *forward.Network // in which everything passes, once it is asked for
 	trials  int              // how many remedies were tried
+	budget  *Budget          // for remedies
 
 	endOrder []int                            // the ends of reached by address, once they are asked for
 	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for

@@ -31,17 +31,54 @@ const mostChanges = 8
 // the network and the exchange tried again, until it works or no further
 // change is known; then there is no remedy.
 func Mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (Remedy, bool) {
+	return (*Budget)(nil).mend(net, x, source, out)
+}
+
+// Budget is how often the routes of a whole network may be derived anew to try remedies, for a network of its size: a
+// check of one that is broken takes no more than a few times as long as of one that is sound. None is without end.
+type Budget struct {
+	left  int
+	Spent bool // something was not tried for want of it
+}
+
+// newBudget is what a network may take: deriving routes costs about the square of its devices.
+func newBudget(spec *model.Spec) *Budget {
+	n := 0
+	for i := range spec.Devices {
+		if spec.Devices[i].Forwards {
+			n++
+		}
+	}
+	return &Budget{left: 2 + 20000/max(1, n*n)}
+}
+
+// try is Try, or nil where the budget does not allow it.
+func (b *Budget) try(net *forward.Network, c model.Change) *forward.Network {
+	if b != nil && derives(net, c) {
+		if b.left == 0 {
+			b.Spent = true
+			return nil
+		}
+		b.left--
+	}
+	return Try(net, c)
+}
+
+func (b *Budget) mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (Remedy, bool) {
 	var r Remedy
 	whole, asked, from := net, x, source
 	for range mostChanges {
 		if x.Verdict() == forward.Works {
-			r.Changes = fewest(whole, asked, r.Changes, from, out)
+			r.Changes = b.fewest(whole, asked, r.Changes, from, out)
 			return r, len(r.Changes) > 0
 		}
 		m := mender{net, x, net.Spec}
 		changed := false
 		for _, c := range m.propose() {
-			next := Try(net, c)
+			next := b.try(net, c)
+			if next == nil {
+				continue
+			}
 			y := forward.PingBy(next, x.From, Followed(c, source), Followed(c, x.Target), out, x.Probe)
 			if sameFailure(x, y) {
 				continue
@@ -67,7 +104,7 @@ func Followed(c model.Change, a netip.Addr) netip.Addr {
 }
 
 // fewest leaves out what an exchange works without, of changes made one after the other.
-func fewest(net *forward.Network, asked *forward.Exchange, all []Applied, source netip.Addr, out model.InterfaceID) []Applied {
+func (b *Budget) fewest(net *forward.Network, asked *forward.Exchange, all []Applied, source netip.Addr, out model.InterfaceID) []Applied {
 	for i := 0; i < len(all) && len(all) > 1; {
 		if adds(all[i]) && slices.ContainsFunc(all[i+1:], counted) {
 			i++ // the later ones count with it
@@ -77,7 +114,10 @@ func fewest(net *forward.Network, asked *forward.Exchange, all []Applied, source
 		for n, a := range all {
 			if n != i {
 				rest = append(rest, Applied{a.Change, next.Spec})
-				next, to, source = Try(next, a.Change), Followed(a.Change, to), Followed(a.Change, source)
+				if next = b.try(next, a.Change); next == nil {
+					return all // as it is it works
+				}
+				to, source = Followed(a.Change, to), Followed(a.Change, source)
 			}
 		}
 		if forward.PingBy(next, asked.From, source, to, out, asked.Probe).Verdict() == forward.Works {
@@ -110,7 +150,7 @@ func counted(a Applied) bool {
 // Try makes a change in a copy of the network, with the same parts out of
 // order. Where routes are derived, they may come out otherwise.
 func Try(net *forward.Network, c model.Change) *forward.Network {
-	if net.Spec.Wants == nil || net.Spec.RoutesStand || c.Touches() == model.TouchesPermits {
+	if !derives(net, c) {
 		return net.Changed(c)
 	}
 	spec, next, _ := derive.Resolve(c.Apply(net.Spec))
@@ -118,6 +158,11 @@ func Try(net *forward.Network, c model.Change) *forward.Network {
 		return next
 	}
 	return forward.Resolve(network.Build(spec).State(net.State.Failures()...))
+}
+
+// derives reports whether routes are derived anew after a change.
+func derives(net *forward.Network, c model.Change) bool {
+	return net.Spec.Wants != nil && !net.Spec.RoutesStand && c.Touches() != model.TouchesPermits
 }
 
 // sameFailure tells whether two exchanges fail in the same way at the same

@@ -295,7 +295,7 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 	}
 	f := finding.New(finding.RequirementUnmet, r.Place, "%s: %s", r.Text, reason).About(r.Text)
 	if c.trials++; !r.Not && a.device == model.None && c.trials <= mostTrials {
-		if remedy, ok := Mend(net, a.x, a.from.address, model.None); ok {
+		if remedy, ok := c.budget.mend(net, a.x, a.from.address, model.None); ok {
 			var steps []string
 			for _, s := range remedy.Changes {
 				steps = append(steps, s.Change.Describe(s.Before))

@@ -266,7 +266,10 @@ func (c *checker) wayThatWorks(d model.DeviceID, segment model.SegmentID, family
 			continue
 		}
 		route := model.Static{Device: d, To: family.Everything(), Via: n.address, Out: model.None, Distance: 1}
-		net := Try(c.net, model.AddRoute{Static: route})
+		net := c.budget.try(c.net, model.AddRoute{Static: route})
+		if net == nil {
+			return "", false
+		}
 		if forward.Ping(net, d, netip.Addr{}, target, model.None).Verdict() == forward.Works {
 			return c.spec.Devices[n.device].Name, true
 		}

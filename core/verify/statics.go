@@ -269,7 +269,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 		f := finding.New(finding.BlackHole, s.Place, "%s sends %s, which %s has, to %s, and %s %s", name, to, c.spec.Label(c.state().HoldersOf(to)[0]), c.spec.Devices[x.Nodes[1].Device].Name, c.spec.Devices[at].Name, what).About(name)
 		if c.trials++; c.trials <= mostTrials {
 			exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
-			if r, ok := Mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
+			if r, ok := c.budget.mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
 				f = f.Mend("%s", r.Changes[0].Change.Describe(c.spec)).Works()
 			}
 		}
@@ -308,7 +308,10 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 	}
 	f = f.Mend("add '%s: {discard: true}' to the routes of %s", s.To, name)
 	if c.trials++; c.trials <= mostTrials {
-		net := Try(c.net, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
+		net := c.budget.try(c.net, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
+		if net == nil {
+			net = c.net
+		}
 		again := forward.Walk(net, forward.Sender(s.Device), forward.FlowTo(netip.Addr{}, sample))
 		if len(again.Endings) == 1 && again.Endings[0].Outcome == forward.Dropped {
 			f = f.Works()
@@ -381,7 +384,7 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	if c.trials++; c.trials <= mostTrials {
 		net := c.passing() // whatever permits say of it, it must not loop
 		exchange := forward.Ping(net, s.Device, netip.Addr{}, to, model.None)
-		if r, ok := Mend(net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
+		if r, ok := c.budget.mend(net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
 			remedy = r.Changes[0].Change.Describe(c.spec)
 			if change, ok := r.Changes[0].Change.(model.SetNextHop); ok {
 				place = c.spec.Statics[change.Static].Place

@@ -221,7 +221,14 @@ func (c *checker) wantedMissing(w reach.Pair, told map[string]bool) {
 	f := finding.New(finding.WantedMissing, c.spec.Wants.Place, "%s should reach %s, and does not in %s: on the %s path, %s",
 		w.From.Name(c.spec), w.To.Name(c.spec), forward.FamilyOf(w.To.Address), way, w.Failure.Words(c.net)).About(name)
 	x := forward.Ping(c.net, w.From.Device, w.From.Address, w.To.Address, model.None)
-	if r, ok := Mend(c.net, x, w.From.Address, model.None); ok {
+	spent := c.budget.Spent
+	c.budget.Spent = false
+	r, ok := c.budget.mend(c.net, x, w.From.Address, model.None)
+	if c.budget.Spent && !ok {
+		f = f.Mend("none was found among those tried here; the command below tries all").Then("ping", c.spec.Devices[w.From.Device].Name, w.To.Address.String())
+	}
+	c.budget.Spent = c.budget.Spent || spent
+	if ok {
 		var steps []string
 		for _, s := range r.Changes {
 			steps = append(steps, s.Change.Describe(s.Before))
