@@ -6,6 +6,8 @@ import (
 	"net/netip"
 	"slices"
 
+	"ropeswing/core/parallel"
+
 	"ropeswing/core/model"
 )
 
@@ -140,17 +142,33 @@ const variations = 8
 // that.
 func (a *answer) vary(c *class, done served, w *toWork) ([]demanded, bool) {
 	saved := *c
-	for c.variation = 1; c.variation <= variations; c.variation++ {
-		a.choose(c, w)
-		if c.proven || !saved.proven {
-			if all, ok := a.needed(c, done); ok {
-				return all, true
+	for len(w.others) < atOnce {
+		w.others = append(w.others, newToWork(a))
+	}
+	for first := int32(1); first <= variations; first += atOnce {
+		var tried [atOnce]class
+		parallel.Each(atOnce, func(i int) {
+			x := &tried[i]
+			*x = saved
+			x.either, x.gaveUp = maps.Clone(saved.either), maps.Clone(saved.gaveUp)
+			x.variation = first + int32(i)
+			a.choose(x, w.others[i])
+		})
+		for i := range tried { // the first of them that will do, as if they were tried in turn
+			if tried[i].proven || !saved.proven {
+				if all, ok := a.needed(&tried[i], done); ok {
+					*c = tried[i]
+					return all, true
+				}
 			}
 		}
 	}
 	*c = saved
 	return nil, false
 }
+
+// atOnce is how many variations are tried at a time.
+const atOnce = 2
 
 // served is the paths along which watches have the routes they need: to the link at the near
 // end, by the first step, and to that at the far end, by the last.

@@ -9,6 +9,7 @@ import (
 // watchElsewhere looks for what circles where a device is dead, since there was no room for a watch that would tell,
 // and has another device on the circle watch the path by which it sends then, if there is room for that.
 func (a *answer) watchElsewhere(c *class, done served, w *toWork) {
+	w.still.learn(a, c, w.walker)
 	for id := range a.g.failures {
 		f := &a.g.failures[id]
 		if f.required {
@@ -16,10 +17,13 @@ func (a *answer) watchElsewhere(c *class, done served, w *toWork) {
 		}
 		for again := true; again; {
 			again = false
-			w.walker.under(c, f)
+			w.walker.beside(&w.still, c, f)
 			for _, d := range a.deriving {
-				if d != f.fails && w.walker.walk(d) == circles {
+				if d != f.fails && !w.still.isAsBefore(d) && w.walker.walk(d) == circles {
 					again = slices.ContainsFunc(a.circleFrom(c, d, f), func(at model.DeviceID) bool { return a.watchFrom(c, at, f, done, w) })
+					if again {
+						w.still.learn(a, c, w.walker)
+					}
 					break
 				}
 			}

@@ -46,13 +46,14 @@ func (a *answer) flaws(e *emitted) []flaw {
 // tableProof is routes as they are emitted, ready to be followed.
 type tableProof struct {
 	*lookup
-	leaves []int32    // of the tree, in their order
-	top    [][]int32  // by device, then leaf: one more than which of its groups is the longest there; 0, its default
-	chains [][][]line // by device, then as top has it: the lines that are tried, in their order
+	leaves []int32            // of the tree, in their order
+	top    [][]int32          // by device, then leaf: one more than which of its groups is the longest there; 0, its default
+	chains [][][]line         // by device, then as top has it: the lines that are tried, in their order
+	wants  []map[label][]line // by device: the lines of a label, once they are asked for
 }
 
 func (a *answer) newTableProof(e *emitted) *tableProof {
-	x := &tableProof{lookup: a.lookupOf(e), top: make([][]int32, len(e.made)), chains: make([][][]line, len(e.made))}
+	x := &tableProof{lookup: a.lookupOf(e), top: make([][]int32, len(e.made)), chains: make([][][]line, len(e.made)), wants: make([]map[label][]line, len(e.made))}
 	s := x.space
 	from, to := make([]int32, len(s.nodes)), make([]int32, len(s.nodes))
 	var walk func(n int32)
@@ -71,6 +72,7 @@ func (a *answer) newTableProof(e *emitted) *tableProof {
 	}
 	parallel.Each(len(a.deriving), func(i int) {
 		d := a.deriving[i]
+		x.wants[d] = map[label][]line{}
 		var groups []*group
 		for _, g := range x.groups[d] {
 			if g.node != none {
@@ -173,7 +175,12 @@ func (x *tableProof) isExact(at int32) bool {
 		if x.groups[d] == nil {
 			return false
 		}
-		want, _ := t.until(t.of[c.id], drop)
+		l := t.of[c.id]
+		want, known := x.wants[d][l]
+		if !known {
+			want, _ = t.until(l, drop)
+			x.wants[d][l] = want
+		}
 		if !slices.Equal(x.chains[d][x.top[d][at]], want) {
 			return false
 		}

@@ -72,6 +72,7 @@ type toWork struct {
 	cost         []int32
 	came         []stepID
 	costs        []int32
+	others       []*toWork // of what is worked on beside this
 	varied       variedPaths
 	requiredOnly bool                              // failures count that are to be outlasted, and no others
 	used         map[int32]bool                    // units of the first path
