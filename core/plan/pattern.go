@@ -27,7 +27,9 @@ type number struct {
 }
 
 var (
-	rangeIn      = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\((\d{1,9})\.\.(\d{1,9})\)`) })
+	rangeIn = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile(`\((\d{1,9})\.\.(\d{1,9})(?:, not ((?:\d{1,9}(?:\.\.\d{1,9})?(?:, )?)+))?\)`)
+	})
 	neighbourIn  = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^\(n([+-]\d+)*\)$`) })
 	wordIn       = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[^\s,]+`) })
 	expressionIn = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\([0-9n+* -]*n[0-9n+* -]*\)`) })
@@ -51,6 +53,12 @@ func (r *reader) made(name Text, read func(name Text, made bool)) {
 		r.report(finding.New(finding.BadValue, name.Place, "%s is no pattern; it has one range such as (1..20), the lower number first, of %d at most", name.Value, mostMade).About(name.Value))
 		return
 	}
+	without, amiss := exceptions(m[3], low, high)
+	if amiss != "" {
+		r.report(finding.New(finding.BadValue, name.Place, "%s leaves out %s, which is not in its range from %s to %s", name.Value, amiss, m[1], m[2]).About(name.Value).
+			Mend("write what is left out as numbers or ranges of it, such as (01..40, not 12, 17..19)"))
+		return
+	}
 	if r.budget != nil {
 		if *r.budget -= high - low + 1; *r.budget < 0 {
 			if *r.budget > -mostMade {
@@ -67,10 +75,36 @@ func (r *reader) made(name Text, read func(name Text, made bool)) {
 		pad = len(m[1])
 	}
 	for n := low; n <= high; n++ {
+		if without[n] {
+			continue
+		}
 		r.current = &number{text: m[0], n: n, pad: pad}
 		read(Text{r.filled(name.Value), name.Place}, true)
 	}
 	r.current = outer
+}
+
+// exceptions is what a pattern's range leaves out, and the first of it that is not in the range; "" where all is.
+func exceptions(text string, low, high int) (without map[int]bool, amiss string) {
+	if text == "" {
+		return nil, ""
+	}
+	without = map[int]bool{}
+	for _, part := range strings.Split(strings.TrimSuffix(text, ", "), ", ") {
+		first, last, ranged := strings.Cut(part, "..")
+		from, _ := strconv.Atoi(first)
+		to := from
+		if ranged {
+			to, _ = strconv.Atoi(last)
+		}
+		if from < low || to > high || to < from {
+			return nil, part
+		}
+		for n := from; n <= to; n++ {
+			without[n] = true
+		}
+	}
+	return without, ""
 }
 
 // Written lists the names that a word stands for, itself unless it is a pattern

@@ -58,6 +58,29 @@ cables:
 	}
 }
 
+// A pattern's range may leave numbers out, singly or as ranges; what is not in it is a slip.
+func TestAPatternLeavesNumbersOut(t *testing.T) {
+	for _, tt := range []struct{ name, want string }{
+		{"a-(1..5, not 3)", "a-1 a-2 a-4 a-5"},
+		{"a-(01..07, not 02, 04..06)", "a-01 a-03 a-07"},
+		{"a-(1..2, not 1..2)", ""},
+	} {
+		d, found := Parse(source.New("p", []byte("ropeswing: 1\nsegments: {\""+tt.name+"\": {note: number (n)}}\n")))
+		require.Empty(t, found, tt.name)
+		var names []string
+		for _, s := range d.Segments {
+			names = append(names, s.Name.Value)
+			assert.Contains(t, s.Note.Value, strings.TrimLeft(s.Name.Value, "a-0"))
+		}
+		assert.Equal(t, tt.want, strings.Join(names, " "), tt.name)
+	}
+	for name, amiss := range map[string]string{"a-(1..5, not 6)": "6", "a-(1..5, not 2, 0)": "0", "a-(1..5, not 4..3)": "4..3", "a-(1..5, not 4..9)": "4..9"} {
+		_, found := Parse(source.New("p", []byte("ropeswing: 1\nsegments: {\""+name+"\": {}}\n")))
+		require.Len(t, found, 1, name)
+		assert.Contains(t, found[0].Reason, "leaves out "+amiss+", which is not in its range")
+	}
+}
+
 func TestReferencesAreFoundEverywhere(t *testing.T) {
 	d, found := Parse(source.New("p", []byte(`ropeswing: 1
 operator: x
