@@ -107,6 +107,7 @@ const (
 	PathsDiffer            Name = "paths-differ"
 	HalfSeen               Name = "firewall-sees-half"
 	Unprotected            Name = "path-unprotected"
+	StaticUnsuited         Name = "static-routes-unsuited"
 	AcceptUnused           Name = "accepted-not-found"
 	PairsUnsaid            Name = "pairs-unsaid"
 	PairsApart             Name = "pairs-apart"
@@ -887,6 +888,13 @@ var catalogue = [...]Entry{
 		Why:     "A floating route is derived only where all tables together stay free of loops. Here none was found that helps: the finding says where and why.",
 		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'reach --failures 1'.",
 		Example: "ropeswing: 1\nwants: {protect: none}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-a, address: first}, line0: {segment: beam-b, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, line0: {segment: beam-b, address: last}, lan0: {segment: mole-staff, address: first}}}\n",
+	},
+	{
+		Name: StaticUnsuited, Severity: Advice, Stage: Checking,
+		Means:   "What the plan wants takes more derived routes and watches than anybody keeps up by hand.",
+		Why:     "Static routes suit trees, hubs and small rings. In long rings and meshes every router needs lines for every site, and watches for most of them.",
+		Remedy:  "Use a dynamic routing protocol there; or give each site a block, have fewer cross links, or want less protection: 'show routes --prices' tells what each level costs.",
+		Example: "ropeswing: 1\nwants: {world: none}\nsegments:\n  lan-(1..14): {prefix: 10.48.(n).0/24}\n  beam-(1..14): {prefix: 10.49.0.(n*2)/31}\ndevices:\n  buoy-1: {is: router, interfaces: {a: {segment: beam-1, address: first}, b: {segment: beam-14, address: last}, l: {segment: lan-1, address: first}}}\n  buoy-(2..14): {is: router, interfaces: {a: {segment: beam-(n), address: first}, b: {segment: beam-(n-1), address: last}, l: {segment: lan-(n), address: first}}}\n",
 	},
 	{
 		Name: AcceptUnused, Severity: Advice, Stage: Checking,

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/derive"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -30,6 +31,42 @@ func (c *checker) wanted() {
 	c.otherWayBack(w, told)
 	c.wantedWorld(w.ends)
 	c.unprotected(c.open)
+	c.unsuited()
+}
+
+// From so many derived lines and watches a router, on average, or so many lines on one router, nobody keeps static
+// routes up by hand.
+const (
+	manyLines   = 25
+	manyWatches = 12
+)
+
+// unsuited tells once, with the numbers, of a network that static routes do not suit.
+func (c *checker) unsuited() {
+	type asked struct {
+		device model.DeviceID
+		watch  netip.Addr
+	}
+	lines, watches, most := map[model.DeviceID]int{}, map[asked]bool{}, 0
+	all := 0
+	for i := range c.spec.Statics {
+		s := &c.spec.Statics[i]
+		if s.Origin != model.Derived {
+			continue
+		}
+		all++
+		lines[s.Device]++
+		most = max(most, lines[s.Device])
+		if s.Watch.IsValid() {
+			watches[asked{s.Device, s.Watch}] = true
+		}
+	}
+	n := len(lines)
+	if n == 0 || most <= derive.ManyLines && (all < manyLines*n || len(watches) < manyWatches*n) {
+		return
+	}
+	c.report(finding.New(finding.StaticUnsuited, c.spec.Wants.Place, "static routes do not suit this network: %d lines with %d watches for %d devices, %d on one of them, would have to be kept up by hand", all, len(watches), n, most).
+		Mend("use a dynamic routing protocol; or a block for each site, fewer cross links, or 'protect: own' or 'none', which cost less (show routes --prices)").Then("show", "routes", "--prices"))
 }
 
 // wantedEnds is who reaches whom among the ends of the segments, and between which
