@@ -192,7 +192,10 @@ func (c *checker) apart(all []placed) {
 			continue
 		}
 		f := finding.New(finding.BlockNotAlike, x.at.Place, "%s is %s, %s into %s, and its like, such as %s, lie %s into theirs", x.name, numberOf(x.at), into(x), x.block, usual.name, into(usual)).About(x.name)
-		if x.at.Giver != model.Fixed {
+		switch {
+		case x.at.Bits() < usual.at.Bits(): // it does not fit where its like lie, and would be given another number each time anew
+			f = f.Mend("%s needs more than the /%d that its like have room for: leave it where it is, and accept this; or have all of them need as much, and renumber them", x.name, usual.at.Bits())
+		case x.at.Giver != model.Fixed:
 			f = f.Then("assign", "--renumber", x.name)
 		}
 		c.report(f)

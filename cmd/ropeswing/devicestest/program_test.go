@@ -15,8 +15,7 @@ func TestMain(m *testing.M) { os.Exit(clitest.Main(m, &program)) }
 type result = clitest.Result
 
 var (
-	run, runWith, runIn = clitest.Run, clitest.RunWith, clitest.RunIn
-	start               = clitest.RunAs
+	run, runWith, start = clitest.Run, clitest.RunWith, clitest.RunAs
 	lights, write, read = clitest.Lights, clitest.Write, clitest.Read
 	standIns            = clitest.StandIns
 	first, oneLine      = clitest.First, clitest.OneLine

@@ -15,9 +15,8 @@ func TestMain(m *testing.M) { os.Exit(clitest.Main(m, &program)) }
 type result = clitest.Result
 
 var (
-	run, runWith, runIn = clitest.Run, clitest.RunWith, clitest.RunIn
-	start               = clitest.RunAs
-	lights, write, read = clitest.Lights, clitest.Write, clitest.Read
-	standIns            = clitest.StandIns
-	first, oneLine      = clitest.First, clitest.OneLine
+	run            = clitest.Run
+	lights, write  = clitest.Lights, clitest.Write
+	standIns       = clitest.StandIns
+	first, oneLine = clitest.First, clitest.OneLine
 )

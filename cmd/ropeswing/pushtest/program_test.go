@@ -12,12 +12,9 @@ var program string
 
 func TestMain(m *testing.M) { os.Exit(clitest.Main(m, &program)) }
 
-type result = clitest.Result
-
 var (
-	run, runWith, runIn = clitest.Run, clitest.RunWith, clitest.RunIn
-	start               = clitest.RunAs
-	lights, write, read = clitest.Lights, clitest.Write, clitest.Read
-	standIns            = clitest.StandIns
-	first, oneLine      = clitest.First, clitest.OneLine
+	run      = clitest.Run
+	write    = clitest.Write
+	standIns = clitest.StandIns
+	first    = clitest.First
 )
