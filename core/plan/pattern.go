@@ -254,3 +254,22 @@ func exactOverPattern[T any](all []T, of func(*T) (name string, made bool)) []T 
 	}
 	return kept
 }
+
+// entryWordIn is a word in the text of an entry, without what YAML puts around it.
+var entryWordIn = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`[^\s,{}\[\]"']+`) })
+
+// Spelled is the text of an entry with a pattern for its name as it reads for one of the names the pattern stands for: the
+// number put in wherever the entry has it. It is false where the pattern does not stand for the name.
+func Spelled(pattern, name, text string) (string, bool) {
+	r := &reader{}
+	spelled, found := "", false
+	r.made(Text{Value: pattern}, func(t Text, made bool) {
+		if t.Value != name || !made {
+			return
+		}
+		found = true
+		spelled = strings.ReplaceAll(text, r.current.text, r.current.padded())
+		spelled = entryWordIn().ReplaceAllStringFunc(spelled, r.filledWord)
+	})
+	return spelled, found
+}

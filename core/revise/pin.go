@@ -34,10 +34,14 @@ func Pin(x *workspace.Workspace, devices []model.DeviceID) (*Pinned, error) {
 			return nil, fmt.Errorf("no route of %s is derived", w.Spec.Devices[d].Name)
 		}
 		device := w.written(d)
+		edits, ok := []plan.Edit(nil), false
 		if device.Made {
-			return nil, fmt.Errorf("%s is made from a pattern and has no entry of its own for its routes", device.Name.Value)
+			if edits, ok = entryOfItsOwn(device, routes); !ok {
+				return nil, fmt.Errorf("%s is made from a pattern that is not laid out in lines, and has no entry of its own for its routes", device.Name.Value)
+			}
+		} else {
+			edits, ok = w.pinEdits(device, routes)
 		}
-		edits, ok := w.pinEdits(device, routes)
 		if !ok {
 			return nil, fmt.Errorf("the plan is written so that there is no one place for the routes of %s", device.Name.Value)
 		}
@@ -149,6 +153,55 @@ func (w reviser) pinEdits(device *plan.Device, routes []pinnedRoute) ([]plan.Edi
 		e.Text += newline + indent + r.to + ": " + r.value()
 	}
 	return []plan.Edit{e}, true
+}
+
+// entryOfItsOwn writes out, after the pattern that a device is made from, what the pattern says of it, with routes: an
+// exact name overrides a pattern. It is false where the pattern's entry does not stand in lines of its own, or has routes.
+func entryOfItsOwn(device *plan.Device, routes []pinnedRoute) ([]plan.Edit, bool) {
+	key := device.Name.Place
+	text := string(key.File.Text)
+	start := strings.LastIndexByte(text[:key.Start], '\n') + 1
+	indent := text[start:key.Start]
+	if strings.Trim(indent, " ") != "" || len(device.Routes) > 0 {
+		return nil, false
+	}
+	end := len(text)
+	for at := start; at < len(text); {
+		next := len(text)
+		if n := strings.IndexByte(text[at:], '\n'); n >= 0 {
+			next = at + n + 1
+		}
+		line := strings.TrimRight(text[at:next], "\r\n")
+		if at > start && strings.TrimSpace(line) != "" && !strings.HasPrefix(line, indent+" ") {
+			end = at
+			break
+		}
+		at = next
+	}
+	written := strings.TrimRight(text[start:end], " \r\n")
+	pattern := strings.Trim(key.Text(), `"'`)
+	own, ok := plan.Spelled(pattern, device.Name.Value, written)
+	if !ok {
+		return nil, false
+	}
+	var all []string
+	for _, r := range routes {
+		all = append(all, r.to+": "+r.value())
+	}
+	if body := strings.TrimRight(own, " "); strings.HasSuffix(body, "}") && !strings.Contains(body, "\n") {
+		own = strings.TrimSuffix(body, "}") + ", routes: {" + strings.Join(all, ", ") + "}}"
+	} else {
+		deeper := indent + "  "
+		if lines := strings.Split(own, "\n"); len(lines) > 1 {
+			deeper = lines[1][:len(lines[1])-len(strings.TrimLeft(lines[1], " "))]
+		}
+		own += "\n" + deeper + "routes:"
+		for _, x := range all {
+			own += "\n" + deeper + "  " + x
+		}
+	}
+	at := start + len(written)
+	return []plan.Edit{{Place: source.Place{File: key.File, Start: at, End: at}, Text: "\n" + own}}, true
 }
 
 // tryPin reads the plan with the edits made: the routes must be those that were derived.

@@ -375,7 +375,7 @@ func (v *Sweep) Text(w io.Writer, width int, next string) {
 	case v.Routes == 0:
 		style = warn
 	}
-	fmt.Fprintln(w, style.Render(v.Headline())+faint.Render(" · "+v.Basis))
+	paragraph(w, width, style.Render(v.Headline())+faint.Render(" · "+v.Basis), "  ")
 	if len(v.Losses) > 0 {
 		shown := *v
 		shown.Losses = v.Losses[:min(len(v.Losses), mostLosses)]
