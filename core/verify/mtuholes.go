@@ -116,6 +116,9 @@ func (h *holes) between(from, to *alike) {
 	if !fails || e.Outcome != forward.TooBig && e.Outcome != forward.Oversized || forward.ToldTooBig(h.net, g) {
 		return
 	}
+	if e.Outcome == forward.TooBig && g.Nodes[e.Node].Device == a.Device {
+		return // the sender itself is told by its own system, and sends less
+	}
 	out := g.Nodes[e.Node].Edges[e.Edge].Hop.Out
 	if h.told[hole{out, e.Outcome}] {
 		return
