@@ -10,8 +10,8 @@ import (
 // probes tells of watched routes whose probes are answered only because they leave by the next hop, whatever the device's
 // own table says: on a device that sends them by its table they would be discarded, or go another way.
 func (c *checker) probes() {
-	if c.spec.Settings.ProbesByTable {
-		return
+	if c.spec.Settings.ProbesByTable || c.spec.Wants != nil {
+		return // where routes are derived the setting says which probes they are for, and pinned ones are like them
 	}
 	for id := range c.spec.Statics {
 		s := &c.spec.Statics[id]

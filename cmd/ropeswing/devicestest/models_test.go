@@ -29,7 +29,7 @@ func linted(t *testing.T) (valid func(as, path string)) {
 	models := filepath.Join(t.TempDir(), "models")
 	require.NoError(t, os.Mkdir(models, 0o755))
 	args := []string{"-p", models, "-F", "ietf-interfaces:if-mib", "-F", "ietf-routing:multiple-ribs,router-id", "-F", "ietf-ip:"}
-	for _, pattern := range []string{modules + "/nmda-modules/ietf/*.yang", modules + "/modules/ietf/iana-if-type@*.yang", modules + "/modules/ietf/ietf-inet-types@*.yang", modules + "/modules/ietf/ietf-yang-types@*.yang", modules + "/modules/ietf/ietf-system@*.yang", modules + "/modules/ietf/ietf-netconf-acm@*.yang", modules + "/modules/ietf/iana-crypt-hash@*.yang", "../../internal/wire/yang/*.yang"} {
+	for _, pattern := range []string{modules + "/nmda-modules/ietf/*.yang", modules + "/modules/ietf/iana-if-type@*.yang", modules + "/modules/ietf/ietf-inet-types@*.yang", modules + "/modules/ietf/ietf-yang-types@*.yang", modules + "/modules/ietf/ietf-system@*.yang", modules + "/modules/ietf/ietf-netconf-acm@*.yang", modules + "/modules/ietf/iana-crypt-hash@*.yang", "../../../internal/wire/yang/*.yang"} {
 		all, err := filepath.Glob(pattern)
 		require.NoError(t, err)
 		require.NotEmpty(t, all, pattern)
