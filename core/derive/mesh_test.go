@@ -65,7 +65,7 @@ func mesh(r *rand.Rand) (text string, routers int) {
 	return b.String(), n
 }
 
-// In random networks without a bridge, of all failures of one cable at least 98 in a hundred take no
+// In random networks without a bridge, of all failures of one cable at least 96 in a hundred take no
 // LAN from any router; what is left never loops, and is listed. There are 60 of
 // them where ROPESWING_PROOF is long.
 func TestMeshesAreWholeAfterAFailure(t *testing.T) {
@@ -93,6 +93,6 @@ func TestMeshesAreWholeAfterAFailure(t *testing.T) {
 			assert.Equal(t, lost, listed, "network %d, without %s", seed, f.Name(net.Spec))
 		}
 	}
-	assert.GreaterOrEqual(t, float64(whole)/float64(all), 0.98)
+	assert.GreaterOrEqual(t, float64(whole)/float64(all), 0.96)
 	t.Logf("%d of %d failures of a cable in %d networks take nothing", whole, all, networks)
 }

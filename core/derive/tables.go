@@ -240,6 +240,19 @@ func (w *tableWalk) prove(at int32) []flaw {
 		all = w.from(all, d, leaf, c, w.nothing)
 	}
 	w.affected = byKey(w.first, w.affected, func(add func(int32, model.DeviceID)) {
+		if c != nil { // whose own interface a failure takes
+			for _, o := range c.owners {
+				of := func(f failureID) bool { add(int32(f), o.device); return true }
+				for _, s := range w.g.leaving[o.device] {
+					if w.g.steps[s].out == o.on {
+						w.eachFailure([]stepID{s}, of)
+					}
+				}
+				for _, f := range w.downs {
+					of(f)
+				}
+			}
+		}
 		for _, d := range w.deriving {
 			if w.groups[d] == nil {
 				continue
@@ -260,13 +273,6 @@ func (w *tableWalk) prove(at int32) []flaw {
 		w.now++
 		for _, d := range w.affected[w.first[id]:w.first[id+1]] {
 			all = w.from(all, d, leaf, c, f)
-		}
-		if c != nil {
-			for _, o := range c.owners {
-				if o.device != f.fails && !w.holds(c, o.device, f) {
-					all = w.from(all, o.device, leaf, c, f)
-				}
-			}
 		}
 		if len(all) >= mostFlaws {
 			break

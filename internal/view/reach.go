@@ -351,7 +351,15 @@ func (v *Sweep) Headline() string {
 		what = strings.Replace(strings.Replace(what, "pairs", "pair", 1), "failures", "failure", 1)
 	}
 	// One that takes both is told of for what routes could save.
-	text := fmt.Sprintf("%d %s: %d lose nothing, %d cut off %s, %d lose pairs that routes could save", v.Failures, what, v.Whole, v.Failures-v.Whole-v.Routes, v.cutOff(), v.Routes)
+	verb := func(n int, one, more string) string {
+		if n == 1 {
+			return fmt.Sprintf("%d %s", n, one)
+		}
+		return fmt.Sprintf("%d %s", n, more)
+	}
+	cuts := v.Failures - v.Whole - v.Routes
+	text := fmt.Sprintf("%d %s: %s, %s %s, %s that routes could save", v.Failures, what, verb(v.Whole, "loses nothing", "lose nothing"),
+		verb(cuts, "cuts off", "cut off"), v.cutOff(), verb(v.Routes, "loses pairs", "lose pairs"))
 	if v.Failures == v.Whole {
 		text = fmt.Sprintf("%d %s: all lose nothing", v.Failures, what)
 	}
