@@ -15,7 +15,7 @@ import (
 // they have, and not from what they are called, nor from where the plan has them: so that routes are
 // derived alike whatever the names and the order of the file. A device stands where its loopback does among
 // addresses, or without one its lowest address on a link between routers, or its lowest at all; devices
-// without addresses by what they are plugged into. A network more or less leaves the others' order as it is.
+// without addresses by what they are plugged into. A device more or less leaves the order of the others as it is.
 func canonicalOrder(spec *model.Spec) model.Order {
 	x := &ordering{spec: spec}
 	x.orderDevices()
