@@ -64,6 +64,7 @@ func newAgent(user SNMPUser, name string) *agent {
 		UserName: user.User, AuthoritativeEngineID: engine, AuthenticationProtocol: gosnmp.SHA256, AuthenticationPassphrase: user.Auth,
 		PrivacyProtocol: gosnmp.AES, PrivacyPassphrase: user.Privacy, Logger: quiet,
 	}
+	_ = a.usm.InitSecurityKeys() // a megabyte is hashed for each: now, and not while somebody waits for an answer
 	a.codec = &gosnmp.GoSNMP{Version: gosnmp.Version3, SecurityModel: gosnmp.UserSecurityModel, MsgFlags: gosnmp.AuthPriv, SecurityParameters: a.usm, Logger: quiet}
 	return a
 }
