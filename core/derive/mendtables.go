@@ -10,7 +10,8 @@ import (
 const mostProofs = 12
 
 // proven is the routes of a space that hold: where the proof of what is emitted finds a flaw, what made it is taken
-// away and all is emitted again. Flaws that are left at the end are told with the routes.
+// away and all is emitted again. Flaws that are left after mostProofs rounds stay in
+// emitted.flaws, which nobody reads yet: they are not told.
 func (a *answer) proven(e emitted) emitted {
 	for range mostProofs {
 		if e.flaws = a.flaws(&e); len(e.flaws) == 0 {
