@@ -246,12 +246,23 @@ func back(r Result, o model.Order) Result {
 	for i := range r.Open {
 		x := &r.Open[i]
 		x.Device, x.At = o.Devices[x.Device], o.Devices[x.At]
-		x.Failure = network.Failure{
-			Device: was(o.Devices, x.Failure.Device), Interface: was(o.Interfaces, x.Failure.Interface),
-			Cable: was(o.Cables, x.Failure.Cable), Segment: was(o.Segments, x.Failure.Segment),
+		x.Failure = failureBefore(x.Failure, o)
+	}
+	for i := range r.Flaws {
+		x := &r.Flaws[i]
+		for k, d := range x.Devices {
+			x.Devices[k] = o.Devices[d]
 		}
+		x.Failure = failureBefore(x.Failure, o)
 	}
 	return r
+}
+
+// failureBefore is a failure in the order before.
+func failureBefore(f network.Failure, o model.Order) network.Failure {
+	return network.Failure{
+		Device: was(o.Devices, f.Device), Interface: was(o.Interfaces, f.Interface), Cable: was(o.Cables, f.Cable), Segment: was(o.Segments, f.Segment),
+	}
 }
 
 // was is what an identifier was before; None of none.

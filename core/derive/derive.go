@@ -28,6 +28,7 @@ type Result struct {
 	Statics []model.Static
 	Single  int    // how many routes there would be with one for each subnet
 	Open    []Open // what no floating route protects
+	Flaws   []Flaw // what the proof of the routes found and could not mend, as written routes may have it
 }
 
 // Open is a way that a single failure takes away though a wire is left.

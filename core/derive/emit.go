@@ -29,6 +29,7 @@ func (a *answer) emit(r *Result) [][]model.Static {
 	for _, n := range e.single {
 		r.Single += n
 	}
+	r.Flaws = append(r.Flaws, a.told(&e)...)
 	return e.tables
 }
 

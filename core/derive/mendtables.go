@@ -10,8 +10,7 @@ import (
 const mostProofs = 12
 
 // proven is the routes of a space that hold: where the proof of what is emitted finds a flaw, what made it is taken
-// away and all is emitted again. Flaws that are left after mostProofs rounds stay in
-// emitted.flaws, which nobody reads yet: they are not told.
+// away and all is emitted again. Flaws that are left stay in emitted.flaws.
 func (a *answer) proven(e emitted) emitted {
 	for range mostProofs {
 		if e.flaws = a.flaws(&e); len(e.flaws) == 0 {
@@ -22,13 +21,14 @@ func (a *answer) proven(e emitted) emitted {
 			mended = a.mendFlaw(&e, &e.flaws[i]) || mended
 		}
 		if !mended {
-			break
+			return e
 		}
 		e = a.emitIn(e.space)
 		if a.wanted.Summarise {
 			a.dropIdle(&e)
 		}
 	}
+	e.flaws = a.flaws(&e)
 	return e
 }
 
@@ -56,10 +56,10 @@ func (a *answer) mendFlaw(e *emitted, f *flaw) bool {
 	if found {
 		return true
 	}
-	if f.kind == leaking && s.endAt(f.leaf, f.devices[0]) {
+	if f.kind == Leaking && s.endAt(f.leaf, f.devices[0]) {
 		return true
 	}
-	if f.failure != none && f.kind == circling { // whoever does something else only then, or has lost its own interface, ends it
+	if f.failure != none && f.kind == Circling { // whoever does something else only then, or has lost its own interface, ends it
 		fails := &a.g.failures[f.failure]
 		x := a.lookupOf(e)
 		for _, d := range slices.Backward(f.devices) {
@@ -82,7 +82,7 @@ func (a *answer) mendFlaw(e *emitted, f *flaw) bool {
 // whereToDiscard is the device of a flaw that is to discard what nobody has: who has what lies beside it, else the
 // first.
 func (a *answer) whereToDiscard(c *class, f *flaw) model.DeviceID {
-	if f.kind == circling {
+	if f.kind == Circling {
 		for _, d := range f.devices {
 			if c.isOwner(d) {
 				return d

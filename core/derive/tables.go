@@ -15,16 +15,8 @@ type flaw struct {
 	leaf    int32
 	failure failureID // none where nothing is broken
 	devices []model.DeviceID
-	kind    flawKind
+	kind    FlawKind
 }
-
-type flawKind uint8
-
-const (
-	circling flawKind = iota // packets come back to the first of the devices, by the others
-	leaking                  // the first device sends them beyond the plan
-	losing                   // packets of the first device do not arrive, though the class would have them arrive
-)
 
 // mostFlaws is how many flaws are looked for in one leaf: what mends one mends most.
 const mostFlaws = 4
@@ -327,13 +319,19 @@ func (w *tableWalk) from(all []flaw, d model.DeviceID, leaf int32, c *class, f *
 	switch {
 	case end == inCircle && len(w.path) > 0 && w.epochStart(at):
 		start := max(0, slices.Index(w.path, at))
-		all = append(all, flaw{leaf, f.id, slices.Clone(w.path[start:]), circling})
+		all = append(all, flaw{leaf, f.id, slices.Clone(w.path[start:]), Circling})
 	case end == beyondPlan:
-		all = append(all, flaw{leaf, f.id, []model.DeviceID{w.path[len(w.path)-1]}, leaking})
-	case end == lostOnWay && c != nil && c.wanted && (f.required || f.id == none) && w.need[d][c.id] && len(c.first) > 0 && (c.first[d] != none || c.isOwner(d)) && w.wouldArrive(c, d, f):
-		all = append(all, flaw{leaf, f.id, []model.DeviceID{d}, losing})
+		all = append(all, flaw{leaf, f.id, []model.DeviceID{w.path[len(w.path)-1]}, Leaking})
+	case end == lostOnWay && w.isRequired(c, d, f) && w.wouldArrive(c, d, f):
+		all = append(all, flaw{leaf, f.id, []model.DeviceID{d}, Losing})
 	}
 	return all
+}
+
+// isRequired reports whether packets of a device are to arrive at a class under a failure, if any path leads there.
+func (w *tableWalk) isRequired(c *class, d model.DeviceID, f *failure) bool {
+	return c != nil && c.wanted && (f.required || f.id == none) && w.need[d][c.id] && len(c.first) > 0 && (c.first[d] != none || c.isOwner(d)) &&
+		slices.ContainsFunc(c.owners, func(o owner) bool { return w.holds(c, o.device, f) })
 }
 
 // epochStart reports whether a circle was met for the first time: at a device of the path at hand.

@@ -107,6 +107,7 @@ const (
 	PathsDiffer            Name = "paths-differ"
 	HalfSeen               Name = "firewall-sees-half"
 	Unprotected            Name = "path-unprotected"
+	DerivedFlawed          Name = "derived-routes-fail"
 	StaticUnsuited         Name = "static-routes-unsuited"
 	AcceptUnused           Name = "accepted-not-found"
 	PairsUnsaid            Name = "pairs-unsaid"
@@ -888,6 +889,13 @@ var catalogue = [...]Entry{
 		Why:     "A floating route is derived only where all tables together stay free of loops. Here none was found that helps: the finding says where and why.",
 		Remedy:  "Another cable, a written route, or a watch of your own may help; try with 'reach --failures 1'.",
 		Example: "ropeswing: 1\nwants: {protect: none}\nsegments:\n  beam-a: {prefix: 10.48.0.0/31}\n  beam-b: {prefix: 10.48.0.2/31}\n  mole-staff: {prefix: 10.48.2.0/27}\ndevices:\n  quay-edge: {is: router, interfaces: {beam0: {segment: beam-a, address: first}, line0: {segment: beam-b, address: first}}}\n  mole-rtr: {is: router, interfaces: {beam0: {segment: beam-a, address: last}, line0: {segment: beam-b, address: last}, lan0: {segment: mole-staff, address: first}}}\n",
+	},
+	{
+		Name: DerivedFlawed, Severity: Warning, Stage: Checking,
+		Means:   "The derived routes were tried in every single failure, and in one of them packets go round, leave for the world or are lost though a way is left.",
+		Why:     "Written routes stand before derived ones. Where one of them leads back in a failure, no derived route may be left that helps.",
+		Remedy:  "Take the written route out, give it a floating one behind it, or a watch.",
+		Example: "ropeswing: 1\nwants: {world: none}\nblocks: {all: 10.48.0.0/16}\nsegments:\n  mole-staff: {prefix: 10.48.0.0/24}\n  gull-staff: {prefix: 10.48.1.0/24}\n  tern-staff: {prefix: 10.48.2.0/24}\n  beam-0: {prefix: 10.48.99.0/31}\n  beam-1: {prefix: 10.48.99.2/31}\n  beam-2: {prefix: 10.48.99.4/31}\ndevices:\n  mole-rtr: {is: router, interfaces: {lan0: {segment: mole-staff, address: first}, beam0: {segment: beam-0, address: first}, beam2: {segment: beam-2, address: first}}}\n  gull-rtr: {is: router, interfaces: {lan0: {segment: gull-staff, address: first}, beam0: {segment: beam-0, address: last}, beam1: {segment: beam-1, address: first}}, routes: {mole-staff: mole-rtr}}\n  tern-rtr: {is: router, interfaces: {lan0: {segment: tern-staff, address: first}, beam1: {segment: beam-1, address: last}, beam2: {segment: beam-2, address: last}}}\n",
 	},
 	{
 		Name: StaticUnsuited, Severity: Advice, Stage: Checking,

@@ -14,10 +14,9 @@ import (
 	"ropeswing/core/reach"
 )
 
-// Check is everything wrong or doubtful in a network. Open is what
-// derived routes leave unprotected.
-func Check(net *forward.Network, open ...derive.Open) []finding.Finding {
-	c := &checker{net: net, spec: net.Spec, open: open, inBoth: map[int]bool{}, said: newSaid(), budget: newBudget(net.Spec)}
+// Check is everything wrong or doubtful in a network. Derived is how its routes were derived; zero where none were.
+func Check(net *forward.Network, derived derive.Result) []finding.Finding {
+	c := &checker{net: net, spec: net.Spec, derived: derived, inBoth: map[int]bool{}, said: newSaid(), budget: newBudget(net.Spec)}
 	for _, check := range checks {
 		check(c)
 	}
@@ -27,7 +26,7 @@ func Check(net *forward.Network, open ...derive.Open) []finding.Finding {
 type checker struct {
 	net     *forward.Network
 	spec    *model.Spec
-	open    []derive.Open
+	derived derive.Result
 	found   []finding.Finding
 	said    said
 	inForce *model.Spec      // with pending permits in force, once it is asked for

@@ -19,7 +19,7 @@ func checked(t *testing.T, text string) []string {
 	t.Helper()
 	var all []string
 	_, net, derived := derive.Resolve(coretest.Spec(t, text))
-	for _, f := range verify.Check(net, derived.Open...) {
+	for _, f := range verify.Check(net, derived) {
 		line := fmt.Sprintf("%s %s: %s", f.Name, f.Subject, f.Reason)
 		if f.Remedy != "" {
 			line += " | " + f.Remedy
@@ -103,7 +103,7 @@ segments: {lan: {prefix: 10.1.0.0/24}}
 devices:
   a: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.5}}}
   b: {is: host, interfaces: {p: {segment: lan, address: 10.1.0.5}}}
-`, "\n")))
+`, "\n")), derive.Result{})
 	require.Len(t, found, 1)
 	assert.Equal(t, finding.DuplicateAddress, found[0].Name)
 	assert.Equal(t, "test.plan.yaml:5:57", found[0].Place.String())

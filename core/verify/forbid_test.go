@@ -22,7 +22,7 @@ func checkedFully(t *testing.T, text string) ([]finding.Finding, *forward.Networ
 	t.Helper()
 	spec := coretest.Spec(t, text)
 	_, net, result := derive.Resolve(spec)
-	return verify.Check(net, result.Open...), net
+	return verify.Check(net, result), net
 }
 
 // What a remedy says of permits is typed into the plan: then nothing gets there any more, all else

@@ -30,7 +30,8 @@ func (c *checker) wanted() {
 	}
 	c.otherWayBack(w, told)
 	c.wantedWorld(w.ends)
-	c.unprotected(c.open)
+	c.unprotected(c.derived.Open)
+	c.flawed(c.derived.Flaws)
 	c.unsuited()
 }
 

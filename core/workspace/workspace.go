@@ -204,9 +204,9 @@ func (w *Workspace) Check() []finding.Finding {
 // CheckOn is Check on a day, YYYY-MM-DD, and apart from that what the plan accepts.
 func (w *Workspace) CheckOn(day string) (stand, accepted []finding.Finding) {
 	if w.Found { // what the plan's text says wrong is not of the network as found
-		return finding.Sort(verify.Check(w.Network)), nil
+		return finding.Sort(verify.Check(w.Network, derive.Result{})), nil
 	}
-	all := append(slices.Clone(w.read), verify.Check(w.Network, w.Derived.Open...)...)
+	all := append(slices.Clone(w.read), verify.Check(w.Network, w.Derived)...)
 	all = append(all, w.unsummarised()...)
 	stand, accepted = accept(all, w.Document.Accepts, day)
 	return finding.Sort(stand), finding.Sort(accepted)
