@@ -8,18 +8,18 @@ import (
 	"ropeswing/core/reach"
 )
 
-// mostJudged is for how many pairs that permits keep apart the reason is looked for.
+// mostJudged is for how many pairs that work without permits and translations the reason is looked for.
 const mostJudged = 3000
 
 // apartFrom is one of how many pairs may be kept apart, as the plan says, without a word about it.
 const apartFrom = 10
 
-// unsaid asks what everybody would want of a network in which nothing else is wrong, whatever the plan says must hold:
+// unsaid asks what everybody would want of a network without an error, whatever the plan says must hold:
 // that its LANs reach each other and the world beyond the plan, and are answered. What does not work is told with its
 // reason, but for what the plan itself says not to work: by a permit, by 'does not reach', by a host without a way
 // out. Where that is much, it is told as well: that all is well would be said of what nobody asked.
 func (c *checker) unsaid() {
-	if c.spec.Wants != nil && !c.spec.Wants.All || finding.Count(c.found, finding.Warning) > 0 {
+	if c.spec.Wants != nil && !c.spec.Wants.All || finding.Count(c.found, finding.Error) > 0 {
 		return
 	}
 	a := &asked{checker: c, pairs: map[lanPair]bool{}, dead: map[lanPair]bool{}, apart: map[lanPair]bool{}}
@@ -86,7 +86,7 @@ func (a *asked) lans() {
 			return true
 		}
 		because := a.said(w)
-		if because == "" && a.net.Policy != nil && !w.From.IsNear(w.To) && judged < mostJudged {
+		if because == "" && a.net.Policy != nil && !w.From.IsNear(w.To) {
 			if passing == nil {
 				passing = reach.All(a.passing(), a.everyone().Ends).Working()
 				for i, e := range a.everyone().Ends {
@@ -94,10 +94,13 @@ func (a *asked) lans() {
 				}
 			}
 			if passing.Works(place[w.From], place[w.To]) {
-				judged++
-				w = a.everyone().Explain(w)
-				if w.Failure != nil && (w.Failure.Name == finding.FilteredOut || w.Failure.Name == finding.RefusedByPermit) {
-					because = "permits say"
+				because = "permits or translations keep them apart"
+				if judged++; judged <= mostJudged {
+					w = a.everyone().Explain(w)
+					because = ""
+					if w.Failure != nil && (w.Failure.Name == finding.FilteredOut || w.Failure.Name == finding.RefusedByPermit) {
+						because = "permits say"
+					}
 				}
 			}
 		}
