@@ -238,11 +238,22 @@ func ends(c model.Cable, place []int32) [2]int32 {
 
 // back turns what was derived in an order into what it is in the network as it stands.
 func back(r Result, o model.Order) Result {
+	next := make([]int, len(o.Devices)+1) // by device: where its next route comes
 	for i := range r.Statics {
 		s := &r.Statics[i]
 		s.Device, s.Out = o.Devices[s.Device], was(o.Interfaces, s.Out)
+		next[s.Device+1]++
 	}
-	slices.SortStableFunc(r.Statics, func(a, b model.Static) int { return cmp.Compare(a.Device, b.Device) })
+	for d := range o.Devices {
+		next[d+1] += next[d]
+	}
+	statics := make([]model.Static, len(r.Statics))
+	for i := range r.Statics {
+		d := r.Statics[i].Device
+		statics[next[d]] = r.Statics[i]
+		next[d]++
+	}
+	r.Statics = statics
 	for i := range r.Open {
 		x := &r.Open[i]
 		x.Device, x.At = o.Devices[x.Device], o.Devices[x.At]

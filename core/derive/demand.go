@@ -21,7 +21,7 @@ func (a *answer) demandRoutes(w *toWork) {
 	for _, id := range a.inOrder() {
 		c := &a.classes[id]
 		all, ok := a.needed(c, done)
-		if !ok && c.behind != none && len(c.forced) == a.worldly(c) {
+		if !ok && c.behind != none && len(c.forced) == a.worldly(c) && len(a.deriving) <= manyRouters {
 			all, ok = a.vary(c, done, w)
 		}
 		if ok {
@@ -135,8 +135,12 @@ func (a *answer) watchesOf(c *class) []*watch {
 	return all
 }
 
-// variations is how many other paths are tried for a class.
-const variations = 8
+// variations is how many other paths are tried for a class in a network of up to manyRouters. What trying takes grows with
+// the square of the network, and in large ones it hardly ever helps.
+const (
+	variations  = 8
+	manyRouters = 200
+)
 
 // vary tries other paths for a class until there is room for what its watches need, and lists
 // that.

@@ -41,11 +41,11 @@ type tableProof struct {
 	leaves []int32            // of the tree, in their order
 	top    [][]int32          // by device, then leaf: one more than which of its groups is the longest there; 0, its default
 	chains [][][]line         // by device, then as top has it: the lines that are tried, in their order
-	wants  []map[label][]line // by device: the lines of a label, once they are asked for
+	wants  [][][]line         // by device, then label: its lines
 }
 
 func (a *answer) newTableProof(e *emitted) *tableProof {
-	x := &tableProof{lookup: a.lookupOf(e), top: make([][]int32, len(e.made)), chains: make([][][]line, len(e.made)), wants: make([]map[label][]line, len(e.made))}
+	x := &tableProof{lookup: a.lookupOf(e), top: make([][]int32, len(e.made)), chains: make([][][]line, len(e.made)), wants: make([][][]line, len(e.made))}
 	s := x.space
 	from, to := make([]int32, len(s.nodes)), make([]int32, len(s.nodes))
 	var walk func(n int32)
@@ -64,7 +64,12 @@ func (a *answer) newTableProof(e *emitted) *tableProof {
 	}
 	parallel.Each(len(a.deriving), func(i int) {
 		d := a.deriving[i]
-		x.wants[d] = map[label][]line{}
+		if t := x.made[d]; t != nil {
+			x.wants[d] = make([][]line, len(t.first))
+			for l := range t.first {
+				x.wants[d][l], _ = t.until(label(l), drop)
+			}
+		}
 		var groups []*group
 		for _, g := range x.groups[d] {
 			if g.node != none {
@@ -137,23 +142,29 @@ func (x *tableProof) columns() []int32 {
 		free  bool
 	}
 	seen, exact := map[kind]bool{}, map[uint64]bool{} // exact: of a class that was proven, and just as it was
-	var all []int32
-	for _, free := range []bool{false, true} {
+	first := func(free bool) []int32 {
+		var all []int32
 		for i, n := range x.leaves {
 			node := &x.space.nodes[n]
-			k := kind{hash[i], node.class, node.free}
-			if node.free != free || seen[k] || free && exact[k.hash] {
-				continue
+			if k := (kind{hash[i], node.class, node.free}); node.free == free && !seen[k] && !(free && exact[k.hash]) {
+				seen[k] = true
+				all = append(all, int32(i))
 			}
-			seen[k] = true
-			if !free && x.isExact(int32(i)) {
-				exact[k.hash] = true
-				continue
-			}
-			all = append(all, int32(i))
+		}
+		return all
+	}
+	taken := first(false)
+	is := make([]bool, len(taken))
+	parallel.Each(len(taken), func(i int) { is[i] = x.isExact(taken[i]) })
+	var all []int32
+	for i, at := range taken {
+		if is[i] {
+			exact[hash[at]] = true
+		} else {
+			all = append(all, at)
 		}
 	}
-	return all
+	return append(all, first(true)...)
 }
 
 // isExact reports whether every device does with a leaf just what was worked out for its class, which was proven.
@@ -163,17 +174,7 @@ func (x *tableProof) isExact(at int32) bool {
 		return false
 	}
 	for _, d := range x.deriving {
-		t := x.made[d]
-		if x.groups[d] == nil {
-			return false
-		}
-		l := t.of[c.id]
-		want, known := x.wants[d][l]
-		if !known {
-			want, _ = t.until(l, drop)
-			x.wants[d][l] = want
-		}
-		if !slices.Equal(x.chains[d][x.top[d][at]], want) {
+		if x.groups[d] == nil || !slices.Equal(x.chains[d][x.top[d][at]], x.wants[d][x.made[d].of[c.id]]) {
 			return false
 		}
 	}
