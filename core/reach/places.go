@@ -139,6 +139,15 @@ func hears(net *forward.Network, from, to *End, over model.Service) forward.Verd
 	return forward.Fails
 }
 
+// Works reports whether a pair of ends works, by their places in Ends; of two places of one segment, whether they hear each
+// other.
+func (m *Matrix) Works(from, to int) bool {
+	if m.Ends[from].IsNear(m.Ends[to]) {
+		return hears(m.net, m.Ends[from], m.Ends[to], m.over) == forward.Works
+	}
+	return m.Verdict(from, to) == forward.Works
+}
+
 // nearLost adds to a loss the pairs of places of one segment that failures part.
 func (s *sweep) nearLost(l *Loss, of func(from, to *End) bool) {
 	for i, from := range s.Ends {

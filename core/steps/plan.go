@@ -246,7 +246,7 @@ func Beyond(spec *model.Spec) []netip.Addr {
 func (j *judge) each(visit func(a, b int) bool) {
 	for a, from := range j.ends {
 		for b, to := range j.ends {
-			if from.Asks(to) && !visit(a, b) {
+			if (from.Asks(to) || from.IsNear(to)) && !visit(a, b) {
 				return
 			}
 		}
@@ -262,7 +262,7 @@ func (j *judge) each(visit func(a, b int) bool) {
 func (s *state) works(j *judge, a, b int) bool {
 	net := s.network(j)
 	if b < len(j.ends) {
-		return s.matrix.Verdict(a, b) == forward.Works
+		return s.matrix.Works(a, b)
 	}
 	e := s.ends[a]
 	return forward.PingBy(net, e.Device, e.Address, j.world[b-len(j.ends)], model.None, forward.Probe{}).Verdict() == forward.Works

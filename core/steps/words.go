@@ -8,55 +8,74 @@ import (
 	"ropeswing/core/model"
 )
 
-// What is what a step sets, in the plan's words; was what is there before, "" where there
-// is nothing.
-func (s *Set) What() (set, was string) {
+// Verb is what a set does with what is there.
+type Verb uint8
+
+const (
+	Sets     Verb = iota // what is planned takes the place of whatever is there
+	Adds                 // what is planned comes beside what is there
+	Removes              // what was found goes, and what else is there stays
+	Replaces             // what is planned takes the place of what was found, and what else is there stays
+)
+
+// String is the verb as worksheets have it.
+func (v Verb) String() string { return [...]string{"set", "also", "remove", "replace"}[v] }
+
+// Does is what a set does with what is there.
+func (s *Set) Does() Verb {
 	switch {
-	case s.Entry != "" && s.Found == "":
+	case s.Helper == SetsBeside, s.Entry != "" && s.Found == "":
+		return Adds
+	case s.Helper == TakesAway, s.Entry != "", s.Planned == "":
+		return Removes
+	case s.Stays, s.Beside && s.Found == "":
+		return Adds
+	case s.Beside:
+		return Replaces
+	}
+	return Sets
+}
+
+// What is what a step sets, in the plan's words; was is what it takes the place of, "" where there is nothing.
+func (s *Set) What() (set, was string) {
+	switch verb := s.Does(); {
+	case verb == Adds && s.Entry != "":
 		return "also " + s.entry(s.Planned) + ", " + s.Entry, ""
-	case s.Entry != "":
-		return "remove " + s.entry(s.Found), ""
-	case s.Helper == SetsBeside:
+	case verb == Adds:
 		return "also " + s.said(s.Planned), ""
-	case s.Helper == TakesAway:
-		return "remove " + s.said(s.Found) + ", and keep " + s.Planned, ""
-	case s.Planned == "" && s.Difference.What == compare.OfWatch:
-		return "remove the watch of route " + s.Subject, s.Found
-	case s.Planned == "":
-		return "remove " + s.said(s.Found), ""
-	case s.Stays:
-		return "also " + s.said(s.Planned), s.said(s.Found)
-	case s.Beside && s.Found != "": // one of several
+	case verb == Replaces:
 		return s.said(s.Planned) + " instead of " + s.Found, ""
+	case verb == Removes && s.Entry != "":
+		return "remove " + s.entry(s.Found), ""
+	case verb == Removes && s.Helper == TakesAway:
+		return "remove " + s.said(s.Found) + ", and keep " + s.Planned, ""
+	case verb == Removes && s.Difference.What == compare.OfWatch:
+		return "remove the watch of route " + s.Subject, s.Found
+	case verb == Removes:
+		return "remove " + s.said(s.Found), ""
 	case s.Found != "":
 		was = s.said(s.Found)
-	case s.Beside:
-		return "also " + s.said(s.Planned), ""
 	}
 	return s.said(s.Planned), was
 }
 
 // TakeBack is how to undo it, in the plan's words.
 func (s *Set) TakeBack() string {
-	switch {
-	case s.Entry != "" && s.Found == "":
+	switch verb := s.Does(); {
+	case verb == Adds && s.Entry != "":
 		return "remove " + s.entry(s.Planned)
-	case s.Entry != "":
-		return "also " + s.entry(s.Found) + ", " + s.Entry
-	case s.Helper == SetsBeside:
+	case verb == Adds:
 		return "remove " + s.said(s.Planned)
-	case s.Helper == TakesAway:
+	case verb == Replaces:
+		return s.said(s.Found) + " instead of " + s.Planned
+	case verb == Removes && s.Entry != "":
+		return "also " + s.entry(s.Found) + ", " + s.Entry
+	case verb == Removes && (s.Helper == TakesAway || s.Beside):
 		return "also " + s.said(s.Found)
 	case s.Found == "" && s.Difference.What == compare.OfWatch:
 		return "remove the watch of route " + s.Subject
 	case s.Found == "":
 		return "remove " + s.said(s.Planned)
-	case s.Stays:
-		return "remove " + s.said(s.Planned)
-	case s.Beside && s.Planned != "":
-		return s.said(s.Found) + " instead of " + s.Planned
-	case s.Beside:
-		return "also " + s.said(s.Found)
 	}
 	return s.said(s.Found)
 }

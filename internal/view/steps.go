@@ -71,8 +71,8 @@ func (r *StepRestart) words() string {
 // StepSet is one thing that a step sets, in the plan's words.
 type StepSet struct {
 	Set      string `json:"set"`
-	Was      string `json:"was"`
-	Does     string `json:"does"`    // set; also: beside what is there; remove: what is there
+	Was      string `json:"was"`     // what it takes the place of; "" where that is nothing, or the set names it
+	Does     string `json:"does"`    // set: planned takes the place of whatever is there; also: beside what is there; remove: found; replace: planned takes the place of found, others stay
 	What     string `json:"what"`    // as compare has it: address, admin status, route, next hop and so on
 	Subject  string `json:"subject"` // the interface, or the destination of a route
 	Planned  string `json:"planned"` // what there is to be; "" where there is to be nothing
@@ -198,14 +198,7 @@ func stepSets(sets []steps.Set) []StepSet {
 	for n := range sets {
 		d := &sets[n]
 		set, was := d.What()
-		does := "set"
-		switch {
-		case d.Helper == steps.SetsBeside:
-			does = "also"
-		case d.Helper == steps.TakesAway || d.Planned == "":
-			does = "remove"
-		}
-		all = append(all, StepSet{set, was, does, string(d.Difference.What), d.Subject, d.Planned, d.Found, d.Look(), d.TakeBack()})
+		all = append(all, StepSet{set, was, d.Does().String(), string(d.Difference.What), d.Subject, d.Planned, d.Found, d.Look(), d.TakeBack()})
 	}
 	return all
 }
