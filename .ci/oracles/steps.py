@@ -324,7 +324,10 @@ def apply(S, st, dev, T):
     if w == 'admin status': D['ifs'][sub]['admin'] = pl == 'up'; return
     if w == 'vlan':
         e = D['ifs'][sub]; m = re.match(r'tagged ([\d, ]+)$', pl)
-        if m: e['tagged'] = sorted(int(z) for z in m.group(1).split(',')); return
+        if m:
+            P, n = {int(z) for z in m.group(1).split(',')}, re.match(r'tagged ([\d, ]+)', fo)
+            Fo = {int(z) for z in n.group(1).strip(', ').split(',')} if n else set()
+            e['tagged'] = sorted(set(e['tagged']) | P if does == 'also' else set(e['tagged']) - Fo | P if does == 'remove' else P); return
         m = re.match(r'(?:access|untagged) (\d+)$', pl)
         if m: e['vlan'] = int(m.group(1)); return
         return 'vlan? ' + pl

@@ -29,7 +29,10 @@ func DeviceAsObserved(net *forward.Network, id model.DeviceID) *observed.Device 
 			group = spec.Interfaces[x.Group].Name
 		}
 		y.Group = &group
-		y.Type = TypeOf(x)
+		y.Type, y.VLAN = TypeOf(x), int(x.Tag)
+		if x.Parent != model.None {
+			y.Parent = spec.Interfaces[x.Parent].Name
+		}
 		if x.AdminDown {
 			y.Admin = observed.Down
 		}

@@ -62,16 +62,17 @@ func OfNew(net *forward.Network, o *observed.Device) *Result {
 
 // Overlay is the network as it was found: the plan with every difference in it.
 func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network {
-	next := *net.Spec
-	next.RoutesStand = true // they are those that were found
-	plain := *net
-	plain.Spec, plain.State = &next, network.Build(&next).State(net.State.Failures()...)
 	c := differences(net, devices, false)
+	next := *c.spec
+	next.RoutesStand = true // they are those that were found
+	plain := *c.net
+	plain.Spec, plain.State = &next, network.Build(&next).State(net.State.Failures()...)
 	return with(&plain, append(c.varying, c.Differences...))
 }
 
 // differences lists what differs, item by item; and what does not, where it is kept.
 func differences(net *forward.Network, devices []*observed.Device, keep bool) *comparer {
+	net = withGone(net, devices)
 	c := &comparer{net: net, spec: net.Spec, keep: keep, Result: &Result{Net: net}}
 	seen := map[string]bool{}
 	each := make([]Result, len(devices)) // compared beside one another, and told in order

@@ -29,11 +29,15 @@ func (c *comparer) planned(id model.InterfaceID) bool {
 // interfaces compares which there are and their state.
 func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[string]model.InterfaceID) {
 	for _, i := range c.spec.InterfacesOf(id) {
+		x := &c.spec.Interfaces[i]
+		found := interfaceOf(o, names, i)
+		if x.Gone && found != nil {
+			c.gone(i, o.Name, found)
+			continue
+		}
 		if !c.planned(i) {
 			continue
 		}
-		x := &c.spec.Interfaces[i]
-		found := interfaceOf(o, names, i)
 		if found == nil {
 			f := network.NoFailure
 			f.Interface = i
@@ -42,20 +46,36 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 				d.failure, d.change = nil, func(all []model.Interface) { all[i].AdminDown = true }
 			}
 			c.add(d)
+			if x.Kind != model.Port { // and all that is to be on it
+				c.made(i, o)
+			}
 			continue
 		}
 		c.inPlace(OfInterface, o.Name, x.Name, x.Kind.String())
 		c.state(i, o.Name, found)
 		c.settings(i, o.Name, found)
-		if o.Knows(observed.VLANs) && x.Switched {
+		if o.Knows(observed.VLANs) && (x.Switched || x.Group != model.None) {
 			c.vlans(i, o.Name, found)
 		}
 	}
 	for k := range o.Interfaces {
 		x := &o.Interfaces[k]
-		if _, ok := names[x.Name]; !ok && (len(x.Addresses) > 0 || x.Oper == observed.Up) && x.Name != "lo" {
+		if _, ok := names[x.Name]; !ok && !c.isThere(id, x) && (len(x.Addresses) > 0 || x.Oper == observed.Up) && x.Name != "lo" {
 			c.add(Difference{Kind: Extra, What: OfInterface, Device: o.Name, Subject: x.Name, Found: "it is not in the plan", Place: c.spec.Devices[id].Place})
 		}
+	}
+}
+
+// made compares an interface that is to be made with one that has nothing; its addresses are compared with all others.
+func (c *comparer) made(i model.InterfaceID, o *observed.Device) {
+	nothing := 0
+	empty := &observed.Interface{Untagged: &nothing}
+	every := c.every
+	c.every = true
+	c.settings(i, o.Name, empty)
+	c.every = every
+	if o.Knows(observed.VLANs) && c.spec.Interfaces[i].Switched {
+		c.vlans(i, o.Name, empty)
 	}
 }
 
@@ -177,7 +197,7 @@ func (c *comparer) groupFound(i model.InterfaceID, group *string) string {
 // vlans compares what a switch port carries.
 func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Interface) {
 	x := &c.spec.Interfaces[i]
-	if x.Group != model.None {
+	if x.Group != model.None && (found.Group == nil || *found.Group == c.spec.Interfaces[x.Group].Name) {
 		return // what the group carries is said of the group
 	}
 	tagged := make([]int, len(x.Tagged))
@@ -214,12 +234,20 @@ func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Int
 	case len(missing) == 1 && len(extra) == 1 && swapped(fmt.Sprint(missing[0]), fmt.Sprint(extra[0])):
 		d.Slip = slip(VLANSwapped).of(missing[0], extra[0])
 	}
-	d.change = func(all []model.Interface) {
-		x := &all[i]
-		x.Untagged, x.Tagged = model.VLAN(untagged), nil
-		for _, v := range found.Tagged {
-			x.Tagged = append(x.Tagged, model.VLAN(v))
+	carries := func(tagged []int) func(all []model.Interface) {
+		return func(all []model.Interface) {
+			x := &all[i]
+			x.Switched, x.Untagged, x.Tagged = true, model.VLAN(untagged), nil
+			for _, v := range tagged {
+				x.Tagged = append(x.Tagged, model.VLAN(v))
+			}
 		}
+	}
+	d.change = carries(found.Tagged)
+	if untagged == int(x.Untagged) && len(missing) > 0 && len(extra) > 0 {
+		all := slices.Concat(found.Tagged, missing)
+		slices.Sort(all)
+		d.both = carries(all)
 	}
 	c.add(d)
 }

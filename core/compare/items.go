@@ -28,12 +28,15 @@ const (
 // follows from another is in neither.
 func (r *Result) Items() (items []Item, otherwise []Difference) {
 	routes, devices := map[*routesFound]int{}, map[*deviceChange]int{}
+	joining := map[string]Difference{}
 	for _, d := range r.Differences {
 		id, known := r.Net.Spec.DeviceNamed(d.Device)
 		switch {
 		case d.follows || d.What == OfUse:
 		case !known || d.change == nil && d.routes == nil && d.device == nil && d.statics == nil:
 			otherwise = append(otherwise, d)
+		case d.What == OfVLAN && r.joins(id, d.Subject):
+			joining[d.Device+":"+d.Subject] = d // the port loses its own as it joins
 		case d.routes != nil:
 			if i, ok := routes[d.routes]; ok {
 				items[i].Differences = append(items[i].Differences, d)
@@ -52,7 +55,22 @@ func (r *Result) Items() (items []Item, otherwise []Difference) {
 			items = append(items, Item{id, []Difference{d}})
 		}
 	}
+	for i := range items {
+		d := items[i].Differences[0]
+		if own, ok := joining[d.Device+":"+d.Subject]; ok && d.What == OfMembers {
+			if items[i].Differences = []Difference{own, d}; d.Planned == inNoGroup {
+				items[i].Differences = []Difference{d, own} // it leaves before it is given its own
+			}
+		}
+	}
 	return items, otherwise
+}
+
+// joins reports whether a port with VLANs of its own is to join a group, or one that leaves a group is to have some.
+func (r *Result) joins(d model.DeviceID, port string) bool {
+	return slices.ContainsFunc(r.Differences, func(x Difference) bool {
+		return x.What == OfMembers && x.Device == r.Net.Spec.Devices[d].Name && x.Subject == port && x.change != nil
+	})
 }
 
 // HasBoth tells whether what was found and what is planned can stand beside one another.

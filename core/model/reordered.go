@@ -32,8 +32,10 @@ func (s *Spec) Reordered(o Order) *Spec {
 	r.renumber(reflect.ValueOf(&next).Elem())
 	first := InterfaceID(0)
 	for d := range next.Devices {
-		next.Devices[d].First = first
-		first += InterfaceID(next.Devices[d].Count)
+		device := &next.Devices[d]
+		device.Count, device.More = device.Count+len(device.More), nil
+		device.First = first
+		first += InterfaceID(device.Count)
 	}
 	slices.SortStableFunc(next.Statics, func(a, b Static) int { return int(a.Device - b.Device) })
 	next.devices, next.segments, next.cables = namesOf(s.devices, r), namesOf(s.segments, r), namesOf(s.cables, r)

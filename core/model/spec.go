@@ -4,8 +4,10 @@
 package model
 
 import (
+	"iter"
 	"math/big"
 	"net/netip"
+	"slices"
 	"sort"
 	"strconv"
 
@@ -256,7 +258,8 @@ type Device struct {
 
 	From  []BlockID // where its loopback is taken from; empty where none is wanted
 	First InterfaceID
-	Count int // its interfaces are First up to First+Count
+	Count int           // its interfaces are First up to First+Count
+	More  []InterfaceID // and those that were found on it, and are not in the plan
 	Place source.Place
 }
 
@@ -319,6 +322,7 @@ type Interface struct {
 	Advertises bool      // it advertises its IPv6 subnets and itself (RFC 4861)
 	Relay      []Relayed // where it passes on what hosts ask for a lease
 	Own        bool      // has an entry of its own in the plan, not one of a range or none
+	Gone       bool      // it was found, and is not in the plan; but for what was found it is as if it were not there
 	Place      source.Place
 }
 
@@ -386,11 +390,43 @@ type Static struct {
 // InterfacesOf lists the identifiers of a device's interfaces.
 func (s *Spec) InterfacesOf(d DeviceID) []InterfaceID {
 	device := &s.Devices[d]
-	ids := make([]InterfaceID, device.Count)
-	for i := range ids {
-		ids[i] = device.First + InterfaceID(i)
+	ids := make([]InterfaceID, 0, device.Count+len(device.More))
+	for id := range s.EachInterface(d) {
+		ids = append(ids, id)
 	}
 	return ids
+}
+
+// EachInterface visits the interfaces of a device, as InterfacesOf lists them.
+func (s *Spec) EachInterface(d DeviceID) iter.Seq[InterfaceID] {
+	return func(visit func(InterfaceID) bool) {
+		device := &s.Devices[d]
+		for i := device.First; i < device.First+InterfaceID(device.Count); i++ {
+			if !visit(i) {
+				return
+			}
+		}
+		for _, i := range device.More {
+			if !visit(i) {
+				return
+			}
+		}
+	}
+}
+
+// WithMore returns a copy of the network in which a device has further interfaces, and their identifiers. Those of
+// everything else stay as they are.
+func (s *Spec) WithMore(d DeviceID, more ...Interface) (*Spec, []InterfaceID) {
+	next := *s
+	next.Devices, next.Interfaces = slices.Clone(s.Devices), slices.Clone(s.Interfaces)
+	var ids []InterfaceID
+	for _, i := range more {
+		i.Device = d
+		ids = append(ids, InterfaceID(len(next.Interfaces)))
+		next.Interfaces = append(next.Interfaces, i)
+	}
+	next.Devices[d].More = slices.Concat(s.Devices[d].More, ids)
+	return &next, ids
 }
 
 // StaticsOf is the range of a device's routes in Statics: from first up to,
@@ -424,8 +460,7 @@ func (s *Spec) CableNamed(name string) (CableID, bool) {
 
 // InterfaceNamed finds an interface of a device by its name.
 func (s *Spec) InterfaceNamed(d DeviceID, name string) (InterfaceID, bool) {
-	device := &s.Devices[d]
-	for i := device.First; i < device.First+InterfaceID(device.Count); i++ {
+	for i := range s.EachInterface(d) {
 		if s.Interfaces[i].Name == name {
 			return i, true
 		}

@@ -79,6 +79,8 @@ type Interface struct {
 	Untagged    *int      `json:"untagged,omitempty"` // VLAN of untagged frames; 0 is none
 	Tagged      []int     `json:"tagged,omitempty"`
 	Group       *string   `json:"group,omitempty"` // that the port is a member of; "" is none
+	VLAN        int       `json:"vlan,omitempty"`   // of a subinterface or VLAN interface; 0 where it is not told
+	Parent      string    `json:"parent,omitempty"` // of a subinterface; "" where it is not told
 
 	has map[netip.Prefix]bool // its addresses, once there are many
 }

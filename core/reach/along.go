@@ -97,8 +97,7 @@ func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 // anyOn is some interface of a device by which a packet may have come: where nobody
 // judges, it does not matter which.
 func (m *Matrix) anyOn(d model.DeviceID) model.InterfaceID {
-	device := &m.net.Spec.Devices[d]
-	for id := device.First; id < device.First+model.InterfaceID(device.Count); id++ {
+	for id := range m.net.Spec.EachInterface(d) {
 		if m.net.State.Domain(id) != network.NoDomain {
 			return id
 		}

@@ -75,8 +75,7 @@ func (all *Tables) again(old *Table) *Table {
 // are on every interface and are not looked up.
 func (t *Table) own(state *network.State, fresh []raw) []raw {
 	spec := state.Spec
-	device := &spec.Devices[t.key.Device]
-	for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
+	for i := range spec.EachInterface(t.key.Device) {
 		if spec.Interfaces[i].Switched || spec.Interfaces[i].Table != t.key.Name {
 			continue
 		}
@@ -99,7 +98,7 @@ func (t *Table) own(state *network.State, fresh []raw) []raw {
 		}
 	}
 	if t.key.Name == "" {
-		for _, p := range device.Beyond {
+		for _, p := range spec.Devices[t.key.Device].Beyond {
 			fresh = append(fresh, raw{Route{static: noStatic, out: model.None, Source: Local}, p.Prefix})
 		}
 	}

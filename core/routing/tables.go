@@ -46,8 +46,7 @@ func Resolve(state *network.State, statics []model.Static) *Tables {
 // once, in order.
 func furtherTables(spec *model.Spec, d model.DeviceID, statics []model.Static) []string {
 	var names []string
-	device := &spec.Devices[d]
-	for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
+	for i := range spec.EachInterface(d) {
 		if name := spec.Interfaces[i].Table; name != "" {
 			names = append(names, name)
 		}
@@ -66,8 +65,7 @@ func furtherTables(spec *model.Spec, d model.DeviceID, statics []model.Static) [
 func (t *Tables) Update(state *network.State) *Tables {
 	next := t.next(state)
 	for d := range t.main {
-		device := &state.Spec.Devices[d]
-		for i := device.First; i < device.First+model.InterfaceID(device.Count); i++ {
+		for i := range state.Spec.EachInterface(model.DeviceID(d)) {
 			if state.IsUp(i) != t.state.IsUp(i) || holdsOther(t.state, state, i) {
 				next.rebuild(model.DeviceID(d))
 				break
@@ -255,8 +253,7 @@ func (t *Tables) ForSource(d model.DeviceID, source netip.Addr) View {
 		return t.Table(d)
 	}
 	spec := t.state.Spec
-	device := &spec.Devices[d]
-	for id := device.First; id < device.First+model.InterfaceID(device.Count); id++ {
+	for id := range spec.EachInterface(d) {
 		i := &spec.Interfaces[id]
 		if i.Table == "" {
 			continue

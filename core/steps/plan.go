@@ -165,6 +165,9 @@ type judge struct {
 	links    []bool // by segment, once asked for
 	asked    int
 	most     int // how many may be judged before an order is found straight on
+
+	needs [][]int // by item: those that have to be done before it
+	depth []int   // by item: how long a chain of such leads to it
 }
 
 // state is a state in between, judged.
@@ -201,6 +204,7 @@ func newJudge(w *Worksheet, sessions map[model.DeviceID]netip.Addr) *judge {
 		}
 	}
 	w.Devices, w.judge = len(j.devices), j
+	j.findNeeds()
 	all := append(slices.Clip(reach.WithoutLinks(j.spec, reach.Ends(j.spec))), reach.Loopbacks(j.spec)...)
 	for i := 0; i < len(all); i += 1 + len(all)/mostEnds {
 		j.ends = append(j.ends, all[i])

@@ -198,14 +198,18 @@ func (j *judge) onward(p *place) []*place {
 			continue
 		}
 		m := moved{i, l, compare.AsPlanned}
-		add([]moved{m})
+		may := j.mayMove(p.levels, i)
+		if may {
+			add([]moved{m})
+		}
 		left[j.items[i].Device] = append(left[j.items[i].Device], m)
-		if l == compare.AsFound && j.items[i].HasBoth() {
+		if may && l == compare.AsFound && j.items[i].HasBoth() {
 			add([]moved{{i, l, compare.Both}})
 		}
 	}
 	for _, d := range j.devices {
 		if len(left[d]) > 1 {
+			j.inTurn(left[d])
 			add(left[d])
 		}
 	}

@@ -2,6 +2,7 @@ package steps
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"ropeswing/core/compare"
@@ -42,13 +43,13 @@ func (s *Set) What() (set, was string) {
 	case verb == Adds && s.Entry != "":
 		return "also " + s.entry(s.Planned) + ", " + s.Entry, ""
 	case verb == Adds:
-		return "also " + s.said(s.Planned), ""
+		return "also " + s.beside(s.Planned, s.Found), ""
 	case verb == Replaces:
 		return s.said(s.Planned) + " instead of " + s.Found, ""
 	case verb == Removes && s.Entry != "":
 		return "remove " + s.entry(s.Found), ""
 	case verb == Removes && s.Helper == TakesAway:
-		return "remove " + s.said(s.Found) + ", and keep " + s.Planned, ""
+		return "remove " + s.beside(s.Found, s.Planned) + ", and keep " + s.Planned, ""
 	case verb == Removes && s.Difference.What == compare.OfWatch:
 		return "remove the watch of route " + s.Subject, s.Found
 	case verb == Removes:
@@ -65,19 +66,33 @@ func (s *Set) TakeBack() string {
 	case verb == Adds && s.Entry != "":
 		return "remove " + s.entry(s.Planned)
 	case verb == Adds:
-		return "remove " + s.said(s.Planned)
+		return "remove " + s.beside(s.Planned, s.Found)
 	case verb == Replaces:
 		return s.said(s.Found) + " instead of " + s.Planned
 	case verb == Removes && s.Entry != "":
 		return "also " + s.entry(s.Found) + ", " + s.Entry
 	case verb == Removes && (s.Helper == TakesAway || s.Beside):
-		return "also " + s.said(s.Found)
+		return "also " + s.beside(s.Found, s.Planned)
 	case s.Found == "" && s.Difference.What == compare.OfWatch:
 		return "remove the watch of route " + s.Subject
 	case s.Found == "":
 		return "remove " + s.said(s.Planned)
 	}
 	return s.said(s.Found)
+}
+
+// beside is a value as the plan says it, as far as another does not have it: the VLANs of one list that are not in the
+// other.
+func (s *Set) beside(value, other string) string {
+	if s.Difference.What != compare.OfVLAN || s.Helper == NoHelper {
+		return s.said(value)
+	}
+	tagged := func(text string) []string {
+		text, _, _ = strings.Cut(strings.TrimPrefix(text, "tagged "), ", untagged")
+		return strings.Split(text, ", ")
+	}
+	there := tagged(other)
+	return s.said("tagged " + strings.Join(slices.DeleteFunc(tagged(value), func(v string) bool { return slices.Contains(there, v) }), ", "))
 }
 
 // entry is one permit as the plan says it.
@@ -136,6 +151,10 @@ func (s *Set) Look() string {
 		return "its " + s.Subject + " have '" + s.Planned + "', " + s.Entry
 	case s.Difference.What == compare.OfPermit || s.Difference.What == compare.OfTranslation:
 		return "its " + s.said(s.Planned)
+	case s.Planned == "" && s.Difference.What == compare.OfInterface:
+		return "its interfaces: " + s.Subject + " is gone"
+	case s.Helper == SetsBeside && s.Difference.What == compare.OfVLAN:
+		return "its interfaces: " + s.beside(s.Planned, s.Found) + " beside what was there"
 	case s.Planned == "" || s.Helper == TakesAway:
 		return "its interfaces: " + s.Subject + " no longer has " + s.Found
 	case s.Helper == SetsBeside:

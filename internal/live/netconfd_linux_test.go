@@ -119,7 +119,7 @@ func subsystem(c net.Conn, config *ssh.ServerConfig, socket string) {
 					hello := make([]byte, 4096)
 					n, _ := channel.Read(hello)
 					_, _ = in.Write(hello[:n])
-					time.Sleep(300 * time.Millisecond) // it never reads what comes together with a greeting
+					time.Sleep(time.Second) // it never reads what comes together with a greeting
 					_, _ = io.Copy(in, channel)
 					in.Close()
 				}()
