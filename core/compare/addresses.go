@@ -123,6 +123,9 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		p netip.Prefix
 	}
 	var missing, extra []loose
+	others := func(i model.InterfaceID, p ...netip.Prefix) bool { // that stay, of the family
+		return slices.ContainsFunc(slices.Concat(addressSet(&c.spec.Interfaces[i], family), foundSet(interfaceOf(o, names, i), &c.spec.Interfaces[i], family)), func(x netip.Prefix) bool { return !slices.Contains(p, x) })
+	}
 	for _, i := range c.spec.InterfacesOf(id) {
 		x := &c.spec.Interfaces[i]
 		there := interfaceOf(o, names, i)
@@ -144,8 +147,10 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 		x := &c.spec.Interfaces[m.i]
 		d := Difference{Kind: Missing, What: OfAddress, Device: o.Name, Subject: x.Name, Planned: m.p.String(), Place: c.placeOf(m.i, m.p)}
 		instead := netip.Prefix{}
+		d.Beside = others(m.i, m.p)
 		if n := slices.IndexFunc(extra, func(e loose) bool { return e.i == m.i }); n >= 0 { // another in its place
 			instead = extra[n].p
+			d.Beside = others(m.i, m.p, instead)
 			d.Kind, d.Found, d.Slip = Different, instead.String(), addressSlip(m.p, instead)
 			extra = slices.Delete(extra, n, n+1)
 			if instead.Addr() != m.p.Addr() {
@@ -153,6 +158,7 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 			}
 		} else if n := slices.IndexFunc(extra, func(e loose) bool { return e.p.Addr() == m.p.Addr() }); n >= 0 {
 			at := c.spec.Interfaces[extra[n].i].Name
+			d.Beside = true
 			d.Kind, d.Found, d.Slip = Different, extra[n].p.String()+" on "+at, Slip{Code: OnOtherInterface, Interface: extra[n].i, Instead: m.i}
 			other := extra[n]
 			extra = slices.Delete(extra, n, n+1)
@@ -168,7 +174,7 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 	}
 	for _, e := range extra {
 		x := &c.spec.Interfaces[e.i]
-		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place}
+		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place, Beside: others(e.i, e.p)}
 		if holders := c.net.State.HoldersOf(e.p.Addr()); len(holders) > 0 {
 			d.Slip = slip(PlannedElsewhere).at(holders[0])
 		}

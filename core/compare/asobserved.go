@@ -1,6 +1,8 @@
 package compare
 
 import (
+	"slices"
+
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
@@ -14,6 +16,23 @@ func AsObserved(net *forward.Network) []*observed.Device {
 		all[d] = DeviceAsObserved(net, model.DeviceID(d))
 	}
 	return all
+}
+
+// WithPorts adds to what devices tell the ports that they do not tell of and a plan has: a port that a plan does not
+// list is there all the same, with nothing on it.
+func WithPorts(spec *model.Spec, devices []*observed.Device) {
+	for _, o := range devices {
+		id, ok := spec.DeviceNamed(o.Name)
+		if !ok {
+			continue
+		}
+		for _, i := range spec.InterfacesOf(id) {
+			if x := &spec.Interfaces[i]; x.Kind == model.Port && !slices.ContainsFunc(o.Interfaces, func(y observed.Interface) bool { return y.Name == x.Name }) {
+				nothing, group := 0, ""
+				o.Interfaces = append(o.Interfaces, observed.Interface{Name: x.Name, Type: TypeOf(x), Untagged: &nothing, Group: &group})
+			}
+		}
+	}
 }
 
 // DeviceAsObserved is one device as it would tell of itself, wholly.

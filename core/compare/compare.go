@@ -47,7 +47,7 @@ func OfNew(net *forward.Network, o *observed.Device) *Result {
 	d.Forwards = d.Forwards && d.Kind != model.SwitchDevice
 	for _, i := range blank.InterfacesOf(id) {
 		x := &blank.Interfaces[i]
-		x.Tag, x.Parent, x.Serial, x.Clocks, x.Borrow, x.Table, x.Relay, x.Advertises, x.Priority = 0, model.None, false, false, model.None, "", nil, false, 0
+		x.Serial, x.Clocks, x.Borrow, x.Table, x.Relay, x.Advertises, x.Priority = false, false, model.None, "", nil, false, 0
 		x.Addresses = slices.DeleteFunc(slices.Clone(x.Addresses), func(a model.Address) bool { return a.Virtual })
 	}
 	c.AddFrom(net.Spec, &blank)

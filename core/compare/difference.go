@@ -71,6 +71,7 @@ const (
 	OfBorrow      What = "borrow"
 	OfTable       What = "table"
 	OfLine        What = "line"
+	OfClock       What = "clock"
 	OfParent      What = "parent"
 	OfTag         What = "tag"
 	OfAddressing  What = "addressing" // leased, or as advertised

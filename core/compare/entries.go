@@ -98,7 +98,7 @@ func (f *fromPlan) entry(id model.DeviceID, subject string, all []entry, i int, 
 	e := &all[i]
 	d := Difference{What: OfPermit, Device: f.one.Devices[id].Name, Subject: subject, Entry: "before all others", device: change}
 	for before := i - 1; before >= 0; before-- {
-		if all[before].planned || e.found {
+		if all[before].planned && (all[before].found || !e.found) {
 			d.Entry = "behind '" + all[before].permit.Text + "'"
 			break
 		}

@@ -261,12 +261,6 @@ func (f *facts) iface(device string, i *model.Interface) {
 			linkLocal = append(linkLocal, a.Addr().String())
 		}
 	}
-	add(OfVirtual, strings.Join(virtual, ", "))
-	priority := ""
-	if len(virtual) > 0 {
-		priority = fmt.Sprint(i.Priority)
-	}
-	add(OfPriority, priority)
 	add(OfPrefer, strings.Join(preferred, ", "))
 	add(OfLinkLocal, strings.Join(linkLocal, ", "))
 	for _, family := range prefix.Families {
@@ -283,21 +277,12 @@ func (f *facts) iface(device string, i *model.Interface) {
 	}
 	slices.Sort(addressing)
 	add(OfAddressing, strings.Join(addressing, ", "))
-	add(OfRelay, joined(i.Relay, func(r model.Relayed) string { return r.To.String() }))
-	add(OfAdvertises, map[bool]string{true: "true"}[i.Advertises])
-	add(OfMAC, i.MAC)
-	add(OfBorrow, label(i.Borrow))
-	add(OfTable, i.Table)
 	add(OfMembers, joined(i.Members, label))
-	add(OfMTU, numberOr(i.MTU))
-	add(OfBandwidth, numberOr(int(i.Bandwidth)))
-	line := ""
-	if i.Serial {
-		line = "serial" + map[bool]string{true: ", clocks it"}[i.Clocks]
+	for _, k := range model.InterfaceKeys {
+		if k.Name != "priority" || len(virtual) > 0 {
+			add(What(k.Name), k.Says(f.spec, i))
+		}
 	}
-	add(OfLine, line)
-	add(OfParent, label(i.Parent))
-	add(OfTag, numberOr(int(i.Tag)))
 }
 
 func numberOr(n int) string {

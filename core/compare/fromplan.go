@@ -1,6 +1,7 @@
 package compare
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -12,6 +13,11 @@ import (
 // devices and no list of them tells: permits, translations, tags and the like. It returns
 // what the two say otherwise and nothing can be set for.
 func (r *Result) AddFrom(one, from *model.Spec) []Difference {
+	plain, all := one, r.Net.Spec // and what only the other has
+	if len(all.Interfaces) > len(one.Interfaces) {
+		one = all
+	}
+	there := map[model.InterfaceID]bool{}
 	f := fromPlan{r: r, one: one, from: from, to: map[model.InterfaceID]model.InterfaceID{}}
 	for id := range from.Interfaces {
 		i := &from.Interfaces[id]
@@ -26,20 +32,29 @@ func (r *Result) AddFrom(one, from *model.Spec) []Difference {
 		if id, ok := from.DeviceNamed(one.Devices[d].Name); ok {
 			f.device(model.DeviceID(d), &from.Devices[id])
 			f.watches(model.DeviceID(d), id)
+			f.watchesGone(model.DeviceID(d), id)
 		}
 	}
 	for id, to := range f.to {
 		if to != model.None {
-			f.iface(to, &from.Interfaces[id])
+			f.iface(to, &from.Interfaces[id], one.Interfaces[to].Gone)
+			there[to] = true
+		}
+	}
+	for id := range one.Interfaces { // and those that are to be made
+		if i := &one.Interfaces[id]; !there[model.InterfaceID(id)] && i.Kind != model.Port {
+			if _, both := from.DeviceNamed(one.Devices[i.Device].Name); both {
+				f.iface(model.InterfaceID(id), &model.Interface{Parent: model.None, Borrow: model.None}, true)
+			}
 		}
 	}
 	slices.SortStableFunc(f.added, func(a, b Difference) int {
 		return strings.Compare(a.Device+" "+a.Subject+string(a.What), b.Device+" "+b.Subject+string(b.What))
 	})
 	r.Differences = append(r.Differences, f.added...)
-	all := &Result{Net: r.Net, Differences: r.Differences}
-	all.Facts(one, from)
-	return slices.DeleteFunc(all.Differences[len(r.Differences):], func(d Difference) bool {
+	both := &Result{Net: r.Net, Differences: r.Differences}
+	both.Facts(plain, from)
+	return slices.DeleteFunc(both.Differences[len(r.Differences):], func(d Difference) bool {
 		switch d.What {
 		case OfCable: // what sending by it costs, and whether it hides faults, is set nowhere
 			return d.Kind == Different
@@ -99,23 +114,21 @@ func (f *fromPlan) device(id model.DeviceID, was *model.Device) {
 		}
 		return entries
 	}
-	if f.entries(id, "permits", list(f.one, d.Permits), list(f.one, through), func(x *model.Device) *[]model.Permit { return &x.Permits }) {
-		add(OfPermit, "permits", besides(d), besides(was), func(x *model.Device) { x.Otherwise, x.KeepsState = was.Otherwise, was.KeepsState })
-	} else {
-		add(OfPermit, "permits", f.permits(d, d.Permits), f.permits(was, through), func(x *model.Device) {
-			x.Permits, x.Otherwise, x.KeepsState = through, was.Otherwise, was.KeepsState
-		})
+	if !f.entries(id, "permits", list(f.one, d.Permits), list(f.one, through), func(x *model.Device) *[]model.Permit { return &x.Permits }) {
+		add(OfPermit, "permits", f.permits(d.Permits), f.permits(through), func(x *model.Device) { x.Permits = through })
 	}
 	if !f.entries(id, "own-permits", list(f.one, d.OwnPermits), list(f.one, own), func(x *model.Device) *[]model.Permit { return &x.OwnPermits }) {
-		add(OfPermit, "own-permits", f.permits(nil, d.OwnPermits), f.permits(nil, own), func(x *model.Device) { x.OwnPermits = own })
+		add(OfPermit, "own-permits", f.permits(d.OwnPermits), f.permits(own), func(x *model.Device) { x.OwnPermits = own })
+	}
+	for _, k := range model.DeviceKeys {
+		value := k.Says(was)
+		add(What(cmp.Or(k.What, k.Name)), k.Name, k.Says(d), value, func(x *model.Device) { _ = k.Set(x, value) })
 	}
 	translates := slices.Clone(was.Translates)
 	for i := range translates {
 		translates[i].Beyond = f.at(translates[i].Beyond)
 	}
 	add(OfTranslation, "translates", meanings(d.Translates), meanings(was.Translates), func(x *model.Device) { x.Translates = translates })
-	add(OfForwards, "", yesNo(d.Forwards), yesNo(was.Forwards), func(x *model.Device) { x.Forwards = was.Forwards })
-	add(OfAnswers, "", strings.Join(d.Answers, ", "), strings.Join(was.Answers, ", "), func(x *model.Device) { x.Answers = was.Answers })
 }
 
 // bare is sentences without what they stand for.
@@ -131,35 +144,62 @@ func bare(text string) string {
 // watches compares what the routes of a device watch, of those that are in both plans.
 func (f *fromPlan) watches(id, was model.DeviceID) {
 	own, last := f.one.StaticsOf(id)
+	first, end := f.from.StaticsOf(was)
 	for n := own; n < last; n++ {
 		s := &f.one.Statics[n]
-		first, end := f.from.StaticsOf(was)
-		for m := first; m < end; m++ {
-			o := &f.from.Statics[m]
-			if o.Table != s.Table || o.To != s.To || o.Via != s.Via || o.Distance != s.Distance || o.Watched() == s.Watched() {
-				continue
-			}
-			d := Difference{Kind: Different, What: OfWatch, Device: f.one.Devices[id].Name, Subject: strings.TrimSpace(routeKey{s.Table, s.To}.words() + " via " + s.Via.String()), Planned: s.Watched(), Found: o.Watched(), Place: s.Place}
-			key, via, distance := routeKey{s.Table, s.To}, s.Via, s.Distance
-			d.statics = func(all []model.Static) {
+		o := model.Static{} // one that is new is set without its watch
+		if m := slices.IndexFunc(f.from.Statics[first:end], func(o model.Static) bool {
+			return o.Table == s.Table && o.To == s.To && o.Via == s.Via && o.Distance == s.Distance
+		}); m >= 0 {
+			o = f.from.Statics[first+m]
+		}
+		if o.Watched() == s.Watched() || s.Discard {
+			continue
+		}
+		key, via, distance := routeKey{s.Table, s.To}, s.Via, s.Distance
+		f.added = append(f.added, Difference{
+			Kind: Different, What: OfWatch, Device: f.one.Devices[id].Name, Subject: strings.TrimSpace(key.words() + " via " + via.String()),
+			Planned: s.Watched(), Found: o.Watched(), Place: s.Place,
+			statics: func(all []model.Static) {
 				for i := range all {
 					if x := &all[i]; x.Device == id && x.Table == key.table && x.To == key.to && x.Via == via && x.Distance == distance {
 						x.Watch, x.WatchFrom = o.Watch, o.WatchFrom
 					}
 				}
-			}
-			f.added = append(f.added, d)
+			},
+		})
+	}
+}
+
+// watchesGone tells of what routes watch that only the other plan has: it is taken away before they are.
+func (f *fromPlan) watchesGone(id, was model.DeviceID) {
+	first, end := f.from.StaticsOf(was)
+	own, last := f.one.StaticsOf(id)
+	for m := first; m < end; m++ {
+		o := &f.from.Statics[m]
+		is := func(s model.Static) bool {
+			return o.Table == s.Table && o.To == s.To && o.Via == s.Via && o.Distance == s.Distance
 		}
+		if !o.Watch.IsValid() || slices.ContainsFunc(f.one.Statics[own:last], is) {
+			continue
+		}
+		f.added = append(f.added, Difference{
+			Kind: Extra, What: OfWatch, Device: f.one.Devices[id].Name, Subject: strings.TrimSpace(routeKey{o.Table, o.To}.words() + " via " + o.Via.String()),
+			Found: o.Watched(), Place: f.one.Devices[id].Place,
+			statics: func(all []model.Static) {
+				for i := range all {
+					if x := &all[i]; x.Device == id && is(*x) {
+						x.Watch, x.WatchFrom = o.Watch, o.WatchFrom
+					}
+				}
+			},
+		})
 	}
 }
 
 // permits is permits in words, with what they stand for where that tells them apart.
-func (f *fromPlan) permits(d *model.Device, all []model.Permit) string {
-	words := permitWords(f.one, all)
-	if d != nil && besides(d) != "" {
-		words = append(words, besides(d))
-	}
-	return strings.Join(words, "; ")
+func (f *fromPlan) permits(all []model.Permit) string {
+	return strings.Join(permitWords(f.one, all), "; ")
 }
 
 // permitWords are permits in words, each with what it stands for.
@@ -169,15 +209,6 @@ func permitWords(spec *model.Spec, all []model.Permit) []string {
 		words = append(words, fmt.Sprintf("%s (%s to %s)", s.text, sideWords(all[i].From), sideWords(all[i].To)))
 	}
 	return words
-}
-
-// besides is what else decides about packets than permits.
-func besides(d *model.Device) string {
-	var words []string
-	for _, s := range permits(nil, d, nil) {
-		words = append(words, s.text)
-	}
-	return strings.Join(words, "; ")
 }
 
 func meanings(all []model.Translation) string {
@@ -196,43 +227,22 @@ func joinedPrefixes(t model.Translation) string {
 	return strings.Join(words, ", ")
 }
 
-// iface compares what is set on an interface and no list tells.
-func (f *fromPlan) iface(id model.InterfaceID, was *model.Interface) {
+// iface compares what is set on an interface and no list tells; made is that it was not there, or is no longer to be.
+func (f *fromPlan) iface(id model.InterfaceID, was *model.Interface, made bool) {
 	i := &f.one.Interfaces[id]
-	name := func(spec *model.Spec, id model.InterfaceID) string {
-		if id == model.None {
-			return ""
-		}
-		return spec.Interfaces[id].Name
-	}
 	add := func(what What, planned, found string, change func(*model.Interface)) {
 		if planned != found {
 			f.added = append(f.added, Difference{Kind: Different, What: what, Device: f.one.Devices[i.Device].Name, Subject: i.Name, Planned: planned, Found: found, Place: i.Place, change: func(all []model.Interface) { change(&all[id]) }})
 		}
 	}
-	add(OfTag, numberOr(int(i.Tag)), numberOr(int(was.Tag)), func(x *model.Interface) { x.Tag = was.Tag })
-	add(OfParent, name(f.one, i.Parent), name(f.from, was.Parent), func(x *model.Interface) { x.Parent = f.at(was.Parent) })
-	line := func(i *model.Interface) string {
-		return fmt.Sprintf("serial %s, clocked here %s", yesNo(i.Serial), yesNo(i.Clocks))
+	for _, k := range model.InterfaceKeys {
+		if k.Is && made || k.Name == "priority" && !slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return a.Virtual }) {
+			continue
+		}
+		planned, value := k.Says(f.one, i), k.Says(f.from, was)
+		if planned != "" && (value != "" || made) && slices.Contains([]What{OfMTU, OfMAC, OfBandwidth}, What(k.Name)) {
+			continue // a device tells of these
+		}
+		add(What(k.Name), planned, value, func(x *model.Interface) { _ = k.Set(f.one, x, value) })
 	}
-	add(OfLine, line(i), line(was), func(x *model.Interface) { x.Serial, x.Clocks = was.Serial, was.Clocks })
-	add(OfBorrow, name(f.one, i.Borrow), name(f.from, was.Borrow), func(x *model.Interface) { x.Borrow = f.at(was.Borrow) })
-	add(OfTable, i.Table, was.Table, func(x *model.Interface) { x.Table = was.Table })
-	relays := func(i *model.Interface) string {
-		return joined(i.Relay, func(r model.Relayed) string { return r.To.String() })
-	}
-	add(OfRelay, relays(i), relays(was), func(x *model.Interface) { x.Relay = was.Relay })
-	add(OfAdvertises, yesNo(i.Advertises), yesNo(was.Advertises), func(x *model.Interface) { x.Advertises = was.Advertises })
-	virtual := func(i *model.Interface) []model.Address {
-		return slices.DeleteFunc(slices.Clone(i.Addresses), func(a model.Address) bool { return !a.Virtual })
-	}
-	if len(virtual(i)) > 0 {
-		add(OfPriority, fmt.Sprint(i.Priority), fmt.Sprint(was.Priority), func(x *model.Interface) { x.Priority = was.Priority })
-	}
-	words := func(i *model.Interface) string {
-		return joined(virtual(i), func(a model.Address) string { return a.Prefix.String() })
-	}
-	add(OfVirtual, words(i), words(was), func(x *model.Interface) {
-		x.Addresses = append(slices.DeleteFunc(slices.Clone(x.Addresses), func(a model.Address) bool { return a.Virtual }), virtual(was)...)
-	})
 }

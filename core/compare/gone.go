@@ -134,7 +134,7 @@ func (c *comparer) gone(i model.InterfaceID, device string, found *observed.Inte
 	if x.Kind == model.Port {
 		return // its addresses are told; the port itself stays
 	}
-	d := Difference{Kind: Extra, What: OfInterface, Device: device, Subject: x.Name, Found: x.Kind.String(), Place: x.Place}
+	d := Difference{Kind: Extra, What: OfInterface, Device: device, Subject: x.Name, Found: whatIs(c.spec, x), Place: x.Place}
 	down := found.Admin == observed.Down
 	d.change = func(all []model.Interface) {
 		all[i].AdminDown = down
@@ -150,4 +150,3 @@ func (c *comparer) isThere(id model.DeviceID, x *observed.Interface) bool {
 	i, ok := c.spec.InterfaceNamed(id, x.Name)
 	return ok && c.spec.Interfaces[i].Gone
 }
-

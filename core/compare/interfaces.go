@@ -41,7 +41,7 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 		if found == nil {
 			f := network.NoFailure
 			f.Interface = i
-			d := Difference{Kind: Missing, What: OfInterface, Device: o.Name, Subject: x.Name, Planned: x.Kind.String(), Place: x.Place}
+			d := Difference{Kind: Missing, What: OfInterface, Device: o.Name, Subject: x.Name, Planned: whatIs(c.spec, x), Place: x.Place}
 			if d.failure = &f; x.Kind != model.Port { // it can be made
 				d.failure, d.change = nil, func(all []model.Interface) { all[i].AdminDown = true }
 			}
@@ -64,6 +64,18 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 			c.add(Difference{Kind: Extra, What: OfInterface, Device: o.Name, Subject: x.Name, Found: "it is not in the plan", Place: c.spec.Devices[id].Place})
 		}
 	}
+}
+
+// whatIs is what an interface is, as it is said where it is made.
+func whatIs(spec *model.Spec, i *model.Interface) string {
+	words := i.Kind.String()
+	if i.Kind == model.Subinterface && i.Parent != model.None {
+		words += " of " + spec.Interfaces[i.Parent].Name
+	}
+	if i.Tag != 0 {
+		words += fmt.Sprintf(", tag %d", i.Tag)
+	}
+	return words
 }
 
 // made compares an interface that is to be made with one that has nothing; its addresses are compared with all others.
@@ -133,8 +145,8 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 		change         func([]model.Interface)
 	}{
 		{OfMTU, numberOr(x.MTU), numberOr(found.MTU), func(all []model.Interface) { all[i].MTU = found.MTU }},
-		{OfMAC, strings.ToLower(x.MAC), strings.ToLower(found.MAC), nil},
-		{OfBandwidth, numberOr(int(x.Bandwidth)), numberOr(int(found.Speed)), nil},
+		{OfMAC, strings.ToLower(x.MAC), strings.ToLower(found.MAC), func(all []model.Interface) { all[i].MAC = strings.ToLower(found.MAC) }},
+		{OfBandwidth, model.BandwidthWords(x.Bandwidth), model.BandwidthWords(found.Speed), func(all []model.Interface) { all[i].Bandwidth = found.Speed }},
 		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), c.regroup(i, found.Group)},
 	} {
 		switch {

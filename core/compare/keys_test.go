@@ -127,7 +127,7 @@ func TestWhatNoListTellsIsTold(t *testing.T) {
 	}
 	one := planOf(t, coretest.EveryKey)
 	r := Compare(one, AsObserved(one))
-	assert.Equal(t, []What{OfPermit, OfTranslation, OfWatch, OfPrefer, OfVirtual, OfPriority, OfBorrow, OfTable, OfLine, OfTag, OfAnswers, OfRelay, OfAdvertises, OfCable}, r.Untold)
+	assert.Equal(t, []What{OfPermit, OfTranslation, OfWatch, OfPrefer, OfVirtual, OfPriority, OfBorrow, OfTable, OfLine, OfClock, OfTag, OfAnswers, OfRelay, OfAdvertises, OfCable}, r.Untold)
 	assert.Equal(t, []What{OfCable}, Compare(one, AsObserved(one)[:1]).Untold, "of a host that was seen alone")
 }
 

@@ -8,7 +8,7 @@ import (
 
 // noList is what a plan says of how a device behaves, and no list of a device tells.
 var noList = []What{
-	OfPermit, OfTranslation, OfWatch, OfPrefer, OfVirtual, OfPriority, OfBorrow, OfTable, OfLine, OfTag, OfAnswers,
+	OfPermit, OfTranslation, OfWatch, OfPrefer, OfVirtual, OfPriority, OfBorrow, OfTable, OfLine, OfClock, OfTag, OfAnswers,
 	OfRelay, OfAdvertises, OfParent, OfForwards, OfManage, OfBeyond, OfKind, OfCable, // what a device is, which is not told each time
 }
 
@@ -40,6 +40,7 @@ func (c *comparer) untold() {
 			says[OfBorrow] = says[OfBorrow] || i.Borrow != model.None
 			says[OfTable] = says[OfTable] || i.Table != ""
 			says[OfLine] = says[OfLine] || i.Serial
+			says[OfClock] = says[OfClock] || i.Clocks
 			says[OfRelay] = says[OfRelay] || len(i.Relay) > 0
 			says[OfAdvertises] = says[OfAdvertises] || i.Advertises
 			says[OfTag] = says[OfTag] || i.Tag != 0

@@ -38,10 +38,10 @@ func (a *answer) flaws(e *emitted) []flaw {
 // tableProof is routes as they are emitted, ready to be followed.
 type tableProof struct {
 	*lookup
-	leaves []int32            // of the tree, in their order
-	top    [][]int32          // by device, then leaf: one more than which of its groups is the longest there; 0, its default
-	chains [][][]line         // by device, then as top has it: the lines that are tried, in their order
-	wants  [][][]line         // by device, then label: its lines
+	leaves []int32    // of the tree, in their order
+	top    [][]int32  // by device, then leaf: one more than which of its groups is the longest there; 0, its default
+	chains [][][]line // by device, then as top has it: the lines that are tried, in their order
+	wants  [][][]line // by device, then label: its lines
 }
 
 func (a *answer) newTableProof(e *emitted) *tableProof {

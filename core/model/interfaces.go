@@ -243,27 +243,11 @@ func (b *builder) bandwidth(w *plan.Interface) int64 {
 	if !t.Written() {
 		return 0
 	}
-	number, unit := strings.TrimRight(t.Value, "kMGT"), int64(1)
-	switch t.Value[len(number):] {
-	case "k":
-		unit = 1e3
-	case "M":
-		unit = 1e6
-	case "G":
-		unit = 1e9
-	case "T":
-		unit = 1e12
-	case "":
-	default:
-		number = "?"
+	n, err := ParseBandwidth(t.Value)
+	if err != nil {
+		b.report(finding.New(finding.BadValue, t.Place, "%s", err).About(b.device.Name.Value + ":" + w.Name.Value))
 	}
-	n, err := strconv.ParseInt(number, 10, 64)
-	if err != nil || n < 1 || n > 1e15/unit {
-		b.report(finding.New(finding.BadValue, t.Place, "%s is no bandwidth; write bits a second such as 64k, 100M or 10G", t.Value).
-			About(b.device.Name.Value + ":" + w.Name.Value))
-		return 0
-	}
-	return n * unit
+	return n
 }
 
 // mac reads an interface's MAC address.

@@ -78,7 +78,7 @@ type Interface struct {
 	Addresses   []Address `json:"addresses,omitempty"`
 	Untagged    *int      `json:"untagged,omitempty"` // VLAN of untagged frames; 0 is none
 	Tagged      []int     `json:"tagged,omitempty"`
-	Group       *string   `json:"group,omitempty"` // that the port is a member of; "" is none
+	Group       *string   `json:"group,omitempty"`  // that the port is a member of; "" is none
 	VLAN        int       `json:"vlan,omitempty"`   // of a subinterface or VLAN interface; 0 where it is not told
 	Parent      string    `json:"parent,omitempty"` // of a subinterface; "" where it is not told
 

@@ -5,6 +5,7 @@ package revise
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"ropeswing/core/forward"
@@ -19,7 +20,7 @@ type reviser struct{ *workspace.Workspace }
 
 // ChangeForms is how a change to try is written: as a step says what to set.
 const ChangeForms = "'DEVICE: [also|remove] WHAT', where WHAT is 'route DESTINATION via NEXT-HOP', 'gateway ADDRESS', 'permit SENTENCE', 'translate SENTENCE', " +
-	"'INTERFACE up' or 'down', or 'INTERFACE KEY VALUE' with the keys address, secondary, access, tagged, untagged, members and clock; or '[remove] cable A to B'"
+	"'INTERFACE up' or 'down', or 'INTERFACE KEY VALUE' with a key such as address, tagged, members or mtu; or '[remove] cable A to B'. It is what a step says to set"
 
 // changeForm is what is said of a change that cannot be read.
 func changeForm(text string) error { return fmt.Errorf("a change is %s, not '%s'", ChangeForms, text) }
@@ -37,10 +38,10 @@ func With(w *workspace.Workspace, changes ...string) (*workspace.Workspace, erro
 		copied.Network = tried(next.Network, c)
 		copied.Spec, copied.Trying = copied.Network.Spec, true
 		copied.Basis += ", trying: " + c.Describe(next.Spec)
-		if err := slips(next.Spec, copied.Spec); err != nil {
-			return nil, fmt.Errorf("'%s' is not tried: %w", text, err)
-		}
 		next = &copied
+	}
+	if err := slips(w.Spec, next.Spec); err != nil {
+		return nil, fmt.Errorf("'%s' is not tried: %w", strings.Join(changes, "', '"), err)
 	}
 	return next, nil
 }
@@ -123,6 +124,9 @@ func (w reviser) change(text string) (model.Change, error) {
 	sentence := strings.Join(words[1:], " ")
 	switch words[0] {
 	case "route":
+		if at := slices.Index(words[1:], "watch:"); at > 0 {
+			return w.watchChange(d, mode, words[1:], at, text)
+		}
 		return w.routeChange(d, mode, words[1:], text)
 	case "gateway", "gateway:":
 		return w.gatewayChange(d, mode, words[1:], text)
@@ -130,6 +134,13 @@ func (w reviser) change(text string) (model.Change, error) {
 		return w.permitChange(d, mode, sentence, words[0] == "own-permit")
 	case "translate":
 		return w.translationChange(d, mode, sentence)
+	case "permits:", "own-permits:", "translates:":
+		return w.sentencesChange(d, mode, strings.TrimSuffix(words[0], ":"), sentence)
+	case "interface":
+		return w.madeChange(d, mode, words[1:], text)
+	}
+	if k := model.DeviceKeyNamed(strings.TrimSuffix(words[0], ":")); k != nil {
+		return w.deviceKeyChange(d, k, mode, words[1:])
 	}
 	if id, ok := w.Spec.InterfaceNamed(d, words[0]); ok {
 		return w.interfaceChange(id, mode, words[1:], text)

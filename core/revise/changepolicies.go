@@ -15,7 +15,7 @@ func (w reviser) permitChange(d model.DeviceID, mode how, sentence string, own b
 	}
 	said := sentence
 	sentence, behind := placeOf(sentence)
-	p, err := model.PermitOn(w.Document, w.Spec, d, sentence, own)
+	p, err := w.permit(d, sentence, own)
 	if err != nil {
 		return nil, err
 	}
@@ -24,7 +24,9 @@ func (w reviser) permitChange(d model.DeviceID, mode how, sentence string, own b
 	if own {
 		list, word = x.OwnPermits, "own-permit "
 	}
-	is := func(o model.Permit) bool { return o.Text == sentence }
+	is := func(o model.Permit) bool {
+		return o.Text == p.Text && slices.Equal(o.In, p.In) && slices.Equal(o.Out, p.Out) && o.Pending == p.Pending
+	}
 	if mode == removes && !slices.ContainsFunc(list, is) {
 		return nil, fmt.Errorf("%s has no permit '%s'", x.Name, sentence)
 	}
@@ -72,6 +74,72 @@ func placeOf(sentence string) (string, *string) {
 		}
 	}
 	return sentence, nil
+}
+
+// permit reads a sentence with what may stand behind it: ', in by A or B', ', out of C', ', pending'.
+func (w reviser) permit(d model.DeviceID, sentence string, own bool) (model.Permit, error) {
+	bare, pending := strings.CutSuffix(sentence, ", pending")
+	bare, out, hasOut := strings.Cut(bare, ", out of ")
+	bare, in, hasIn := strings.Cut(bare, ", in by ")
+	p, err := model.PermitOn(w.Document, w.Spec, d, bare, own)
+	if err != nil {
+		return p, err
+	}
+	p.Pending = pending
+	for _, side := range []struct {
+		is    bool
+		names string
+		into  *[]model.InterfaceID
+	}{{hasIn, in, &p.In}, {hasOut, out, &p.Out}} {
+		if !side.is {
+			continue
+		}
+		for _, name := range strings.Split(side.names, " or ") {
+			id, ok := w.Spec.InterfaceNamed(d, name)
+			if !ok {
+				return p, fmt.Errorf("%s has no interface %s", w.Spec.Devices[d].Name, name)
+			}
+			*side.into = append(*side.into, id)
+		}
+	}
+	return p, nil
+}
+
+// sentencesChange puts sentences in place of all that a device has, or takes those away: 'permits: A; B'.
+func (w reviser) sentencesChange(d model.DeviceID, mode how, key, text string) (model.Change, error) {
+	if mode == adds {
+		return nil, severalOf(strings.TrimSuffix(key, "s"), text)
+	}
+	var permits []model.Permit
+	var translates []model.Translation
+	for _, sentence := range strings.Split(text, "; ") {
+		if key == "translates" {
+			t, err := model.TranslationOn(w.Document, w.Spec, d, sentence)
+			if err != nil {
+				return nil, err
+			}
+			translates = append(translates, t)
+			continue
+		}
+		p, err := w.permit(d, sentence, key == "own-permits")
+		if err != nil {
+			return nil, err
+		}
+		permits = append(permits, p)
+	}
+	if mode == removes {
+		permits, translates = nil, nil
+	}
+	return w.Spec.AlterDevice(d, w.said(d, mode, key+": "+text), func(x *model.Device) {
+		switch key {
+		case "permits":
+			x.Permits = permits
+		case "own-permits":
+			x.OwnPermits = permits
+		default:
+			x.Translates = translates
+		}
+	}), nil
 }
 
 // translationChange does the same with a translation.

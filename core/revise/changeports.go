@@ -35,8 +35,14 @@ func (w reviser) interfaceChange(id model.InterfaceID, mode how, words []string,
 		return w.vlanChange(id, mode, words, text, say())
 	case key == "members":
 		return w.membersChange(id, mode, values, say())
-	case key == "clock" && len(values) == 1 && (values[0] == "true" || values[0] == "false"):
-		return w.Spec.AlterInterface(id, say(), func(i *model.Interface) { i.Clocks = values[0] == "true" }), nil
+	case key == "in":
+		return w.joinChange(id, values, text, say())
+	case key == "no" && len(values) == 1 && values[0] == "VLAN" && mode == replaces:
+		return w.Spec.AlterInterface(id, say(), func(i *model.Interface) { i.Tagged, i.Untagged = nil, 0 }), nil
+	default:
+		if k := model.InterfaceKeyNamed(key); k != nil {
+			return w.keyChange(id, k, mode, values, say())
+		}
 	}
 	return nil, changeForm(text)
 }
@@ -52,6 +58,8 @@ func (w reviser) addressChange(id model.InterfaceID, mode how, secondary bool, v
 		return nil, fmt.Errorf("%s has no prefix length", values[0])
 	case len(values) == 2 && values[1] == "secondary": // as a list may have it
 		secondary = true
+	case len(values) > 3 && values[1] == "instead" && values[2] == "of" && mode == replaces:
+		return w.addressInstead(id, p, values[3:], text)
 	case len(values) != 1:
 		return nil, changeForm(text)
 	}
@@ -87,6 +95,46 @@ func (w reviser) addressChange(id model.InterfaceID, mode how, secondary bool, v
 	}), nil
 }
 
+// addressInstead puts an address in place of one that the interface has, or another of the device: 'A instead of B [on INTERFACE]'.
+func (w reviser) addressInstead(id model.InterfaceID, p netip.Prefix, of []string, text string) (model.Change, error) {
+	x := &w.Spec.Interfaces[id]
+	old, _, err := prefix.Parse(of[0])
+	at := id
+	switch {
+	case err != nil:
+		return nil, err
+	case len(of) == 3 && of[1] == "on":
+		other, ok := w.Spec.InterfaceNamed(x.Device, of[2])
+		if !ok {
+			return nil, fmt.Errorf("%s has no interface %s", w.Spec.Devices[x.Device].Name, of[2])
+		}
+		at = other
+	case len(of) != 1:
+		return nil, changeForm(text)
+	}
+	is := func(a model.Address) bool { return a.Prefix == old }
+	n := slices.IndexFunc(w.Spec.Interfaces[at].Addresses, is)
+	if n < 0 {
+		return nil, fmt.Errorf("%s does not have %s", w.Spec.Label(at), old)
+	}
+	fresh := w.Spec.Interfaces[at].Addresses[n]
+	fresh.Prefix = p
+	say := w.said(x.Device, replaces, fmt.Sprintf("%s address: %s instead of %s", x.Name, p, strings.Join(of, " ")))
+	return model.Alter{Device: x.Device, Text: say, Bears: model.TouchesInterfaces, Do: func(s *model.Spec) *model.Spec {
+		next := *s
+		next.Interfaces = slices.Clone(s.Interfaces)
+		from, to := &next.Interfaces[at], &next.Interfaces[id]
+		from.Addresses = slices.Clone(from.Addresses)
+		if at == id {
+			from.Addresses[n] = fresh
+			return &next
+		}
+		from.Addresses = slices.Delete(from.Addresses, n, n+1)
+		to.Addresses = append(slices.Clone(to.Addresses), fresh)
+		return &next
+	}}, nil
+}
+
 // vlan is a VLAN by its number, or by the segment in it.
 func (w reviser) vlan(text string) (model.VLAN, error) {
 	if n, err := strconv.ParseUint(text, 10, 16); err == nil && n >= 1 && n <= 4094 {
@@ -106,7 +154,7 @@ func (w reviser) vlan(text string) (model.VLAN, error) {
 
 // vlanChange reads which VLANs a port carries: access V, tagged V, V and untagged V.
 func (w reviser) vlanChange(id model.InterfaceID, mode how, words []string, text, said string) (model.Change, error) {
-	if !w.Spec.Interfaces[id].Switched {
+	if x := &w.Spec.Interfaces[id]; !x.Switched && (w.Spec.Devices[x.Device].Kind != model.SwitchDevice || x.Kind != model.Port || len(x.Addresses) > 0) {
 		return nil, fmt.Errorf("%s is no switch port", w.Spec.Label(id))
 	}
 	key := ""
@@ -148,7 +196,7 @@ func (w reviser) vlanChange(id model.InterfaceID, mode how, words []string, text
 	_, access := one["access"]
 	_, native := one["untagged"]
 	return w.Spec.AlterInterface(id, said, func(i *model.Interface) {
-		i.Tagged = slices.Clone(i.Tagged)
+		i.Switched, i.Tagged = true, slices.Clone(i.Tagged)
 		switch mode {
 		case adds:
 			i.Tagged = append(i.Tagged, tagged...)

@@ -30,7 +30,7 @@ func TestANewDeviceIsToldEverything(t *testing.T) {
 	assert.Equal(t, "192.168.0.2/24", f.Laptop.String())
 	all := sets(f.Sets) + "\n" + sets(f.Last)
 	for _, words := range []string{
-		"interface lan.7, a subinterface", "lan.7 parent: lan", "lan.7 tag: 7", "lan.7 virtual: 10.1.0.250/24", "lan.7 priority: 90", "lan.7 address: 10.1.0.1/24", "l address: 10.0.0.1/29", "l address: 10.0.0.3/29",
+		"interface lan.7, a subinterface of lan, tag 7", "lan.7 virtual: 10.1.0.250/24", "lan.7 priority: 90", "lan.7 address: 10.1.0.1/24", "l address: 10.0.0.1/29", "l address: 10.0.0.3/29",
 		"l mtu: 1400", "l mac: 02:00:00:00:00:01", "l relay: 10.1.0.10", "l advertises: true", "q table: apart", "loopback address: 10.9.0.1/32",
 		"route 10.2.0.0/24 via 10.0.0.2", "route 10.2.0.0/24 via 10.0.0.2 watch: 10.0.0.4 from 10.9.0.1", "route 10.77.0.0/16 discard", "route 10.88.0.0/16 in apart via 10.3.0.2",
 		"also permit staff may reach b, before all others", "also own-permit staff may reach itself, before all others", "translates: a shares up", "answers: ping, ssh",
@@ -46,7 +46,7 @@ func TestANewSwitch(t *testing.T) {
 	require.True(t, ok)
 	assert.Equal(t, "192.0.2.254/24", f.Laptop.String())
 	assert.Equal(t, "p1 tagged 10, 90\np2 untagged 10\nroute 0.0.0.0/0 via 10.9.0.1 (rtr:lan.90)\nanswers: ping, ssh", sets(f.Sets))
-	assert.Equal(t, "p3 untagged 10\ninterface mgmt, a VLAN interface\nmgmt address: 10.9.0.2/24\nmgmt tag: 90", sets(f.Last))
+	assert.Equal(t, "p3 untagged 10\ninterface mgmt, a VLAN interface, tag 90\nmgmt address: 10.9.0.2/24", sets(f.Last))
 	assert.Equal(t, "10.9.0.2", f.Then.String())
 	assert.Equal(t, "10.9.0.3/24", f.Beside.String(), "what a laptop needs to see it at the same port")
 	assert.Equal(t, "10.1.0.10/24", f.Back.String())

@@ -30,9 +30,6 @@ func (j *judge) findNeeds() {
 		}
 	}
 	j.needs, j.depth = make([][]int, len(j.items)), make([]int, len(j.items))
-	if len(makes)+len(takes) == 0 {
-		return
-	}
 	after := func(n, first int) {
 		if n != first && !slices.Contains(j.needs[n], first) {
 			j.needs[n] = append(j.needs[n], first)
@@ -53,14 +50,43 @@ func (j *judge) findNeeds() {
 			if id, ok := j.spec.InterfaceNamed(at, d.Subject); ok && d.What == compare.OfInterface && j.spec.Interfaces[id].Parent != model.None {
 				parent = j.spec.Interfaces[j.spec.Interfaces[id].Parent].Name
 			}
+			from := "" // where the address was
+			if d.What == compare.OfAddress {
+				_, from, _ = strings.Cut(d.Found, " on ")
+			}
 			for _, name := range []string{d.Subject, group(d.Planned), parent} {
 				if first, ok := makes[named{at, name}]; ok && name != "" {
 					after(n, first)
 				}
 			}
-			for _, name := range []string{d.Subject, group(d.Found), parent} {
+			for _, name := range []string{d.Subject, group(d.Found), parent, from} {
 				if last, ok := takes[named{at, name}]; ok && name != "" {
 					after(last, n)
+				}
+			}
+		}
+	}
+	to := func(d *compare.Difference) named {
+		at, _ := j.spec.DeviceNamed(d.Device)
+		return named{at, strings.Fields(d.Subject)[0]}
+	}
+	watches := map[named][]int{}
+	for n := range j.items {
+		if d := &j.items[n].Differences[0]; d.What == compare.OfWatch {
+			watches[to(d)] = append(watches[to(d)], n)
+		}
+	}
+	for n := range j.items {
+		for i := range j.items[n].Differences {
+			d := &j.items[n].Differences[i]
+			if d.What != compare.OfRoute && d.What != compare.OfNextHop {
+				continue
+			}
+			for _, watch := range watches[to(d)] { // it is set on a route that is there, and taken from one
+				if j.items[watch].Differences[0].Planned == "" {
+					after(n, watch)
+				} else {
+					after(watch, n)
 				}
 			}
 		}

@@ -170,7 +170,7 @@ func TestStepsByHand(t *testing.T) {
 			"two | also permit 10.1.0.0/24 may reach barn, before all others | stays\n" +
 				"two | remove permit desks may reach barn | stays\n"},
 		"permits in another order": {strings.Replace(walled, "permits: [desks may reach barn]", "permits: [desks may reach barn, attic may reach barn]", 1), []string{"permits: [desks may reach barn, attic may reach barn]", "permits: [attic may reach barn, desks may reach barn]"},
-			"two | permits: attic may reach barn; desks may reach barn; otherwise: drop; keeps state | stays\n"},
+			"two | permits: attic may reach barn; desks may reach barn | stays\n"},
 		"a translation replaced": {strings.Replace(yard, "routes: {10.2.0.0/24: 10.0.0.2,", "translates: [desks shares up]\n    routes: {10.2.0.0/24: 10.0.0.2,", 1), []string{"desks shares up]", "desks shares up2]"},
 			"one | translates: desks shares up2 | stays\n"},
 		"a LAN moved with its hosts": {yard, []string{"barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.3.0.0/24}", "10.2.0.0/24: 10.0.0.2", "10.3.0.0/24: 10.0.0.2"},

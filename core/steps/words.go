@@ -50,8 +50,6 @@ func (s *Set) What() (set, was string) {
 		return "remove " + s.entry(s.Found), ""
 	case verb == Removes && s.Helper == TakesAway:
 		return "remove " + s.beside(s.Found, s.Planned) + ", and keep " + s.Planned, ""
-	case verb == Removes && s.Difference.What == compare.OfWatch:
-		return "remove the watch of route " + s.Subject, s.Found
 	case verb == Removes:
 		return "remove " + s.said(s.Found), ""
 	case s.Found != "":
@@ -67,14 +65,18 @@ func (s *Set) TakeBack() string {
 		return "remove " + s.entry(s.Planned)
 	case verb == Adds:
 		return "remove " + s.beside(s.Planned, s.Found)
+	case verb == Replaces && s.Difference.What == compare.OfAddress:
+		found, from, moved := strings.Cut(s.Found, " on ")
+		if !moved {
+			return s.said(s.Found) + " instead of " + s.Planned
+		}
+		return fmt.Sprintf("%s address: %s instead of %s on %s", from, found, s.Planned, s.Subject)
 	case verb == Replaces:
 		return s.said(s.Found) + " instead of " + s.Planned
 	case verb == Removes && s.Entry != "":
 		return "also " + s.entry(s.Found) + ", " + s.Entry
 	case verb == Removes && (s.Helper == TakesAway || s.Beside):
 		return "also " + s.beside(s.Found, s.Planned)
-	case s.Found == "" && s.Difference.What == compare.OfWatch:
-		return "remove the watch of route " + s.Subject
 	case s.Found == "":
 		return "remove " + s.said(s.Planned)
 	}
@@ -117,12 +119,10 @@ func (s *Set) said(value string) string {
 		return s.Subject + " " + value
 	case compare.OfInterface:
 		return "interface " + s.Subject + ", a " + value
-	case compare.OfPermit, compare.OfTranslation:
+	case compare.OfPermit, compare.OfTranslation, compare.OfForwards, compare.OfAnswers:
 		return s.Subject + ": " + value
 	case compare.OfWatch:
 		return "route " + s.Subject + " watch: " + value
-	case compare.OfForwards, compare.OfAnswers:
-		return fmt.Sprintf("%s: %s", s.Difference.What, value)
 	}
 	return fmt.Sprintf("%s %s: %s", s.Subject, s.Difference.What, value)
 }

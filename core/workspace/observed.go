@@ -102,7 +102,9 @@ func (w *Workspace) Differences(devices []*observed.Device) *compare.Result {
 // StepsFrom compares the plan with another from which one starts, and lists apart what the
 // two say otherwise and nothing can be set for.
 func (w *Workspace) StepsFrom(other *Workspace) (*compare.Result, []compare.Difference) {
-	r := compare.Differences(w.Network, compare.AsObserved(other.Network))
+	devices := compare.AsObserved(other.Network)
+	compare.WithPorts(w.Spec, devices)
+	r := compare.Differences(w.Network, devices)
 	return r, r.AddFrom(w.Spec, other.Spec)
 }
 
