@@ -300,6 +300,10 @@ def apply(S, st, dev, T):
         if sub == 'loopback' and not Fo and fo: Fo = [z.strip() + ('/32' if fam(z) == 4 else '/128') for z in fo.split(',')]
         if does == 'set': e['addrs'] = P + [a for a in e['addrs'] if a not in Fo and a not in P and (not P or fam(a) != fam(P[0]))]
         elif does == 'also': e['addrs'] += [p for p in P if p not in e['addrs']]
+        elif does == 'replace':
+            on = re.search(r' on (\S+)$', fo); src = D['ifs'][on.group(1)] if on else e
+            if not set(Fo) <= set(src['addrs']): return f'replace: {Fo} is not on {on and on.group(1) or sub}'
+            src['addrs'] = [a for a in src['addrs'] if a not in Fo]; e['addrs'] += P
         else: e['addrs'] = [a for a in e['addrs'] if a not in Fo or a in P]
         return
     if w in ('next hop', 'route', 'gateway', 'distance'):
@@ -318,7 +322,8 @@ def apply(S, st, dev, T):
         if does == 'set': D['routes'][p] = P
         elif does == 'also': D['routes'][p] = D['routes'].get(p, []) + [z for z in P if z[1] not in [y[1] for y in D['routes'].get(p, [])]]
         else:
-            if P: D['routes'][p] = P
+            left = [z for z in D['routes'].get(p, []) if z not in Fo] if not P else P
+            if left: D['routes'][p] = left
             else: D['routes'].pop(p, None)
         return
     if w == 'admin status': D['ifs'][sub]['admin'] = pl == 'up'; return

@@ -13,6 +13,12 @@ import (
 
 // with is the planned network with some differences in it.
 func with(net *forward.Network, all []Difference) *forward.Network {
+	spec, failures := specWith(net, all)
+	return forward.Resolve(network.Build(spec).State(failures...))
+}
+
+// specWith is what there is with some differences in it, and what fails.
+func specWith(net *forward.Network, all []Difference) (*model.Spec, []network.Failure) {
 	spec, failures := *net.Spec, slices.Clone(net.State.Failures())
 	routes := map[model.DeviceID]foundOnes{}
 	copied, devices := false, false
@@ -57,7 +63,7 @@ func with(net *forward.Network, all []Difference) *forward.Network {
 			change(spec.Statics)
 		}
 	}
-	return forward.Resolve(network.Build(&spec).State(failures...))
+	return &spec, failures
 }
 
 // Up to how much what differences break is worked out. In a small network that is all
@@ -156,22 +162,43 @@ func (t *trier) tables(d *Difference) *forward.Network {
 	return t.net.WithRoutes(t.net.State.WithSpec(&spec), d.routes.device, len(planned), len(all))
 }
 
-// followers finds interfaces that are down for what differs at their far end: what
-// they break is told there.
+// followers finds interfaces that are down only because of what else differs, as a subinterface whose port was switched off,
+// or a port whose far end was: what they break is told there, and they come up with it.
 func (c *comparer) followers() {
-	down := map[string]bool{}
-	for _, d := range c.Differences {
-		if d.What == OfAdmin && d.Found == "down" {
-			down[d.Device+":"+d.Subject] = true
+	var off []int // what was switched off
+	var sets []Difference
+	silent := false
+	for i := range c.Differences {
+		switch d := &c.Differences[i]; {
+		case d.What == OfAdmin && d.Found == "down":
+			off = append(off, i)
+			sets = append(sets, *d)
+		case d.What == OfOper && d.failure != nil:
+			silent = true
+		case d.change != nil || d.device != nil || d.cable != nil:
+			sets = append(sets, *d)
 		}
 	}
+	if !silent || len(sets) == 0 {
+		return
+	}
+	spec, _ := specWith(c.net, sets)
+	there := network.Build(spec).State()
 	for i := range c.Differences {
 		d := &c.Differences[i]
-		if d.What != OfOper || d.failure == nil {
+		if d.What != OfOper || d.failure == nil || there.IsUp(d.failure.Interface) {
 			continue
 		}
-		if far := c.net.State.Peer(d.failure.Interface); far != model.None && down[c.spec.Label(far)] {
-			d.follows, d.Slip = true, slip(FollowsFrom).at(far)
+		d.follows = true
+		id := d.failure.Interface
+		near := []model.InterfaceID{c.net.State.Peer(id), c.spec.Interfaces[id].Parent}
+		for _, n := range off { // of several, the one nearest to it
+			o := &c.Differences[n]
+			if at, ok := c.spec.DeviceNamed(o.Device); ok {
+				if from, ok := c.spec.InterfaceNamed(at, o.Subject); ok && (slices.Contains(near, from) || d.Slip.Code != FollowsFrom && o.Device == d.Device) {
+					d.Slip = slip(FollowsFrom).at(from)
+				}
+			}
 		}
 	}
 }

@@ -124,6 +124,7 @@ type Result struct {
 	Compared    int      // things
 	InPlace     int      // of them: as planned
 	NotKnown    []string // devices of the plan of which nothing was observed
+	New         []string // or, of two plans: those that the other does not have
 	Partly      []Partly
 	Untold      []What           // what the plan says of the devices, and no list of a device tells
 	Untried     int              // differences of which it was not worked out what they break: the network is too large

@@ -292,6 +292,25 @@ func numberOr(n int) string {
 	return fmt.Sprint(n)
 }
 
+// Devices adds to a comparison of two plans the devices that only one of them has.
+func (r *Result) Devices(one, other *model.Spec) {
+	for i := range r.Differences {
+		if d := &r.Differences[i]; d.What == OfDevice && d.Kind == Extra {
+			if id, ok := other.DeviceNamed(d.Device); ok {
+				d.Found = other.Devices[id].Kind.String()
+			}
+		}
+	}
+	for _, name := range r.NotKnown {
+		if id, ok := one.DeviceNamed(name); ok {
+			x := &one.Devices[id]
+			r.Compared++
+			r.Differences = append(r.Differences, Difference{Kind: Missing, What: OfDevice, Device: name, Planned: x.Kind.String(), Place: x.Place})
+		}
+	}
+	r.NotKnown = nil
+}
+
 // Facts adds to a comparison of two plans what no device tells.
 func (r *Result) Facts(one, other *model.Spec) {
 	gone, addressed, routed := map[string]bool{}, map[string]bool{}, map[string]bool{} // of what it is told already

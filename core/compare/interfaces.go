@@ -36,6 +36,9 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 			continue
 		}
 		if !c.planned(i) {
+			if found != nil && x.Switched {
+				c.free(i, o, found)
+			}
 			continue
 		}
 		if found == nil {
@@ -63,6 +66,19 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 		if _, ok := names[x.Name]; !ok && !c.isThere(id, x) && (len(x.Addresses) > 0 || x.Oper == observed.Up) && x.Name != "lo" {
 			c.add(Difference{Kind: Extra, What: OfInterface, Device: o.Name, Subject: x.Name, Found: "it is not in the plan", Place: c.spec.Devices[id].Place})
 		}
+	}
+}
+
+// free compares a free port of a range: what the range says of it. That nothing is plugged in, and that somebody
+// switched it off for that, is nothing to tell.
+func (c *comparer) free(i model.InterfaceID, o *observed.Device, found *observed.Interface) {
+	x := &c.spec.Interfaces[i]
+	if x.AdminDown && found.Admin != "" {
+		c.state(i, o.Name, found)
+	}
+	c.settings(i, o.Name, found)
+	if o.Knows(observed.VLANs) && (x.Untagged != 0 || len(x.Tagged) > 0) && (found.Untagged != nil || len(found.Tagged) > 0) {
+		c.vlans(i, o.Name, found)
 	}
 }
 

@@ -18,7 +18,7 @@ type Asked struct {
 // Check proves a worksheet that somebody wrote or changed: the steps in the order in which
 // they stand. The error is of a step that sets what is not to be set, or is set already.
 func Check(r *compare.Result, sessions map[model.DeviceID]netip.Addr, asked []Asked) (*Worksheet, error) {
-	w := &Worksheet{result: r, NotKnown: r.NotKnown, Partly: r.Partly, Whole: true}
+	w := &Worksheet{result: r, NotKnown: r.NotKnown, New: r.New, Partly: r.Partly, Whole: true}
 	w.items, w.Otherwise = r.Items()
 	j := newJudge(w, sessions)
 	p := &place{levels: j.start(), on: model.None, judged: true}

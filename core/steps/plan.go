@@ -92,6 +92,7 @@ type Worksheet struct {
 	Otherwise     []compare.Difference // what differs and no step sets
 	Left          []compare.Difference // what a worksheet that was checked leaves as it was found
 	NotKnown      []string             // devices of which nothing was observed
+	New           []string             // devices that the plan steps begin at does not have: they are set up before
 	Partly        []compare.Partly
 	Untold        []compare.Difference // what two plans say otherwise and no list of a device tells
 	Before, After *forward.Network
@@ -129,7 +130,7 @@ func (s *Step) Hands() bool { return s.Session == Ends || s.Session == AtConsole
 // Plan makes a worksheet of a comparison of the plan with what was found. Sessions are
 // where the operator is logged in, by device; the managed addresses unless said.
 func Plan(r *compare.Result, sessions map[model.DeviceID]netip.Addr) *Worksheet {
-	w := &Worksheet{result: r, NotKnown: r.NotKnown, Partly: r.Partly}
+	w := &Worksheet{result: r, NotKnown: r.NotKnown, New: r.New, Partly: r.Partly}
 	w.items, w.Otherwise = r.Items()
 	j := newJudge(w, sessions)
 	path, whole := j.search()

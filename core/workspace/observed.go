@@ -105,6 +105,7 @@ func (w *Workspace) StepsFrom(other *Workspace) (*compare.Result, []compare.Diff
 	devices := compare.AsObserved(other.Network)
 	compare.WithPorts(w.Spec, devices)
 	r := compare.Differences(w.Network, devices)
+	r.New, r.NotKnown = r.NotKnown, nil // there is nothing to observe of them yet
 	return r, r.AddFrom(w.Spec, other.Spec)
 }
 
@@ -126,6 +127,7 @@ func (w *Workspace) Progress(devices, saved []*observed.Device) ([]compare.Progr
 func (w *Workspace) ComparePlan(other *Workspace) *compare.Result {
 	r := compare.Compare(w.Network, compare.AsObserved(other.Network))
 	r.Untold = nil // it is compared
+	r.Devices(w.Spec, other.Spec)
 	r.Sentences(w.Spec, other.Spec)
 	r.Facts(w.Spec, other.Spec)
 	return r

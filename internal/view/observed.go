@@ -206,11 +206,7 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 		v.Table().Text(w, width, "", wide)
 	}
 	if len(v.NotObserved) > 0 {
-		label := "not observed: "
-		if v.words[0] == "this plan" {
-			label = "only in this plan: "
-		}
-		paragraph(w, width, faint.Render(label)+Clean(strings.Join(v.NotObserved, ", ")), "  ")
+		paragraph(w, width, faint.Render("not observed: ")+Clean(strings.Join(v.NotObserved, ", ")), "  ")
 	}
 	for _, line := range notKnown(v.Partly) {
 		paragraph(w, width, faint.Render("not known: ")+Clean(line), "  ")

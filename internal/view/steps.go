@@ -27,6 +27,7 @@ type Worksheet struct {
 	Left      []Standing    `json:"left"`      // what a worksheet that was checked leaves as it was found
 	Untold    []Standing    `json:"not_set"`   // what two plans say otherwise and no step sets: taken to be as planned already
 	NotKnown  []string      `json:"not_known"` // devices of which nothing was observed
+	New       []string      `json:"new"`       // devices that the plan steps begin at does not have: they are set up before
 	Partly    []Partly      `json:"partly"`    // devices of which something is not known
 
 	all []OrderedStep // of which only some may be shown
@@ -89,7 +90,7 @@ type Standing struct {
 
 // NewWorksheet puts a worksheet into its JSON form.
 func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
-	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Judged: w.Judged, Among: w.Among, Of: w.Of, Steps: []OrderedStep{}, Otherwise: []Standing{}, Left: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), Partly: []Partly{}}
+	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Judged: w.Judged, Among: w.Among, Of: w.Of, Steps: []OrderedStep{}, Otherwise: []Standing{}, Left: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), New: append([]string{}, w.New...), Partly: []Partly{}}
 	spec := w.After.Spec
 	for i := range w.Steps {
 		s := &w.Steps[i]
@@ -332,8 +333,11 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 			labelled(w, width, "  ", Clean(strings.TrimPrefix(o.Device+": "+o.What, ": ")), "    ")
 		}
 	}
-	if len(v.NotKnown)+len(v.Partly) > 0 {
+	if len(v.New)+len(v.NotKnown)+len(v.Partly) > 0 {
 		fmt.Fprintln(w)
+	}
+	if len(v.New) > 0 {
+		labelled(w, width, "", "new, and to be set up before all this: "+Clean(strings.Join(v.New, ", "))+"; 'ropeswing steps --factory ADDRESS/LENGTH "+Clean(v.New[0])+"' tells how, with the address it comes with", "  ")
 	}
 	if len(v.NotKnown) > 0 {
 		labelled(w, width, "", "not observed, so nothing is known to be set there: "+Clean(strings.Join(v.NotKnown, ", ")), "  ")
