@@ -131,8 +131,9 @@ func cutLast(text, sep string) (before, after string, found bool) {
 // gone tells of an interface that was found, and is not in the plan. What it has is compared as that of any other.
 func (c *comparer) gone(i model.InterfaceID, device string, found *observed.Interface) {
 	x := &c.spec.Interfaces[i]
-	if x.Kind == model.Port {
-		return // its addresses are told; the port itself stays
+	if x.Kind == model.Port { // its addresses can be taken away; the port itself stays
+		c.add(Difference{Kind: Extra, What: OfInterface, Device: device, Subject: x.Name, Found: notPlanned, Place: x.Place})
+		return
 	}
 	d := Difference{Kind: Extra, What: OfInterface, Device: device, Subject: x.Name, Found: whatIs(c.spec, x), Place: x.Place}
 	down := found.Admin == observed.Down
@@ -144,6 +145,9 @@ func (c *comparer) gone(i model.InterfaceID, device string, found *observed.Inte
 		c.vlans(i, device, found)
 	}
 }
+
+// notPlanned is said of what was found and is not in the plan.
+const notPlanned = "it is not in the plan"
 
 // isThere reports whether an interface that the plan does not have can be put among what was found.
 func (c *comparer) isThere(id model.DeviceID, x *observed.Interface) bool {

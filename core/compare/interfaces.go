@@ -64,7 +64,7 @@ func (c *comparer) interfaces(id model.DeviceID, o *observed.Device, names map[s
 	for k := range o.Interfaces {
 		x := &o.Interfaces[k]
 		if _, ok := names[x.Name]; !ok && !c.isThere(id, x) && (len(x.Addresses) > 0 || x.Oper == observed.Up) && x.Name != "lo" {
-			c.add(Difference{Kind: Extra, What: OfInterface, Device: o.Name, Subject: x.Name, Found: "it is not in the plan", Place: c.spec.Devices[id].Place})
+			c.add(Difference{Kind: Extra, What: OfInterface, Device: o.Name, Subject: x.Name, Found: notPlanned, Place: c.spec.Devices[id].Place})
 		}
 	}
 }

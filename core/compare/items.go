@@ -2,6 +2,7 @@ package compare
 
 import (
 	"slices"
+	"strings"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -12,6 +13,16 @@ import (
 type Item struct {
 	Device      model.DeviceID
 	Differences []Difference
+}
+
+// Main is the difference that the item is about: not what is watched with it.
+func (i *Item) Main() *Difference {
+	for n := range i.Differences {
+		if i.Differences[n].What != OfWatch {
+			return &i.Differences[n]
+		}
+	}
+	return &i.Differences[0]
 }
 
 // Level is how far an item is.
@@ -55,6 +66,7 @@ func (r *Result) Items() (items []Item, otherwise []Difference) {
 			items = append(items, Item{id, []Difference{d}})
 		}
 	}
+	items = withWatches(items)
 	for i := range items {
 		d := items[i].Differences[0]
 		if own, ok := joining[d.Device+":"+d.Subject]; ok && d.What == OfMembers {
@@ -64,6 +76,38 @@ func (r *Result) Items() (items []Item, otherwise []Difference) {
 		}
 	}
 	return items, otherwise
+}
+
+// withWatches puts what is watched by routes that come or go into one item with them: a route is never there without its
+// watch. What goes is taken away before, and what comes is set behind.
+func withWatches(items []Item) []Item {
+	var kept []Item
+	of := map[string]int{} // the item of a device's routes to a destination
+	for _, x := range items {
+		if d := &x.Differences[0]; d.routes != nil {
+			of[d.Device+": "+d.Subject] = len(kept)
+		}
+		if x.Differences[0].What != OfWatch {
+			kept = append(kept, x)
+		}
+	}
+	for _, x := range items {
+		d := x.Differences[0]
+		if d.What != OfWatch {
+			continue
+		}
+		to, _, _ := strings.Cut(d.Subject, " via ")
+		n, ok := of[d.Device+": "+to]
+		switch {
+		case !ok:
+			kept = append(kept, x)
+		case d.Planned == "":
+			kept[n].Differences = slices.Insert(kept[n].Differences, 0, d)
+		default:
+			kept[n].Differences = append(kept[n].Differences, d)
+		}
+	}
+	return kept
 }
 
 // joins reports whether a port with VLANs of its own is to join a group, or one that leaves a group is to have some.

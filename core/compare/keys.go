@@ -1,5 +1,7 @@
 package compare
 
+import "ropeswing/core/model"
+
 // How is how a key of the plan is compared between two plans: by what differs then, or
 // why it need not be. State is what of a state shows it too; "" where no list of a
 // device tells of it.
@@ -48,15 +50,24 @@ var HowCompared = map[string]map[string]How{
 	},
 	"interface": {
 		"segment": by(OfAddress).inState(OfAddress), "vlan": by(OfTag), "access": by(OfVLAN).inState(OfVLAN), "tagged": by(OfVLAN).inState(OfVLAN), "untagged": by(OfVLAN).inState(OfVLAN),
-		"address": by(OfAddress).inState(OfAddress), "secondary": by(OfAddress, OfOrder).inState(OfAddress, OfOrder), "link-local": by(OfLinkLocal, OfAddress).inState(OfAddress), "mac": by(OfMAC).inState(OfMAC), "borrow": by(OfBorrow), "prefer": by(OfPrefer),
-		"virtual": by(OfVirtual), "priority": by(OfPriority), "table": by(OfTable), "members": by(OfMembers).inState(OfMembers), "mtu": by(OfMTU).inState(OfMTU), "bandwidth": by(OfBandwidth).inState(OfBandwidth),
-		"line": by(OfLine), "clock": by(OfClock), "parent": by(OfParent), "tag": by(OfTag), "relay": by(OfRelay), "advertises": by(OfAdvertises), "admin": by(OfAdmin).inState(OfAdmin), "note": need(aRemark),
+		"address": by(OfAddress).inState(OfAddress), "secondary": by(OfAddress, OfOrder).inState(OfAddress, OfOrder), "link-local": by(OfLinkLocal, OfAddress).inState(OfAddress), "mac": by(OfMAC).inState(OfMAC), "prefer": by(OfPrefer),
+		"members": by(OfMembers).inState(OfMembers), "mtu": by(OfMTU).inState(OfMTU), "bandwidth": by(OfBandwidth).inState(OfBandwidth),
+		"admin": by(OfAdmin).inState(OfAdmin), "note": need(aRemark),
 	},
 	"route": {
 		"next-hop": by(OfNextHop).inState(OfNextHop), "out": by(OfNextHop).inState(OfNextHop), "distance": by(OfDistance).inState(OfDistance), "metric": by(OfMetric).inState(OfMetric), "watch": by(OfWatch), "watch-from": by(OfWatch), "discard": by(OfNextHop).inState(OfNextHop),
 	},
 	"permit": {"permit": by(OfPermit), "in": by(OfPermit), "out": by(OfPermit), "pending": by(OfPermit), "note": need(aRemark)},
 	"cable":  {"between": by(OfCable), "fault": by(OfCable), "cost": by(OfCable)},
+}
+
+// Keys of an interface that have one value are compared by that.
+func init() {
+	for _, k := range model.InterfaceKeys {
+		if _, said := HowCompared["interface"][k.Name]; !said {
+			HowCompared["interface"][k.Name] = by(What(k.Name))
+		}
+	}
 }
 
 const (

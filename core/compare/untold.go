@@ -6,10 +6,17 @@ import (
 	"ropeswing/core/model"
 )
 
-// noList is what a plan says of how a device behaves, and no list of a device tells.
+// noList is what a plan says of how a device behaves, and no list of a device tells, beside the keys of an interface.
 var noList = []What{
-	OfPermit, OfTranslation, OfWatch, OfPrefer, OfVirtual, OfPriority, OfBorrow, OfTable, OfLine, OfClock, OfTag, OfAnswers,
-	OfRelay, OfAdvertises, OfParent, OfForwards, OfManage, OfBeyond, OfKind, OfCable, // what a device is, which is not told each time
+	OfPermit, OfTranslation, OfWatch, OfPrefer, OfAnswers,
+	OfForwards, OfManage, OfBeyond, OfKind, OfCable, // what a device is, which is not told each time
+}
+
+// untoldKeys are the keys of an interface that no list of a device tells of; what an interface is, is not told each time.
+func untoldKeys() []model.InterfaceKey {
+	return slices.DeleteFunc(slices.Clone(model.InterfaceKeys), func(k model.InterfaceKey) bool {
+		return k.Name == "parent" || len(HowCompared["interface"][k.Name].State) > 0
+	})
 }
 
 // untold notes what the plan says of devices that were observed, and was not compared.
@@ -18,7 +25,7 @@ func (c *comparer) untold() {
 	for _, name := range c.NotKnown {
 		unseen[name] = true
 	}
-	says := map[What]bool{}
+	says, keys := map[What]bool{}, untoldKeys()
 	for d := range c.spec.Devices {
 		x := &c.spec.Devices[d]
 		if unseen[x.Name] {
@@ -35,22 +42,21 @@ func (c *comparer) untold() {
 			i := &c.spec.Interfaces[id]
 			for _, a := range i.Addresses {
 				says[OfPrefer] = says[OfPrefer] || a.Preferred
-				says[OfVirtual] = says[OfVirtual] || a.Virtual
 			}
-			says[OfBorrow] = says[OfBorrow] || i.Borrow != model.None
-			says[OfTable] = says[OfTable] || i.Table != ""
-			says[OfLine] = says[OfLine] || i.Serial
-			says[OfClock] = says[OfClock] || i.Clocks
-			says[OfRelay] = says[OfRelay] || len(i.Relay) > 0
-			says[OfAdvertises] = says[OfAdvertises] || i.Advertises
-			says[OfTag] = says[OfTag] || i.Tag != 0
+			for _, k := range keys {
+				says[What(k.Name)] = says[What(k.Name)] || k.Says(c.spec, i) != "" && (k.Name != "priority" || says["virtual"])
+			}
 		}
 	}
-	says[OfPriority] = says[OfVirtual]
 	says[OfCable] = len(c.cabled) < len(c.spec.Cables)
 	for _, w := range noList {
 		if says[w] {
 			c.Untold = append(c.Untold, w)
+		}
+	}
+	for _, k := range keys {
+		if says[What(k.Name)] {
+			c.Untold = append(c.Untold, What(k.Name))
 		}
 	}
 }

@@ -23,7 +23,7 @@ devices:
   tap: {is: host, forwards: false, interfaces: {e: {segment: x, address: 9}}}
   isp: {is: world, beyond: 192.0.2.0/24, interfaces: {e: {segment: up, address: 1}}, routes: {home: r1}}
   sat: {is: world, beyond: 192.0.2.0/24, interfaces: {e: {segment: up, address: 4}}, routes: {home: r1}}
-  sw1: {is: switch, interfaces: {p1: {access: a}, p2: {tagged: [7, 8], untagged: 9}, p3..p4: {}, g: {members: [p3, p4]}, mgmt: {vlan: a, address: 20}}}
+  sw1: {is: switch, interfaces: {p1: {access: a}, p2: {tagged: [7, 8], untagged: 9}, p3..p4: {}, g: {members: [p3, p4], negotiates: true}, mgmt: {vlan: a, address: 20}}}
   r1:
     is: firewall
     loopback: 10.9.0.1
@@ -85,7 +85,7 @@ var Changes = map[string]map[string]Change{
 		"segment": {"q: {segment: x, table", "q: {segment: b, table"}, "vlan": {"mgmt: {vlan: a", "mgmt: {vlan: x"}, "access": {"access: a", "access: 8"}, "tagged": {"tagged: [7, 8]", "tagged: [7]"}, "untagged": {"untagged: 9", "untagged: 8"},
 		"address": {"up: {segment: up, address: 2}", "up: {segment: up, address: 3}"}, "secondary": {"address: 1, secondary: 3", "address: 3, secondary: 1"}, "link-local": {"fe80::1", "fe80::2"}, "mac": {"00:00:01", "00:00:02"},
 		"borrow": {"borrow: b}", "borrow: l}"}, "prefer": {"prefer: 10.0.0.1", "prefer: 10.0.0.3"}, "virtual": {"virtual: 250", "virtual: 251"}, "priority": {"priority: 90", "priority: 91"}, "table": {"table: apart,", "table: alone,"},
-		"members": {"p3..p4: {}, g: {members: [p3, p4]}", "p3..p4: {}, g: {members: [p3]}"}, "mtu": {"mtu: 1400", "mtu: 1401"}, "bandwidth": {"100M", "10M"}, "line": {"line: serial, clock: here", "line: ethernet"}, "clock": {", clock: here", ""},
+		"members": {"members: [p3, p4], negotiates", "members: [p3], negotiates"}, "mtu": {"mtu: 1400", "mtu: 1401"}, "bandwidth": {"100M", "10M"}, "line": {"line: serial, clock: here", "line: ethernet"}, "clock": {", clock: here", ""}, "negotiates": {"negotiates: true", "negotiates: false"},
 		"parent": {"parent: lan, ", "parent: n, "}, "tag": {"tag: 7, ", "tag: 8, "}, "admin": {"admin: up", "admin: down"},
 		"relay": {"relay: desk, ", ""}, "advertises": {"advertises: true, ", ""},
 	},

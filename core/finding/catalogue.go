@@ -79,6 +79,7 @@ const (
 	VLANMissing            Name = "vlan-missing"
 	VLANShared             Name = "vlan-number-shared"
 	TagDiffers             Name = "tag-differs"
+	GroupEndsDiffer        Name = "group-ends-differ"
 	VLANInterfaceDead      Name = "vlan-interface-dead"
 	SegmentSplit           Name = "segment-split"
 	SegmentsLeak           Name = "segments-leak"
@@ -693,6 +694,13 @@ var catalogue = [...]Entry{
 		Why:     "It works. Whoever reads the name expects the tag, and that is how the wrong one is changed.",
 		Remedy:  "Let the name end in the tag.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {vlan: 110, prefix: 10.48.1.0/26}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {}, lan0.11: {segment: quay-staff, tag: 110, address: first}}}\n",
+	},
+	{
+		Name: GroupEndsDiffer, Severity: Warning, Stage: Checking,
+		Means:   "The members of a group do not all lead to the members of one group at the far end, or one end negotiates and the other does not.",
+		Why:     "A group that does not negotiate spreads what it sends over all its members, so that some of it is lost. One that negotiates leaves out those that lead elsewhere, and what was counted on as two cables is one (IEEE 802.1AX).",
+		Remedy:  "Plug all members into one device, and put the ports at both ends into a group; say 'negotiates: true' at both ends or at none.",
+		Example: "ropeswing: 1\nsegments: {staff: {vlan: 10, prefix: 10.48.0.0/24}}\ndevices:\n  sw-a: {is: switch, interfaces: {p1: {}, p2: {}, g: {members: [p1, p2], tagged: [staff]}}}\n  sw-b: {is: switch, interfaces: {p1: {tagged: [staff]}, p2: {tagged: [staff]}}}\ncables: [sw-a:p1 to sw-b:p1, sw-a:p2 to sw-b:p2]\n",
 	},
 	{
 		Name: VLANInterfaceDead, Severity: Warning, Stage: Checking,

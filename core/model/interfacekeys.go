@@ -15,6 +15,7 @@ import (
 // networks is told, set by a step, tried by --with and taken back by this table.
 type InterfaceKey struct {
 	Name string // as in the plan
+	Many string // what several of them are called
 	List bool   // of several values, with commas between them
 	Is   bool   // part of what the interface is, and said where it is made
 	Says func(s *Spec, i *Interface) string
@@ -27,7 +28,7 @@ var InterfaceKeys = []InterfaceKey{
 		i.Parent, err = s.sibling(i, value)
 		return err
 	}},
-	{Name: "tag", Is: true, Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.Tag)) }, Set: func(s *Spec, i *Interface, value string) error {
+	{Name: "tag", Many: "tags", Is: true, Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.Tag)) }, Set: func(s *Spec, i *Interface, value string) error {
 		n, err := numberTo(value, 4094)
 		if i.Tag = VLAN(n); err == nil && n > 0 {
 			i.Segment = s.SegmentOfVLAN(i.Tag)
@@ -54,23 +55,27 @@ var InterfaceKeys = []InterfaceKey{
 		}
 		return err
 	}},
-	{Name: "line", Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "serial"}[i.Serial] }, Set: func(_ *Spec, i *Interface, value string) error {
+	{Name: "line", Many: "serial lines", Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "serial"}[i.Serial] }, Set: func(_ *Spec, i *Interface, value string) error {
 		i.Serial = value == "serial"
 		return oneOf(value, "serial", "ethernet")
 	}},
-	{Name: "clock", Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "here"}[i.Clocks] }, Set: func(_ *Spec, i *Interface, value string) error {
+	{Name: "clock", Many: "clocks", Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "here"}[i.Clocks] }, Set: func(_ *Spec, i *Interface, value string) error {
 		i.Clocks = value == "here" || value == "true"
 		return oneOf(value, "here", "true", "false")
 	}},
-	{Name: "borrow", Says: func(s *Spec, i *Interface) string { return s.interfaceName(i.Borrow) }, Set: func(s *Spec, i *Interface, value string) (err error) {
+	{Name: "negotiates", Many: "whether groups negotiate", Says: func(_ *Spec, i *Interface) string { return trueOr(i.Negotiates) }, Set: func(_ *Spec, i *Interface, value string) error {
+		i.Negotiates = value == "true"
+		return oneOf(value, "true", "false")
+	}},
+	{Name: "borrow", Many: "borrowed addresses", Says: func(s *Spec, i *Interface) string { return s.interfaceName(i.Borrow) }, Set: func(s *Spec, i *Interface, value string) (err error) {
 		i.Borrow, err = s.sibling(i, value)
 		return err
 	}},
-	{Name: "table", Says: func(_ *Spec, i *Interface) string { return i.Table }, Set: func(_ *Spec, i *Interface, value string) error {
+	{Name: "table", Many: "the tables of interfaces", Says: func(_ *Spec, i *Interface) string { return i.Table }, Set: func(_ *Spec, i *Interface, value string) error {
 		i.Table = value
 		return nil
 	}},
-	{Name: "relay", List: true, Says: func(_ *Spec, i *Interface) string {
+	{Name: "relay", Many: "relays", List: true, Says: func(_ *Spec, i *Interface) string {
 		var all []string
 		for _, r := range i.Relay {
 			all = append(all, r.To.String())
@@ -87,11 +92,11 @@ var InterfaceKeys = []InterfaceKey{
 		}
 		return nil
 	}},
-	{Name: "advertises", Says: func(_ *Spec, i *Interface) string { return trueOr(i.Advertises) }, Set: func(_ *Spec, i *Interface, value string) error {
+	{Name: "advertises", Many: "router advertisements", Says: func(_ *Spec, i *Interface) string { return trueOr(i.Advertises) }, Set: func(_ *Spec, i *Interface, value string) error {
 		i.Advertises = value == "true"
 		return oneOf(value, "true", "false")
 	}},
-	{Name: "virtual", List: true, Says: func(_ *Spec, i *Interface) string {
+	{Name: "virtual", Many: "virtual addresses", List: true, Says: func(_ *Spec, i *Interface) string {
 		var all []string
 		for _, a := range i.Addresses {
 			if a.Virtual {
@@ -116,7 +121,7 @@ var InterfaceKeys = []InterfaceKey{
 		}
 		return nil
 	}},
-	{Name: "priority", Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.Priority)) }, Set: func(_ *Spec, i *Interface, value string) error {
+	{Name: "priority", Many: "their priorities", Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.Priority)) }, Set: func(_ *Spec, i *Interface, value string) error {
 		n, err := numberTo(value, 255)
 		i.Priority = uint8(n)
 		return err

@@ -163,7 +163,7 @@ func (b *builder) add(i Interface, w written) {
 func (b *builder) declare(w *plan.Interface) {
 	i := b.fresh(w.Name.Value, Port, true, w.Name.Place)
 	i.AdminDown, i.MAC, i.Note = b.downAtFirst(w), b.mac(w), w.Note.Value
-	i.MTU, i.Bandwidth, i.Serial, i.Clocks = w.MTU.Value, b.bandwidth(w), w.Line.Value == "serial", w.Clock.Written()
+	i.MTU, i.Bandwidth, i.Serial, i.Clocks, i.Negotiates = w.MTU.Value, b.bandwidth(w), w.Line.Value == "serial", w.Clock.Written(), w.Negotiates.Value
 	i.Table, i.Priority, i.Advertises = w.Table.Value, 100, w.Advertises.Value
 	if w.Priority.Written() {
 		i.Priority = uint8(w.Priority.Value)
@@ -171,6 +171,9 @@ func (b *builder) declare(w *plan.Interface) {
 	if w.Clock.Written() && !i.Serial {
 		b.report(finding.New(finding.KeyOutOfPlace, w.Clock.Place, "%s is no serial line, which alone is clocked", w.Name.Value).
 			About(b.device.Name.Value + ":" + w.Name.Value).Mend("add 'line: serial'"))
+	}
+	if w.Negotiates.Value && len(w.Members) == 0 {
+		b.report(finding.New(finding.KeyOutOfPlace, w.Negotiates.Place, "%s is no group, and only groups negotiate their members", w.Name.Value).About(b.device.Name.Value + ":" + w.Name.Value).Mend("say 'members:'"))
 	}
 	if len(w.Members) > 0 {
 		i.Kind = Group

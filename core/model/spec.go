@@ -308,6 +308,7 @@ type Interface struct {
 	Note       string
 	Group      InterfaceID   // of a grouped port: what it is a member of, else None
 	Members    []InterfaceID // of a group
+	Negotiates bool          // of a group: it agrees with the far end on its members
 	Borrow     InterfaceID   // whose addresses it sends from, None where it has its own
 	Priority   uint8         // for becoming master of its virtual addresses
 	MTU        int           // bytes; 0 where the plan does not say

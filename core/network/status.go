@@ -175,5 +175,5 @@ func (s *State) vlanInterfaceStatus(id model.InterfaceID, f *failed) Status {
 // cable whole, which a port with a cable that hides faults cannot see.
 func (s *State) passes(id model.InterfaceID, f *failed) bool {
 	cable, far := s.cable[id], s.peer[id]
-	return cable != model.None && s.IsUp(id) && s.IsUp(far) && !f.cable[cable]
+	return cable != model.None && s.IsUp(id) && s.IsUp(far) && !f.cable[cable] && s.bundles(id) && s.bundles(far)
 }

@@ -70,9 +70,18 @@ func TestAGroupIsUpWhileAMemberIs(t *testing.T) {
 	assert.Equal(t, "down: no port that carries its VLAN is up; a:bond: no port of the group is up; a:p1: the cable one is down", why(t, s, "a:m"))
 	assert.False(t, together(t, s, "a:m", "b:m"))
 
-	// A port taken out of its group is a port of its own again.
-	s = stateOf(t, strings.Replace(grouped, "p2: {}, bond: {members: [p1, p2]", "p2: {tagged: [lan]}, bond: {members: [p1]", 1))
-	assert.Len(t, s.Loops(), 1, "then the two cables are a loop")
+	// A port taken out of its group at one end: what the other end sends by it is lost, unless the ends agree to leave it out.
+	half := strings.Replace(grouped, "p2: {}, bond: {members: [p1, p2]", "p2: {tagged: [lan]}, bond: {members: [p1]", 1)
+	assert.False(t, together(t, stateOf(t, half), "a:m", "b:m"), "some of it is lost")
+	assert.True(t, together(t, without(t, stateOf(t, half), "two"), "a:m", "b:m"), "with that cable out all goes by the other")
+	agreed := strings.ReplaceAll(half, "members:", "negotiates: true, members:")
+	assert.True(t, together(t, stateOf(t, agreed), "a:m", "b:m"), "it is left out")
+	assert.Empty(t, stateOf(t, agreed).Loops())
+	one := strings.Replace(grouped, "bond: {members:", "bond: {negotiates: true, members:", 1)
+	assert.False(t, together(t, stateOf(t, one), "a:m", "b:m"), "it finds nobody to agree with")
+	loose := strings.Replace(grouped, "p1: {}, p2: {}, bond: {members: [p1, p2], tagged: [lan]}", "p1: {tagged: [lan]}, p2: {tagged: [lan]}", 1)
+	assert.False(t, together(t, stateOf(t, loose), "a:m", "b:m"), "two loose ports are no one link")
+	assert.True(t, together(t, without(t, stateOf(t, loose), "one"), "a:m", "b:m"))
 }
 
 const ring = `

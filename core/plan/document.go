@@ -203,6 +203,7 @@ type Interface struct {
 	Priority   Number
 	Table      Text
 	Members    []Text
+	Negotiates Switch
 	MTU        Number
 	Bandwidth  Text
 	Line       Text

@@ -243,6 +243,7 @@ var interfaceKeys = []key[Interface]{
 	{"priority", "1 to 255; 100 unless set", "The priority for becoming master of `virtual`.", whole(1, 255, func(i *Interface) *Number { return &i.Priority })},
 	{"table", "a word", "The routing table the interface is in, where it is not the main one: for a management interface apart, or customers kept apart.", text(func(i *Interface) *Text { return &i.Table })},
 	{"members", "ports of the device", "Groups these ports: they work as one. What the group carries is said of the group.", texts(func(i *Interface) *[]Text { return &i.Members })},
+	{"negotiates", "true or false; false unless set", "Whether a group agrees with the far end on its members (IEEE 802.1AX): one that leads elsewhere is left out then. Both ends must.", truth(func(i *Interface) *Switch { return &i.Negotiates })},
 	{"mtu", "68 to 65535", "The largest packet in bytes, the Ethernet header and tag not counted.", whole(68, 65535, func(i *Interface) *Number { return &i.MTU })},
 	{"bandwidth", "such as `100M`, `10G` or `64k`", "How many bits a second.", text(func(i *Interface) *Text { return &i.Bandwidth })},
 	{"line", "`ethernet` or `serial`; `ethernet` unless set", "What kind of line it is. A serial one is up only where exactly one end clocks it.", choice(func(i *Interface) *Text { return &i.Line }, "ethernet", "serial")},

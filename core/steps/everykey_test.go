@@ -53,7 +53,7 @@ var said = map[string][2]string{
 	"mtu": {", mtu: 1400", ", mtu: 9000"}, "mac": {", mac: 02:00:00:00:00:01", ", mac: 02:00:00:00:00:02"}, "bandwidth": {", bandwidth: 100M", ", bandwidth: 64k"},
 	"table": {", table: apart", ", table: other"}, "relay": {", relay: [10.1.0.10]", ", relay: [10.3.0.2]"}, "advertises": {", advertises: true", ""},
 	"virtual": {", virtual: 10.2.0.250", ", virtual: 10.2.0.251"}, "priority": {", virtual: 10.2.0.250, priority: 90", ", virtual: 10.2.0.250, priority: 110"},
-	"tag": {"", ""}, "parent": {"", ""}, "line": {"", ""}, "clock": {"", ""}, "borrow": {"", ""}, // further below
+	"tag": {"", ""}, "parent": {"", ""}, "negotiates": {"", ""}, "line": {"", ""}, "clock": {"", ""}, "borrow": {"", ""}, // further below
 	"otherwise":   {"\n    otherwise: drop\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]", "\n    otherwise: refuse\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]"},
 	"keeps-state": {"\n    keeps-state: true", ""}, "forwards": {"\n    forwards: false", ""}, "answers": {"\n    answers: [ssh]", "\n    answers: [ping, snmp, ssh]"},
 }
@@ -103,6 +103,8 @@ func pairsOfPlans(t *testing.T) map[string][2]string {
 	serial := func(one, other string) string {
 		return strings.NewReplacer("out, address: 1", "out, address: 1, line: serial"+one, "out, address: 2", "out, address: 2, line: serial"+other).Replace(base)
 	}
+	group := strings.Replace(base, "      p4: {}\n", "      p4: {}\n      g: {members: [p3, p4], tagged: [ops]}\n", 1)
+	pairs["a group that negotiates"] = [2]string{group, strings.Replace(group, "g: {", "g: {negotiates: true, ", 1)}
 	pairs["a serial line"] = [2]string{base, serial(", clock: here", "")}
 	pairs["clocked at the other end"] = [2]string{serial(", clock: here", ""), serial("", ", clock: here")}
 	pairs["borrowed"] = [2]string{serial(", clock: here", ""), strings.NewReplacer("far: {segment: out, address: 1, ", "far: {borrow: loopback, ", ", routes: {default: r}", "").Replace(serial(", clock: here", ""))}

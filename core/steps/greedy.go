@@ -77,7 +77,7 @@ func (j *judge) elsewhere(p *place) int {
 // phase orders what harms nobody: what is added, what changes, what is taken away.
 func (j *judge) phase(p *place, helpers bool) int {
 	m := p.step[0]
-	d := &j.items[m.item].Differences[0]
+	d := j.items[m.item].Main()
 	switch {
 	case m.to == compare.Both:
 		return 0

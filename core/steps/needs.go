@@ -66,31 +66,6 @@ func (j *judge) findNeeds() {
 			}
 		}
 	}
-	to := func(d *compare.Difference) named {
-		at, _ := j.spec.DeviceNamed(d.Device)
-		return named{at, strings.Fields(d.Subject)[0]}
-	}
-	watches := map[named][]int{}
-	for n := range j.items {
-		if d := &j.items[n].Differences[0]; d.What == compare.OfWatch {
-			watches[to(d)] = append(watches[to(d)], n)
-		}
-	}
-	for n := range j.items {
-		for i := range j.items[n].Differences {
-			d := &j.items[n].Differences[i]
-			if d.What != compare.OfRoute && d.What != compare.OfNextHop {
-				continue
-			}
-			for _, watch := range watches[to(d)] { // it is set on a route that is there, and taken from one
-				if j.items[watch].Differences[0].Planned == "" {
-					after(n, watch)
-				} else {
-					after(watch, n)
-				}
-			}
-		}
-	}
 	var deep func(n int) int
 	deep = func(n int) int {
 		if j.depth[n] == 0 {

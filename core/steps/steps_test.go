@@ -159,6 +159,10 @@ func TestStepsByHand(t *testing.T) {
 		"a loop mended": {strings.Replace(yard, "routes: {default: 10.0.0.1}", "routes: {default: 10.0.0.1, 10.2.0.0/25: 10.0.0.1}", 1), []string{", 10.2.0.0/25: 10.0.0.1", ""},
 			"two | remove route 10.2.0.0/25 via 10.0.0.1 (one:a) | stays\n"},
 		"a port taken out of the group one comes in by": {grouped, []string{"g: {members: [p1, p5], tagged", "g: {members: [p1], tagged", "lan: {members: [l1, l2]}", "lan: {members: [l1]}"},
+			// Half a group loses what it sends by the port that is out of it at the other end.
+			"rtr | l2 in no group | ends | 2 pairs, such as desks to manage\n" +
+				"sw | p5 in no group | console\n"},
+		"a port taken out of a group that negotiates": {strings.ReplaceAll(grouped, "members:", "negotiates: true, members:"), []string{"members: [p1, p5], tagged", "members: [p1], tagged", "members: [l1, l2]}", "members: [l1]}"},
 			"rtr | l2 in no group | stays\n" +
 				"sw | p5 in no group | stays\n"},
 		"a permit added behind a route back": {walled, []string{"routes: {10.1.0.0/24: 10.0.0.1}", "routes: {10.1.0.0/24: 10.0.0.1, 10.4.0.0/24: 10.0.0.1}", "permits: [desks may reach barn]", "permits: [desks may reach barn, attic may reach barn]"},

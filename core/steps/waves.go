@@ -29,7 +29,7 @@ func (j *judge) waves() []*place {
 	}
 	var all []one
 	for i := range j.items {
-		d := &j.items[i].Differences[0]
+		d := j.items[i].Main()
 		switch {
 		case j.items[i].HasBoth():
 			all = append(all, one{moved{i, compare.AsFound, compare.Both}, 0}, one{moved{i, compare.Both, compare.AsPlanned}, 3})

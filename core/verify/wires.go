@@ -20,6 +20,7 @@ func (c *checker) wires() {
 	for id := range c.spec.Cables {
 		c.cable(&c.spec.Cables[id])
 	}
+	c.groups()
 	c.unplugged()
 	c.loops()
 	c.islands()

@@ -120,6 +120,7 @@ func (i ExportedInterface) what() string {
 	add(i.Clocks, "clocked here")
 	add(i.Borrows != "", "as %s", i.Borrows)
 	add(i.Table != "", "table %s", i.Table)
+	add(i.Negotiates, "negotiates")
 	add(i.Advertises, "advertises its IPv6 subnets")
 	add(len(i.Relays) > 0, "relays leases to %s", strings.Join(i.Relays, ", "))
 	add(i.Leased, "asks for its address")

@@ -63,6 +63,7 @@ type ExportedInterface struct {
 	Table      string            `json:"table"`      // the routing table it is in, "" for the main one
 	Leased     bool              `json:"leased"`     // it asks for its address
 	Advertised bool              `json:"advertised"` // it takes its IPv6 address and gateway from a router that advertises
+	Negotiates bool              `json:"negotiates"` // a group agrees with the far end on its members
 	Advertises bool              `json:"advertises"` // it advertises its IPv6 subnets and itself
 	Relays     []string          `json:"relays"`     // where it passes on what hosts ask for a lease
 	Addresses  []ExportedAddress `json:"addresses"`
@@ -171,7 +172,7 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 	for _, m := range i.Members {
 		x.Members = append(x.Members, spec.Interfaces[m].Name)
 	}
-	x.Leased, x.Advertised, x.Advertises, x.Relays = i.Leased, i.Advertised, i.Advertises, []string{}
+	x.Leased, x.Advertised, x.Advertises, x.Negotiates, x.Relays = i.Leased, i.Advertised, i.Advertises, i.Negotiates, []string{}
 	for _, r := range i.Relay {
 		x.Relays = append(x.Relays, address(r.To))
 	}

@@ -7,6 +7,7 @@ import (
 
 	"ropeswing/core/compare"
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/observed"
 )
 
@@ -191,8 +192,16 @@ func (v Comparison) Table() Table {
 
 // untoldWords are what no list of a device tells of.
 var untoldWords = map[compare.What]string{
-	compare.OfPermit: "permits", compare.OfTranslation: "translations", compare.OfWatch: "watches", compare.OfPrefer: "preferred sources", compare.OfVirtual: "virtual addresses",
-	compare.OfPriority: "their priorities", compare.OfBorrow: "borrowed addresses", compare.OfTable: "the tables of interfaces", compare.OfLine: "serial lines", compare.OfTag: "tags", compare.OfAnswers: "services", compare.OfRelay: "relays", compare.OfAdvertises: "router advertisements", compare.OfCable: "cables of which neither end says where they go",
+	compare.OfPermit: "permits", compare.OfTranslation: "translations", compare.OfWatch: "watches", compare.OfPrefer: "preferred sources",
+	compare.OfAnswers: "services", compare.OfCable: "cables of which neither end says where they go",
+}
+
+// untoldWord is what is not told of, as it stands among others.
+func untoldWord(what string) string {
+	if k := model.InterfaceKeyNamed(what); k != nil {
+		return k.Many
+	}
+	return untoldWords[compare.What(what)]
 }
 
 // Text writes how much is in place, and what is not, the worst first.
@@ -214,7 +223,7 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 	if len(v.Untold) > 0 {
 		words := make([]string, len(v.Untold))
 		for i, what := range v.Untold {
-			words[i] = untoldWords[compare.What(what)]
+			words[i] = untoldWord(what)
 		}
 		paragraph(w, width, faint.Render("not compared, since no list shows them: ")+Clean(strings.Join(words, ", ")), "  ")
 	}

@@ -169,6 +169,14 @@ func names(spec *model.Spec, all []model.DeviceID) []string {
 
 // otherwise is a difference that no step sets, in words.
 func otherwise(d compare.Difference) string {
+	if a, b, ok := strings.Cut(d.Subject, " to "); ok && d.What == compare.OfCable {
+		switch d.Kind {
+		case compare.Missing:
+			return "plug " + a + " into " + b
+		case compare.Extra:
+			return "unplug " + a + " from " + b
+		}
+	}
 	text := fmt.Sprintf("%s %s", d.Subject, d.What)
 	if d.Planned != "" {
 		text += ": planned " + d.Planned
