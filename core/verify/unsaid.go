@@ -6,6 +6,7 @@ import (
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
+	"slices"
 )
 
 // mostJudged is for how many pairs that work without permits and translations the reason is looked for.
@@ -22,7 +23,7 @@ func (c *checker) unsaid() {
 	if c.spec.Wants != nil && !c.spec.Wants.All || finding.Count(c.found, finding.Error) > 0 {
 		return
 	}
-	a := &asked{checker: c, pairs: map[lanPair]bool{}, dead: map[lanPair]bool{}, apart: map[lanPair]bool{}}
+	a := &asked{checker: c, dead: map[lanPair]bool{}, apart: map[lanPair]bool{}}
 	a.lans()
 	if c.spec.Wants == nil {
 		a.world()
@@ -35,7 +36,7 @@ func (c *checker) unsaid() {
 		}
 		from := a.first.From.Name(c.spec)
 		f := finding.New(finding.PairsUnsaid, c.spec.Segments[a.first.From.Segment].Place, "%d of %d pairs of LANs do not reach each other, and the plan does not say that they must not; such as %s to %s%s",
-			len(a.dead), len(a.pairs), from, a.first.To.Name(c.spec), why).About(from)
+			len(a.dead), a.pairs, from, a.first.To.Name(c.spec), why).About(from)
 		c.report(f.Then("reach", "--lost"))
 	case len(a.lost) > 0:
 		e := a.lost[0]
@@ -47,9 +48,9 @@ func (c *checker) unsaid() {
 		f := finding.New(finding.PairsUnsaid, c.spec.Segments[e.Segment].Place, "%d of %d LANs do not reach the world in some family, and the plan does not say that they must not; such as %s in %s%s",
 			len(a.lost), a.sought, name, forward.FamilyOf(e.Address), why).About(name)
 		c.report(f.Then("ping", c.spec.Devices[e.Device].Name, a.beyond.Target.String()))
-	case len(a.apart)*apartFrom >= len(a.pairs) && len(a.apart) > 0:
+	case len(a.apart)*apartFrom >= a.pairs && len(a.apart) > 0:
 		f := finding.New(finding.PairsApart, c.spec.Segments[a.keptApart.From.Segment].Place, "%d of %d pairs of LANs do not reach each other, as %s; such as %s to %s",
-			len(a.apart), len(a.pairs), a.because, a.keptApart.From.Name(c.spec), a.keptApart.To.Name(c.spec)).About(a.keptApart.From.Name(c.spec))
+			len(a.apart), a.pairs, a.because, a.keptApart.From.Name(c.spec), a.keptApart.To.Name(c.spec)).About(a.keptApart.From.Name(c.spec))
 		c.report(f.Then("reach", "--lost"))
 	}
 }
@@ -60,9 +61,10 @@ type lanPair struct{ from, to model.SegmentID }
 // asked is what came of asking what everybody would want.
 type asked struct {
 	*checker
-	pairs, dead, apart map[lanPair]bool // apart: as the plan says
-	first, keptApart   reach.Pair       // of the dead, and of those apart
-	because            string           // why these are apart
+	pairs            int              // of LANs, and LANs with several places
+	dead, apart      map[lanPair]bool // apart: as the plan says
+	first, keptApart reach.Pair       // of the dead, and of those apart
+	because          string           // why these are apart
 
 	sought int          // how many LANs were asked for a way to the world
 	lost   []*reach.End // that have none
@@ -79,12 +81,12 @@ func (a *asked) lans() {
 	var passing *reach.Working // in which permits and translations do nothing
 	place := map[*reach.End]int{}
 	judged := 0
-	a.everyone().Between(a.isLAN, a.isLAN, func(w reach.Pair) bool {
-		p := lanPair{w.From.Segment, w.To.Segment}
-		a.pairs[p] = true
-		if w.Verdict == forward.Works {
+	a.count()
+	a.everyone().Lost(func(w reach.Pair) bool {
+		if !a.isLAN(w.From) || !a.isLAN(w.To) {
 			return true
 		}
+		p := lanPair{w.From.Segment, w.To.Segment}
 		because := a.said(w)
 		if because == "" && a.net.Policy != nil && !w.From.IsNear(w.To) {
 			if passing == nil {
@@ -118,6 +120,34 @@ func (a *asked) lans() {
 		}
 		return true
 	})
+}
+
+// count counts the pairs of LANs that have addresses of one family, and the LANs of which several places are asked.
+func (a *asked) count() {
+	var in [3][]model.SegmentID // of IPv4, of IPv6, of both
+	several := map[model.SegmentID]bool{}
+	for _, e := range a.everyone().Ends {
+		if !a.isLAN(e) {
+			continue
+		}
+		family := map[bool]int{true: 0, false: 1}[e.Address.Is4()]
+		if n := len(in[family]); n == 0 || in[family][n-1] != e.Segment { // those of one segment stand together
+			in[family] = append(in[family], e.Segment)
+		}
+		several[e.Segment] = several[e.Segment] || e.Place > 1
+	}
+	for _, s := range in[1] {
+		if slices.Contains(in[0], s) {
+			in[2] = append(in[2], s)
+		}
+	}
+	pairs := func(all []model.SegmentID) int { return len(all) * (len(all) - 1) }
+	a.pairs = pairs(in[0]) + pairs(in[1]) - pairs(in[2])
+	for _, is := range several {
+		if is {
+			a.pairs++
+		}
+	}
 }
 
 // said is what of the plan says that a pair need not work; "" where nothing does.

@@ -99,7 +99,9 @@ func (a *app) checkedWhat() (view.Findings, error) {
 		return view.Findings{}, err
 	}
 	all := w.Check()
-	return view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all), nil
+	v := view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all)
+	v.Heard = a.heard
+	return v, nil
 }
 
 // checked puts a check's result together.

@@ -69,6 +69,7 @@ func (a *app) compare() *cobra.Command {
 				return err
 			}
 			v := view.NewComparison(result, o.basis, o.words)
+			v.Heard = a.heard
 			next := ""
 			if all := result.Differences; len(all) > 0 && all[0].Lost > 0 && o.words == wordsOfPlan { // the worst comes first
 				next = fmt.Sprintf("%s ping %s %s --observed %s", a.self(), view.ShellWord(all[0].From), view.ShellWord(all[0].To), view.ShellWord(o.with))
@@ -83,8 +84,11 @@ func (a *app) compare() *cobra.Command {
 					return err
 				}
 			}
-			if len(v.Differences) > 0 {
+			switch {
+			case len(v.Differences) > 0:
 				return errWrong
+			case v.Compared == 0:
+				return notAsked{errors.New("nothing was understood of what could be compared, so that nothing is known")}
 			}
 			return nil
 		},
@@ -120,9 +124,7 @@ func (a *app) askFirst(o *asking) error {
 	case len(running) == 0:
 		return notAsked{fmt.Errorf("no device answered: %s", v.Failed[0].Why)}
 	}
-	for _, f := range slices.Concat(v.Failed, v.Short) {
-		a.tell(fmt.Sprintf("%s: %s, %s", f.Device, f.Reason, f.Why))
-	}
+	a.tellSilent(v)
 	a.asked = running
 	return nil
 }
@@ -243,6 +245,9 @@ func (a *app) state(dir string) (devices []*observed.Device, name, basis string,
 		}
 	}
 	if a.asked != nil {
+		if a.heard.Silent() {
+			return a.asked, "", "predicted from what " + a.heard.Headline() + " live", nil
+		}
 		return a.asked, "", "predicted from what was asked live", nil
 	}
 	if dir == "" {

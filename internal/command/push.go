@@ -202,9 +202,8 @@ func (p *pusher) forward(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	for _, f := range slices.Concat(v.Failed, v.Short) {
-		p.app.tell(fmt.Sprintf("%s: %s, %s", f.Device, f.Reason, f.Why))
-	}
+	p.app.tellSilent(v)
+	p.v.Heard = v
 	if len(running) == 0 {
 		return notAsked{errors.New("no device answered")}
 	}

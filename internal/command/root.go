@@ -65,6 +65,7 @@ type app struct {
 	with     []string           // changes to try in a copy first
 	planless bool               // there is no plan, only that state
 	asked    []*observed.Device // what devices said live, which is the state then
+	heard    *view.AskedAll     // who answered live, and who did not; nil where nobody was asked
 }
 
 // Main runs the program and returns its exit code.
@@ -115,6 +116,8 @@ func (a *app) run(args []string) int {
 		return code
 	}
 	switch {
+	case err == nil && a.heard.Silent():
+		return ExitNotAsked
 	case err == nil:
 		return ExitWell
 	case errors.As(err, new(notAsked)):

@@ -3,6 +3,7 @@ package view
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"time"
 )
@@ -44,6 +45,44 @@ type AskedFault struct {
 	Why    string `json:"why"`
 	Plan   string `json:"by_the_plan,omitempty"` // what the plan says of the path there
 	Next   string `json:"next,omitempty"`
+}
+
+// Silent reports whether somebody who was asked did not answer. It is false of nil: nobody was asked.
+func (v *AskedAll) Silent() bool { return v != nil && v.Answered < v.Asked }
+
+// Reasons are why devices did not answer, or did not tell all, one line a reason with those it is of.
+func (v *AskedAll) Reasons() []string {
+	var order []string
+	of := map[string][]AskedFault{}
+	for _, f := range slices.Concat(v.Failed, v.Short) {
+		if len(of[f.Reason]) == 0 {
+			order = append(order, f.Reason)
+		}
+		of[f.Reason] = append(of[f.Reason], f)
+	}
+	var lines []string
+	for _, reason := range order {
+		all := of[reason]
+		var names []string
+		for _, f := range all {
+			if !slices.Contains(names, f.Device) {
+				names = append(names, f.Device)
+			}
+		}
+		const most = 8
+		text := strings.Join(names[:min(most, len(names))], ", ")
+		if n := len(names) - most; n > 0 {
+			text += fmt.Sprintf(" and %d more", n)
+		}
+		text += ": " + reason
+		if why := all[0].Why; len(names) > 1 {
+			text += "; of " + all[0].Device + ": " + why
+		} else {
+			text += ", " + why
+		}
+		lines = append(lines, text)
+	}
+	return lines
 }
 
 // Headline is the outcome in one line.

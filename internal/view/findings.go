@@ -23,6 +23,8 @@ type Findings struct {
 	Accepted int       `json:"accepted"` // how many the plan accepts, which are not among them
 	Findings []Finding `json:"findings"` // in the order of the file
 
+	Heard *AskedAll `json:"asked,omitempty"` // who answered, where the answer stands on a live look
+
 	Summary string            `json:"-"`
 	Files   []string          `json:"-"` // the plan's files
 	Whole   bool              `json:"-"` // like findings are not folded
@@ -97,6 +99,9 @@ func (v Findings) Headline() string {
 		counts = append(counts, fmt.Sprintf("%d advice", v.Advice))
 	}
 	text := "nothing wrong"
+	if v.Heard.Silent() {
+		text = v.Heard.Headline() + "; with the others taken to be as planned, nothing wrong"
+	}
 	if len(counts) > 0 {
 		text = strings.Join(counts, ", ")
 	}
@@ -109,6 +114,9 @@ func (v Findings) Headline() string {
 // Text writes the headline and each finding with its line of the plan.
 func (v Findings) Text(w io.Writer, width int, explain bool) {
 	style := good
+	if v.Heard.Silent() {
+		style = warn
+	}
 	if v.Errors > 0 {
 		style = bad
 	} else if v.Warnings > 0 {

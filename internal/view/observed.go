@@ -100,6 +100,8 @@ type Comparison struct {
 	Among       int          `json:"among,omitempty"`   // hosts that stood for all where it was; absent where all were asked
 	Untold      []string     `json:"not_shown"`         // what the plan says of the devices that no list tells: not compared
 
+	Heard *AskedAll `json:"asked,omitempty"` // who answered, of a live look
+
 	words [2]string // what the two sides are
 }
 
@@ -150,12 +152,22 @@ func NewComparison(r *compare.Result, basis string, words [2]string) Comparison 
 
 // Headline is the comparison in one line.
 func (v Comparison) Headline() string {
+	if v.Compared == 0 {
+		return "nothing is known that could be compared"
+	}
+	if len(v.Differences) == 0 && v.Heard.Silent() {
+		return fmt.Sprintf("%s; of those nothing differs, in %s", v.Heard.Headline(), Count(v.Compared, "thing"))
+	}
 	if len(v.Differences) == 0 {
 		word := "as planned"
 		if v.words[0] != "planned" {
 			word = "alike"
 		}
-		return fmt.Sprintf("%s: all %s that are known", word, Count(v.Compared, "thing"))
+		text := fmt.Sprintf("%s: all %s that are known", word, Count(v.Compared, "thing"))
+		if n := len(v.NotObserved); n > 0 {
+			text += fmt.Sprintf("; %s not observed", Count(n, "device"))
+		}
+		return text
 	}
 	word := "in place"
 	if v.words[0] != "planned" {
@@ -207,6 +219,9 @@ func untoldWord(what string) string {
 // Text writes how much is in place, and what is not, the worst first.
 func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 	style := good
+	if v.Heard.Silent() || v.Compared == 0 {
+		style = warn
+	}
 	if len(v.Differences) > 0 {
 		style = bad
 	}

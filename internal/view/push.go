@@ -14,6 +14,7 @@ type Pushed struct {
 	Stopped   string       `json:"stopped,omitempty"`   // why it went no further
 	Back      bool         `json:"taking_back,omitempty"`
 	Next      string       `json:"next,omitempty"`
+	Heard     *AskedAll    `json:"asked,omitempty"` // who answered before
 }
 
 // PushedStep is one step.
@@ -84,6 +85,8 @@ func (v *Pushed) Headline() string {
 	}
 	steps := fmt.Sprintf("%s on %s", Count(len(v.Steps), "step"), Count(len(devices), "device"))
 	switch {
+	case len(v.Steps) == 0 && v.Heard.Silent():
+		return v.Heard.Headline() + "; to those nothing needs to be sent"
 	case len(v.Steps) == 0:
 		return "the devices are as planned: nothing needs to be sent"
 	case v.Stopped != "":
@@ -91,6 +94,9 @@ func (v *Pushed) Headline() string {
 	case done == len(v.Steps) && v.Back:
 		return "taken back: " + steps
 	case done == len(v.Steps):
+		if v.Heard.Silent() {
+			return fmt.Sprintf("done: %s; %s", steps, v.Heard.Headline())
+		}
 		return "done: " + steps
 	case v.Back:
 		return steps + " to take back; nothing was sent"
@@ -105,6 +111,9 @@ func (v *Pushed) Headline() string {
 // Text writes where everything stands.
 func (v *Pushed) Text(w io.Writer, width int) {
 	style := good
+	if v.Heard.Silent() {
+		style = warn
+	}
 	if v.Stopped != "" {
 		style = bad
 	}
