@@ -39,6 +39,7 @@ type pushOptions struct {
 	takeBack bool
 	timer    time.Duration
 	noSave   bool
+	leave    []string
 }
 
 func (a *app) push() *cobra.Command {
@@ -76,8 +77,10 @@ func (a *app) push() *cobra.Command {
 	f.BoolVar(&o.yes, "yes", false, "with -w: do not ask before each visit to a device")
 	f.BoolVar(&o.takeBack, "take-back", false, "take back what the last run set, the last step first")
 	f.BoolVar(&o.noSave, "no-save", false, "do not save what runs at the end of each device")
+	f.StringSliceVar(&o.leave, "leave", nil, "the silent `DEVICE` may be cut off: steps it hangs on are carried out all the same; may be repeated")
 	f.DurationVar(&o.timer, "timer", 2*time.Minute, "after this `TIME` a device takes back what was not confirmed")
 	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
+	a.must(cmd.RegisterFlagCompletionFunc("leave", a.completeDevices))
 	a.formatFlags(cmd)
 	return cmd
 }
@@ -213,6 +216,12 @@ func (p *pusher) forward(ctx context.Context) error {
 		p.v.Steps[n].Told, p.v.Steps[n].Why = p.canTell(sheet, n)
 	}
 	if !p.o.write {
+		for n := range sheet.Steps {
+			if names := p.mayLose(sheet, n); len(names) > 0 {
+				p.app.tell(fmt.Sprintf("it would stop before step %d: %s", n+1, loseWords(names)))
+				break
+			}
+		}
 		p.v.Next = p.self() + " push -w" + accessWords(p.o.access)
 		return p.end(sheet, nil)
 	}
@@ -226,6 +235,10 @@ func (p *pusher) forward(ctx context.Context) error {
 		}
 		if !p.v.Steps[n].Told {
 			p.v.Stop(n, "do it by hand, then push again: "+p.v.Steps[n].Why)
+			return p.end(sheet, errWrong)
+		}
+		if names := p.mayLose(sheet, n); len(names) > 0 {
+			p.v.Stop(n, loseWords(names))
 			return p.end(sheet, errWrong)
 		}
 		if s.Device != visit && !p.o.yes {
@@ -319,7 +332,7 @@ func (p *pusher) step(ctx context.Context, sheet *steps.Worksheet, n int) error 
 	}
 	return p.change(ctx, t, change{
 		entry: files.PushEntry{Run: p.run, Step: n + 1, Device: name, At: p.atOf(s.Device, s.Login.Address), What: p.v.Steps[n].Set, Undo: string(undo)},
-		d:     s.Device, edit: edit, then: then(s), was: sheet.Network(n), net: sheet.Network(n + 1), last: s.Last,
+		d:     s.Device, edit: edit, then: then(s), was: sheet.Network(n), net: sheet.Network(n + 1), last: s.Last, leaves: s.Session == steps.Moves || s.Session == steps.Ends,
 	})
 }
 
@@ -350,6 +363,9 @@ type change struct {
 	was   *forward.Network // as it is before it; nil where that is not known
 	net   *forward.Network // as it is predicted behind it; nil where that is not known
 	last  bool             // what runs is saved behind it
+
+	leaves bool   // the session ends with it
+	before string // the digest of what is there; "" where it need not differ behind it
 }
 
 // change sends a change, looks at what it did, and confirms it, or has it taken back.
@@ -361,7 +377,10 @@ func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
 		return fmt.Errorf("the journal cannot be written, and nothing was sent: %w", err)
 	}
 	begun := time.Now()
-	err := t.Commit(c.edit, p.o.timer, c.entry.Persist)
+	err := t.Prepare(c.edit)
+	if err == nil {
+		err = p.inForce(t, c)
+	}
 	var refused *live.RPCError
 	if errors.As(err, &refused) {
 		if t.Direct {
@@ -390,6 +409,27 @@ func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
 		return fmt.Errorf("%w; it cannot be taken back from here (%w): %s", why, err, p.byItself(t.Direct, left.Round(time.Second)))
 	}
 	return errors.Join(fmt.Errorf("%w; it was taken back", why), p.note(c.entry, files.TakenBack, why.Error()))
+}
+
+// foretold is how long an answer is waited for where the session is to end with the change.
+const foretold = 2 * time.Second
+
+// inForce puts in force what was prepared. Where the session ends with it, as was foretold, the answer may never come: that is no
+// reason to wait.
+func (p *pusher) inForce(t *live.Teller, c change) error {
+	done := make(chan error, 1)
+	go func() { done <- t.PutInForce(c.edit, p.o.timer, c.entry.Persist) }()
+	if !c.leaves {
+		return <-done
+	}
+	select {
+	case err := <-done:
+		if errors.As(err, new(*live.RPCError)) {
+			return err
+		}
+	case <-time.After(foretold):
+	}
+	return nil
 }
 
 // byItself is what becomes of a change that is in the air: the device's timer takes it back, where
@@ -436,6 +476,10 @@ func (p *pusher) looked(ctx context.Context, c change) (why error) {
 		t.Close()
 		if err != nil {
 			why = fmt.Errorf("it does not tell what is there: %w", err)
+			continue
+		}
+		if c.before != "" && digest(now) == c.before {
+			why = errors.New("it did not take: what is there is what was there before")
 			continue
 		}
 		if c.net == nil {

@@ -160,8 +160,19 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 		if err == nil {
 			at, _ := netip.ParseAddrPort(e.At)
 			edit := []byte(undo[e.Persist])
+			if len(edit) == 0 {
+				t.Close()
+				p.v.Stop(i, "how it is taken back is not in the journal any more; do it by hand")
+				return p.end(nil, errWrong)
+			}
+			there, err2 := t.Running()
+			if err2 != nil {
+				t.Close()
+				p.v.Stop(i, fmt.Sprintf("it does not tell what is there: %v", err2))
+				return p.end(nil, errWrong)
+			}
 			e.Run, e.What, e.Undoes = p.run, "take back: "+e.What, e.Persist
-			err = p.change(ctx, t, change{entry: e, d: d, edit: edit, then: at.Addr(), last: last})
+			err = p.change(ctx, t, change{entry: e, d: d, edit: edit, then: at.Addr(), last: last, leaves: true, before: digest(there)})
 			t.Close()
 		}
 		if err != nil {

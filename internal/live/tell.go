@@ -87,27 +87,44 @@ func (t *Teller) edit(edit []byte) error {
 	return err
 }
 
-// Commit puts a change in force for a time, after which the device takes it back unless it is
-// confirmed by the word. Of a device that is told directly it is in force for good.
+// Commit puts an edit in force, to be taken back by the device within a time unless it is confirmed under the word persist. A
+// device that is told directly has no such time.
 func (t *Teller) Commit(edit []byte, within time.Duration, persist string) error {
+	if err := t.Prepare(edit); err != nil {
+		return err
+	}
+	return t.PutInForce(edit, within, persist)
+}
+
+// Prepare puts an edit into the candidate, and locks that; PutInForce follows. Nothing is in force yet. A device that is told
+// directly has nothing to prepare.
+func (t *Teller) Prepare(edit []byte) error {
 	if t.Direct {
-		return t.edit(edit)
+		return nil
 	}
 	if _, err := t.Ask("<lock><target><candidate/></target></lock>"); err != nil {
 		return fmt.Errorf("locking the candidate: %w", err)
 	}
-	defer func() { _, _ = t.Ask("<unlock><target><candidate/></target></unlock>") }()
-	if _, err := t.Ask("<discard-changes/>"); err != nil {
-		return err
-	}
-	if _, err := t.Ask("<edit-config><target><candidate/></target><config>" + string(edit) + "</config></edit-config>"); err != nil {
-		return err
-	}
+	steps := []string{"<discard-changes/>", "<edit-config><target><candidate/></target><config>" + string(edit) + "</config></edit-config>"}
 	if t.Has(validate) {
-		if _, err := t.Ask("<validate><source><candidate/></source></validate>"); err != nil {
+		steps = append(steps, "<validate><source><candidate/></source></validate>")
+	}
+	for _, x := range steps {
+		if _, err := t.Ask(x); err != nil {
+			_, _ = t.Ask("<unlock><target><candidate/></target></unlock>")
 			return err
 		}
 	}
+	return nil
+}
+
+// PutInForce puts in force what was prepared. Where that ends the session it does not come back before the session's own
+// time is over.
+func (t *Teller) PutInForce(edit []byte, within time.Duration, persist string) error {
+	if t.Direct {
+		return t.edit(edit)
+	}
+	defer func() { _, _ = t.Ask("<unlock><target><candidate/></target></unlock>") }()
 	_, err := t.Ask(fmt.Sprintf("<commit><confirmed/><confirm-timeout>%d</confirm-timeout><persist>%s</persist></commit>", int(within/time.Second), persist))
 	return err
 }
