@@ -22,7 +22,8 @@ import (
 const (
 	netconfSpace = "urn:ietf:params:xml:ns:netconf:base:1.0"
 	endOfMessage = "]]>]]>"
-	mostMessage  = 512 << 20 // bytes
+	mostMessage  = 24 << 20 // bytes: what one device tells, and what is made of it while it is read, fit into its share
+	mostGreeting = 1 << 20
 	nmda         = "urn:ietf:params:xml:ns:yang:ietf-netconf-nmda"
 	system       = `<get><filter type="subtree"><system-state xmlns="urn:ietf:params:xml:ns:yang:ietf-system"><clock/></system-state></filter></get>`
 	models       = `<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"/><routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"/>`
@@ -73,7 +74,7 @@ func (s *Session) begin() (err error) {
 	if _, err := io.WriteString(s.out, hello); err != nil {
 		return err
 	}
-	text, err := s.read()
+	text, err := s.read(mostGreeting)
 	if err != nil {
 		return &Failure{Reason: Half, Err: fmt.Errorf("it broke off at its greeting: %w", err)}
 	}
@@ -134,7 +135,7 @@ func (s *Session) Ask(body string) ([]byte, error) {
 	if err != nil {
 		return nil, &Failure{Reason: Half, Err: fmt.Errorf("it broke off: %w", err)}
 	}
-	answer, err := s.read()
+	answer, err := s.read(mostMessage)
 	if err != nil {
 		return nil, &Failure{Reason: Half, Err: fmt.Errorf("it broke off: %w", err)}
 	}
@@ -162,8 +163,8 @@ func (s *Session) Ask(body string) ([]byte, error) {
 	return answer, nil
 }
 
-// read reads one message, by either framing.
-func (s *Session) read() ([]byte, error) {
+// read reads one message of up to so many bytes, by either framing.
+func (s *Session) read(most int) ([]byte, error) {
 	var all []byte
 	if !s.chunked {
 		for {
@@ -174,7 +175,7 @@ func (s *Session) read() ([]byte, error) {
 				return all[:len(all)-len(endOfMessage)], nil
 			case err != nil && !errors.Is(err, bufio.ErrBufferFull):
 				return nil, err
-			case len(all) > mostMessage:
+			case len(all) > most:
 				return nil, errors.New("its answer is too long")
 			}
 		}
@@ -187,22 +188,46 @@ func (s *Session) read() ([]byte, error) {
 		if head != [2]byte{'\n', '#'} {
 			return nil, errors.New("its chunks have no beginning")
 		}
-		line, err := s.in.ReadString('\n')
+		line, err := s.chunkSize()
 		if err != nil {
 			return nil, err
 		}
-		if line == "#\n" {
+		if line == "#" {
 			return all, nil
 		}
-		n, err := strconv.ParseUint(strings.TrimSuffix(line, "\n"), 10, 32)
-		if err != nil || n == 0 || len(all)+int(n) > mostMessage {
+		n, err := strconv.ParseUint(line, 10, 32) // RFC 6242, section 4.2
+		switch {
+		case err != nil || n == 0:
 			return nil, errors.New("a chunk has no size")
+		case len(all)+int(n) > most:
+			return nil, errors.New("its answer is too long")
 		}
-		at := len(all)
-		all = append(all, make([]byte, n)...)
-		if _, err := io.ReadFull(s.in, all[at:]); err != nil {
-			return nil, err
+		for left := int(n); left > 0; { // room is made for what comes, not for what is claimed
+			part := min(left, 1<<16)
+			at := len(all)
+			all = append(all, make([]byte, part)...)
+			if _, err := io.ReadFull(s.in, all[at:]); err != nil {
+				return nil, err
+			}
+			left -= part
 		}
+	}
+}
+
+// chunkSize is the line that says how long a chunk is: up to ten digits, or '#' at the end of a message.
+func (s *Session) chunkSize() (string, error) {
+	var line []byte
+	for {
+		b, err := s.in.ReadByte()
+		switch {
+		case err != nil:
+			return "", err
+		case b == '\n':
+			return string(line), nil
+		case len(line) == 10:
+			return "", errors.New("a chunk has no size")
+		}
+		line = append(line, b)
 	}
 }
 

@@ -63,8 +63,7 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 	if err != nil {
 		return nil, err
 	}
-	stop := context.AfterFunc(ctx, func() { conn.Close() })
-	defer stop()
+	context.AfterFunc(ctx, func() { conn.Close() }) // also in the midst of an answer
 	_ = conn.SetDeadline(time.Now().Add(4 * a.Patience))
 	c, channels, requests, err := ssh.NewClientConn(conn, at, config)
 	if err != nil {
@@ -122,7 +121,7 @@ func keyAlgorithms(hosts ssh.HostKeyCallback, at string) []string {
 }
 
 // mostText is how long the lists of a device may be, in bytes.
-const mostText = 64 << 20
+const mostText = 24 << 20
 
 // lists has a device print its lists, and reads them by the file of its gear.
 func (a *asker) lists(ctx context.Context, name, at string, w *access.Way) (*telling, error) {

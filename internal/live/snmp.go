@@ -19,7 +19,7 @@ import (
 )
 
 // mostRows is how many rows one device may tell: of more, what is told is taken for no answer.
-const mostRows = 5_000_000
+const mostRows = 250_000
 
 var authBy = map[string]gosnmp.SnmpV3AuthProtocol{"": gosnmp.SHA256, "sha1": gosnmp.SHA, "sha224": gosnmp.SHA224, "sha256": gosnmp.SHA256, "sha384": gosnmp.SHA384, "sha512": gosnmp.SHA512}
 var privacyBy = map[string]gosnmp.SnmpV3PrivProtocol{"": gosnmp.AES, "aes": gosnmp.AES, "aes192": gosnmp.AES192, "aes256": gosnmp.AES256, "aes192c": gosnmp.AES192C, "aes256c": gosnmp.AES256C}
@@ -34,6 +34,8 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 	if err != nil {
 		return nil, err
 	}
+	ctx, end := context.WithTimeout(ctx, mostSession)
+	defer end()
 	x := &gosnmp.GoSNMP{
 		Target: host, Port: uint16(n), Version: gosnmp.Version2c, Timeout: a.Patience / 2, Retries: 2, MaxRepetitions: 25, Context: ctx, MaxOids: gosnmp.MaxOids,
 		PreSend: func(*gosnmp.GoSNMP) { a.pace.wait(ctx) },
@@ -67,7 +69,7 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 		if parts := mib.Parts(tree); i > 2 && len(parts) > 0 && !slices.ContainsFunc(parts, func(p observed.Part) bool { return slices.Contains(missing, p) }) {
 			continue // the first ones say which interfaces there are
 		}
-		more, err := walk(x, tree, mostRows-len(rows))
+		more, err := walk(ctx, x, tree, mostRows-len(rows))
 		rows = append(rows, more...)
 		if err != nil {
 			if broken = err; len(rows) == 0 {
@@ -101,7 +103,7 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 }
 
 // walk is all rows below a tree.
-func walk(x *gosnmp.GoSNMP, tree mib.OID, most int) ([]mib.Row, error) {
+func walk(ctx context.Context, x *gosnmp.GoSNMP, tree mib.OID, most int) ([]mib.Row, error) {
 	var rows []mib.Row
 	var last mib.OID
 	err := x.BulkWalk(tree.String(), func(v gosnmp.SnmpPDU) error {
@@ -109,6 +111,8 @@ func walk(x *gosnmp.GoSNMP, tree mib.OID, most int) ([]mib.Row, error) {
 		switch {
 		case err != nil:
 			return err
+		case ctx.Err() != nil:
+			return errors.New("it takes too long to tell all")
 		case !ok:
 			return nil
 		case last != nil && row.OID.Compare(last) <= 0:
