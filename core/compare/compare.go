@@ -67,7 +67,7 @@ func Overlay(net *forward.Network, devices []*observed.Device) *forward.Network 
 	next.RoutesStand = true // they are those that were found
 	plain := *c.net
 	plain.Spec, plain.State = &next, network.Build(&next).State(net.State.Failures()...)
-	return with(&plain, append(c.varying, c.Differences...))
+	return with(&plain, slices.Concat(c.varying, c.silent, c.Differences))
 }
 
 // differences lists what differs, item by item; and what does not, where it is kept.
@@ -88,6 +88,7 @@ func differences(net *forward.Network, devices []*observed.Device, keep bool) *c
 		c.Partly = append(c.Partly, each[i].Partly...)
 		c.Done = append(c.Done, each[i].Done...)
 		c.varying = append(c.varying, each[i].varying...)
+		c.silent = append(c.silent, each[i].silent...)
 	}
 	for _, d := range c.spec.Devices {
 		if !seen[d.Name] {

@@ -122,6 +122,7 @@ type Result struct {
 	Net         *forward.Network // as planned
 	Done        []Done           // what is as planned, where that was asked for
 
+	silent  []Difference // what was found where the plan says nothing
 	varying []Difference // what is as planned, and is in truth another address than the plan reckons with
 	Among   int          // hosts that stand for all where what differences break is worked out; 0 where all are asked
 }

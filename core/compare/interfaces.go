@@ -167,6 +167,9 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 	} {
 		switch {
 		case s.planned == "":
+			if s.found != "" && s.change != nil && s.what != OfMembers { // the plan is silent; what is there counts all the same
+				c.silent = append(c.silent, Difference{change: s.change})
+			}
 		case s.found == "" && c.every && (s.what == OfMTU || s.what == OfMAC):
 			c.add(Difference{Kind: Missing, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Place: x.Place, change: func([]model.Interface) {}})
 		case s.found == "":

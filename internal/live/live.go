@@ -166,6 +166,14 @@ func (a *asker) device(ctx context.Context, t *Target, r *Result) {
 		}
 		if told != nil && told.device != nil {
 			told.inTime(a.Now())
+			for _, d := range []*observed.Device{told.device, told.saved} {
+				if d == nil {
+					continue
+				}
+				if n := d.Scrub(); n > 0 {
+					told.unread = append(told.unread, wire.Unread{Text: fmt.Sprintf("%d things", n), Why: "their names have characters that nobody can read"})
+				}
+			}
 			told.device.Sources = []observed.Source{{File: at, Format: w.By, Taken: a.Now().UTC().Format(time.RFC3339)}}
 			if told.device.Name = t.Name; r.Device == nil {
 				r.Device = told.device

@@ -163,8 +163,17 @@ func (s *Session) Ask(body string) ([]byte, error) {
 	return answer, nil
 }
 
-// read reads one message of up to so many bytes, by either framing.
+// read reads one message of up to so many bytes.
 func (s *Session) read(most int) ([]byte, error) {
+	text, err := s.readFramed(most)
+	if err == nil && isTooDeep(text) {
+		return nil, errors.New("its answer is nested too deep")
+	}
+	return text, err
+}
+
+// readFramed reads one message by either framing.
+func (s *Session) readFramed(most int) ([]byte, error) {
 	var all []byte
 	if !s.chunked {
 		for {

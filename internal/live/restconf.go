@@ -219,6 +219,9 @@ func (x *rest) get(ctx context.Context, path, accept string) (text []byte, kind 
 	if text, err = io.ReadAll(io.LimitReader(a.Body, mostMessage+1)); err != nil {
 		return nil, "", &Failure{Reason: Half, Err: errors.New("it broke off")}
 	}
+	if isTooDeep(text) {
+		return nil, "", &Failure{Reason: NotRead, Err: errors.New("its answer is nested too deep")}
+	}
 	if len(text) > mostMessage {
 		return nil, "", &Failure{Reason: NotRead, Err: errors.New("its answer is too long")}
 	}

@@ -390,8 +390,13 @@ func (r *reader) routes() {
 		}
 		switch protocols[key] {
 		case 2:
-			if x.Source = "direct"; to.IsSingleIP() && r.own(to.Addr()) {
+			switch {
+			case x.Discard, x.NextHop.IsValid(): // some agents call all that nobody sent them so
+				x.Source = "static"
+			case to.IsSingleIP() && r.own(to.Addr()):
 				x.Source = "local"
+			default:
+				x.Source = "direct"
 			}
 		case 3:
 			x.Source = "static"

@@ -306,6 +306,7 @@ func takeRoute(d *observed.Device, row map[string]string) error {
 	}
 	x := observed.Route{To: to, Interface: row["interface"], Table: row["table"], Source: strings.ToLower(row["source"])}
 	switch {
+	case hopErr == nil && hop.IsUnspecified(): // as lists say that there is none
 	case hopErr == nil:
 		x.NextHop = hop.WithZone("")
 	case strings.EqualFold(row["next-hop"], "discard"):

@@ -387,7 +387,7 @@ func (r *Reading) yangRoute(d *observed.Device, n *node, table, source string) {
 		y := x
 		y.Interface = h.leaf("outgoing-interface")
 		for _, key := range []string{"next-hop-address", "address"} {
-			if a, err := netip.ParseAddr(h.leaf(key)); err == nil {
+			if a, err := netip.ParseAddr(h.leaf(key)); err == nil && !a.IsUnspecified() {
 				y.NextHop = a.WithZone("")
 			}
 		}
