@@ -275,6 +275,9 @@ func edit(into, from *element, s *schema, operation, path string) error {
 			}
 			fresh := &element{space: x.space, name: x.name, prefixes: x.prefixes}
 			if sub.leaf || sub.leafList {
+				if err := sub.holds(x, at); err != nil {
+					return err
+				}
 				fresh.text = x.text
 				into.children = append(into.children, fresh)
 				continue
@@ -287,6 +290,9 @@ func edit(into, from *element, s *schema, operation, path string) error {
 		}
 		if sub.leaf {
 			if op != "none" {
+				if err := sub.holds(x, at); err != nil {
+					return err
+				}
 				into.children[i].text, into.children[i].prefixes = x.text, x.prefixes
 			}
 			continue

@@ -1,0 +1,43 @@
+package standin
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// Every leaf whose values the models say takes such, and refuses what is none of them.
+func TestLeavesTakeTheirValuesOnly(t *testing.T) {
+	good := map[string]string{
+		"enabled": "true", "link-up-down-trap-enable": "enabled", "type": "ianaift:ethernetCsmacd", "forwarding": "false", "mtu": "1500", "dup-addr-detect-transmits": "1", "ip": "192.0.2.1",
+		"prefix-length": "24", "netmask": "255.255.255.0", "link-layer-address": "02:00:00:00:00:01", "router-id": "192.0.2.1", "next-hop-address": "2001:db8::1", "special-next-hop": "blackhole",
+		"untagged": "7", "tagged": "7", "route-preference": "5", "metric": "0",
+	}
+	for key, is := range values {
+		space, name := key[0], key[1]
+		value := good[name]
+		switch {
+		case name == "type" && space == routingSpace:
+			value = "ietf-routing:static"
+		case name == "destination-prefix" && space == four:
+			value = "192.0.2.0/24"
+		case name == "destination-prefix":
+			value = "2001:db8::/32"
+		}
+		assert.NotEmpty(t, value, "%s is not tried", name)
+		assert.True(t, is(value), "%s: %s", name, value)
+		for _, bad := range []string{"", "maybe", "abc", "-1", "1e3", "192.0.2.1/33", "99999999999999999999", "x:y:z"} {
+			assert.False(t, is(bad), "%s takes %q", name, bad)
+		}
+	}
+	s := newRooms(t)
+	c := connected(t, s)
+	for _, change := range []string{"<enabled>maybe</enabled>", "<type>bogus</type>", `<ipv4 xmlns="` + ipSpace + `"><mtu>abc</mtu></ipv4>`} {
+		answer := c.ask(strings.Replace(editingOf(), "%s", "<interface><name>eth0</name>"+change+"</interface>", 1))
+		assert.Contains(t, answer, "<error-tag>invalid-value</error-tag>", change)
+	}
+}
+
+// editingOf is an edit of interfaces with a place for what changes.
+func editingOf() string { return strings.Replace(editing, "%s", "", 1) }
