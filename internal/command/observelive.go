@@ -148,8 +148,11 @@ func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, wh
 	if err != nil {
 		return nil, nil, nil, err
 	}
+	if a.logins == nil {
+		a.logins = &live.Logins{}
+	}
 	options := live.Polite
-	options.Access, options.Together, options.Now = of, max(1, o.together), time.Now
+	options.Access, options.Together, options.Now, options.Logins = of, max(1, o.together), time.Now, a.logins
 	options.Secret, options.Agent = a.secrets(of), sshAgent(a.getenv)
 	known := a.knownHosts(of)
 	options.Hosts = existing(known)

@@ -18,6 +18,7 @@ import (
 
 	"ropeswing/core/finding"
 	"ropeswing/core/observed"
+	"ropeswing/internal/live"
 	"ropeswing/internal/view"
 )
 
@@ -65,6 +66,7 @@ type app struct {
 	with     []string           // changes to try in a copy first
 	planless bool               // there is no plan, only that state
 	asked    []*observed.Device // what devices said live, which is the state then
+	logins   *live.Logins       // which devices refused
 	heard    *view.AskedAll     // who answered live, and who did not; nil where nobody was asked
 }
 

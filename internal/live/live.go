@@ -80,6 +80,29 @@ type Options struct {
 	PerSec   int // packets that go out in a second, to all devices
 	Gear     func(path string) (*wire.ColumnMap, error)
 	Now      func() time.Time
+	Logins   *Logins // those that were refused before; nil where every run begins anew
+}
+
+// Logins remembers which logins devices refused, over several runs: one that was refused is not tried again, since devices
+// lock out who tries too often. The zero value remembers nothing yet.
+type Logins struct {
+	mutex   sync.Mutex
+	refused map[string]bool // by address and user
+}
+
+func (l *Logins) isRefused(at, user string) bool {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	return l.refused[at+" "+user]
+}
+
+func (l *Logins) refuse(at, user string) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	if l.refused == nil {
+		l.refused = map[string]bool{}
+	}
+	l.refused[at+" "+user] = true
 }
 
 // Polite is how to ask without being a burden.
@@ -88,10 +111,8 @@ var Polite = Options{Together: 100, Patience: 3 * time.Second, PerSec: 2000}
 // asker asks by the options.
 type asker struct {
 	Options
-	hosts   ssh.HostKeyCallback
-	pace    *pace
-	mutex   sync.Mutex
-	refused map[string]bool // a user and secret that one device refused: not tried there again
+	hosts ssh.HostKeyCallback
+	pace  *pace
 }
 
 func newAsker(o Options) (*asker, error) {
@@ -99,7 +120,10 @@ func newAsker(o Options) (*asker, error) {
 	if err != nil {
 		return nil, fmt.Errorf("the known hosts cannot be read: %w", err)
 	}
-	return &asker{Options: o, refused: map[string]bool{}, hosts: hosts}, nil
+	if o.Logins == nil {
+		o.Logins = &Logins{}
+	}
+	return &asker{Options: o, hosts: hosts}, nil
 }
 
 // Ask asks devices, many at a time. Progress is told how many are done. Where the context ends it

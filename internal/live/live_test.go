@@ -199,6 +199,11 @@ func TestARefusedLoginIsNotTriedAgain(t *testing.T) {
 		assert.Equal(t, live.Login, r.Failures[n].Reason)
 		assert.Contains(t, r.Failures[n+1].Err.Error(), "not tried again")
 	}
+	o.Logins = &live.Logins{} // and not by the next run that remembers it
+	for n := range 2 {
+		again := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w["netconf"]}})[0]
+		assert.Equal(t, n == 1, strings.Contains(again.Failures[0].Err.Error(), "not tried again"), "run %d", n)
+	}
 }
 
 // Whatever trouble a device makes, what is told of it is as it is, or not known; and an end is

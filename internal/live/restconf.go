@@ -40,11 +40,7 @@ var errNotThere = errors.New("it has no such resource")
 
 // restconf asks by RESTCONF: all there is, and what is saved where it tells that (RFC 8527).
 func (a *asker) restconf(ctx context.Context, name, at string, w *access.Way) (*telling, error) {
-	mark := at + " " + w.User
-	a.mutex.Lock()
-	refused := a.refused[mark]
-	a.mutex.Unlock()
-	if refused {
+	if a.Logins.isRefused(at, w.User) {
 		return nil, &Failure{Reason: Login, Err: fmt.Errorf("it refused %s a moment ago, and is not tried again", w.User)}
 	}
 	password, err := a.Secret(w.Password, "the password of "+w.User+" on "+name)
@@ -83,9 +79,7 @@ func (a *asker) restconf(ctx context.Context, name, at string, w *access.Way) (*
 	case key != nil:
 		return nil, key
 	case errors.As(err, &failed) && failed.Reason == Login:
-		a.mutex.Lock()
-		a.refused[mark] = true
-		a.mutex.Unlock()
+		a.Logins.refuse(at, w.User)
 	}
 	return t, err
 }

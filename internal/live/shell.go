@@ -17,11 +17,7 @@ import (
 
 // dial logs in by SSH, once: nobody gets locked out by tries.
 func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.Client, error) {
-	mark := at + " " + w.User
-	a.mutex.Lock()
-	refused := a.refused[mark]
-	a.mutex.Unlock()
-	if refused {
+	if a.Logins.isRefused(at, w.User) {
 		return nil, &Failure{Reason: Login, Err: fmt.Errorf("it refused %s a moment ago, and is not tried again", w.User)}
 	}
 	var methods []ssh.AuthMethod
@@ -72,9 +68,7 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 		case key != nil:
 			return nil, key
 		case strings.Contains(err.Error(), "unable to authenticate"):
-			a.mutex.Lock()
-			a.refused[mark] = true
-			a.mutex.Unlock()
+			a.Logins.refuse(at, w.User)
 			return nil, &Failure{Reason: Login, Err: fmt.Errorf("it does not let %s in", w.User)}
 		}
 		return nil, err
