@@ -47,6 +47,8 @@ func (a *asker) open(ctx context.Context, name, at string, w *access.Way) (*Sess
 		return nil, err
 	}
 	s := &Session{client: c}
+	late := time.AfterFunc(4*a.Patience, func() { c.Close() }) // a greeting comes at once
+	defer late.Stop()
 	if err := s.begin(); err != nil {
 		c.Close()
 		return nil, err

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net"
 	"strings"
+	"sync"
 	"time"
 
 	"golang.org/x/crypto/ssh"
@@ -60,7 +61,8 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 		return nil, err
 	}
 	context.AfterFunc(ctx, func() { conn.Close() }) // also in the midst of an answer
-	_ = conn.SetDeadline(time.Now().Add(4 * a.Patience))
+	timed := &timedConn{Conn: conn, idle: 4 * a.Patience, end: time.Now().Add(4 * a.Patience)}
+	conn = timed
 	c, channels, requests, err := ssh.NewClientConn(conn, at, config)
 	if err != nil {
 		conn.Close()
@@ -73,7 +75,7 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 		}
 		return nil, err
 	}
-	_ = conn.SetDeadline(time.Now().Add(mostSession))
+	timed.allow(10*a.Patience, mostSession)
 	return ssh.NewClient(c, channels, requests), nil
 }
 
@@ -91,8 +93,36 @@ func (a *asker) knows(host, at string, remote net.Addr, k ssh.PublicKey) (*Failu
 	return &Failure{Reason: OtherKey, Err: fmt.Errorf("its host key %s is another than the one that is known: it may be another device; nothing was sent to it", ssh.FingerprintSHA256(k))}, err
 }
 
+// timedConn ends a conversation that falls silent, and one that takes too long in all.
+type timedConn struct {
+	net.Conn
+	mutex sync.Mutex
+	idle  time.Duration // how long nothing may come
+	end   time.Time     // of all
+}
+
+// allow gives a conversation more time, from now on.
+func (c *timedConn) allow(idle, all time.Duration) {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	c.idle, c.end = idle, time.Now().Add(all)
+	_ = c.SetDeadline(c.end)
+}
+
+// Read implements net.Conn.
+func (c *timedConn) Read(b []byte) (int, error) {
+	c.mutex.Lock()
+	until := time.Now().Add(c.idle)
+	if c.end.Before(until) {
+		until = c.end
+	}
+	c.mutex.Unlock()
+	_ = c.SetReadDeadline(until)
+	return c.Conn.Read(b)
+}
+
 // mostSession is how long one device may take to tell all.
-const mostSession = 3 * time.Minute
+const mostSession = 90 * time.Second
 
 // keyAlgorithms are those of the keys that are known of a host: it is to show one of these.
 func keyAlgorithms(hosts ssh.HostKeyCallback, at string) []string {
