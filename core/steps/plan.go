@@ -11,6 +11,7 @@ import (
 	"ropeswing/core/compare"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/parallel"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 	"ropeswing/core/verify"
@@ -292,18 +293,31 @@ func (j *judge) at(levels []compare.Level) *state {
 	j.asked++
 	s := &state{levels: slices.Clone(levels), logins: map[model.DeviceID][]Login{}}
 	net := s.network(j)
-	for n, p := range j.pairs {
-		if !s.works(j, p[0], p[1]) {
-			s.broken = append(s.broken, n)
-		}
+	logins := make([][]Login, len(j.devices))
+	parts := []func(){ // which do not depend on one another
+		func() {
+			for n, p := range j.pairs {
+				if !s.works(j, p[0], p[1]) {
+					s.broken = append(s.broken, n)
+				}
+			}
+		},
+		func() {
+			for _, n := range verify.PromisesOf(net).Unmet {
+				if j.met == nil || slices.Contains(j.met, n) {
+					s.unmet = append(s.unmet, n)
+				}
+			}
+		},
+		func() {
+			for i, d := range j.devices {
+				logins[i] = j.loginsAt(net, d)
+			}
+		},
 	}
-	for _, n := range verify.PromisesOf(net).Unmet {
-		if j.met == nil || slices.Contains(j.met, n) {
-			s.unmet = append(s.unmet, n)
-		}
-	}
-	for _, d := range j.devices {
-		s.logins[d] = j.loginsAt(net, d)
+	parallel.Each(len(parts), func(i int) { parts[i]() })
+	for i, d := range j.devices {
+		s.logins[d] = logins[i]
 	}
 	j.known[key] = s
 	if len(j.items) > few && j.pairs != nil {

@@ -102,7 +102,7 @@ func (j *judge) search() ([]*place, bool) {
 		limit = j.asked + mostFew
 	}
 	if c := best[len(best)-1].cost; !c.harms() && len(j.items) > few {
-		limit = j.asked + mostMany/4 // only logins and steps could be fewer
+		limit = j.asked + mostMany/10 // only logins and steps could be fewer
 	}
 	if work := len(j.ends)*len(j.ends) + 20*len(j.spec.Interfaces); len(j.items) > few && work > 1000 {
 		limit = j.asked + mostMany*1000/work
