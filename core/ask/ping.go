@@ -60,6 +60,9 @@ func Pings(net *forward.Network, from, to Endpoint, only prefix.Only, probe forw
 		if p.Size > 0 { // of the payload so far
 			p.Size += forward.HeaderBytes(prefix.FamilyOf(target))
 		}
+		if to.Device != model.None && !to.Address.IsValid() {
+			p.Whom = forward.Only(to.Device)
+		}
 		trial.Exchange = forward.PingBy(net, from.Device, trial.FixedSource, target, trial.Out, p)
 		trials = append(trials, trial)
 	}

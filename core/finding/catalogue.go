@@ -148,6 +148,7 @@ const (
 	StateUnknown       Name = "request-never-seen"
 	NoAddressLeft      Name = "no-address-left"
 	ReplyFromElsewhere Name = "reply-from-elsewhere"
+	AnotherAnswers     Name = "another-answers"
 )
 
 var catalogue = [...]Entry{
@@ -1175,6 +1176,14 @@ var catalogue = [...]Entry{
 		Remedy:  "Give the translation more addresses, or let all share one: 'A shares B beyond INTERFACE'.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [quay-staff takes 198.51.100.36..198.51.100.36 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}}\n",
 		Ping:    [2]string{"desk-8", "192.0.2.9"},
+	},
+	{
+		Name: AnotherAnswers, Severity: Error, Stage: Walking,
+		Means:   "Another device has the same address, and it is there that packets arrive.",
+		Why:     "Routes lead to the other of the two. That somebody answers does not make it the one that was asked.",
+		Remedy:  "Give one of them another address.",
+		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  beam: {prefix: 10.48.2.0/29}\ndevices:\n  desk: {is: host, gateway: quay-core, interfaces: {port: {segment: quay-staff, address: 10}}}\n  quay-core: {is: router, routes: {10.48.9.5/32: tern-rock}, interfaces: {lan0: {segment: quay-staff, address: first}, beam0: {segment: beam, address: 1}}}\n  gull-rock: {is: router, loopback: 10.48.9.5, routes: {default: quay-core}, interfaces: {beam0: {segment: beam, address: 2}}}\n  tern-rock: {is: router, loopback: 10.48.9.5, routes: {default: quay-core}, interfaces: {beam0: {segment: beam, address: 3}}}\n",
+		Ping:    [2]string{"desk", "gull-rock"},
 	},
 	{
 		Name: ReplyFromElsewhere, Severity: Error, Stage: Walking,

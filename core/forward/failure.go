@@ -36,6 +36,7 @@ const (
 	NoneLeftToTake                // no address of Translation is left for Header.Source
 	GotElsewhere                  // a reply gets to Device, which did not ask
 	CameFromElsewhere             // a reply comes from Header.Source, and Address was asked
+	AnotherHas                    // Device has To, and another was asked
 	GoesRound                     // Loop
 	RanOut                        // its TTL
 	DoesNotServe                  // Device does not answer Service
@@ -161,6 +162,8 @@ func (e explainer) explain() Failure {
 		if n.Device != e.g.Flow.Asker {
 			f.Code = GotElsewhere
 		}
+	case Elsewhere:
+		f.Name, f.Code = finding.AnotherAnswers, AnotherHas
 	case Looped:
 		f.Name, f.Code, f.Loop = finding.ForwardingLoop, GoesRound, loopOf(e.g, e.end)
 		f.Device, f.Cause = f.Loop[0], f.Loop[0]

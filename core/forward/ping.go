@@ -26,6 +26,42 @@ type Probe struct {
 	Over  model.Service // what is asked for; an echo unless said
 	// AnyPort is set where a port that is closed tells as much as one that answers.
 	AnyPort bool
+	Whom    Whom // who is asked; whoever has the target unless said
+}
+
+// Whom is who is asked by an address that several devices have. The zero value is whoever answers.
+type Whom int32
+
+// Only is that one device is asked: an answer of another is none.
+func Only(d model.DeviceID) Whom { return Whom(d + 1) }
+
+// means reports whether a device that has an address is who is asked: itself, or one that shares it with it.
+func (w Whom) means(spec *model.Spec, d model.DeviceID, target netip.Addr) bool {
+	if w == 0 || model.DeviceID(w-1) == d {
+		return true
+	}
+	shares := func(of model.DeviceID) bool {
+		for id := range spec.EachInterface(of) {
+			for _, a := range spec.Interfaces[id].Addresses {
+				if a.Virtual && a.Addr() == target {
+					return true
+				}
+			}
+		}
+		return false
+	}
+	return shares(d) && shares(model.DeviceID(w-1))
+}
+
+// has reports whether the device that is asked has an address itself: what is published or translated for it by another is
+// whoever it gets to.
+func (w Whom) has(spec *model.Spec, target netip.Addr) bool {
+	for id := range spec.EachInterface(model.DeviceID(w - 1)) {
+		if spec.Interfaces[id].Has(target) {
+			return true
+		}
+	}
+	return false
 }
 
 // HeaderBytes is how many bytes a ping's packet has beside its payload: those of
@@ -57,6 +93,9 @@ func PingBy(net *Network, from model.DeviceID, source, target netip.Addr, out mo
 	f := FlowTo(x.Source, target)
 	f.Out, f.Size, f.Whole, f.Service, f.AnyPort = out, p.Size, p.Whole, p.Over, p.AnyPort
 	x.There = walkLearning(net, from, f, p.TTL)
+	if p.Whom != 0 && p.Whom.has(net.Spec, target) {
+		x.There.onlyTo(net.Spec, p.Whom, target)
+	}
 	x.answer(net)
 	return x
 }

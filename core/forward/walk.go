@@ -61,6 +61,7 @@ const (
 	Refused             // dropped by a permit, and the sender is told
 	NoneLeft            // it was to get an address of its own, and there is none left
 	Unserved            // who it is for does not answer the service
+	Elsewhere           // another device has the address too, and it is there that it arrives
 	Unexpected          // a reply that comes from another address than was asked, or to somebody else
 )
 
@@ -328,6 +329,16 @@ func (g *Graph) Verdict() Verdict {
 		return Works
 	}
 	return Depends
+}
+
+// onlyTo makes of ends at others than who is asked what they are.
+func (g *Graph) onlyTo(spec *model.Spec, whom Whom, target netip.Addr) {
+	for i := range g.Endings {
+		e := &g.Endings[i]
+		if e.Outcome == Delivered && !whom.means(spec, g.Nodes[e.Node].Device, target) {
+			e.Outcome = Elsewhere
+		}
+	}
 }
 
 // Failing is the first end that does not deliver.

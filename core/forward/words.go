@@ -103,6 +103,8 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 		return fmt.Sprintf("%s has no address left for %s (%s)", device, f.Header.Source, Sentence(f.Translation.Text, f.Translation.Place))
 	case GotElsewhere:
 		return fmt.Sprintf("it gets to %s, which did not ask", device)
+	case AnotherHas:
+		return fmt.Sprintf("%s has %s too, and it is there that it arrives", device, f.To)
 	case CameFromElsewhere:
 		return fmt.Sprintf("it comes from %s, not from %s, which was asked: what translated the request does not see the reply", f.Header.Source, f.Address)
 	case GoesRound:

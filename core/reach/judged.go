@@ -111,7 +111,7 @@ func (m *Matrix) judgedVerdict(p, q int32) (v forward.Verdict, arrived bool) {
 
 func (m *Matrix) verdictByPing(p, q int32) (v forward.Verdict, arrived bool) {
 	a, b := m.at(p), m.at(q)
-	x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over})
+	x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over, Whom: whom(b)})
 	return x.Verdict(), x.Source.IsValid() && x.There.Verdict() != forward.Fails
 }
 

@@ -131,7 +131,7 @@ func (m *Matrix) Arrives(from, to int) bool {
 		return false
 	case m.odd[p] || m.odd[q]:
 		a, b := m.Ends[from], m.Ends[to]
-		x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over})
+		x := forward.PingBy(m.net, a.Device, a.Address, b.Address, model.None, forward.Probe{Over: m.over, Whom: whom(b)})
 		return x.Source.IsValid() && x.There.Verdict() != forward.Fails
 	case m.judged != nil && get(m.judged.asked[p], q):
 		return get(m.judged.works[p], q) || get(m.judged.partly[p], q) || get(m.judged.unanswered[p], q)

@@ -167,8 +167,16 @@ func rankOf(k model.Kind) int {
 	return 2
 }
 
+// whom is who is asked by an end: its device; of the world whoever answers.
+func whom(to *End) forward.Whom {
+	if to.Device == model.None || to.Interface == model.None {
+		return 0
+	}
+	return forward.Only(to.Device)
+}
+
 func ask(net *forward.Network, from, to *End, over model.Service) Pair {
-	x := forward.PingBy(net, from.Device, from.Address, to.Address, model.None, forward.Probe{Over: over})
+	x := forward.PingBy(net, from.Device, from.Address, to.Address, model.None, forward.Probe{Over: over, Whom: whom(to)})
 	w := Pair{From: from, To: to, Verdict: x.Verdict()}
 	if w.Verdict != forward.Works {
 		if f, failing := x.Failure(net); failing {

@@ -72,7 +72,7 @@ func reached(net *forward.Network, d model.DeviceID) (netip.Addr, string, *forwa
 			return a.Addr(), by, nil
 		}
 		for n, s := range over {
-			x := forward.PingBy(net, spec.Operator, netip.Addr{}, a.Addr(), model.None, forward.Probe{Over: s})
+			x := forward.PingBy(net, spec.Operator, netip.Addr{}, a.Addr(), model.None, forward.Probe{Over: s, Whom: forward.Only(d)})
 			if x.Verdict() == forward.Works {
 				if len(logins) > 0 {
 					by = logins[n]

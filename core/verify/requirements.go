@@ -216,10 +216,18 @@ func (c *checker) onSegment(s model.SegmentID) []target {
 	return others
 }
 
+// whom is who is asked: the device, where one is meant.
+func whom(b target) forward.Whom {
+	if b.device == model.None {
+		return 0
+	}
+	return forward.Only(b.device)
+}
+
 // speaksAgainst tries one way; nil where it is as the requirement wants it. What
 // must not reach must not even get there, answered or not.
 func (c *checker) speaksAgainst(net *forward.Network, r *model.Requirement, a, b target) *against {
-	x := forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
+	x := forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over, Whom: whom(b)})
 	if r.Not {
 		if x.There.Verdict() != forward.Fails {
 			return &against{a, b, x, model.None}

@@ -16,7 +16,7 @@ S = [subprocess.Popen([f'{W}/evil', f'{W}/tcp'], stdout=subprocess.PIPE), subpro
 bad = 0
 def one(job):
     global bad
-    d, m = job; w = f'{W}/out/{m}'; os.makedirs(w)
+    d, m = job; w = f'{W}/out/{os.path.basename(d)}-{m}'; os.makedirs(w)
     for f in ('skerry.plan.yaml', 'skerry.ledger'): shutil.copy(f'{W}/demo/{f}', w)
     t = time.time()
     p = subprocess.Popen([prog, 'observe', '--live', 'quay-edge', '--access', f'{d}/{m}.yaml', '-w', 'out'], cwd=w, stdin=subprocess.DEVNULL, stdout=open(f'{w}/o', 'wb'), stderr=open(f'{w}/e', 'wb'), preexec_fn=lambda: resource.setrlimit(resource.RLIMIT_AS, (9 << 30,) * 2))
