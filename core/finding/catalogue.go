@@ -634,8 +634,8 @@ var catalogue = [...]Entry{
 	},
 	{
 		Name: NotAdvertised, Severity: Error, Stage: Checking,
-		Means:   "A host takes its IPv6 address and gateway from what a router advertises, and gets none.",
-		Why:     "Without advertisements it has a link-local address only, and no gateway in IPv6 (RFC 4861, RFC 4862). The subnet has to be of length 64.",
+		Means:   "Hosts take their IPv6 gateway, and some their address, from what a router advertises, and get none.",
+		Why:     "Without advertisements a host has no gateway in IPv6 (RFC 4861), and unless it leases one, no address but its link-local one (RFC 4862). A lease brings no gateway (RFC 8415). The subnet has to be of length 64.",
 		Remedy:  "Give the router's interface 'advertises: true'.",
 		Example: "ropeswing: 1\nsegments:\n  quay-staff: {prefix: \"2001:db8:5ea:110::/64\"}\ndevices:\n  quay-edge: {is: router, interfaces: {lan0: {segment: quay-staff, address: 1}}}\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: advertised}}}\ncables:\n  - desk-7:port to quay-edge:lan0\n",
 	},

@@ -197,7 +197,8 @@ func (r *resolver) gatewayOf(d DeviceID, home InterfaceID, own []Gateway, family
 	i := &r.spec.Interfaces[home]
 	hasOwn := slices.ContainsFunc(own, func(g Gateway) bool { return prefix.FamilyOf(g.Address) == family })
 	if i.Segment != None && !hasOwn {
-		if family == prefix.IPv6 && i.Advertised {
+		_, leased := r.leaseOf(home, family)
+		if family == prefix.IPv6 && (i.Advertised || leased) { // a lease brings none (RFC 8415)
 			g, ok := r.advertisedGateway(i.Segment, home)
 			return g, ImpliedRouter, ok
 		}

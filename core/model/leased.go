@@ -156,6 +156,12 @@ func (r *resolver) leaseGateways() {
 			if l.gateway.Value == "none" {
 				continue
 			}
+			if l.First.Is6() { // DHCPv6 carries no gateway (RFC 8415): hosts take it from who advertises (RFC 4861)
+				if g, ok := r.advertisedGateway(SegmentID(s), None); ok {
+					l.Gateway = g.Address
+				}
+				continue
+			}
 			if l.gateway.Written() {
 				own = r.gatewayFrom(l.gateway, SegmentID(s))
 			}

@@ -42,7 +42,7 @@ func TestLeasedAndAdvertisedAddresses(t *testing.T) {
 	}
 	for name, want := range map[string][2]string{
 		"a": {"10.1.0.100/24 2001:db8:1::100/64 2001:db8:1::5eff:fe10:1/64", "10.1.0.1 fe80::1"},
-		"b": {"10.1.0.101/24 2001:db8:1::101/64", "10.1.0.1 2001:db8:1::1"},
+		"b": {"10.1.0.101/24 2001:db8:1::101/64", "10.1.0.1 fe80::1"},
 		"c": {"10.2.0.5/24", "10.2.0.9"},
 		"d": {"10.3.0.5/24", ""},
 		"e": {"10.5.0.7/24", "10.5.0.1"}, // of its own subnet, not the first of the segment

@@ -36,6 +36,7 @@ func (c *checker) leases() {
 	}
 	seen := map[asked]bool{}
 	for s := range c.spec.Segments {
+		c.leasesWithoutGateway(model.SegmentID(s))
 		for _, l := range c.spec.Segments[s].Leases {
 			k := asked{model.SegmentID(s), l.By}
 			if l.By == model.None || !l.First.Is4() || seen[k] {
@@ -47,6 +48,18 @@ func (c *checker) leases() {
 	}
 	c.relays()
 	c.leasing()
+}
+
+// leasesWithoutGateway tells of IPv6 leases on a segment with a router that does not advertise: a lease brings no gateway there.
+func (c *checker) leasesWithoutGateway(s model.SegmentID) {
+	segment := &c.spec.Segments[s]
+	n := slices.IndexFunc(segment.Leases, func(l model.Lease) bool { return l.First.Is6() })
+	routers := c.routersOn(s)
+	if n < 0 || len(routers) == 0 || slices.ContainsFunc(routers, func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Advertises }) {
+		return
+	}
+	c.report(finding.New(finding.NotAdvertised, segment.Leases[n].Place, "the IPv6 leases of %s bring no gateway, and no router there advertises itself (RFC 8415)", segment.Name).About(segment.Name).
+		Mend("say 'advertises: true' for %s", c.spec.Label(routers[0])))
 }
 
 // leasesOf checks the leases that one server gives on a segment.

@@ -1,12 +1,19 @@
 package verify_test
 
 import (
+	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 
+	"ropeswing/core/coretest"
+	"ropeswing/core/derive"
 	"ropeswing/core/finding"
+	"ropeswing/core/forward"
+	"ropeswing/core/model"
+	"ropeswing/core/verify"
 )
 
 // leasing is a plan with two LANs, a firewall, and a server beyond it that leases.
@@ -71,5 +78,21 @@ func TestCheckLeases(t *testing.T) {
 		{"a gateway that nobody is", with("by: srv}", "by: srv, gateway: 10.1.0.9}"), []string{"gateway-unheld pc: pc uses the gateway 10.1.0.9, and nobody on lan has it | give pc the gateway 10.1.0.1 (r) instead of 10.1.0.9"}},
 	} {
 		assert.Equal(t, tt.want, of(tt.text), tt.about)
+	}
+}
+
+// A lease of IPv6 brings no gateway: without a router that advertises, hosts that lease have no way out, and that is told.
+func TestALeaseOfIPv6BringsNoGateway(t *testing.T) {
+	text := func(more string) string {
+		return "segments: {l: {prefix: [10.0.0.0/24, \"2001:db8:1::/64\"], leases: [{range: 100..149, by: r}, {range: \"2001:db8:1::100..2001:db8:1::1ff\", by: r}]}, m: {prefix: \"2001:db8:2::/64\"}}\n" +
+			"devices:\n  r: {is: router, interfaces: {a: {segment: l, address: 1" + more + "}, b: {segment: m, address: 1}}}\n  pc: {is: host, interfaces: {e: {segment: l, address: leased}}}\n  s: {is: host, interfaces: {e: {segment: m, address: 9}}}\n"
+	}
+	for _, advertises := range []bool{false, true} {
+		net := coretest.Network(t, text(map[bool]string{true: ", advertises: true"}[advertises]))
+		pc := coretest.Device(t, net.Spec, "pc")
+		x := forward.Ping(net, pc, netip.Addr{}, netip.MustParseAddr("2001:db8:2::9"), model.None)
+		assert.Equal(t, advertises, x.Verdict() == forward.Works)
+		told := slices.ContainsFunc(verify.Check(net, derive.Result{}), func(f finding.Finding) bool { return f.Name == finding.NotAdvertised })
+		assert.Equal(t, advertises, !told)
 	}
 }
