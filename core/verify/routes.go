@@ -225,6 +225,9 @@ func (c *checker) wayOut(d model.DeviceID, family prefix.Family) {
 	}
 	for id, s := range c.spec.Segments {
 		for _, p := range s.Prefixes {
+			if p.Addr().IsPrivate() && p.Addr().Is4() && c.spec.Devices[d].Kind == model.World {
+				continue // which no carrier routes
+			}
 			if prefix.FamilyOf(p.Addr()) == family && !on[model.SegmentID(id)] {
 				c.reportNoWayOut(d, model.SegmentID(id), family)
 				return
@@ -245,13 +248,33 @@ func (c *checker) reportNoWayOut(d model.DeviceID, other model.SegmentID, family
 	if c.trials++; c.trials <= mostTrials {
 		if way, ok := c.wayThatWorks(d, other, family); ok {
 			word := "add 'gateway: %s'"
-			if device.Forwards {
+			switch {
+			case device.Kind == model.World:
+				word = "add '" + c.leadsTo(d, other, family).String() + ": %s' to its routes"
+			case device.Forwards:
 				word = "add 'default: %s' to its routes"
 			}
 			f = f.Mend(word, way).Works()
 		}
 	}
 	c.report(f)
+}
+
+// leadsTo is what a route out of a device is to lead to: everything, but of a carrier, to whom we are one of many, the block or
+// subnet that is ours.
+func (c *checker) leadsTo(d model.DeviceID, segment model.SegmentID, family prefix.Family) netip.Prefix {
+	if c.spec.Devices[d].Kind == model.World {
+		for _, p := range c.spec.Segments[segment].Prefixes {
+			if prefix.FamilyOf(p.Addr()) != family {
+				continue
+			}
+			if block, ok := c.spec.WidestBlock(p.Addr()); ok {
+				return block
+			}
+			return p.Prefix
+		}
+	}
+	return family.Everything()
 }
 
 // wayThatWorks tries a default route through each forwarding neighbour until
@@ -265,7 +288,7 @@ func (c *checker) wayThatWorks(d model.DeviceID, segment model.SegmentID, family
 		if !c.spec.Devices[n.device].Forwards {
 			continue
 		}
-		route := model.Static{Device: d, To: family.Everything(), Via: n.address, Out: model.None, Distance: 1}
+		route := model.Static{Device: d, To: c.leadsTo(d, segment, family), Via: n.address, Out: model.None, Distance: 1}
 		net := c.budget.try(c.net, model.AddRoute{Static: route})
 		if net == nil {
 			return "", false

@@ -375,8 +375,19 @@ func (c *checker) waysBack(d model.DeviceID, e *reach.End, told map[string]bool)
 	}
 	told[key] = true
 	name := c.spec.Devices[d].Name
+	remedy := fmt.Sprintf("have the carrier route %s to us, or send by it from addresses it knows", where)
+	if e.Address.IsPrivate() { // which no carrier routes
+		remedy = "translate what goes out to an address that the carrier knows"
+		for _, id := range c.spec.InterfacesOf(d) {
+			for _, n := range c.net.State.Neighbours(id) {
+				if i := &c.spec.Interfaces[n]; c.spec.Devices[i.Device].Kind != model.World && c.spec.Devices[i.Device].Forwards {
+					remedy = fmt.Sprintf("add '%s shares %s' to the translations of %s", c.spec.Segments[e.Segment].Name, i.Name, c.spec.Devices[i.Device].Name)
+				}
+			}
+		}
+	}
 	c.report(finding.New(finding.CarrierDrops, c.spec.Devices[d].Place, "%s has no return path to %s: what %s sends by it is lost, or dropped as forged", name, where, c.spec.Segments[e.Segment].Name).About(name).
-		Mend("have the carrier route %s to us, or send by it from addresses it knows", where))
+		Mend("%s", remedy))
 }
 
 // carriersOf lists the carriers that answer for anything of a family.
