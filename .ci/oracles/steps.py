@@ -50,7 +50,7 @@ def make(seed):
     M['owner'] = owner; M['links'] = links; M['F'] = F; M['pref'] = {}
     routes(M); T = copy.deepcopy(M); what = []
     for _ in range(r.randint(1, 4)):
-        k = r.choice(['link', 'lan', 'lan', 'mask', 'vlan', 'vlan', 'lo', 'route', 'permit', 'admin', 'float', 'access'])
+        k = r.choice(['link', 'lan', 'lan', 'mask', 'vlan', 'vlan', 'lo', 'route', 'permit', 'admin', 'float', 'access', 'resub', 'resub', 'revlan', 'newlo'])
         if k == 'link' and links:
             a, b, s, n = r.choice(links); old = T['segs'][s]['prefix']; T['segs'][s]['prefix'] = net(201, n, 30); swap(T, s, old); what.append(f'link {s}')
         if k == 'lan':
@@ -59,6 +59,15 @@ def make(seed):
             s = r.choice(list(owner)); old = T['segs'][s]['prefix']; T['segs'][s]['prefix'] = [(p.split('/')[0] + '/' + r.choice(['25', '26', '23']) if fam(p) == 4 and int(p.split('.')[2]) % 2 == 0 else p) for p in old]; swap(T, s, old); what.append(f'mask {s}')
         if k == 'vlan' and sw:
             s = r.choice(['va', 'vb']); T['segs'][s]['vlan'] = r.choice([30, 40, 50, 60]) + (s == 'vb'); what.append(f'vlan {s}')
+        if k == 'resub' and sw:  # another subinterface, with another number or the same, takes the place of one
+            sg = r.choice(['va', 'vb']); I = T['dev']['r0']['ifs']; old = [n for n, e in I.items() if e['seg'] == sg][0]
+            if r.random() < .5: T['segs'][sg]['vlan'] = r.choice([35, 45, 55]) + (sg == 'vb')
+            e = I.pop(old); I[f'lan0.{r.choice([301, 302, 303])}{sg}'] = e; what.append(f'resub {sg}')
+        if k == 'revlan' and sw:  # the switch is managed by another interface, mostly in another subnet and VLAN too
+            x = r.choice([x for x in T['dev'] if T['dev'][x]['kind'] == 'switch']); I = T['dev'][x]['ifs']; old = [n for n, e in I.items() if e['mode'] == 'svi'][0]
+            e = I.pop(old); I[r.choice(['mx', 'my'])] = e; what.append(f'revlan {x}')
+        if k == 'newlo' and nr > 1:
+            d = f'r{r.randrange(nr)}'; T['dev'][d]['lo'] = [] if T['dev'][d]['lo'] and r.random() < .3 else T['dev'][d]['lo']; what.append(f'newlo {d}')
         if k == 'lo':
             d = f'r{r.randrange(nr)}'; T['dev'][d]['lo'] = [x.replace('10.9.', '10.19.').replace(':9:', ':19:') for x in T['dev'][d]['lo']]; what.append(f'lo {d}')
         if k == 'route' and len(links) == 3: T['pref'] = {d: r.choice(['p0', 'p1', 'p2']) for d in r.sample(['r0', 'r1', 'r2'], 2)}; what.append('route')
@@ -277,14 +286,17 @@ def ends(M):
                 if spot not in at or rank < at[spot][0]: at[spot] = (rank, x, n)
         for k, (_, x, n) in enumerate(sorted(at.values(), key=lambda z: z[0])): E.append((s if not k else f'{s} at {x}', x, n, s))
     return E + [(f'{x}:lo', x, 'loopback', f'{x}:lo') for x, D in M['dev'].items() if D['lo']]
-def eaddr(S, e, f): return [bare(a) for a in S[e[1]]['ifs'][e[2]]['addrs'] if fam(a) == f]
+def eaddr(S, e, f, G):
+    """What stands for an end: its planned address where it has it already, which new connections may come from, else the first it has"""
+    has = [bare(a) for a in S[e[1]]['ifs'].get(e[2], {}).get('addrs', []) if fam(a) == f]
+    return ([a for a in has if a in [bare(x) for x in G[e[1]]['ifs'].get(e[2], {}).get('addrs', [])]] or has)[:1]
 def pairs(V, M):
-    ok = set(); E = ends(M)
+    ok = set(); E = ends(M); G = flat(M)
     for f in M['F']:
         for a in E:
             for b in E:
                 if a[0] == b[0] or a[1] == b[1] and a[3] == b[3]: continue
-                if any(V.flow(a[1], s, b[1], t) for s in eaddr(V.S, a, f) for t in eaddr(V.S, b, f)): ok.add((f, a[0], b[0]))
+                if any(V.flow(a[1], s, b[1], t) for s in eaddr(V.S, a, f, G) for t in eaddr(V.S, b, f, G)): ok.add((f, a[0], b[0]))
     return ok
 DOES = collections.Counter()
 ADR = re.compile(r'[0-9a-f.:]+/\d+')
@@ -339,7 +351,14 @@ def apply(S, st, dev, T):
     if w == 'tag':
         n = re.findall(r'\d+', pl); D['ifs'][sub]['vlan'] = int(n[-1]); return
     if w == 'permit': D['permits'] = copy.deepcopy(T[dev]['permits']); return
-    if w == 'interface': D['ifs'][sub] = copy.deepcopy(T[dev]['ifs'][sub]); return
+    if w == 'interface':
+        if does == 'remove':
+            if D['ifs'][sub]['addrs']: return f'{sub} goes with addresses on it'
+            D['ifs'].pop(sub); return
+        if sub in D['ifs']: return f'{sub} is there already'
+        t = T[dev]['ifs'][sub]
+        if any(t['vlan'] and (e['mode'], e['vlan'], e['parent']) == (t['mode'], t['vlan'], t['parent']) for e in D['ifs'].values()): return f'{sub} wants a VLAN that another has'
+        D['ifs'][sub] = dict(copy.deepcopy(T[dev]['ifs'][sub]), addrs=[]); return
     return f'{w}? {st["set"]}'
 def canon(S): return {x: ({n: (e['admin'], sorted(e['addrs']), e['vlan'], tuple(e['tagged'])) for n, e in D['ifs'].items()}, {p: sorted(v) for p, v in D['routes'].items()}, [z[0] for z in D['permits']], sorted(map(str, [z[1:] for z in D['permits']]))) for x, D in S.items()}
 def fixpermits(S, dev, T, cur): pass
@@ -354,7 +373,7 @@ def main():
         p = subprocess.run(['nice', prog, 'steps', f'{KEEP}/{s}-from/x.plan.yaml', '-p', f'{KEEP}/{s}-to/x.plan.yaml', '-o', 'json'], capture_output=True, text=True, timeout=120)
         if p.returncode not in (0, 1): print(f'{s} {M["what"]}: refused {p.stderr[:300]}'); C['refused'] += 1; continue
         W = json.loads(p.stdout); S, G = flat(M), flat(T); msg = []; cab = M['cables']
-        V0, V1 = View(S, cab), View(G, cab); keep = pairs(V0, M) & pairs(V1, T); ctot = tb = 0
+        V0, V1 = View(S, cab), View(G, cab); keep = pairs(V0, T) & pairs(V1, T); ctot = tb = 0
         cur = copy.deepcopy(S); vis = None; items = []
         C['pairs'] += 1; C['steps'] += len(W['steps'])
         for st in W['steps']:
@@ -381,7 +400,7 @@ def main():
                 if st['session'] in ('ends', 'moves') and st['then'] and not W2.login('op', dev, st['then']): msg.append(f'step {st["step"]} {dev}: then {st["then"]} does not work'); C['then-bad'] += 1
                 if st['session'] not in ('stays',): C['session-' + st['session']] += 1
             elif dev == 'op': C['local'] += 1
-            own = keep - pairs(W2, M); ctot += len(own); tb += st['broken']; C['broken-steps'] += bool(own)
+            own = keep - pairs(W2, T); ctot += len(own); tb += st['broken']; C['broken-steps'] += bool(own)
             if (len(own) > 0) != (st['broken'] > 0): msg.append(f'step {st["step"]} {dev} {[x["set"] for x in st["sets"]]}: own broken {len(own)} {sorted(own)[:2]}, said {st["broken"]} {st.get("such_as", "")}'); C['BROKEN-DIFFERS'] += 1
             elif len(own) != st['broken']: C['broken-count-differs'] += 1; msg.append(f'step {st["step"]}: broken own {len(own)} said {st["broken"]}')
             else: C['broken-ok'] += 1
@@ -399,8 +418,8 @@ def main():
                 for k in perm:
                     st = W['steps'][k]; V = View(cu, cab)
                     if st['device'] != 'op' and st['login'] and not any(V.login('op', st['device'], bare(z)) for e in cu[st['device']]['ifs'].values() for z in e['addrs']): cut = True; break
-                    for x in st['sets']: apply(cu, x, st['device'], G)
-                    tot += len(keep - pairs(View(cu, cab), M))
+                    if any([apply(cu, x, st['device'], G) for x in st['sets']]): cut = True; break
+                    tot += len(keep - pairs(View(cu, cab), T))
                 if not cut and (best is None or tot < best[0]): best = (tot, perm)
             if best: C['brute'] += 1
             if best and best[0] < ctot: msg.append(f'BETTER ORDER: own sum {best[0]} with {[p_ + 1 for p_ in best[1]]}, tool order {ctot} (tool says {tb}, whole {W["whole"]})'); C['BETTER'] += 1

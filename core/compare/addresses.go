@@ -156,7 +156,7 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 			if instead.Addr() != m.p.Addr() {
 				d.both = func(all []model.Interface) { addBeside(&all[m.i], m.p, instead) }
 			}
-		} else if n := slices.IndexFunc(extra, func(e loose) bool { return e.p.Addr() == m.p.Addr() }); n >= 0 {
+		} else if n := slices.IndexFunc(extra, func(e loose) bool { return e.p.Addr() == m.p.Addr() && !c.excludes(e.i, m.i) }); n >= 0 {
 			at := c.spec.Interfaces[extra[n].i].Name
 			d.Beside = true
 			d.Kind, d.Found, d.Slip = Different, extra[n].p.String()+" on "+at, Slip{Code: OnOtherInterface, Interface: extra[n].i, Instead: m.i}

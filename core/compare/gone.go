@@ -146,6 +146,17 @@ func (c *comparer) gone(i model.InterfaceID, device string, found *observed.Inte
 	}
 }
 
+// excludes reports whether of two interfaces of a device only one can be there: the one that was found takes the tag of the
+// other, which the plan has. It goes before the other is made.
+func (c *comparer) excludes(found, planned model.InterfaceID) bool {
+	return c.spec.Interfaces[found].Gone && SameTag(&c.spec.Interfaces[found], &c.spec.Interfaces[planned])
+}
+
+// SameTag reports whether two interfaces of one device want the same frames: those of one VLAN, or with one tag on one port.
+func SameTag(a, b *model.Interface) bool {
+	return a.Tag != 0 && a.Kind == b.Kind && a.Parent == b.Parent && a.Tag == b.Tag
+}
+
 // notPlanned is said of what was found and is not in the plan.
 const notPlanned = "it is not in the plan"
 

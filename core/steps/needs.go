@@ -66,6 +66,17 @@ func (j *judge) findNeeds() {
 			}
 		}
 	}
+	for made, n := range makes { // what takes the same tag goes before
+		id, ok := j.spec.InterfaceNamed(made.device, made.name)
+		if !ok {
+			continue
+		}
+		for gone, first := range takes {
+			if old, ok := j.spec.InterfaceNamed(gone.device, gone.name); ok && gone.device == made.device && compare.SameTag(&j.spec.Interfaces[id], &j.spec.Interfaces[old]) {
+				after(n, first)
+			}
+		}
+	}
 	var deep func(n int) int
 	deep = func(n int) int {
 		if j.depth[n] == 0 {
