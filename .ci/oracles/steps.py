@@ -289,7 +289,9 @@ def ends(M):
 def eaddr(S, e, f, G):
     """What stands for an end: its planned address where it has it already, which new connections may come from, else the first it has"""
     has = [bare(a) for a in S[e[1]]['ifs'].get(e[2], {}).get('addrs', []) if fam(a) == f]
-    return ([a for a in has if a in [bare(x) for x in G[e[1]]['ifs'].get(e[2], {}).get('addrs', [])]] or has)[:1]
+    due = [bare(a) for a in G[e[1]]['ifs'].get(e[2], {}).get('addrs', []) if fam(a) == f]
+    own = [bare(a) for i in S[e[1]]['ifs'].values() for a in i['addrs']]   # on whichever of its interfaces
+    return ([a for a in has if a in due] or has or [a for a in own if a in due])[:1]
 def pairs(V, M):
     ok = set(); E = ends(M); G = flat(M)
     for f in M['F']:

@@ -139,11 +139,11 @@ func hears(net *forward.Network, from, to *End, over model.Service) forward.Verd
 	return forward.Fails
 }
 
-// Works reports whether a pair of ends works, by their places in Ends; of two places of one segment, whether they hear each
-// other.
+// Works reports whether a pair of ends works, by their places in Ends; of two places of one segment by a ping, since their
+// addresses need not be of one subnet.
 func (m *Matrix) Works(from, to int) bool {
 	if m.Ends[from].IsNear(m.Ends[to]) {
-		return hears(m.net, m.Ends[from], m.Ends[to], m.over) == forward.Works
+		return m.ask(from, to).Verdict == forward.Works
 	}
 	return m.Verdict(from, to) == forward.Works
 }
