@@ -124,7 +124,9 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 	}
 	var missing, extra []loose
 	others := func(i model.InterfaceID, p ...netip.Prefix) bool { // that stay, of the family
-		return slices.ContainsFunc(slices.Concat(addressSet(&c.spec.Interfaces[i], family), foundSet(interfaceOf(o, names, i), &c.spec.Interfaces[i], family)), func(x netip.Prefix) bool { return !slices.Contains(p, x) })
+		x := &c.spec.Interfaces[i]
+		all := slices.Concat(addressSet(x, family), foundSet(interfaceOf(o, names, i), x, family))
+		return slices.ContainsFunc(all, func(a netip.Prefix) bool { return !slices.Contains(p, a) })
 	}
 	for _, i := range c.spec.InterfacesOf(id) {
 		x := &c.spec.Interfaces[i]
@@ -174,7 +176,8 @@ func (c *comparer) addresses(id model.DeviceID, o *observed.Device, names map[st
 	}
 	for _, e := range extra {
 		x := &c.spec.Interfaces[e.i]
-		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place, Beside: others(e.i, e.p)}
+		d := Difference{Kind: Extra, What: OfAddress, Device: o.Name, Subject: x.Name, Found: e.p.String(), Place: x.Place}
+		d.Beside = others(e.i, e.p)
 		if holders := c.net.State.HoldersOf(e.p.Addr()); len(holders) > 0 {
 			d.Slip = slip(PlannedElsewhere).at(holders[0])
 		}

@@ -331,7 +331,8 @@ func (w *tableWalk) from(all []flaw, d model.DeviceID, leaf int32, c *class, f *
 
 // isRequired reports whether packets of a device are to arrive at a class under a failure, if any path leads there.
 func (w *tableWalk) isRequired(c *class, d model.DeviceID, f *failure) bool {
-	return c != nil && c.wanted && (f.required || f.id == none) && w.need[d][c.id] && len(c.first) > 0 && (c.first[d] != none || c.isOwner(d)) &&
+	return c != nil && c.wanted && (f.required || f.id == none) &&
+		w.need[d][c.id] && len(c.first) > 0 && (c.first[d] != none || c.isOwner(d)) &&
 		slices.ContainsFunc(c.owners, func(o owner) bool { return w.holds(c, o.device, f) })
 }
 

@@ -31,24 +31,33 @@ var DeviceKeys = []DeviceKey{
 		}
 		return fmt.Errorf("%s is neither pass, drop nor refuse", value)
 	}},
-	{Name: "keeps-state", What: "permit", Says: func(d *Device) string { return trueOr(d.KeepsState) }, Set: func(d *Device, value string) error {
-		d.KeepsState = value == "true"
-		return oneOf(value, "true", "false")
-	}},
-	{Name: "forwards", Says: func(d *Device) string { return trueOr(d.Forwards) }, Set: func(d *Device, value string) error {
-		d.Forwards = value == "true"
-		return oneOf(value, "true", "false")
-	}},
-	{Name: "answers", Says: func(d *Device) string { return strings.Join(d.Answers, ", ") }, Set: func(d *Device, value string) error {
-		d.Answers = nil
-		for _, word := range listOf(value) {
-			if !slices.Contains(plan.Services, word) {
-				return fmt.Errorf("%s is no service", word)
+	{
+		Name: "keeps-state", What: "permit",
+		Says: func(d *Device) string { return trueOr(d.KeepsState) },
+		Set: func(d *Device, value string) error {
+			d.KeepsState = value == "true"
+			return oneOf(value, "true", "false")
+		}},
+	{
+		Name: "forwards",
+		Says: func(d *Device) string { return trueOr(d.Forwards) },
+		Set: func(d *Device, value string) error {
+			d.Forwards = value == "true"
+			return oneOf(value, "true", "false")
+		}},
+	{
+		Name: "answers",
+		Says: func(d *Device) string { return strings.Join(d.Answers, ", ") },
+		Set: func(d *Device, value string) error {
+			d.Answers = nil
+			for _, word := range listOf(value) {
+				if !slices.Contains(plan.Services, word) {
+					return fmt.Errorf("%s is no service", word)
+				}
+				d.Answers = append(d.Answers, word)
 			}
-			d.Answers = append(d.Answers, word)
-		}
-		return nil
-	}},
+			return nil
+		}},
 }
 
 // DeviceKeyNamed finds a key by its name; nil where there is none.

@@ -24,57 +24,87 @@ type InterfaceKey struct {
 
 // InterfaceKeys are all of them. Addresses, VLANs, members and admin have more than one value, and words of their own.
 var InterfaceKeys = []InterfaceKey{
-	{Name: "parent", Is: true, Says: func(s *Spec, i *Interface) string { return s.interfaceName(i.Parent) }, Set: func(s *Spec, i *Interface, value string) (err error) {
-		i.Parent, err = s.sibling(i, value)
-		return err
-	}},
-	{Name: "tag", Many: "tags", Is: true, Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.Tag)) }, Set: func(s *Spec, i *Interface, value string) error {
-		n, err := numberTo(value, 4094)
-		if i.Tag = VLAN(n); err == nil && n > 0 {
-			i.Segment = s.SegmentOfVLAN(i.Tag)
-		}
-		return err
-	}},
-	{Name: "mtu", Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.MTU)) }, Set: func(s *Spec, i *Interface, value string) error {
-		n, err := numberTo(value, 65535)
-		if value != "" && err == nil && n < 68 {
-			err = fmt.Errorf("%s is no MTU from 68 to 65535", value) // RFC 791
-		}
-		i.MTU = int(n)
-		return err
-	}},
-	{Name: "mac", Says: func(_ *Spec, i *Interface) string { return strings.ToLower(i.MAC) }, Set: func(_ *Spec, i *Interface, value string) (err error) {
-		if i.MAC = ""; value != "" {
-			i.MAC, err = prefix.ParseMAC(value)
-		}
-		return err
-	}},
-	{Name: "bandwidth", Says: func(_ *Spec, i *Interface) string { return BandwidthWords(i.Bandwidth) }, Set: func(_ *Spec, i *Interface, value string) (err error) {
-		if i.Bandwidth = 0; value != "" {
-			i.Bandwidth, err = ParseBandwidth(value)
-		}
-		return err
-	}},
-	{Name: "line", Many: "serial lines", Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "serial"}[i.Serial] }, Set: func(_ *Spec, i *Interface, value string) error {
-		i.Serial = value == "serial"
-		return oneOf(value, "serial", "ethernet")
-	}},
-	{Name: "clock", Many: "clocks", Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "here"}[i.Clocks] }, Set: func(_ *Spec, i *Interface, value string) error {
-		i.Clocks = value == "here" || value == "true"
-		return oneOf(value, "here", "true", "false")
-	}},
-	{Name: "negotiates", Many: "whether groups negotiate", Says: func(_ *Spec, i *Interface) string { return trueOr(i.Negotiates) }, Set: func(_ *Spec, i *Interface, value string) error {
-		i.Negotiates = value == "true"
-		return oneOf(value, "true", "false")
-	}},
-	{Name: "borrow", Many: "borrowed addresses", Says: func(s *Spec, i *Interface) string { return s.interfaceName(i.Borrow) }, Set: func(s *Spec, i *Interface, value string) (err error) {
-		i.Borrow, err = s.sibling(i, value)
-		return err
-	}},
-	{Name: "table", Many: "the tables of interfaces", Says: func(_ *Spec, i *Interface) string { return i.Table }, Set: func(_ *Spec, i *Interface, value string) error {
-		i.Table = value
-		return nil
-	}},
+	{
+		Name: "parent", Is: true,
+		Says: func(s *Spec, i *Interface) string { return s.interfaceName(i.Parent) },
+		Set: func(s *Spec, i *Interface, value string) (err error) {
+			i.Parent, err = s.sibling(i, value)
+			return err
+		}},
+	{
+		Name: "tag", Many: "tags", Is: true,
+		Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.Tag)) },
+		Set: func(s *Spec, i *Interface, value string) error {
+			n, err := numberTo(value, 4094)
+			if i.Tag = VLAN(n); err == nil && n > 0 {
+				i.Segment = s.SegmentOfVLAN(i.Tag)
+			}
+			return err
+		}},
+	{
+		Name: "mtu",
+		Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.MTU)) },
+		Set: func(s *Spec, i *Interface, value string) error {
+			n, err := numberTo(value, 65535)
+			if value != "" && err == nil && n < 68 {
+				err = fmt.Errorf("%s is no MTU from 68 to 65535", value) // RFC 791
+			}
+			i.MTU = int(n)
+			return err
+		}},
+	{
+		Name: "mac",
+		Says: func(_ *Spec, i *Interface) string { return strings.ToLower(i.MAC) },
+		Set: func(_ *Spec, i *Interface, value string) (err error) {
+			if i.MAC = ""; value != "" {
+				i.MAC, err = prefix.ParseMAC(value)
+			}
+			return err
+		}},
+	{
+		Name: "bandwidth",
+		Says: func(_ *Spec, i *Interface) string { return BandwidthWords(i.Bandwidth) },
+		Set: func(_ *Spec, i *Interface, value string) (err error) {
+			if i.Bandwidth = 0; value != "" {
+				i.Bandwidth, err = ParseBandwidth(value)
+			}
+			return err
+		}},
+	{
+		Name: "line", Many: "serial lines",
+		Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "serial"}[i.Serial] },
+		Set: func(_ *Spec, i *Interface, value string) error {
+			i.Serial = value == "serial"
+			return oneOf(value, "serial", "ethernet")
+		}},
+	{
+		Name: "clock", Many: "clocks",
+		Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "here"}[i.Clocks] },
+		Set: func(_ *Spec, i *Interface, value string) error {
+			i.Clocks = value == "here" || value == "true"
+			return oneOf(value, "here", "true", "false")
+		}},
+	{
+		Name: "negotiates", Many: "whether groups negotiate",
+		Says: func(_ *Spec, i *Interface) string { return trueOr(i.Negotiates) },
+		Set: func(_ *Spec, i *Interface, value string) error {
+			i.Negotiates = value == "true"
+			return oneOf(value, "true", "false")
+		}},
+	{
+		Name: "borrow", Many: "borrowed addresses",
+		Says: func(s *Spec, i *Interface) string { return s.interfaceName(i.Borrow) },
+		Set: func(s *Spec, i *Interface, value string) (err error) {
+			i.Borrow, err = s.sibling(i, value)
+			return err
+		}},
+	{
+		Name: "table", Many: "the tables of interfaces",
+		Says: func(_ *Spec, i *Interface) string { return i.Table },
+		Set: func(_ *Spec, i *Interface, value string) error {
+			i.Table = value
+			return nil
+		}},
 	{Name: "relay", Many: "relays", List: true, Says: func(_ *Spec, i *Interface) string {
 		var all []string
 		for _, r := range i.Relay {
@@ -92,10 +122,13 @@ var InterfaceKeys = []InterfaceKey{
 		}
 		return nil
 	}},
-	{Name: "advertises", Many: "router advertisements", Says: func(_ *Spec, i *Interface) string { return trueOr(i.Advertises) }, Set: func(_ *Spec, i *Interface, value string) error {
-		i.Advertises = value == "true"
-		return oneOf(value, "true", "false")
-	}},
+	{
+		Name: "advertises", Many: "router advertisements",
+		Says: func(_ *Spec, i *Interface) string { return trueOr(i.Advertises) },
+		Set: func(_ *Spec, i *Interface, value string) error {
+			i.Advertises = value == "true"
+			return oneOf(value, "true", "false")
+		}},
 	{Name: "virtual", Many: "virtual addresses", List: true, Says: func(_ *Spec, i *Interface) string {
 		var all []string
 		for _, a := range i.Addresses {
@@ -121,11 +154,14 @@ var InterfaceKeys = []InterfaceKey{
 		}
 		return nil
 	}},
-	{Name: "priority", Many: "their priorities", Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.Priority)) }, Set: func(_ *Spec, i *Interface, value string) error {
-		n, err := numberTo(value, 255)
-		i.Priority = uint8(n)
-		return err
-	}},
+	{
+		Name: "priority", Many: "their priorities",
+		Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.Priority)) },
+		Set: func(_ *Spec, i *Interface, value string) error {
+			n, err := numberTo(value, 255)
+			i.Priority = uint8(n)
+			return err
+		}},
 }
 
 // InterfaceKeyNamed finds a key by its name; nil where there is none.

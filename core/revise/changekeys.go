@@ -94,7 +94,8 @@ func (w reviser) joinChange(id model.InterfaceID, values []string, text, say str
 		next := *s
 		next.Interfaces = slices.Clone(s.Interfaces)
 		if from := next.Interfaces[id].Group; from != model.None {
-			next.Interfaces[from].Members = slices.DeleteFunc(slices.Clone(next.Interfaces[from].Members), func(m model.InterfaceID) bool { return m == id })
+			members := slices.Clone(next.Interfaces[from].Members)
+			next.Interfaces[from].Members = slices.DeleteFunc(members, func(m model.InterfaceID) bool { return m == id })
 		}
 		if next.Interfaces[id].Group = to; to == model.None {
 			next.Interfaces[id].Switched = next.Interfaces[id].Switched || s.Devices[x.Device].Kind == model.SwitchDevice
@@ -120,7 +121,9 @@ func (w reviser) madeChange(d model.DeviceID, mode how, words []string, text str
 	case ok:
 		return w.Spec.AlterInterface(id, say, func(i *model.Interface) { i.AdminDown = false }), nil
 	}
-	i := model.Interface{Name: name, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None, Gone: true, Place: w.Spec.Devices[d].Place}
+	i := model.Interface{
+		Name: name, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None, Gone: true, Place: w.Spec.Devices[d].Place,
+	}
 	kind, tag, tagged := strings.Cut(strings.TrimPrefix(strings.TrimPrefix(is, "an "), "a "), ", tag ")
 	kind, parent, _ := strings.Cut(kind, " of ")
 	known := false

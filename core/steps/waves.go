@@ -48,7 +48,10 @@ func (j *judge) waves() []*place {
 		return 1
 	}
 	slices.SortStableFunc(all, func(a, b one) int {
-		return cmp.Or(cmp.Compare(max(a.phase, 1), max(b.phase, 1)), cmp.Compare(world(a), world(b)), cmp.Compare(j.items[a.item].Device, j.items[b.item].Device), cmp.Compare(j.depth[a.item], j.depth[b.item]))
+		return cmp.Or(
+			cmp.Compare(max(a.phase, 1), max(b.phase, 1)), cmp.Compare(world(a), world(b)),
+			cmp.Compare(j.items[a.item].Device, j.items[b.item].Device), cmp.Compare(j.depth[a.item], j.depth[b.item]),
+		)
 	})
 	every := max(1, len(all)*j.work()/mostWork)
 	p := &place{levels: j.start(), on: model.None, judged: true}

@@ -37,7 +37,8 @@ func (p *pusher) mayLose(sheet *steps.Worksheet, n int) []string {
 	var names []string
 	for _, d := range p.silent() {
 		name := spec.Devices[d].Name
-		if d != s.Device && !slices.Contains(p.o.leave, name) && slices.ContainsFunc(s.Sets, func(x steps.Set) bool { return x.Does() != steps.Adds && p.hangsOn(sheet, n, d, &x) }) {
+		takes := func(x steps.Set) bool { return x.Does() != steps.Adds && p.hangsOn(sheet, n, d, &x) }
+		if d != s.Device && !slices.Contains(p.o.leave, name) && slices.ContainsFunc(s.Sets, takes) {
 			names = append(names, name)
 		}
 	}
@@ -60,7 +61,9 @@ func (p *pusher) hangsOn(sheet *steps.Worksheet, n int, d model.DeviceID, x *ste
 			if segment == model.None {
 				continue
 			}
-			if v := spec.Segments[segment].VLAN; segment == i.Segment || v != 0 && i.Switched && slices.Contains(strings.FieldsFunc(x.Found, func(r rune) bool { return r == ' ' || r == ',' }), fmt.Sprint(v)) {
+			found := strings.FieldsFunc(x.Found, func(r rune) bool { return r == ' ' || r == ',' })
+			v := spec.Segments[segment].VLAN
+			if segment == i.Segment || v != 0 && i.Switched && slices.Contains(found, fmt.Sprint(v)) {
 				return true
 			}
 		}
@@ -70,7 +73,8 @@ func (p *pusher) hangsOn(sheet *steps.Worksheet, n int, d model.DeviceID, x *ste
 	}
 	for _, net := range []*forward.Network{sheet.Network(n), sheet.After} {
 		for _, node := range forward.Ping(net, spec.Operator, netip.Addr{}, at, model.None).There.Nodes {
-			if node.Device == s.Device && (!isInterface || node.In == id || slices.ContainsFunc(node.Edges, func(e forward.Edge) bool { return e.Hop.Out == id })) {
+			leaves := func(e forward.Edge) bool { return e.Hop.Out == id }
+			if node.Device == s.Device && (!isInterface || node.In == id || slices.ContainsFunc(node.Edges, leaves)) {
 				return true
 			}
 		}
