@@ -44,7 +44,7 @@ func (r *Result) AddFrom(one, from *model.Spec) []Difference {
 	for id := range one.Interfaces { // and those that are to be made
 		if i := &one.Interfaces[id]; !there[model.InterfaceID(id)] && i.Kind != model.Port {
 			if _, both := from.DeviceNamed(one.Devices[i.Device].Name); both {
-				f.iface(model.InterfaceID(id), &model.Interface{Parent: model.None, Borrow: model.None}, true)
+				f.iface(model.InterfaceID(id), &model.Interface{Device: i.Device, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None}, true)
 			}
 		}
 	}

@@ -47,7 +47,7 @@ func withGone(net *forward.Network, devices []*observed.Device) *forward.Network
 // goneInterface is an interface that was found on a device, with nothing set on it.
 func goneInterface(spec *model.Spec, d model.DeviceID, o *observed.Device, x *observed.Interface) (model.Interface, bool) {
 	i := model.Interface{
-		Name: x.Name, Kind: kindOf(x), Parent: model.None, Segment: segmentOf(spec, x), Group: model.None, Borrow: model.None,
+		Name: x.Name, Device: d, Kind: kindOf(x), Parent: model.None, Segment: segmentOf(spec, x), Group: model.None, Borrow: model.None,
 		AdminDown: true, Gone: true, Place: spec.Devices[d].Place,
 	}
 	switch i.Kind {

@@ -122,7 +122,7 @@ func (w reviser) madeChange(d model.DeviceID, mode how, words []string, text str
 		return w.Spec.AlterInterface(id, say, func(i *model.Interface) { i.AdminDown = false }), nil
 	}
 	i := model.Interface{
-		Name: name, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None, Gone: true, Place: w.Spec.Devices[d].Place,
+		Name: name, Device: d, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None, Gone: true, Place: w.Spec.Devices[d].Place,
 	}
 	kind, tag, tagged := strings.Cut(strings.TrimPrefix(strings.TrimPrefix(is, "an "), "a "), ", tag ")
 	kind, parent, _ := strings.Cut(kind, " of ")
@@ -135,7 +135,6 @@ func (w reviser) madeChange(d model.DeviceID, mode how, words []string, text str
 	if !known {
 		return nil, changeForm(text)
 	}
-	i.Device = d
 	for _, set := range [][2]string{{"parent", parent}, {"tag", tag}} {
 		if err := model.InterfaceKeyNamed(set[0]).Set(w.Spec, &i, set[1]); err != nil {
 			return nil, err
