@@ -103,7 +103,9 @@ func subsystem(c net.Conn, config *ssh.ServerConfig, socket string) {
 				if cmd.Start() != nil {
 					return
 				}
+				greeted := make(chan struct{})
 				go func() {
+					defer close(greeted)
 					greeting := make([]byte, 0, 1<<16)
 					for !bytes.HasSuffix(greeting, []byte("]]>]]>")) {
 						n, err := out.Read(greeting[len(greeting):cap(greeting)])
@@ -112,6 +114,7 @@ func subsystem(c net.Conn, config *ssh.ServerConfig, socket string) {
 						}
 					}
 					// After it validated a candidate, a commit of it does nothing: a fault of its own.
+					greeted <- struct{}{}
 					_, _ = channel.Write(bytes.ReplaceAll(greeting, []byte("capability:validate:"), []byte("capability:no-validate:")))
 					_, _ = io.Copy(channel, out)
 				}()
@@ -119,6 +122,7 @@ func subsystem(c net.Conn, config *ssh.ServerConfig, socket string) {
 					hello := make([]byte, 4096)
 					n, _ := channel.Read(hello)
 					_, _ = in.Write(hello[:n])
+					<-greeted
 					time.Sleep(time.Second) // it never reads what comes together with a greeting
 					_, _ = io.Copy(in, channel)
 					in.Close()
