@@ -17,20 +17,26 @@ import (
 func withGone(net *forward.Network, devices []*observed.Device) *forward.Network {
 	c := &comparer{net: net, spec: net.Spec}
 	spec := net.Spec
-	for _, o := range devices {
-		id, ok := spec.DeviceNamed(o.Name)
-		if !ok || !o.Knows(observed.Interfaces) {
-			continue
-		}
-		names := c.names(id, o)
-		for k := range o.Interfaces {
-			x := &o.Interfaces[k]
-			if _, planned := names[x.Name]; planned || x.Name == "lo" {
+	for _, subs := range []bool{false, true} { // a subinterface may lie on a group that is not in the plan either
+		more := map[model.DeviceID][]model.Interface{}
+		for _, o := range devices {
+			id, ok := spec.DeviceNamed(o.Name)
+			if !ok || !o.Knows(observed.Interfaces) {
 				continue
 			}
-			if i, ok := goneInterface(spec, id, o, x); ok {
-				spec, _ = spec.WithMore(id, i)
+			names := c.names(id, o)
+			for k := range o.Interfaces {
+				x := &o.Interfaces[k]
+				if _, planned := names[x.Name]; planned || x.Name == "lo" || (kindOf(x) == model.Subinterface) != subs {
+					continue
+				}
+				if i, ok := goneInterface(spec, id, o, x); ok {
+					more[id] = append(more[id], i)
+				}
 			}
+		}
+		if len(more) > 0 {
+			spec = spec.WithMore(more)
 		}
 	}
 	if spec == net.Spec {

@@ -5,6 +5,7 @@ package model
 
 import (
 	"iter"
+	"maps"
 	"math/big"
 	"net/netip"
 	"slices"
@@ -415,19 +416,21 @@ func (s *Spec) EachInterface(d DeviceID) iter.Seq[InterfaceID] {
 	}
 }
 
-// WithMore returns a copy of the network in which a device has further interfaces, and their identifiers. Those of
+// WithMore returns a copy of the network in which devices have further interfaces, behind all others. The identifiers of
 // everything else stay as they are.
-func (s *Spec) WithMore(d DeviceID, more ...Interface) (*Spec, []InterfaceID) {
+func (s *Spec) WithMore(more map[DeviceID][]Interface) *Spec {
 	next := *s
 	next.Devices, next.Interfaces = slices.Clone(s.Devices), slices.Clone(s.Interfaces)
-	var ids []InterfaceID
-	for _, i := range more {
-		i.Device = d
-		ids = append(ids, InterfaceID(len(next.Interfaces)))
-		next.Interfaces = append(next.Interfaces, i)
+	for _, d := range slices.Sorted(maps.Keys(more)) {
+		ids := slices.Clone(s.Devices[d].More)
+		for _, i := range more[d] {
+			i.Device = d
+			ids = append(ids, InterfaceID(len(next.Interfaces)))
+			next.Interfaces = append(next.Interfaces, i)
+		}
+		next.Devices[d].More = ids
 	}
-	next.Devices[d].More = slices.Concat(s.Devices[d].More, ids)
-	return &next, ids
+	return &next
 }
 
 // StaticsOf is the range of a device's routes in Statics: from first up to,

@@ -145,8 +145,7 @@ func (w reviser) madeChange(d model.DeviceID, mode how, words []string, text str
 	}
 	i.Switched = i.Kind == model.Group && w.Spec.Devices[d].Kind == model.SwitchDevice
 	return model.Alter{Device: d, Text: say, Bears: model.TouchesInterfaces, Do: func(s *model.Spec) *model.Spec {
-		next, _ := s.WithMore(d, i)
-		return next
+		return s.WithMore(map[model.DeviceID][]model.Interface{d: {i}})
 	}}, nil
 }
 
