@@ -43,12 +43,20 @@ func OfNew(net *forward.Network, o *observed.Device) *Result {
 		return c.Result
 	}
 	d := &blank.Devices[id]
-	d.Permits, d.OwnPermits, d.Translates, d.KeepsState, d.Otherwise, d.Answers = nil, nil, nil, false, model.Pass, nil
+	d.Permits, d.OwnPermits, d.Translates = nil, nil, nil
+	for _, k := range model.DeviceKeys {
+		if k.Name != "forwards" {
+			_ = k.Set(d, "")
+		}
+	}
 	d.Forwards = d.Forwards && d.Kind != model.SwitchDevice
 	for _, i := range blank.InterfacesOf(id) {
 		x := &blank.Interfaces[i]
-		x.Serial, x.Clocks, x.Borrow, x.Table, x.Relay, x.Advertises, x.Priority = false, false, model.None, "", nil, false, 0
-		x.Addresses = slices.DeleteFunc(slices.Clone(x.Addresses), func(a model.Address) bool { return a.Virtual })
+		for _, k := range model.InterfaceKeys {
+			if !k.Is && len(HowCompared["interface"][k.Name].State) == 0 { // the others are told where it is made, or by a list
+				_ = k.Set(&blank, x, "") // nothing can always be set
+			}
+		}
 	}
 	c.AddFrom(net.Spec, &blank)
 	first, last := net.Spec.StaticsOf(id)

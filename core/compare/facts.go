@@ -285,13 +285,6 @@ func (f *facts) iface(device string, i *model.Interface) {
 	}
 }
 
-func numberOr(n int) string {
-	if n == 0 {
-		return ""
-	}
-	return fmt.Sprint(n)
-}
-
 // Devices adds to a comparison of two plans the devices that only one of them has.
 func (r *Result) Devices(one, other *model.Spec) {
 	for i := range r.Differences {

@@ -155,14 +155,20 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 // device tells.
 func (c *comparer) settings(i model.InterfaceID, device string, found *observed.Interface) {
 	x := &c.spec.Interfaces[i]
-	for _, s := range []struct {
+	type setting struct {
 		what           What
 		planned, found string
 		change         func([]model.Interface)
-	}{
-		{OfMTU, numberOr(x.MTU), numberOr(found.MTU), func(all []model.Interface) { all[i].MTU = found.MTU }},
-		{OfMAC, strings.ToLower(x.MAC), strings.ToLower(found.MAC), func(all []model.Interface) { all[i].MAC = strings.ToLower(found.MAC) }},
-		{OfBandwidth, model.BandwidthWords(x.Bandwidth), model.BandwidthWords(found.Speed), func(all []model.Interface) { all[i].Bandwidth = found.Speed }},
+	}
+	told := model.Interface{Device: x.Device, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None}
+	told.MTU, told.MAC, told.Bandwidth = found.MTU, found.MAC, found.Speed
+	key := func(what What) setting {
+		k := model.InterfaceKeyNamed(string(what))
+		value := k.Says(c.spec, &told)
+		return setting{what, k.Says(c.spec, x), value, func(all []model.Interface) { _ = k.Set(c.spec, &all[i], value) }}
+	}
+	for _, s := range []setting{
+		key(OfMTU), key(OfMAC), key(OfBandwidth),
 		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), c.regroup(i, found.Group)},
 	} {
 		switch {

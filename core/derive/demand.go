@@ -6,9 +6,8 @@ import (
 	"net/netip"
 	"slices"
 
-	"ropeswing/core/parallel"
-
 	"ropeswing/core/model"
+	"ropeswing/core/parallel"
 )
 
 // demandRoutes gives the routes that watches need to the links at their two ends. Where there is

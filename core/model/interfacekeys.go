@@ -45,9 +45,9 @@ var InterfaceKeys = []InterfaceKey{
 		Name: "mtu",
 		Says: func(_ *Spec, i *Interface) string { return numberOr(int64(i.MTU)) },
 		Set: func(s *Spec, i *Interface, value string) error {
-			n, err := numberTo(value, 65535)
+			n, err := numberTo(value, 1<<31-1)
 			if value != "" && err == nil && n < 68 {
-				err = fmt.Errorf("%s is no MTU from 68 to 65535", value) // RFC 791
+				err = fmt.Errorf("%s is no MTU of 68 or more", value) // RFC 791
 			}
 			i.MTU = int(n)
 			return err

@@ -2,6 +2,7 @@ package steps_test
 
 import (
 	"net/netip"
+	"slices"
 	"strings"
 	"testing"
 
@@ -9,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/coretest"
+	"ropeswing/core/model"
 	"ropeswing/core/steps"
 )
 
@@ -37,6 +39,29 @@ func TestANewDeviceIsToldEverything(t *testing.T) {
 	} {
 		assert.Contains(t, all, words)
 	}
+}
+
+// Every key that the plan sets on an interface is set on a new device, whichever there are.
+func TestANewDeviceIsToldEveryKey(t *testing.T) {
+	net := network(t, coretest.EveryKey)
+	told := 0
+	for _, name := range []string{"r1", "sw1"} {
+		d := coretest.Device(t, net.Spec, name)
+		f, ok := steps.New(net, d, netip.MustParsePrefix("192.168.0.1/24"))
+		require.True(t, ok)
+		all := sets(f.Sets) + "\n" + sets(f.Last)
+		for _, id := range net.Spec.InterfacesOf(d) {
+			i := &net.Spec.Interfaces[id]
+			shares := slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return a.Virtual })
+			for _, k := range model.InterfaceKeys {
+				if value := k.Says(net.Spec, i); value != "" && !k.Is && (k.Name != "priority" || shares) && k.Name != "bandwidth" { // which nobody sets
+					assert.Contains(t, all, i.Name+" "+k.Name+": "+value)
+					told++
+				}
+			}
+		}
+	}
+	assert.Greater(t, told, 6)
 }
 
 // A switch with one address in one VLAN: its ports, and at last what the login hangs on.

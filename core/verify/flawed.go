@@ -2,15 +2,21 @@ package verify
 
 import (
 	"fmt"
+	"slices"
 
 	"ropeswing/core/derive"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/network"
 )
 
 // flawed tells what derived routes would do in a failure, and must not.
 func (c *checker) flawed(flaws []derive.Flaw) {
+	beside := ""
+	if slices.ContainsFunc(c.spec.Statics, func(s model.Static) bool { return s.Origin == model.Written }) {
+		beside = " beside the written ones"
+	}
 	for i := range flaws {
 		f := &flaws[i]
 		when := "with nothing broken"
@@ -34,6 +40,6 @@ func (c *checker) flawed(flaws []derive.Flaw) {
 		case derive.Losing:
 			what = fmt.Sprintf("packets from %s to %s do not arrive, though a way is left", names[0], to)
 		}
-		c.report(finding.New(finding.DerivedFlawed, c.spec.Wants.Place, "%s, %s: no derived routes beside the written ones were found that mend it", when, what).About(names[0]))
+		c.report(finding.New(finding.DerivedFlawed, c.spec.Wants.Place, "%s, %s: no derived routes%s were found that mend it", when, what, beside).About(names[0]))
 	}
 }

@@ -428,6 +428,8 @@ func (p *pusher) inForce(t *live.Teller, c change) error {
 			return err
 		}
 	case <-time.After(foretold):
+		t.Drop()
+		<-done // it is not asked any more while it is closed
 	}
 	return nil
 }

@@ -37,6 +37,7 @@ type Session struct {
 	out          io.WriteCloser
 	chunked      bool
 	count        int
+	dropped      bool
 	Capabilities []string
 }
 
@@ -105,7 +106,16 @@ func (s *Session) Has(name string) bool {
 
 // Close ends the session.
 func (s *Session) Close() {
+	if s.dropped {
+		return
+	}
 	_, _ = s.Ask("<close-session/>")
+	s.client.Close()
+}
+
+// Drop ends a session that nobody answers any more: without a word, so that nothing is waited for.
+func (s *Session) Drop() {
+	s.dropped = true
 	s.client.Close()
 }
 
