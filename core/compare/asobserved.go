@@ -23,7 +23,7 @@ func AsObserved(net *forward.Network) []*observed.Device {
 func WithPorts(spec *model.Spec, devices []*observed.Device) {
 	for _, o := range devices {
 		id, ok := spec.DeviceNamed(o.Name)
-		if !ok {
+		if !ok || spec.Devices[id].Kind == model.Host { // whose only port is the same, whatever it is called
 			continue
 		}
 		for _, i := range spec.InterfacesOf(id) {

@@ -107,3 +107,9 @@ func TestSubinterfacesComeUpWithTheirPort(t *testing.T) {
 	net := w.Network(1)
 	assert.True(t, net.State.IsUp(coretest.Interface(t, net.Spec, "r:lan.77")))
 }
+
+// The only port of a host is the same, whatever two plans call it.
+func TestTheOnlyPortOfAHost(t *testing.T) {
+	renamed := strings.NewReplacer("interfaces: {e: {segment: ops", "interfaces: {port: {segment: ops", "op:e", "op:port").Replace(shed)
+	assert.Empty(t, from(t, shed, renamed, nil).Steps)
+}
