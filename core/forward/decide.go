@@ -14,7 +14,10 @@ import (
 
 // Flow is what a packet is, as far as the way it takes depends on it.
 type Flow struct {
-	Source      netip.Addr
+	Source netip.Addr
+	// Unbound is set where the sender was not told its source: Source is then that of the first of
+	// its equally good hops, and by each other it sends from what suits that hop.
+	Unbound     bool
 	Destination netip.Addr
 	// Out is the interface the sender was told to send by, None to choose. A
 	// link-local destination needs it.
@@ -32,9 +35,9 @@ type Flow struct {
 	AnyPort bool
 	// Inner is, of an error, the header of the packet it is about.
 	Inner Header
-	// Origin is, of an error, the header with which its asker sent what it is about;
-	// invalid where that does not matter.
-	Origin Header
+	// Origin is, of an error, the headers with which its asker may have sent what it is about;
+	// none where that does not matter.
+	Origin []Header
 	// Passed is what devices remember of the flow so far, for its replies and
 	// errors.
 	Passed []Passage

@@ -63,6 +63,7 @@ type Failure struct {
 	Route       routing.Cause
 	Size, MTU   int
 	Whole       bool // it may not be fragmented
+	Unsure      bool // its sender hears of it by some paths only
 	Kind        policy.Kind
 	Service     model.Service
 	Judged      policy.Judgement
@@ -149,6 +150,9 @@ func (e explainer) explain() Failure {
 	case TooBig:
 		f.Name, f.Code, f.Out = finding.PacketTooBig, DoesNotFit, n.Edges[e.end.Edge].Hop.Out
 		f.MTU = MTU(e.net.Spec, f.Out)
+		if e.end.Size > 0 {
+			f.Size, f.Unsure = e.end.Size, true
+		}
 	case Oversized:
 		e.oversized(&f)
 	case Filtered, Refused:

@@ -18,8 +18,25 @@ func (g *Graph) passage(net *Network, n, edge int) (Passage, bool) {
 	p := Passage{node.Device, node.Header, Header{node.Source, node.To}}
 	if edge >= 0 {
 		p.Left = node.Edges[edge].Left
+		if n == 0 {
+			p.Came.Source = node.Edges[edge].Sent.Source
+		}
 	}
 	return p, p.Came != p.Left || net.Policy.KeepsState(node.Device)
+}
+
+// Sent is the headers with which the sender of a graph may send: more than one where equally good hops
+// want addresses of their own.
+func (g *Graph) Sent() []Header {
+	all := []Header{g.Nodes[0].Header}
+	if g.Flow.Unbound {
+		for _, e := range g.Nodes[0].Edges {
+			if h := (Header{e.Sent.Source, g.Nodes[0].Destination}); !slices.Contains(all, h) {
+				all = append(all, h)
+			}
+		}
+	}
+	return all
 }
 
 // mostMemories is how many different paths to one node are told apart by what
@@ -79,17 +96,18 @@ func ErrorBack(net *Network, g *Graph, e Ending) (*Graph, ICMP, bool) {
 // false where the device has no address to send it from.
 func errorBack(net *Network, g *Graph, n int) (*Graph, bool) {
 	node := g.Nodes[n]
-	source, ok := errorSource(net, &node)
+	source, chosen, ok := errorSource(net, &node)
 	if !ok {
 		return nil, false
 	}
 	var first *Graph
 	for _, m := range g.memories(net, n) {
 		back := FlowTo(source, node.Source)
+		back.Unbound = chosen
 		back.Kind, back.Inner, back.RoutesOnly = policy.Error, node.Header, g.Flow.RoutesOnly
 		// Its sender knows what it is about, before anything else it knows.
 		back.Passed = append([]Passage{{node.Device, node.Header, node.Header}}, m...)
-		back.Origin = g.Nodes[0].Header
+		back.Origin = g.Sent()
 		if node.Source.IsLinkLocalUnicast() {
 			back.Out = node.In
 		}

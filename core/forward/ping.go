@@ -2,6 +2,7 @@ package forward
 
 import (
 	"net/netip"
+	"slices"
 
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -91,6 +92,7 @@ func PingBy(net *Network, from model.DeviceID, source, target netip.Addr, out mo
 		x.Source, _ = chooseSource(net, from, target, out)
 	}
 	f := FlowTo(x.Source, target)
+	f.Unbound = !source.IsValid() && x.Source.IsValid() && out == model.None
 	f.Out, f.Size, f.Whole, f.Service, f.AnyPort = out, p.Size, p.Whole, p.Over, p.AnyPort
 	x.There = walkLearning(net, from, f, p.TTL)
 	if p.Whom != 0 && p.Whom.has(net.Spec, target) {
@@ -101,36 +103,75 @@ func PingBy(net *Network, from model.DeviceID, source, target netip.Addr, out mo
 }
 
 // walkLearning follows a packet of a device, and where a router says that it is
-// too big, the smaller ones that the device sends from then on.
+// too big, the smaller ones that the device sends from then on. Where it is not sure that
+// the sender hears of it, neither is it that smaller ones follow.
 func walkLearning(net *Network, from model.DeviceID, f Flow, ttl int) *Graph {
+	var unheard []place
 	for {
 		g := WalkTTL(net, At{from, model.None}, f, ttl)
-		mtu, told := toldTooBig(net, g)
-		if f.Whole || !told || mtu >= f.Size {
+		size := f.Size
+		var here []place
+		for _, e := range g.Endings {
+			if e.Outcome != TooBig || e.Node == 0 {
+				continue
+			}
+			told := told(net, g, e)
+			if told != Works {
+				here = append(here, place{g.Nodes[e.Node].At, g.Nodes[e.Node].Edges[e.Edge].Hop, g.Nodes[e.Node].Size})
+			}
+			if told != Fails {
+				size = min(size, MTU(net.Spec, g.Nodes[e.Node].Edges[e.Edge].Hop.Out))
+			}
+		}
+		if f.Whole || size >= f.Size {
+			g.endAt(TooBig, unheard)
 			return g
 		}
-		f.Size = mtu
+		f.Size, unheard = size, append(unheard, here...)
 	}
 }
 
-// ToldTooBig tells whether the sender of what is too big for some link is told so.
-func ToldTooBig(net *Network, g *Graph) bool {
-	_, told := toldTooBig(net, g)
-	return told
+// place is a step of a walk, as another walk may have it too.
+type place struct {
+	at   At
+	hop  routing.Hop
+	size int // of what came there
 }
 
-// toldTooBig is the MTU that a router on the path reports back to the sender.
-func toldTooBig(net *Network, g *Graph) (int, bool) {
-	for _, e := range g.Endings {
-		if e.Outcome != TooBig || e.Node == 0 {
+// endAt adds an end at each place that has none like it.
+func (g *Graph) endAt(o Outcome, places []place) {
+	for _, p := range places {
+		n := slices.IndexFunc(g.Nodes, func(n Node) bool { return n.At == p.at })
+		if n < 0 {
 			continue
 		}
-		if back, ok := errorBack(net, g, e.Node); !ok || back.Verdict() == Fails {
-			return 0, false
+		edge := slices.IndexFunc(g.Nodes[n].Edges, func(e Edge) bool { return e.Hop == p.hop })
+		if edge >= 0 && !slices.ContainsFunc(g.Endings, func(e Ending) bool { return e.Outcome == o && e.Node == n && e.Edge == edge }) {
+			g.Endings = append(g.Endings, Ending{Outcome: o, Node: n, Edge: edge, Size: p.size})
 		}
-		return MTU(net.Spec, g.Nodes[e.Node].Edges[e.Edge].Hop.Out), true
 	}
-	return 0, false
+}
+
+// ToldTooBig tells whether the sender of what is too big for some link is told so, wherever
+// that is.
+func ToldTooBig(net *Network, g *Graph) bool {
+	found := false
+	for _, e := range g.Endings {
+		if e.Outcome == TooBig && e.Node != 0 {
+			if found = true; told(net, g, e) == Fails {
+				return false
+			}
+		}
+	}
+	return found
+}
+
+// told is whether the sender hears from the router that says that a packet is too big.
+func told(net *Network, g *Graph, e Ending) Verdict {
+	if back, ok := errorBack(net, g, e.Node); ok {
+		return back.Verdict()
+	}
+	return Fails
 }
 
 // chooseSource is the source of a packet whose outgoing interface may be

@@ -3,6 +3,7 @@ package forward
 import (
 	"math/bits"
 	"net/netip"
+	"slices"
 
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -19,13 +20,22 @@ func Source(net *Network, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
 	case ok && m.Local:
 		return to, true
 	case ok && len(m.Hops) > 0:
-		hop := m.Hops[0]
-		if !hop.Via.IsValid() {
-			hop.Via = to
-		}
-		return sourceOut(net, d, hop, to)
+		return sourceBy(net, d, m.Hops[0], to)
 	}
 	return anySource(net, d, to)
+}
+
+// sourceBy is the source of what a device sends to a destination by one of its hops.
+func sourceBy(net *Network, d model.DeviceID, hop routing.Hop, to netip.Addr) (netip.Addr, bool) {
+	return sourceOut(net, d, routing.Hop{Out: hop.Out, Via: viaOf(hop, to)}, to)
+}
+
+// viaOf is the address that is asked for on a hop's link: its next hop, or the destination.
+func viaOf(hop routing.Hop, to netip.Addr) netip.Addr {
+	if hop.Via.IsValid() {
+		return hop.Via
+	}
+	return to
 }
 
 // WhySource says why a device sends from an address to a destination: by the rules
@@ -38,18 +48,24 @@ func WhySource(net *Network, d model.DeviceID, to, source netip.Addr) string {
 	chosen, ok := Source(net, d, to)
 	m, found := net.Table(d).Lookup(to)
 	switch {
-	case !ok || chosen != source:
+	case !ok || chosen != source && !slices.ContainsFunc(m.Hops, func(h routing.Hop) bool {
+		by, ok := sourceBy(net, d, h, to)
+		return ok && by == source
+	}):
 		return "the one it was told to send from"
 	case found && m.Local:
 		return "it asks itself"
 	case !found || len(m.Hops) == 0:
 		return "the first on an interface that is up"
 	}
-	out := &spec.Interfaces[m.Hops[0].Out]
-	via := m.Hops[0].Via
-	if !via.IsValid() {
-		via = to
+	hop := m.Hops[0]
+	for _, h := range m.Hops {
+		if by, ok := sourceBy(net, d, h, to); ok && by == source {
+			hop = h
+			break
+		}
 	}
+	out, via := &spec.Interfaces[hop.Out], viaOf(hop, to)
 	if !out.Has(source) {
 		if out.Borrow != model.None && spec.Interfaces[out.Borrow].Has(source) {
 			return out.Name + " borrows it from " + spec.Interfaces[out.Borrow].Name
@@ -63,6 +79,8 @@ func WhySource(net *Network, d model.DeviceID, to, source netip.Addr) string {
 			return "preferred on " + out.Name
 		case to.Is6():
 			return "the best on " + out.Name + ", by which it leaves (RFC 6724 §5)"
+		case a.Contains(via) && a.Secondary:
+			return "the one on " + out.Name + " in the next hop's subnet"
 		case a.Contains(via):
 			return "the primary one on " + out.Name + " in the next hop's subnet"
 		}
@@ -90,7 +108,7 @@ func sourceOut(net *Network, d model.DeviceID, hop routing.Hop, to netip.Addr) (
 }
 
 // source4 chooses among an interface's own IPv4 addresses: the preferred one,
-// the primary one in the next hop's subnet, the first primary one.
+// the primary one in the next hop's subnet, a secondary one in it, the first primary one.
 func source4(i *model.Interface, via netip.Addr) (netip.Addr, bool) {
 	var best netip.Addr
 	rank := 0
@@ -100,8 +118,10 @@ func source4(i *model.Interface, via netip.Addr) (netip.Addr, bool) {
 		case !a.Addr().Is4() || a.OnTop():
 			continue
 		case a.Preferred:
-			r = 4
+			r = 5
 		case !a.Secondary && a.Contains(via):
+			r = 4
+		case a.Contains(via): // it is of that subnet, and none of the primary ones is
 			r = 3
 		case !a.Secondary:
 			r = 2
@@ -212,19 +232,18 @@ func common6(a, b netip.Addr) int {
 	return n
 }
 
-// errorSource is the address an ICMP error about the packet at a node comes from; false
-// where the device has none for it.
+// errorSource is the address an ICMP error about the packet at a node comes from, and whether the device
+// chose it as for any packet, by the hop it leaves by; false where the device has none for it.
 //
 // What is for the device itself is refused from the address that was asked (as RFC 4443
 // §2.2 has it for IPv6), and what was translated on its path in from the address it was
 // sent to, so that what is inside keeps its address to itself. Else it is, as the setting
 // of the family says, that of the interface the packet came in by (in IPv4 its primary
 // one), or that of any packet to the sender.
-func errorSource(net *Network, n *Node) (netip.Addr, bool) {
+func errorSource(net *Network, n *Node) (source netip.Addr, chosen, ok bool) {
 	if !n.Source.IsValid() {
-		return netip.Addr{}, false
+		return netip.Addr{}, false, false
 	}
-	source, ok := netip.Addr{}, false
 	incoming := n.In != model.None && !net.Spec.Settings.ErrorsTowardsSender[prefix.FamilyOf(n.Source)]
 	if incoming && n.Source.Is6() {
 		source, ok = source6(net, n.Device, n.In, n.Source)
@@ -239,12 +258,13 @@ func errorSource(net *Network, n *Node) (netip.Addr, bool) {
 	}
 	if !ok {
 		source, ok = Source(net, n.Device, n.Source)
+		chosen = true
 	}
 	switch {
 	case n.To != n.Destination:
-		source = n.Destination
+		source, chosen = n.Destination, false
 	case n.Decision.Action == Deliver:
-		source = n.To
+		source, chosen = n.To, false
 	}
-	return source, ok
+	return source, chosen, ok
 }

@@ -120,6 +120,9 @@ func answer(net *Network, g *Graph, n int, e Ending, replies []*Graph) Answer {
 	if e.Outcome == Delivered {
 		a.ICMP = echoReply(family)
 		for _, b := range replies {
+			if b.Flow.Destination != node.Source {
+				continue
+			}
 			if a.Back = b; b.Nodes[0].Device == node.Device && b.Verdict() != Fails {
 				break
 			}

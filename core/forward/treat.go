@@ -1,6 +1,8 @@
 package forward
 
 import (
+	"slices"
+
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
 )
@@ -63,7 +65,7 @@ func (f *Flow) remembered(n *Node) *Passage {
 // the way ends, where the packet does not leave.
 func (w *walker) leave(n int, e *Edge, inner *Header, known *Passage) (Outcome, bool) {
 	node, f := &w.graph.Nodes[n], &w.graph.Flow
-	x := policy.Packet{Source: node.Source, Destination: node.To, Service: f.Service, Kind: f.Kind}
+	x := policy.Packet{Source: e.Sent.Source, Destination: node.To, Service: f.Service, Kind: f.Kind}
 	t := &Treatment{}
 	if node.In == model.None {
 		t.Judged = w.policy.FromItself(node.Device, e.Hop.Out, &x, known != nil)
@@ -85,7 +87,7 @@ func (w *walker) leave(n int, e *Edge, inner *Header, known *Passage) (Outcome, 
 			e.Left.Source, t.Undone, e.Treated = known.Came.Destination, true, t
 		}
 	case f.begins():
-		from, by, ok := w.policy.Outward(node.Device, e.Hop.Out, node.Source)
+		from, by, ok := w.policy.Outward(node.Device, e.Hop.Out, e.Sent.Source)
 		if by != nil {
 			t.Translation, e.Treated = by, t
 		}
@@ -124,12 +126,12 @@ func (w *walker) deliver(n int, known *Passage) Outcome {
 			return o
 		}
 	}
-	if w.policy != nil && f.Origin.Source.IsValid() {
+	if w.policy != nil && len(f.Origin) > 0 {
 		inner := node.Inner
 		if known != nil {
 			inner = known.Came
 		}
-		if inner != f.Origin {
+		if !slices.Contains(f.Origin, inner) {
 			return Unexpected // it is about a packet that its asker never sent
 		}
 	}

@@ -41,6 +41,7 @@ type Edge struct {
 	Address netip.Addr // asked for on the link: the next hop, or the destination
 	To      int        // the node it leads to, -1 where it leads to none
 	Left    Header     // as it leaves
+	Sent    Header     // as it leaves, before its own device translates it
 	Treated *Treatment // what permits and translation did as it left; nil where nothing
 }
 
@@ -71,6 +72,7 @@ type Ending struct {
 	Node    int   // where it ends; of a loop: where it is entered
 	Edge    int   // of Unanswered: which step; else -1
 	Loop    []int // of Looped: the nodes on it, in order
+	Size    int   // of TooBig, where its sender hears of it by some paths only and then sends smaller ones: of what was too big; else 0
 }
 
 // Walk follows a flow from where it starts until every way has ended.
@@ -176,7 +178,11 @@ func (w *walker) step(n int, hop routing.Hop, known *Passage) {
 		address = w.graph.Nodes[n].To
 	}
 	node := &w.graph.Nodes[n]
-	e := Edge{Hop: hop, Address: address, To: -1, Left: Header{node.Source, node.To}}
+	e := Edge{Hop: hop, Address: address, To: -1, Sent: Header{node.Source, node.To}}
+	if n == 0 && w.graph.Flow.Unbound {
+		e.Sent.Source, _ = sourceBy(w.net, node.Device, hop, node.To)
+	}
+	e.Left = e.Sent
 	nowhere := func(o Outcome) {
 		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, e)
 		w.end(o, n, len(w.graph.Nodes[n].Edges)-1)

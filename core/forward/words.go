@@ -89,6 +89,9 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 		why := "it may not be fragmented"
 		if !f.Whole {
 			why = "IPv6 routers never fragment, and its error does not get back to the sender"
+			if f.Unsure {
+				why = "IPv6 routers never fragment, and its error gets back to the sender by some paths only"
+			}
 		}
 		return fmt.Sprintf("%s cannot send its %d bytes out of %s, which takes %d at most: %s", device, f.Size, spec.Interfaces[f.Out].Name, f.MTU, why)
 	case FarEndTakesLess:

@@ -250,7 +250,7 @@ func (m mender) shareAddress(back bool) []model.Change {
 			if e.To < 0 || m.spec.Devices[n.Device].Kind == model.World || m.spec.Devices[x.There.Nodes[e.To].Device].Kind != model.World {
 				continue
 			}
-			if e.Left.Source == x.Source && m.spec.Interfaces[e.Hop.Out].Primary().Is4() {
+			if e.Left.Source == e.Sent.Source && m.spec.Interfaces[e.Hop.Out].Primary().Is4() {
 				return []model.Change{model.ShareAddress{Host: x.From, Beyond: e.Hop.Out}}
 			}
 		}

@@ -19,7 +19,9 @@ func explainNode(w io.Writer, net *forward.Network, g *forward.Graph, id, width 
 	}
 	fmt.Fprintln(w, "  "+bold.Render(Clean(spec.Devices[n.Device].Name))+faint.Render(" on its path to "+n.Destination.String()))
 	if id == 0 && g.Flow.Kind == policy.Request {
-		line("sends from %s: %s", orNone(address(n.Source)), forward.WhySource(net, n.Device, n.To, n.Source))
+		for _, h := range g.Sent() {
+			line("sends from %s: %s", orNone(address(h.Source)), forward.WhySource(net, n.Device, n.To, h.Source))
+		}
 	}
 	if n.To != n.Destination {
 		line("translates its destination to %s: %s", n.To, whyTranslated(n.Treated))
@@ -74,7 +76,7 @@ func explainEdge(net *forward.Network, g *forward.Graph, id, edge int, line func
 		if x.Judged.By != policy.ByNothing {
 			line("out of %s: %s (%s)", ifaceName(spec, e.Hop.Out), passesWord(x.Judged.Ruling), forward.JudgedBy(spec, n.Device, x.Judged))
 		}
-		if e.Left.Source != n.Source {
+		if e.Left.Source != e.Sent.Source {
 			line("translates its source to %s: %s", e.Left.Source, whyTranslated(x))
 		}
 	}

@@ -26,9 +26,10 @@ type Ping struct {
 
 // PingFamily is the ping in one family.
 type PingFamily struct {
-	Family  string   `json:"family"`           // ipv4 or ipv6
-	Verdict string   `json:"verdict"`          // works, fails, depends on the flow or unknown
-	Source  string   `json:"source,omitempty"` // absent where the sender has no address
+	Family  string   `json:"family"`            // ipv4 or ipv6
+	Verdict string   `json:"verdict"`           // works, fails, depends on the flow or unknown
+	Source  string   `json:"source,omitempty"`  // absent where the sender has no address
+	Sources []string `json:"sources,omitempty"` // where it depends on the hop that is taken: all that it may send from
 	Target  string   `json:"target"`
 	Failure *Failure `json:"failure,omitempty"`     // the first that fails, there before back
 	Remedy  []Change `json:"remedy,omitempty"`      // changes tried all together: it works
@@ -87,6 +88,11 @@ func NewPing(x ask.Pinged, remedies [][]revise.Advice, prefix string) Ping {
 
 func newFamily(net *forward.Network, t ask.Trial) PingFamily {
 	f := PingFamily{Family: strings.ToLower(forward.FamilyOf(t.Target)), Verdict: t.Verdict().String(), Source: address(t.Source), Target: t.Target.String(), trial: t}
+	if all := t.There.Sent(); len(all) > 1 {
+		for _, h := range all {
+			f.Sources = append(f.Sources, address(h.Source))
+		}
+	}
 	there := NewGraph(net, t.There)
 	f.There = &there
 	for _, b := range t.Back {
@@ -204,7 +210,7 @@ func (p Ping) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 			if len(f.trial.Back) == 0 {
 				way = "takes the same path"
 			}
-			paragraph(w, width, fmt.Sprintf("%s %s, %s to %s", bold.Render(forward.FamilyOf(f.trial.Target)), way, orNone(f.Source), f.Target), "  ")
+			paragraph(w, width, fmt.Sprintf("%s %s, %s to %s", bold.Render(forward.FamilyOf(f.trial.Target)), way, sourcesOf(f.trial.There), f.Target), "  ")
 			echoesText(w, f)
 			continue
 		}

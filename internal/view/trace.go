@@ -27,9 +27,10 @@ type Trace struct {
 
 // TraceFamily is the traceroute in one family.
 type TraceFamily struct {
-	Family  string     `json:"family"`           // ipv4 or ipv6
-	Verdict string     `json:"verdict"`          // of a ping in this family
-	Source  string     `json:"source,omitempty"` // absent where the sender has no address
+	Family  string     `json:"family"`            // ipv4 or ipv6
+	Verdict string     `json:"verdict"`           // of a ping in this family
+	Source  string     `json:"source,omitempty"`  // absent where the sender has no address
+	Sources []string   `json:"sources,omitempty"` // where it depends on the hop that is taken: all that it may send from
 	Target  string     `json:"target"`
 	Hops    []TraceHop `json:"hops"`              // by TTL, up to the one at which the packet ends, the target among them; several of one TTL where equal-cost paths lead to different devices
 	Loop    []string   `json:"loop,omitempty"`    // the devices that pass it round
@@ -60,7 +61,7 @@ func NewTrace(x ask.Pinged, self string) Trace {
 	for i, t := range x.Trials {
 		tr := forward.Follow(x.Net, t.Exchange)
 		f := TraceFamily{
-			Family: p.Families[i].Family, Verdict: p.Families[i].Verdict, Source: p.Families[i].Source, Target: p.Families[i].Target,
+			Family: p.Families[i].Family, Verdict: p.Families[i].Verdict, Source: p.Families[i].Source, Sources: p.Families[i].Sources, Target: p.Families[i].Target,
 			Failure: p.Families[i].Failure, There: *p.Families[i].There, Back: p.Families[i].Back, Hops: []TraceHop{}, trace: tr,
 		}
 		for _, d := range tr.Loop {
@@ -155,7 +156,7 @@ func (v Trace) Text(w io.Writer, net *forward.Network, width int, explain bool) 
 	}
 	for _, f := range v.Families {
 		fmt.Fprintln(w)
-		fmt.Fprintln(w, bold.Render(forward.FamilyOf(f.trace.Exchange.Target))+faint.Render(fmt.Sprintf(", %s to %s", orNone(f.Source), f.Target)))
+		fmt.Fprintln(w, bold.Render(forward.FamilyOf(f.trace.Exchange.Target))+faint.Render(fmt.Sprintf(", %s to %s", sourcesOf(f.trace.Exchange.There), f.Target)))
 		f.table().Text(w, width, "  ", false)
 		if len(f.Loop) > 0 {
 			fmt.Fprintf(w, "  %s\n", bad.Render("and so on: "+Clean(forward.And(f.Loop))+" pass it round until its TTL runs out"))

@@ -22,8 +22,8 @@ func rewritten(n *forward.Node, e *forward.Edge) string {
 	if n.To != n.Destination {
 		parts = append(parts, fmt.Sprintf("to %s, now %s", n.Destination, n.To))
 	}
-	if e != nil && e.Left.Source.IsValid() && e.Left.Source != n.Source {
-		parts = append(parts, fmt.Sprintf("from %s, now %s", n.Source, e.Left.Source))
+	if e != nil && e.Left.Source.IsValid() && e.Left.Source != e.Sent.Source {
+		parts = append(parts, fmt.Sprintf("from %s, now %s", e.Sent.Source, e.Left.Source))
 	}
 	return strings.Join(parts, "; ")
 }
@@ -75,7 +75,7 @@ func orNone(a string) string {
 
 // walkText writes one walk.
 func walkText(w io.Writer, net *forward.Network, title string, g *forward.Graph, width int, explain bool) {
-	fmt.Fprintln(w, bold.Render(title)+faint.Render(fmt.Sprintf(", %s to %s", orNone(address(g.Flow.Source)), g.Flow.Destination)))
+	fmt.Fprintln(w, bold.Render(title)+faint.Render(fmt.Sprintf(", %s to %s", sourcesOf(g), g.Flow.Destination)))
 	table := Table{Columns: walkColumns, Rows: walkRows(net, g)}
 	table.Text(w, width, "  ", false)
 	if explain {
@@ -83,6 +83,15 @@ func walkText(w io.Writer, net *forward.Network, title string, g *forward.Graph,
 			explainNode(w, net, g, i, width)
 		}
 	}
+}
+
+// sourcesOf is what a walk is sent from: "10.1.0.1 or 10.2.0.1" where it depends on the hop that is taken.
+func sourcesOf(g *forward.Graph) string {
+	var all []string
+	for _, h := range g.Sent() {
+		all = append(all, orNone(address(h.Source)))
+	}
+	return strings.Join(all, " or ")
 }
 
 // routeVia says where a route leads: "direct on lan0", "via 10.48.0.1".
