@@ -82,6 +82,7 @@ func (f *facts) whole() {
 		{"resolve-through-default", yesNo(s.Settings.ResolveThroughDefault)},
 		{"answers-without-link", yesNo(s.Settings.AnswersWithoutLink)},
 		{"probes-by-table", yesNo(s.Settings.ProbesByTable)},
+		{"first-source", yesNo(s.Settings.FirstSource)},
 		{"vlan-interface-needs-port", yesNo(s.Settings.VLANInterfaceNeedsPort)},
 		{"error-source", errorSource(s.Settings, prefix.IPv4)}, {"error-source in IPv6", errorSource(s.Settings, prefix.IPv6)},
 		{"spanning-tree", tree}, {"tree-root", f.deviceName(s.Settings.TreeRoot)},

@@ -31,7 +31,7 @@ var HowCompared = map[string]map[string]How{
 	},
 	"secret": {"file": need(howAsked), "env": need(howAsked), "ask": need(howAsked)},
 	"settings": {
-		"resolve-through-default": by(OfSetting), "vlan-interface-needs-port": by(OfSetting), "error-source": by(OfSetting), "answers-without-link": by(OfSetting), "probes-by-table": by(OfSetting), "spanning-tree": by(OfSetting), "tree-root": by(OfSetting),
+		"resolve-through-default": by(OfSetting), "vlan-interface-needs-port": by(OfSetting), "error-source": by(OfSetting), "answers-without-link": by(OfSetting), "probes-by-table": by(OfSetting), "first-source": by(OfSetting), "spanning-tree": by(OfSetting), "tree-root": by(OfSetting),
 		"ports-start": by(OfAdmin).inState(OfAdmin), "default-vlan": by(OfVLAN).inState(OfVLAN),
 	},
 	"wants": {"reach": by(OfWants), "world": by(OfWants), "carriers": by(OfWants), "protect": by(OfWants), "stretch": by(OfWants), "links": by(OfWants), "summarise": by(OfWants), "leave-out": by(OfWants)},

@@ -3,7 +3,7 @@ package coretest
 // EveryKey is a plan in which every key says something.
 const EveryKey = `
 operator: desk
-settings: {resolve-through-default: false, vlan-interface-needs-port: true, answers-without-link: false, probes-by-table: false, error-source: incoming, spanning-tree: single, tree-root: sw1, ports-start: up, default-vlan: 5}
+settings: {resolve-through-default: false, vlan-interface-needs-port: true, answers-without-link: false, probes-by-table: false, first-source: false, error-source: incoming, spanning-tree: single, tree-root: sw1, ports-start: up, default-vlan: 5}
 wants: {reach: [a to b], world: [a], carriers: [isp, sat], protect: links, stretch: 2, links: true, summarise: true, leave-out: gw}
 groups: {staff: [a]}
 must: [staff reaches b]
@@ -62,7 +62,7 @@ var Changes = map[string]map[string]Change{
 		"devices": {"  hb: {", "  hc: {is: host, interfaces: {e: {segment: b, address: 11}}}\n  hb: {"}, "cables": {"cables: [", "cables: [{between: \"gw:b to hb:e\"}, "},
 	},
 	"settings": {
-		"resolve-through-default": {"through-default: false", "through-default: true"}, "vlan-interface-needs-port": {"needs-port: true", "needs-port: false"}, "answers-without-link": {"without-link: false", "without-link: true"}, "probes-by-table": {"by-table: false", "by-table: true"}, "error-source": {"source: incoming", "source: towards-sender"},
+		"resolve-through-default": {"through-default: false", "through-default: true"}, "vlan-interface-needs-port": {"needs-port: true", "needs-port: false"}, "answers-without-link": {"without-link: false", "without-link: true"}, "probes-by-table": {"by-table: false", "by-table: true"}, "first-source": {"first-source: false", "first-source: true"}, "error-source": {"source: incoming", "source: towards-sender"},
 		"spanning-tree": {"tree: single", "tree: per-vlan"}, "tree-root": {"tree-root: sw1, ", ""}, "ports-start": {"ports-start: up", "ports-start: down"}, "default-vlan": {"default-vlan: 5", "default-vlan: 6"},
 	},
 	"wants": {

@@ -18,6 +18,8 @@ type Flow struct {
 	// Unbound is set where the sender was not told its source: Source is then that of the first of
 	// its equally good hops, and by each other it sends from what suits that hop.
 	Unbound     bool
+	// Ties is set where by one hop too it may send from several that are equally good.
+	Ties bool
 	Destination netip.Addr
 	// Out is the interface the sender was told to send by, None to choose. A
 	// link-local destination needs it.
@@ -90,6 +92,7 @@ const (
 	NoRoute                     // nothing usable matches
 	Discard                     // a discard route matches
 	NotForwarding               // it is for another, and the device does not forward
+	KeepOnLink                  // its source is link-local, and means nothing beyond the link it came by (RFC 4291 §2.5.6)
 	Broadcast                   // it is for all on a subnet of the device, which is not passed on (RFC 2644)
 )
 
@@ -113,6 +116,8 @@ func Decide(net *Network, at At, f Flow) Decision {
 		return Decision{Deliver, true, m}
 	case at.In != model.None && !net.Spec.Devices[at.Device].Forwards:
 		return Decision{NotForwarding, ok, m}
+	case at.In != model.None && f.Source.Is6() && f.Source.IsLinkLocalUnicast():
+		return Decision{KeepOnLink, ok, m}
 	case !ok:
 		return Decision{Action: NoRoute}
 	case len(m.Hops) == 0:

@@ -24,6 +24,7 @@ const (
 	RouteUnusable                 // the longest match for To is Prefix, and not usable for Route
 	WithoutGateway                // Device does not forward, and has no gateway for To
 	WithoutRoute                  // Device has no route to To
+	OnlyOnLink                    // Device passes nothing on from Header.Source, a link-local address, and Cause has no other
 	DoesNotForward                // Device gets it, from Other where that is another, and does not forward
 	OwnNextHop                    // Address is Device's own
 	StandsBeyond                  // Address stands for another by Translation, for what comes in from beyond
@@ -145,6 +146,8 @@ func (e explainer) explain() Failure {
 		if path := e.g.Path(e.end.Node); len(path) > 1 {
 			f.Other = e.g.Nodes[path[len(path)-2]].Device
 		}
+	case LinkBound:
+		f.Name, f.Code, f.Cause = finding.NoSourceAddress, OnlyOnLink, e.g.Nodes[0].Device
 	case Unanswered:
 		e.unanswered(&f)
 	case TooBig:

@@ -25,6 +25,8 @@ func errorFor(o Outcome, family prefix.Family) (ICMP, bool) {
 			return ICMP{3, 4}, true // fragmentation needed
 		}
 		return ICMP{2, 0}, true // packet too big
+	case LinkBound:
+		return ICMP{1, 2}, family == prefix.IPv6 // beyond scope of source address
 	case Refused:
 		if family == prefix.IPv4 {
 			return ICMP{3, 13}, true // communication administratively prohibited
@@ -88,6 +90,8 @@ func (m ICMP) Words(family prefix.Family) string {
 		return "port unreachable"
 	case family == prefix.IPv6 && m == ICMP{2, 0}:
 		return "packet too big"
+	case family == prefix.IPv6 && m == ICMP{1, 2}:
+		return "beyond scope of source address"
 	case family == prefix.IPv6 && m == ICMP{1, 0}:
 		return "no route to destination"
 	case family == prefix.IPv6 && m == ICMP{1, 3}:

@@ -93,13 +93,35 @@ func PingBy(net *Network, from model.DeviceID, source, target netip.Addr, out mo
 	}
 	f := FlowTo(x.Source, target)
 	f.Unbound = !source.IsValid() && x.Source.IsValid() && out == model.None
+	x.follow(net, f, out)
+	if f.Unbound && tied(net, from, target) {
+		all := &Exchange{From: from, Source: x.Source, Target: target, Probe: p}
+		f.Ties = true
+		if all.follow(net, f, out); all.Verdict() != x.Verdict() {
+			return all
+		}
+	}
+	return x
+}
+
+// tied tells whether a device may send to a destination from several addresses by one hop.
+func tied(net *Network, d model.DeviceID, to netip.Addr) bool {
+	if to.Is4() {
+		return false
+	}
+	m, ok := net.Table(d).Lookup(to)
+	return ok && !m.Local && slices.ContainsFunc(m.Hops, func(h routing.Hop) bool { return len(sourcesBy(net, d, h, to)) > 1 })
+}
+
+// follow follows a request there and its replies back.
+func (x *Exchange) follow(net *Network, f Flow, out model.InterfaceID) {
+	p := x.Probe
 	f.Out, f.Size, f.Whole, f.Service, f.AnyPort = out, p.Size, p.Whole, p.Over, p.AnyPort
-	x.There = walkLearning(net, from, f, p.TTL)
-	if p.Whom != 0 && p.Whom.has(net.Spec, target) {
-		x.There.onlyTo(net.Spec, p.Whom, target)
+	x.There = walkLearning(net, x.From, f, p.TTL)
+	if p.Whom != 0 && p.Whom.has(net.Spec, x.Target) {
+		x.There.onlyTo(net.Spec, p.Whom, x.Target)
 	}
 	x.answer(net)
-	return x
 }
 
 // walkLearning follows a packet of a device, and where a router says that it is

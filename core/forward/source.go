@@ -22,12 +22,23 @@ func Source(net *Network, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
 	case ok && len(m.Hops) > 0:
 		return sourceBy(net, d, m.Hops[0], to)
 	}
-	return anySource(net, d, to)
+	return anySource(net, d, to, "")
 }
 
 // sourceBy is the source of what a device sends to a destination by one of its hops.
 func sourceBy(net *Network, d model.DeviceID, hop routing.Hop, to netip.Addr) (netip.Addr, bool) {
 	return sourceOut(net, d, routing.Hop{Out: hop.Out, Via: viaOf(hop, to)}, to)
+}
+
+// sourcesBy is all that it may be: in IPv6 several may be equally good.
+func sourcesBy(net *Network, d model.DeviceID, hop routing.Hop, to netip.Addr) []netip.Addr {
+	if to.Is6() {
+		return sources6(net, d, hop.Out, to)
+	}
+	if a, ok := sourceBy(net, d, hop, to); ok {
+		return []netip.Addr{a}
+	}
+	return nil
 }
 
 // viaOf is the address that is asked for on a hop's link: its next hop, or the destination.
@@ -49,8 +60,7 @@ func WhySource(net *Network, d model.DeviceID, to, source netip.Addr) string {
 	m, found := net.Table(d).Lookup(to)
 	switch {
 	case !ok || chosen != source && !slices.ContainsFunc(m.Hops, func(h routing.Hop) bool {
-		by, ok := sourceBy(net, d, h, to)
-		return ok && by == source
+		return slices.Contains(sourcesBy(net, d, h, to), source)
 	}):
 		return "the one it was told to send from"
 	case found && m.Local:
@@ -60,7 +70,7 @@ func WhySource(net *Network, d model.DeviceID, to, source netip.Addr) string {
 	}
 	hop := m.Hops[0]
 	for _, h := range m.Hops {
-		if by, ok := sourceBy(net, d, h, to); ok && by == source {
+		if slices.Contains(sourcesBy(net, d, h, to), source) {
 			hop = h
 			break
 		}
@@ -104,7 +114,7 @@ func sourceOut(net *Network, d model.DeviceID, hop routing.Hop, to netip.Addr) (
 			return a, true
 		}
 	}
-	return anySource(net, d, to)
+	return anySource(net, d, to, out.Table)
 }
 
 // source4 chooses among an interface's own IPv4 addresses: the preferred one,
@@ -133,8 +143,8 @@ func source4(i *model.Interface, via netip.Addr) (netip.Addr, bool) {
 	return best, best.IsValid()
 }
 
-// anySource is the first address of the family on any interface that is up.
-func anySource(net *Network, d model.DeviceID, to netip.Addr) (netip.Addr, bool) {
+// anySource is the first address of the family on any interface of a routing table that is up.
+func anySource(net *Network, d model.DeviceID, to netip.Addr, table string) (netip.Addr, bool) {
 	if to.Is6() {
 		return source6(net, d, model.None, to)
 	}
@@ -143,7 +153,7 @@ func anySource(net *Network, d model.DeviceID, to netip.Addr) (netip.Addr, bool)
 			continue
 		}
 		for _, a := range net.Spec.Interfaces[id].Addresses {
-			if a.Addr().Is4() && !a.OnTop() && net.Spec.Interfaces[id].Table == "" {
+			if a.Addr().Is4() && !a.OnTop() && net.Spec.Interfaces[id].Table == table {
 				return a.Addr(), true
 			}
 		}
@@ -151,28 +161,61 @@ func anySource(net *Network, d model.DeviceID, to netip.Addr) (netip.Addr, bool)
 	return netip.Addr{}, false
 }
 
-// source6 chooses by RFC 6724 §5, as far as its rules concern addresses that
-// do not change: the same address, the smallest sufficient scope, the outgoing
-// interface, the same label, the longest common prefix; then the first.
+// source6 is the first of those that are equally good by RFC 6724 §5.
 func source6(net *Network, d model.DeviceID, out model.InterfaceID, to netip.Addr) (netip.Addr, bool) {
-	var best netip.Addr
+	if all := sources6(net, d, out, to); len(all) > 0 {
+		return all[0], true
+	}
+	return netip.Addr{}, false
+}
+
+// sources6 chooses by RFC 6724 §5, as far as its rules concern addresses that
+// do not change: the same address, the smallest sufficient scope, the outgoing
+// interface, the same label, the longest common prefix. What is preferred on the outgoing
+// interface comes before all that. More than one where the rules leave it open, as written.
+func sources6(net *Network, d model.DeviceID, out model.InterfaceID, to netip.Addr) []netip.Addr {
+	var best []netip.Addr
+	var link netip.Addr
+	table := ""
+	if out != model.None {
+		table = net.Spec.Interfaces[out].Table
+	}
 	bestOut := false
 	for _, id := range net.Spec.InterfacesOf(d) {
-		if !net.State.IsUp(id) {
+		if !net.State.IsUp(id) || net.Spec.Interfaces[id].Table != table {
 			continue
 		}
 		for _, a := range net.Spec.Interfaces[id].Addresses {
 			c := a.Addr()
-			// A link-local source means nothing beyond its own link.
-			if c.Is4() || a.OnTop() || c.IsLinkLocalUnicast() && (id != out || !to.IsLinkLocalUnicast()) {
+			if c.Is4() || a.OnTop() {
 				continue
 			}
-			if !best.IsValid() || better6(c, id == out, best, bestOut, to) {
-				best, bestOut = c, id == out
+			if id == out && a.Preferred && !c.IsLinkLocalUnicast() {
+				return []netip.Addr{c}
+			}
+			// A link-local source means nothing beyond its own link.
+			if c.IsLinkLocalUnicast() && (id != out || !to.IsLinkLocalUnicast()) {
+				if id == out && !link.IsValid() {
+					link = c
+				}
+				continue
+			}
+			on := id == out || out != model.None && net.Spec.Interfaces[out].Borrow == id
+			switch {
+			case len(best) == 0 || better6(c, on, best[0], bestOut, to):
+				best, bestOut = append(best[:0], c), on
+			case !better6(best[0], bestOut, c, on, to) && !slices.Contains(best, c):
+				best = append(best, c)
 			}
 		}
 	}
-	return best, best.IsValid()
+	if len(best) == 0 && link.IsValid() {
+		best = append(best, link) // the largest scope there is (rule 2)
+	}
+	if net.Spec.Settings.FirstSource && len(best) > 1 {
+		best = best[:1]
+	}
+	return best
 }
 
 // better6 tells whether source address a is to be preferred to b.
@@ -249,7 +292,7 @@ func errorSource(net *Network, n *Node) (source netip.Addr, chosen, ok bool) {
 		source, ok = source6(net, n.Device, n.In, n.Source)
 	}
 	if incoming && n.Source.Is4() {
-		for _, a := range net.Spec.Interfaces[n.In].Addresses {
+		for _, a := range append(net.Spec.Borrowed(n.In), net.Spec.Interfaces[n.In].Addresses...) {
 			if a.Addr().Is4() && !a.Secondary {
 				source, ok = a.Addr(), true
 				break

@@ -33,9 +33,24 @@ func (w *walker) arrive(n int) *Passage {
 		}
 		return known
 	}
+	if first := w.earlier(node); first != nil {
+		node.To = first.To // it knows the flow: what was not translated then is not translated now
+		return nil
+	}
 	if node.In != model.None && f.begins() {
 		if to, t := w.policy.Inward(node.Device, node.In, node.Destination); t != nil {
 			node.To, node.Treated = to, &Treatment{Translation: t, Judged: policy.Judgement{By: policy.ByNothing}}
+		}
+	}
+	return nil
+}
+
+// earlier finds where the same packet came to the same device before, on its path here; nil where
+// it did not.
+func (w *walker) earlier(n *Node) *Node {
+	for _, i := range w.path {
+		if p := &w.graph.Nodes[i]; p.Device == n.Device && p.Header == n.Header {
+			return p
 		}
 	}
 	return nil

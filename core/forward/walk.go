@@ -53,6 +53,7 @@ const (
 	Unrouted            // no usable route
 	Dropped             // a discard route
 	NotPassedOn         // a device that does not forward
+	LinkBound           // its source is link-local, and the next device is on another link
 	Unanswered          // nobody on the link answers for the next address
 	Looped              // it comes back to where it was
 	TooBig              // larger than the MTU it would have to leave by, and not to be fragmented
@@ -144,6 +145,8 @@ func (w *walker) visit(n int) {
 		w.end(Dropped, n, -1)
 	case NotForwarding:
 		w.end(NotPassedOn, n, -1)
+	case KeepOnLink:
+		w.end(LinkBound, n, -1)
 	case PassOn:
 		if len(w.path) >= w.ttl {
 			w.end(Expired, n, -1)
@@ -173,15 +176,28 @@ func hasOut(hops []routing.Hop, out model.InterfaceID) bool {
 // step takes one hop out of a node: to whoever on the link answers for the
 // next address.
 func (w *walker) step(n int, hop routing.Hop, known *Passage) {
-	address := hop.Via
-	if !address.IsValid() {
-		address = w.graph.Nodes[n].To
-	}
 	node := &w.graph.Nodes[n]
-	e := Edge{Hop: hop, Address: address, To: -1, Sent: Header{node.Source, node.To}}
-	if n == 0 && w.graph.Flow.Unbound {
-		e.Sent.Source, _ = sourceBy(w.net, node.Device, hop, node.To)
+	if n != 0 || !w.graph.Flow.Unbound {
+		w.send(n, hop, node.Source, known)
+		return
 	}
+	sources := sourcesBy(w.net, node.Device, hop, node.To)
+	if len(sources) == 0 {
+		sources = []netip.Addr{node.Source} // of another interface
+	}
+	if !w.graph.Flow.Ties {
+		sources = sources[:1]
+	}
+	for _, source := range sources {
+		w.send(n, hop, source, known)
+	}
+}
+
+// send is step with the source that the packet leaves with, but for translation.
+func (w *walker) send(n int, hop routing.Hop, source netip.Addr, known *Passage) {
+	node := &w.graph.Nodes[n]
+	address := viaOf(hop, node.To)
+	e := Edge{Hop: hop, Address: address, To: -1, Sent: Header{source, node.To}}
 	e.Left = e.Sent
 	nowhere := func(o Outcome) {
 		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, e)

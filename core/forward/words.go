@@ -108,6 +108,8 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 		return fmt.Sprintf("it gets to %s, which did not ask", device)
 	case AnotherHas:
 		return fmt.Sprintf("%s has %s too, and it is there that it arrives", device, f.To)
+	case OnlyOnLink:
+		return fmt.Sprintf("%s has no address to send from but %s, a link-local one, and %s passes that on to no other link", spec.Devices[f.Cause].Name, f.Header.Source, device)
 	case CameFromElsewhere:
 		return fmt.Sprintf("it comes from %s, not from %s, which was asked: what translated the request does not see the reply", f.Header.Source, f.Address)
 	case GoesRound:

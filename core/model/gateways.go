@@ -90,7 +90,7 @@ func (r *resolver) addressesIn(d DeviceID, segment SegmentID, place source.Place
 	have := map[netip.Prefix]bool{}
 	for _, id := range r.spec.InterfacesOf(d) {
 		if i := &r.spec.Interfaces[id]; i.Segment == segment && i.Routed() && !(onlyMain && i.Table != "") {
-			for _, a := range i.Addresses {
+			for _, a := range append(r.spec.Borrowed(id), i.Addresses...) {
 				if have[a.Masked()] || a.Addr().IsLinkLocalUnicast() || a.OnTop() {
 					continue
 				}

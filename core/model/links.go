@@ -1,6 +1,8 @@
 package model
 
 import (
+	"slices"
+
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
@@ -28,6 +30,20 @@ func (r *resolver) links() {
 			r.prefer(id, w.Prefer)
 		}
 	}
+}
+
+// Borrowed lists the addresses that an interface has of its lender, and answers for on its own link: those that
+// mean something beyond a link and are not shared with others. There are none where it has addresses of its own.
+func (s *Spec) Borrowed(id InterfaceID) []Address {
+	i := &s.Interfaces[id]
+	if i.Borrow == None {
+		return nil
+	}
+	return slices.DeleteFunc(slices.Clone(s.Interfaces[i.Borrow].Addresses), func(a Address) bool {
+		return a.Addr().IsLinkLocalUnicast() || a.OnTop() || slices.ContainsFunc(i.Addresses, func(own Address) bool {
+			return prefix.FamilyOf(own.Addr()) == prefix.FamilyOf(a.Addr()) && !own.Addr().IsLinkLocalUnicast()
+		})
+	})
 }
 
 // ownInterface finds an interface of the device by its name.

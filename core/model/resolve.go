@@ -142,6 +142,7 @@ func (r *resolver) settings() {
 		ResolveThroughDefault:  r.doc.Settings.ResolveThroughDefault.Or(false),
 		AnswersWithoutLink:     r.doc.Settings.AnswersWithoutLink.Or(false),
 		ProbesByTable:          r.doc.Settings.ProbesByTable.Or(false),
+		FirstSource:            r.doc.Settings.FirstSource.Or(false),
 		VLANInterfaceNeedsPort: r.doc.Settings.VLANInterfaceNeedsPort.Or(true),
 		ErrorsTowardsSender:    [2]bool{prefix.IPv6: true},
 		Tree:                   map[string]Tree{"per-vlan": TreePerVLAN, "none": NoTree}[r.doc.Settings.SpanningTree.Value],

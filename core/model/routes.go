@@ -163,11 +163,16 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 		r.unknownHop(hop.NextHop, subject)
 		return nil, false
 	}
-	via, ok := r.sharedAddresses(d, far, hop.NextHop, subject, table)
+	via, out, ok := r.sharedAddresses(d, far, hop.NextHop, subject, table)
 	if !ok {
 		return nil, false
 	}
 	statics := onEach(base, to, via)
+	for i := range statics {
+		if s := &statics[i]; s.Out == None && out != None {
+			s.Out = r.outOf(out, far, s.Via)
+		}
+	}
 	if len(statics) == 0 || !named && len(statics) < len(to) {
 		r.report(finding.New(finding.NoSharedSegment, hop.NextHop.Place, "%s and %s share no segment with %s addresses", subject, hop.NextHop.Value, familyWord(to)).About(subject))
 		return nil, false
@@ -283,8 +288,8 @@ func familyWord(to []netip.Prefix) string {
 
 // sharedAddresses finds the far device's address of each family on the one
 // segment that both are on, by the near one's interfaces in the route's table.
-func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, table string) (map[prefix.Family]netip.Addr, bool) {
-	via := map[prefix.Family]netip.Addr{}
+func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, table string) (via map[prefix.Family]netip.Addr, out InterfaceID, ok bool) {
+	via, out = map[prefix.Family]netip.Addr{}, None
 	on := SegmentID(None)
 	for _, a := range r.spec.InterfacesOf(near) {
 		segment := r.spec.Interfaces[a].Segment
@@ -298,9 +303,9 @@ func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, tab
 		if on != None {
 			r.report(finding.New(finding.Ambiguous, t.Place, "%s and %s share both %s and %s", subject, t.Value, r.spec.Segments[on].Name, r.spec.Segments[segment].Name).
 				About(subject).Mend("write the next hop's address, such as %s", found[0].Address))
-			return nil, false
+			return nil, None, false
 		}
-		on = segment
+		on, out = segment, a
 		chosen := map[prefix.Family]bool{} // in a subnet of the near one's own
 		for _, g := range found {
 			family := prefix.FamilyOf(g.Address)
@@ -316,7 +321,23 @@ func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, tab
 			f = finding.New(finding.NextHopOneself, t.Place, "%s names itself as the next hop", subject).About(subject)
 		}
 		r.report(f)
-		return nil, false
+		return nil, None, false
 	}
-	return via, true
+	return via, out, true
+}
+
+// outOf is the interface that a route by a neighbour's address must name, since no subnet of the interface leads there:
+// where one of the two borrows its address. None where a subnet does.
+func (r *resolver) outOf(out InterfaceID, far DeviceID, via netip.Addr) InterfaceID {
+	near := &r.spec.Interfaces[out]
+	if slices.ContainsFunc(near.Addresses, func(own Address) bool { return own.Contains(via) }) {
+		return None
+	}
+	lent := func(id InterfaceID) bool {
+		return r.spec.Interfaces[id].Segment == near.Segment && slices.ContainsFunc(r.spec.Borrowed(id), func(a Address) bool { return a.Addr() == via })
+	}
+	if near.Borrow != None || slices.ContainsFunc(r.spec.InterfacesOf(far), lent) {
+		return out
+	}
+	return None
 }

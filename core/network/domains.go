@@ -135,6 +135,12 @@ func (s *State) number(sets *sets) {
 			}
 			s.holding[key] = append(s.holding[key], model.InterfaceID(id))
 		}
+		for _, a := range s.Spec.Borrowed(model.InterfaceID(id)) {
+			key := holding{d, a.Addr()}
+			if !slices.ContainsFunc(s.holding[key], func(o model.InterfaceID) bool { return s.Spec.Interfaces[o].Device == i.Device }) {
+				s.holding[key] = append(s.holding[key], model.InterfaceID(id))
+			}
+		}
 	}
 }
 

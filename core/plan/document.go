@@ -81,6 +81,7 @@ type Settings struct {
 	VLANInterfaceNeedsPort Switch
 	AnswersWithoutLink     Switch
 	ProbesByTable          Switch
+	FirstSource            Switch
 	ErrorSource            Text            // of both families
 	ErrorSourceOf          map[string]Text // by family, as the plan writes it
 	SpanningTree           Text

@@ -236,6 +236,11 @@ func (d *device) addresses(id model.InterfaceID) (changed bool, err error) {
 			want[a.Prefix] = true
 			order = append(order, a)
 		}
+		for _, a := range spec.Borrowed(id) {
+			a.Prefix = netip.PrefixFrom(a.Addr(), a.Addr().BitLen()) // whose subnet is its lender's
+			want[a.Prefix] = true
+			order = append(order, a)
+		}
 	}
 	link := &netlink.GenericLink{LinkAttrs: netlink.LinkAttrs{Index: d.links[id]}}
 	h := d.space.handle

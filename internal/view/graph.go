@@ -40,9 +40,9 @@ type End struct {
 }
 
 var (
-	actionWords  = [...]string{forward.Deliver: "deliver", forward.PassOn: "pass on", forward.NoRoute: "no route", forward.Discard: "discard", forward.NotForwarding: "does not forward", forward.Broadcast: "keep, a broadcast"}
+	actionWords  = [...]string{forward.Deliver: "deliver", forward.PassOn: "pass on", forward.NoRoute: "no route", forward.Discard: "discard", forward.NotForwarding: "does not forward", forward.KeepOnLink: "keep, from a link-local address", forward.Broadcast: "keep, a broadcast"}
 	outcomeWords = [...]string{forward.Delivered: "delivered", forward.Unrouted: "no route", forward.Dropped: "discarded", forward.NotPassedOn: "not forwarded", forward.Unanswered: "nobody answers", forward.Looped: "loop", forward.Expired: "ttl ran out", forward.TooBig: "too big", forward.Oversized: "dropped: too big for the far end",
-		forward.Filtered: "dropped by a permit", forward.Refused: "refused by a permit", forward.NoneLeft: "no address left for it", forward.Unexpected: "not taken for the reply", forward.Unserved: "does not answer the service", forward.Elsewhere: "another has it"}
+		forward.Filtered: "dropped by a permit", forward.Refused: "refused by a permit", forward.NoneLeft: "no address left for it", forward.Unexpected: "not taken for the reply", forward.Unserved: "does not answer the service", forward.Elsewhere: "another has it", forward.LinkBound: "from a link-local address"}
 )
 
 // NewGraph puts a walk into its JSON form.

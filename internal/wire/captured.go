@@ -257,6 +257,8 @@ func words6(p gopacket.Packet) string {
 		return "no route to destination"
 	case layers.CreateICMPv6TypeCode(1, 1):
 		return "administratively prohibited"
+	case layers.CreateICMPv6TypeCode(1, 2):
+		return "beyond scope of source address"
 	case layers.CreateICMPv6TypeCode(1, 3):
 		return "address unreachable"
 	case layers.CreateICMPv6TypeCode(2, 0):
