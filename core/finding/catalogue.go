@@ -125,6 +125,8 @@ const (
 	TranslatedUnrouted     Name = "translated-address-unrouted"
 	TranslationShort       Name = "translation-shortage"
 	MTUHole                Name = "mtu-black-hole"
+	LikelySlip             Name = "likely-slip"
+	DestinationDoubtful    Name = "destination-doubtful"
 	NoManagement           Name = "no-management-address"
 	Unmanageable           Name = "unmanageable"
 	ManagedByItself        Name = "managed-by-itself"
@@ -1010,6 +1012,20 @@ var catalogue = [...]Entry{
 		Why:     "Each has an address to itself while there are any; who comes last has none, and is dropped.",
 		Remedy:  "Give the translation more addresses, or let all share one: 'A shares B beyond INTERFACE'.",
 		Example: "ropeswing: 1\nblocks: {home: 10.48.0.0/20, carrier: 198.51.100.32/29}\nsegments:\n  quay-staff: {prefix: 10.48.1.0/27}\n  fibre: {prefix: 198.51.100.32/29}\ndevices:\n  desk-7: {is: host, interfaces: {port: {segment: quay-staff, address: 10}}}\n  desk-8: {is: host, interfaces: {port: {segment: quay-staff, address: 11}}}\n  quay-edge: {is: router, translates: [quay-staff takes 198.51.100.36..198.51.100.36 beyond wan0], interfaces: {lan0: {segment: quay-staff, address: first}, wan0: {segment: fibre, address: 2}}, routes: {default: fibre-carrier}}\n  fibre-carrier: {is: world, beyond: 192.0.2.0/24, interfaces: {to: {segment: fibre, address: first}}}\n",
+	},
+	{
+		Name: DestinationDoubtful, Severity: Warning, Stage: Checking,
+		Means:   "The destination of a written route is nobody's, the device's own, or a part of a subnet, and a subnet that the device has no route to is written much like it.",
+		Why:     "One digit is wrong, or the mask. As long as a wider route leads the same way, nothing fails.",
+		Remedy:  "Write the subnet that was meant; or accept the finding.",
+		Example: "ropeswing: 1\nsegments: {a: {prefix: 10.48.1.0/24}, w: {prefix: 10.48.0.0/30}, v: {prefix: 10.48.0.4/30}, b: {prefix: 10.48.2.0/24}}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {a: {segment: a, address: 1}, w: {segment: w, address: 1}, v: {segment: v, address: 1}}\n    routes: {default: 10.48.0.2, 10.48.3.0/24: 10.48.0.6}\n  mole-rtr:\n    is: router\n    interfaces: {b: {segment: b, address: 1}, w: {segment: w, address: 2}, v: {segment: v, address: 2}}\n    routes: {a: 10.48.0.1, 10.48.3.0/24: {discard: true}}\n",
+	},
+	{
+		Name: LikelySlip, Severity: Error, Stage: Checking,
+		Means:   "Pairs fail, and one change at this place mends more of them than any other that was tried.",
+		Why:     "What is wrong is most often one word, and what fails because of it is seen in many places.",
+		Remedy:  "Look at the line; the change was tried.",
+		Example: "ropeswing: 1\nsegments: {a: {prefix: 10.48.1.0/24}, w: {prefix: 10.48.0.0/30}, b: {prefix: 10.48.2.0/24}}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {a: {segment: a, address: 1}, w: {segment: w, address: 1}}\n    routes: {b: mole-rtr, 10.48.2.9/32: {discard: true}}\n  mole-rtr:\n    is: router\n    interfaces: {b: {segment: b, address: 1}, w: {segment: w, address: 2}}\n    routes: {a: quay-edge}\n  desk-7: {is: host, interfaces: {port: {segment: a, address: 9}}}\n  printer: {is: host, interfaces: {port: {segment: b, address: 8}}}\n  log-server: {is: host, interfaces: {port: {segment: b, address: 9}}}\n",
 	},
 	{
 		Name: MTUHole, Severity: Error, Stage: Checking,

@@ -36,6 +36,10 @@ type Finding struct {
 	Reason  string         // one sentence, without the place
 	Remedy  string         // what to do, where it can be told
 	Tried   bool           // the remedy was tried, and works
+	Fix     any            // the remedy as changes of the network, for who can write them into the plan; nil where it is words only
+	Mends   int            // how many pairs that fail the remedy mends, by itself; 0 where that was not looked for
+	Of      int            // how many fail
+	Because source.Place   // where what it follows from is to be mended; not known where it stands for itself
 	Next    []string       // the words of a command to type next, without the program's name
 	Also    []source.Place // further places that have a part in it
 }
@@ -72,6 +76,12 @@ func (f Finding) Works() Finding {
 	return f
 }
 
+// By returns the finding with its remedy as changes, as Fix holds them.
+func (f Finding) By(fix any) Finding {
+	f.Fix = fix
+	return f
+}
+
 // Then returns the finding with the words of a command to type next, without the
 // program's name.
 func (f Finding) Then(words ...string) Finding {
@@ -90,7 +100,7 @@ func (f Finding) With(also ...source.Place) Finding {
 }
 
 // Sort orders findings by place, then by name, and drops those that are the
-// same in every word.
+// same in every word. Those whose remedy is known to mend pairs come first, the most first, each with what follows from it.
 func Sort(all []Finding) []Finding {
 	slices.SortStableFunc(all, func(a, b Finding) int {
 		switch {
@@ -106,9 +116,41 @@ func Sort(all []Finding) []Finding {
 		}
 		return 0
 	})
-	return slices.CompactFunc(all, func(a, b Finding) bool {
+	return ranked(slices.CompactFunc(all, func(a, b Finding) bool {
 		return a.Name == b.Name && a.Place == b.Place && a.Subject == b.Subject && a.Reason == b.Reason
-	})
+	}))
+}
+
+// ranked puts those first that mend the most, each with what follows from it behind it.
+func ranked(all []Finding) []Finding {
+	var causes []Finding
+	for _, f := range all {
+		if f.Mends > 0 {
+			causes = append(causes, f)
+		}
+	}
+	if len(causes) == 0 {
+		return all
+	}
+	slices.SortStableFunc(causes, func(a, b Finding) int { return b.Mends - a.Mends })
+	follows := func(f, cause *Finding) bool { return f.Mends == 0 && f.Because.Known() && f.Because == cause.Place }
+	order := make([]Finding, 0, len(all))
+	put := make([]bool, len(all))
+	for c := range causes {
+		order = append(order, causes[c])
+		for i := range all {
+			if !put[i] && follows(&all[i], &causes[c]) {
+				put[i] = true
+				order = append(order, all[i])
+			}
+		}
+	}
+	for i := range all {
+		if !put[i] && all[i].Mends == 0 {
+			order = append(order, all[i])
+		}
+	}
+	return order
 }
 
 // Stops tells whether any of the findings makes the plan unusable.

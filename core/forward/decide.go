@@ -17,9 +17,9 @@ type Flow struct {
 	Source netip.Addr
 	// Unbound is set where the sender was not told its source: Source is then that of the first of
 	// its equally good hops, and by each other it sends from what suits that hop.
-	Unbound     bool
+	Unbound bool
 	// Ties is set where by one hop too it may send from several that are equally good.
-	Ties bool
+	Ties        bool
 	Destination netip.Addr
 	// Out is the interface the sender was told to send by, None to choose. A
 	// link-local destination needs it.

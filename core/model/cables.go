@@ -72,7 +72,7 @@ func (r *resolver) port(t plan.Text) (InterfaceID, bool) {
 	}
 	id, ok := r.spec.InterfaceNamed(d, portName.Value)
 	if !ok {
-		r.unknown(portName, "port of "+deviceName.Value, func() []string { return r.spec.InterfaceNames(d) })
+		r.unknown(portName, "port of "+deviceName.Value, func() []string { return r.freePorts(d, t) })
 		return None, false
 	}
 	if kind := r.spec.Interfaces[id].Kind; kind != Port {
@@ -80,6 +80,27 @@ func (r *resolver) port(t plan.Text) (InterfaceID, bool) {
 		return None, false
 	}
 	return id, true
+}
+
+// freePorts are the names of a device's ports that no cable but this one names; where there is one only, whatever was written is
+// taken for it.
+func (r *resolver) freePorts(d DeviceID, t plan.Text) []string {
+	used := map[string]bool{}
+	for _, c := range r.doc.Cables {
+		for _, end := range c.Ends {
+			used[end.Value] = true
+		}
+	}
+	var free []string
+	for _, id := range r.spec.InterfacesOf(d) {
+		if i := &r.spec.Interfaces[id]; i.Kind == Port && !used[r.spec.Devices[d].Name+":"+i.Name] {
+			free = append(free, i.Name)
+		}
+	}
+	if len(free) == 0 {
+		return r.spec.InterfaceNames(d)
+	}
+	return free
 }
 
 // InterfaceNames lists the names of a device's interfaces, in the plan's

@@ -88,7 +88,13 @@ func (c SetNextHop) Describe(s *Spec) string {
 	if route.Discard {
 		return fmt.Sprintf("on %s send %s via %s instead of discarding it", name, route.To, s.hopLabel(c.Via))
 	}
-	return fmt.Sprintf("on %s send %s via %s instead of %s", name, route.To, s.hopLabel(c.Via), s.hopLabel(route.Via))
+	old := ""
+	if route.Via.IsValid() {
+		old = s.hopLabel(route.Via)
+	} else if route.Out != None {
+		old = "out of " + s.Interfaces[route.Out].Name
+	}
+	return fmt.Sprintf("on %s send %s via %s instead of %s", name, route.To, s.hopLabel(c.Via), old)
 }
 
 // On implements Change.

@@ -279,8 +279,11 @@ func (r *resolver) unknown(t plan.Text, what string, names func() []string) {
 	}
 	f := finding.New(finding.UnknownName, t.Place, "there is no %s called %s", what, t.Value).About(t.Value)
 	if len(r.found) < mostGuesses {
-		if near, ok := finding.Nearest(t.Value, names()); ok {
+		all := names()
+		if near, ok := finding.Nearest(t.Value, all); ok {
 			f = f.Mend("did you mean %s?", near)
+		} else if len(all) == 1 {
+			f = f.Mend("did you mean %s?", all[0])
 		}
 	}
 	r.report(f)

@@ -67,6 +67,48 @@ func (d *Document) Put(path []string, value string) (Edit, bool) {
 	return Edit{source.Place{File: home.file, Start: start, End: r.end(at)}, value}, true
 }
 
+// Rekey is the edit that gives the key at the end of path another name and value, both as they are to stand in the file. It is
+// false where the key is not there.
+func (d *Document) Rekey(path []string, key, value string) (Edit, bool) {
+	for _, p := range d.parts {
+		at, last := p.tree(path), (*yaml.Node)(nil)
+		for _, name := range path {
+			if at == nil || at.Kind != yaml.MappingNode {
+				last = nil
+				break
+			}
+			last = nil
+			for i := 0; i+1 < len(at.Content); i += 2 {
+				if at.Content[i].Value == name {
+					last = at.Content[i]
+				}
+			}
+			at = child(at, name)
+		}
+		if last == nil || at == nil {
+			continue
+		}
+		r := &reader{file: p.file}
+		start := p.file.Offset(last.Line, last.Column)
+		return Edit{source.Place{File: p.file, Start: start, End: r.end(at)}, key + ": " + value}, true
+	}
+	return Edit{}, false
+}
+
+// WholeLine is the edit that takes an item of a list away that stands on a line of its own; false where it does not.
+func WholeLine(p source.Place) (Edit, bool) {
+	before, marked, after := p.Excerpt()
+	if strings.TrimSpace(before) != "-" || strings.TrimSpace(after) != "" || marked != p.Text() {
+		return Edit{}, false
+	}
+	start := p.Start - len(before)
+	end := p.End + len(after)
+	if end < len(p.File.Text) {
+		end++ // its end of line
+	}
+	return Edit{source.Place{File: p.File, Start: start, End: end}, ""}, true
+}
+
 // Insert is the edit that puts an item into the list at the end of path, before
 // the one that has the given place in it, in the layout of that list. A list that
 // is not there is made; one word that stands for a list becomes one. It is false

@@ -34,11 +34,7 @@ func Mend(x *workspace.Workspace, t ask.Trial) ([]Advice, bool) {
 	}
 	var all []Advice
 	for _, s := range oneByOne(r.Changes) {
-		a := Advice{Text: s.Change.Describe(s.Before), Device: s.Before.Devices[s.Change.On(s.Before)].Name}
-		if !w.Found {
-			a.Edit, a.InPlan = w.edit(s)
-		}
-		all = append(all, a)
+		all = append(all, w.advise(s))
 	}
 	if !w.holdsAsTyped(t, r, all) {
 		return nil, false
@@ -131,6 +127,31 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 		return w.putAt(s.Before, c.Interface, "tag", fmt.Sprint(c.Tag))
 	case model.SetUntagged:
 		return w.putAt(s.Before, c.Port, "untagged", s.Before.VLANName(c.VLAN))
+	case model.SetMTU:
+		return w.putAt(s.Before, c.Interface, "mtu", fmt.Sprint(c.MTU))
+	case model.PutOn:
+		return w.putAt(s.Before, c.Interface, "vlan", s.Before.VLANName(c.VLAN))
+	case model.SetTagged:
+		if x := w.portWritten(s.Before, c.Port); x != nil && len(x.Tagged) == 0 && x.Access.Written() && !x.Made {
+			return w.Document.Rekey([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "access"}, "tagged", c.Words(s.Before))
+		}
+		return w.putAt(s.Before, c.Port, "tagged", c.Words(s.Before))
+	case model.SetDestination:
+		return w.editDestination(s.Before, c)
+	case model.DropPermit:
+		list := s.Before.Devices[c.Device].Permits
+		if c.Own {
+			list = s.Before.Devices[c.Device].OwnPermits
+		}
+		return plan.WholeLine(list[c.Permit].Place)
+	case model.DropService:
+		p := s.Before.Devices[c.Device].Permits[c.Permit]
+		if text, _, ok := strings.Cut(p.Place.Text(), " over "); ok {
+			return plan.Edit{Place: p.Place, Text: text}, true
+		}
+	case model.SetBeyond:
+		t := s.Before.Devices[c.Device].Translates[c.Translation]
+		return plan.Edit{Place: t.Place, Text: c.Sentence(s.Before)}, t.Place.Text() == t.Text
 	case model.SetLine:
 		if i := &s.Before.Interfaces[c.Interface]; c.Serial && i.Serial && c.Clocks {
 			return w.putAt(s.Before, c.Interface, "clock", "here")
@@ -142,6 +163,9 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 	case model.LetAnswer:
 		return w.Document.Insert([]string{"devices", s.Before.Devices[c.Device].Name, "answers"}, len(s.Before.Devices[c.Device].Answers), c.Word)
 	case model.ShareAddress:
+		d := c.On(s.Before)
+		return w.Document.Insert([]string{"devices", s.Before.Devices[d].Name, "translates"}, len(s.Before.Devices[d].Translates), c.Sentence(s.Before))
+	case model.ShareAddresses:
 		d := c.On(s.Before)
 		return w.Document.Insert([]string{"devices", s.Before.Devices[d].Name, "translates"}, len(s.Before.Devices[d].Translates), c.Sentence(s.Before))
 	case model.AddCable:
@@ -265,13 +289,28 @@ func (w reviser) editNextHop(spec *model.Spec, c model.SetNextHop) (plan.Edit, b
 	}
 	old := strings.Trim(place.Text(), `"'`)
 	_, byName := spec.DeviceNamed(hop)
-	if _, err := netip.ParseAddr(old); err != nil && !byName && !s.Discard {
+	if _, err := netip.ParseAddr(old); err != nil && !byName && !s.Discard && s.Via.IsValid() {
 		return plan.Edit{}, false // a device's name serves both families, an address one
 	}
-	if byName && len(device.Gateway) > 1 {
-		hop = quoted(c.Via)
+	if _, err := netip.ParseAddr(old); byName && (len(device.Gateway) > 1 || err == nil) {
+		hop = quoted(c.Via) // as the others are written, and as this one was
 	}
 	return plan.Edit{Place: place, Text: hop}, true
+}
+
+// editDestination writes another destination for a route that is written as a prefix, with one next hop.
+func (w reviser) editDestination(spec *model.Spec, c model.SetDestination) (plan.Edit, bool) {
+	s := spec.Statics[c.Static]
+	for _, r := range w.written(s.Device).Routes {
+		if len(r.Hops) == 1 && r.Hops[0].Place == s.Place && !r.Made && r.To.Value == s.Key && strings.Trim(r.To.Place.Text(), `"'`) == s.To.String() {
+			word := c.To.String()
+			if c.To.Addr().Is6() {
+				word = `"` + word + `"`
+			}
+			return plan.Edit{Place: r.To.Place, Text: word}, true
+		}
+	}
+	return plan.Edit{}, false
 }
 
 // hopPlace is where the next hop of a route itself is written, in its short
@@ -290,7 +329,7 @@ func (w reviser) hopPlace(device *plan.Device, place source.Place) (source.Place
 				return h.Whole, true // the interface it leaves by is another, too
 			case h.NextHop.Written():
 				return h.NextHop.Place, true
-			case h.Discard.Value:
+			case h.Discard.Value, h.Out.Written():
 				return h.Whole, h.Whole.Known()
 			}
 		}

@@ -172,7 +172,18 @@ func (c *checker) mends(f finding.Finding, change model.Change) finding.Finding 
 	if change == nil {
 		return f
 	}
-	return f.Mend("%s", change.Describe(c.spec))
+	return fixed(f, []Applied{{change, c.spec}})
+}
+
+// fixed is a finding with changes, made one after the other, as its remedy.
+func fixed(f finding.Finding, all []Applied) finding.Finding {
+	steps := make([]string, len(all))
+	for i, s := range all {
+		steps[i] = s.Change.Describe(s.Before)
+	}
+	f = f.Mend("%s", strings.Join(steps, "; then "))
+	f.Fix = all
+	return f
 }
 
 // down finds addressed interfaces that are switched off, and switch ports that
@@ -187,12 +198,12 @@ func (c *checker) down() {
 		label := c.spec.Label(id)
 		if i.AdminDown {
 			c.report(finding.New(finding.AddressedInterfaceDown, i.Place, "%s has %s and is administratively down", label, i.Addresses[0].Prefix).
-				About(label).Mend("%s; or take its address away", model.BringUp{Interface: id}.Describe(c.spec)))
+				About(label).Mend("%s; or take its address away", model.BringUp{Interface: id}.Describe(c.spec)).By([]Applied{{model.BringUp{Interface: id}, c.spec}}))
 			continue
 		}
 		if far := c.net.State.Peer(id); far != model.None && c.spec.Interfaces[far].AdminDown && len(c.spec.Interfaces[far].Addresses) == 0 {
 			c.report(finding.New(finding.AddressedInterfaceDown, c.spec.Interfaces[far].Place, "%s has %s, and the port it is plugged into, %s, is administratively down", label, i.Addresses[0].Prefix, c.spec.Label(far)).
-				About(c.spec.Label(far)).Mend("%s; or remove the cable", model.BringUp{Interface: far}.Describe(c.spec)).With(i.Place))
+				About(c.spec.Label(far)).Mend("%s; or remove the cable", model.BringUp{Interface: far}.Describe(c.spec)).By([]Applied{{model.BringUp{Interface: far}, c.spec}}).With(i.Place))
 		}
 	}
 }

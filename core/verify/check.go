@@ -17,10 +17,16 @@ import (
 // Check is everything wrong or doubtful in a network. Derived is how its routes were derived; zero where none were.
 func Check(net *forward.Network, derived derive.Result) []finding.Finding {
 	c := &checker{net: net, spec: net.Spec, derived: derived, inBoth: map[int]bool{}, said: newSaid(), budget: newBudget(net.Spec)}
+	c.all()
+	c.causes()
+	return finding.Sort(c.found)
+}
+
+// all runs all checks.
+func (c *checker) all() {
 	for _, check := range checks {
 		check(c)
 	}
-	return finding.Sort(c.found)
 }
 
 type checker struct {
@@ -29,10 +35,13 @@ type checker struct {
 	derived derive.Result
 	found   []finding.Finding
 	said    said
-	inForce *model.Spec      // with pending permits in force, once it is asked for
-	allPass *forward.Network // in which everything passes, once it is asked for
-	trials  int              // how many remedies were tried
-	budget  *Budget          // for remedies
+	inForce *model.Spec                // with pending permits in force, once it is asked for
+	allPass *forward.Network           // in which everything passes, once it is asked for
+	trials  int                        // how many remedies were tried
+	budget  *Budget                    // for remedies
+	written map[netip.Prefix]*likeness // what destinations are written like, as far as it was asked
+	slips   []Slip                     // those that were found
+	plain   bool                       // no slips are looked for, and no remedies tried
 
 	endOrder []int                            // the ends of reached by address, once they are asked for
 	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for

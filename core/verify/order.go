@@ -38,6 +38,7 @@ var checks = []func(*checker){
 	(*checker).permits,
 	(*checker).translations,
 	(*checker).mtuHoles,
+	(*checker).likely,
 	(*checker).requirements,
 	(*checker).unsaid,
 }

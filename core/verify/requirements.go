@@ -302,24 +302,26 @@ func (c *checker) unmet(net *forward.Network, r *model.Requirement, a *against, 
 		return
 	}
 	f := finding.New(finding.RequirementUnmet, r.Place, "%s: %s", r.Text, reason).About(r.Text)
+	if n := len(c.slips); n > 0 && !r.Not {
+		if _, still, _ := c.tryAll(c.slips[n-1].after, r); still == 0 {
+			c.report(f) // a slip that was found is why
+			return
+		}
+	}
 	if c.trials++; !r.Not && a.device == model.None && c.trials <= mostTrials {
 		if remedy, ok := c.budget.mend(net, a.x, a.from.address, model.None); ok {
-			var steps []string
-			for _, s := range remedy.Changes {
-				steps = append(steps, s.Change.Describe(s.Before))
-			}
-			f = f.Mend("%s", strings.Join(steps, "; then ")).Works()
+			f = fixed(f, remedy.Changes).Works()
 		}
 	}
 	if r.Not && c.trials <= mostTrials && tried <= mostAlone {
 		if changes, ok := c.forbid(r, a); ok {
-			var steps []string
+			var all []Applied
 			spec := c.spec
 			for _, x := range changes {
-				steps = append(steps, x.Describe(spec))
+				all = append(all, Applied{x, spec})
 				spec = x.Apply(spec)
 			}
-			f = f.Mend("%s", strings.Join(steps, "; then ")).Works()
+			f = fixed(f, all).Works()
 		}
 	}
 	c.report(f)

@@ -3,6 +3,8 @@ package verify
 import (
 	"fmt"
 	"net/netip"
+	"slices"
+	"strings"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
@@ -140,6 +142,9 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 		c.reportIn(finding.New(finding.StaticHidden, s.Place, "%s is on %s itself, and the direct route always wins over this one", name, e.Prefix).
 			About(name).Mend("remove it, unless it is for when the interface is down"), prefix.FamilyOf(e.Prefix.Addr()))
 	}
+	if f, doubtful := c.doubtful(e.Static(), hidden); doubtful {
+		c.reportIn(f, prefix.FamilyOf(e.Prefix.Addr()))
+	}
 	if !s.Via.IsValid() {
 		return
 	}
@@ -151,24 +156,155 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 		}
 		if on && !c.held(link, s.Via) && !c.inPieces(link, s.Via) {
 			f := finding.New(finding.NextHopUnheld, s.Place, "%s sends %s via %s, and %s", name, e.Prefix, s.Via, c.nobody(link, s.Via)).About(name)
-			if n, ok := soleForwarder(c.net, s.Device, link, prefix.FamilyOf(s.Via)); ok {
-				f = f.Mend("%s there has %s", c.spec.Devices[n.device].Name, n.address)
-			}
-			c.reportIn(f, prefix.FamilyOf(e.Prefix.Addr()))
+			c.reportIn(c.meant(f, e.Static()), prefix.FamilyOf(e.Prefix.Addr()))
 		}
 	case routing.NextHopOneself:
 		f := finding.New(finding.NextHopOneself, s.Place, "%s is %s's own address", s.Via, name).About(name)
-		if link, on := c.linkTo(s.Device, s.Via); on {
-			if n, ok := soleForwarder(c.net, s.Device, link, prefix.FamilyOf(s.Via)); ok {
-				f = f.Mend("the far end %s has %s", c.spec.Devices[n.device].Name, n.address)
-			}
-		}
-		c.reportIn(f, prefix.FamilyOf(e.Prefix.Addr()))
+		c.reportIn(c.meant(f, e.Static()), prefix.FamilyOf(e.Prefix.Addr()))
 	case routing.NextHopUnreachable, routing.OnlyThroughDefault, routing.ThroughItself:
 		if _, down := forward.DownInterfaceTowards(c.net, s.Device, s.Via); !down {
-			c.reportIn(finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, c.net.Why(table, e)).About(name), prefix.FamilyOf(e.Prefix.Addr()))
+			f := finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, c.net.Why(table, e)).About(name)
+			c.reportIn(c.meant(f, e.Static()), prefix.FamilyOf(e.Prefix.Addr()))
 		}
 	}
+}
+
+// mostLike is how many letters two destinations may differ in to be taken for one mistyped.
+const mostLike = 2
+
+// oneOff is by how many letters two prefixes differ that differ in one part between dots or colons only, or in their length only; many where they
+// differ in more.
+func oneOff(a, b netip.Prefix) int {
+	const many = 100
+	if a.Addr() == b.Addr() {
+		return apart(a.String(), b.String())
+	}
+	if a.Bits() != b.Bits() {
+		return many
+	}
+	cut := func(p netip.Prefix) []string {
+		return strings.FieldsFunc(p.Addr().StringExpanded(), func(r rune) bool { return r == '.' || r == ':' })
+	}
+	x, y := cut(a), cut(b)
+	differ, letters := 0, 0
+	for i := range x {
+		if x[i] != y[i] {
+			differ++
+			letters += apart(x[i], y[i])
+		}
+	}
+	if differ != 1 {
+		return many
+	}
+	return letters
+}
+
+// likeness is what subnets of the plan a destination overlaps or is written like.
+type likeness struct {
+	meant bool           // it is a subnet, or holds one
+	parts []netip.Prefix // subnets that it is a part of
+	near  []netip.Prefix // subnets written much like it, those most like it first
+}
+
+// likenessOf is worked out once for each destination.
+func (c *checker) likenessOf(to netip.Prefix) *likeness {
+	if l, ok := c.written[to]; ok {
+		return l
+	}
+	l := &likeness{}
+	odd := map[netip.Prefix]int{}
+	for n := range c.spec.Segments {
+		for _, p := range c.spec.Segments[n].Prefixes {
+			switch {
+			case p.Addr().Is4() != to.Addr().Is4():
+			case p.Overlaps(to) && p.Bits() < to.Bits():
+				if !c.isLink(model.SegmentID(n)) {
+					l.parts = append(l.parts, p.Prefix)
+				}
+			case p.Overlaps(to):
+				l.meant = true
+			}
+			if o := oneOff(p.Prefix, to); p.Prefix != to && o <= mostLike {
+				odd[p.Prefix] = o
+				l.near = append(l.near, p.Prefix)
+			}
+		}
+	}
+	slices.SortStableFunc(l.near, func(a, b netip.Prefix) int { return odd[a] - odd[b] })
+	if c.written == nil {
+		c.written = map[netip.Prefix]*likeness{}
+	}
+	c.written[to] = l
+	return l
+}
+
+// doubtful is a finding of a route whose destination is nobody's, the device's own or a part of a subnet only, where a subnet is written
+// much like it that the device has no route of its own to.
+func (c *checker) doubtful(id model.StaticID, hidden bool) (finding.Finding, bool) {
+	s := &c.spec.Statics[id]
+	if s.Discard || s.To.Bits() == 0 || s.To.IsSingleIP() || s.Table != "" {
+		return finding.Finding{}, false
+	}
+	like := c.likenessOf(s.To)
+	if like.meant && !hidden || len(like.parts)+len(like.near) == 0 {
+		return finding.Finding{}, false
+	}
+	unrouted := func(p netip.Prefix) bool {
+		first, last := c.spec.StaticsOf(s.Device)
+		for i := first; i < last; i++ {
+			if c.spec.Statics[i].To == p {
+				return false
+			}
+		}
+		return !slices.ContainsFunc(c.spec.InterfacesOf(s.Device), func(i model.InterfaceID) bool {
+			return slices.ContainsFunc(c.spec.Interfaces[i].Addresses, func(a model.Address) bool { return a.Masked() == p })
+		})
+	}
+	name, why := c.spec.Devices[s.Device].Name, "which nobody in the plan has"
+	n := slices.IndexFunc(like.parts, unrouted)
+	var best netip.Prefix
+	if n >= 0 {
+		best, why = like.parts[n], fmt.Sprintf("which is a part of the subnet %s only", like.parts[n])
+	} else {
+		_, held := c.heldIn(s.To)
+		if n = slices.IndexFunc(like.near, unrouted); n < 0 || held && !hidden {
+			return finding.Finding{}, false
+		}
+		best = like.near[n]
+	}
+	if hidden {
+		why = "on which it is itself"
+	}
+	f := finding.New(finding.DestinationDoubtful, s.Place, "%s has a route to %s, %s, and none of its own to %s", name, s.To, why, best).About(name)
+	return c.mends(f, model.SetDestination{Static: id, To: best}), true
+}
+
+// meant is a finding of a route whose next hop cannot be right, with the neighbour that was meant as its remedy: who gets packets to
+// whom the route is for, of several the one whose address is written most like it.
+func (c *checker) meant(f finding.Finding, id model.StaticID) finding.Finding {
+	s := &c.spec.Statics[id]
+	to, known := c.heldIn(s.To)
+	var best neighbour
+	least := -1
+	for _, n := range neighbours(c.net, s.Device, prefix.FamilyOf(s.Via)) {
+		if !c.spec.Devices[n.device].Forwards {
+			continue
+		}
+		odd := apart(s.Via.String(), n.address.String())
+		if known {
+			g := forward.Walk(c.net, forward.Sender(n.device), forward.FlowTo(netip.Addr{}, to).ByRoutes())
+			if g.Verdict() != forward.Works || slices.ContainsFunc(g.Nodes, func(x forward.Node) bool { return x.Device == s.Device }) {
+				odd += 100
+			}
+		}
+		if least < 0 || odd < least {
+			best, least = n, odd
+		}
+	}
+	if least < 0 || least >= 100 && known {
+		return f
+	}
+	return c.mends(f, model.SetNextHop{Static: id, Via: best.address})
 }
 
 // waysOut finds devices that have addresses of a family and no route at all

@@ -197,7 +197,7 @@ func (c *checker) bouncing() {
 		sample := free[len(free)/2].Addr()
 		if x, end, loops := c.loopFrom(s, sample); loops {
 			told[s.To] = true
-			c.noDiscard(s, sample, x, end)
+			c.noDiscard(model.StaticID(i), sample, x, end)
 		}
 	}
 }
@@ -270,7 +270,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 		if c.trials++; c.trials <= mostTrials {
 			exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
 			if r, ok := c.budget.mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
-				f = f.Mend("%s", r.Changes[0].Change.Describe(c.spec)).Works()
+				f = fixed(f, r.Changes).Works()
 			}
 		}
 		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
@@ -281,7 +281,8 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 // noDiscard reports that what nobody has of a prefix loops: at the first
 // device on the path that has only a shorter route for it, where a discard route
 // is tried.
-func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph, end forward.Ending) {
+func (c *checker) noDiscard(id model.StaticID, sample netip.Addr, x *forward.Graph, end forward.Ending) {
+	s := &c.spec.Statics[id]
 	for _, n := range end.Loop {
 		if _, t := c.net.Policy.Inward(x.Nodes[n].Device, x.Nodes[n].In, sample); t != nil {
 			return // it stands for an address that somebody has
@@ -306,6 +307,10 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
 		return
 	}
+	if p, ok := c.soleSubnet(s.To); ok {
+		c.reportIn(c.mends(f, model.SetDestination{Static: id, To: p}), prefix.FamilyOf(s.To.Addr()))
+		return
+	}
 	f = f.Mend("add '%s: {discard: true}' to the routes of %s", s.To, name)
 	if c.trials++; c.trials <= mostTrials {
 		net := c.budget.try(c.net, model.AddRoute{Static: model.Static{Device: holder, To: s.To, Out: model.None, Discard: true, Distance: 1}})
@@ -318,6 +323,27 @@ func (c *checker) noDiscard(s *model.Static, sample netip.Addr, x *forward.Graph
 		}
 	}
 	c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
+}
+
+// soleSubnet is the one subnet in a prefix that is no block of the plan: a route to that is what was meant.
+func (c *checker) soleSubnet(p netip.Prefix) (netip.Prefix, bool) {
+	if slices.ContainsFunc(c.spec.Blocks, func(b model.Block) bool {
+		return slices.ContainsFunc(b.Prefixes, func(q model.Prefix) bool { return q.Prefix == p })
+	}) {
+		return netip.Prefix{}, false
+	}
+	var only netip.Prefix
+	for i := range c.spec.Segments {
+		for _, q := range c.spec.Segments[i].Prefixes {
+			if p.Bits() < q.Bits() && p.Overlaps(q.Prefix) {
+				if only.IsValid() {
+					return netip.Prefix{}, false
+				}
+				only = q.Prefix
+			}
+		}
+	}
+	return only, only.IsValid()
 }
 
 // loopFrom follows a packet to an address from the device of a route that
@@ -380,12 +406,12 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 			}
 		}
 	}
-	wrong, remedy := len(names)-1, ""
+	wrong, remedy := len(names)-1, []Applied(nil)
 	if c.trials++; c.trials <= mostTrials {
 		net := c.passing() // whatever permits say of it, it must not loop
 		exchange := forward.Ping(net, s.Device, netip.Addr{}, to, model.None)
 		if r, ok := c.budget.mend(net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
-			remedy = r.Changes[0].Change.Describe(c.spec)
+			remedy = r.Changes
 			if change, ok := r.Changes[0].Change.(model.SetNextHop); ok {
 				place = c.spec.Statics[change.Static].Place
 				wrong = max(0, slices.Index(names, c.spec.Devices[c.spec.Statics[change.Static].Device].Name))
@@ -399,8 +425,8 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	c.said.looping[l] = true
 	name, back := names[wrong], names[(wrong+1)%len(names)]
 	f := finding.New(finding.SentBack, place, "%s sends %s back to %s: it loops between %s", name, s.To, back, strings.Join(names, ", ")).About(name).With(also...)
-	if remedy != "" {
-		f = f.Mend("%s", remedy).Works()
+	if remedy != nil {
+		f = fixed(f, remedy).Works()
 	} else {
 		f = f.Then("why", name, to.String())
 	}

@@ -30,7 +30,7 @@ func TestCheckStatics(t *testing.T) {
 		{"another way than the shorter route", plan("10.2.0.0/24: 10.0.0.1, 10.2.0.0/16: 10.0.0.3", ""), nil},
 		{"not where a longer stop between them", plan("10.2.0.0/25: 10.0.0.1, 10.2.0.0/24: 10.0.0.3, 10.2.0.0/16: 10.0.0.1", ""), nil},
 		{"what nobody has loops", strings.Replace(plan("10.2.0.0/16: 10.0.0.1", ""), "10.2.0.0/16: {discard: true}", "default: 10.0.0.0", 1),
-			[]string{"no-discard-route b: addresses of 10.2.0.0/16 that nobody has, such as 10.2.16.0, loop between a and b | add '10.2.0.0/16: {discard: true}' to the routes of b (tried: it works)"}},
+			[]string{"no-discard-route b: addresses of 10.2.0.0/16 that nobody has, such as 10.2.16.0, loop between a and b | on a write the route to 10.2.0.0/16 for 10.2.0.0/24 instead"}},
 	} {
 		assert.Equal(t, tt.want, checked(t, tt.text), tt.about)
 	}

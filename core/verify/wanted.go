@@ -267,11 +267,7 @@ func (c *checker) wantedMissing(w reach.Pair, told map[string]bool) {
 	}
 	c.budget.Spent = c.budget.Spent || spent
 	if ok {
-		var steps []string
-		for _, s := range r.Changes {
-			steps = append(steps, s.Change.Describe(s.Before))
-		}
-		f = f.Mend("%s", strings.Join(steps, "; then ")).Works()
+		f = fixed(f, r.Changes).Works()
 	}
 	c.report(f)
 }

@@ -1,7 +1,9 @@
 package verify
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"net/netip"
 	"regexp"
 	"slices"
@@ -10,6 +12,7 @@ import (
 	"sync"
 
 	"ropeswing/core/finding"
+	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
 )
@@ -83,7 +86,7 @@ func (c *checker) unplugged() {
 		}
 		f := finding.New(finding.CableMissing, c.spec.Interfaces[ports[0]].Place, "%s is on %s, and plugged into nothing; %s", label, c.spec.Segments[segment].Name, fellow).About(label)
 		if far, ok := c.plugFor(ports[0], id); ok {
-			f = f.Mend("%s", model.AddCable{Ends: [2]model.InterfaceID{ports[0], far}}.Describe(c.spec))
+			f = c.mends(f, model.AddCable{Ends: [2]model.InterfaceID{ports[0], far}})
 		}
 		c.report(f)
 	}
@@ -117,7 +120,7 @@ func (c *checker) bare(id model.InterfaceID) []model.InterfaceID {
 // segment's VLAN, else a port of another device on the segment that is bare as well.
 func (c *checker) plugFor(port, id model.InterfaceID) (model.InterfaceID, bool) {
 	i := &c.spec.Interfaces[id]
-	if free := c.freePort(i.Segment); free != model.None {
+	if free := c.freePort(i.Segment, i.Kind == model.Subinterface); free != model.None {
 		return free, true
 	}
 	for n := range c.spec.Interfaces {
@@ -147,12 +150,19 @@ func (c *checker) cabledOn(s model.SegmentID) model.InterfaceID {
 	return model.None
 }
 
-// freePort is a switch port of a segment's VLAN that nothing is plugged into; None where
-// there is none.
-func (c *checker) freePort(s model.SegmentID) model.InterfaceID {
+// freePort is a switch port of a segment's VLAN that nothing is plugged into, of those that carry it tagged or of the others; None
+// where there is none.
+func (c *checker) freePort(s model.SegmentID, tagged bool) model.InterfaceID {
+	if s == model.None {
+		return model.None
+	}
 	for id := range c.spec.Interfaces {
 		i := &c.spec.Interfaces[id]
-		if i.Switched && i.Segment == s && i.Untagged != 0 && !i.AdminDown && c.state().Cable(model.InterfaceID(id)) == model.None {
+		fits := i.Segment == s && i.Untagged != 0
+		if tagged {
+			fits = slices.Contains(i.Tagged, c.spec.Segments[s].VLAN)
+		}
+		if i.Switched && fits && !i.AdminDown && i.Group == model.None && c.state().Cable(model.InterfaceID(id)) == model.None {
 			return model.InterfaceID(id)
 		}
 	}
@@ -281,7 +291,7 @@ func (c *checker) eitherMends(f finding.Finding, all []model.Change) finding.Fin
 	if len(all) == 0 {
 		return f
 	}
-	return f.Mend("%s", strings.Join(words, ", or "))
+	return f.Mend("%s", strings.Join(words, ", or ")).By([]Applied{{all[0], c.spec}})
 }
 
 // reportTrunk reports once what each cable of a group would say.
@@ -455,20 +465,38 @@ func (c *checker) deadVLANInterfaces() {
 	}
 }
 
-// mtus finds interfaces of one wire with different MTUs.
+// mtus finds interfaces of one wire with different MTUs, where one says what it is: an interface that says nothing has the usual one.
+// The odd one is of the fewest, else the one that says.
 func (c *checker) mtus() {
 	for _, members := range c.state().Domains() {
-		first := model.InterfaceID(model.None)
+		of := map[int][]model.InterfaceID{}
+		said := false
 		for _, id := range members {
-			i := &c.spec.Interfaces[id]
-			switch {
-			case i.MTU == 0:
-			case first == model.None:
-				first = id
-			case c.spec.Interfaces[first].MTU != i.MTU:
-				c.report(finding.New(finding.MTUDiffers, i.Place, "%s has an MTU of %d, and %s on the same wire of %d", c.spec.Label(id), i.MTU, c.spec.Label(first), c.spec.Interfaces[first].MTU).
-					About(c.spec.Label(id)).With(c.spec.Interfaces[first].Place))
+			m := forward.MTU(c.spec, id)
+			of[m] = append(of[m], id)
+			said = said || c.spec.Interfaces[id].MTU > 0
+		}
+		if len(of) < 2 || !said {
+			continue
+		}
+		sizes := slices.SortedFunc(maps.Keys(of), func(a, b int) int {
+			says := func(m int) int { return map[bool]int{true: 0, false: 1}[c.spec.Interfaces[of[m][0]].MTU > 0] }
+			return cmp.Or(cmp.Compare(len(of[a]), len(of[b])), cmp.Compare(says(a), says(b)), cmp.Compare(of[b][0], of[a][0]))
+		})
+		usual := sizes[len(sizes)-1]
+		for _, m := range sizes[:len(sizes)-1] {
+			id, other := of[m][0], of[usual][0]
+			more := ""
+			if n := len(of[m]) - 1; n > 0 {
+				more = fmt.Sprintf(", and so have %d more", n)
 			}
+			silent := ""
+			if c.spec.Interfaces[other].MTU == 0 {
+				silent = ", since nothing is said of it"
+			}
+			f := finding.New(finding.MTUDiffers, c.spec.Interfaces[id].Place, "%s has an MTU of %d%s, and %s on the same wire of %d%s", c.spec.Label(id), m, more, c.spec.Label(other), usual, silent).
+				About(c.spec.Label(id)).With(c.spec.Interfaces[other].Place)
+			c.report(c.mends(f, model.SetMTU{Interface: id, MTU: usual}))
 		}
 	}
 }

@@ -10,6 +10,7 @@ import (
 
 	"ropeswing/core/finding"
 	"ropeswing/core/model"
+	"ropeswing/core/revise"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
 )
@@ -99,7 +100,7 @@ func (a *app) checkedWhat() (view.Findings, error) {
 		return view.Findings{}, err
 	}
 	all := w.Check()
-	v := view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all)
+	v := view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all, fixesOf(w))
 	v.Heard = a.heard
 	return v, nil
 }
@@ -130,7 +131,7 @@ func (a *app) checkedOf(w *workspace.Numbers, x *workspace.Workspace) view.Findi
 	if w.Usable() {
 		about = summary(spec, append(slices.Clone(all), accepted...))
 	}
-	v := view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all)
+	v := view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all, fixesOf(x))
 	v.Accepted = len(accepted)
 	if w.Document != nil {
 		for _, f := range w.Document.Files() {
@@ -138,6 +139,11 @@ func (a *app) checkedOf(w *workspace.Numbers, x *workspace.Workspace) view.Findi
 		}
 	}
 	return v
+}
+
+// fixesOf are the changes of a finding's remedy, as edits of a plan.
+func fixesOf(x *workspace.Workspace) func(finding.Finding) []revise.Advice {
+	return func(f finding.Finding) []revise.Advice { return revise.Fixes(x, f) }
 }
 
 // summary is what a plan holds, in one line.

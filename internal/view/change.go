@@ -34,6 +34,10 @@ func newChange(a revise.Advice) Change {
 		return c
 	}
 	c.Line = line
+	if text := a.Edit.Place.Text(); a.Edit.Text == "" && before == "" && strings.HasSuffix(text, "\n") {
+		c.Out = []string{strings.TrimRight(text, "\r\n")} // the whole line goes
+		return c
+	}
 	c.Out = []string{before + marked + after}
 	c.In = strings.Split(before+a.Edit.Text+after, "\n")
 	return c

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"ropeswing/core/finding"
+	"ropeswing/core/revise"
 	"ropeswing/core/source"
 )
 
@@ -34,17 +35,21 @@ type Findings struct {
 
 // Finding is one finding in JSON and CSV.
 type Finding struct {
-	Name     string `json:"name"`     // its name in the catalogue
-	Severity string `json:"severity"` // error, warning or advice
-	File     string `json:"file"`
-	Line     int    `json:"line,omitempty"`    // from 1
-	Column   int    `json:"column,omitempty"`  // from 1, in characters
-	Subject  string `json:"subject,omitempty"` // the device, interface, segment or key it is about
-	Reason   string `json:"reason"`            // one sentence
-	Remedy   string `json:"remedy,omitempty"`  // what to do
-	Tried    bool   `json:"tried,omitempty"`   // the remedy was tried, and works
-	Next     string `json:"next,omitempty"`    // a command to type next
-	Also     []Spot `json:"also,omitempty"`    // further places that have a part in it
+	Name     string   `json:"name"`     // its name in the catalogue
+	Severity string   `json:"severity"` // error, warning or advice
+	File     string   `json:"file"`
+	Line     int      `json:"line,omitempty"`    // from 1
+	Column   int      `json:"column,omitempty"`  // from 1, in characters
+	Subject  string   `json:"subject,omitempty"` // the device, interface, segment or key it is about
+	Reason   string   `json:"reason"`            // one sentence
+	Remedy   string   `json:"remedy,omitempty"`  // what to do
+	Tried    bool     `json:"tried,omitempty"`   // the remedy was tried, and works
+	Mends    int      `json:"mends,omitempty"`   // how many pairs that fail the remedy mends, where that was counted
+	Of       int      `json:"of,omitempty"`      // how many pairs fail
+	Because  *Spot    `json:"because,omitempty"` // where what it follows from is to be mended
+	Changes  []Change `json:"changes,omitempty"` // the remedy, change by change, with the lines of the plan
+	Next     string   `json:"next,omitempty"`    // a command to type next
+	Also     []Spot   `json:"also,omitempty"`    // further places that have a part in it
 }
 
 // Spot is a place in a file.
@@ -56,8 +61,8 @@ type Spot struct {
 
 // NewFindings gathers the findings about a plan. What is the plan's name or
 // file; summary says what was looked at.
-// Prefix is the start of any command that uses the same plan.
-func NewFindings(name, file, basis, summary, prefix string, usable bool, all []finding.Finding) Findings {
+// Prefix is the start of any command that uses the same plan; fixes are a remedy's changes, or nil.
+func NewFindings(name, file, basis, summary, prefix string, usable bool, all []finding.Finding, fixes func(finding.Finding) []revise.Advice) Findings {
 	v := Findings{Plan: name, File: file, prefix: prefix, Usable: usable, Basis: basis, Summary: summary, All: all, Findings: []Finding{}}
 	v.Errors = finding.Count(all, finding.Error)
 	v.Warnings = finding.Count(all, finding.Warning) - v.Errors
@@ -67,6 +72,16 @@ func NewFindings(name, file, basis, summary, prefix string, usable bool, all []f
 		x := Finding{Name: string(f.Name), Severity: f.Severity().String(), Line: line, Column: column, Subject: f.Subject, Reason: f.Reason, Remedy: f.Remedy, Tried: f.Tried, Next: nextOf(f, prefix)}
 		if f.Place.Known() {
 			x.File = f.Place.File.Name
+		}
+		x.Mends, x.Of = f.Mends, f.Of
+		if f.Because.Known() {
+			line, column := f.Because.Position()
+			x.Because = &Spot{f.Because.File.Name, line, column}
+		}
+		if fixes != nil {
+			for _, a := range fixes(f) {
+				x.Changes = append(x.Changes, newChange(a))
+			}
 		}
 		for _, p := range f.Also {
 			line, column := p.Position()
@@ -131,15 +146,26 @@ func (v Findings) Text(w io.Writer, width int, explain bool) {
 		paragraph(w, width, faint.Render(Clean(v.Summary)), "")
 	}
 	alike := map[finding.Name][]finding.Finding{}
+	so := map[source.Place][]finding.Finding{} // by where it follows from
 	for _, f := range v.All {
+		if f.Because.Known() && !v.Whole {
+			so[f.Because] = append(so[f.Because], f)
+			continue
+		}
 		alike[f.Name] = append(alike[f.Name], f)
 	}
 	said := map[finding.Name]int{}
-	for _, f := range v.All {
+	for i, f := range v.All {
+		if f.Because.Known() && !v.Whole {
+			continue
+		}
 		n := len(alike[f.Name])
 		if said[f.Name]++; v.Whole || n < foldFrom || said[f.Name] <= shownAlike {
 			fmt.Fprintln(w)
 			FindingText(w, f, v.prefix, width, explain)
+			typedText(w, f, v.Findings[i].Changes, width)
+			followText(w, so[f.Place], v.prefix, width)
+			delete(so, f.Place)
 		}
 		if !v.Whole && n >= foldFrom && said[f.Name] == shownAlike {
 			foldedText(w, alike[f.Name][shownAlike:], v.prefix, width)
@@ -159,6 +185,54 @@ const (
 	foldFrom   = 6
 	shownAlike = 2
 )
+
+// typedText writes the lines of the plan as they are with a remedy, where they were counted to mend something.
+func typedText(w io.Writer, f finding.Finding, changes []Change, width int) {
+	if !f.Tried {
+		return
+	}
+	line, _ := f.Place.Position()
+	for _, c := range changes {
+		if c.File == "" {
+			return
+		}
+		mark := func(sign, text string, n int, style look) {
+			fmt.Fprintln(w, style.Render(fmt.Sprintf("  %4d %s ", n, sign))+cutText(Clean(strings.TrimRight(text, "\r")), width-9))
+		}
+		if c.Line != line || len(c.In) == 0 {
+			for i, l := range c.Out {
+				mark("-", l, c.Line+i, bad)
+			}
+		}
+		for i, l := range c.In {
+			mark("+", l, c.Line+i, good)
+		}
+	}
+}
+
+// cutText is a text that fits, with a sign where it was cut.
+func cutText(s string, width int) string {
+	if r := []rune(s); len(r) > width && width > 1 {
+		return string(r[:width-1]) + "…"
+	}
+	return s
+}
+
+// shownFollowing is how many of what follows from a finding are told with it.
+const shownFollowing = 3
+
+// followText tells what follows from a finding: in short, the first few.
+func followText(w io.Writer, all []finding.Finding, prefix string, width int) {
+	for i, f := range all {
+		if i == shownFollowing && len(all) > shownFollowing+1 {
+			paragraph(w, width, "  and so: "+faint.Render(Clean(fmt.Sprintf("%d more (%s check --all tells each)", len(all)-i, prefix))), "          ")
+			return
+		}
+		line, _ := f.Place.Position()
+		short, _, _ := strings.Cut(f.Reason, ": ")
+		paragraph(w, width, "  and so: "+Clean(fmt.Sprintf("line %d: %s", line, short))+" "+faint.Render("("+string(f.Name)+")"), "          ")
+	}
+}
 
 // foldedText tells in one line of further findings of a name: how many, and of what.
 func foldedText(w io.Writer, more []finding.Finding, prefix string, width int) {
@@ -204,7 +278,12 @@ func FindingText(w io.Writer, f finding.Finding, prefix string, width int, expla
 
 // remedyOf is what to do, and that it was tried.
 func remedyOf(f finding.Finding) string {
-	if f.Tried {
+	switch {
+	case f.Mends > 1 && f.Mends >= f.Of:
+		return fmt.Sprintf("%s (tried: it mends all %d pairs that fail)", f.Remedy, f.Mends)
+	case f.Of > 1 && f.Mends > 0:
+		return fmt.Sprintf("%s (tried: it mends %d of %d pairs that fail)", f.Remedy, f.Mends, f.Of)
+	case f.Tried:
 		return f.Remedy + " (tried: it works)"
 	}
 	return f.Remedy

@@ -177,9 +177,9 @@ func TestHeadlinesOfAPlan(t *testing.T) {
 		"Lights: 2 errors, 1 warning": {{Name: finding.DuplicateAddress}, {Name: finding.HostBitsSet}, {Name: finding.StaticHidden}},
 		"Lights: 1 warning":           {{Name: finding.StaticHidden}},
 	} {
-		assert.Equal(t, want, NewFindings("Lights", "f", "", "", "ropeswing", true, all).Headline())
+		assert.Equal(t, want, NewFindings("Lights", "f", "", "", "ropeswing", true, all, nil).Headline())
 	}
-	assert.Equal(t, "f cannot be used: 1 error", NewFindings("Lights", "f", "", "", "ropeswing", false, []finding.Finding{{Name: finding.UnknownKey}}).Headline())
+	assert.Equal(t, "f cannot be used: 1 error", NewFindings("Lights", "f", "", "", "ropeswing", false, []finding.Finding{{Name: finding.UnknownKey}}, nil).Headline())
 }
 
 func TestPortsThatAreAlikeShareARow(t *testing.T) {
