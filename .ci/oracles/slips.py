@@ -263,7 +263,7 @@ def one(kind, seed):
     return res
 
 def six(seed):
-    r = random.Random(f'six{seed}'); sound = make(seed); L = [dict(x) for x in sound]; done = []; used = set()
+    r = random.Random(f'six{seed}'); sound = make(seed, True); L = [dict(x) for x in sound]; done = []; used = set()
     for k in r.sample(sorted(S), len(S)):
         if len(done) == 6: break
         before = [x['text'] for x in L]; M = [dict(x) for x in L]; at = S[k](r, M)
@@ -303,10 +303,15 @@ def main():
     for x in all:
         if x.get('sound') is False: print('not sound:', x)
     all = [x for x in all if 'kind' in x]; tot = collections.Counter()
+    page = os.environ.get('PAGE')                # the figures as a table of Markdown
+    if page: print('| kind of slip | planted | named | undone | quiet | nothing said |\n|---|---:|---:|---:|---:|---:|')
     for k in kinds:
         m = [x for x in all if x['kind'] == k]
         if not m: print(f'{k:36} none'); continue
         c = {w: sum(x[w] for x in m) for w in ('named', 'undone', 'quiet', 'green')}; tot.update(c); tot['of'] += len(m)
+        if page: print(f'| {k} | {len(m)} | {c["named"]} | {c["undone"]} | {c["quiet"]} | {c["green"] or ""} |'); continue
         print(f'{k:36} of {len(m):3}  named {c["named"]:3}  undone {c["undone"]:3}  quiet {c["quiet"]:3}' + (f'  GREEN {c["green"]}' if c['green'] else '') + (f'   {next((x["folder"] + " " + str(x["first"])[:90]) for x in m if not x["undone"])}' if c['undone'] < len(m) else ''), flush=True)
-    print(len(kinds), 'kinds', dict(tot), ' '.join(f'{w} {100 * tot[w] // max(1, tot["of"])} %' for w in ('named', 'undone', 'quiet')))
+    if page: print(f'| **all** | {tot["of"]} | ' + ' | '.join(f'{100 * tot[w] / max(1, tot["of"]):.1f} %' for w in ('named', 'undone', 'quiet')) + f' | {tot["green"]} |'); return
+    low = [w for w, least in (('named', 95), ('undone', 90), ('quiet', 90)) if 100 * tot[w] < least * tot['of']]
+    print(len(kinds), 'kinds', dict(tot), ' '.join(f'{w} {100 * tot[w] // max(1, tot["of"])} %' for w in ('named', 'undone', 'quiet'))); sys.exit(1 if low else 0)
 if __name__ == '__main__': main()

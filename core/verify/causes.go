@@ -74,9 +74,10 @@ func (c *checker) causes() {
 // sayLikely says a slip, and returns where: at what is wrong on its own line, else at the first that vanishes with it, else as a finding of
 // its own.
 func (c *checker) sayLikely(s *Slip, vanish []int) source.Place {
-	place := placeOf(s.Before, s.Change)
+	before, change := s.Changes[0].Before, s.Changes[0].Change
+	place, device := placeOf(before, change), before.Devices[change.On(before)].Name
 	for i := range c.found {
-		if f := &c.found[i]; f.Mends > 0 && lineOf(f.Place) == lineOf(place) && f.Subject == s.Before.Devices[s.Change.On(s.Before)].Name {
+		if f := &c.found[i]; f.Mends > 0 && lineOf(f.Place) == lineOf(place) && f.Subject == device {
 			f.Mends += s.Mends // the other family of one word
 			return f.Place
 		}
@@ -102,14 +103,13 @@ func (c *checker) sayLikely(s *Slip, vanish []int) source.Place {
 		}
 	}
 	if best < 0 {
-		device := s.Before.Devices[s.Change.On(s.Before)].Name
 		f := finding.New(finding.LikelySlip, place, "%s to %s fails, and works with one change of %s", c.endName(s.Example[0]), c.endName(s.Example[1]), device).About(device)
 		best = len(c.found)
 		c.report(f)
 	}
 	f := c.found[best]
 	said := f.Remedy
-	f = fixed(f, []Applied{s.Applied}).Works()
+	f = fixed(f, s.Changes).Works()
 	if strings.HasPrefix(said, f.Remedy) {
 		f.Remedy = said // with more beside it
 	}

@@ -3,6 +3,7 @@ package verify
 import (
 	"net/netip"
 	"slices"
+	"strings"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -53,7 +54,7 @@ func (m mender) misdirected(n *forward.Node) []model.Change {
 			continue
 		}
 		s := &m.spec.Statics[e.Static()]
-		if s.Origin == model.Derived || s.Origin == model.Learned {
+		if s.Origin == model.Derived || s.Origin == model.Learned || s.Discard && s.To != m.destination(n.Device, n.To) && !s.To.IsSingleIP() {
 			continue
 		}
 		for _, x := range neighbours(m.net, n.Device, prefix.FamilyOf(n.To)) {
@@ -75,7 +76,7 @@ func (m mender) misnamed(d model.DeviceID, to netip.Addr) []model.Change {
 		if s.Origin != model.Written || s.To == p || p.Bits() == 0 || s.To.Bits() == 0 || s.To.Addr().Is4() != to.Is4() || m.isSubnet(s.To) {
 			continue
 		}
-		if apart(s.To.String(), p.String()) <= 4 {
+		if oneOff(s.To, p) <= mostLike+1 {
 			all = append(all, model.SetDestination{Static: model.StaticID(id), To: p})
 		}
 	}
@@ -111,6 +112,7 @@ func (m mender) misjudged(n forward.Node, end forward.Ending) []model.Change {
 	if by := judged.Judged.By; by >= 0 {
 		all = append(all, model.DropPermit{Device: n.Device, Permit: by, Own: judged.Judged.Own})
 	}
+	all = append(all, m.likeOthers(n)...)
 	for i, p := range d.Permits {
 		if p.Ruling == model.Pass && len(p.Over) > 0 && p.From.Contains(n.Source) && p.To.Contains(n.To) {
 			all = append(all, model.DropService{Device: n.Device, Permit: i})
@@ -122,7 +124,7 @@ func (m mender) misjudged(n forward.Node, end forward.Ending) []model.Change {
 // unheld gives a router on a link the address that is asked for there and nobody has, in place of the one it has in that subnet:
 // those who ask for it agree, and it is the router that has it not.
 func (m mender) unheld(e *forward.Edge) []model.Change {
-	if len(m.spec.HoldersOf(e.Address)) > 0 {
+	if !e.Hop.Via.IsValid() || len(m.spec.HoldersOf(e.Address)) > 0 {
 		return nil
 	}
 	var all []model.Change
@@ -255,3 +257,31 @@ func (m mender) shareAll(a netip.Addr, beyond model.InterfaceID) []model.Change 
 
 // privateRanges are those of RFC 1918 §3.
 var privateRanges = []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8"), netip.MustParsePrefix("172.16.0.0/12"), netip.MustParsePrefix("192.168.0.0/16")}
+
+// likeOthers is a permit for the segment of a packet's sender as another segment has one: who wrote one for each has left one out.
+func (m mender) likeOthers(n forward.Node) []model.Change {
+	d := &m.spec.Devices[n.Device]
+	segment := m.spec.SegmentOf(n.Source)
+	if segment == model.None {
+		return nil
+	}
+	of := func(s model.SegmentID) []netip.Prefix {
+		var all []netip.Prefix
+		for _, p := range m.spec.Segments[s].Prefixes {
+			all = append(all, p.Prefix)
+		}
+		return all
+	}
+	for i, p := range d.Permits {
+		for s := range m.spec.Segments {
+			name := m.spec.Segments[s].Name
+			rest, is := strings.CutPrefix(p.Text, name+" ")
+			if p.Ruling != model.Pass || model.SegmentID(s) == segment || !is || !slices.Equal(p.From.Prefixes, of(model.SegmentID(s))) || !p.To.Contains(n.To) {
+				continue
+			}
+			p.From.Prefixes, p.Text = of(segment), m.spec.Segments[segment].Name+" "+rest
+			return []model.Change{model.AddPermit{Device: n.Device, Before: i, Permit: p}}
+		}
+	}
+	return nil
+}

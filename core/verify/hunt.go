@@ -19,6 +19,7 @@ type hunt struct {
 	failing []int // wishes
 	pinged  int
 	tries   int           // that are left
+	second  bool          // one change was made already that does not help by itself
 	lines   map[line]bool // at which something is wrong already
 	found   []Slip
 }
@@ -105,6 +106,7 @@ func (h *hunt) best() (Slip, bool) {
 	}
 	slices.SortStableFunc(guesses, func(a, b guess) int { return cmp.Compare(a.odd, b.odd) })
 	tried := guesses[:0]
+	var halves []guess // after which pings fail elsewhere
 	for _, g := range guesses {
 		if h.tries--; h.tries < 0 {
 			h.budget.Spent = true
@@ -115,6 +117,8 @@ func (h *hunt) best() (Slip, bool) {
 		}
 		if g.mends = len(sample) - len(h.ask(g.next, sample)); g.mends > 0 {
 			tried = append(tried, g)
+		} else if !h.second && len(halves) < mostHalves && h.getsOn(g.next, failures) {
+			halves = append(halves, g)
 		}
 	}
 	likelier := func(a, b guess) int {
@@ -130,11 +134,11 @@ func (h *hunt) best() (Slip, bool) {
 	}
 	slices.SortStableFunc(tried, likelier)
 	if len(tried) == 0 || tried[0].mends <= tried[0].breaks {
-		return Slip{}, false
+		return h.inTwo(halves)
 	}
 	g := tried[0]
 	h.tried = g.next
-	s := Slip{Applied: Applied{g.change, h.net.Spec}, Mends: g.mends}
+	s := Slip{Changes: []Applied{{g.change, h.net.Spec}}, Mends: g.mends}
 	for _, i := range h.failing {
 		if w := &h.wishes[i]; w.holds(g.next, h.send(g.next, w)) {
 			s.Example = [2]target{w.from, w.to}
@@ -142,6 +146,33 @@ func (h *hunt) best() (Slip, bool) {
 		}
 	}
 	return s, true
+}
+
+// getsOn tells whether some ping fails elsewhere in a network with a change, or otherwise.
+func (h *hunt) getsOn(net *forward.Network, failures []*forward.Exchange) bool {
+	return slices.ContainsFunc(failures, func(x *forward.Exchange) bool {
+		h.pinged++
+		return !sameFailure(x, forward.PingBy(net, x.From, x.Source, x.Target, model.None, x.Probe))
+	})
+}
+
+// inTwo looks for two changes of which none helps without the other: two slips on one way. The first is one of some after which pings
+// fail elsewhere.
+func (h *hunt) inTwo(halves []guess) (Slip, bool) {
+	var best Slip
+	var tried *forward.Network
+	for _, g := range halves {
+		rest := *h
+		rest.net, rest.second = g.next, true
+		s, ok := rest.best()
+		h.tries, h.pinged = rest.tries, rest.pinged
+		if ok && s.Mends > best.Mends {
+			best, tried = s, rest.tried
+			best.Changes = append([]Applied{{g.change, h.net.Spec}}, s.Changes...)
+		}
+	}
+	h.tried = tried
+	return best, best.Mends > 0
 }
 
 // foreign tells whether a change is a route of the world's, which is not ours to write but for what it may know: never a default to

@@ -20,6 +20,7 @@ const (
 	mostLooked   = 150   // changes that are tried for one of these
 	mostJudge    = 12    // of them, on all pairs
 	mostFailures = 16    // failures of different kinds that changes are proposed for
+	mostHalves   = 8     // changes that do not help by themselves that a second is looked for to
 	mostPinged   = 60000 // pings in all
 	leastTries   = 8     // changes that are tried of any network
 	tryWork      = 4e6   // routes and interfaces of the copies that are made
@@ -33,9 +34,9 @@ type wish struct {
 	needed bool // by a requirement: a permit that drops it is wrong
 }
 
-// Slip is one change that mends much of what fails.
+// Slip is a change that mends much of what fails; two where none of them helps by itself.
 type Slip struct {
-	Applied
+	Changes   []Applied
 	Mends, Of int // pairs, of those that failed
 	Example   [2]target
 	after     *forward.Network // with it made, and those before it

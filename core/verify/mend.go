@@ -1,6 +1,7 @@
 package verify
 
 import (
+	"cmp"
 	"net/netip"
 	"slices"
 
@@ -65,6 +66,11 @@ func (b *Budget) try(net *forward.Network, c model.Change) *forward.Network {
 }
 
 func (b *Budget) mend(net *forward.Network, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (Remedy, bool) {
+	if x.Verdict() != forward.Works && len(net.State.Failures()) == 0 {
+		if change, ok := b.undone(net, x, source, out); ok {
+			return Remedy{[]Applied{{change, net.Spec}}}, true
+		}
+	}
 	var r Remedy
 	whole, asked, from := net, x, source
 	for range mostChanges {
@@ -92,6 +98,30 @@ func (b *Budget) mend(net *forward.Network, x *forward.Exchange, source netip.Ad
 		}
 	}
 	return Remedy{}, false
+}
+
+// mostSingle is how many changes are tried that may mend a ping by themselves.
+const mostSingle = 60
+
+// undone looks for one change that by itself makes an exchange work, the likeliest slip undone first.
+func (b *Budget) undone(net *forward.Network, x *forward.Exchange, source netip.Addr, out model.InterfaceID) (model.Change, bool) {
+	h := &hunt{checker: &checker{net: net, spec: net.Spec}, net: net}
+	var guesses []guess
+	told := map[string]bool{}
+	for _, change := range (mender{net, x, net.Spec}).guesses() {
+		if words := change.Describe(net.Spec); !told[words] && !h.foreign(change) {
+			told[words] = true
+			guesses = append(guesses, guess{change: change, odd: h.oddness(change)})
+		}
+	}
+	slices.SortStableFunc(guesses, func(a, b guess) int { return cmp.Compare(a.odd, b.odd) })
+	for _, g := range guesses[:min(len(guesses), mostSingle)] {
+		next := b.try(net, g.change)
+		if next != nil && forward.PingBy(next, x.From, Followed(g.change, source), Followed(g.change, x.Target), out, x.Probe).Verdict() == forward.Works {
+			return g.change, true
+		}
+	}
+	return nil, false
 }
 
 // Followed is the address that stands for another after a change: who was pinged by its name

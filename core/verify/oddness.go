@@ -33,6 +33,10 @@ func (h *hunt) oddness(c model.Change) int {
 		odd = 3
 	case model.AddCable, model.LetAnswer:
 		odd = 4
+	case model.AddPermit:
+		if c.Permit.To.Anyone {
+			odd = 5
+		}
 	case model.AddRoute, model.ShareAddresses:
 		odd = 5
 	}

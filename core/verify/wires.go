@@ -219,13 +219,14 @@ func (c *checker) switchCable(x *model.Cable, a, b *model.Interface) {
 		}
 		c.reportTrunk(c.eitherMends(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near, c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place), untaggedSlips(c.spec, x)))
 	}
-	c.missing(x, far, c.state().Missing(x.Ends[1]))
-	c.missing(x, near, c.state().Missing(x.Ends[0]))
+	c.missing(x, x.Ends[1])
+	c.missing(x, x.Ends[0])
 }
 
 // missing reports the VLANs that the other end of a trunk carries and this one
 // does not.
-func (c *checker) missing(x *model.Cable, at string, vlans []model.VLAN) {
+func (c *checker) missing(x *model.Cable, end model.InterfaceID) {
+	at, vlans, port := c.trunk(end), c.state().Missing(end), carrierID(c.spec, end)
 	if len(vlans) == 0 {
 		return
 	}
@@ -240,7 +241,22 @@ func (c *checker) missing(x *model.Cable, at string, vlans []model.VLAN) {
 		labels = append(labels, fmt.Sprintf("%d more", len(vlans)-len(labels)))
 	}
 	c.reportTrunk(finding.New(finding.VLANMissing, x.Place, "%s does not carry %s, which the other end sends", at, strings.Join(labels, ", ")).About(at).
-		Mend("add it to 'tagged' of %s, or take it away at the other end", at))
+		Mend("add it to 'tagged' of %s, or take it away at the other end", at).By(c.carrying(port, vlans)))
+}
+
+// carrying has a port carry some VLANs too; nil where some of them is no segment's: then the other end is as likely wrong.
+func (c *checker) carrying(port model.InterfaceID, vlans []model.VLAN) any {
+	var all []Applied
+	spec := c.spec
+	for _, v := range vlans {
+		if spec.SegmentOfVLAN(v) == model.None {
+			return nil
+		}
+		change := model.AddTagged{Port: port, VLAN: v}
+		all = append(all, Applied{change, spec})
+		spec = change.Apply(spec)
+	}
+	return all
 }
 
 // tagsOf checks that a switch port carries the tags of the subinterfaces at the

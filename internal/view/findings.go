@@ -120,6 +120,15 @@ func (v Findings) Headline() string {
 	if len(counts) > 0 {
 		text = strings.Join(counts, ", ")
 	}
+	causes, mends, of := 0, 0, 0
+	for _, f := range v.All {
+		if f.Mends > 0 {
+			causes, mends, of = causes+1, mends+f.Mends, f.Of
+		}
+	}
+	if causes > 1 {
+		text += fmt.Sprintf("; %d changes mend %d of %s that fail", causes, mends, Count(of, "pair"))
+	}
 	if v.Accepted > 0 {
 		text += fmt.Sprintf(", %d accepted", v.Accepted)
 	}
