@@ -127,7 +127,11 @@ func (v Findings) Headline() string {
 		}
 	}
 	if causes > 1 {
-		text += fmt.Sprintf("; %d changes mend %d of %s that fail", causes, mends, Count(of, "pair"))
+		some := fmt.Sprintf("%d of ", mends)
+		if mends >= of {
+			some = "all "
+		}
+		text += fmt.Sprintf("; %d changes mend %s%s that fail", causes, some, Count(of, "pair"))
 	}
 	if v.Accepted > 0 {
 		text += fmt.Sprintf(", %d accepted", v.Accepted)

@@ -160,7 +160,7 @@ func TestJobsOfTheGuide(t *testing.T) {
 			{"gap: {segment: strait, address: last}", "gap: {segment: strait, address: last, admin: down}", "bring up south:gap"},
 			{"address: 9}", "address: 10.60.2.63/26}", "give winch:port the address 10.60.2.2/26 instead of 10.60.2.63/26"},
 			{"address: 9}", "address: 10.60.2.9/24}", "give winch:port the address 10.60.2.9/26 instead of 10.60.2.9/24"},
-			{"pier: south", "10.60.20.0/26: south", "10.60.2.0/26 via 10.60.0.1 (south)"},
+			{"pier: south", "10.60.20.0/26: south", "on north write the route to 10.60.20.0/26 for 10.60.2.0/26 instead"},
 			{"winch:  {is: host, ", "winch:  {is: host, gateway: 10.60.2.61, ", "give winch the gateway 10.60.2.1 (south) instead of 10.60.2.61"},
 		} {
 			text := slipped(t, slip[0], slip[1])
