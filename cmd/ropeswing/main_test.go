@@ -367,7 +367,7 @@ func TestCheckExitCodes(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(r.Out), &v))
 	assert.Equal(t, 7, v.Errors)
 	assert.True(t, v.Usable)
-	assert.Equal(t, "segment-split", v.Findings[0].Name)
+	assert.Equal(t, "next-hop-sends-back", v.Findings[0].Name, "what mends the most comes first")
 	assert.Equal(t, demo.BadMorning, v.Findings[0].File)
 	assert.Positive(t, v.Findings[0].Line)
 

@@ -60,7 +60,7 @@ func TestReachTellsWhoReachesWhom(t *testing.T) {
 func TestARemedysCommandIsTypedAsItStands(t *testing.T) {
 	t.Parallel()
 	dir := lights(t)
-	r := run(t, dir, "check", "-p", demo.BadMorning)
+	r := run(t, dir, "check", "--all", "-p", demo.BadMorning)
 	assert.Contains(t, oneLine(r.Out), "next: ropeswing -p bad-morning/skerry.plan.yaml ping 10.48.2.34")
 	assert.NotContains(t, r.Out, "'ropeswing ping")
 }

@@ -62,7 +62,7 @@ func (c *checker) causes() {
 		for _, i := range vanish {
 			f := &c.found[i]
 			if taken[i] = true; f.Mends == 0 {
-				f.Because, f.Remedy, f.Fix, f.Tried, f.Next = place, "", nil, false, nil
+				f.Because, f.Remedy, f.Fix, f.Tried = place, "", nil, false
 			}
 		}
 		for len(taken) < len(c.found) {

@@ -109,6 +109,9 @@ func (b *Budget) undone(net *forward.Network, x *forward.Exchange, source netip.
 	var guesses []guess
 	told := map[string]bool{}
 	for _, change := range (mender{net, x, net.Spec}).guesses() {
+		if _, drops := change.(model.DropPermit); drops {
+			continue // nothing here says that the two must reach each other: an exception says less than no permit
+		}
 		if words := change.Describe(net.Spec); !told[words] && !h.foreign(change) {
 			told[words] = true
 			guesses = append(guesses, guess{change: change, odd: h.oddness(change)})
