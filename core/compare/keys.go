@@ -44,7 +44,7 @@ var HowCompared = map[string]map[string]How{
 	},
 	"lease": {"range": by(OfLeases), "by": by(OfLeases), "gateway": by(OfLeases)},
 	"device": {
-		"is": by(OfKind), "at": by(OfCable), "address": by(OfAddress).inState(OfAddress), "gateway": by(OfNextHop, OfRoute).inState(OfNextHop), "loopback": by(OfAddress).inState(OfAddress), "from": by(OfFrom), "manage": by(OfManage), "answers": by(OfAnswers),
+		"is": by(OfKind), "at": by(OfCable), "segment": by(OfAddress).inState(OfAddress), "address": by(OfAddress).inState(OfAddress), "gateway": by(OfNextHop, OfRoute).inState(OfNextHop), "loopback": by(OfAddress).inState(OfAddress), "from": by(OfFrom), "manage": by(OfManage), "answers": by(OfAnswers),
 		"tables": by(OfRoute, OfNextHop).inState(OfNextHop), "forwards": by(OfForwards), "beyond": by(OfBeyond), "interfaces": by(OfInterface).inState(OfInterface), "routes": by(OfRoute).inState(OfRoute),
 		"permits": by(OfPermit), "own-permits": by(OfPermit), "otherwise": by(OfPermit), "keeps-state": by(OfPermit), "translates": by(OfTranslation), "note": need(aRemark),
 	},

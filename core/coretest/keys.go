@@ -19,7 +19,7 @@ segments:
   up: {prefix: 198.51.100.0/29}
   x: {vlan: 8, prefix: 10.3.0.0/24}
 devices:
-  desk: {is: host, at: "sw1:p1", address: 10, gateway: 10.1.0.1}
+  desk: {is: host, at: "sw1:p1", segment: a, address: 10, gateway: 10.1.0.1}
   tap: {is: host, forwards: false, interfaces: {e: {segment: x, address: 9}}}
   isp: {is: world, beyond: 192.0.2.0/24, interfaces: {e: {segment: up, address: 1}}, routes: {home: r1}}
   sat: {is: world, beyond: 192.0.2.0/24, interfaces: {e: {segment: up, address: 4}}, routes: {home: r1}}
@@ -76,7 +76,7 @@ var Changes = map[string]map[string]Change{
 	},
 	"lease": {"range": {"range: 100..149", "range: 100..150"}, "by": {"by: desk", "by: r1"}, "gateway": {"desk, gateway: r1}", "desk, gateway: none}"}},
 	"device": {
-		"is": {"far: {is: router", "far: {is: firewall"}, "at": {"sw1:p1\"", "sw1:p3\""}, "address": {"address: 10, gateway", "address: 11, gateway"}, "gateway": {"gateway: 10.1.0.1}", "gateway: 10.1.0.9}"}, "loopback": {"10.9.0.1", "10.9.0.2"},
+		"is": {"far: {is: router", "far: {is: firewall"}, "at": {"sw1:p1\"", "sw1:p3\""}, "segment": {"segment: a, address: 10", "segment: b, address: 10"}, "address": {"address: 10, gateway", "address: 11, gateway"}, "gateway": {"gateway: 10.1.0.1}", "gateway: 10.1.0.9}"}, "loopback": {"10.9.0.1", "10.9.0.2"},
 		"from": {"loopback: true, from: home", "loopback: true, from: spare"}, "manage": {"manage: loopback", "manage: l"}, "answers": {"[ping, ssh]", "[ping]"}, "tables": {"apart: {10.88.0.0/16: 10.3.0.2}", "apart: {10.88.0.0/16: 10.3.0.3}"},
 		"forwards": {"forwards: false", "forwards: true"}, "beyond": {"beyond: 192.0.2.0/24", "beyond: 192.0.2.0/25"}, "interfaces": {"      n: {segment: n, address: first}\n", ""}, "routes": {"10.77.0.0/16: {discard: true}", "10.76.0.0/16: {discard: true}"},
 		"permits": {"staff may reach b,", "staff may not reach b,"}, "own-permits": {"[staff may reach itself]", "[staff is refused itself]"}, "otherwise": {"otherwise: drop", "otherwise: refuse"}, "keeps-state": {"keeps-state: true", "keeps-state: false"}, "translates": {"[a shares up]", "[b shares up]"},

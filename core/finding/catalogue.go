@@ -126,6 +126,7 @@ const (
 	TranslationShort       Name = "translation-shortage"
 	MTUHole                Name = "mtu-black-hole"
 	LikelySlip             Name = "likely-slip"
+	PortShared             Name = "port-shared"
 	DestinationDoubtful    Name = "destination-doubtful"
 	NoManagement           Name = "no-management-address"
 	Unmanageable           Name = "unmanageable"
@@ -334,7 +335,7 @@ var catalogue = [...]Entry{
 		Means:   "Two cables lead into one port.",
 		Why:     "A port takes one plug.",
 		Remedy:  "Give one of the cables another port.",
-		Example: "ropeswing: 1\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {}}}\n  desk-1: {is: host, at: quay-sw1:p1}\n  desk-2: {is: host, at: quay-sw1:p1}\n",
+		Example: "ropeswing: 1\ndevices:\n  quay-sw1: {is: switch, interfaces: {p1: {}}}\n  desk-1: {is: host, interfaces: {port: {}}}\n  desk-2: {is: host, interfaces: {port: {}}}\ncables: [desk-1:port to quay-sw1:p1, desk-2:port to quay-sw1:p1]\n",
 	},
 	{
 		Name: NoVLANNumber, Severity: Error, Stage: Reading,
@@ -1019,6 +1020,13 @@ var catalogue = [...]Entry{
 		Why:     "One digit is wrong, or the mask. As long as a wider route leads the same way, nothing fails.",
 		Remedy:  "Write the subnet that was meant; or accept the finding.",
 		Example: "ropeswing: 1\nsegments: {a: {prefix: 10.48.1.0/24}, w: {prefix: 10.48.0.0/30}, v: {prefix: 10.48.0.4/30}, b: {prefix: 10.48.2.0/24}}\ndevices:\n  quay-edge:\n    is: router\n    interfaces: {a: {segment: a, address: 1}, w: {segment: w, address: 1}, v: {segment: v, address: 1}}\n    routes: {default: 10.48.0.2, 10.48.3.0/24: 10.48.0.6}\n  mole-rtr:\n    is: router\n    interfaces: {b: {segment: b, address: 1}, w: {segment: w, address: 2}, v: {segment: v, address: 2}}\n    routes: {a: 10.48.0.1, 10.48.3.0/24: {discard: true}}\n",
+	},
+	{
+		Name: PortShared, Severity: Advice, Stage: Checking,
+		Means:   "Several hosts say that they are plugged into one port.",
+		Why:     "That is so behind a wireless link or a hub. Else one of them names the wrong port.",
+		Remedy:  "Name another port, or leave it as it is.",
+		Example: "ropeswing: 1\nsegments: {quay-staff: {vlan: 110, prefix: 10.48.1.0/26}}\ndevices:\n  quay-sw1: {is: switch, interfaces: {p7: {access: quay-staff}}}\n  desk-7: {is: host, at: \"quay-sw1:p7\", address: 10}\n  desk-8: {is: host, at: \"quay-sw1:p7\", address: 11}\n",
 	},
 	{
 		Name: LikelySlip, Severity: Error, Stage: Checking,

@@ -9,13 +9,17 @@ import (
 // cables resolves both ends of every cable, those of 'at' among them.
 func (r *resolver) cables() {
 	usedBy := map[InterfaceID]source.Place{}
+	sharedBy := map[InterfaceID]bool{} // by several hosts that say 'at'
 	join := func(name string, hidden bool, cost int, place source.Place, ends [2]InterfaceID, texts [2]plan.Text) {
 		if ends[0] == ends[1] {
 			r.report(finding.New(finding.BadValue, place, "the cable leads from %s back to itself", r.spec.Label(ends[0])).About(r.spec.Label(ends[0])))
 			return
 		}
+		shares := false
 		for n, end := range ends {
-			if first, twice := usedBy[end]; twice {
+			if first, twice := usedBy[end]; twice && n == 1 && sharedBy[end] {
+				shares = true
+			} else if twice {
 				r.report(finding.New(finding.PortCabledTwice, texts[n].Place, "%s has a cable already, %s", r.spec.Label(end), first.From(texts[n].Place)).
 					About(r.spec.Label(end)).With(first))
 				return
@@ -28,7 +32,7 @@ func (r *resolver) cables() {
 		if _, taken := r.spec.cables[name]; !taken {
 			r.spec.cables[name] = CableID(len(r.spec.Cables))
 		}
-		r.spec.Cables = append(r.spec.Cables, Cable{Name: name, Ends: ends, Hidden: hidden, Cost: cost, Place: place})
+		r.spec.Cables = append(r.spec.Cables, Cable{Name: name, Ends: ends, Hidden: hidden, Cost: cost, Shares: shares, Place: place})
 	}
 	for _, c := range r.doc.Cables {
 		a, okA := r.port(c.Ends[0])
@@ -48,6 +52,8 @@ func (r *resolver) cables() {
 		}
 		own, ok := r.spec.InterfaceNamed(DeviceID(i), portName)
 		if far, found := r.port(d.At); ok && found {
+			_, used := usedBy[far]
+			sharedBy[far] = r.spec.Devices[i].Kind == Host && (sharedBy[far] || !used)
 			join("", false, DefaultCost, d.At.Place, [2]InterfaceID{own, far}, [2]plan.Text{d.At, d.At})
 		}
 	}
@@ -122,6 +128,9 @@ func (r *resolver) hostSegments() {
 			far := &r.spec.Interfaces[c.Ends[1-n]]
 			if own.Segment == None && !own.Switched && own.Name == portName && r.doc.Devices[own.Device].At.Written() {
 				own.Segment = far.Segment
+				if said := r.doc.Devices[own.Device].Segment; said.Written() {
+					own.Segment, _ = r.segment(said)
+				}
 			}
 		}
 	}

@@ -98,6 +98,10 @@ func (r *resolver) outOfPlace(d *plan.Device, kind Kind) {
 		r.report(finding.New(finding.KeyOutOfPlace, d.At.Place, "%s has interfaces, and 'at' is for a device with one port only", d.Name.Value).
 			About(d.Name.Value).Mend("write the cable under 'cables'"))
 	}
+	if d.Segment.Written() && !d.At.Written() {
+		r.report(finding.New(finding.KeyOutOfPlace, d.Segment.Place, "%s has no port to be on %s", d.Name.Value, d.Segment.Value).
+			About(d.Name.Value).Mend("add 'at: DEVICE:PORT', or say 'segment' of an interface"))
+	}
 	if len(d.Addresses) > 0 && !d.At.Written() {
 		r.report(finding.New(finding.KeyOutOfPlace, d.Addresses[0].Place, "%s has an address and no port to put it on", d.Name.Value).
 			About(d.Name.Value).Mend("add 'at: DEVICE:PORT', or put the address on an interface"))

@@ -351,6 +351,7 @@ func (a Address) OnTop() bool { return a.Virtual && a.Secondary }
 
 // Cable joins two ports.
 type Cable struct {
+	Shares bool   // it is a further host's, into a port that another host is plugged into: by a wireless link or a hub behind it
 	Name   string // as written, or "DEVICE:PORT to DEVICE:PORT"
 	Ends   [2]InterfaceID
 	Hidden bool // the near port stays up when the far end fails

@@ -45,7 +45,9 @@ func Build(spec *model.Spec) *Topology {
 			continue
 		}
 		for n, end := range c.Ends {
-			t.cable[end], t.peer[end] = model.CableID(id), c.Ends[1-n]
+			if !c.Shares || n == 0 {
+				t.cable[end], t.peer[end] = model.CableID(id), c.Ends[1-n]
+			}
 		}
 	}
 	own := map[model.DeviceID][]model.VLAN{} // those that a device has a VLAN interface in

@@ -155,6 +155,7 @@ type Device struct {
 	Name       Text
 	Is         Text
 	At         Text
+	Segment    Text // of a device with At: which it is meant for
 	Addresses  []Text
 	Gateway    []Text
 	RoutesSaid Switch // routes are there, though they may be none

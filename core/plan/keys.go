@@ -206,6 +206,7 @@ var Kinds = []string{"router", "switch", "firewall", "host", "world"}
 var deviceKeys = []key[Device]{
 	{"is", "`router`, `switch`, `firewall`, `host` or `world`", "What the device is. Required. A router, a firewall and the world forward; a switch does once it has `routes`.", choice(func(d *Device) *Text { return &d.Is }, Kinds...)},
 	{"at", "DEVICE:PORT", "A cable from the device's only port, which is then called `port`.", text(func(d *Device) *Text { return &d.At })},
+	{"segment", "a segment; that of the port it is plugged into, unless set", "The segment that a device with `at` is meant for: where its port's switch has it in another VLAN, `check` says so.", text(func(d *Device) *Text { return &d.Segment })},
 	{"address", "as for an interface", "The address of the only port of a device that has `at`.", texts(func(d *Device) *[]Text { return &d.Addresses })},
 	{"gateway", "a device, an address or a place; or a list; or `none`", "The gateway of a device that does not forward. Unless set: its segment's. `none`: it has none; `no-ipv4` or `no-ipv6` in the list: none in that family.", texts(func(d *Device) *[]Text { return &d.Gateway })},
 	{"loopback", "`true`, an address, or a list", "Addresses of an interface called `loopback`, always /32 and /128. `true`: they are assigned from the block.", (*reader).loopback},

@@ -124,6 +124,7 @@ func (all *references) device(x Device) {
 	self := x.Name.Value
 	all.define(x.Name)
 	all.port(x.At)
+	all.name(x.Segment)
 	all.name(x.From...)
 	all.name(x.Gateway...)
 	for _, i := range x.Interfaces {

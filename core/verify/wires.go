@@ -25,6 +25,7 @@ func (c *checker) wires() {
 	}
 	c.groups()
 	c.unplugged()
+	c.sharedPorts()
 	c.loops()
 	c.islands()
 	c.leaks()
@@ -63,6 +64,19 @@ func (c *checker) cable(x *model.Cable) {
 		c.tagsOf(x, x.Ends[1], a)
 	case b.Switched:
 		c.tagsOf(x, x.Ends[0], b)
+	}
+}
+
+// sharedPorts says once of a port that several hosts are plugged into it.
+func (c *checker) sharedPorts() {
+	told := map[model.InterfaceID]bool{}
+	for i := range c.spec.Cables {
+		x := &c.spec.Cables[i]
+		if port := x.Ends[1]; x.Shares && !told[port] {
+			told[port] = true
+			c.report(finding.New(finding.PortShared, x.Place, "%s and %s are both plugged into %s: a wireless link or a hub is taken to be there", c.spec.Label(c.state().Peer(port)), c.spec.Label(x.Ends[0]), c.spec.Label(port)).
+				About(c.spec.Label(port)))
+		}
 	}
 }
 
