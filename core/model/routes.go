@@ -287,16 +287,21 @@ func familyWord(to []netip.Prefix) string {
 }
 
 // sharedAddresses finds the far device's address of each family on the one
-// segment that both are on, by the near one's interfaces in the route's table.
+// segment that both are on, by the near one's interfaces in the route's table. Interfaces of the far one that
+// are in no table of their own come first: what it keeps apart is most often not what it is a next hop by.
 func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, table string) (via map[prefix.Family]netip.Addr, out InterfaceID, ok bool) {
 	via, out = map[prefix.Family]netip.Addr{}, None
 	on := SegmentID(None)
+	onlyMain := table == "" && slices.ContainsFunc(r.spec.InterfacesOf(near), func(a InterfaceID) bool {
+		i := &r.spec.Interfaces[a]
+		return i.Segment != None && i.Routed() && i.Table == "" && len(r.addressesIn(far, i.Segment, t.Place, true)) > 0
+	})
 	for _, a := range r.spec.InterfacesOf(near) {
 		segment := r.spec.Interfaces[a].Segment
 		if segment == None || segment == on || !r.spec.Interfaces[a].Routed() || near == far || r.spec.Interfaces[a].Table != table {
 			continue
 		}
-		found := r.addressesIn(far, segment, t.Place, table == "")
+		found := r.addressesIn(far, segment, t.Place, onlyMain)
 		if len(found) == 0 {
 			continue
 		}

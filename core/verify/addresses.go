@@ -35,7 +35,7 @@ func (c *checker) subnets() {
 		for len(around) > 0 && !prefix.Covers(around[len(around)-1].Prefix.Prefix, s.Prefix.Prefix) {
 			around = around[:len(around)-1]
 		}
-		if len(around) > 0 {
+		if len(around) > 0 && !c.tablesPart(around[len(around)-1].segment, s.segment) {
 			c.overlap(around[len(around)-1].Prefix, around[len(around)-1].segment, s.Prefix, s.segment)
 		}
 		around = append(around, s)
@@ -137,6 +137,9 @@ func (c *checker) duplicates() {
 			}
 		}
 		other, taken := first[k]
+		if taken && c.tablesPart(c.spec.Interfaces[other].Segment, c.spec.Interfaces[id].Segment) {
+			return // each in a table of its own
+		}
 		if !taken {
 			first[k], firstPlace[k] = id, a
 			return

@@ -40,6 +40,7 @@ type checker struct {
 	trials  int                        // how many remedies were tried
 	budget  *Budget                    // for remedies
 	written map[netip.Prefix]*likeness // what destinations are written like, as far as it was asked
+	realms  *model.Realms              // what routing tables keep apart, once it is asked for
 	slips   []Slip                     // those that were found
 	plain   bool                       // no slips are looked for, and no remedies tried
 
@@ -57,6 +58,14 @@ func (c *checker) everyone() *reach.Matrix {
 		c.reached = reach.All(c.net, reach.Ends(c.spec))
 	}
 	return c.reached
+}
+
+// tablesPart tells whether routing tables keep two segments apart: then they may have the same numbers, and need not reach each other.
+func (c *checker) tablesPart(a, b model.SegmentID) bool {
+	if c.realms == nil {
+		c.realms = c.spec.Realms()
+	}
+	return c.realms.Apart(a, b)
 }
 
 // passing is the network in which everything passes, and nothing is translated.

@@ -21,7 +21,6 @@ type hunt struct {
 	tries   int           // that are left
 	second  bool          // one change was made already that does not help by itself
 	lines   map[line]bool // at which something is wrong already
-	found   []Slip
 }
 
 // send pings as a wish has it. Whoever is meant is who is to answer.

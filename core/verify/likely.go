@@ -164,13 +164,20 @@ func (c *checker) beyondAll() []netip.Addr {
 	return all
 }
 
-// keptApart tells whether the plan says that two must not reach each other.
+// keptApart tells whether the plan says that two must not reach each other, or keeps them in tables apart.
 func (c *checker) keptApart(a, b target) bool {
 	is := func(all []model.Party, t target) bool {
 		return slices.ContainsFunc(all, func(p model.Party) bool {
 			return p.Device != model.None && p.Device == t.device || p.Address == t.address ||
 				p.Segment != model.None && slices.ContainsFunc(c.spec.InterfacesOf(t.device), func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Segment == p.Segment })
 		})
+	}
+	for _, x := range c.spec.InterfacesOf(a.device) {
+		for _, y := range c.spec.InterfacesOf(b.device) {
+			if c.spec.Interfaces[x].Has(a.address) && c.spec.Interfaces[y].Has(b.address) && c.tablesPart(c.spec.Interfaces[x].Segment, c.spec.Interfaces[y].Segment) {
+				return true
+			}
+		}
 	}
 	return slices.ContainsFunc(c.spec.Must, func(r model.Requirement) bool {
 		return r.Not && (is(r.From, a) && is(r.To, b) || is(r.From, b) && is(r.To, a))

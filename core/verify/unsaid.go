@@ -23,7 +23,7 @@ func (c *checker) unsaid() {
 	if c.spec.Wants != nil && !c.spec.Wants.All || finding.Count(c.found, finding.Error) > 0 {
 		return
 	}
-	a := &asked{checker: c, dead: map[lanPair]bool{}, apart: map[lanPair]bool{}}
+	a := &asked{checker: c, dead: map[lanPair]bool{}, kept: map[lanPair]bool{}}
 	a.lans()
 	if c.spec.Wants == nil {
 		a.world()
@@ -48,9 +48,9 @@ func (c *checker) unsaid() {
 		f := finding.New(finding.PairsUnsaid, c.spec.Segments[e.Segment].Place, "%d of %d LANs do not reach the world in some family, and the plan does not say that they must not; such as %s in %s%s",
 			len(a.lost), a.sought, name, forward.FamilyOf(e.Address), why).About(name)
 		c.report(f.Then("ping", c.spec.Devices[e.Device].Name, a.beyond.Target.String()))
-	case len(a.apart)*apartFrom >= a.pairs && len(a.apart) > 0:
+	case len(a.kept)*apartFrom >= a.pairs && len(a.kept) > 0:
 		f := finding.New(finding.PairsApart, c.spec.Segments[a.keptApart.From.Segment].Place, "%d of %d pairs of LANs do not reach each other, as %s; such as %s to %s",
-			len(a.apart), a.pairs, a.because, a.keptApart.From.Name(c.spec), a.keptApart.To.Name(c.spec)).About(a.keptApart.From.Name(c.spec))
+			len(a.kept), a.pairs, a.because, a.keptApart.From.Name(c.spec), a.keptApart.To.Name(c.spec)).About(a.keptApart.From.Name(c.spec))
 		c.report(f.Then("reach", "--lost"))
 	}
 }
@@ -62,7 +62,7 @@ type lanPair struct{ from, to model.SegmentID }
 type asked struct {
 	*checker
 	pairs            int              // of LANs, and LANs with several places
-	dead, apart      map[lanPair]bool // apart: as the plan says
+	dead, kept       map[lanPair]bool // kept apart, as the plan says
 	first, keptApart reach.Pair       // of the dead, and of those apart
 	because          string           // why these are apart
 
@@ -113,10 +113,10 @@ func (a *asked) lans() {
 			}
 			a.dead[p] = true
 		default:
-			if len(a.apart) == 0 {
+			if len(a.kept) == 0 {
 				a.keptApart, a.because = w, because
 			}
-			a.apart[p] = true
+			a.kept[p] = true
 		}
 		return true
 	})
@@ -156,6 +156,8 @@ func (a *asked) said(w reach.Pair) string {
 	switch {
 	case a.spec.Devices[w.From.Device].Closed[family], a.spec.Devices[w.To.Device].Closed[family]:
 		return "hosts have no way out"
+	case a.tablesPart(w.From.Segment, w.To.Segment):
+		return "routing tables keep them apart"
 	case a.spec.MustSaid && len(a.spec.Must) == 0:
 		return "nothing is required under 'must'"
 	}

@@ -116,7 +116,13 @@ func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routi
 		x.NextHop = "discard"
 	case s.Via.IsValid():
 		x.NextHop = s.Via.String()
-		for _, h := range net.State.HoldersOf(s.Via) {
+		holders := net.State.HoldersOf(s.Via)
+		if len(e.Hops) > 0 && e.Hops[0].Via == s.Via { // of several that have the address, who is there
+			if there := net.State.Holders(e.Hops[0].Out, s.Via); len(there) > 0 {
+				holders = there
+			}
+		}
+		for _, h := range holders {
 			x.Through = spec.Devices[spec.Interfaces[h].Device].Name
 		}
 	}
