@@ -292,6 +292,17 @@ func (w reviser) editNextHop(spec *model.Spec, c model.SetNextHop) (plan.Edit, b
 	if _, err := netip.ParseAddr(old); err != nil && !byName && !s.Discard && s.Via.IsValid() {
 		return plan.Edit{}, false // a device's name serves both families, an address one
 	}
+	if !s.Via.IsValid() && byName { // as the device's other next hops are written
+		byName = !slices.ContainsFunc(device.Routes, func(r plan.Route) bool {
+			return slices.ContainsFunc(r.Hops, func(h plan.Hop) bool {
+				_, err := netip.ParseAddr(h.NextHop.Value)
+				return err == nil
+			})
+		})
+		if !byName {
+			hop = quoted(c.Via)
+		}
+	}
 	if _, err := netip.ParseAddr(old); byName && (len(device.Gateway) > 1 || err == nil) {
 		hop = quoted(c.Via) // as the others are written, and as this one was
 	}

@@ -110,3 +110,35 @@ devices:
 	require.Len(t, found[0].Also, 1)
 	assert.Equal(t, "test.plan.yaml:4:57", found[0].Also[0].String())
 }
+
+// What routing tables keep apart may have the same numbers, and need not reach each other; what no table parts may not.
+func TestTablesApartMayHaveTheSameNumbers(t *testing.T) {
+	text := func(table string) string {
+		return `
+segments: {al: {prefix: 10.1.0.0/24}, au: {prefix: 10.0.0.0/30}, bl: {prefix: 10.1.0.0/24}, bu: {prefix: 10.0.0.0/30}}
+devices:
+  pe: {is: router, interfaces: {a: {segment: au, address: 10.0.0.1/30` + table + ` a}, b: {segment: bu, address: 10.0.0.1/30` + table + ` b}}, tables: {a: {10.1.0.0/24: ca}, b: {10.1.0.0/24: cb}}}
+  ca: {is: router, interfaces: {u: {segment: au, address: 10.0.0.2/30}, l: {segment: al, address: 10.1.0.1/24}}, routes: {default: pe}}
+  cb: {is: router, interfaces: {u: {segment: bu, address: 10.0.0.2/30}, l: {segment: bl, address: 10.1.0.1/24}}, routes: {default: pe}}
+must: [ca reaches pe, al does not reach bl]
+`
+	}
+	found := strings.Join(checked(t, text(", table:")), "\n")
+	assert.NotContains(t, found, "overlapping-subnets")
+	assert.NotContains(t, found, "duplicate-address")
+	plain := strings.NewReplacer(", table: a}", "}", ", table: b}", "}", ", tables: {a: {10.1.0.0/24: ca}, b: {10.1.0.0/24: cb}}", "").Replace(text(", table:"))
+	found = strings.Join(checked(t, plain), "\n")
+	assert.Contains(t, found, "overlapping-subnets")
+	assert.Contains(t, found, "duplicate-address")
+}
+
+// Several hosts may be at one port, and a host says which segment it is meant for.
+func TestHostsAtAPort(t *testing.T) {
+	text := "segments: {a: {vlan: 7, prefix: 10.1.0.0/24}, b: {vlan: 8, prefix: 10.2.0.0/24}}\ndevices:\n" +
+		"  sw: {is: switch, interfaces: {p1: {access: a}, p2: {access: b}}}\n" +
+		"  x: {is: host, at: \"sw:p1\", address: 5}\n  y: {is: host, at: \"sw:p1\", address: 6}\n  z: {is: host, at: \"sw:p2\", SEGMENTaddress: 7}\nmust: []\n"
+	shared := strings.Join(checked(t, strings.Replace(text, "SEGMENT", "", 1)), "\n")
+	assert.Equal(t, 1, strings.Count(shared, "port-shared sw:p1: x:port and y:port are both plugged into sw:p1: a wireless link or a hub is taken to be there"))
+	assert.NotContains(t, shared, "in pieces")
+	assert.Contains(t, strings.Join(checked(t, strings.Replace(text, "SEGMENT", "segment: a, ", 1)), "\n"), "a is in pieces")
+}

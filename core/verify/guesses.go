@@ -177,6 +177,15 @@ func (m mender) ports(out model.InterfaceID, a netip.Addr) []model.Change {
 		for n, near := range x.Ends {
 			i, far := carrier(m.spec, near), carrier(m.spec, x.Ends[1-n])
 			carries := func(i *model.Interface) bool { return i.Untagged == vlan || slices.Contains(i.Tagged, vlan) }
+			if i.Switched && !carries(i) && (carries(far) || slices.Contains(m.tagsBelow(x.Ends[1-n]), vlan)) {
+				for k, v := range i.Tagged { // a VLAN of nobody's where this one was meant
+					if m.spec.SegmentOfVLAN(v) == model.None && len(i.Tagged) > 1 && !slices.Contains(far.Tagged, v) {
+						tagged := slices.Clone(i.Tagged)
+						tagged[k] = vlan
+						all = append(all, model.SetTagged{Port: carrierID(m.spec, near), VLANs: tagged})
+					}
+				}
+			}
 			switch {
 			case !i.Switched:
 			case i.AdminDown && carries(i):

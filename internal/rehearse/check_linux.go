@@ -136,6 +136,8 @@ func Everyone(net *forward.Network) (asked map[model.DeviceID][]netip.Addr, main
 	if main = len(from)*len(all) > MostPings; main {
 		all = mains
 	}
+	several := severalHave(spec)
+	all = slices.DeleteFunc(all, func(a netip.Addr) bool { return several[a] })
 	slices.SortFunc(all, netip.Addr.Compare)
 	all = slices.Compact(all)
 	asked = map[model.DeviceID][]netip.Addr{}

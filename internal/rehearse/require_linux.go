@@ -47,12 +47,13 @@ func (l *Lab) Require(ctx context.Context, progress func(done, all int)) ([]Requ
 	all := make([]Requirement, len(net.Spec.Must))
 	pairs := make([][]verify.Pair, len(all))
 	var states []*state // those that several are to hold in are made once
+	several := severalHave(l.Network().Spec)
 	for i := range all {
 		r := &all[i]
 		r.Of = &net.Spec.Must[i]
 		in, err := verify.OutOfOrder(net, r.Of)
 		pairs[i] = verify.Pairs(net, r.Of)
-		if r.Err = cannot(r.Of, in, pairs[i], err); r.Err != nil {
+		if r.Err = cannot(r.Of, in, pairs[i], several, err); r.Err != nil {
 			continue
 		}
 		for _, failures := range in {
@@ -91,7 +92,7 @@ type state struct {
 }
 
 // cannot is why a requirement cannot be done for real; nil where it can.
-func cannot(r *model.Requirement, in [][]network.Failure, pairs []verify.Pair, err error) error {
+func cannot(r *model.Requirement, in [][]network.Failure, pairs []verify.Pair, several map[netip.Addr]bool, err error) error {
 	switch {
 	case err != nil:
 		return err
@@ -101,6 +102,8 @@ func cannot(r *model.Requirement, in [][]network.Failure, pairs []verify.Pair, e
 		return fmt.Errorf("it must hold in %d states, and up to %d are made", len(in), mostStates)
 	case len(pairs) > mostPairs:
 		return fmt.Errorf("it covers %d pairs, and up to %d are asked", len(pairs), mostPairs)
+	case slices.ContainsFunc(pairs, func(p verify.Pair) bool { return several[p.Source] || several[p.Target] }):
+		return errors.New("several have one of its addresses, and who of them answers is not told")
 	case r.Over.Protocol != model.ICMP && r.Over.First == 0:
 		return errors.New("over which port to ask is not said")
 	}

@@ -2,6 +2,7 @@ package rehearse
 
 import (
 	"fmt"
+	"net/netip"
 
 	"ropeswing/core/model"
 )
@@ -18,6 +19,7 @@ const (
 	UnlikeRecursive                    // next hops that are found by another route are found by this program
 	UnlikeSwitchMTU                    // MTUs of switch ports
 	UnlikeTables                       // routing tables of interfaces are made of rules
+	UnlikeTwice                        // addresses that several have, in tables or parts that are apart
 	UnlikePreference                   // which address a device prefers towards a subnet of its own
 )
 
@@ -67,6 +69,7 @@ func UnlikeOf(spec *model.Spec) []Unlike {
 		}
 	}
 	delete(vlans, 0)
+	count[UnlikeTwice] = len(severalHave(spec))
 	count[UnlikeVLANs] = len(vlans)
 	for n := range spec.Statics {
 		if s := &spec.Statics[n]; s.Out == model.None && s.Via.IsValid() && !onLink(spec, s) {
@@ -80,6 +83,24 @@ func UnlikeOf(spec *model.Spec) []Unlike {
 		}
 	}
 	return all
+}
+
+// severalHave are the addresses that several interfaces have though none shares it: in tables or parts of the plan that are apart, or by mistake.
+// Who of them answers is not told by an answer.
+func severalHave(spec *model.Spec) map[netip.Addr]bool {
+	first, several := map[netip.Addr]bool{}, map[netip.Addr]bool{}
+	for id := range spec.Interfaces {
+		for _, a := range spec.Interfaces[id].Addresses {
+			switch {
+			case a.Addr().IsLinkLocalUnicast() || a.Virtual:
+			case first[a.Addr()]:
+				several[a.Addr()] = true
+			default:
+				first[a.Addr()] = true
+			}
+		}
+	}
+	return several
 }
 
 func onLink(spec *model.Spec, s *model.Static) bool {
@@ -104,6 +125,7 @@ func (u Unlike) Words() string {
 		UnlikeRecursive:  {"%d next hop is found by another route: rehearse resolves it, for the kernel does not", "%d next hops are found by other routes: rehearse resolves them, for the kernel does not"},
 		UnlikeSwitchMTU:  {"%d MTU of a switch port is left out", "%d MTUs of switch ports are left out"},
 		UnlikeTables:     {"%d interface in a table of its own: traces to it by another table are not compared", "%d interfaces in tables of their own: traces to them by other tables are not compared"},
+		UnlikeTwice:      {"%d address that several have is not asked for: who of them answers is not told", "%d addresses that several have are not asked for: who of them answers is not told"},
 		UnlikePreference: {"%d preferred address counts for static routes only", "%d preferred addresses count for static routes only"},
 	}[u.Code]
 	if u.Count == 1 {
