@@ -120,3 +120,34 @@ devices:
 	assert.Equal(t, forward.Depends, x.There.Verdict())
 	assert.Equal(t, "packet-too-big, there, q: q cannot send its 1400 bytes out of f, which takes 1300 at most: IPv6 routers never fragment, and its error gets back to the sender by some paths only", says(t, net, x))
 }
+
+// Of a pair of gateways that translate alike, the master answers for what both translate, and sees the replies.
+func TestThePairsMasterTranslates(t *testing.T) {
+	gateway := func(name, place, priority string) string {
+		return `
+  ` + name + `:
+    is: router
+    interfaces:
+      in: {segment: lan, address: 10.1.0.` + place + `/24, virtual: 10.1.0.1/24, priority: ` + priority + `}
+      wan: {segment: out, address: 198.51.100.` + place + `/28, virtual: 198.51.100.4/28, priority: ` + priority + `}
+    routes: {default: isp}
+    translates: [lan shares 198.51.100.4 beyond wan, web is 198.51.100.5 beyond wan]`
+	}
+	net := coretest.Network(t, `
+segments: {lan: {prefix: 10.1.0.0/24}, out: {prefix: 198.51.100.0/28}}
+devices:`+gateway("g1", "2", "200")+gateway("g2", "3", "100")+`
+  pc: {is: host, gateway: 10.1.0.1, interfaces: {p: {segment: lan, address: 10}}}
+  web: {is: host, gateway: 10.1.0.1, interfaces: {p: {segment: lan, address: 20}}}
+  isp: {is: world, beyond: 192.0.2.0/24, interfaces: {e: {segment: out, address: 198.51.100.1/28}}}
+`)
+	for _, without := range []string{"", "g1", "g2"} {
+		net := net
+		if without != "" {
+			f, err := net.State.FailureNamed(without)
+			assert.NoError(t, err)
+			net = net.Update(net.State.With(f))
+		}
+		assert.Equal(t, "works", says(t, net, pinged(t, net, "pc", "192.0.2.7")), "without %q", without)
+		assert.Equal(t, "works", says(t, net, pinged(t, net, "isp", "198.51.100.5")), "without %q", without)
+	}
+}

@@ -286,7 +286,18 @@ func Receivers(net *Network, out model.InterfaceID, address netip.Addr) []model.
 			all = append(slices.Clip(all), at)
 		}
 	})
+	if len(all) > 1 {
+		all = slices.DeleteFunc(slices.Clone(all), func(id model.InterfaceID) bool { return standsBy(net, id, all) })
+	}
 	return all
+}
+
+// standsBy tells whether an interface shares an address with another of some, and is not the master of it: of a pair, the master alone
+// answers for what both translate.
+func standsBy(net *Network, id model.InterfaceID, all []model.InterfaceID) bool {
+	return slices.ContainsFunc(net.Spec.Interfaces[id].Addresses, func(a model.Address) bool {
+		return a.Virtual && !net.State.Holds(id, a) && slices.ContainsFunc(all, func(o model.InterfaceID) bool { return o != id && net.Spec.SharesWith(id, o) })
+	})
 }
 
 // isNoMachine tells whether an address is the broadcast address of an interface's IPv4

@@ -207,7 +207,13 @@ func (r *resolver) relays() {
 		}
 		for _, t := range w.Relay {
 			if d, ok := r.spec.devices[t.Value]; ok {
-				i.Relay = append(i.Relay, Relayed{r.spec.MainAddress(d, prefix.IPv4), t.Place})
+				to := r.spec.MainAddress(d, prefix.IPv4)
+				if !to.IsValid() { // a request for a lease is of IPv4 (RFC 2131); IPv6 hosts take what is advertised
+					r.report(finding.New(finding.BadValue, t.Place, "%s has no IPv4 address to relay to", t.Value).About(label).
+						Mend("give %s an IPv4 address, or relay to another", t.Value))
+					continue
+				}
+				i.Relay = append(i.Relay, Relayed{to, t.Place})
 				continue
 			}
 			a, err := prefix.ParseAddress(t.Value)

@@ -46,6 +46,13 @@ func (s *Spec) Borrowed(id InterfaceID) []Address {
 	})
 }
 
+// SharesWith tells whether two interfaces share an address: they are those of a pair of gateways, of which one is the master.
+func (s *Spec) SharesWith(a, b InterfaceID) bool {
+	return slices.ContainsFunc(s.Interfaces[a].Addresses, func(x Address) bool {
+		return x.Virtual && slices.ContainsFunc(s.Interfaces[b].Addresses, func(y Address) bool { return y.Virtual && y.Addr() == x.Addr() })
+	})
+}
+
 // ownInterface finds an interface of the device by its name.
 func (r *resolver) ownInterface(d DeviceID, t plan.Text) (InterfaceID, bool) {
 	id, ok := r.spec.InterfaceNamed(d, t.Value)

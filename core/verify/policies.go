@@ -83,6 +83,9 @@ func (c *checker) translations() {
 			c.heldOutside(t, name)
 			c.foreignOutside(t, name)
 			for _, k := range before {
+				if k.d != model.DeviceID(d) && t.Range == k.t.Range && c.spec.SharesWith(t.Beyond, k.t.Beyond) {
+					continue // a pair: the master answers
+				}
 				if t.Range.Overlaps(k.t.Range) && (k.d != model.DeviceID(d) || t.Kind != model.Sharing || k.t.Kind != model.Sharing) {
 					c.report(finding.New(finding.TranslatedTwice, t.Place, "%s stands for others by %s too", outsideWord(t), forward.Sentence(k.t.Text, k.t.Place)).About(name).With(k.t.Place))
 				}
@@ -109,7 +112,7 @@ func outsideWord(t *model.Translation) string {
 func (c *checker) heldOutside(t *model.Translation, name string) {
 	for id := range c.spec.Interfaces {
 		for _, a := range c.spec.Interfaces[id].Addresses {
-			if !t.Range.Contains(a.Addr()) || t.Kind == model.Sharing && model.InterfaceID(id) == t.Beyond {
+			if !t.Range.Contains(a.Addr()) || t.Kind == model.Sharing && (model.InterfaceID(id) == t.Beyond || a.Virtual && c.spec.SharesWith(model.InterfaceID(id), t.Beyond)) {
 				continue
 			}
 			f := finding.New(finding.TranslatedHeld, t.Place, "%s stands for others, and %s has it", a.Addr(), c.spec.Label(model.InterfaceID(id))).About(name)
