@@ -227,10 +227,58 @@ func (r *resolver) groupNamed(name string) (*plan.Group, bool) {
 	return g, ok
 }
 
+// leaves are the words that a group stands for, those of the groups in it included and each once, whatever number of ways lead there; false
+// where a group leads back to itself.
+func (r *resolver) leaves(g *plan.Group) ([]plan.Text, bool) {
+	name := g.Name.Value
+	if known, ok := r.stands[name]; ok {
+		return known.words, known.whole
+	}
+	if r.stands == nil {
+		r.stands = map[string]standing{}
+	}
+	r.stands[name] = standing{} // while it is looked up: who comes here again is in a circle
+	x, seen := standing{whole: true}, map[string]bool{}
+	add := func(words ...plan.Text) {
+		for _, w := range words {
+			if !seen[w.Value] {
+				seen[w.Value] = true
+				x.words = append(x.words, w)
+			}
+		}
+	}
+	for _, of := range g.Of {
+		next, isGroup := r.groupNamed(of.Value)
+		if !isGroup || r.isOther(of) {
+			add(of)
+			continue
+		}
+		words, ok := r.leaves(next)
+		x.whole = x.whole && ok
+		add(words...)
+	}
+	r.stands[name] = x
+	return x.words, x.whole
+}
+
+// standing is what a group stands for.
+type standing struct {
+	words []plan.Text
+	whole bool
+}
+
+// isOther tells whether a word is a segment, a device or a block, which a group of that name does not hide.
+func (r *resolver) isOther(t plan.Text) bool {
+	_, segment := r.spec.segments[t.Value]
+	_, device := r.spec.devices[t.Value]
+	_, block := r.spec.blocks[t.Value]
+	return segment || device || block
+}
+
 // groups checks every group where it is written, used or not: what is in it is there, and
 // none leads back to itself.
 func (r *resolver) groups() {
-	byName := r.groupsByName()
+	byName, circled := r.groupsByName(), map[string]bool{}
 	for i := range r.doc.Groups {
 		g := &r.doc.Groups[i]
 		for _, of := range g.Of {
@@ -244,6 +292,7 @@ func (r *resolver) groups() {
 			}
 		}
 		var path []string
+		dead := map[string]bool{} // that do not lead there
 		var leads func(g *plan.Group) bool
 		leads = func(at *plan.Group) bool {
 			path = append(path, at.Name.Value)
@@ -251,14 +300,17 @@ func (r *resolver) groups() {
 				if of.Value == g.Name.Value {
 					return true
 				}
-				if next := byName[of.Value]; next != nil && !slices.Contains(path, of.Value) && leads(next) {
+				if next := byName[of.Value]; next != nil && !dead[of.Value] && !slices.Contains(path, of.Value) && leads(next) {
 					return true
 				}
 			}
-			path = path[:len(path)-1]
+			path, dead[at.Name.Value] = path[:len(path)-1], true
 			return false
 		}
-		if leads(g) {
+		if !circled[g.Name.Value] && leads(g) {
+			for _, name := range path {
+				circled[name] = true // one circle is told once
+			}
 			r.report(r.inItself(g.Name, path))
 		}
 	}
@@ -297,8 +349,12 @@ func (r *resolver) parties(t plan.Text, above []string) ([]Party, bool) {
 		if slices.Contains(above, t.Value) {
 			return nil, false // that was said where it is written
 		}
+		leaves, ok := r.leaves(g)
+		if !ok {
+			return nil, false
+		}
 		var all []Party
-		for _, of := range g.Of {
+		for _, of := range leaves {
 			some, ok := r.parties(of, append(above, t.Value))
 			if !ok {
 				return nil, false

@@ -230,7 +230,11 @@ func (r *resolver) addressesOf(t plan.Text, above []string) ([]netip.Prefix, boo
 		if slices.Contains(above, t.Value) {
 			return nil, false // that was said where it is written
 		}
-		for _, of := range g.Of {
+		leaves, ok := r.leaves(g)
+		if !ok {
+			return nil, false
+		}
+		for _, of := range leaves {
 			some, ok := r.addressesOf(of, append(above, t.Value))
 			if !ok {
 				return nil, false

@@ -96,6 +96,7 @@ type resolver struct {
 	byVLAN  map[VLAN][]SegmentID        // the segments that have a number
 	told    map[slip][]string           // of whom, and why
 	grouped map[string]*plan.Group      // the groups by name, once asked for
+	stands  map[string]standing         // what groups stand for, as far as it was asked
 	on      map[SegmentID][]InterfaceID // the routed interfaces on a segment
 
 	lastLease map[source.Place]netip.Addr // by range of leases: the last address an interface leases

@@ -451,3 +451,26 @@ must: [nobody reaches r-1]
 	assert.Equal(t, 20, told["x-(n)"])
 	assert.Equal(t, 20, told[`"h-(1..4096)"`])
 }
+
+// Groups that name groups twice over are resolved once each, however deep; a circle is told once.
+func TestDeepGroupsEnd(t *testing.T) {
+	var text strings.Builder
+	text.WriteString("ropeswing: 1\ngroups:\n")
+	for i := range 200 {
+		fmt.Fprintf(&text, "  g%d: [g%d, g%d]\n", i, i+1, i+1)
+	}
+	body := "segments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}\ndevices:\n" +
+		"  r: {is: firewall, interfaces: {x: {segment: a, address: 1}, y: {segment: b, address: 1}}, permits: [g0 may reach b]}\nmust: [g0 reaches b]\n"
+	resolved := func(text string) (*model.Spec, []finding.Finding) {
+		doc, slips := plan.Parse(source.New("g.plan.yaml", []byte(text)))
+		assert.Empty(t, slips)
+		return model.Resolve(doc, nil)
+	}
+	spec, found := resolved(text.String()+"  g200: [a]\n"+body)
+	assert.Empty(t, found)
+	assert.Len(t, spec.Must[0].From, 1)
+	assert.Len(t, spec.Devices[0].Permits[0].From.Prefixes, 1)
+	_, found = resolved(text.String()+"  g200: [g3]\n"+body)
+	assert.Len(t, found, 1)
+	assert.Contains(t, found[0].Reason, "the group g3 is in itself")
+}
