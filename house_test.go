@@ -36,10 +36,11 @@ var outer = map[string][]string{
 	"internal/lsp":      {"internal/files", "internal/view"},
 	"internal/report":   {"internal/draw", "internal/view"},
 	"internal/mib":      {},
+	"internal/sheet":    {},
 	"internal/live":     {"internal/access", "internal/mib", "internal/wire"},
 	"internal/standin":  {"internal/wire", "internal/mib"},
 	"internal/referee":  {"internal/rehearse", "internal/wire"}, // a test only
-	"internal/command":  {"internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/live", "internal/access", "internal/keydoc", "internal/draw", "internal/report", "internal/lsp", "demo"},
+	"internal/command":  {"internal/sheet", "internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin", "internal/live", "internal/access", "internal/keydoc", "internal/draw", "internal/report", "internal/lsp", "demo"},
 	"demo":              {},
 	"cmd/ropeswing":     {"internal/command"},
 	"core/coretest":     {},

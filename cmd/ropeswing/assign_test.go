@@ -298,9 +298,18 @@ func TestNewMakesAPlanThatCanBeUsed(t *testing.T) {
 		assert.Equal(t, 0, run(t, dir, "show", "interfaces", "-p", "me.plan.yaml").Code)
 	}
 
+	write(t, dir, "sheet.csv", "Location;VLAN ID;Network;Default gateway;Purpose;Owner\nNorth Quay;10;010.001.000.000/24;10.1.0.1;Office North;ops\n;20;10.1.1.7/24;;Guest WiFi;\n")
+	r = run(t, dir, "new", "quays", "--from", "sheet.csv", "-w")
+	assert.Equal(t, 0, r.Code, r.Err)
+	for _, told := range []string{"the column 'Purpose' is taken for the name", "the column 'Owner' is not used", "1 blank cells of the column 'Location' are as the row above has them", "'Guest WiFi' is called guest-wifi",
+		"010.001.000.000/24 is taken for 10.1.0.0/24", "10.1.1.7/24 is an address in 10.1.1.0/24", "links and loopbacks take their numbers from 10.255.252.0/22"} {
+		assert.Contains(t, r.Err, told)
+	}
+	assert.Contains(t, read(t, dir, "quays.plan.yaml"), "lan0: {segment: office-north, address: 10.1.0.1}")
+
 	for text, message := range map[string]string{
-		"name\na\na\n": "s.csv:3:1: the segment a stands here twice", "name,vlan\na,0\n": "s.csv:2:3: a VLAN number is from 1", "hosts\n1\n": "no columns called name",
-		"name,hosts\na,many\n": "s.csv:2:3: hosts is a whole number, not many", "name,prefix\na,10.0.0.1/24\n": "s.csv:2:3: ", "name\n\"x y\"\n": "has a space in it", "": "there is no header",
+		"name\na\na\n": "s.csv:3:1: the segment a stands on line 2 already", "name,vlan\na,0\n": "s.csv:2:3: a VLAN number is from 1", "hosts\n1\n": "no column is called name",
+		"name,hosts\na,many\n": "s.csv:2:3: hosts is a whole number, not many", "name;Subnet;Mask\na;10.0.0.1;255.0.255.0\nb;10.1.0.0;\n": "s.csv:3:3: 10.1.0.0 has no length, and there is no mask beside it", "name\n--\n": "it cannot be called --", "": "there are no rows in it",
 	} {
 		write(t, dir, "s.csv", text)
 		r = run(t, dir, "new", "other", "--from", "s.csv", "-w")

@@ -26,6 +26,7 @@ type StartSegment struct {
 	Length   int    // of the subnet, instead of hosts
 	Site     string // a block of its own for it is taken from the plan's space
 	Prefixes []netip.Prefix
+	Gateway  netip.Addr // the router's address there; invalid for the first
 	Note     string
 }
 
@@ -38,6 +39,11 @@ func (s Start) sites() []string {
 		}
 	}
 	return all
+}
+
+// hasBlock tells whether a site has a block of its own: where some segment of it has no subnet yet.
+func (s Start) hasBlock(site string) bool {
+	return slices.ContainsFunc(s.Segments, func(x StartSegment) bool { return x.Site == site && len(x.Prefixes) == 0 })
 }
 
 // Compose writes a new plan.
@@ -57,7 +63,9 @@ func Compose(s Start) []byte {
 	if len(s.Blocks) > 0 {
 		fmt.Fprintf(&b, "\nblocks:\n  home: %s\n", prefixList(s.Blocks))
 		for _, site := range s.sites() {
-			fmt.Fprintf(&b, "  %s: {from: home}\n", scalar(site))
+			if s.hasBlock(site) {
+				fmt.Fprintf(&b, "  %s: {from: home}\n", scalar(site))
+			}
 		}
 	}
 	b.WriteString("\nsegments:\n")
@@ -80,7 +88,7 @@ func Compose(s Start) []byte {
 			keys = append(keys, fmt.Sprintf("length: %d", x.Length))
 		}
 		switch {
-		case x.Site != "":
+		case x.Site != "" && s.hasBlock(x.Site):
 			keys = append(keys, "from: "+scalar(x.Site))
 		case len(s.sites()) > 0 && len(x.Prefixes) == 0:
 			keys = append(keys, "from: home")
@@ -125,8 +133,10 @@ type startNetwork struct {
 
 type startRouter struct {
 	name, site string
+	from       string // the block of its loopback
 	segments   []string
 	links      []string
+	addresses  map[string]netip.Addr // by segment, where it is said
 }
 
 type startLink struct{ name string }
@@ -154,13 +164,19 @@ func (s Start) network() *startNetwork {
 		sites = []string{""}
 	}
 	for i, site := range sites {
-		r := startRouter{name: free(strings.TrimPrefix(site+"-rtr", "-")), site: site}
+		r := startRouter{name: free(strings.TrimPrefix(site+"-rtr", "-")), site: site, addresses: map[string]netip.Addr{}}
+		if s.hasBlock(site) && site != "" {
+			r.from = site
+		} else if len(s.sites()) > 0 {
+			r.from = "home"
+		}
 		lan := ""
 		for _, x := range s.Segments {
 			if x.Site != site && (x.Site != "" || i > 0) || x.Length >= 30 && x.Length <= 32 || x.Length >= 126 {
 				continue // another site's, or a link whose ends are not known
 			}
 			r.segments = append(r.segments, x.Name)
+			r.addresses[x.Name] = x.Gateway
 			if lan == "" && (x.Length == 0 || x.Length < 29) && len(x.Prefixes) == 0 {
 				lan = x.Name
 			}
@@ -194,12 +210,18 @@ func (s Start) network() *startNetwork {
 func (n *startNetwork) compose(b *strings.Builder) {
 	for _, r := range n.routers {
 		fmt.Fprintf(b, "  %s:\n    is: router\n    loopback: true\n", scalar(r.name))
-		if r.site != "" {
-			fmt.Fprintf(b, "    from: %s\n", scalar(r.site))
+		if r.from != "" {
+			fmt.Fprintf(b, "    from: %s\n", scalar(r.from))
 		}
 		b.WriteString("    interfaces:\n")
 		for i, x := range r.segments {
-			fmt.Fprintf(b, "      lan%d: {segment: %s, address: first}\n", i, scalar(x))
+			address := "first"
+			if a := r.addresses[x]; a.IsValid() {
+				if address = a.String(); a.Is6() {
+					address = strconv.Quote(address)
+				}
+			}
+			fmt.Fprintf(b, "      lan%d: {segment: %s, address: %s}\n", i, scalar(x), address)
 		}
 		for i, x := range r.links {
 			fmt.Fprintf(b, "      link%d: {segment: %s}\n", i, scalar(x))

@@ -45,10 +45,12 @@ func (a *app) new() *cobra.Command {
 		GroupID: groupPlan,
 		Long: "Start the plan NAME.plan.yaml: two routers with a LAN each and a host in it, which\n" +
 			"ping each other already. On a terminal five questions are asked. With --from the\n" +
-			"segments come from a CSV file with the columns name, and any of vlan, hosts (or a\n" +
-			"length such as /31), site, prefix and note: a site gets a block, a router, and a\n" +
-			"link to the first. With --here it is this machine with its addresses, and its\n" +
-			"gateways. A file that exists is never written over.",
+			"segments come from a sheet, with commas, semicolons or tabs and headings of your own:\n" +
+			"name, and any of vlan, hosts (or a length such as /31), site, prefix with its mask,\n" +
+			"gateway and note. A blank site is as the row above has it. What is made of the sheet\n" +
+			"is told, and what is wrong in it all at once. A site gets a router, a link to the\n" +
+			"first, and a block where it has no subnets yet. With --here it is this machine with\n" +
+			"its addresses, and its gateways. A file that exists is never written over.",
 		Example: "  ropeswing new skerry\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv -w\n  ropeswing new desk --here -w",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
@@ -59,7 +61,7 @@ func (a *app) new() *cobra.Command {
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
 	cmd.Flags().StringSliceVar(&o.blocks, "block", nil, "address space the plan may use: a `PREFIX`; repeatable")
-	cmd.Flags().StringVar(&o.from, "from", "", "take segments from a CSV `FILE`; - is standard input")
+	cmd.Flags().StringVar(&o.from, "from", "", "take segments from a sheet in `FILE`; - is standard input")
 	cmd.Flags().StringVar(&o.title, "title", "", "the plan's `NAME` in full; NAME unless set")
 	cmd.Flags().BoolVar(&o.ask, "ask", false, "ask questions even where there is no terminal")
 	cmd.Flags().BoolVar(&o.bare, "bare", false, "the segments only, with no devices: numbers as 'fit' gives them")
@@ -156,8 +158,14 @@ func (a *app) startText(file string, o *newOptions) (text []byte, asked bool, er
 		}
 		start.Segments = twoSites([]string{"north", "south"}, 20)
 	}
-	if len(start.Blocks) == 0 && slices.ContainsFunc(start.Segments, func(s plan.StartSegment) bool { return s.Site != "" }) {
+	if len(start.Blocks) == 0 && slices.ContainsFunc(start.Segments, func(s plan.StartSegment) bool { return s.Site != "" && len(s.Prefixes) == 0 }) {
 		return nil, false, errors.New("sites get their blocks from the plan's space: name it with --block")
+	}
+	if len(start.Blocks) == 0 && !o.bare && o.from != "" {
+		if p, ok := spare(start.Segments); ok {
+			start.Blocks = []netip.Prefix{p}
+			fmt.Fprintf(a.err, "links and loopbacks take their numbers from %s: --block says another\n", p)
+		}
 	}
 	return plan.Compose(start), asked, nil
 }
@@ -222,87 +230,6 @@ func block(text string) (netip.Prefix, error) {
 		return p, fmt.Errorf("%s is an address in a subnet; did you mean %s?", text, p.Masked())
 	}
 	return p, nil
-}
-
-// segmentsFrom reads segments from a CSV file.
-func (a *app) segmentsFrom(path string) ([]plan.StartSegment, error) {
-	rows, err := a.table(path, []string{"name"}, []string{"vlan", "hosts", "site", "prefix", "note"})
-	if err != nil {
-		return nil, err
-	}
-	var all []plan.StartSegment
-	bySite := sameNames(rows)
-	for _, r := range rows {
-		if bySite && r.Fields["site"] != "" {
-			r.Fields["name"] = r.Fields["site"] + "-" + r.Fields["name"]
-		}
-		s, field, err := startSegment(r.Fields)
-		if err == nil && slices.ContainsFunc(all, func(x plan.StartSegment) bool { return x.Name == s.Name }) {
-			field, err = "name", fmt.Errorf("the segment %s stands here twice", s.Name)
-		}
-		if err != nil {
-			return nil, fmt.Errorf("%s%w", r.In(field), err)
-		}
-		all = append(all, s)
-	}
-	return all, nil
-}
-
-// sameNames tells whether two sites have a segment of the same name; then all are called by
-// their site too.
-func sameNames(rows []files.Row) bool {
-	seen := map[string]string{}
-	for _, r := range rows {
-		if site, ok := seen[r.Fields["name"]]; ok && site != r.Fields["site"] {
-			return true
-		}
-		seen[r.Fields["name"]] = r.Fields["site"]
-	}
-	return false
-}
-
-// startSegment reads a segment from words; which of them is wrong comes with the error.
-func startSegment(words map[string]string) (s plan.StartSegment, field string, err error) {
-	s = plan.StartSegment{Name: words["name"], Site: words["site"], Note: words["note"]}
-	if s.Name == "" {
-		return s, "name", errors.New("a segment needs a name")
-	}
-	if wrong, bad := plan.CheckName(s.Name); bad {
-		return s, "name", fmt.Errorf("a segment cannot be called %s: it %s", s.Name, wrong)
-	}
-	if wrong, bad := plan.CheckName(s.Site); bad && s.Site != "" {
-		return s, "site", fmt.Errorf("a site cannot be called %s: it %s", s.Site, wrong)
-	}
-	if v := words["vlan"]; v == "auto" {
-		s.VLAN = v
-	} else if v != "" {
-		n, err := strconv.Atoi(v)
-		if err != nil || n < 1 || n > 4094 {
-			return s, "vlan", fmt.Errorf("a VLAN number is from 1 to 4094, or auto, not %s", v)
-		}
-		s.VLAN = strconv.Itoa(n)
-	}
-	if length, ok := strings.CutPrefix(words["hosts"], "/"); ok {
-		n, err := strconv.Atoi(length)
-		if err != nil || n < 8 || n > 128 {
-			return s, "hosts", fmt.Errorf("a length is from /8 to /128, not /%s", length)
-		}
-		s.Length = n
-	} else if h := words["hosts"]; h != "" {
-		n, err := strconv.Atoi(h)
-		if err != nil || n < 0 || n > 1<<31 {
-			return s, "hosts", fmt.Errorf("hosts is a whole number, not %s", h)
-		}
-		s.Hosts = n
-	}
-	for _, word := range strings.FieldsFunc(words["prefix"], func(c rune) bool { return c == ' ' || c == ';' || c == ',' }) {
-		p, err := block(word)
-		if err != nil {
-			return s, "prefix", err
-		}
-		s.Prefixes = append(s.Prefixes, p)
-	}
-	return s, "", nil
 }
 
 // mostSites is how many sites a dialogue takes.
