@@ -31,13 +31,14 @@ func (a *app) show() *cobra.Command {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
 			}
-			return errors.New("show what? devices, segments, interfaces, vlans, cables, neighbours, management, card, routes, permits, translations, packets, hosts, addresses or blocks")
+			return errors.New("show what? devices, segments, interfaces, ports, vlans, cables, neighbours, management, card, routes, permits, translations, packets, hosts, addresses or blocks")
 		},
 	}
 	cmd.AddCommand(
 		a.stateList("devices", "device", "The devices with their addresses", rowsOf(view.Devices)),
 		a.stateList("segments", "segment", "The segments with their subnets; of a device: those it is on", rowsOf(view.Segments)),
 		a.interfaces(),
+		a.ports(),
 		a.stateList("vlans", "vlan", "Which switch has which VLAN on which ports, and where one is missing", rowsOf(view.VLANs)),
 		a.stateList("cables", "cable", "The cables, and whether anything gets through", rowsOf(view.Cables)),
 		a.stateList("neighbours", "neighbors", "Who hears whom, interface by interface", rowsOf(view.Neighbours)),
@@ -177,6 +178,28 @@ func (a *app) shownOf(use, alias, short string, complete cobra.CompletionFunc, m
 		},
 	}
 	a.formatFlags(cmd)
+	return cmd
+}
+
+// ports shows the ports of devices side by side, as one looks at them.
+func (a *app) ports() *cobra.Command {
+	var without []string
+	cmd := a.shownOf("ports [DEVICE…]", "port", "The ports side by side: what each carries, its state, and what is plugged in", a.completeDevices, func(names []string) (answer, error) {
+		who, state, err := a.stateWithout(without)
+		if err != nil {
+			return answer{}, err
+		}
+		devices, err := a.rowsMeant(who, names)
+		if err != nil {
+			return answer{}, err
+		}
+		data, table := view.Ports(state, devices)
+		data, table = view.Matching(data, table, a.match)
+		return answer{data, table, func() { view.PortsText(a.out, data, a.width) }}, nil
+	})
+	a.withoutFlag(cmd, &without)
+	a.withFlag(cmd)
+	a.listFlags(cmd)
 	return cmd
 }
 
