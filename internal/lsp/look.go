@@ -2,6 +2,7 @@ package lsp
 
 import (
 	"context"
+	"fmt"
 	"io/fs"
 	"path/filepath"
 	"slices"
@@ -180,6 +181,8 @@ func (s *Server) say(by map[string][]protocol.Diagnostic) {
 func diagnostic(l *looked, f finding.Finding) protocol.Diagnostic {
 	text := f.Reason
 	switch {
+	case f.Remedy != "" && f.Mends > 0:
+		text += fmt.Sprintf("\nremedy: %s (tried: it mends %d of %d pairs that fail)", f.Remedy, f.Mends, f.Of)
 	case f.Remedy != "" && f.Tried:
 		text += "\nremedy: " + f.Remedy + " (tried: it works)"
 	case f.Remedy != "":
@@ -191,6 +194,9 @@ func diagnostic(l *looked, f finding.Finding) protocol.Diagnostic {
 		d.Severity = protocol.DiagnosticSeverityError
 	case finding.Warning:
 		d.Severity = protocol.DiagnosticSeverityWarning
+	}
+	if f.Because.Known() {
+		d.RelatedInformation = append(d.RelatedInformation, protocol.DiagnosticRelatedInformation{Location: l.location(f.Because), Message: "it follows from what is wrong here"})
 	}
 	for _, p := range f.Also {
 		if p.File != nil {

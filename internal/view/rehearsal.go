@@ -68,6 +68,9 @@ func (v *Rehearsal) Headline() string {
 	} else if v.Traces > 0 {
 		text += fmt.Sprintf(", %s of %s", grouped(big.NewInt(int64(v.TracesAsPredicted))), groupedCount(v.Traces, "trace"))
 	}
+	if v.Pings == 0 {
+		text = "no ping could be compared"
+	}
 	if n := len(v.Failures); n > 0 {
 		text += ", with each of " + groupedCount(n, "cable") + " cut in turn"
 	}
