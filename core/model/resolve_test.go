@@ -466,11 +466,11 @@ func TestDeepGroupsEnd(t *testing.T) {
 		assert.Empty(t, slips)
 		return model.Resolve(doc, nil)
 	}
-	spec, found := resolved(text.String()+"  g200: [a]\n"+body)
+	spec, found := resolved(text.String() + "  g200: [a]\n" + body)
 	assert.Empty(t, found)
 	assert.Len(t, spec.Must[0].From, 1)
 	assert.Len(t, spec.Devices[0].Permits[0].From.Prefixes, 1)
-	_, found = resolved(text.String()+"  g200: [g3]\n"+body)
+	_, found = resolved(text.String() + "  g200: [g3]\n" + body)
 	assert.Len(t, found, 1)
 	assert.Contains(t, found[0].Reason, "the group g3 is in itself")
 }

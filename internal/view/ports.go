@@ -17,8 +17,8 @@ type Port struct {
 	State    string `json:"state"`              // up, down, off where it is administratively down, or free where nothing is plugged in
 	Untagged int    `json:"untagged,omitempty"` // the VLAN of untagged frames
 	Tagged   []int  `json:"tagged"`
-	Carries  string `json:"carries"` // in words: the segment, 'tagged' with how many VLANs, or what else it is for
-	To       string `json:"to"`      // what is plugged in
+	Carries  string `json:"carries"`        // in words: the segment, 'tagged' with how many VLANs, or what else it is for
+	To       string `json:"to"`             // what is plugged in
 	Why      string `json:"why,omitempty"`  // it is down
 	Note     string `json:"note,omitempty"` // as the plan has it
 }
