@@ -58,7 +58,7 @@ func (c *checker) likely() {
 	all := len(h.failing)
 	for range mostSlips {
 		s, ok := h.best()
-		if !ok {
+		if !ok || unfinished(s.Mends, len(h.failing), len(h.wishes)) {
 			break
 		}
 		s.Of = all
@@ -67,6 +67,12 @@ func (c *checker) likely() {
 		h.failing = h.ask(h.net, nil)
 		c.slips = append(c.slips, s)
 	}
+}
+
+// unfinished tells whether a change is no slip undone: most of what is asked for fails, and the change mends next to nothing of it. Such a plan
+// has no routes yet.
+func unfinished(mends, failing, asked int) bool {
+	return failing > 40 && 2*failing > asked && 20*mends < failing
 }
 
 // wishes lists what is asked for: every host, every managed switch, and a router for each segment without hosts, from

@@ -92,7 +92,7 @@ func TestRequirements(t *testing.T) {
 // they stand for elsewhere.
 func TestGroupsAreCheckedWhereTheyAreWritten(t *testing.T) {
 	for groups, want := range map[string]string{
-		"loop: round, round: loop": "the group loop is in itself, by loop, round; the group round is in itself, by round, loop",
+		"loop: round, round: loop": "the group loop is in itself, by loop, round",
 		"few: [ha, nobody]":        "there is no segment, device, block, address or group called nobody",
 		"few: [10.1.0.1/24]":       "10.1.0.1/24 is an address in a subnet, and a subnet is meant",
 		"few: h-(1..3)":            "there is no segment, device, block, address or group called h-1; there is no segment, device, block, address or group called h-2; there is no segment, device, block, address or group called h-3",
