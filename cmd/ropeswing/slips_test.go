@@ -55,7 +55,7 @@ func TestSlipsOnTheCommandLineGetAGuess(t *testing.T) {
 	for line, says := range map[string]string{
 		"pnig tern-cam":             "did you mean 'ropeswing ping'?",
 		"show devces":               "did you mean 'ropeswing show devices'?",
-		"show":                      "show what? devices, segments, interfaces, vlans",
+		"show":                      "show what? devices, segments, interfaces, ports, vlans",
 		"ping tren-cam":             "did you mean tern-cam?",
 		"ping":                      "ping where to?",
 		"ping a b c":                "from one place to one other",

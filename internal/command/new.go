@@ -45,12 +45,13 @@ func (a *app) new() *cobra.Command {
 		GroupID: groupPlan,
 		Long: "Start the plan NAME.plan.yaml: two routers with a LAN each and a host in it, which\n" +
 			"ping each other already. On a terminal five questions are asked. With --from the\n" +
-			"segments come from a sheet, with commas, semicolons or tabs and headings of your own:\n" +
-			"name, and any of vlan, hosts (or a length such as /31), site, prefix with its mask,\n" +
-			"gateway and note. A blank site is as the row above has it. What is made of the sheet\n" +
-			"is told, and what is wrong in it all at once. A site gets a router, a link to the\n" +
-			"first, and a block where it has no subnets yet. With --here it is this machine with\n" +
-			"its addresses, and its gateways. A file that exists is never written over.",
+			"segments come from a sheet, with commas, semicolons or tabs and headings of its own:\n" +
+			"name, and any of vlan, hosts (or a length such as /31), site, prefix, mask, gateway\n" +
+			"and note. A blank site is as the row above has it, where each is written once. What\n" +
+			"is made of the sheet is told, and what is wrong in it all at once. A site gets a\n" +
+			"router, a link to the first, and a block where it has no subnets yet. With --here it\n" +
+			"is this machine with its addresses, and its gateways. A file that exists is never\n" +
+			"written over.",
 		Example: "  ropeswing new skerry\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv -w\n  ropeswing new desk --here -w",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {

@@ -18,7 +18,7 @@ type Field struct {
 	Name  string
 	Words []string               // headings for it, in lower case, letters and digits only
 	Fits  func(cell string) bool // tells by a cell that a column under another heading is it; nil where cells do not tell
-	Fill  bool                   // a blank is as the row above has it, where the first row says something
+	Fill  bool                   // a blank is as the row above has it, where each value is written once: who writes some again means none by a blank
 }
 
 // Row is one row of a table.
@@ -77,6 +77,7 @@ func Read(text []byte, fields []Field) (*Sheet, error) {
 		s.Told = append(s.Told, "columns are parted by "+map[rune]string{';': "semicolons", '\t': "tabs"}[comma])
 	}
 	columns := s.columns(records, fields)
+	again := repeated(records, columns)
 	above := map[string]string{}
 	filled := map[string]int{}
 	for n, record := range records[1:] {
@@ -88,7 +89,7 @@ func Read(text []byte, fields []Field) (*Sheet, error) {
 		}
 		for _, f := range fields {
 			switch v := row.Fields[f.Name]; {
-			case !f.Fill:
+			case !f.Fill || again[f.Name]:
 			case v != "":
 				above[f.Name] = v
 			case above[f.Name] != "":
@@ -104,6 +105,23 @@ func Read(text []byte, fields []Field) (*Sheet, error) {
 		}
 	}
 	return s, nil
+}
+
+// repeated tells by field whether some value stands in its column twice.
+func repeated(records [][]string, columns []string) map[string]bool {
+	again := map[string]bool{}
+	for i, field := range columns {
+		seen := map[string]bool{}
+		for _, record := range records[1:] {
+			if i >= len(record) || strings.TrimSpace(record[i]) == "" {
+				continue
+			}
+			v := strings.TrimSpace(record[i])
+			again[field] = again[field] || seen[v]
+			seen[v] = true
+		}
+	}
+	return again
 }
 
 // heading is the first line that is no comment.

@@ -280,7 +280,7 @@ func TestNETCONFClientByTheModels(t *testing.T) {
 	out, err := client.CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	_, said, _ := strings.Cut(string(out), "Checking Server Modules")
-	assert.Equal(t, 5, strings.Count(said, "RPC OK Reply"), "%s", said)
+	assert.Contains(t, []int{5, 6}, strings.Count(said, "RPC OK Reply"), "whether the reply to close-session is still printed is a matter of time: %s", said)
 	assert.Equal(t, 2, strings.Count(said, "RPC Data Reply"))
 	assert.Contains(t, said, "description 'seen to'", "what it reads at last has what it set")
 	for _, wrong := range []string{"RPC Error", "invalid reply", "no child node", "not available"} {
