@@ -269,7 +269,7 @@ For every command:
 
 // said are words of the trade for what stands under another here.
 var said = map[string]string{
-	"port": "show interfaces", "ports": "show interfaces", "arp": "show neighbours", "ndp": "show neighbours", "ip": "show addresses", "address": "show addresses",
+	"port": "show ports", "ports": "show ports", "arp": "show neighbours", "ndp": "show neighbours", "ip": "show addresses", "address": "show addresses",
 	"free": "show blocks", "failure": "reach --failures 1", "failures": "reach --failures 1", "findings": "check", "errors": "check", "lint": "check", "validate": "check",
 	"traceroute": "trace", "diff": "compare", "apply": "push", "init": "new", "allocate": "assign", "plan": "check", "nat": "show translations", "acl": "show permits", "acls": "show permits",
 	"topology": "draw wires", "diagram": "draw subnets", "picture": "draw subnets", "simulate": "rehearse", "lab": "rehearse", "schema": "export schema", "manual": "man", "dns": "export zones",

@@ -235,7 +235,7 @@ func TestWordsOfTheTradeLeadThere(t *testing.T) {
 		"show routes quay-edge:beam0":     "beam0",
 		"fit 10.1.0.0/24 50 50 20":        "50 hosts (2)",
 		"show failures":                   "that is 'ropeswing reach --failures 1'",
-		"show port quay-sw1:p7":           "that is 'ropeswing show interfaces'",
+		"show port quay-sw1:p7":           "desk-7",
 		"vlans":                           "that is 'ropeswing show vlans'",
 		"arp":                             "that is 'ropeswing show neighbours'",
 		"diff":                            "that is 'ropeswing compare'",
