@@ -1,7 +1,8 @@
 package model
 
-// Realms are the parts of a network that routing tables keep apart: segments are of one realm where some device that forwards is on both by
-// interfaces of one table. A realm is kept apart where an interface of it is in a table of its own.
+// Realms are the parts of a network that routing tables keep apart: segments are of one realm where some device that
+// forwards is on both by interfaces of one table. A realm is kept apart where an interface of it is in a table of its
+// own.
 type Realms struct {
 	of    []int32 // by segment
 	apart []bool  // by realm

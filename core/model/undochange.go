@@ -112,7 +112,8 @@ func (c DropService) Apply(s *Spec) *Spec {
 
 // Describe implements Change.
 func (c DropService) Describe(s *Spec) string {
-	return fmt.Sprintf("write permit %d of %s as '%s' instead of '%s'", c.Permit+1, s.Devices[c.Device].Name, c.words(s), s.Devices[c.Device].Permits[c.Permit].Text)
+	return fmt.Sprintf("write permit %d of %s as '%s' instead of '%s'",
+		c.Permit+1, s.Devices[c.Device].Name, c.words(s), s.Devices[c.Device].Permits[c.Permit].Text)
 }
 
 // On implements Change.
@@ -211,7 +212,8 @@ func (c SetBeyond) Apply(s *Spec) *Spec {
 
 // Describe implements Change.
 func (c SetBeyond) Describe(s *Spec) string {
-	return fmt.Sprintf("have %s translate '%s' instead of '%s'", s.Devices[c.Device].Name, c.Sentence(s), s.Devices[c.Device].Translates[c.Translation].Text)
+	return fmt.Sprintf("have %s translate '%s' instead of '%s'",
+		s.Devices[c.Device].Name, c.Sentence(s), s.Devices[c.Device].Translates[c.Translation].Text)
 }
 
 // On implements Change.
@@ -239,7 +241,10 @@ func (c ShareAddresses) Sentence(s *Spec) string {
 
 // Apply implements Change.
 func (c ShareAddresses) Apply(s *Spec) *Spec {
-	t := Translation{Text: c.Sentence(s), Kind: Sharing, Inside: Side{Prefixes: []netip.Prefix{c.Prefix}}, ByInterface: true, Beyond: c.Beyond, Place: s.Devices[c.On(s)].Place}
+	t := Translation{
+		Text: c.Sentence(s), Kind: Sharing, Inside: Side{Prefixes: []netip.Prefix{c.Prefix}}, ByInterface: true, Beyond: c.Beyond,
+		Place: s.Devices[c.On(s)].Place,
+	}
 	return s.withDevice(c.On(s), func(d *Device) { d.Translates = append(slices.Clone(d.Translates), t) })
 }
 

@@ -9,8 +9,8 @@ import (
 	"ropeswing/core/source"
 )
 
-// mostCauses is up to how many devices each slip is told apart by what it makes vanish; of more, all are taken together, and of more than
-// mostAgain it is not looked for.
+// mostCauses is up to how many devices each slip is told apart by what it makes vanish; of more, all are taken
+// together, and of more than mostAgain it is not looked for.
 const (
 	mostCauses = 200
 	mostAgain  = 600
@@ -25,8 +25,8 @@ type same struct {
 
 func sameOf(f *finding.Finding) same { return same{f.Name, lineOf(f.Place), f.Subject} }
 
-// causes says each slip that was found where something is wrong because of it: what vanishes when it is mended. One finding of these has
-// the change as its remedy, and the others follow from it.
+// causes says each slip that was found where something is wrong because of it: what vanishes when it is mended. One
+// finding of these has the change as its remedy, and the others follow from it.
 func (c *checker) causes() {
 	gone := func(net *forward.Network) map[same]bool {
 		after := &checker{net: net, spec: net.Spec, derived: c.derived, inBoth: map[int]bool{}, said: newSaid(), budget: &Budget{}, plain: true}
@@ -71,8 +71,8 @@ func (c *checker) causes() {
 	}
 }
 
-// sayLikely says a slip, and returns where: at what is wrong on its own line, else at the first that vanishes with it, else as a finding of
-// its own.
+// sayLikely says a slip, and returns where: at what is wrong on its own line, else at the first that vanishes with
+// it, else as a finding of its own.
 func (c *checker) sayLikely(s *Slip, vanish []int) source.Place {
 	before, change := s.Changes[0].Before, s.Changes[0].Change
 	place, device := placeOf(before, change), before.Devices[change.On(before)].Name
@@ -103,7 +103,8 @@ func (c *checker) sayLikely(s *Slip, vanish []int) source.Place {
 		}
 	}
 	if best < 0 {
-		f := finding.New(finding.LikelySlip, place, "%s to %s fails, and works with one change of %s", c.endName(s.Example[0]), c.endName(s.Example[1]), device).About(device)
+		f := finding.New(finding.LikelySlip, place, "%s to %s fails, and works with one change of %s",
+			c.endName(s.Example[0]), c.endName(s.Example[1]), device).About(device)
 		best = len(c.found)
 		c.report(f)
 	}

@@ -40,7 +40,8 @@ func (m mender) guesses() []model.Change {
 	case forward.Oversized, forward.TooBig:
 		out := n.Edges[end.Edge].Hop.Out
 		for _, far := range m.net.State.Neighbours(out) {
-			all = append(all, model.SetMTU{Interface: far, MTU: forward.MTU(m.spec, out)}, model.SetMTU{Interface: out, MTU: forward.MTU(m.spec, far)})
+			all = append(all, model.SetMTU{Interface: far, MTU: forward.MTU(m.spec, out)},
+				model.SetMTU{Interface: out, MTU: forward.MTU(m.spec, far)})
 		}
 	}
 	return all
@@ -121,8 +122,8 @@ func (m mender) misjudged(n forward.Node, end forward.Ending) []model.Change {
 	return all
 }
 
-// unheld gives a router on a link the address that is asked for there and nobody has, in place of the one it has in that subnet:
-// those who ask for it agree, and it is the router that has it not.
+// unheld gives a router on a link the address that is asked for there and nobody has, in place of the one it has in
+// that subnet: those who ask for it agree, and it is the router that has it not.
 func (m mender) unheld(e *forward.Edge) []model.Change {
 	if !e.Hop.Via.IsValid() || len(m.spec.HoldersOf(e.Address)) > 0 {
 		return nil
@@ -204,7 +205,8 @@ func (m mender) ports(out model.InterfaceID, a netip.Addr) []model.Change {
 func (m mender) trunks(vlan model.VLAN) []model.Change {
 	var free []model.InterfaceID
 	for id := range m.spec.Interfaces {
-		if i := &m.spec.Interfaces[id]; i.Switched && i.Kind == model.Port && i.Group == model.None && slices.Contains(i.Tagged, vlan) && m.net.State.Cable(model.InterfaceID(id)) == model.None {
+		i := &m.spec.Interfaces[id]
+		if i.Switched && i.Kind == model.Port && i.Group == model.None && slices.Contains(i.Tagged, vlan) && m.net.State.Cable(model.InterfaceID(id)) == model.None {
 			free = append(free, model.InterfaceID(id))
 		}
 	}
@@ -234,7 +236,8 @@ func (m mender) tagsBelow(port model.InterfaceID) []model.VLAN {
 func (m mender) untranslated(n *forward.Node) []model.Change {
 	var all []model.Change
 	for _, e := range n.Edges {
-		if e.To >= 0 && m.spec.Devices[m.x.There.Nodes[e.To].Device].Kind == model.World && m.spec.Devices[n.Device].Kind != model.World && n.Source.Is4() &&
+		if e.To >= 0 && m.spec.Devices[m.x.There.Nodes[e.To].Device].Kind == model.World &&
+			m.spec.Devices[n.Device].Kind != model.World && n.Source.Is4() &&
 			e.Left.Source == e.Sent.Source && prefix.ScopeOf(n.Source).Use == "private use" && m.spec.Interfaces[e.Hop.Out].Primary().Is4() {
 			all = append(all, m.shareAll(n.Source, e.Hop.Out)...)
 		}
@@ -249,8 +252,8 @@ func (m mender) untranslated(n *forward.Node) []model.Change {
 	return all
 }
 
-// shareAll puts everybody with private addresses like one behind the address of an interface: the block of the plan that has it, or
-// the range that is private (RFC 1918).
+// shareAll puts everybody with private addresses like one behind the address of an interface: the block of the plan
+// that has it, or the range that is private (RFC 1918).
 func (m mender) shareAll(a netip.Addr, beyond model.InterfaceID) []model.Change {
 	var all []model.Change
 	if block, ok := m.spec.WidestBlock(a); ok {
@@ -265,9 +268,12 @@ func (m mender) shareAll(a netip.Addr, beyond model.InterfaceID) []model.Change 
 }
 
 // privateRanges are those of RFC 1918 §3.
-var privateRanges = []netip.Prefix{netip.MustParsePrefix("10.0.0.0/8"), netip.MustParsePrefix("172.16.0.0/12"), netip.MustParsePrefix("192.168.0.0/16")}
+var privateRanges = []netip.Prefix{
+	netip.MustParsePrefix("10.0.0.0/8"), netip.MustParsePrefix("172.16.0.0/12"), netip.MustParsePrefix("192.168.0.0/16"),
+}
 
-// likeOthers is a permit for the segment of a packet's sender as another segment has one: who wrote one for each has left one out.
+// likeOthers is a permit for the segment of a packet's sender as another segment has one: who wrote one for each has
+// left one out.
 func (m mender) likeOthers(n forward.Node) []model.Change {
 	d := &m.spec.Devices[n.Device]
 	segment := m.spec.SegmentOf(n.Source)
@@ -285,7 +291,8 @@ func (m mender) likeOthers(n forward.Node) []model.Change {
 		for s := range m.spec.Segments {
 			name := m.spec.Segments[s].Name
 			rest, is := strings.CutPrefix(p.Text, name+" ")
-			if p.Ruling != model.Pass || model.SegmentID(s) == segment || !is || !slices.Equal(p.From.Prefixes, of(model.SegmentID(s))) || !p.To.Contains(n.To) {
+			if p.Ruling != model.Pass || model.SegmentID(s) == segment || !is ||
+				!slices.Equal(p.From.Prefixes, of(model.SegmentID(s))) || !p.To.Contains(n.To) {
 				continue
 			}
 			p.From.Prefixes, p.Text = of(segment), m.spec.Segments[segment].Name+" "+rest

@@ -155,8 +155,8 @@ func (h *hunt) getsOn(net *forward.Network, failures []*forward.Exchange) bool {
 	})
 }
 
-// inTwo looks for two changes of which none helps without the other: two slips on one way. The first is one of some after which pings
-// fail elsewhere.
+// inTwo looks for two changes of which none helps without the other: two slips on one way. The first is one of some
+// after which pings fail elsewhere.
 func (h *hunt) inTwo(halves []guess) (Slip, bool) {
 	var best Slip
 	var tried *forward.Network
@@ -174,9 +174,10 @@ func (h *hunt) inTwo(halves []guess) (Slip, bool) {
 	return best, best.Mends > 0
 }
 
-// foreign tells whether a change is a route of the world's, which is not ours to write but for what it may know: never a default to
-// its customer, never private addresses.
+// foreign tells whether a change is a route of the world's, which is not ours to write but for what it may know:
+// never a default to its customer, never private addresses.
 func (h *hunt) foreign(c model.Change) bool {
 	a, ok := c.(model.AddRoute)
-	return ok && h.net.Spec.Devices[a.Static.Device].Kind == model.World && (a.Static.To.Bits() == 0 || prefix.ScopeOf(a.Static.To.Addr()).Use == "private use")
+	return ok && h.net.Spec.Devices[a.Static.Device].Kind == model.World &&
+		(a.Static.To.Bits() == 0 || prefix.ScopeOf(a.Static.To.Addr()).Use == "private use")
 }

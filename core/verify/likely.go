@@ -69,8 +69,8 @@ func (c *checker) likely() {
 	}
 }
 
-// unfinished tells whether a change is no slip undone: most of what is asked for fails, and the change mends next to nothing of it. Such a plan
-// has no routes yet.
+// unfinished tells whether a change is no slip undone: most of what is asked for fails, and the change mends next to
+// nothing of it. Such a plan has no routes yet.
 func unfinished(mends, failing, asked int) bool {
 	return failing > 40 && 2*failing > asked && 20*mends < failing
 }
@@ -133,7 +133,10 @@ func (c *checker) wishes() []wish {
 			for _, a := range c.spec.Interfaces[x.Manage].Addresses {
 				from := c.spec.MainAddress(c.spec.Operator, prefix.FamilyOf(a.Addr()))
 				if !a.Addr().IsLinkLocalUnicast() && !a.OnTop() && !a.Secondary && from.IsValid() {
-					all = append(all, wish{from: target{c.spec.Operator, from}, to: target{model.DeviceID(d), a.Addr()}, over: model.ServiceOf(x.Answers[n]), needed: true})
+					all = append(all, wish{
+						from: target{c.spec.Operator, from}, to: target{model.DeviceID(d), a.Addr()},
+						over: model.ServiceOf(x.Answers[n]), needed: true,
+					})
 					break
 				}
 			}
@@ -175,12 +178,15 @@ func (c *checker) keptApart(a, b target) bool {
 	is := func(all []model.Party, t target) bool {
 		return slices.ContainsFunc(all, func(p model.Party) bool {
 			return p.Device != model.None && p.Device == t.device || p.Address == t.address ||
-				p.Segment != model.None && slices.ContainsFunc(c.spec.InterfacesOf(t.device), func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Segment == p.Segment })
+				p.Segment != model.None && slices.ContainsFunc(c.spec.InterfacesOf(t.device), func(id model.InterfaceID) bool {
+					return c.spec.Interfaces[id].Segment == p.Segment
+				})
 		})
 	}
 	for _, x := range c.spec.InterfacesOf(a.device) {
 		for _, y := range c.spec.InterfacesOf(b.device) {
-			if c.spec.Interfaces[x].Has(a.address) && c.spec.Interfaces[y].Has(b.address) && c.tablesPart(c.spec.Interfaces[x].Segment, c.spec.Interfaces[y].Segment) {
+			i, j := &c.spec.Interfaces[x], &c.spec.Interfaces[y]
+			if i.Has(a.address) && j.Has(b.address) && c.tablesPart(i.Segment, j.Segment) {
 				return true
 			}
 		}

@@ -27,7 +27,8 @@ func (h *hunt) oddness(c model.Change) int {
 		if i := &spec.Interfaces[c.Port]; len(i.Tagged) == len(c.VLANs) {
 			odd = 1 // one for another
 		}
-	case model.SetBeyond, model.PutOn, model.SetAccess, model.SetUntagged, model.AddTagged, model.DropPermit, model.DropService, model.LetForward, model.DropWatch:
+	case model.SetBeyond, model.PutOn, model.SetAccess, model.SetUntagged, model.AddTagged,
+		model.DropPermit, model.DropService, model.LetForward, model.DropWatch:
 		odd = 2
 	case model.Together:
 		odd = 3

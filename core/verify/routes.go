@@ -172,8 +172,8 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 // mostLike is how many letters two destinations may differ in to be taken for one mistyped.
 const mostLike = 2
 
-// oneOff is by how many letters two prefixes differ that differ in one part between dots or colons only, or in their length only; many where they
-// differ in more.
+// oneOff is by how many letters two prefixes differ that differ in one part between dots or colons only, or in their
+// length only; many where they differ in more.
 func oneOff(a, b netip.Prefix) int {
 	const many = 100
 	if a.Addr() == b.Addr() {
@@ -238,8 +238,8 @@ func (c *checker) likenessOf(to netip.Prefix) *likeness {
 	return l
 }
 
-// doubtful is a finding of a route whose destination is nobody's, the device's own or a part of a subnet only, where a subnet is written
-// much like it that the device has no route of its own to.
+// doubtful is a finding of a route whose destination is nobody's, the device's own or a part of a subnet only, where
+// a subnet is written much like it that the device has no route of its own to.
 func (c *checker) doubtful(id model.StaticID, hidden bool) (finding.Finding, bool) {
 	s := &c.spec.Statics[id]
 	if s.Discard || s.To.Bits() == 0 || s.To.IsSingleIP() || s.Table != "" {
@@ -279,8 +279,8 @@ func (c *checker) doubtful(id model.StaticID, hidden bool) (finding.Finding, boo
 	return c.mends(f, model.SetDestination{Static: id, To: best}), true
 }
 
-// meant is a finding of a route whose next hop cannot be right, with the neighbour that was meant as its remedy: who gets packets to
-// whom the route is for, of several the one whose address is written most like it.
+// meant is a finding of a route whose next hop cannot be right, with the neighbour that was meant as its remedy: who
+// gets packets to whom the route is for, of several the one whose address is written most like it.
 func (c *checker) meant(f finding.Finding, id model.StaticID) finding.Finding {
 	s := &c.spec.Statics[id]
 	to, known := c.heldIn(s.To)

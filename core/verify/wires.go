@@ -164,8 +164,8 @@ func (c *checker) cabledOn(s model.SegmentID) model.InterfaceID {
 	return model.None
 }
 
-// freePort is a switch port of a segment's VLAN that nothing is plugged into, of those that carry it tagged or of the others; None
-// where there is none.
+// freePort is a switch port of a segment's VLAN that nothing is plugged into, of those that carry it tagged or of the
+// others; None where there is none.
 func (c *checker) freePort(s model.SegmentID, tagged bool) model.InterfaceID {
 	if s == model.None {
 		return model.None
@@ -495,8 +495,8 @@ func (c *checker) deadVLANInterfaces() {
 	}
 }
 
-// mtus finds interfaces of one wire with different MTUs, where one says what it is: an interface that says nothing has the usual one.
-// The odd one is of the fewest, else the one that says.
+// mtus finds interfaces of one wire with different MTUs, where one says what it is: an interface that says nothing
+// has the usual one. The odd one is of the fewest, else the one that says.
 func (c *checker) mtus() {
 	for _, members := range c.state().Domains() {
 		of := map[int][]model.InterfaceID{}

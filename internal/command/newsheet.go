@@ -21,7 +21,9 @@ import (
 // segmentColumns are what a sheet may say of segments, and under which headings.
 var segmentColumns = []sheet.Field{
 	{Name: "name", Words: []string{"name", "segment", "lan", "network", "networkname", "subnetname", "zone", "purpose", "use", "usage"}},
-	{Name: "prefix", Words: []string{"prefix", "subnet", "cidr", "network", "networkaddress", "ipnetwork", "range", "address"}, Fits: isPrefix},
+	{Name: "prefix", Fits: isPrefix, Words: []string{
+		"prefix", "subnet", "cidr", "network", "networkaddress", "ipnetwork", "range", "address",
+	}},
 	{Name: "mask", Words: []string{"mask", "netmask", "subnetmask"}},
 	{Name: "vlan", Words: []string{"vlan", "vlanid", "vid", "vlannumber", "vlanno", "tag"}},
 	{Name: "hosts", Words: []string{"hosts", "size", "devices", "users", "hostcount", "numberofhosts", "addresses"}},

@@ -1,5 +1,5 @@
-// Package sheet reads tables as people keep them: with commas, semicolons or tabs, under headings of their own, with blanks that mean 'as
-// above'. What it makes of a table it tells, and what is wrong in it is all told at once.
+// Package sheet reads tables as people keep them: with commas, semicolons or tabs, under headings of their own, with
+// blanks that mean 'as above'. What it makes of a table it tells, and what is wrong in it is all told at once.
 package sheet
 
 import (
@@ -18,7 +18,9 @@ type Field struct {
 	Name  string
 	Words []string               // headings for it, in lower case, letters and digits only
 	Fits  func(cell string) bool // tells by a cell that a column under another heading is it; nil where cells do not tell
-	Fill  bool                   // a blank is as the row above has it, where each value is written once: who writes some again means none by a blank
+	// Fill is that a blank is as the row above has it, where each value is written once: who writes some again means none by a
+	// blank.
+	Fill bool
 }
 
 // Row is one row of a table.
@@ -187,8 +189,8 @@ func (s *Sheet) columns(records [][]string, fields []Field) []string {
 	return columns
 }
 
-// otherwise tells whether what stands in a column says that it is another field than its heading's: 'network' is a name to some, and a subnet
-// to others.
+// otherwise tells whether what stands in a column says that it is another field than its heading's: 'network' is a
+// name to some, and a subnet to others.
 func (s *Sheet) otherwise(records [][]string, i int, f *Field, fields []Field, taken map[string]bool) bool {
 	return f.Fits == nil && slices.ContainsFunc(fields, func(o Field) bool {
 		return o.Name != f.Name && !taken[o.Name] && o.Fits != nil && slices.Contains(o.Words, key(records[0][i])) && all(records[1:], i, o.Fits)
@@ -224,8 +226,8 @@ func blank(records [][]string, i int) bool {
 	return !slices.ContainsFunc(records, func(r []string) bool { return i < len(r) && strings.TrimSpace(r[i]) != "" })
 }
 
-// SafeName makes a name of some words that a plan takes: small letters, digits and signs, with '-' for what stands between words. It is ""
-// where nothing is left.
+// SafeName makes a name of some words that a plan takes: small letters, digits and signs, with '-' for what stands
+// between words. It is "" where nothing is left.
 func SafeName(words string) string {
 	var b strings.Builder
 	dash := false

@@ -38,7 +38,8 @@ func Ports(state *network.State, devices []model.DeviceID) ([]Port, Table) {
 		}
 	}
 	table := Table{Columns: []Column{
-		{Key: "device", Title: "device", Heading: true}, {Key: "port", Title: "port"}, {Key: "state", Title: "state"}, {Key: "untagged", Title: "untagged"}, {Key: "tagged", Title: "tagged"},
+		{Key: "device", Title: "device", Heading: true}, {Key: "port", Title: "port"}, {Key: "state", Title: "state"},
+		{Key: "untagged", Title: "untagged"}, {Key: "tagged", Title: "tagged"},
 		{Key: "carries", Title: "carries"}, {Key: "to", Title: "plugged in"}, {Key: "note", Title: "note"},
 	}, Empty: "no device has ports"}
 	for _, x := range data {
@@ -116,7 +117,10 @@ var portSigns = []struct {
 	state, sign string
 	style       look
 	words       string
-}{{"up", "+", good, "up"}, {"down", "!", bad, "down"}, {"off", "x", warn, "administratively down"}, {"free", ".", faint, "nothing plugged in"}}
+}{
+	{"up", "+", good, "up"}, {"down", "!", bad, "down"},
+	{"off", "x", warn, "administratively down"}, {"free", ".", faint, "nothing plugged in"},
+}
 
 // PortsText writes the ports of each device side by side, down and then across: as many as fit a line.
 func PortsText(w io.Writer, all []Port, width int) {
