@@ -194,3 +194,12 @@ func TestTwoSlipsOnOneWay(t *testing.T) {
 	}
 	assert.Equal(t, harbour, got)
 }
+
+// What a requirement forbids is not opened by a remedy, however many pairs it would mend.
+func TestNoRemedyOpensWhatMustStayClosed(t *testing.T) {
+	text := strings.Replace(harbour, "  - shed reaches loft\n", "  - shed reaches loft\n  - lamp does not reach bell\n", 1)
+	text = strings.Replace(text, "      - shed may reach anyone\n", "      - shed may not reach anyone\n      - shed may reach anyone\n", 1)
+	for _, f := range workspace.FromText("p", []byte(text)).Predict().Check() {
+		assert.False(t, f.Mends > 0 && strings.Contains(f.Remedy, "take permit 1 of west away"), "%s: %s", f.Name, f.Remedy)
+	}
+}

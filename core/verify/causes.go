@@ -29,7 +29,7 @@ func sameOf(f *finding.Finding) same { return same{f.Name, lineOf(f.Place), f.Su
 // finding of these has the change as its remedy, and the others follow from it.
 func (c *checker) causes() {
 	gone := func(net *forward.Network) map[same]bool {
-		after := &checker{net: net, spec: net.Spec, derived: c.derived, inBoth: map[int]bool{}, said: newSaid(), budget: &Budget{}, plain: true}
+		after := &checker{net: net, spec: net.Spec, derived: c.derived, inBoth: map[int]bool{}, said: newSaid(), budget: &Budget{}, trials: mostTrials, plain: true}
 		after.all()
 		stays := map[same]bool{}
 		for i := range after.found {
@@ -73,7 +73,7 @@ func (c *checker) causes() {
 
 // sayLikely says a slip, and returns where: at what is wrong on its own line, else at the first that vanishes with
 // it, else as a finding of its own.
-func (c *checker) sayLikely(s *Slip, vanish []int) source.Place {
+func (c *checker) sayLikely(s *slip, vanish []int) source.Place {
 	before, change := s.Changes[0].Before, s.Changes[0].Change
 	place, device := placeOf(before, change), before.Devices[change.On(before)].Name
 	for i := range c.found {

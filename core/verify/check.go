@@ -41,7 +41,7 @@ type checker struct {
 	budget  *Budget                    // for remedies
 	written map[netip.Prefix]*likeness // what destinations are written like, as far as it was asked
 	realms  *model.Realms              // what routing tables keep apart, once it is asked for
-	slips   []Slip                     // those that were found
+	slips   []slip                     // those that were found
 	plain   bool                       // no slips are looked for, and no remedies tried
 
 	endOrder []int                            // the ends of reached by address, once they are asked for

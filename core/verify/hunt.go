@@ -13,14 +13,16 @@ import (
 // hunt is the search for slips, in a network with those mended that were found.
 type hunt struct {
 	*checker
-	net     *forward.Network
-	tried   *forward.Network // with the best change
-	wishes  []wish
-	failing []int // wishes
-	pinged  int
-	tries   int           // that are left
-	second  bool          // one change was made already that does not help by itself
-	lines   map[line]bool // at which something is wrong already
+	net       *forward.Network
+	tried     *forward.Network // with the best change
+	wishes    []wish
+	failing   []int  // wishes
+	forbidden []wish // that must not get there
+	open      int    // how many of these do all the same
+	pinged    int
+	tries     int           // that are left
+	second    bool          // one change was made already that does not help by itself
+	lines     map[line]bool // at which something is wrong already
 }
 
 // send pings as a wish has it. Whoever is meant is who is to answer.
@@ -60,6 +62,17 @@ func (h *hunt) ask(net *forward.Network, some []int) []int {
 	return fails
 }
 
+// getThrough counts those that get where they must not.
+func (h *hunt) getThrough(net *forward.Network) int {
+	n := 0
+	for i := range h.forbidden {
+		if h.send(net, &h.forbidden[i]).There.Verdict() != forward.Fails {
+			n++
+		}
+	}
+	return n
+}
+
 // guess is a change that may be the slip undone.
 type guess struct {
 	change model.Change
@@ -70,9 +83,9 @@ type guess struct {
 }
 
 // best is the change that mends the most of what fails.
-func (h *hunt) best() (Slip, bool) {
+func (h *hunt) best() (slip, bool) {
 	if len(h.failing) == 0 || h.pinged > mostPinged {
-		return Slip{}, false
+		return slip{}, false
 	}
 	type kind struct {
 		name   finding.Name
@@ -125,6 +138,7 @@ func (h *hunt) best() (Slip, bool) {
 	}
 	slices.SortStableFunc(tried, likelier)
 	tried = tried[:min(len(tried), mostJudge)]
+	tried = slices.DeleteFunc(tried, func(g guess) bool { return h.getThrough(g.next) > h.open }) // it would open what is to be closed
 	for i := range tried {
 		g := &tried[i]
 		still := h.ask(g.next, h.failing)
@@ -137,7 +151,7 @@ func (h *hunt) best() (Slip, bool) {
 	}
 	g := tried[0]
 	h.tried = g.next
-	s := Slip{Changes: []Applied{{g.change, h.net.Spec}}, Mends: g.mends}
+	s := slip{Changes: []Applied{{g.change, h.net.Spec}}, Mends: g.mends}
 	for _, i := range h.failing {
 		if w := &h.wishes[i]; w.holds(g.next, h.send(g.next, w)) {
 			s.Example = [2]target{w.from, w.to}
@@ -157,8 +171,8 @@ func (h *hunt) getsOn(net *forward.Network, failures []*forward.Exchange) bool {
 
 // inTwo looks for two changes of which none helps without the other: two slips on one way. The first is one of some
 // after which pings fail elsewhere.
-func (h *hunt) inTwo(halves []guess) (Slip, bool) {
-	var best Slip
+func (h *hunt) inTwo(halves []guess) (slip, bool) {
+	var best slip
 	var tried *forward.Network
 	for _, g := range halves {
 		rest := *h

@@ -34,8 +34,8 @@ type wish struct {
 	needed bool // by a requirement: a permit that drops it is wrong
 }
 
-// Slip is a change that mends much of what fails; two where none of them helps by itself.
-type Slip struct {
+// slip is a change that mends much of what fails; two where none of them helps by itself.
+type slip struct {
 	Changes   []Applied
 	Mends, Of int // pairs, of those that failed
 	Example   [2]target
@@ -47,14 +47,14 @@ func (c *checker) likely() {
 	if c.plain {
 		return
 	}
-	h := &hunt{checker: c, net: c.net, wishes: c.wishes(), lines: map[line]bool{}}
+	h := &hunt{checker: c, net: c.net, wishes: c.wishes(), forbidden: c.required(true), lines: map[line]bool{}}
 	h.tries = max(leastTries, tryWork/(len(c.spec.Statics)+len(c.spec.Interfaces)+1))
 	for i := range c.found {
 		if c.found[i].Severity() >= finding.Warning {
 			h.lines[lineOf(c.found[i].Place)] = true
 		}
 	}
-	h.failing = h.ask(c.net, nil)
+	h.failing, h.open = h.ask(c.net, nil), h.getThrough(c.net)
 	all := len(h.failing)
 	for range mostSlips {
 		s, ok := h.best()
@@ -142,9 +142,15 @@ func (c *checker) wishes() []wish {
 			}
 		}
 	}
+	return append(all, c.required(false)...)
+}
+
+// required lists the pairs that the plan requires to reach each other as it stands; with not those that must not.
+func (c *checker) required(not bool) []wish {
+	var all []wish
 	for i := range c.spec.Must {
 		r := &c.spec.Must[i]
-		if r.Not || len(r.Without) > 0 || r.AnyOne != model.NoOne {
+		if r.Not != not || len(r.Without) > 0 || r.AnyOne != model.NoOne {
 			continue
 		}
 		n := 0
