@@ -29,7 +29,7 @@ func sameOf(f *finding.Finding) same { return same{f.Name, lineOf(f.Place), f.Su
 // finding of these has the change as its remedy, and the others follow from it.
 func (c *checker) causes() {
 	gone := func(net *forward.Network) map[same]bool {
-		after := &checker{net: net, spec: net.Spec, derived: c.derived, inBoth: map[int]bool{}, said: newSaid(), budget: &Budget{}, trials: mostTrials, plain: true}
+		after := &checker{net: net, spec: net.Spec, derived: c.derived, inBoth: map[int]bool{}, said: newSaid(), budget: &Budget{}, plain: true}
 		after.all()
 		stays := map[same]bool{}
 		for i := range after.found {

@@ -42,7 +42,7 @@ type checker struct {
 	written map[netip.Prefix]*likeness // what destinations are written like, as far as it was asked
 	realms  *model.Realms              // what routing tables keep apart, once it is asked for
 	slips   []slip                     // those that were found
-	plain   bool                       // no slips are looked for, and no remedies tried
+	plain   bool                       // no slips are looked for
 
 	endOrder []int                            // the ends of reached by address, once they are asked for
 	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for
