@@ -39,6 +39,7 @@ type Finding struct {
 	Fix     any            // the remedy as changes of the network, for who can write them into the plan; nil where it is words only
 	Mends   int            // how many pairs that fail the remedy mends, by itself; 0 where that was not looked for
 	Of      int            // how many fail
+	Some    bool           // of a large network only some pairs were asked
 	Because source.Place   // where what it follows from is to be mended; not known where it stands for itself
 	Next    []string       // the words of a command to type next, without the program's name
 	Also    []source.Place // further places that have a part in it

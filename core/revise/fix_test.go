@@ -1,6 +1,7 @@
 package revise_test
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -202,4 +203,28 @@ func TestNoRemedyOpensWhatMustStayClosed(t *testing.T) {
 	for _, f := range workspace.FromText("p", []byte(text)).Predict().Check() {
 		assert.False(t, f.Mends > 0 && strings.Contains(f.Remedy, "take permit 1 of west away"), "%s: %s", f.Name, f.Remedy)
 	}
+}
+
+// In a large network only some pairs are asked, and what is lost besides: a slip is found all the same, and nothing is where all is well.
+func TestASlipInALargeNetwork(t *testing.T) {
+	var segments, devices, routes strings.Builder
+	for i := range 80 {
+		fmt.Fprintf(&segments, "  lan%d: {prefix: 10.1.%d.0/24}\n  w%d: {prefix: 10.9.%d.0/30}\n", i, i, i, i)
+		fmt.Fprintf(&routes, "      10.1.%d.0/24: 10.9.%d.2\n", i, i)
+		fmt.Fprintf(&devices, "  r%d: {is: router, interfaces: {l: {segment: lan%d, address: 1}, w: {segment: w%d, address: 2}}, routes: {default: 10.9.%d.1}}\n", i, i, i, i)
+	}
+	var ports strings.Builder
+	for i := range 80 {
+		fmt.Fprintf(&ports, "      w%d: {segment: w%d, address: 1}\n", i, i)
+	}
+	text := "ropeswing: 1\nplan: hub\nsegments:\n" + segments.String() + "devices:\n" + devices.String() + "  hub:\n    is: router\n    interfaces:\n" + ports.String() + "    routes:\n" + routes.String()
+	wrong := func(text string) []finding.Finding {
+		return slices.DeleteFunc(workspace.FromText("p", []byte(text)).Predict().Check(), func(f finding.Finding) bool { return f.Severity() < finding.Error })
+	}
+	assert.Empty(t, wrong(text))
+	found := wrong(strings.Replace(text, "10.1.41.0/24: 10.9.41.2", "10.1.41.0/24: 10.9.41.3", 1))
+	require.NotEmpty(t, found)
+	assert.Equal(t, "on hub send 10.1.41.0/24 via 10.9.41.2 (r41) instead of 10.9.41.3", found[0].Remedy)
+	assert.True(t, found[0].Some)
+	assert.Equal(t, found[0].Of, found[0].Mends)
 }

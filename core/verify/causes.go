@@ -114,7 +114,7 @@ func (c *checker) sayLikely(s *slip, vanish []int) source.Place {
 	if strings.HasPrefix(said, f.Remedy) {
 		f.Remedy = said // with more beside it
 	}
-	f.Mends, f.Of, f.Next = s.Mends, s.Of, nil
+	f.Mends, f.Of, f.Some, f.Next = s.Mends, s.Of, s.some, nil
 	c.found[best] = f
 	return f.Place
 }

@@ -42,6 +42,7 @@ type checker struct {
 	written map[netip.Prefix]*likeness // what destinations are written like, as far as it was asked
 	realms  *model.Realms              // what routing tables keep apart, once it is asked for
 	slips   []slip                     // those that were found
+	sampled bool                       // not every pair was asked for slips
 	plain   bool                       // no slips are looked for
 
 	endOrder []int                            // the ends of reached by address, once they are asked for

@@ -8,6 +8,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
+	"ropeswing/core/reach"
 )
 
 // A slip of the hand is one word of a plan that is wrong; what fails because of it may be half the network. Here
@@ -16,6 +17,7 @@ import (
 
 const (
 	mostWishes   = 3000  // pairs that are asked for
+	mostLost     = 300   // pairs that are lost, of those that are not asked otherwise
 	mostSlips    = 8     // changes that are looked for, one after the other
 	mostLooked   = 150   // changes that are tried for one of these
 	mostJudge    = 12    // of them, on all pairs
@@ -39,6 +41,7 @@ type slip struct {
 	Changes   []Applied
 	Mends, Of int // pairs, of those that failed
 	Example   [2]target
+	some      bool             // not every pair was asked
 	after     *forward.Network // with it made, and those before it
 }
 
@@ -61,7 +64,7 @@ func (c *checker) likely() {
 		if !ok || unfinished(s.Mends, len(h.failing), len(h.wishes)) {
 			break
 		}
-		s.Of = all
+		s.Of, s.some = all, c.sampled
 		h.net = h.tried
 		s.after = h.net
 		h.failing = h.ask(h.net, nil)
@@ -105,6 +108,7 @@ func (c *checker) wishes() []wish {
 	var all []wish
 	if !(c.spec.MustSaid && len(c.spec.Must) == 0) {
 		stride := max(1, len(ends)*len(ends)/mostWishes) // of many pairs some, not always the same partners
+		c.sampled = stride > 1
 		for i, from := range ends {
 			for j := i * 7919 % stride; j < len(ends); j += stride {
 				to := ends[j]
@@ -112,6 +116,18 @@ func (c *checker) wishes() []wish {
 					all = append(all, wish{from: from, to: to})
 				}
 			}
+		}
+		if c.sampled { // what is lost among the LANs is known without asking
+			lost := 0
+			c.everyone().Lost(func(w reach.Pair) bool {
+				from, to := target{w.From.Device, w.From.Address}, target{w.To.Device, w.To.Address}
+				ours := func(e *reach.End) bool { return !c.isLink(e.Segment) && c.spec.Devices[e.Device].Kind != model.World }
+				if ours(w.From) && ours(w.To) && !c.keptApart(from, to) {
+					all = append(all, wish{from: from, to: to})
+					lost++
+				}
+				return lost < mostLost
+			})
 		}
 		beyond := c.beyondAll()
 		stride = max(1, len(ends)*len(beyond)/mostWishes)

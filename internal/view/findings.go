@@ -46,6 +46,7 @@ type Finding struct {
 	Tried    bool     `json:"tried,omitempty"`   // the remedy was tried, and works
 	Mends    int      `json:"mends,omitempty"`   // how many pairs that fail the remedy mends, where that was counted
 	Of       int      `json:"of,omitempty"`      // how many pairs fail
+	Some     bool     `json:"some,omitempty"`    // of a large network only some pairs were asked
 	Because  *Spot    `json:"because,omitempty"` // where what it follows from is to be mended
 	Changes  []Change `json:"changes,omitempty"` // the remedy, change by change, with the lines of the plan
 	Next     string   `json:"next,omitempty"`    // a command to type next
@@ -73,7 +74,7 @@ func NewFindings(name, file, basis, summary, prefix string, usable bool, all []f
 		if f.Place.Known() {
 			x.File = f.Place.File.Name
 		}
-		x.Mends, x.Of = f.Mends, f.Of
+		x.Mends, x.Of, x.Some = f.Mends, f.Of, f.Some
 		if f.Because.Known() {
 			line, column := f.Because.Position()
 			x.Because = &Spot{f.Because.File.Name, line, column}
@@ -120,10 +121,13 @@ func (v Findings) Headline() string {
 	if len(counts) > 0 {
 		text = strings.Join(counts, ", ")
 	}
-	causes, mends, of := 0, 0, 0
+	causes, mends, of, asked := 0, 0, 0, ""
 	for _, f := range v.All {
 		if f.Mends > 0 {
 			causes, mends, of = causes+1, mends+f.Mends, f.Of
+			if f.Some {
+				asked = ", of those asked"
+			}
 		}
 	}
 	if causes > 1 {
@@ -131,7 +135,7 @@ func (v Findings) Headline() string {
 		if mends >= of {
 			some = "all "
 		}
-		text += fmt.Sprintf("; %d changes mend %s%s that fail", causes, some, Count(of, "pair"))
+		text += fmt.Sprintf("; %d changes mend %s%s that fail%s", causes, some, Count(of, "pair"), asked)
 	}
 	if v.Accepted > 0 {
 		text += fmt.Sprintf(", %d accepted", v.Accepted)
@@ -291,11 +295,15 @@ func FindingText(w io.Writer, f finding.Finding, prefix string, width int, expla
 
 // remedyOf is what to do, and that it was tried.
 func remedyOf(f finding.Finding) string {
+	asked := ""
+	if f.Some {
+		asked = ", of those asked"
+	}
 	switch {
 	case f.Mends > 1 && f.Mends >= f.Of:
-		return fmt.Sprintf("%s (tried: it mends all %d pairs that fail)", f.Remedy, f.Mends)
+		return fmt.Sprintf("%s (tried: it mends all %d pairs that fail%s)", f.Remedy, f.Mends, asked)
 	case f.Of > 1 && f.Mends > 0:
-		return fmt.Sprintf("%s (tried: it mends %d of %d pairs that fail)", f.Remedy, f.Mends, f.Of)
+		return fmt.Sprintf("%s (tried: it mends %d of %d pairs that fail%s)", f.Remedy, f.Mends, f.Of, asked)
 	case f.Tried:
 		return f.Remedy + " (tried: it works)"
 	}
