@@ -2,6 +2,7 @@ package revise_test
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 	"testing"
@@ -10,8 +11,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/finding"
+	"ropeswing/core/model"
 	"ropeswing/core/plan"
 	"ropeswing/core/revise"
+	"ropeswing/core/verify"
 	"ropeswing/core/workspace"
 )
 
@@ -106,7 +109,7 @@ func typedIn(t *testing.T, text string) (string, finding.Finding) {
 	slices.SortStableFunc(all, func(a, b finding.Finding) int { return int(b.Severity()) - int(a.Severity()) })
 	require.NotEmpty(t, all)
 	var edits []plan.Edit
-	for _, a := range revise.Fixes(w, all[0]) {
+	for _, a := range revise.FixesOf(w, all)(all[0]) {
 		require.True(t, a.InPlan, a.Text)
 		edits = append(edits, a.Edit)
 	}
@@ -227,4 +230,18 @@ func TestASlipInALargeNetwork(t *testing.T) {
 	assert.Equal(t, "on hub send 10.1.41.0/24 via 10.9.41.2 (r41) instead of 10.9.41.3", found[0].Remedy)
 	assert.True(t, found[0].Some)
 	assert.Equal(t, found[0].Of, found[0].Mends)
+}
+
+// What does not do as text what was said of it is told in words only.
+func TestEditsThatDoNotDoAsSaidAreLeftOut(t *testing.T) {
+	text := strings.Replace(harbour, "10.2.0.0/24: 10.9.0.2", "10.2.0.0/24: 10.9.0.1", 1)
+	w := workspace.FromText("p", []byte(text)).Predict()
+	all := w.Check()
+	require.Positive(t, all[0].Mends)
+	assert.True(t, revise.FixesOf(w, all)(all[0])[0].InPlan)
+	fix := all[0].Fix.([]verify.Applied)
+	change := fix[0].Change.(model.SetNextHop)
+	change.Via = netip.MustParseAddr("198.51.100.1")
+	all[0].Fix = []verify.Applied{{Change: change, Before: fix[0].Before}}
+	assert.False(t, revise.FixesOf(w, all)(all[0])[0].InPlan)
 }

@@ -64,6 +64,15 @@ func oneByOne(all []verify.Applied) []verify.Applied {
 // would be typed; a larger one takes seconds, and the change alone is tried.
 const largestTyped = 1 << 20
 
+// size is how many bytes the plan's files have.
+func (w reviser) size() int {
+	size := 0
+	for _, f := range w.Document.Files() {
+		size += len(f.Text)
+	}
+	return size
+}
+
 // holdsAsTyped tells whether a failing ping works in the plan with its remedy typed into it,
 // as the text is read again. What is told in words only, and what is tried of a network that
 // is not the plan's, was tried as changes.
@@ -79,11 +88,7 @@ func (w reviser) holdsAsTyped(t ask.Trial, r verify.Remedy, all []Advice) bool {
 		}
 		edits = append(edits, a.Edit)
 	}
-	size := 0
-	for _, f := range w.Document.Files() {
-		size += len(f.Text)
-	}
-	if w.Found || w.Trying || size > largestTyped {
+	if w.Found || w.Trying || w.size() > largestTyped {
 		return true
 	}
 	n := w.Edited(w.LedgerText(), edits...)

@@ -72,6 +72,13 @@ func (c *checker) likely() {
 	}
 }
 
+// Failing counts the pairs that fail of those that slips are looked for by.
+func Failing(net *forward.Network) int {
+	c := &checker{net: net, spec: net.Spec, inBoth: map[int]bool{}, said: newSaid(), budget: &Budget{}}
+	h := &hunt{checker: c, net: net, wishes: c.wishes()}
+	return len(h.ask(net, nil))
+}
+
 // unfinished tells whether a change is no slip undone: most of what is asked for fails, and the change mends next to
 // nothing of it. Such a plan has no routes yet.
 func unfinished(mends, failing, asked int) bool {

@@ -100,7 +100,7 @@ func (a *app) checkedWhat() (view.Findings, error) {
 		return view.Findings{}, err
 	}
 	all := w.Check()
-	v := view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all, fixesOf(w))
+	v := view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all, revise.FixesOf(w, all))
 	v.Heard = a.heard
 	return v, nil
 }
@@ -131,7 +131,7 @@ func (a *app) checkedOf(w *workspace.Numbers, x *workspace.Workspace) view.Findi
 	if w.Usable() {
 		about = summary(spec, append(slices.Clone(all), accepted...))
 	}
-	v := view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all, fixesOf(x))
+	v := view.NewFindings(name, file, basis, about, a.self(), w.Usable(), all, revise.FixesOf(x, all))
 	v.Accepted = len(accepted)
 	if w.Document != nil {
 		for _, f := range w.Document.Files() {
@@ -139,11 +139,6 @@ func (a *app) checkedOf(w *workspace.Numbers, x *workspace.Workspace) view.Findi
 		}
 	}
 	return v
-}
-
-// fixesOf are the changes of a finding's remedy, as edits of a plan.
-func fixesOf(x *workspace.Workspace) func(finding.Finding) []revise.Advice {
-	return func(f finding.Finding) []revise.Advice { return revise.Fixes(x, f) }
 }
 
 // summary is what a plan holds, in one line.
