@@ -37,28 +37,6 @@ func (c Together) On(s *Spec) DeviceID { return c[0].On(s) }
 // Touches implements Change.
 func (Together) Touches() Touched { return TouchesInterfaces }
 
-// SetTag gives a subinterface another tag.
-type SetTag struct {
-	Interface InterfaceID
-	Tag       VLAN
-}
-
-// Apply implements Change.
-func (c SetTag) Apply(s *Spec) *Spec {
-	return s.withInterface(c.Interface, func(i *Interface) { i.Tag = c.Tag })
-}
-
-// Describe implements Change.
-func (c SetTag) Describe(s *Spec) string {
-	return fmt.Sprintf("give %s the tag %d instead of %d", s.Label(c.Interface), c.Tag, s.Interfaces[c.Interface].Tag)
-}
-
-// On implements Change.
-func (c SetTag) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
-
-// Touches implements Change.
-func (SetTag) Touches() Touched { return TouchesInterfaces }
-
 // SetUntagged gives a trunk port another VLAN for untagged frames.
 type SetUntagged struct {
 	Port InterfaceID

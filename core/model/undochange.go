@@ -33,27 +33,36 @@ func (c SetDestination) On(s *Spec) DeviceID { return s.Statics[c.Static].Device
 // Touches implements Change.
 func (SetDestination) Touches() Touched { return TouchesRoutes }
 
-// SetMTU gives an interface another MTU, in bytes; 0 is what one has that says nothing.
-type SetMTU struct {
+// SetKey gives an interface another value of one of InterfaceKeys, which says how it is set and told.
+type SetKey struct {
 	Interface InterfaceID
-	MTU       int
+	Key       string
+	Value     string
 }
 
-// Apply implements Change.
-func (c SetMTU) Apply(s *Spec) *Spec {
-	return s.withInterface(c.Interface, func(i *Interface) { i.MTU = c.MTU })
+// Apply implements Change. A value that the key does not take changes nothing.
+func (c SetKey) Apply(s *Spec) *Spec {
+	return s.withInterface(c.Interface, func(i *Interface) {
+		if changed := *i; InterfaceKeyNamed(c.Key).Set(s, &changed, c.Value) == nil {
+			*i = changed
+		}
+	})
 }
 
 // Describe implements Change.
-func (c SetMTU) Describe(s *Spec) string {
-	return fmt.Sprintf("give %s an MTU of %d", s.Label(c.Interface), c.MTU)
+func (c SetKey) Describe(s *Spec) string {
+	text := fmt.Sprintf("give %s the %s %s", s.Label(c.Interface), c.Key, c.Value)
+	if old := InterfaceKeyNamed(c.Key).Says(s, &s.Interfaces[c.Interface]); old != "" {
+		text += " instead of " + old
+	}
+	return text
 }
 
 // On implements Change.
-func (c SetMTU) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
+func (c SetKey) On(s *Spec) DeviceID { return s.Interfaces[c.Interface].Device }
 
 // Touches implements Change.
-func (SetMTU) Touches() Touched { return TouchesInterfaces }
+func (SetKey) Touches() Touched { return TouchesInterfaces }
 
 // DropPermit takes a permit out of a device's list.
 type DropPermit struct {

@@ -1,7 +1,6 @@
 package revise
 
 import (
-	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
@@ -128,12 +127,10 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 		}
 	case model.MoveAddress:
 		return w.editAddress(s.Before, c)
-	case model.SetTag:
-		return w.putAt(s.Before, c.Interface, "tag", fmt.Sprint(c.Tag))
+	case model.SetKey:
+		return w.putAt(s.Before, c.Interface, c.Key, c.Value)
 	case model.SetUntagged:
 		return w.putAt(s.Before, c.Port, "untagged", s.Before.VLANName(c.VLAN))
-	case model.SetMTU:
-		return w.putAt(s.Before, c.Interface, "mtu", fmt.Sprint(c.MTU))
 	case model.PutOn:
 		return w.putAt(s.Before, c.Interface, "vlan", s.Before.VLANName(c.VLAN))
 	case model.SetTagged:

@@ -24,11 +24,9 @@ func placeOf(spec *model.Spec, c model.Change) source.Place {
 		return of(c.Interface)
 	case model.BringUp:
 		return of(c.Interface)
-	case model.SetTag:
+	case model.SetKey:
 		return of(c.Interface)
 	case model.SetLine:
-		return of(c.Interface)
-	case model.SetMTU:
 		return of(c.Interface)
 	case model.SetAccess:
 		return of(c.Port)

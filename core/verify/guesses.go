@@ -1,6 +1,7 @@
 package verify
 
 import (
+	"fmt"
 	"net/netip"
 	"slices"
 	"strings"
@@ -40,8 +41,10 @@ func (m mender) guesses() []model.Change {
 	case forward.Oversized, forward.TooBig:
 		out := n.Edges[end.Edge].Hop.Out
 		for _, far := range m.net.State.Neighbours(out) {
-			all = append(all, model.SetMTU{Interface: far, MTU: forward.MTU(m.spec, out)},
-				model.SetMTU{Interface: out, MTU: forward.MTU(m.spec, far)})
+			as := func(id, other model.InterfaceID) model.Change {
+				return model.SetKey{Interface: id, Key: "mtu", Value: fmt.Sprint(forward.MTU(m.spec, other))}
+			}
+			all = append(all, as(far, out), as(out, far))
 		}
 	}
 	return all

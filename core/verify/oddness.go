@@ -20,7 +20,7 @@ func (h *hunt) oddness(c model.Change) int {
 		odd = min(4, apart(spec.Statics[c.Static].To.String(), c.To.String()))
 	case model.MoveAddress:
 		odd = min(4, apart(c.Old.String(), c.New.String()))
-	case model.BringUp, model.SetTag, model.SetLine, model.SetMTU, model.PutInForce:
+	case model.BringUp, model.SetKey, model.SetLine, model.PutInForce:
 		odd = 1
 	case model.SetTagged:
 		odd = 3

@@ -1,6 +1,7 @@
 package verify
 
 import (
+	"fmt"
 	"net/netip"
 	"slices"
 
@@ -107,7 +108,7 @@ func tagSlips(spec *model.Spec, near, far model.InterfaceID) []model.Change {
 		if vlan == 0 || i.Tag == vlan || !trunk.Switched || !slices.Contains(trunk.Tagged, vlan) {
 			continue
 		}
-		all = append(all, model.SetTag{Interface: id, Tag: vlan})
+		all = append(all, model.SetKey{Interface: id, Key: "tag", Value: fmt.Sprint(vlan)})
 	}
 	return all
 }

@@ -295,7 +295,7 @@ func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.I
 			f := finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).With(port.Place)
 			f = f.Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at)
 			for _, slip := range tagSlips(c.spec, routed, end) {
-				if t, ok := slip.(model.SetTag); ok && t.Interface == id {
+				if t, ok := slip.(model.SetKey); ok && t.Interface == id {
 					f = c.mends(f, slip) // its segment's VLAN is carried there
 				}
 			}
@@ -526,7 +526,7 @@ func (c *checker) mtus() {
 			}
 			f := finding.New(finding.MTUDiffers, c.spec.Interfaces[id].Place, "%s has an MTU of %d%s, and %s on the same wire of %d%s", c.spec.Label(id), m, more, c.spec.Label(other), usual, silent).
 				About(c.spec.Label(id)).With(c.spec.Interfaces[other].Place)
-			c.report(c.mends(f, model.SetMTU{Interface: id, MTU: usual}))
+			c.report(c.mends(f, model.SetKey{Interface: id, Key: "mtu", Value: fmt.Sprint(usual)}))
 		}
 	}
 }
