@@ -285,13 +285,9 @@ type filling struct {
 
 // filled is a template filled with each.
 func (a *app) filled(path string, fillings []filling) ([]output, error) {
-	full := path
-	if !filepath.IsAbs(path) {
-		full = filepath.Join(a.dir, path)
-	}
-	file, err := files.OpenPlain(full)
+	file, err := a.opened(path)
 	if err != nil {
-		return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
+		return nil, err
 	}
 	defer file.Close()
 	text, err := io.ReadAll(io.LimitReader(file, largestTemplate))

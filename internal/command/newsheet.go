@@ -6,14 +6,12 @@ import (
 	"io"
 	"net/netip"
 	"os"
-	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
 
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
-	"ropeswing/internal/files"
 	"ropeswing/internal/sheet"
 	"ropeswing/internal/view"
 )
@@ -44,13 +42,9 @@ const mostTable = 16 << 20
 func (a *app) sheetText(path string) ([]byte, error) {
 	in := a.in
 	if path != "-" {
-		full := path
-		if !filepath.IsAbs(path) {
-			full = filepath.Join(a.dir, path)
-		}
-		file, err := files.OpenPlain(full)
+		file, err := a.opened(path)
 		if err != nil {
-			return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
+			return nil, err
 		}
 		defer file.Close()
 		in = file

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"os"
 	"path/filepath"
 	"strings"
 
@@ -104,6 +105,16 @@ func (a *app) table(path string, needed, optional []string) ([]files.Row, error)
 	if path == "-" {
 		return files.ReadTable(a.in, "standard input", needed, optional)
 	}
+	file, err := a.opened(path)
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	return files.ReadTable(file, path, needed, optional)
+}
+
+// opened opens a file that was named, from where the command stands.
+func (a *app) opened(path string) (*os.File, error) {
 	full := path
 	if !filepath.IsAbs(path) {
 		full = filepath.Join(a.dir, path)
@@ -112,6 +123,5 @@ func (a *app) table(path string, needed, optional []string) ([]files.Row, error)
 	if err != nil {
 		return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
 	}
-	defer file.Close()
-	return files.ReadTable(file, path, needed, optional)
+	return file, nil
 }
