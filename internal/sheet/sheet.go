@@ -48,7 +48,7 @@ func Read(text []byte, fields []Field) (*Sheet, error) {
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	comma := separator(heading(text))
 	r := csv.NewReader(bytes.NewReader(text))
-	r.Comma, r.FieldsPerRecord, r.LazyQuotes, r.TrimLeadingSpace = comma, -1, true, comma != '\t'
+	r.Comma, r.FieldsPerRecord, r.TrimLeadingSpace = comma, -1, comma != '\t'
 	r.Comment = '#'
 	var records [][]string
 	var lines []int

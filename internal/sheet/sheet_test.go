@@ -75,3 +75,9 @@ func TestCellsHaveTheirPlaces(t *testing.T) {
 	assert.Equal(t, []int{3, 3, 4, 6}, []int{s.Rows[0].Line, s.Rows[0].Column("vlan"), s.Rows[1].Line, s.Rows[1].Column("vlan")})
 	assert.Equal(t, 1, s.Rows[0].Column("site"))
 }
+
+// A quote that is never closed does not swallow what follows.
+func TestAQuoteThatIsNotClosed(t *testing.T) {
+	_, err := sheet.Read([]byte("name,vlan\n\"a,1\nb,2\n"), fields)
+	assert.ErrorContains(t, err, "line 2")
+}
