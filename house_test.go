@@ -21,7 +21,7 @@ import (
 // before it.
 var rooms = []string{
 	"core/parallel", "core/source", "core/finding", "core/prefix", "core/plan", "core/model",
-	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify", "core/observed", "core/compare", "core/steps", "core/standin", "core/layout", "core/ask", "core/workspace", "core/revise", "core/explain",
+	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify", "core/observed", "core/compare", "core/form", "core/steps", "core/standin", "core/layout", "core/ask", "core/workspace", "core/revise", "core/explain",
 }
 
 // outer is what lies around the core, and what of ours it may use beside it.

@@ -42,7 +42,7 @@ func DeviceAsObserved(net *forward.Network, id model.DeviceID) *observed.Device 
 	o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
 	for _, i := range spec.InterfacesOf(id) {
 		x := &spec.Interfaces[i]
-		y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Speed: x.Bandwidth, Admin: observed.Up, Oper: observed.Down}
+		y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Speed: x.Bandwidth, Description: x.Note, Admin: observed.Up, Oper: observed.Down}
 		group := ""
 		if x.Group != model.None {
 			group = spec.Interfaces[x.Group].Name
@@ -104,4 +104,26 @@ func TypeOf(i *model.Interface) string {
 		return "propPointToPointSerial"
 	}
 	return "ethernetCsmacd"
+}
+
+// VLANNames are the names of the VLANs that a device has to do with, by number: those of their segments.
+func VLANNames(spec *model.Spec, id model.DeviceID) map[int]string {
+	used := map[model.VLAN]bool{}
+	for _, i := range spec.InterfacesOf(id) {
+		x := &spec.Interfaces[i]
+		if x.Kind == model.VLANInterface {
+			used[x.Tag] = true
+		}
+		used[x.Untagged] = true
+		for _, v := range x.Tagged {
+			used[v] = true
+		}
+	}
+	names := map[int]string{}
+	for s := range spec.Segments {
+		if v := spec.Segments[s].VLAN; v != 0 && used[v] {
+			names[int(v)] = spec.Segments[s].Name
+		}
+	}
+	return names
 }
