@@ -74,6 +74,15 @@ const (
 	OfRequirement What = "requirement"
 )
 
+// Listed tells whether the lists of a device tell of such a thing, as the standard models and forms have it.
+func (w What) Listed() bool {
+	switch w {
+	case OfAdmin, OfAddress, OfMTU, OfVLAN, OfRoute, OfNextHop, OfDistance, OfMetric, OfMembers, OfInterface:
+		return true
+	}
+	return false
+}
+
 // Difference is one thing found otherwise than planned.
 type Difference struct {
 	Kind           Kind

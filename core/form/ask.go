@@ -32,6 +32,9 @@ func (l *learner) ask(f *Form) {
 			for _, g := range line.Guards {
 				said[g.Fact.Name] = true
 			}
+			if len(line.Atoms) == 1 && line.Atoms[0].constant() && len(line.Guards)+len(line.Kids) == 0 {
+				l.questions = append(l.questions, Question{Kept, spell(line.Atoms, false), []string{line.Kind.String()}})
+			}
 			walk(line.Kids)
 		}
 	}

@@ -72,6 +72,7 @@ type Fact struct {
 	Key   bool     // it tells a thing from others of its kind
 	Words []string // of Words: the values it may have
 	Unset string   // the value that holds where nothing is said; "" where there is none
+	Must  bool     // a line that does not say it is not written of what has another value than Unset: it would say another thing
 	Means string
 }
 
@@ -113,9 +114,9 @@ var Facts = []Fact{
 	{Name: "next-hop", Of: Route, Type: Addr, Means: "The next hop's address."},
 	{Name: "out", Of: Route, Means: "The interface a route leaves by."},
 	{Name: "discard", Of: Route, Type: Words, Words: []string{"no", "yes"}, Unset: "no", Means: "Whether what the route matches is thrown away."},
-	{Name: "distance", Of: Route, Type: Number, Unset: "1", Means: "The route's administrative distance."},
+	{Name: "distance", Of: Route, Type: Number, Unset: "1", Must: true, Means: "The route's administrative distance."},
 	{Name: "metric", Of: Route, Type: Number, Unset: "0", Means: "The route's metric."},
-	{Name: "table", Of: Route, Means: "The table the route stands in; none is the main one."},
+	{Name: "table", Of: Route, Must: true, Means: "The table the route stands in; none is the main one."},
 	{Name: "source", Of: Route, Type: Words, Words: []string{"static", "direct", "local", "learned"}, Means: "Where the device has the route from."},
 	{Name: "active", Of: Route, Type: Words, Words: []string{"no", "yes"}, Means: "Whether the route is in use."},
 

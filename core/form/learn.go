@@ -41,6 +41,8 @@ const (
 	AlwaysSo               // a value that is the same in all lines: a slot, or always so
 	NotKnown               // a line names something of the plan, and is not understood
 	KeepOrPass             // a line that holds nothing of the plan: kept for which devices?
+	Blanked                // what looks like a secret was left out: the line is passed over
+	Kept                   // a line that holds nothing of the plan, kept for every device
 )
 
 // learner learns a form.
@@ -146,6 +148,10 @@ func learnNested(name string, examples []Example, how nesting) (*Learnt, error) 
 		}
 	}
 	l.listsOf()
+	if err := f.ready(); err != nil {
+		return nil, err
+	}
+	f.closeGaps(examples)
 	// what is kept is what can be read: the text of the form
 	again, err := Parse(f.Text())
 	if err != nil {
@@ -153,6 +159,31 @@ func learnNested(name string, examples []Example, how nesting) (*Learnt, error) 
 	}
 	l.ask(again)
 	return &Learnt{Form: again, Lines: l.lines, Understood: l.known, Questions: l.questions}, nil
+}
+
+// closeGaps takes away the gaps between lines that make no difference to what is written.
+func (f *Form) closeGaps(examples []Example) {
+	write := func() string {
+		text := ""
+		for _, e := range examples {
+			text += f.Write(e.Device) + "\x00"
+		}
+		return text
+	}
+	want := write()
+	var walk func(all []*Line)
+	walk = func(all []*Line) {
+		for _, l := range all {
+			if l.Gap {
+				l.Gap = false
+				if write() != want {
+					l.Gap = true
+				}
+			}
+			walk(l.Kids)
+		}
+	}
+	walk(f.Lines)
 }
 
 // indentOf is how the blocks of the texts are indented: "" as a form is, else IndentTab or IndentNone.
@@ -239,6 +270,7 @@ func (l *learner) level(parent *draft, instances []instance) []*Line {
 	v.merge()
 	v.analogies()
 	l.all = append(l.all, v.chosen...)
+	v.hideSecrets()
 	indent := lines[0].line.indent
 	if strings.Contains(indent, "\t") {
 		indent = "" // the form says that it is a tab
@@ -489,6 +521,14 @@ func (c *candidate) rank() (slots int, depth int) {
 	for k := c.Kind; k != Device; k = parents[k] {
 		deep += 2
 	}
+	if c.turned() {
+		deep++
+	}
+	return c.slots, -deep - c.foreign()
+}
+
+// turned tells whether a mask stands before its address: of 0.0.0.0 over 0.0.0.0 the address comes first.
+func (c *candidate) turned() bool {
 	at := map[Type]int{}
 	for n, a := range c.Atoms {
 		if a.Fact != nil {
@@ -497,12 +537,9 @@ func (c *candidate) rank() (slots int, depth int) {
 			}
 		}
 	}
-	if a, ok := at[Addr]; ok {
-		if m, ok := at[Length]; ok && m < a {
-			deep++
-		}
-	}
-	return c.slots, -deep - c.foreign()
+	a, address := at[Addr]
+	m, mask := at[Length]
+	return address && mask && m < a
 }
 
 // foreign is how many slots say something of what the thing lies in, and not its name.
@@ -587,7 +624,7 @@ func (v *level) rivals(best *candidate, score float64, rows []row, d *draft) {
 	inside := func(k Kind) bool { return k == TaggedVLAN || k == TaggedPort || k == UntaggedPort }
 	var others []string
 	for _, c := range v.order {
-		if c.dead || c == best || c.slots != best.slots || inside(c.Kind) || inside(best.Kind) {
+		if c.dead || c == best || c.turned() || c.slots != best.slots || inside(c.Kind) || inside(best.Kind) {
 			continue
 		}
 		s, r := v.judge(c)

@@ -79,6 +79,26 @@ func (l *Line) stands(t *Thing) bool {
 	return true
 }
 
+// omits tells whether a thing that the line names has a fact that must be said, and the line does not say it.
+func (l *Line) omits(t *Thing) bool {
+	if !l.names() {
+		return false
+	}
+	for i := range Facts {
+		f := &Facts[i]
+		if v := t.V[f.Name]; !f.Must || f.Of != t.Kind || v == "" || v == f.Unset {
+			continue
+		}
+		says := func(x *Line) bool {
+			return slices.ContainsFunc(flat(x.Atoms), func(a Atom) bool { return a.Fact == f })
+		}
+		if !says(l) && !slices.ContainsFunc(l.Kids, says) && !slices.ContainsFunc(l.Guards, func(g Guard) bool { return g.Fact == f }) {
+			return true
+		}
+	}
+	return false
+}
+
 // flat is all atoms, those of parts in their place.
 func flat(atoms []Atom) []Atom {
 	if !slices.ContainsFunc(atoms, func(a Atom) bool { return a.Part != nil }) {

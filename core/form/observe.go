@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
+	"unicode"
 
 	"ropeswing/core/observed"
 )
@@ -129,33 +130,40 @@ func (r *Reading) doubt(d *observed.Device, t *Thing) {
 			continue
 		}
 		inside := u.about != nil && u.about.up(Interface) != nil
-		addresses, prefixes := [2]int{}, [2]int{}
-		for word := range strings.FieldsFuncSeq(u.Text, func(c rune) bool { return strings.ContainsRune(" \t\"'<>()[]{},;=|@~", c) }) {
-			a, err := netip.ParseAddr(strings.TrimRight(word, ":."))
-			p, none := netip.ParsePrefix(strings.TrimRight(word, ":."))
-			switch {
-			case err == nil:
-				addresses[familyIndex(a)]++
-			case none == nil:
-				prefixes[familyIndex(p.Addr())]++
-			case inside && isNumber(word) && len(word) < 5:
-				d.Doubt(observed.VLANs)
+		for _, a := range addressesIn(u.Text) {
+			four, six := []observed.Part{observed.Addresses4}, []observed.Part{observed.Addresses6}
+			if !inside {
+				four, six = append(four, observed.Routes4), append(six, observed.Routes6)
+			}
+			if a.Is4() {
+				d.Doubt(four...)
+			} else {
+				d.Doubt(six...)
 			}
 		}
-		for n, parts := range [2][2]observed.Part{{observed.Addresses4, observed.Routes4}, {observed.Addresses6, observed.Routes6}} {
-			switch {
-			case inside && addresses[n]+prefixes[n] > 0:
-				d.Doubt(parts[0])
-			case addresses[n] > 1, prefixes[n] > 0:
-				d.Doubt(parts[0], parts[1])
+		for word := range strings.FieldsFuncSeq(u.Text, func(c rune) bool { return !unicode.IsDigit(c) && !unicode.IsLetter(c) && c != '.' && c != ':' }) {
+			if inside && isNumber(word) && len(word) < 5 {
+				d.Doubt(observed.VLANs)
 			}
 		}
 	}
 }
 
-func familyIndex(a netip.Addr) int {
-	if a.Is4() {
-		return 0
+// addressesIn are the addresses that stand in a text, whatever stands beside them.
+func addressesIn(text string) []netip.Addr {
+	var all []netip.Addr
+	for word := range strings.FieldsFuncSeq(text, func(c rune) bool { return c > unicode.MaxASCII || c != '.' && c != ':' && !isHexOf(byte(c)) }) {
+		if strings.Count(word, ".") < 3 && strings.Count(word, ":") < 2 {
+			continue
+		}
+		for _, w := range []string{word, strings.Trim(word, ".:"), strings.TrimRight(word, ".")} {
+			if a, err := netip.ParseAddr(w); err == nil {
+				all = append(all, a)
+				break
+			}
+		}
 	}
-	return 1
+	return all
 }
+
+func isHexOf(c byte) bool { return isHex(c) || c >= 'A' && c <= 'F' }

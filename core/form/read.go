@@ -137,6 +137,9 @@ func (r *Reading) block(lines []*Line, texts []*textLine, context *Thing) {
 func (r *Reading) fits(lines []*Line, t *textLine, context *Thing) (fits []fit, why string) {
 	why = "no line of the form is like it"
 	var any []fit
+	if !observed.IsClean(strings.ReplaceAll(t.text, "\t", " ")) {
+		return nil, "there are control characters in it"
+	}
 	for _, l := range lines {
 		g, ok := match(l.program, t.text)
 		if !ok {

@@ -58,28 +58,37 @@ func (a *Atom) print(t *Thing) (string, bool) {
 	return a.Fact.written(a.Shape, v, x)
 }
 
+// printed is a line as it is written, with the lines of its block.
+type printed struct {
+	line   *Line
+	thing  *Thing
+	text   string
+	indent string
+	kids   []*printed
+}
+
 // writer prints a device by a form.
 type writer struct {
-	out     []string
-	indents []string
-	unsaid  []*Line // guesses, which are not written
-	how     string  // blocks are indented
+	how string // blocks are indented
 }
 
-// Write prints what is known of a device. A line whose slots have no value is left out; so is one that was only guessed, told by Guesses.
+// Write prints what is known of a device. A line whose slots have no value is left out; so is one that was only guessed.
 func (f *Form) Write(device *Thing) string {
-	w := &writer{how: f.Indent}
-	w.put(f.Lines, device, map[*Line]int{}, "")
-	return w.text()
+	return text(f.print(device))
 }
 
-// put prints the lines of a block for what it is about, and tells how many that were.
-func (w *writer) put(lines []*Line, t *Thing, counts map[*Line]int, indent string) int {
-	n := 0
+// print are the lines that say a device.
+func (f *Form) print(device *Thing) []*printed {
+	w := &writer{f.Indent}
+	return w.put(f.Lines, device, map[*Line]int{}, "")
+}
+
+// put prints the lines of a block for what it is about.
+func (w *writer) put(lines []*Line, t *Thing, counts map[*Line]int, indent string) (out []*printed) {
 	for i := 0; i < len(lines); {
 		l := lines[i]
 		if l.Kind == t.Kind || !l.Kind.under(t.Kind) {
-			n += w.line(l, t, counts, indent)
+			out = append(out, w.line(l, t, counts, indent)...)
 			i++
 			continue
 		}
@@ -89,26 +98,22 @@ func (w *writer) put(lines []*Line, t *Thing, counts map[*Line]int, indent strin
 		}
 		for _, k := range t.Kids {
 			if k.Kind == unit {
-				n += w.put(lines[i:j], k, counts, indent)
+				out = append(out, w.put(lines[i:j], k, counts, indent)...)
 			}
 		}
 		i = j
 	}
-	return n
+	return out
 }
 
-// line prints one line, and its block.
-func (w *writer) line(l *Line, t *Thing, counts map[*Line]int, indent string) int {
-	if !l.stands(t) {
-		return 0
+// line prints one line, and its block; nothing where it does not stand for the thing.
+func (w *writer) line(l *Line, t *Thing, counts map[*Line]int, indent string) []*printed {
+	if l.Guess || !l.stands(t) || l.omits(t) {
+		return nil
 	}
 	text, ok := render(l.Atoms, t, counts[l])
 	if !ok {
-		return 0
-	}
-	if l.Guess {
-		w.unsaid = append(w.unsaid, l)
-		return 0
+		return nil
 	}
 	switch {
 	case w.how == IndentNone:
@@ -116,44 +121,55 @@ func (w *writer) line(l *Line, t *Thing, counts map[*Line]int, indent string) in
 	case w.how == "" && (l.Indent != "" || indent == ""):
 		indent = l.Indent
 	}
-	at := len(w.out)
-	w.out, w.indents = append(w.out, text), append(w.indents, indent)
 	step := "  "
 	if w.how == IndentTab {
 		step = "\t"
 	}
-	inner := w.put(l.Kids, t, map[*Line]int{}, indent+step)
-	if len(l.Kids) > 0 && inner == 0 && !l.slots() && !l.Each {
-		w.out, w.indents = w.out[:at], w.indents[:at] // a block of nothing
-		return 0
+	p := &printed{line: l, thing: t, text: text, indent: indent, kids: w.put(l.Kids, t, map[*Line]int{}, indent+step)}
+	if len(l.Kids) > 0 && len(p.kids) == 0 && !l.slots() && !l.Each {
+		return nil // a block of nothing
 	}
 	counts[l]++
-	if l.Tail != "" {
-		w.out, w.indents = append(w.out, l.Tail), append(w.indents, indent)
+	return []*printed{p}
+}
+
+// textRow is a line as it stands in the text.
+type textRow struct{ indent, text string }
+
+// rowsOf are the lines one below another, those that end blocks among them.
+func rowsOf(all []*printed) []textRow {
+	var out []textRow
+	for _, p := range all {
+		out = append(out, textRow{p.indent, p.text})
+		out = append(out, rowsOf(p.kids)...)
+		if p.line.Tail != "" {
+			out = append(out, textRow{p.indent, p.line.Tail})
+		}
 	}
-	return 1
+	return out
 }
 
 // text lines up the columns of rows that follow one another.
-func (w *writer) text() string {
+func text(all []*printed) string {
+	out := rowsOf(all)
 	var b strings.Builder
-	for i := 0; i < len(w.out); {
-		cells := strings.Count(w.out[i], "\t")
+	for i := 0; i < len(out); {
+		cells := strings.Count(out[i].text, "\t")
 		j := i + 1
-		for cells > 0 && j < len(w.out) && w.indents[j] == w.indents[i] && strings.Count(w.out[j], "\t") == cells && !(heading(w.out[j]) && !heading(w.out[j-1])) {
+		for cells > 0 && j < len(out) && out[j].indent == out[i].indent && strings.Count(out[j].text, "\t") == cells && !(heading(out[j].text) && !heading(out[j-1].text)) {
 			j++
 		}
 		widths := make([]int, cells+1)
 		rows := make([][]string, 0, j-i)
-		for _, line := range w.out[i:j] {
-			row := strings.Split(line, "\t")
+		for _, r := range out[i:j] {
+			row := strings.Split(r.text, "\t")
 			for c, cell := range row {
 				widths[c] = max(widths[c], utf8.RuneCountInString(cell))
 			}
 			rows = append(rows, row)
 		}
 		for _, row := range rows {
-			line := w.indents[i]
+			line := out[i].indent
 			for c, cell := range row {
 				line += cell
 				if c < cells {

@@ -32,20 +32,20 @@ type output struct {
 func (a *app) export() *cobra.Command {
 	cmd := &cobra.Command{
 		Use:     "export FORMAT",
-		Short:   "Put the plan out: hosts file, DNS zones, CSV, YANG data, template",
+		Short:   "Put the plan out: hosts, zones, CSV, YANG, your gear's language",
 		GroupID: groupPlan,
 		Long: "Print the plan in another form, or with --to put it into files: without -w it\n" +
 			"only says which would change.",
-		Example: "  ropeswing export hosts\n  ropeswing export zones --domain skerry.example --server log-server --to zones -w\n  ropeswing export csv >addresses.csv\n  ropeswing export template interfaces.tmpl quay-edge",
+		Example: "  ropeswing export hosts\n  ropeswing export zones --domain skerry.example --server log-server --to zones -w\n  ropeswing export csv >addresses.csv\n  ropeswing export template interfaces.tmpl quay-edge\n  ropeswing export form lamps.form quay-edge",
 		Args:    cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
 			}
-			return errors.New("export as what? hosts, zones, csv, json, models, schema or template")
+			return errors.New("export as what? hosts, zones, csv, json, models, form, schema or template")
 		},
 	}
-	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportModels(), a.exportSchema(), a.exportTemplate())
+	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportModels(), a.exportForm(), a.exportSchema(), a.exportTemplate())
 	return cmd
 }
 

@@ -1,6 +1,7 @@
 package command
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"os"
@@ -21,8 +22,8 @@ import (
 
 // observation is the options of reading what devices say.
 type observation struct {
-	device, format, mapFile, try, write, taken string
-	unread, saved, here                        bool
+	device, format, mapFile, form, try, write, taken string
+	unread, saved, here                              bool
 	asking
 }
 
@@ -34,15 +35,15 @@ func (a *app) observe() *cobra.Command {
 		GroupID: groupReal,
 		Long: "Read show output and other lists of interfaces, addresses, routes and neighbours.\n" +
 			"The format is recognised by the content: RFC 7951 JSON, NETCONF-style XML, Linux's\n" +
-			"JSON lists, CSV with a heading; any other table by a column map of your own.\n" +
+			"JSON lists, CSV with a heading; any other text by a form ('learn'), or a column map.\n" +
 			"Whose it is, is said by the file, by --device, or by the file's name up to its\n" +
-			"first dot. A text beside which a map of its name lies (lamps.map.yaml for\n" +
+			"first dot. A text beside which a form or map of its name lies (lamps.form for\n" +
 			"lamps.txt) is read by that. A folder stands for the files in it. With -w DIR\n" +
 			"it is kept there, one file a device.",
-		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe list.txt --map our-gear.yaml --device quay-sw1\n  ropeswing observe --try our-gear.yaml list.txt\n  ropeswing observe --here -w observed\n  ropeswing observe --live -w observed\n  ropeswing observe --live quay-edge --every 5m",
+		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe texts/quay-core.txt --form lamps.form\n  ropeswing observe --try lamps.form texts/quay-core.txt\n  ropeswing observe --here -w observed\n  ropeswing observe --live -w observed\n  ropeswing observe --live quay-edge --every 5m",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
-			case o.on && (o.here || o.try != "" || o.mapFile != "" || o.format != "" || o.taken != "" || o.saved || o.device != ""):
+			case o.on && (o.here || o.try != "" || o.mapFile != "" || o.form != "" || o.format != "" || o.taken != "" || o.saved || o.device != ""):
 				return errors.New("--live asks devices: it goes with --access, --every, --trust-new, --together, --unread and -w only")
 			case o.every != 0 && (!o.on || o.every < time.Second):
 				return errors.New("--every is how often to ask again, a second or more, with --live: --every 5m")
@@ -50,7 +51,7 @@ func (a *app) observe() *cobra.Command {
 				return nil
 			case o.here && len(args) > 0:
 				return errors.New("--here is this machine itself, and takes no files")
-			case o.here && (o.try != "" || o.mapFile != "" || o.format != "" || o.taken != "" || o.saved):
+			case o.here && (o.try != "" || o.mapFile != "" || o.form != "" || o.format != "" || o.taken != "" || o.saved):
 				return errors.New("--here goes with --device, --unread and -w only")
 			case len(args) == 0 && !o.here:
 				return errors.New("observe what? name the files: ropeswing observe mole-rtr.addr.json -w observed")
@@ -74,7 +75,8 @@ func (a *app) observe() *cobra.Command {
 	f.StringVar(&o.device, "device", "", "the device, where the files do not say it")
 	f.StringVar(&o.format, "as", "", "the `FORMAT`: "+strings.Join(wire.Formats, ", ")+"; recognised by the content unless said")
 	f.StringVar(&o.mapFile, "map", "", "read text tables by the column map `FILE`")
-	f.StringVar(&o.try, "try", "", "show what the column map `MAP` makes of the files, cell by cell")
+	f.StringVar(&o.form, "form", "", "read texts by the form `FILE`, as 'learn' makes them")
+	f.StringVar(&o.try, "try", "", "show what the form or column map `FILE` makes of the files, value by value")
 	f.StringVarP(&o.write, "write", "w", "", "keep it in the folder `DIR`")
 	f.StringVar(&o.taken, "taken", "", "when it was taken, as `TIME` such as 2026-11-23T03:10:00Z; the file's own time unless said")
 	f.BoolVar(&o.here, "here", false, "this machine itself, as its kernel reports by netlink; under Linux")
@@ -118,17 +120,13 @@ func (a *app) observeHere(o *observation) error {
 
 // observeFiles reads the files, tells what was understood, and keeps it.
 func (a *app) observeFiles(o *observation, args []string) error {
-	var m *wire.ColumnMap
-	path := o.mapFile
-	if o.try != "" {
-		path = o.try
-	}
-	if path != "" {
+	var m wire.TextReader
+	if path := cmp.Or(o.try, o.form, o.mapFile); path != "" {
 		text, err := a.readFile(path)
 		if err != nil {
 			return err
 		}
-		if m, err = wire.ReadMap(text); err != nil {
+		if m, err = a.textReader(path, text); err != nil {
 			return fmt.Errorf("%s: %w", path, err)
 		}
 	}
@@ -208,8 +206,17 @@ func (a *app) tellObserved(o *observation, list []view.Observation, all []*obser
 	return a.keep(o.write, all)
 }
 
-// mapEnding is what a column map beside its text is called by.
-const mapEnding = ".map.yaml"
+// besideEndings are what a column map, or a form, beside its text is called by.
+var besideEndings = []string{".map.yaml", ".form"}
+
+// textReader reads a form, a column map, or a gear file, which may name a form.
+func (a *app) textReader(path string, text []byte) (wire.TextReader, error) {
+	g, err := wire.ReadGear(text, func(form string) ([]byte, error) { return a.readFile(filepath.Join(filepath.Dir(path), form)) })
+	if err != nil {
+		return nil, err
+	}
+	return g, nil
+}
 
 // filesOf puts the files in folders that are named in their place, and tells which these
 // are.
@@ -222,7 +229,7 @@ func (a *app) filesOf(args []string) (all []string, inFolder map[string]bool, er
 			continue
 		}
 		for _, e := range entries {
-			if !e.IsDir() && !strings.HasPrefix(e.Name(), ".") && !strings.HasSuffix(e.Name(), mapEnding) {
+			if !e.IsDir() && !strings.HasPrefix(e.Name(), ".") && !slices.ContainsFunc(besideEndings, func(s string) bool { return strings.HasSuffix(e.Name(), s) }) {
 				all = append(all, filepath.Join(arg, e.Name()))
 				inFolder[all[len(all)-1]] = true
 			}
@@ -267,14 +274,14 @@ func (a *app) readFile(path string) ([]byte, error) {
 }
 
 // readAll reads files beside one another; each has its reading or its error.
-func (a *app) readAll(o *observation, m *wire.ColumnMap, paths []string) ([]*wire.Reading, []error) {
+func (a *app) readAll(o *observation, m wire.TextReader, paths []string) ([]*wire.Reading, []error) {
 	readings, errs := make([]*wire.Reading, len(paths)), make([]error, len(paths))
 	parallel.Each(len(paths), func(n int) { readings[n], errs[n] = a.readObserved(o, m, paths[n]) })
 	return readings, errs
 }
 
 // readObserved reads one file.
-func (a *app) readObserved(o *observation, m *wire.ColumnMap, path string) (*wire.Reading, error) {
+func (a *app) readObserved(o *observation, m wire.TextReader, path string) (*wire.Reading, error) {
 	text, err := a.readFile(path)
 	if err != nil {
 		return nil, errors.Unwrap(err)
@@ -285,15 +292,18 @@ func (a *app) readObserved(o *observation, m *wire.ColumnMap, path string) (*wir
 	}
 	var r *wire.Reading
 	if m == nil && o.format == "" {
-		beside := strings.TrimSuffix(path, filepath.Ext(path)) + mapEnding
-		if text, err := a.readFile(beside); err == nil {
-			if m, err = wire.ReadMap(text); err != nil {
-				return nil, fmt.Errorf("its map %s: %w", beside, err)
+		for _, ending := range besideEndings {
+			beside := strings.TrimSuffix(path, filepath.Ext(path)) + ending
+			if text, err := a.readFile(beside); err == nil && beside != path {
+				if m, err = a.textReader(beside, text); err != nil {
+					return nil, fmt.Errorf("%s beside it: %w", beside, err)
+				}
+				break
 			}
 		}
 	}
 	if m != nil {
-		r, err = wire.ReadMapped(text, m, device)
+		r, err = m.ReadText(text, device)
 	} else {
 		r, err = wire.Read(text, o.format, device)
 	}

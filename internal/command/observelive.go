@@ -307,10 +307,10 @@ func existing(paths []string) []string {
 }
 
 // gearReader reads files of gear, each once.
-func gearReader(of *access.Access) func(string) (*wire.ColumnMap, error) {
+func gearReader(of *access.Access) func(string) (*wire.Gear, error) {
 	var mutex sync.Mutex
-	read := map[string]*wire.ColumnMap{}
-	return func(name string) (*wire.ColumnMap, error) {
+	read := map[string]*wire.Gear{}
+	return func(name string) (*wire.Gear, error) {
 		mutex.Lock()
 		defer mutex.Unlock()
 		if m := read[name]; m != nil {
@@ -320,7 +320,9 @@ func gearReader(of *access.Access) func(string) (*wire.ColumnMap, error) {
 		if err != nil {
 			return nil, fmt.Errorf("the gear file %s cannot be read", name)
 		}
-		m, err := wire.ReadMap(text)
+		m, err := wire.ReadGear(text, func(form string) ([]byte, error) {
+			return files.ReadWhole(of.Path(filepath.Join(filepath.Dir(name), form)), access.Largest)
+		})
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", name, err)
 		}

@@ -287,9 +287,7 @@ func (p *pusher) canTell(sheet *steps.Worksheet, n int) (bool, string) {
 		return false, "the standard models have nothing of it"
 	}
 	for _, set := range s.Sets {
-		switch set.Difference.What {
-		case compare.OfAdmin, compare.OfAddress, compare.OfMTU, compare.OfVLAN, compare.OfRoute, compare.OfNextHop, compare.OfDistance, compare.OfMetric, compare.OfMembers, compare.OfInterface:
-		default:
+		if !set.Difference.What.Listed() {
 			return false, fmt.Sprintf("the standard models have no %s", set.Difference.What)
 		}
 	}

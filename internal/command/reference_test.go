@@ -24,6 +24,7 @@ import (
 	"ropeswing/core/compare"
 	"ropeswing/core/explain"
 	"ropeswing/core/finding"
+	"ropeswing/core/form"
 	"ropeswing/core/plan"
 )
 
@@ -32,7 +33,7 @@ var update = flag.Bool("update", false, "write docs/reference anew")
 // The reference is made from the code, and this test sees to it that it is
 // the code of today. 'go test ./internal/command -update' writes it.
 func TestReferenceIsOfToday(t *testing.T) {
-	pages := map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t), "words.md": wordsReference(), "plan.schema.json": planSchema(t), "observed.schema.json": stateSchema(t)}
+	pages := map[string]string{"commands.md": commandsReference(), "plan.md": planReference(), "findings.md": findingsReference(), "json.md": jsonReference(t), "words.md": wordsReference(), "forms.md": formsReference(t), "plan.schema.json": planSchema(t), "observed.schema.json": stateSchema(t)}
 	for name, page := range filesBeside {
 		pages[name+".md"] = "# " + page.Title + "\n\n" + generated + page.Markdown() + "\nIts JSON schema: [" + name + ".schema.json](" + name + ".schema.json), or `ropeswing export schema " + name + "`.\n"
 		text, err := json.MarshalIndent(page.Schema(), "", "  ")
@@ -90,6 +91,29 @@ func commandsReference() string {
 		}
 	}
 	walk(root)
+	return b.String()
+}
+
+// formsReference is the language of forms, and the table of facts.
+func formsReference(t *testing.T) string {
+	t.Helper()
+	var b strings.Builder
+	b.WriteString("# Forms\n\n" + generated)
+	text, err := os.ReadFile("testdata/forms.md")
+	require.NoError(t, err)
+	b.Write(text)
+	kind := ""
+	for _, f := range form.Facts {
+		if k := f.Of.String(); k != kind {
+			kind = k
+			fmt.Fprintf(&b, "\n## Of a %s\n\n| slot | values | means |\n| --- | --- | --- |\n", strings.ReplaceAll(k, "-", " "))
+		}
+		values := map[form.Type]string{form.Name: "a word", form.Number: "a number", form.Text: "any words", form.Addr: "an address", form.Length: "a length", form.Names: "a list", form.Numbers: "a list of numbers", form.MAC: "a MAC address", form.Speed: "a number"}[f.Type]
+		if f.Type == form.Words {
+			values = "`" + strings.Join(f.Words, "`, `") + "`"
+		}
+		fmt.Fprintf(&b, "| `{%s}` | %s | %s |\n", f.Name, values, f.Means)
+	}
 	return b.String()
 }
 

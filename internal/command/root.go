@@ -159,7 +159,7 @@ func (a *app) commands() []command {
 		{"new", a.new}, {"draft", a.draft}, {"assign", a.assign}, {"rename", a.rename}, {"pin", a.pin}, {"export", a.export},
 		{"show", a.show}, {"draw", a.draw}, {"report", a.reportPage}, {"why", a.why},
 		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
-		{"observe", a.observe}, {"compare", a.compare}, {"steps", a.steps}, {"push", a.push}, {"rehearse", a.rehearse}, {"stand-in", a.standIn}, {"here", a.here},
+		{"observe", a.observe}, {"learn", a.learn}, {"compare", a.compare}, {"steps", a.steps}, {"push", a.push}, {"rehearse", a.rehearse}, {"stand-in", a.standIn}, {"here", a.here},
 		{"demo", a.demo}, {"lsp", a.lsp}, {"man", a.man}, {"version", a.version},
 	}
 }

@@ -1,6 +1,7 @@
 package command
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -27,6 +28,7 @@ type stepsOptions struct {
 	since    string
 	check    string
 	template string
+	form     string
 	factory  string
 	restart  bool
 	to       exportOptions
@@ -44,7 +46,7 @@ func (a *app) steps() *cobra.Command {
 			"while its device has steps left, no requirement and as few pairs as can be fail\n" +
 			"in between, with the fewest logins; every state in between is predicted. Exit\n" +
 			"code 1 where something fails in between, hands are needed, or no step sets it.",
-		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps last-week/skerry.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --factory 192.0.2.253/24 quay-sw1\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
+		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps last-week/skerry.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --form lamps.form\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --factory 192.0.2.253/24 quay-sw1\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 || len(args) == 1 && o.since != "" {
 				return errors.New("steps begin at one state, plan or revision")
@@ -70,6 +72,7 @@ func (a *app) steps() *cobra.Command {
 	cmd.Flags().StringVar(&o.factory, "factory", "", "the device named is new, and comes with `ADDRESS/LENGTH`: what to set on the laptop, on the device, and to put back")
 	cmd.Flags().BoolVar(&o.restart, "restart", false, "each device restarts once all of it is set and saved: what that takes while it lasts")
 	cmd.Flags().StringVar(&o.template, "template", "", "fill the template in `FILE` once for each visit to a device")
+	cmd.Flags().StringVar(&o.form, "form", "", "say each step in your gear's own language too, by the form `FILE`")
 	cmd.Flags().StringVar(&o.to.to, "to", "", "with --template: put a file for each visit into `FOLDER` instead of printing it")
 	cmd.Flags().BoolVarP(&o.to.write, "write", "w", false, "with --to: write; without, only say what would change")
 	cmd.Flags().BoolVar(&o.next, "only-next", false, "only the next step")
@@ -126,6 +129,11 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 		sheet.AddRestarts()
 	}
 	v := view.NewWorksheet(sheet, basis)
+	if o.form != "" {
+		if err := a.typeSteps(v, sheet, o.form); err != nil {
+			return err
+		}
+	}
 	safe := sheet.Safe() && len(sheet.Otherwise)+len(sheet.Untold)+len(sheet.Left) == 0
 	v.Only(o.device, o.next)
 	if o.template != "" {
@@ -139,6 +147,35 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 	}
 	if !safe {
 		return errWrong
+	}
+	return nil
+}
+
+// typeSteps says each step in the language of its gear.
+func (a *app) typeSteps(v view.Worksheet, sheet *steps.Worksheet, path string) error {
+	f, err := a.readForm(path)
+	if err != nil {
+		return err
+	}
+	for n := range sheet.Steps {
+		d := sheet.Steps[n].Device
+		why := ""
+		for _, set := range sheet.Steps[n].Sets {
+			if what := set.Difference.What; !what.Listed() && what != compare.OfTag && what != compare.OfOrder {
+				why = fmt.Sprintf("the form has no line for its %s", what)
+			}
+		}
+		before, after := thingOf(sheet.Network(n), d), thingOf(sheet.Network(n+1), d)
+		lines, err := f.Typed(before, after)
+		if err != nil {
+			v.Type(n, nil, nil, cmp.Or(why, err.Error()))
+			continue
+		}
+		back, err := f.Typed(after, before)
+		if err != nil {
+			back = nil // told by the words of the step
+		}
+		v.Type(n, lines, back, why)
 	}
 	return nil
 }

@@ -78,7 +78,7 @@ type Options struct {
 	Together int          // devices at a time
 	Patience time.Duration
 	PerSec   int // packets that go out in a second, to all devices
-	Gear     func(path string) (*wire.ColumnMap, error)
+	Gear     func(path string) (*wire.Gear, error)
 	Now      func() time.Time
 	Logins   *Logins // those that were refused before; nil where every run begins anew
 }

@@ -64,7 +64,7 @@ func served(t testing.TB, net *forward.Network, o standin.Options) (*corestandin
 	options := live.Polite
 	options.Access, options.Now, options.Hosts, options.Patience = of, time.Now, []string{filepath.Join(dir, "hosts")}, time.Second
 	options.Secret = func(s *access.Secret, what string) (string, error) { return of.Find(s, what, os.Getenv, nil) }
-	options.Gear = func(string) (*wire.ColumnMap, error) { return wire.ReadMap(standin.Gear) }
+	options.Gear = func(string) (*wire.Gear, error) { return wire.ReadGear(standin.Gear, nil) }
 	return y, all, options
 }
 
@@ -166,8 +166,8 @@ func TestReasons(t *testing.T) {
 		live.NotRead:   change("netconf", func(w *access.Way) { w.By, w.Gear = "lists", "" }),
 	} {
 		if want == live.NotRead {
-			o.Gear = func(string) (*wire.ColumnMap, error) {
-				return wire.ReadMap([]byte("ropeswing-map: 1\nask: [nonsense]\ntables: [{heading: [a], fields: {interface: a}}]\n"))
+			o.Gear = func(string) (*wire.Gear, error) {
+				return wire.ReadGear([]byte("ropeswing-map: 1\nask: [nonsense]\ntables: [{heading: [a], fields: {interface: a}}]\n"), nil)
 			}
 		}
 		r := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{way}})[0]

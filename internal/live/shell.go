@@ -13,7 +13,6 @@ import (
 	"golang.org/x/crypto/ssh/knownhosts"
 
 	"ropeswing/internal/access"
-	"ropeswing/internal/wire"
 )
 
 // dial logs in by SSH, once: nobody gets locked out by tries.
@@ -185,7 +184,7 @@ func (a *asker) lists(ctx context.Context, name, at string, w *access.Way) (*tel
 			text.WriteString("\n\n")
 		}
 	}
-	r, err := wire.ReadMapped([]byte(text.String()), m, name)
+	r, err := m.ReadText([]byte(text.String()), name)
 	if err != nil {
 		return nil, errors.Join(&Failure{Reason: NotRead, Err: err}, broken)
 	}

@@ -53,6 +53,10 @@ type OrderedStep struct {
 	Restart  *StepRestart `json:"restart,omitempty"` // what the restart of the device takes, where that was asked
 	Save     bool         `json:"save"`              // nothing is left to set on the device: save what runs
 
+	Typed     []string `json:"typed,omitempty"`      // the step in the gear's own language, line by line, where a form was named
+	TypedBack []string `json:"typed_back,omitempty"` // what takes it back, likewise
+	NotTyped  string   `json:"not_typed,omitempty"`  // why the form cannot say it
+
 	login, session, fails string
 }
 
@@ -376,6 +380,12 @@ func (s *OrderedStep) reached() string {
 	return s.login
 }
 
+// Type says a step in its gear's own language; why is said where that cannot be.
+func (v Worksheet) Type(step int, lines, back []string, why string) {
+	s := &v.Steps[step]
+	s.Typed, s.TypedBack, s.NotTyped = lines, back, why
+}
+
 // text writes a step: what to set, and what else is to be known of it.
 func (s *OrderedStep) text(w io.Writer, width int) {
 	number := fmt.Sprintf("%3d. ", s.Step)
@@ -391,6 +401,18 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 			number = "  +  "
 		}
 		labelled(w, width, number, Clean(text), "     ")
+	}
+	typed := func(label string, lines []string) {
+		for n, l := range lines {
+			if n > 0 {
+				label = ""
+			}
+			fmt.Fprintln(w, "     "+faint.Render(fmt.Sprintf("%-10s", label))+bold.Render(Clean(l)))
+		}
+	}
+	typed("type", s.Typed)
+	if s.NotTyped != "" {
+		line("type", s.NotTyped)
 	}
 	if s.Together {
 		line("together", "apart, some of these would cut the device off")
@@ -414,8 +436,10 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 	if s.Works != "" {
 		line("", s.Works+" works from now on")
 	}
-	for _, x := range s.Sets {
-		line("take back", x.TakeBack)
+	if typed("take back", s.TypedBack); len(s.TypedBack) == 0 {
+		for _, x := range s.Sets {
+			line("take back", x.TakeBack)
+		}
 	}
 	switch {
 	case s.Restart != nil:
@@ -445,6 +469,9 @@ func (v Worksheet) Markdown(w io.Writer) {
 				fmt.Fprintf(w, ", was `%s`", Clean(x.Was))
 			}
 			fmt.Fprintln(w)
+		}
+		if len(s.Typed) > 0 {
+			fmt.Fprintf(w, "  - type:\n\n    ```\n    %s\n    ```\n\n", strings.Join(cleaned(s.Typed), "\n    "))
 		}
 		fmt.Fprintf(w, "  - session: %s\n  - fails: %s\n", markdownText(s.session), markdownText(s.fails))
 		for _, h := range s.Hosts {

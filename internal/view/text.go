@@ -131,3 +131,12 @@ func Title(s string) string { return bold.Render(Clean(s)) }
 
 // Prompt is a command as a user would type it.
 func Prompt(s string) string { return faint.Render("$ ") + bold.Render(Clean(s)) }
+
+// cleaned is Clean for each of several texts.
+func cleaned(all []string) []string {
+	out := make([]string, len(all))
+	for i, s := range all {
+		out[i] = Clean(s)
+	}
+	return out
+}

@@ -24,6 +24,7 @@ type ColumnMap struct {
 	Skip    []string   `yaml:"skip"`    // regular expressions for lines that say nothing
 	Ask     []string   `yaml:"ask"`     // the words to send to a device, one by one, to get what the tables read
 	Nothing []string   `yaml:"nothing"` // words that stand in a cell for there being nothing, beside the usual ones
+	Form    string     `yaml:"form"`    // the file of the form that reads what the gear prints, in place of tables
 	Tables  []TableMap `yaml:"tables"`
 
 	device *regexp.Regexp
@@ -66,8 +67,11 @@ func ReadMap(text []byte) (*ColumnMap, error) {
 	if m.Version != MapVersion {
 		return nil, fmt.Errorf("a column map begins with 'ropeswing-map: %d'", MapVersion)
 	}
-	if len(m.Tables) == 0 {
-		return nil, errors.New("it has no tables")
+	switch {
+	case m.Form != "" && len(m.Tables) > 0:
+		return nil, errors.New("it names a form and has tables; one of them reads what the gear prints")
+	case m.Form == "" && len(m.Tables) == 0:
+		return nil, errors.New("it has no tables, and names no form")
 	}
 	if err := m.check(); err != nil {
 		return nil, err.in(n.Content[0])

@@ -13,31 +13,31 @@ import (
 	"ropeswing/core/observed"
 )
 
-// form is what the value of a key of a column map is.
-type form uint8
+// valueForm is what the value of a key of a column map is.
+type valueForm uint8
 
 const (
-	aWord form = iota
+	aWord valueForm = iota
 	aList
 	aTable     // key: word
 	aTables    // field: {word: word}
 	aTableList // tables
 )
 
-func (f form) String() string {
+func (f valueForm) String() string {
 	return [...]string{"a word", "a list of words", "a map of words, each key once", "a map of words for each field, each once", "a list of maps"}[f]
 }
 
 // mapKeys and tableKeys are the keys of a column map, and of each of its tables.
 var (
-	mapKeys   = map[string]form{"ropeswing-map": aWord, "name": aWord, "device": aWord, "skip": aList, "ask": aList, "nothing": aList, "tables": aTableList}
-	tableKeys = map[string]form{
+	mapKeys   = map[string]valueForm{"ropeswing-map": aWord, "name": aWord, "device": aWord, "skip": aList, "ask": aList, "nothing": aList, "form": aWord, "tables": aTableList}
+	tableKeys = map[string]valueForm{
 		"heading": aList, "split": aWord, "fields": aTable, "continues": aWord, "repeats": aWord, "ends": aWord, "words": aTables, "known": aList,
 	}
 )
 
 // checkKeys finds a key of a column map that is none, or whose value is of another form.
-func checkKeys(n *yaml.Node, keys map[string]form, of string) error {
+func checkKeys(n *yaml.Node, keys map[string]valueForm, of string) error {
 	if n.Kind != yaml.MappingNode {
 		return fmt.Errorf("it is no column map: line %d, column %d: %s is a map of keys", n.Line, n.Column, of)
 	}
@@ -76,7 +76,7 @@ func checkKeys(n *yaml.Node, keys map[string]form, of string) error {
 }
 
 // fits tells whether a value is of the form.
-func (f form) fits(n *yaml.Node) bool {
+func (f valueForm) fits(n *yaml.Node) bool {
 	all := func(kind yaml.Kind) bool {
 		from, step := 0, 1
 		if n.Kind == yaml.MappingNode {

@@ -26,7 +26,8 @@ tables:
 			{Name: "skip", Value: keydoc.Words, Means: "Regular expressions for lines that say nothing."},
 			{Name: "ask", Value: keydoc.Words, Means: "The words to send to a device, one by one, so that it prints what the tables read."},
 			{Name: "nothing", Value: keydoc.Words, Means: "Words that stand in a cell for there being nothing, beside the usual ones."},
-			{Name: "tables", Has: "table", Many: true, Means: "The tables that are read, each by its heading.", Must: true},
+			{Name: "form", Value: keydoc.Word, Means: "The file of the [form](forms.md) that reads what the gear prints, in place of tables; its place is said from the gear file's."},
+			{Name: "tables", Has: "table", Many: true, Means: "The tables that are read, each by its heading. Left out where a form is named."},
 		}},
 		{Name: "table", Keys: []keydoc.Key{
 			{Name: "heading", Value: keydoc.Words, Means: "The headings as they stand in one line, in order.", Must: true},

@@ -14,7 +14,7 @@ import (
 // Every key of a column map that is read is described, and no other; the schema takes what the
 // reader takes.
 func TestMapKeysAreDescribed(t *testing.T) {
-	for i, read := range []map[string]form{mapKeys, tableKeys} {
+	for i, read := range []map[string]valueForm{mapKeys, tableKeys} {
 		var described []string
 		for _, k := range MapFormat.Maps[i].Keys {
 			described = append(described, k.Name)

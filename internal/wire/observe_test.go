@@ -145,7 +145,7 @@ func TestColumnMapsReadTextTables(t *testing.T) {
 	}
 	assert.Equal(t, []string{"interface p1: p1", "admin lit: up", "oper dark: down", "address 10.1.0.1/24: 10.1.0.1/24"}, cells)
 	for text, want := range map[string]string{
-		"tables: []": "begins with 'ropeswing-map: 1'", "ropeswing-map: 1": "it has no tables", "ropeswing-map: 1\ntabels: []": "line 2, column 1: a column map has no key tabels; did you mean tables?", "": "it is empty", "[": "it is no column map", "- a": "a column map is a map of keys",
+		"tables: []": "begins with 'ropeswing-map: 1'", "ropeswing-map: 1": "it has no tables, and names no form", "ropeswing-map: 1\ntabels: []": "line 2, column 1: a column map has no key tabels; did you mean tables?", "": "it is empty", "[": "it is no column map", "- a": "a column map is a map of keys",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {colour: A}}]":                                                         "line 2, column 34: there is no field colour; the fields are device, interface,",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {adress: A}}]":                                                         "line 2, column 34: there is no field adress; did you mean address?",
 		"ropeswing-map: 1\ntables:\n- {heading: [A], fields: {interface: A}}\n- heading: [Socket]\n  fields: {interface: Sokcet}": "line 5, column 12: interface is taken from Sokcet, which is no heading; did you mean Socket?",

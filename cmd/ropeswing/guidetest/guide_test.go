@@ -228,6 +228,11 @@ func forExamples(t *testing.T) string {
 	write(t, dir, "needs.csv", "name,hosts\ndesks,42\nguests,100\n")
 	write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
 	write(t, dir, "prefixes.txt", "10.48.0.0/24\n10.48.1.0/24\n")
+	for from, to := range map[string]string{"../../../internal/standin/lamps.form": "lamps.form", "../../../demo/skerry-lights/texts/quay-edge.txt": "running.txt"} {
+		text, err := os.ReadFile(from)
+		require.NoError(t, err)
+		write(t, dir, to, string(text))
+	}
 	write(t, dir, "interfaces.tmpl", "{{range .interfaces}}{{.interface}}\n{{end}}")
 	return dir
 }

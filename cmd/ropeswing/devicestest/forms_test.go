@@ -1,0 +1,153 @@
+package devicestest
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// formOf is the form of a language that stand-ins speak.
+func formOf(t *testing.T, dir, language string) string {
+	t.Helper()
+	text, err := os.ReadFile("../../../internal/standin/" + language + ".form")
+	require.NoError(t, err)
+	write(t, dir, language+".form", string(text))
+	return language + ".form"
+}
+
+// texts writes all devices of the demo in a language.
+func texts(t *testing.T, dir, language string) string {
+	t.Helper()
+	r := run(t, dir, "export", "form", formOf(t, dir, language), "--to", language, "-w")
+	require.Equal(t, 0, r.Code, r.Err)
+	return language
+}
+
+// All devices of the demo, written by a form and read again, are the plan; so they are where the form was learnt from three of them, and
+// in the language of either kind of gear.
+func TestWrittenAndReadAgainItIsThePlan(t *testing.T) {
+	t.Parallel()
+	for _, language := range []string{"lamps", "kelp"} {
+		dir := lights(t)
+		folder := texts(t, dir, language)
+		learnt := []string{"learn"}
+		for _, d := range []string{"quay-core", "quay-edge", "mole-rtr"} {
+			learnt = append(learnt, filepath.Join(folder, d+".txt"))
+		}
+		r := run(t, dir, append(learnt, "--to", "learnt.form", "--name", "learnt "+language, "-w")...)
+		require.Equal(t, 0, r.Code, r.Err)
+		assert.Regexp(t, `^\d+ of \d+ lines understood; \d+ of \d+ values of quay-core found$`, first(r.Out))
+		g := regexp.MustCompile(`(\d+) of (\d+) lines`).FindStringSubmatch(r.Out)
+		assert.Equal(t, g[1], g[2], "every line is understood")
+		for form, least := range map[string]string{language + ".form": "all 751 things", "learnt.form": "all 682 things"} {
+			r := run(t, dir, "observe", folder, "--form", form, "-w", "seen")
+			require.Equal(t, 0, r.Code, r.Err)
+			r = run(t, dir, "compare", "seen")
+			assert.Equal(t, 0, r.Code, r.Out)
+			assert.Contains(t, first(r.Out), "as planned: "+least, "%s by %s", language, form)
+			require.NoError(t, os.RemoveAll(filepath.Join(dir, "seen")))
+		}
+	}
+}
+
+// The texts that the demo ships are what gear of that language says of the plan, with a password and a clock in them, of which the first is
+// never kept.
+func TestTheDemosTextsAreLearntFrom(t *testing.T) {
+	t.Parallel()
+	dir := lights(t)
+	folder := texts(t, dir, "lamps")
+	require.NoError(t, os.Remove(filepath.Join(dir, "lamps.form")))
+	for _, d := range []string{"quay-core", "quay-edge"} {
+		shipped, gear := read(t, dir, "texts/"+d+".txt"), read(t, dir, folder+"/"+d+".txt")
+		assert.Equal(t, gear, regexp.MustCompile(`(?m)^(login keeper|clock) .*\n`).ReplaceAllString(shipped, ""), "demo/skerry-lights/texts is behind")
+	}
+	r := run(t, dir, "learn", "texts/quay-core.txt", "texts/quay-edge.txt", "--to", "lamps.form", "-w")
+	require.Equal(t, 0, r.Code, r.Err)
+	assert.Contains(t, oneLine(r.Out), "login keeper password {any}: what looks like a secret is left out")
+	assert.NotContains(t, r.Out+read(t, dir, "lamps.form"), "Xq7")
+	assert.Contains(t, r.Out, "next: a text of mole-sw shows")
+	assert.Contains(t, r.Err, "next: ropeswing observe TEXT --form lamps.form")
+	r = run(t, dir, "learn", "texts/quay-core.txt", "--to", "lamps.form", "-w")
+	assert.Equal(t, 2, r.Code, "a form that is there is not written over")
+	assert.Contains(t, r.Err, "there already")
+
+	r = run(t, dir, "observe", "texts/quay-edge.txt", "--try", "lamps.form", "-o", "csv")
+	assert.Contains(t, r.Out, "quay-edge,7,wan0,mtu,1500,1500")
+	var v struct {
+		Lines, Understood int
+		Form              string
+		Devices           []struct {
+			Device        string
+			Values, Found int
+		}
+		Questions []struct{ Line, Says string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "learn", "texts/quay-core.txt", "-o", "json").Out), &v))
+	assert.Equal(t, v.Lines, v.Understood)
+	assert.Contains(t, v.Form, "socket {interface}")
+	assert.NotEmpty(t, v.Questions)
+}
+
+// Steps are said as the lines to type, and what takes them back; what the form has no line for is told.
+func TestStepsAreLinesToType(t *testing.T) {
+	t.Parallel()
+	dir := lights(t)
+	formOf(t, dir, "lamps")
+	r := run(t, dir, "steps", "moving-day/skerry.plan.yaml", "--form", "lamps.form")
+	lines := regexp.MustCompile(` +`).ReplaceAllString(r.Out, " ")
+	assert.Contains(t, lines, "type socket to-quay\n also number 198.51.100.33 over 255.255.255.248\n back\n")
+	assert.Contains(t, lines, "take back socket to-quay\n not also number 198.51.100.33 over 255.255.255.248\n back\n")
+	assert.Contains(t, lines, "type not road 2001:db8:5ea::/48 by 2001:db8:ca:4::2 order 1\n road 2001:db8:5ea::/48 by 2001:db8:ca:1::2 order 1\n")
+	assert.Contains(t, r.Out, "the form has no line for its watch", "a watch is in no list")
+
+	// without a word that takes lines away, what has to be taken away is not said
+	text := strings.ReplaceAll(read(t, dir, "lamps.form"), "remove: not {line}\n", "")
+	write(t, dir, "less.form", text)
+	r = run(t, dir, "steps", "moving-day/skerry.plan.yaml", "--form", "less.form")
+	assert.Contains(t, oneLine(r.Out), "the form does not say what takes a line away")
+	r = run(t, dir, "steps", "moving-day/skerry.plan.yaml", "--form", "lamps.form", "-o", "json")
+	assert.Contains(t, r.Out, `"typed":`)
+	assert.Contains(t, run(t, dir, "steps", "moving-day/skerry.plan.yaml", "--form", "lamps.form", "-o", "markdown").Out, "- type:")
+}
+
+// What is no text of the device is refused, with one clear line, and nothing is written.
+func TestTextsThatAreNone(t *testing.T) {
+	t.Parallel()
+	dir := lights(t)
+	write(t, dir, "quay-edge.txt", "a \x00 b")
+	write(t, dir, "empty.txt", "\n\n")
+	write(t, dir, "quay-core.txt", "It was a dark night.\nNothing stirred.\n")
+	write(t, dir, "bad.form", "# bad, form 1\nport {interfce}\n")
+	write(t, dir, "escape.txt", "keeper quay-core\nsocket p1\x1b[2J\n")
+	for _, x := range []struct {
+		args []string
+		says string
+	}{
+		{[]string{"learn"}, "learn from what?"},
+		{[]string{"learn", "quay-edge.txt"}, "it is a binary file"},
+		{[]string{"learn", "empty.txt", "--device", "quay-edge"}, "it is empty"},
+		{[]string{"learn", "quay-core.txt"}, "is it a text of that device?"},
+		{[]string{"learn", "empty.txt"}, "nothing is known of empty; name the device"},
+		{[]string{"learn", "quay-core.txt", "--device", "quay-cor"}, "did you mean quay-core?"},
+		{[]string{"learn", "none.txt", "--device", "quay-core"}, "no such file"},
+		{[]string{"observe", "quay-core.txt", "--form", "bad.form"}, "bad.form: line 2, column 6: a line about a device has no slot {interfce}; did you mean {interface}?"},
+		{[]string{"observe", "quay-core.txt", "--form", formOf(t, dir, "lamps")}, "none of its 2 lines is like a line of the form"},
+		{[]string{"export", "form"}, "name the form"},
+		{[]string{"export", "form", "quay-core.txt"}, "a form begins with a line that names the gear"},
+	} {
+		r := run(t, dir, x.args...)
+		assert.Equal(t, 2, r.Code, "%v", x.args)
+		assert.Contains(t, r.Err, x.says, "%v", x.args)
+		assert.Empty(t, r.Out, "%v", x.args)
+	}
+	r := run(t, dir, "observe", "escape.txt", "--form", "lamps.form", "--unread")
+	assert.Equal(t, 0, r.Code, r.Err)
+	assert.NotContains(t, r.Out, "\x1b[2J")
+	assert.Contains(t, r.Out, "not read")
+}
