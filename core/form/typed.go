@@ -34,7 +34,7 @@ func (f *Form) Typed(before, after *Thing) ([]string, error) {
 
 // changed types what is different between two blocks.
 func (f *Form) changed(out *[]string, was, is []*printed) error {
-	match := matched(was, is)
+	match := f.matched(was, is)
 	removed := map[*printed]bool{}
 	remove := func(p *printed) error {
 		if removed[p] {
@@ -85,14 +85,16 @@ func (f *Form) changed(out *[]string, was, is []*printed) error {
 }
 
 // matched finds for each line the one that it was: the same line, or what the form says of the same thing by the same line.
-func matched(was, is []*printed) map[*printed]*printed {
+func (f *Form) matched(was, is []*printed) map[*printed]*printed {
 	match, taken := map[*printed]*printed{}, map[*printed]bool{}
+	firsts := factSaid(f.Lines, "secondary") != nil
 	for _, same := range []func(a, b *printed) bool{
 		func(a, b *printed) bool { return a.line == b.line && a.text == b.text },
 		func(a, b *printed) bool { return a.line == b.line && a.thing.path() == b.thing.path() },
 		func(a, b *printed) bool {
 			return a.line.Kind == b.line.Kind && a.thing.path() == b.thing.path() && a.line.alternative(b.line)
 		},
+		func(a, b *printed) bool { return a.line == b.line && firsts && a.first(b) },
 	} {
 		for _, p := range is {
 			for _, old := range was {
@@ -110,7 +112,11 @@ func (t *Thing) path() string {
 	text := ""
 	for x := t; x != nil; x = x.Parent {
 		if x.Kind != Device {
-			text += x.Kind.String() + " " + x.label() + "/" + x.V["length"] + "\n"
+			text += x.Kind.String() + " " + x.label()
+			if x.Kind == Route {
+				text += "/" + x.V["length"]
+			}
+			text += "\n"
 		}
 	}
 	return text
@@ -131,7 +137,14 @@ func (l *Line) alternative(o *Line) bool {
 // replaced tells whether typing the new line takes the place of the old one: where it says something of what the block is about, or of
 // a thing that it names, and not which things there are.
 func (p *printed) replaced(by *printed) bool {
-	return !p.line.names() || p.line.Kind == Interface || p.line.Kind == VLAN
+	return !p.line.names() || p.line.Kind == Interface || p.line.Kind == VLAN || p.first(by) && p.thing.label() != by.thing.label()
+}
+
+// first tells whether both are the first address of one interface and family, where the gear has a word for that: the one takes the place
+// of the other.
+func (p *printed) first(by *printed) bool {
+	a, b := p.thing, by.thing
+	return a.Kind == Address && b.Kind == Address && a.V["secondary"] == "no" && b.V["secondary"] == "no" && a.V["family"] == b.V["family"] && a.Parent.path() == b.Parent.path()
 }
 
 // removal is what takes a line away.

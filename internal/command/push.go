@@ -17,6 +17,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/compare"
+	"ropeswing/core/form"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
@@ -49,7 +50,8 @@ func (a *app) push() *cobra.Command {
 		Short:   "Carry out the steps to the plan, each with a way back",
 		GroupID: groupReal,
 		Long: "Ask all devices, work out the steps to the plan as 'steps' does, and with -w tell\n" +
-			"the devices, one step at a time, by NETCONF: a change is put in force for a time,\n" +
+			"the devices, one step at a time, by NETCONF, or at their consoles in their own\n" +
+			"language where their gear file says how: a change is put in force for a time,\n" +
 			"looked at, and confirmed only when the device is as the step wants it, you can log\n" +
 			"in again, and what you reached before and should reach now still answers. Else it\n" +
 			"is taken back, by the device itself if need be, and push stops. Without -w nothing\n" +
@@ -177,15 +179,23 @@ func (p *pusher) way(d model.DeviceID) (access.Way, bool) {
 			return w, true
 		}
 	}
+	for _, w := range all[0].Ways {
+		if w.By != access.Lists {
+			continue
+		}
+		if g, err := p.options.Gear(w.Gear); err == nil && g.Console != nil {
+			return w, true
+		}
+	}
 	return access.Way{}, false
 }
 
 // login logs in to a device at an address, or at where it was before.
-func (p *pusher) login(ctx context.Context, d model.DeviceID, address netip.Addr, at string) (*live.Teller, error) {
+func (p *pusher) login(ctx context.Context, d model.DeviceID, address netip.Addr, at string) (live.Told, error) {
 	name := p.w.Spec.Devices[d].Name
 	w, ok := p.way(d)
 	if !ok {
-		return nil, errors.New("the access file says no way by NETCONF")
+		return nil, errors.New(noWay)
 	}
 	if at == "" {
 		text := ""
@@ -196,7 +206,61 @@ func (p *pusher) login(ctx context.Context, d model.DeviceID, address netip.Addr
 			return nil, errors.New("it is managed at no address")
 		}
 	}
-	return live.Tell(ctx, name, at, w, p.options)
+	if w.By == access.Lists {
+		t, err := live.TellConsole(ctx, name, at, w, p.options)
+		if err != nil {
+			return nil, err
+		}
+		return t, nil
+	}
+	t, err := live.Tell(ctx, name, at, w, p.options)
+	if err != nil {
+		return nil, err
+	}
+	return t, nil
+}
+
+// console is how a device is told at its console, nil where it is told by NETCONF or not at all.
+func (p *pusher) console(d model.DeviceID) *wire.Console {
+	w, ok := p.way(d)
+	if !ok || w.By != access.Lists {
+		return nil
+	}
+	g, err := p.options.Gear(w.Gear)
+	if err != nil {
+		return nil
+	}
+	return g.Console
+}
+
+// edits are the change of a step and what takes it back, as the device is told; why is said where it cannot be.
+func (p *pusher) edits(sheet *steps.Worksheet, n int) (edit, undo []byte, beyond bool, why string) {
+	s := &sheet.Steps[n]
+	before, after := p.states(sheet, n)
+	c := p.console(s.Device)
+	for _, set := range s.Sets {
+		if what := set.Difference.What; !what.Listed() && (c == nil || !formSays(what)) {
+			return nil, nil, false, fmt.Sprintf("no list or model of a device has its %s", what)
+		}
+	}
+	if c != nil {
+		a, b := form.Of(before, compare.VLANNames(p.w.Spec, s.Device)), form.Of(after, compare.VLANNames(p.w.Spec, s.Device))
+		lines, err := c.Form.Typed(a, b)
+		if err != nil {
+			return nil, nil, false, err.Error()
+		}
+		back, err := c.Form.Typed(b, a)
+		if err != nil {
+			return nil, nil, false, "what takes it back cannot be said: " + err.Error()
+		}
+		return []byte(strings.Join(lines, "\n")), []byte(strings.Join(back, "\n")), false, ""
+	}
+	edit, beyond = wire.Edit(before, after)
+	undo, _ = wire.Edit(after, before)
+	if len(edit) == 0 {
+		return nil, nil, false, "the standard models have nothing of it"
+	}
+	return edit, undo, beyond, ""
 }
 
 // forward works out the steps from what is there, and with -w carries them out.
@@ -268,30 +332,34 @@ func accessWords(file string) string {
 	return " --access " + view.ShellWord(file)
 }
 
-// canTell tells whether a step can be told by NETCONF, and why not.
+// noWay is why a device cannot be told.
+const noWay = "the access file says no way by NETCONF, nor a gear file that says how it is told at its console"
+
+// canTell tells whether a step can be told, and why not.
 func (p *pusher) canTell(sheet *steps.Worksheet, n int) (bool, string) {
 	s := &sheet.Steps[n]
 	w, ok := p.way(s.Device)
 	beside := w.At != "" && !strings.HasPrefix(w.At, ":") // an address of its own, beside the plan's network
 	switch {
 	case !ok:
-		return false, "the access file says no way by NETCONF"
+		return false, noWay
 	case s.Session == steps.Theirs:
 		return false, "somebody else runs it"
 	case s.Session == steps.AtConsole && !beside:
 		return false, "it is not reached before the step"
 	}
-	before, after := p.states(sheet, n)
-	edit, _ := wire.Edit(before, after)
-	if len(edit) == 0 {
-		return false, "the standard models have nothing of it"
+	if _, _, _, why := p.edits(sheet, n); why != "" {
+		return false, why
 	}
-	for _, set := range s.Sets {
-		if !set.Difference.What.Listed() {
-			return false, fmt.Sprintf("the standard models have no %s", set.Difference.What)
-		}
+	if c := p.console(s.Device); c != nil && c.Arm == "" && mayCut(s) {
+		return false, "its gear has no timer that would take it back, and it may cut somebody off: type it at its console"
 	}
 	return true, ""
+}
+
+// mayCut tells whether a step may cut somebody off while it is in force: the operator's own session, a pair, or what a requirement asks.
+func mayCut(s *steps.Step) bool {
+	return s.Session == steps.Ends || s.Session == steps.Moves || s.Broken > 0 || len(s.Unmet) > 0
 }
 
 // states are the step's device as predicted before the step and behind it.
@@ -309,11 +377,11 @@ func (p *pusher) step(ctx context.Context, sheet *steps.Worksheet, n int) error 
 		return fmt.Errorf("%s is not reached for it: %w", name, err)
 	}
 	defer t.Close()
-	if t.Direct {
+	if t.AtOnce() {
 		if s.Session == steps.Ends {
-			return fmt.Errorf("%s has no candidate with a confirmed commit, and the step ends the session: nothing would take it back; do it at the console", name)
+			return fmt.Errorf("%s %s, and the step ends the session: nothing would take it back; do it at the console", name, p.lacks(s.Device))
 		}
-		p.app.tell(name + " has no candidate with a confirmed commit: what is sent runs at once, and no timer takes it back")
+		p.app.tell(name + " " + p.lacks(s.Device) + ": what is sent runs at once, and no timer takes it back")
 	}
 	now, err := t.Running()
 	if err != nil {
@@ -322,9 +390,10 @@ func (p *pusher) step(ctx context.Context, sheet *steps.Worksheet, n int) error 
 	if other := p.otherwise(sheet.Network(n), now); other != "" {
 		return fmt.Errorf("what is there is not what the step stands on: %s; nothing was sent", other)
 	}
-	before, after := p.states(sheet, n)
-	edit, beyond := wire.Edit(before, after)
-	undo, _ := wire.Edit(after, before)
+	edit, undo, beyond, why := p.edits(sheet, n)
+	if why != "" {
+		return errors.New(why + "; nothing was sent")
+	}
 	if beyond && !t.OwnModel() {
 		return fmt.Errorf("%s has no model of distances, metrics, tables, VLANs or groups that is known here; nothing was sent", name)
 	}
@@ -332,6 +401,14 @@ func (p *pusher) step(ctx context.Context, sheet *steps.Worksheet, n int) error 
 		entry: files.PushEntry{Run: p.run, Step: n + 1, Device: name, At: p.atOf(s.Device, s.Login.Address), What: p.v.Steps[n].Set, Undo: string(undo)},
 		d:     s.Device, edit: edit, then: then(s), was: sheet.Network(n), net: sheet.Network(n + 1), last: s.Last, leaves: s.Session == steps.Moves || s.Session == steps.Ends,
 	})
+}
+
+// lacks is what a device that is told at once does not have.
+func (p *pusher) lacks(d model.DeviceID) string {
+	if p.console(d) != nil {
+		return "has no timer of its own"
+	}
+	return "has no candidate with a confirmed commit"
 }
 
 // then is where one logs in behind a step.
@@ -367,7 +444,7 @@ type change struct {
 }
 
 // change sends a change, looks at what it did, and confirms it, or has it taken back.
-func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
+func (p *pusher) change(ctx context.Context, t live.Told, c change) error {
 	b := make([]byte, 8)
 	_, _ = rand.Read(b)
 	c.entry.Persist = "ropeswing-" + hex.EncodeToString(b)
@@ -381,11 +458,11 @@ func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
 	}
 	var refused *live.RPCError
 	if errors.As(err, &refused) {
-		if t.Direct {
+		if t.AtOnce() {
 			return p.refused(t, c, err)
 		}
 		if e := t.TakeBack(c.entry.Persist, nil); e != nil {
-			return fmt.Errorf("it was refused (%w), and whether it is in force is not known (%w): %s", err, e, p.byItself(t.Direct, p.o.timer))
+			return fmt.Errorf("it was refused (%w), and whether it is in force is not known (%w): %s", err, e, p.byItself(t.AtOnce(), p.o.timer))
 		}
 		return errors.Join(fmt.Errorf("it was refused, and nothing changed: %w", err), p.note(c.entry, files.TakenBack, err.Error()))
 	}
@@ -404,7 +481,7 @@ func (p *pusher) change(ctx context.Context, t *live.Teller, c change) error {
 	}
 	if err != nil {
 		left := p.o.timer - time.Since(begun)
-		return fmt.Errorf("%w; it cannot be taken back from here (%w): %s", why, err, p.byItself(t.Direct, left.Round(time.Second)))
+		return fmt.Errorf("%w; it cannot be taken back from here (%w): %s", why, err, p.byItself(t.AtOnce(), left.Round(time.Second)))
 	}
 	return errors.Join(fmt.Errorf("%w; it was taken back", why), p.note(c.entry, files.TakenBack, why.Error()))
 }
@@ -414,7 +491,7 @@ const foretold = 2 * time.Second
 
 // inForce puts in force what was prepared. Where the session ends with it, as was foretold, the answer may never come: that is no
 // reason to wait.
-func (p *pusher) inForce(t *live.Teller, c change) error {
+func (p *pusher) inForce(t live.Told, c change) error {
 	done := make(chan error, 1)
 	go func() { done <- t.PutInForce(c.edit, p.o.timer, c.entry.Persist) }()
 	if !c.leaves {
@@ -442,7 +519,7 @@ func (p *pusher) byItself(direct bool, within time.Duration) string {
 }
 
 // loginAny logs in where the device is now: where it should be, or where it was.
-func (p *pusher) loginAny(ctx context.Context, c change) (*live.Teller, error) {
+func (p *pusher) loginAny(ctx context.Context, c change) (live.Told, error) {
 	t, err := p.login(ctx, c.d, c.then, "")
 	if err != nil {
 		t, err = p.login(ctx, c.d, netip.Addr{}, c.entry.At)
@@ -467,7 +544,7 @@ func (p *pusher) looked(ctx context.Context, c change) (why error) {
 			case <-time.After(lookEvery):
 			}
 		}
-		var t *live.Teller
+		var t live.Told
 		if t, why = p.login(ctx, c.d, c.then, ""); why != nil {
 			why = fmt.Errorf("one cannot log in again: %w", why)
 			continue

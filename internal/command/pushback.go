@@ -186,7 +186,7 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 
 // refused looks what a change left that was sent to what runs and refused: nothing, where the device makes
 // a change whole or not at all, else what it says. Part of a change is taken back.
-func (p *pusher) refused(t *live.Teller, c change, err error) error {
+func (p *pusher) refused(t live.Told, c change, err error) error {
 	nothing := func(text string) error {
 		return errors.Join(fmt.Errorf("%s: %w", text, err), p.note(c.entry, files.TakenBack, err.Error()))
 	}
@@ -209,7 +209,10 @@ func (p *pusher) refused(t *live.Teller, c change, err error) error {
 		if e != nil {
 			break
 		}
-		undo, _ := wire.Edit(now, compare.DeviceAsObserved(c.was, c.d))
+		undo := []byte(c.entry.Undo)
+		if p.console(c.d) == nil {
+			undo, _ = wire.Edit(now, compare.DeviceAsObserved(c.was, c.d))
+		}
 		undone = t.TakeBack(c.entry.Persist, undo)
 		if other, e = left(); e == nil && other == "" {
 			return nothing("it was refused after part of it was in force, and that part was taken back")

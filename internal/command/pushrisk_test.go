@@ -46,3 +46,13 @@ devices:
 	assert.Empty(t, lost("x"), "its path goes by another port")
 	assert.Empty(t, lost("nobody"))
 }
+
+// Gear without a timer is not told what may cut somebody off.
+func TestWhatMayCutSomebodyOff(t *testing.T) {
+	for _, x := range []struct {
+		s   steps.Step
+		may bool
+	}{{steps.Step{Session: steps.Stays}, false}, {steps.Step{Session: steps.Ends}, true}, {steps.Step{Session: steps.Moves}, true}, {steps.Step{Session: steps.Stays, Broken: 1}, true}, {steps.Step{Session: steps.Stays, Unmet: []string{"a reaches b"}}, true}} {
+		assert.Equal(t, x.may, mayCut(&x.s), "%+v", x.s)
+	}
+}

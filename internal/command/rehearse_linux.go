@@ -128,7 +128,7 @@ func (a *app) standInside(ctx context.Context, lab *rehearse.Lab, w *workspace.W
 			}
 		}
 	}
-	file, remove, err := a.keepAccess(served, secrets, "")
+	file, remove, err := a.keepAccess(served, secrets, "", nil)
 	if err != nil {
 		stop()
 		wait()

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"os"
 	"os/signal"
 	"path/filepath"
@@ -22,7 +23,7 @@ import (
 
 func (a *app) standIn() *cobra.Command {
 	var o standin.Options
-	var lists, folder string
+	var lists, folder, speaks string
 	cmd := &cobra.Command{
 		Use:     "stand-in [PLAN|STATE] [DEVICE…]",
 		Short:   "Serve simulated devices that can be asked and told",
@@ -58,6 +59,13 @@ func (a *app) standIn() *cobra.Command {
 					return fmt.Errorf("%s: %w", lists, err)
 				}
 			}
+			if speaks != "" {
+				make := standin.Speeches[speaks]
+				if make == nil {
+					return fmt.Errorf("stand-ins speak no %s; they speak %s", speaks, strings.Join(languages(), " and "))
+				}
+				o.Speaks = make()
+			}
 			y := corestandin.New(w.Network, nil)
 			if len(names) == 0 {
 				names = y.Names()
@@ -75,11 +83,16 @@ func (a *app) standIn() *cobra.Command {
 	cmd.Flags().StringVar(&o.Trouble, "trouble", "", "make `TROUBLE`, with commas between: "+strings.Join(kinds, ", "))
 	cmd.Flags().Uint64Var(&o.Seed, "seed", 1, "the seed `N` by which trouble comes")
 	cmd.Flags().StringVar(&lists, "lists", "", "print lists of your own too: templates in `FILE`")
+	cmd.Flags().StringVar(&speaks, "speaks", "", "the `LANGUAGE` of invented gear that a stand-in's console speaks: "+strings.Join(languages(), ", "))
 	cmd.Flags().StringVar(&folder, "access", "", "keep who may ask in the new folder `FOLDER`; a temporary one unless said")
+	a.must(cmd.RegisterFlagCompletionFunc("speaks", cobra.FixedCompletions(languages(), noFiles)))
 	a.must(cmd.RegisterFlagCompletionFunc("trouble", cobra.FixedCompletions(kinds, noFiles)))
 	a.observedFlag(cmd)
 	return cmd
 }
+
+// languages are those that stand-ins speak.
+func languages() []string { return slices.Sorted(maps.Keys(standin.Speeches)) }
 
 // planOrState takes a first argument that is a plan, or a folder that no device is called
 // like, for what is asked about; the rest is returned.
@@ -117,7 +130,7 @@ func (a *app) serveStandIns(ctx context.Context, y *corestandin.Yard, names []st
 		}
 		return err
 	}
-	file, remove, err := a.keepAccess(served, secrets, folder)
+	file, remove, err := a.keepAccess(served, secrets, folder, o.Speaks)
 	if err != nil {
 		return err
 	}
@@ -154,7 +167,7 @@ func (a *app) standInsOf(ctx context.Context, state string) (file string, end fu
 		stop()
 		return "", nil, notAsked{err}
 	}
-	file, remove, err := a.keepAccess(served, secrets, "")
+	file, remove, err := a.keepAccess(served, secrets, "", nil)
 	return file, func() {
 		stop()
 		wait()
@@ -165,7 +178,7 @@ func (a *app) standInsOf(ctx context.Context, state string) (file string, end fu
 }
 
 // keepAccess keeps who may ask in a folder of its own, which goes with the program.
-func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, folder string) (file string, remove func(), err error) {
+func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, folder string, speaks *standin.Speech) (file string, remove func(), err error) {
 	if folder == "" {
 		if folder, err = os.MkdirTemp("", "ropeswing-stand-in-"); err != nil {
 			return "", nil, err
@@ -177,7 +190,7 @@ func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, fold
 		}
 	}
 	remove = func() { _ = os.RemoveAll(folder) }
-	if o, err := accessOf(served, secrets, folder); err == nil {
+	if o, err := accessOf(served, secrets, folder, speaks); err == nil {
 		return o, remove, nil
 	} else {
 		remove()
@@ -186,7 +199,7 @@ func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, fold
 }
 
 // accessOf writes the files of a folder by which stand-ins are asked.
-func accessOf(served []standin.Served, secrets *standin.Secrets, folder string) (string, error) {
+func accessOf(served []standin.Served, secrets *standin.Secrets, folder string, speaks *standin.Speech) (string, error) {
 	of := &access.Access{KnownHosts: "known-hosts"}
 	hosts := ""
 	for _, s := range served {
@@ -196,16 +209,25 @@ func accessOf(served []standin.Served, secrets *standin.Secrets, folder string) 
 			{By: access.SNMP, At: s.SNMP, Version: "3", User: secrets.SNMP.User, Auth: &access.Secret{File: "auth"}, Privacy: &access.Secret{File: "privacy"}},
 			{By: access.Lists, At: s.SSH, User: secrets.User, Password: &access.Secret{File: "password"}, Gear: "lists.gear.yaml"},
 		}})
+		if speaks != nil { // it is gear that speaks its own language, and no open protocol
+			e := &of.Entries[len(of.Entries)-1]
+			e.Ways = e.Ways[3:]
+			e.Ways[0].Gear = speaks.Name + ".gear.yaml"
+		}
 		hosts += wire.KnownHost(s.SSH, s.HostKey) + "\n" + wire.KnownHost(s.Web, s.WebKey) + "\n"
 	}
 	text, err := of.Write()
 	if err != nil {
 		return "", err
 	}
-	for name, text := range map[string][]byte{
+	written := map[string][]byte{
 		"access.yaml": text, "known-hosts": []byte(hosts), "key": secrets.Key, "auth": []byte(secrets.SNMP.Auth + "\n"), "privacy": []byte(secrets.SNMP.Privacy + "\n"),
 		"password": []byte(secrets.Password + "\n"), "community": []byte(secrets.SNMP.Community + "\n"), "lists.gear.yaml": standin.Gear,
-	} {
+	}
+	if speaks != nil {
+		written[speaks.Name+".gear.yaml"], written[speaks.Name+".form"] = speaks.Gear(), speaks.Form()
+	}
+	for name, text := range written {
 		if err := os.WriteFile(filepath.Join(folder, name), text, 0o600); err != nil {
 			return "", fmt.Errorf("%s: it cannot be written", filepath.Join(folder, name))
 		}

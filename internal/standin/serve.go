@@ -22,7 +22,8 @@ import (
 // Options say how stand-ins are served.
 type Options struct {
 	Lists   Lists
-	Trouble string // kinds, with commas between
+	Speaks  *Speech // the language of its console; nil is none but that of the lists
+	Trouble string  // kinds, with commas between
 	Seed    uint64
 	Listen  func(name, network string) (string, error) // the address to listen at for udp, tcp (SSH) or tls; nil is a free port of loopback
 	Inside  func(name string, f func() error) error    // does something where a device is; nil is here
@@ -179,6 +180,9 @@ func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name 
 	s := newServer(y, name)
 	s.trouble, s.started = t, a.started
 	d := newDoor(signer, secrets.User, secrets.Password, secrets.public, s, o.Lists, t)
+	if o.Speaks != nil {
+		d.tongue = &tongue{Speech: o.Speaks, yard: y, name: name}
+	}
 	group.Go(func() { a.serve(ctx, packets) })
 	group.Go(func() { d.serve(ctx, listener) })
 	group.Go(func() { (&web{s, secrets.User, secrets.Password}).serve(ctx, secure, c) })

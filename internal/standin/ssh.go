@@ -27,6 +27,7 @@ type door struct {
 	config  *ssh.ServerConfig
 	netconf *server
 	lists   Lists
+	tongue  *tongue // nil where it speaks no language but that of the lists
 	trouble *trouble
 }
 
@@ -168,12 +169,42 @@ func (d *door) shell(ctx context.Context, channel ssh.Channel, onTerminal bool) 
 			return lines.Text(), nil
 		}
 	}
+	if d.tongue != nil {
+		d.talk(ctx, out, next)
+		return
+	}
 	for {
 		line, err := next()
 		if err != nil || strings.TrimSpace(line) == "leave" {
 			return
 		}
 		d.command(ctx, out, line)
+	}
+}
+
+// talk takes line after line in the device's own language.
+func (d *door) talk(ctx context.Context, out io.Writer, next func() (string, error)) {
+	t := &talk{tongue: d.tongue}
+	for {
+		if x, ok := out.(*term.Terminal); ok {
+			x.SetPrompt(t.prompt())
+		} else {
+			_, _ = io.WriteString(out, t.prompt())
+		}
+		line, err := next()
+		line = strings.TrimSpace(line)
+		if err != nil || line == "leave" && t.changing == nil {
+			return
+		}
+		d.trouble.wait(ctx)
+		if line == "" {
+			continue
+		}
+		if answer, mine := t.say(line); mine {
+			d.put(out, answer)
+		} else { // the lists are there all the same
+			d.command(ctx, out, line)
+		}
 	}
 }
 
@@ -184,6 +215,15 @@ func (d *door) command(ctx context.Context, w io.Writer, line string) bool {
 		return true
 	}
 	d.trouble.wait(ctx)
+	if d.tongue != nil {
+		if answer, err, mine := (&talk{tongue: d.tongue}).ask(words); mine {
+			if err != nil {
+				answer = d.tongue.refusal + err.Error() + "\n"
+			}
+			d.put(w, answer)
+			return err == nil
+		}
+	}
 	s := d.netconf
 	var out strings.Builder
 	ok := true

@@ -18,17 +18,28 @@ import (
 
 // ColumnMap says how to read a text table of some equipment: a user writes it once.
 type ColumnMap struct {
-	Version int        `yaml:"ropeswing-map"`
-	Name    string     `yaml:"name"`
-	Device  string     `yaml:"device"`  // a regular expression for the line that begins a device's block; its group 'name' is the device
-	Skip    []string   `yaml:"skip"`    // regular expressions for lines that say nothing
-	Ask     []string   `yaml:"ask"`     // the words to send to a device, one by one, to get what the tables read
-	Nothing []string   `yaml:"nothing"` // words that stand in a cell for there being nothing, beside the usual ones
-	Form    string     `yaml:"form"`    // the file of the form that reads what the gear prints, in place of tables
-	Tables  []TableMap `yaml:"tables"`
+	Version int      `yaml:"ropeswing-map"`
+	Name    string   `yaml:"name"`
+	Device  string   `yaml:"device"`  // a regular expression for the line that begins a device's block; its group 'name' is the device
+	Skip    []string `yaml:"skip"`    // regular expressions for lines that say nothing
+	Ask     []string `yaml:"ask"`     // the words to send to a device, one by one, to get what the tables read
+	Nothing []string `yaml:"nothing"` // words that stand in a cell for there being nothing, beside the usual ones
+	Form    string   `yaml:"form"`    // the file of the form that reads what the gear prints, in place of tables
+
+	Prompt  string            `yaml:"prompt"`  // a regular expression for what stands where the gear waits for a line
+	Enter   []string          `yaml:"enter"`   // the words after which the gear is changed
+	Leave   []string          `yaml:"leave"`   // the words that put in force what was typed
+	Forget  []string          `yaml:"forget"`  // the words that forget it
+	Refused string            `yaml:"refused"` // a regular expression for a line by which the gear refuses
+	Save    []string          `yaml:"save"`    // the words that save what runs
+	Timer   map[string]string `yaml:"timer"`   // arm, confirm and cancel: the words of the gear's own timer
+
+	Tables []TableMap `yaml:"tables"`
 
 	device *regexp.Regexp
 	skip   []*regexp.Regexp
+
+	prompt, refused *regexp.Regexp
 }
 
 // TableMap says how to read one kind of table.
@@ -89,6 +100,28 @@ func (m *ColumnMap) check() *misplaced {
 		if m.device.SubexpIndex("name") < 0 {
 			return amiss(errors.New("device: the expression has no group (?P<name>…) that is the device's name"), "device")
 		}
+	}
+	for _, x := range []struct {
+		key, text string
+		into      **regexp.Regexp
+	}{{"prompt", m.Prompt, &m.prompt}, {"refused", m.Refused, &m.refused}} {
+		if x.text == "" {
+			continue
+		}
+		if *x.into, err = regexp.Compile("(?m)" + x.text); err != nil {
+			return amiss(fmt.Errorf("%s: %w", x.key, err), x.key)
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(m.Timer)) {
+		if words := []string{"arm", "confirm", "cancel"}; !slices.Contains(words, key) {
+			return amiss(unknown("word of a timer", key, words), "timer", key)
+		}
+	}
+	if arm, confirm := m.Timer["arm"], m.Timer["confirm"]; m.Timer != nil && (confirm == "" || !strings.Contains(arm, "{seconds}") && !strings.Contains(arm, "{minutes}")) {
+		return amiss(errors.New("a timer has the words arm, with {seconds} or {minutes} in it, and confirm"), "timer")
+	}
+	if (m.Prompt != "" || m.Enter != nil || m.Leave != nil) && (m.Prompt == "" || m.Refused == "" || m.Form == "") {
+		return amiss(errors.New("gear that is told has a form, a prompt, and refused"), "prompt")
 	}
 	for _, s := range m.Skip {
 		x, err := regexp.Compile(s)

@@ -30,7 +30,7 @@ func (f valueForm) String() string {
 
 // mapKeys and tableKeys are the keys of a column map, and of each of its tables.
 var (
-	mapKeys   = map[string]valueForm{"ropeswing-map": aWord, "name": aWord, "device": aWord, "skip": aList, "ask": aList, "nothing": aList, "form": aWord, "tables": aTableList}
+	mapKeys   = map[string]valueForm{"ropeswing-map": aWord, "name": aWord, "device": aWord, "skip": aList, "ask": aList, "nothing": aList, "form": aWord, "prompt": aWord, "enter": aList, "leave": aList, "forget": aList, "refused": aWord, "save": aList, "timer": aTable, "tables": aTableList}
 	tableKeys = map[string]valueForm{
 		"heading": aList, "split": aWord, "fields": aTable, "continues": aWord, "repeats": aWord, "ends": aWord, "words": aTables, "known": aList,
 	}

@@ -27,6 +27,13 @@ tables:
 			{Name: "ask", Value: keydoc.Words, Means: "The words to send to a device, one by one, so that it prints what the tables read."},
 			{Name: "nothing", Value: keydoc.Words, Means: "Words that stand in a cell for there being nothing, beside the usual ones."},
 			{Name: "form", Value: keydoc.Word, Means: "The file of the [form](forms.md) that reads what the gear prints, in place of tables; its place is said from the gear file's."},
+			{Name: "prompt", Value: keydoc.Word, Means: "A regular expression for what stands where the gear waits for a line: `[>#] $`. With it, `refused` and a form `push` tells the gear line by line."},
+			{Name: "enter", Value: keydoc.Words, Means: "The words after which the gear can be changed."},
+			{Name: "leave", Value: keydoc.Words, Means: "The words that end that, and put in force what was typed."},
+			{Name: "forget", Value: keydoc.Words, Means: "The words that forget what was typed, where it is not in force yet."},
+			{Name: "refused", Value: keydoc.Word, Means: "A regular expression for a line by which the gear refuses: `^error`."},
+			{Name: "save", Value: keydoc.Words, Means: "The words that save what runs."},
+			{Name: "timer", Value: keydoc.Table, Means: "The words of a timer after which the gear takes back what was changed: `arm`, with `{seconds}` or `{minutes}` in it, `confirm`, `cancel`. Left out where it has none: then a step that may cut somebody off is not sent."},
 			{Name: "tables", Has: "table", Many: true, Means: "The tables that are read, each by its heading. Left out where a form is named."},
 		}},
 		{Name: "table", Keys: []keydoc.Key{

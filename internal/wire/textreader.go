@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"regexp"
 	"unicode/utf8"
 
 	"ropeswing/core/form"
@@ -17,7 +18,17 @@ type TextReader interface {
 // Gear is how gear of one make is read, and asked.
 type Gear struct {
 	TextReader
-	Ask []string // the words to send to a device, one by one, so that it prints what is read
+	Ask     []string // the words to send to a device, one by one, so that it prints what is read
+	Console *Console // how it is told; nil where that is not said
+}
+
+// Console is how gear is told line by line, in the language of its form.
+type Console struct {
+	Form                 *form.Form
+	Prompt, Refused      *regexp.Regexp
+	Enter, Leave, Forget []string
+	Saving               []string
+	Arm, Stay, Cancel    string // of its timer; "" where it has none
 }
 
 // IsForm tells whether a text is that of a form, by its first line.
@@ -40,7 +51,7 @@ func ReadGear(text []byte, open func(path string) ([]byte, error)) (*Gear, error
 		return nil, err
 	}
 	if m.Form == "" {
-		return &Gear{m, m.Ask}, nil
+		return &Gear{TextReader: m, Ask: m.Ask}, nil
 	}
 	text, err = open(m.Form)
 	if err != nil {
@@ -50,7 +61,11 @@ func ReadGear(text []byte, open func(path string) ([]byte, error)) (*Gear, error
 	if err != nil {
 		return nil, fmt.Errorf("its form %s: %w", m.Form, err)
 	}
-	return &Gear{Form{f}, m.Ask}, nil
+	g := &Gear{TextReader: Form{f}, Ask: m.Ask}
+	if m.prompt != nil {
+		g.Console = &Console{Form: f, Prompt: m.prompt, Refused: m.refused, Enter: m.Enter, Leave: m.Leave, Forget: m.Forget, Saving: m.Save, Arm: m.Timer["arm"], Stay: m.Timer["confirm"], Cancel: m.Timer["cancel"]}
+	}
+	return g, nil
 }
 
 // Form is a form as a reader of texts.
