@@ -84,8 +84,8 @@ func questionWords(q form.Question) string {
 	case form.WhenWritten:
 		return "it is not known for what this line is written: it is read, and not written"
 	case form.NoLineTells:
-		if q.Line == "discard" || q.Line == "secondary" || q.Line == "distance" || q.Line == "admin" {
-			return fmt.Sprintf("no line tells of %s: all in these texts are alike", q.Line)
+		if words, ok := neverSeen[q.Line]; ok {
+			return words
 		}
 		return fmt.Sprintf("no line tells of %s", q.Line)
 	case form.HowRun:
@@ -102,6 +102,14 @@ func questionWords(q form.Question) string {
 		return fmt.Sprintf("this line holds nothing of the plan, and is written so for every %s; put {any} in it and it is passed over", q.Of[0])
 	}
 	return ""
+}
+
+// neverSeen says of facts what it means that no line tells of them.
+var neverSeen = map[string]string{
+	"admin":     "no interface is down in these texts: what stands there then is not known",
+	"secondary": "no interface has a second address in these texts: what stands there then is not known",
+	"discard":   "no route is one that discards in these texts: what stands there then is not known",
+	"distance":  "all distances are alike in these texts: what stands there else is not known",
 }
 
 // Text writes what was learnt: the answer first, then the form, then what is open.
@@ -143,7 +151,7 @@ func (l Learning) Text(w io.Writer, width int) {
 			continue
 		}
 		text := q.Says
-		if !strings.HasPrefix(q.Says, "no line tells") {
+		if strings.ContainsAny(q.Line, " {") {
 			text = q.Line + ": " + q.Says
 		}
 		paragraph(w, width, warn.Render("open")+": "+Clean(text), "  ")
