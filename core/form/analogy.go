@@ -3,6 +3,7 @@ package form
 import (
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // analogies lets lines of a kind learn from one another. What one line taught, its like need not show again: a word for a value stands for
@@ -130,9 +131,9 @@ func sharedWords(a, b *draft) {
 			var trial []token
 			empty := slices.ContainsFunc(w.atom.Words, func(x Word) bool { return x.Text == "" })
 			switch {
-			case p < len(into) && into[p].atom.constant() && slices.ContainsFunc(w.atom.Words, func(x Word) bool { return x.Text == into[p].atom.Text }):
+			case p < len(into) && into[p].atom.constant() && slices.ContainsFunc(w.atom.Words, func(x Word) bool { return x.Text == into[p].atom.Text }) && alike(from, n, into, p, p+1):
 				trial = slices.Concat(into[:p], []token{w}, into[p+1:])
-			case empty && p < len(into) && n+1 < len(from) && into[p].key == from[n+1].key:
+			case empty && p < len(into) && n+1 < len(from) && into[p].key == from[n+1].key && alike(from, n, into, p, p):
 				trial = slices.Concat(into[:p], []token{w}, into[p:])
 			default:
 				continue
@@ -145,6 +146,23 @@ func sharedWords(a, b *draft) {
 			}
 		}
 	}
+}
+
+// alike tells whether the next word, or slot, before or behind two places is the same: blanks and signs alone say little.
+func alike(a []token, n int, b []token, p int, behind int) bool {
+	word := func(all []token, from, step int) string {
+		for i := from; i >= 0 && i < len(all); i += step {
+			if t := all[i]; !t.atom.constant() || unicode.IsLetter([]rune(t.key)[0]) || unicode.IsDigit([]rune(t.key)[0]) {
+				return t.key
+			}
+		}
+		return ""
+	}
+	if x := word(a, n-1, -1); x != "" && x == word(b, p-1, -1) {
+		return true
+	}
+	x := word(a, n+1, 1)
+	return x == word(b, behind, 1)
 }
 
 // otherFamily makes the line of the other family say all that its like says.

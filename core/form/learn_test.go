@@ -77,6 +77,19 @@ func trial(t testing.TB, l language, plan string, n int, s *score, show bool) {
 	slices.SortStableFunc(all, func(a, b example) int {
 		return cmp.Compare(form.Of(b.d, b.names).Variety(), form.Of(a.d, a.names).Variety())
 	})
+	for k := 1; k < n; k++ { // as the first, and then the next, says
+		var seen, others []*form.Thing
+		for i, x := range all {
+			if i < k {
+				seen = append(seen, form.Of(x.d, x.names))
+			} else {
+				others = append(others, form.Of(x.d, x.names))
+			}
+		}
+		if next, _ := form.Next(others, seen); next > 0 {
+			all[k], all[k+next] = all[k+next], all[k]
+		}
+	}
 	var learn []form.Example
 	for _, x := range all[:n] {
 		learn = append(learn, form.Example{Device: form.Of(x.d, x.names), Text: l.written(x.d, x.names)})

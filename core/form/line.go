@@ -35,7 +35,8 @@ type Line struct {
 	Guess  bool   // it was never seen so: it reads, and does not write
 	Number int    // of the line in the form, from 1; 0 where it stands in none
 
-	program []op // matches a line
+	program []op    // matches a line
+	beside  []*Line // the lines of its block, where that is about the same thing
 }
 
 // Atom is a piece of a line: a constant, a slot, a part that may be left out, a counter, or what is passed over.
@@ -92,7 +93,7 @@ func (l *Line) omits(t *Thing) bool {
 		says := func(x *Line) bool {
 			return slices.ContainsFunc(flat(x.Atoms), func(a Atom) bool { return a.Fact == f })
 		}
-		if !says(l) && !slices.ContainsFunc(l.Kids, says) && !slices.ContainsFunc(l.Guards, func(g Guard) bool { return g.Fact == f }) {
+		if !says(l) && !slices.ContainsFunc(l.Kids, says) && !slices.ContainsFunc(l.beside, says) && !slices.ContainsFunc(l.Guards, func(g Guard) bool { return g.Fact == f }) {
 			return true
 		}
 	}

@@ -123,31 +123,21 @@ func columns(table []*textLine) []*textLine {
 		if l.indent != first.indent && n > 0 {
 			l.text = strings.Repeat(" ", max(0, len(l.indent)-len(first.indent))) + l.text
 		}
-		letters := []rune(l.text)
-		for i, s := range starts {
-			if s > 0 && s < len(letters) && letters[s-1] != ' ' {
+		cut[n] = cellsAt(l.text, starts)
+		if cut[n] == nil { // a value that is longer than its column pushes the others on
+			if words := strings.Fields(l.text); n > 0 && len(words) == len(starts) {
+				cut[n] = words
+			} else {
 				return ragged(table)
 			}
-			end := len(letters)
-			if i+1 < len(starts) {
-				end = min(end, starts[i+1])
-			}
-			cell := ""
-			if s < end {
-				cell = strings.TrimSpace(string(letters[s:end]))
-			}
-			if n > 0 && strings.Contains(cell, "  ") {
-				return ragged(table)
-			}
-			cut[n] = append(cut[n], cell)
+		}
+		if n > 0 && l.indent != first.indent && cut[n][0] != "" {
+			return ragged(table)
 		}
 	}
 	var rows []*textLine
 	var cells [][]string
 	for n, l := range table {
-		if n > 0 && l.indent != first.indent && cut[n][0] != "" {
-			return ragged(table)
-		}
 		if n > 0 && cut[n][0] == "" && len(rows) > 1 {
 			above := cells[len(cells)-1]
 			for i, c := range cut[n] {
@@ -168,6 +158,30 @@ func columns(table []*textLine) []*textLine {
 		l.text = strings.Join(cells[n], "\t")
 	}
 	return rows
+}
+
+// cellsAt are the cells of a row that begin at some places; nil where they do not.
+func cellsAt(text string, starts []int) []string {
+	letters := []rune(text)
+	var cells []string
+	for i, s := range starts {
+		if s > 0 && s < len(letters) && letters[s-1] != ' ' {
+			return nil
+		}
+		end := len(letters)
+		if i+1 < len(starts) {
+			end = min(end, starts[i+1])
+		}
+		cell := ""
+		if s < end {
+			cell = strings.TrimSpace(string(letters[s:end]))
+		}
+		if strings.Contains(cell, "  ") {
+			return nil
+		}
+		cells = append(cells, cell)
+	}
+	return cells
 }
 
 // ragged leaves lines with gaps as they are.

@@ -485,21 +485,24 @@ func (p *parser) finish() error {
 
 // ready makes the lines ready to read and to write.
 func (f *Form) ready() error {
-	var walk func(all []*Line) error
-	walk = func(all []*Line) error {
+	var walk func(all []*Line, about Kind) error
+	walk = func(all []*Line, about Kind) error {
 		siblings(all)
 		for _, l := range all {
 			l.program = compile(l.Atoms)
+			if l.Kind == about {
+				l.beside = all
+			}
 			if l.Each && len(l.Kids) == 0 {
 				return &BadForm{l.Number, 1, "{each …} is for a line with a block, which says what it is about"}
 			}
-			if err := walk(l.Kids); err != nil {
+			if err := walk(l.Kids, l.Kind); err != nil {
 				return err
 			}
 		}
 		return nil
 	}
-	return walk(f.Lines)
+	return walk(f.Lines, Device)
 }
 
 // siblings sees to lines of one block that would say the same of the same addresses: the first stands for the first address of an

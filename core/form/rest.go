@@ -36,7 +36,7 @@ func (l *learner) findTails() {
 	tails := map[at]string{}
 	words := map[string]bool{}
 	for h, all := range nexts {
-		if all[0] == "" || slices.ContainsFunc(all, func(x string) bool { return x != all[0] }) {
+		if all[0] == "" || strings.Contains(all[0], "\t") || slices.ContainsFunc(all, func(x string) bool { return x != all[0] }) {
 			continue
 		}
 		if len(all) > 1 || endsBlock(all[0]) {

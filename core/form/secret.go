@@ -71,7 +71,7 @@ func isSecretWord(word string) bool {
 // random tells whether a word looks as if it were made by chance: long, and of letters, digits and signs that change often.
 func random(w string) bool {
 	w = strings.Trim(w, `"';,`)
-	if len(w) < 12 {
+	if len(w) < 12 || len(addressesIn(w)) > 0 {
 		return false
 	}
 	kind := func(c rune) int {

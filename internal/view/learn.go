@@ -129,7 +129,11 @@ func (l Learning) Text(w io.Writer, width int) {
 		for _, x := range d.Other {
 			paragraph(w, width, fmt.Sprintf("  %s the text says %s %s of %s", warn.Render("other than planned:"), Clean(x.Fact), Clean(x.Value), Clean(x.Of)), "    ")
 		}
-		for _, x := range d.Differs {
+		for n, x := range d.Differs {
+			if n == mostDiffer {
+				fmt.Fprintf(w, "  and %s more\n", Count(len(d.Differs)-n, "line"))
+				break
+			}
 			paragraph(w, width, fmt.Sprintf("  %s %s", warn.Render("not printed as it stands:"), Clean(x)), "    ")
 		}
 	}
@@ -163,6 +167,9 @@ func (l Learning) Text(w io.Writer, width int) {
 		paragraph(w, width, bold.Render("next")+": a text of "+Clean(l.Next)+" shows "+strings.Join(l.Shows, "; "), "  ")
 	}
 }
+
+// mostDiffer is how many lines that are not printed as they stand are shown; all are in JSON.
+const mostDiffer = 3
 
 // foldedValues are values, those of one fact by the first of them.
 func foldedValues(all []LearntValue) string {
