@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 )
 
 // Example is a device, and the text in which its gear says it.
@@ -221,7 +222,7 @@ func indexed(device *Thing) map[string][]hit {
 			}
 			if f.Type == Names || f.Type == Numbers {
 				all := listOf(t.V[name])
-				for _, s := range listShapes {
+				for _, s := range listShapes() {
 					add(s.write(all), anyList)
 				}
 				continue
@@ -645,7 +646,7 @@ func settle(atoms []Atom, rows []row) ([]Atom, bool) {
 			continue
 		}
 		var fits []listShape
-		for _, s := range plainFirst {
+		for _, s := range plainFirst() {
 			trial := reshaped(atoms, a.Fact, s.String())
 			if !slices.ContainsFunc(rows, func(r row) bool { text, ok := render(trial, r.thing, 0); return !ok || text != r.line.text }) {
 				fits = append(fits, s)
@@ -660,8 +661,8 @@ func settle(atoms []Atom, rows []row) ([]Atom, bool) {
 }
 
 // plainFirst are the shapes of lists, those first that are likeliest where nothing tells.
-var plainFirst = func() []listShape {
-	all := slices.Clone(listShapes)
+var plainFirst = sync.OnceValue(func() []listShape {
+	all := slices.Clone(listShapes())
 	weight := func(s listShape) int {
 		w := 0
 		if s.runs != "" {
@@ -677,7 +678,7 @@ var plainFirst = func() []listShape {
 	}
 	slices.SortStableFunc(all, func(a, b listShape) int { return weight(a) - weight(b) })
 	return all
-}()
+})
 
 // reshaped is atoms with another shape for a fact.
 func reshaped(atoms []Atom, f *Fact, shape string) []Atom {

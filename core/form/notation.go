@@ -20,6 +20,9 @@ func (e *BadForm) Error() string {
 	return fmt.Sprintf("line %d, column %d: %s", e.Line, e.Column, e.Why)
 }
 
+// Version is the version of the language of forms.
+const Version = 1
+
 // LargestForm is how large the text of a form may be, in bytes.
 const LargestForm = 1 << 20
 
@@ -37,7 +40,7 @@ func Parse(text string) (*Form, error) {
 	if !ok || !versioned || strings.TrimSpace(name) == "" {
 		return nil, &BadForm{1, 1, "a form begins with a line that names the gear: '# harbour lamp bus, form 1'"}
 	}
-	if version != "1" {
+	if version != strconv.Itoa(Version) {
 		return nil, &BadForm{1, 1, "it is of version " + version + " of the format, and this program reads 1"}
 	}
 	p := &parser{form: &Form{Name: strings.TrimSpace(name)}}

@@ -6,7 +6,7 @@ import "strings"
 func (f *Fact) Shapes() []string {
 	if f.Type == Names || f.Type == Numbers {
 		var all []string
-		for _, s := range listShapes {
+		for _, s := range listShapes() {
 			if f.Type == Numbers || s.runs != ":" && s.with != "/" {
 				all = append(all, s.String())
 			}

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"ropeswing/core/prefix"
 )
@@ -36,7 +37,7 @@ func (s listShape) String() string {
 }
 
 // listShapes are those that are looked for in a text, the plainest first.
-var listShapes = func() (all []listShape) {
+var listShapes = sync.OnceValue(func() (all []listShape) {
 	for _, last := range []string{"", " and ", " & "} {
 		for _, runs := range []string{"", "-", "..", " to ", ":", "~"} {
 			for _, with := range []string{",", ", ", " ", ";", ":", "/", "+", " + ", "; "} {
@@ -51,7 +52,7 @@ var listShapes = func() (all []listShape) {
 		}
 	}
 	return all
-}()
+})
 
 // stem is a name without its number at the end, and that number; -1 where it has none that runs on.
 func stem(name string) (string, int) {
@@ -280,11 +281,11 @@ const (
 func expand(shape string) []listShape {
 	switch {
 	case shape == anyWith:
-		return listShapes
+		return listShapes()
 	case strings.HasSuffix(shape, anyRuns):
 		s := parseListShape(strings.TrimSuffix(shape, anyRuns))
 		all := []listShape{s}
-		for _, x := range listShapes {
+		for _, x := range listShapes() {
 			if x.with == s.with && x.last == s.last && x.runs != "" {
 				all = append(all, x)
 			}

@@ -4,15 +4,18 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 )
 
 // object is a JSON object.
 type object = map[string]any
 
 var (
-	rangeForm = regexp.MustCompile(`^(?:a whole number from )?(\d+) to (\d+)`)
-	wordForm  = regexp.MustCompile("^`[a-z0-9-]+`(?:, `[a-z0-9-]+`)*(?: or `[a-z0-9-]+`)?$")
-	codeWord  = regexp.MustCompile("`([^`]+)`")
+	rangeForm = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^(?:a whole number from )?(\d+) to (\d+)`) })
+	wordForm  = sync.OnceValue(func() *regexp.Regexp {
+		return regexp.MustCompile("^`[a-z0-9-]+`(?:, `[a-z0-9-]+`)*(?: or `[a-z0-9-]+`)?$")
+	})
+	codeWord = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile("`([^`]+)`") })
 )
 
 // Schema is the JSON schema (draft 2020-12) of a plan, made from the table of its keys: for editors
@@ -84,8 +87,8 @@ func schemaOfForm(form string) object {
 	switch {
 	case strings.HasPrefix(form, "true or false"):
 		return typed("boolean")
-	case rangeForm.MatchString(first):
-		m := rangeForm.FindStringSubmatch(first)
+	case rangeForm().MatchString(first):
+		m := rangeForm().FindStringSubmatch(first)
 		low, _ := strconv.Atoi(m[1])
 		high, _ := strconv.Atoi(m[2])
 		// A sum such as '(200+n)' under a pattern is text, and so is a word such as 'auto'.
@@ -94,9 +97,9 @@ func schemaOfForm(form string) object {
 			return anyOf(one, listOf(one))
 		}
 		return one
-	case wordForm.MatchString(strings.TrimSpace(first)):
+	case wordForm().MatchString(strings.TrimSpace(first)):
 		var words []any
-		for _, m := range codeWord.FindAllStringSubmatch(first, -1) {
+		for _, m := range codeWord().FindAllStringSubmatch(first, -1) {
 			words = append(words, m[1])
 			if n, err := strconv.Atoi(m[1]); err == nil {
 				words = append(words, n)

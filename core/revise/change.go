@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
@@ -76,11 +77,11 @@ const (
 )
 
 // labels are what stands in brackets behind an address in a step: who has it.
-var labels = regexp.MustCompile(`\s*\([^()]*\)`)
+var labels = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\s*\([^()]*\)`) })
 
 // change reads a change to try.
 func (w reviser) change(text string) (model.Change, error) {
-	words := strings.Fields(labels.ReplaceAllString(text, ""))
+	words := strings.Fields(labels().ReplaceAllString(text, ""))
 	mode := replaces
 	take := func() {
 		if len(words) > 0 && mode == replaces {

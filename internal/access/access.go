@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 
 	"go.yaml.in/yaml/v4"
 
@@ -55,6 +56,9 @@ type Entry struct {
 	Ways []Way  `yaml:"methods"`
 }
 
+// Version is the version of the format of access files.
+const Version = 1
+
 // Access is a file of it.
 type Access struct {
 	Version    int     `yaml:"ropeswing-access"`
@@ -69,8 +73,8 @@ const Largest = 4 << 20
 
 // What an error of the reader repeats of the text, and where that is.
 var (
-	quoted = regexp.MustCompile("`[^`]*`")
-	inLine = regexp.MustCompile(`line \d+`)
+	quoted = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile("`[^`]*`") })
+	inLine = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`line \d+`) })
 )
 
 // Read reads a file's text. Files are named from its folder.
@@ -84,12 +88,12 @@ func Read(text []byte, dir string) (*Access, error) {
 	if err := d.Decode(a); err != nil {
 		text := strings.TrimPrefix(err.Error(), "yaml: ")
 		if strings.Contains(text, "access.Secret") && strings.Contains(text, "cannot construct") {
-			return nil, fmt.Errorf("%s: no secret stands here; say where it is found: {file: PATH}, {env: NAME} or {ask: true}", inLine.FindString(text))
+			return nil, fmt.Errorf("%s: no secret stands here; say where it is found: {file: PATH}, {env: NAME} or {ask: true}", inLine().FindString(text))
 		}
-		return nil, errors.New(quoted.ReplaceAllString(text, "what stands there")) // it may be a secret
+		return nil, errors.New(quoted().ReplaceAllString(text, "what stands there")) // it may be a secret
 	}
-	if a.Version != 1 {
-		return nil, fmt.Errorf("it begins with 'ropeswing-access: 1', and this one says %d", a.Version)
+	if a.Version != Version {
+		return nil, fmt.Errorf("it begins with 'ropeswing-access: %d', and this one says %d", Version, a.Version)
 	}
 	for _, e := range a.Entries {
 		if e.For == "" || len(e.Ways) == 0 {
@@ -168,7 +172,7 @@ func FromPlan(d *plan.Document, dir string) *Access {
 
 // Write is the file's text.
 func (a *Access) Write() ([]byte, error) {
-	a.Version = 1
+	a.Version = Version
 	var b bytes.Buffer
 	b.WriteString("# How devices are reached. Secrets stand in files of their own.\n")
 	e := yaml.NewEncoder(&b)

@@ -12,7 +12,7 @@ import (
 // exportModels puts devices out as data of the standard models.
 func (a *app) exportModels() *cobra.Command {
 	asXML := false
-	cmd := a.exported("models [DEVICE…]", "Data of the standard models (RFC 8343, 8344, 8349), one file a device", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
+	cmd := a.exported("models [DEVICE…]", "Data of the standard models (RFC 8343, 8344, 8349)", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
 		devices, err := devicesNamed(w.Who, args)
 		if err != nil {
 			return nil, err

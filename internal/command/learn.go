@@ -52,9 +52,9 @@ func (a *app) learn() *cobra.Command {
 		RunE: func(cmd *cobra.Command, args []string) error { return a.learnFrom(&o, args) },
 	}
 	f := cmd.Flags()
-	f.StringVar(&o.device, "device", "", "the device whose text it is, where the file's name does not say it")
+	f.StringVar(&o.device, "device", "", "the `DEVICE` whose text it is, where the file's name does not say it")
 	f.StringVar(&o.state, "state", "", "what the devices say is known from the state `DIR`, not from the plan")
-	f.StringVar(&o.name, "name", "", "what the gear is called, in the form's first line")
+	f.StringVar(&o.name, "name", "", "what the gear is called: `NAME`, in the form's first line")
 	f.StringVar(&o.to, "to", "", "the form's `FILE`; else the text's name with .form")
 	f.BoolVarP(&o.write, "write", "w", false, "write the form")
 	a.must(cmd.RegisterFlagCompletionFunc("device", a.completeDevices))

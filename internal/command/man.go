@@ -1,15 +1,14 @@
 package command
 
 import (
-	"bytes"
 	"fmt"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
 	"time"
 
-	"github.com/cpuguy83/go-md2man/v2/md2man"
 	"github.com/spf13/cobra"
-	"github.com/spf13/cobra/doc"
 
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -24,7 +23,7 @@ func (a *app) man() *cobra.Command {
 		GroupID: groupOther,
 		Long:    "Print the page of the manual of a command, or of exit-codes or environment, as 'man -l -' takes\nit. With --to all pages are written to a folder, for a folder such as man1 of the system's manual.",
 		Example: "  ropeswing man ping | man -l -\n  ropeswing man --to man",
-		Args:    cobra.MaximumNArgs(1),
+		Args:    atMost(1),
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {
 			var names []string
 			for _, c := range a.commands() {
@@ -36,10 +35,7 @@ func (a *app) man() *cobra.Command {
 			return names, noFiles
 		},
 		RunE: func(_ *cobra.Command, args []string) error {
-			pages, err := a.pages()
-			if err != nil {
-				return err
-			}
+			pages := a.pages()
 			if to == "" {
 				name := "ropeswing"
 				if len(args) == 1 {
@@ -72,42 +68,32 @@ func (a *app) man() *cobra.Command {
 	return cmd
 }
 
-// pages are all pages of the manual. They bear no date, so that one program always makes the same.
-func (a *app) pages() ([]output, error) {
-	root := a.root("")
-	root.DisableAutoGenTag = true
+// pages are all pages of the manual. Their date is that of SOURCE_DATE_EPOCH, or of the release.
+func (a *app) pages() []output {
+	date := Released
+	if n, err := strconv.ParseInt(a.getenv("SOURCE_DATE_EPOCH"), 10, 64); err == nil {
+		date = time.Unix(n, 0).UTC().Format("2006-01-02")
+	}
 	var all []output
-	var walk func(c *cobra.Command) error
-	walk = func(c *cobra.Command) error {
+	var walk func(c *cobra.Command)
+	walk = func(c *cobra.Command) {
 		if c.Hidden || c.Name() == "help" {
-			return nil
+			return
 		}
-		c.DisableAutoGenTag = true
-		var b bytes.Buffer
-		date := time.Time{}
-		name := c.CommandPath()
-		if err := doc.GenMan(c, &doc.GenManHeader{Section: "1", Source: "ropeswing " + Version, Date: &date}, &b); err != nil {
-			return err
-		}
-		text := bytes.Replace(b.Bytes(), []byte(`"Jan 0001"`), []byte(`""`), 1) // no date, whatever the library thinks
-		all = append(all, output{name: dashed(name) + ".1", text: text})
+		c.InitDefaultHelpFlag()
+		all = append(all, output{name: dashed(c.CommandPath()) + ".1", text: manPage(c, date)})
 		for _, child := range c.Commands() {
-			if err := walk(child); err != nil {
-				return err
-			}
+			walk(child)
 		}
-		return nil
 	}
-	if err := walk(root); err != nil {
-		return nil, err
-	}
+	walk(a.root(""))
 	for _, t := range topics {
-		all = append(all, output{name: "ropeswing-" + t.name + ".7", text: md2man.Render([]byte(t.manual()))})
+		all = append(all, output{name: "ropeswing-" + t.name + ".7", text: t.manPage(date)})
 	}
-	return all, nil
+	return all
 }
 
 // dashed is the name of the page of a command with the words of a path.
 func dashed(path string) string {
-	return string(bytes.ReplaceAll([]byte(path), []byte(" "), []byte("-")))
+	return strings.ReplaceAll(path, " ", "-")
 }

@@ -72,7 +72,7 @@ func (a *app) observe() *cobra.Command {
 		},
 	}
 	f := cmd.Flags()
-	f.StringVar(&o.device, "device", "", "the device, where the files do not say it")
+	f.StringVar(&o.device, "device", "", "the `DEVICE`, where the files do not say it")
 	f.StringVar(&o.format, "as", "", "the `FORMAT`: "+strings.Join(wire.Formats, ", ")+"; recognised by the content unless said")
 	f.StringVar(&o.mapFile, "map", "", "read text tables by the column map `FILE`")
 	f.StringVar(&o.form, "form", "", "read texts by the form `FILE`, as 'learn' makes them")

@@ -225,6 +225,7 @@ func (a *app) root(only string) *cobra.Command {
 			c.GroupID, c.Short = groupOther, "Print the completion script of your shell"
 		}
 	}
+	cobra.AddTemplateFunc("options", options)
 	root.SetUsageTemplate(usage)
 	disableFlagsInUse(root)
 	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return unknownFlag(cmd, err) })
@@ -261,10 +262,10 @@ There are:{{range $cmds}}{{if .IsAvailableCommand}}
   {{rpad .Name 14}}{{.Short}}{{end}}{{end}}{{end}}{{end}}{{if .HasAvailableLocalFlags}}
 
 Options:
-{{.LocalFlags.FlagUsagesWrapped 80 | trimTrailingWhitespaces}}{{end}}{{if .HasAvailableInheritedFlags}}
+{{options .LocalFlags}}{{end}}{{if .HasAvailableInheritedFlags}}
 
 For every command:
-{{.InheritedFlags.FlagUsagesWrapped 80 | trimTrailingWhitespaces}}{{end}}
+{{options .InheritedFlags}}{{end}}
 `
 
 // said are words of the trade for what stands under another here.

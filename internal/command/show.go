@@ -39,15 +39,15 @@ func (a *app) show() *cobra.Command {
 		a.stateList("segments", "segment", "The segments with their subnets; of a device: those it is on", rowsOf(view.Segments)),
 		a.interfaces(),
 		a.ports(),
-		a.stateList("vlans", "vlan", "Which switch has which VLAN on which ports, and where one is missing", rowsOf(view.VLANs)),
+		a.stateList("vlans", "vlan", "Which switch has which VLAN where, and where one is missing", rowsOf(view.VLANs)),
 		a.stateList("cables", "cable", "The cables, and whether anything gets through", rowsOf(view.Cables)),
 		a.stateList("neighbours", "neighbors", "Who hears whom, interface by interface", rowsOf(view.Neighbours)),
-		a.list("management", "managed", "Where each device is managed, and whether the operator gets there", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Managed, view.Table) {
+		a.list("management", "managed", "Where each device is managed, and if the operator gets there", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Managed, view.Table) {
 			return view.Management(net, verify.Management(net), devices)
 		})),
 		a.card(),
 		a.routes(),
-		a.list("permits", "permit", "What devices let pass, in order, and which requirements hang on it", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Permit, view.Table) {
+		a.list("permits", "permit", "What devices let pass, in order, and what hangs on it", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Permit, view.Table) {
 			return view.Permits(net.Spec, verify.CountedPermits(net, devices), devices)
 		})),
 		a.list("translations", "translation", "Which addresses are which beyond which interface", rowsOf(view.Translations)),
@@ -184,7 +184,7 @@ func (a *app) shownOf(use, alias, short string, complete cobra.CompletionFunc, m
 // ports shows the ports of devices side by side, as one looks at them.
 func (a *app) ports() *cobra.Command {
 	var without []string
-	cmd := a.shownOf("ports [DEVICE…]", "port", "The ports side by side: what each carries, its state, and what is plugged in", a.completeDevices, func(names []string) (answer, error) {
+	cmd := a.shownOf("ports [DEVICE…]", "port", "The ports: what each carries, its state, what is plugged in", a.completeDevices, func(names []string) (answer, error) {
 		who, state, err := a.stateWithout(without)
 		if err != nil {
 			return answer{}, err
@@ -354,7 +354,7 @@ var routeSources = []string{"local", "direct", "static", "derived", "learned"}
 
 // blocks is the one 'show' command that is not of devices.
 func (a *app) blocks() *cobra.Command {
-	cmd := a.shownOf("blocks [BLOCK…]", "block", "The blocks within one another and the room left in each; of one, what lies where", a.completeBlocks, func(names []string) (answer, error) {
+	cmd := a.shownOf("blocks [BLOCK…]", "block", "The blocks within one another, and the room left in each", a.completeBlocks, func(names []string) (answer, error) {
 		w, err := a.numbers()
 		if err != nil {
 			return answer{}, err

@@ -46,13 +46,3 @@ func (t topic) markdown() string {
 
 // generatedNote stands on every page that is made from the code.
 const generatedNote = "<!-- Made from the code by 'go test ./internal/command -update'. -->\n\n"
-
-// manual is the topic as a page of the manual, in Markdown that the converter takes.
-func (t topic) manual() string {
-	var b strings.Builder
-	fmt.Fprintf(&b, "%% \"ROPESWING-%s\" \"7\"\n\n# NAME\n\nropeswing-%s - %s\n\n# DESCRIPTION\n\n%s\n\n", strings.ToUpper(t.name), t.name, strings.ToLower(t.title), t.about)
-	for _, r := range t.rows {
-		fmt.Fprintf(&b, "**%s**\n: %s\n\n", r[0], r[1])
-	}
-	return b.String()
-}

@@ -6,14 +6,28 @@ import (
 	"runtime/debug"
 
 	"github.com/spf13/cobra"
+
+	"ropeswing/core/form"
+	"ropeswing/core/observed"
+	"ropeswing/core/plan"
+	"ropeswing/internal/access"
+	"ropeswing/internal/wire"
 )
 
 // Version is the program's version, and Commit what it was built from; the build may set both by
 // -ldflags -X. Without, the commit is the one that Go noted.
 var (
-	Version = "0.1.0"
+	Version = "0.2.0"
 	Commit  = ""
 )
+
+// Released is the day of the release.
+const Released = "2026-12-01"
+
+// fileFormats are the versions of the formats that this program reads and writes.
+func fileFormats() string {
+	return fmt.Sprintf("formats: plan %d, state %d, gear %d, form %d, access %d", plan.Version, observed.Version, wire.MapVersion, form.Version, access.Version)
+}
 
 func (a *app) version() *cobra.Command {
 	return &cobra.Command{
@@ -32,6 +46,7 @@ func (a *app) version() *cobra.Command {
 				line += " from " + commit[:min(12, len(commit))]
 			}
 			fmt.Fprintln(a.out, line)
+			fmt.Fprintln(a.out, fileFormats())
 			return nil
 		},
 	}

@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"go.lsp.dev/protocol"
 	"go.lsp.dev/uri"
@@ -54,7 +55,7 @@ func (s *Server) complete(u uri.URI, p protocol.Position) []protocol.CompletionI
 	return append(all, l.names(form, where)...)
 }
 
-var quoted = regexp.MustCompile("`([a-z][a-z0-9-]*)`")
+var quoted = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile("`([a-z][a-z0-9-]*)`") })
 
 // wordsOf are the words that a form offers to be written as they are.
 func wordsOf(form string) []string {
@@ -63,7 +64,7 @@ func wordsOf(form string) []string {
 		return []string{"true", "false"}
 	}
 	var all []string
-	for _, m := range quoted.FindAllStringSubmatch(first, -1) {
+	for _, m := range quoted().FindAllStringSubmatch(first, -1) {
 		if !slices.Contains(all, m[1]) && !strings.Contains(first, "such as `"+m[1]) {
 			all = append(all, m[1])
 		}

@@ -12,6 +12,7 @@ import (
 	"html/template"
 	"io"
 	"strings"
+	"sync"
 
 	"ropeswing/internal/draw"
 	"ropeswing/internal/view"
@@ -52,7 +53,7 @@ var (
 	script string
 )
 
-var parsed = template.Must(template.New("page").Parse(page))
+var parsed = sync.OnceValue(func() *template.Template { return template.Must(template.New("page").Parse(page)) })
 
 // Write writes the page. Text of the plan is never markup, and nothing but the page's own script
 // runs: its policy says so too.
@@ -82,7 +83,7 @@ func Write(w io.Writer, c *Content) error {
 		sections = append(sections, x)
 	}
 	sum := sha256.Sum256([]byte(script))
-	return parsed.Execute(w, map[string]any{
+	return parsed().Execute(w, map[string]any{
 		"Content": c, "Sections": sections, "Style": template.CSS(draw.Style("svg ") + style), "Script": template.JS(script), "Data": template.JS(data),
 		"Policy": "default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-" + base64.StdEncoding.EncodeToString(sum[:]) + "'",
 	})

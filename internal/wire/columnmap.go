@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"go.yaml.in/yaml/v4"
@@ -280,7 +281,7 @@ func (t *TableMap) headingAt(line string) ([]int, bool) {
 }
 
 // spaces is what parts columns that are parted by spaces.
-var spaces = regexp.MustCompile(` {2,}|\t+`)
+var spaces = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(` {2,}|\t+`) })
 
 // cells parts a line into as many cells as there are headings.
 func (t *TableMap) cells(line string, starts []int) []string {
@@ -298,7 +299,7 @@ func (t *TableMap) cells(line string, starts []int) []string {
 			}
 		}
 	case "spaces":
-		for i, c := range spaces.Split(strings.TrimSpace(line), -1) {
+		for i, c := range spaces().Split(strings.TrimSpace(line), -1) {
 			if i < len(cells) {
 				cells[i] = c
 			} else {

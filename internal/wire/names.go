@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
@@ -66,12 +67,12 @@ func Names(spec *model.Spec) ([]Named, error) {
 
 // label is one part of a domain's name: letters, digits, hyphens within, and the underscores
 // that some domains have (RFC 1123 §2.1, RFC 8552).
-var label = regexp.MustCompile(`^[A-Za-z0-9_]([A-Za-z0-9_-]{0,61}[A-Za-z0-9_])?$`)
+var label = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^[A-Za-z0-9_]([A-Za-z0-9_-]{0,61}[A-Za-z0-9_])?$`) })
 
 // CheckDomain refuses what is no domain's name.
 func CheckDomain(name string) error {
 	bare := strings.TrimSuffix(name, ".")
-	if len(bare) > 253 || slices.ContainsFunc(strings.Split(bare, "."), func(l string) bool { return !label.MatchString(l) }) {
+	if len(bare) > 253 || slices.ContainsFunc(strings.Split(bare, "."), func(l string) bool { return !label().MatchString(l) }) {
 		return fmt.Errorf("%q is no domain name; write one such as skerry.example", name)
 	}
 	return nil
