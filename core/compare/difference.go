@@ -41,6 +41,7 @@ const (
 	OfOrder     What = "order" // of addresses: which is primary
 	OfMAC       What = "mac"
 	OfBandwidth What = "bandwidth"
+	OfNote      What = "note"
 	OfMembers   What = "members"
 
 	// Of two plans only; no device tells of them.
@@ -77,7 +78,7 @@ const (
 // Listed tells whether the lists of a device tell of such a thing, as the standard models and forms have it.
 func (w What) Listed() bool {
 	switch w {
-	case OfAdmin, OfAddress, OfMTU, OfVLAN, OfRoute, OfNextHop, OfDistance, OfMetric, OfMembers, OfInterface:
+	case OfAdmin, OfAddress, OfMTU, OfNote, OfVLAN, OfRoute, OfNextHop, OfDistance, OfMetric, OfMembers, OfInterface:
 		return true
 	}
 	return false

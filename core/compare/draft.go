@@ -6,6 +6,7 @@ import (
 	"maps"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ropeswing/core/observed"
@@ -291,6 +292,9 @@ func (d *draft) keys(x *observed.Device, i *observed.Interface) []string {
 	}
 	if i.MTU >= 68 && i.MTU <= 65535 && i.MTU != 1500 {
 		keys = append(keys, fmt.Sprintf("mtu: %d", i.MTU))
+	}
+	if i.Description != "" {
+		keys = append(keys, "note: "+strconv.Quote(i.Description))
 	}
 	return keys
 }

@@ -161,14 +161,14 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 		change         func([]model.Interface)
 	}
 	told := model.Interface{Device: x.Device, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None}
-	told.MTU, told.MAC, told.Bandwidth = found.MTU, found.MAC, found.Speed
+	told.MTU, told.MAC, told.Bandwidth, told.Note = found.MTU, found.MAC, found.Speed, found.Description
 	key := func(what What) setting {
 		k := model.InterfaceKeyNamed(string(what))
 		value := k.Says(c.spec, &told)
 		return setting{what, k.Says(c.spec, x), value, func(all []model.Interface) { _ = k.Set(c.spec, &all[i], value) }}
 	}
 	for _, s := range []setting{
-		key(OfMTU), key(OfMAC), key(OfBandwidth),
+		key(OfMTU), key(OfMAC), key(OfBandwidth), key(OfNote),
 		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), c.regroup(i, found.Group)},
 	} {
 		switch {
@@ -176,7 +176,7 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 			if s.found != "" && s.change != nil && s.what != OfMembers { // the plan is silent; what is there counts all the same
 				c.silent = append(c.silent, Difference{change: s.change})
 			}
-		case s.found == "" && c.every && (s.what == OfMTU || s.what == OfMAC):
+		case s.found == "" && c.every && (s.what == OfMTU || s.what == OfMAC || s.what == OfNote):
 			c.add(Difference{Kind: Missing, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Place: x.Place, change: func([]model.Interface) {}})
 		case s.found == "":
 			if s.planned != inNoGroup {

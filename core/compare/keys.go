@@ -52,7 +52,7 @@ var HowCompared = map[string]map[string]How{
 		"segment": by(OfAddress).inState(OfAddress), "vlan": by(OfTag), "access": by(OfVLAN).inState(OfVLAN), "tagged": by(OfVLAN).inState(OfVLAN), "untagged": by(OfVLAN).inState(OfVLAN),
 		"address": by(OfAddress).inState(OfAddress), "secondary": by(OfAddress, OfOrder).inState(OfAddress, OfOrder), "link-local": by(OfLinkLocal, OfAddress).inState(OfAddress), "mac": by(OfMAC).inState(OfMAC), "prefer": by(OfPrefer),
 		"members": by(OfMembers).inState(OfMembers), "mtu": by(OfMTU).inState(OfMTU), "bandwidth": by(OfBandwidth).inState(OfBandwidth),
-		"admin": by(OfAdmin).inState(OfAdmin), "note": need(aRemark),
+		"admin": by(OfAdmin).inState(OfAdmin), "note": by(OfNote).inState(OfNote),
 	},
 	"route": {
 		"next-hop": by(OfNextHop).inState(OfNextHop), "out": by(OfNextHop).inState(OfNextHop), "distance": by(OfDistance).inState(OfDistance), "metric": by(OfMetric).inState(OfMetric), "watch": by(OfWatch), "watch-from": by(OfWatch), "discard": by(OfNextHop).inState(OfNextHop),

@@ -34,7 +34,7 @@ devices:
     interfaces:
       lan: {}
       lan.7: {parent: lan, tag: 7, segment: a, address: first, virtual: 250, priority: 90}
-      l: {segment: l, address: 1, secondary: 3, link-local: "fe80::1", mac: "02:00:00:00:00:01", prefer: 10.0.0.1, mtu: 1400, bandwidth: 100M, relay: desk, advertises: true, admin: up}
+      l: {segment: l, address: 1, secondary: 3, link-local: "fe80::1", mac: "02:00:00:00:00:01", prefer: 10.0.0.1, mtu: 1400, note: "to the desk, upstairs", bandwidth: 100M, relay: desk, advertises: true, admin: up}
       up: {segment: up, address: 2}
       n: {segment: n, address: first}
       q: {segment: x, table: apart, address: 1}
@@ -85,7 +85,7 @@ var Changes = map[string]map[string]Change{
 		"segment": {"q: {segment: x, table", "q: {segment: b, table"}, "vlan": {"mgmt: {vlan: a", "mgmt: {vlan: x"}, "access": {"access: a", "access: 8"}, "tagged": {"tagged: [7, 8]", "tagged: [7]"}, "untagged": {"untagged: 9", "untagged: 8"},
 		"address": {"up: {segment: up, address: 2}", "up: {segment: up, address: 3}"}, "secondary": {"address: 1, secondary: 3", "address: 3, secondary: 1"}, "link-local": {"fe80::1", "fe80::2"}, "mac": {"00:00:01", "00:00:02"},
 		"borrow": {"borrow: b}", "borrow: l}"}, "prefer": {"prefer: 10.0.0.1", "prefer: 10.0.0.3"}, "virtual": {"virtual: 250", "virtual: 251"}, "priority": {"priority: 90", "priority: 91"}, "table": {"table: apart,", "table: alone,"},
-		"members": {"members: [p3, p4], negotiates", "members: [p3], negotiates"}, "mtu": {"mtu: 1400", "mtu: 1401"}, "bandwidth": {"100M", "10M"}, "line": {"line: serial, clock: here", "line: ethernet"}, "clock": {", clock: here", ""}, "negotiates": {"negotiates: true", "negotiates: false"},
+		"members": {"members: [p3, p4], negotiates", "members: [p3], negotiates"}, "mtu": {"mtu: 1400", "mtu: 1401"}, "note": {"to the desk, upstairs", "to the lamp: old"}, "bandwidth": {"100M", "10M"}, "line": {"line: serial, clock: here", "line: ethernet"}, "clock": {", clock: here", ""}, "negotiates": {"negotiates: true", "negotiates: false"},
 		"parent": {"parent: lan, ", "parent: n, "}, "tag": {"tag: 7, ", "tag: 8, "}, "admin": {"admin: up", "admin: down"},
 		"relay": {"relay: desk, ", ""}, "advertises": {"advertises: true, ", ""},
 	},

@@ -53,6 +53,13 @@ var InterfaceKeys = []InterfaceKey{
 			return err
 		}},
 	{
+		Name: "note", Many: "notes",
+		Says: func(_ *Spec, i *Interface) string { return i.Note },
+		Set: func(_ *Spec, i *Interface, value string) error {
+			i.Note = value
+			return nil
+		}},
+	{
 		Name: "mac",
 		Says: func(_ *Spec, i *Interface) string { return strings.ToLower(i.MAC) },
 		Set: func(_ *Spec, i *Interface, value string) (err error) {

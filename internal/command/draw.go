@@ -44,6 +44,7 @@ var pictures = []struct{ name, operands, about string }{
 	{"failures", "", "each cable by what its failure takes from LANs"},
 	{"blocks", "", "address space as a map to scale"},
 	{"vlan", "NAME", "the switches and cables that carry a VLAN"},
+	{"ports", "DEVICE", "the front of a device: each port's VLANs, state, and what is plugged in"},
 }
 
 func (a *app) draw() *cobra.Command {
@@ -56,10 +57,10 @@ func (a *app) draw() *cobra.Command {
 	}
 	cmd := &cobra.Command{
 		Use:     "draw PICTURE [WORD…]",
-		Short:   "A picture: wires, subnets, a path, failures, blocks, a VLAN",
+		Short:   "A picture: wires, subnets, a path, failures, a VLAN, ports",
 		GroupID: groupLook,
 		Long:    strings.TrimRight(long, "\n"),
-		Example: "  ropeswing draw subnets\n  ropeswing draw wires mole --text\n  ropeswing draw path desk-7 tern-cam --without beam-b -w path.png\n  ropeswing draw failures -w failures.pdf\n  ropeswing draw vlan 110",
+		Example: "  ropeswing draw subnets\n  ropeswing draw wires mole --text\n  ropeswing draw path desk-7 tern-cam --without beam-b -w path.png\n  ropeswing draw failures -w failures.pdf\n  ropeswing draw vlan 110\n  ropeswing draw ports quay-sw1 --observed bad-morning/observed",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return errors.New("draw what? " + strings.Join(names, ", "))
@@ -70,7 +71,7 @@ func (a *app) draw() *cobra.Command {
 				}
 				return fmt.Errorf("there is no picture %s; there are %s", args[0], strings.Join(names, ", "))
 			}
-			most := map[string][2]int{"path": {1, 2}, "vlan": {1, 1}, "wires": {0, 1000}, "subnets": {0, 1000}}[args[0]]
+			most := map[string][2]int{"path": {1, 2}, "vlan": {1, 1}, "ports": {1, 1}, "wires": {0, 1000}, "subnets": {0, 1000}}[args[0]]
 			if n := len(args) - 1; n < most[0] || n > most[1] {
 				return fmt.Errorf("it is: ropeswing draw %s", strings.TrimSpace(args[0]+" "+pictures[slices.Index(names, args[0])].operands))
 			}
@@ -125,7 +126,12 @@ func (a *app) drawn(o *drawing, args []string) error {
 	if o.text {
 		return a.drawnText(after, o, args)
 	}
-	sheet, err := a.sheet(after, o, args)
+	var sheet *draw.Sheet
+	if args[0] == "ports" {
+		sheet, err = a.portsSheet(before, after, args[1])
+	} else {
+		sheet, err = a.sheet(after, o, args)
+	}
 	if err != nil {
 		return err
 	}
@@ -298,6 +304,22 @@ func vlanNamed(w *workspace.Workspace, word string) (model.VLAN, string, error) 
 		return 0, "", fmt.Errorf("there is no VLAN %s; name its number, or its segment", word)
 	}
 	return v, label, nil
+}
+
+// portsSheet draws the front of a device; where it is asked about as found, or with a change, beside what is planned.
+func (a *app) portsSheet(before, after *workspace.Workspace, word string) (*draw.Sheet, error) {
+	d, err := after.Device(word)
+	if err != nil {
+		return nil, err
+	}
+	asked := draw.Asked{Title: "the ports of " + after.Spec.Devices[d].Name, About: after.Basis}
+	if before == nil {
+		return draw.Ports(after.Network, nil, d, asked), nil
+	}
+	if d, err = before.Device(word); err != nil {
+		return nil, err
+	}
+	return draw.Ports(before.Network, after.Network, d, asked), nil
 }
 
 // failuresSheet draws what each cable's failure takes.

@@ -40,6 +40,12 @@ func pictures(net *forward.Network) map[string]*draw.Sheet {
 		"wires": draw.Wires(net, asked, nil), "subnets": draw.Subnets(net, asked), "blocks": draw.Blocks(net.Spec, asked),
 		"vlan": draw.VLAN(net, 110, asked),
 	}
+	for d := range net.Spec.Devices {
+		if ports := net.Spec.InterfacesOf(model.DeviceID(d)); len(ports) > 4 {
+			all["ports"] = draw.Ports(net, nil, model.DeviceID(d), asked)
+			all["ports as found"] = draw.Ports(net, net, model.DeviceID(d), asked)
+		}
+	}
 	var from, to model.DeviceID = 0, model.DeviceID(len(net.Spec.Devices) - 1)
 	if a := net.Spec.MainAddress(to, 0); a.IsValid() {
 		all["path"] = draw.Path(net, forward.Ping(net, from, netip.Addr{}, a, model.None), asked)

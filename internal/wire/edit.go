@@ -68,6 +68,13 @@ func (e *editor) iface(was, is *observed.Interface, isNew bool) *datum {
 	if (was.Admin == observed.Down) != (is.Admin == observed.Down) {
 		x.children = append(x.children, number(m, "enabled", is.Admin != observed.Down))
 	}
+	if was.Description != is.Description {
+		d := leaf(m, "description", is.Description)
+		if is.Description == "" {
+			d.text, d.operation = was.Description, "delete"
+		}
+		x.children = append(x.children, d)
+	}
 	for _, family := range prefix.Families {
 		if d := editIP(was, is, family); d != nil {
 			x.children = append(x.children, d)

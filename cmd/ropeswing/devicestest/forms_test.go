@@ -45,7 +45,7 @@ func TestWrittenAndReadAgainItIsThePlan(t *testing.T) {
 		assert.Regexp(t, `^\d+ of \d+ lines understood; \d+ of \d+ values of quay-core found$`, first(r.Out))
 		g := regexp.MustCompile(`(\d+) of (\d+) lines`).FindStringSubmatch(r.Out)
 		assert.Equal(t, g[1], g[2], "every line is understood")
-		for form, least := range map[string]string{language + ".form": "all 751 things", "learnt.form": "all 682 things"} {
+		for form, least := range map[string]string{language + ".form": "all 755 things", "learnt.form": "all 686 things"} {
 			r := run(t, dir, "observe", folder, "--form", form, "-w", "seen")
 			require.Equal(t, 0, r.Code, r.Err)
 			r = run(t, dir, "compare", "seen")
@@ -150,4 +150,18 @@ func TestTextsThatAreNone(t *testing.T) {
 	assert.Equal(t, 0, r.Code, r.Err)
 	assert.NotContains(t, r.Out, "\x1b[2J")
 	assert.Contains(t, r.Out, "not read")
+}
+
+// What practitioners write on each port, its note, is found, compared, set by a step, and drafted.
+func TestNotesAreCompared(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, "two.plan.yaml", strings.Replace(twoPlan, "up: {segment: link, address: 10.77.0.0}", `up: {segment: link, address: 10.77.0.0, note: "to r2, by the tower"}`, 1))
+	write(t, dir, "r1.csv", "device,interface,admin,description\nr1,lan,up,\nr1,up,up,to r3\n")
+	require.Equal(t, 0, run(t, dir, "observe", "r1.csv", "-w", "seen").Code)
+	assert.Contains(t, oneLine(run(t, dir, "compare", "seen").Out), "r1 note up different to r2, by the tower to r3")
+	assert.Contains(t, oneLine(run(t, dir, "steps", "seen").Out), "up note: to r2, by the tower (was: up note: to r3)")
+	r := run(t, dir, "check", "--with", "r1: up note: other words")
+	assert.NotEqual(t, 2, r.Code, r.Err)
+	assert.Contains(t, run(t, dir, "draft", "seen").Out, `note: "to r3"`)
 }

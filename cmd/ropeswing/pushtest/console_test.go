@@ -30,7 +30,7 @@ func TestPushAtConsoles(t *testing.T) {
 			require.Equal(t, 0, r.Code, r.Out+r.Err)
 			assert.Equal(t, "done: 5 steps on 5 devices", first(r.Out))
 			assert.Equal(t, language == "kelp", strings.Contains(r.Err, "mole-sw has no timer of its own: what is sent runs at once"))
-			assert.Contains(t, differs(), "as planned: all 751 things")
+			assert.Contains(t, differs(), "as planned: all 755 things")
 			journal := clitest.Read(t, dir, "skerry.push.jsonl")
 			assert.NotContains(t, journal, "<interfaces", "what was typed is the gear's own")
 			r = run(t, dir, "push", "--take-back", "-w", "--yes", "--access", access)
