@@ -131,7 +131,8 @@ func sharedWords(a, b *draft) {
 			var trial []token
 			empty := slices.ContainsFunc(w.atom.Words, func(x Word) bool { return x.Text == "" })
 			switch {
-			case p < len(into) && into[p].atom.constant() && slices.ContainsFunc(w.atom.Words, func(x Word) bool { return x.Text == into[p].atom.Text }) && alike(from, n, into, p, p+1):
+			case p < len(into) && into[p].atom.constant() && alike(from, n, into, p, p+1) &&
+				slices.ContainsFunc(w.atom.Words, func(x Word) bool { return x.Text == into[p].atom.Text }):
 				trial = slices.Concat(into[:p], []token{w}, into[p+1:])
 			case empty && p < len(into) && n+1 < len(from) && into[p].key == from[n+1].key && alike(from, n, into, p, p):
 				trial = slices.Concat(into[:p], []token{w}, into[p:])

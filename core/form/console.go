@@ -54,8 +54,9 @@ func (c *Console) Type(line string) error {
 		c.open = c.open[:n]
 		return nil
 	}
-	if before, after, ok := strings.Cut(c.form.Remove, "{line}"); ok && strings.HasPrefix(text, before) && strings.HasSuffix(text, after) && len(text) > len(before)+len(after) {
-		if c.in(strings.TrimSuffix(strings.TrimPrefix(text, before), after), c.remove) {
+	before, after, removes := strings.Cut(c.form.Remove, "{line}")
+	if inner := len(text) - len(before) - len(after); removes && inner > 0 && strings.HasPrefix(text, before) && strings.HasSuffix(text, after) {
+		if c.in(text[len(before):len(before)+inner], c.remove) {
 			return nil
 		}
 		return ErrNotThere

@@ -125,7 +125,8 @@ func learnNested(name string, examples []Example, how nesting) (*Learnt, error) 
 		text := nest(e.Text, how)
 		n := len(text.everything()) - 1
 		if n > mostLearnt {
-			return nil, &NothingToLearn{fmt.Sprintf("the text of %s has more than %d lines; take a device that has fewer", e.Device.label(), mostLearnt)}
+			why := fmt.Sprintf("the text of %s has more than %d lines; take a device that has fewer", e.Device.label(), mostLearnt)
+			return nil, &NothingToLearn{why}
 		}
 		if n == 0 {
 			return nil, &NothingToLearn{fmt.Sprintf("the text of %s is empty", e.Device.label())}

@@ -93,7 +93,8 @@ func (l *Line) omits(t *Thing) bool {
 		says := func(x *Line) bool {
 			return slices.ContainsFunc(flat(x.Atoms), func(a Atom) bool { return a.Fact == f })
 		}
-		if !says(l) && !slices.ContainsFunc(l.Kids, says) && !slices.ContainsFunc(l.beside, says) && !slices.ContainsFunc(l.Guards, func(g Guard) bool { return g.Fact == f }) {
+		guarded := slices.ContainsFunc(l.Guards, func(g Guard) bool { return g.Fact == f })
+		if !guarded && !says(l) && !slices.ContainsFunc(l.Kids, says) && !slices.ContainsFunc(l.beside, says) {
 			return true
 		}
 	}

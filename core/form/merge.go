@@ -156,7 +156,8 @@ func (v *level) merge() {
 		}
 	}
 	for n := 0; n < len(v.chosen); n++ { // what is less sure than what it was made of is taken apart again
-		if d := v.chosen[n]; !d.sure && len(d.made) > 0 && !slices.ContainsFunc(d.made, func(m *draft) bool { return !m.sure && len(m.made) == 0 }) {
+		unsure := func(m *draft) bool { return !m.sure && len(m.made) == 0 }
+		if d := v.chosen[n]; !d.sure && len(d.made) > 0 && !slices.ContainsFunc(d.made, unsure) {
 			v.chosen = append(slices.Delete(v.chosen, n, n+1), d.made...)
 			n--
 		}

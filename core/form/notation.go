@@ -527,7 +527,8 @@ func siblings(all []*Line) {
 		}
 		for _, other := range all[i+1:] {
 			if other.Kind == Address && len(other.Guards) == 0 && about(l) == about(other) && !strings.Contains(about(l), "secondary") {
-				l.Guards, other.Guards = append(l.Guards, Guard{Fact: secondary, Value: "no"}), append(other.Guards, Guard{Fact: secondary, Value: "yes"})
+				l.Guards = append(l.Guards, Guard{Fact: secondary, Value: "no"})
+				other.Guards = append(other.Guards, Guard{Fact: secondary, Value: "yes"})
 				break
 			}
 		}

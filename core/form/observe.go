@@ -50,7 +50,7 @@ func (f *Form) Tells() []observed.Part {
 				case name == "destination":
 					ofRoutes = true
 					learn(l.families(observed.Routes4, observed.Routes6)...)
-				case slices.Contains([]string{"untagged", "tagged", "tagged-vlan", "untagged-port", "tagged-port", "untagged-ports", "tagged-ports"}, name):
+				case strings.HasPrefix(name, "untagged"), strings.HasPrefix(name, "tagged"):
 					learn(observed.VLANs)
 				case name == "neighbour":
 					learn(observed.Neighbours)
@@ -141,7 +141,8 @@ func (r *Reading) doubt(d *observed.Device, t *Thing) {
 				d.Doubt(six...)
 			}
 		}
-		for word := range strings.FieldsFuncSeq(u.Text, func(c rune) bool { return !unicode.IsDigit(c) && !unicode.IsLetter(c) && c != '.' && c != ':' }) {
+		between := func(c rune) bool { return !unicode.IsDigit(c) && !unicode.IsLetter(c) && c != '.' && c != ':' }
+		for word := range strings.FieldsFuncSeq(u.Text, between) {
 			if inside && isNumber(word) && len(word) < 5 {
 				d.Doubt(observed.VLANs)
 			}
@@ -152,7 +153,8 @@ func (r *Reading) doubt(d *observed.Device, t *Thing) {
 // addressesIn are the addresses that stand in a text, whatever stands beside them.
 func addressesIn(text string) []netip.Addr {
 	var all []netip.Addr
-	for word := range strings.FieldsFuncSeq(text, func(c rune) bool { return c > unicode.MaxASCII || c != '.' && c != ':' && !isHexOf(byte(c)) }) {
+	other := func(c rune) bool { return c > unicode.MaxASCII || c != '.' && c != ':' && !isHexOf(byte(c)) }
+	for word := range strings.FieldsFuncSeq(text, other) {
 		if strings.Count(word, ".") < 3 && strings.Count(word, ":") < 2 {
 			continue
 		}

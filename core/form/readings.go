@@ -81,7 +81,10 @@ func within(t string, i, j int) bool {
 	if t[i] == ':' && i > 0 && isWordByte(t[i-1]) || t[j-1] == ':' && j < len(t) && isWordByte(t[j]) {
 		return true
 	}
-	return j < len(t) && t[j] == ':' && j+1 < len(t) && isHex(t[j+1]) && strings.Contains(t[i:j], ":") || i > 0 && t[i-1] == ':' && strings.Contains(t[i:j], ":")
+	if !strings.Contains(t[i:j], ":") {
+		return false
+	}
+	return j+1 < len(t) && t[j] == ':' && isHex(t[j+1]) || i > 0 && t[i-1] == ':'
 }
 
 func isWordByte(c byte) bool {
@@ -149,7 +152,7 @@ func named(t, context *Thing, spans []span) bool {
 	return true
 }
 
-// covers are sets of stretches that do not overlap: the longest first; and, where a shorter one is a key that the longest hides, also by that.
+// covers are sets of stretches that do not overlap: the longest first.
 func covers(spans []span) [][]span {
 	longest := slices.Clone(spans)
 	slices.SortFunc(longest, func(a, b span) int { return cmp.Or((b.to-b.from)-(a.to-a.from), a.from-b.from) })

@@ -7,7 +7,9 @@ import (
 )
 
 // secretWords are words behind which a secret stands, in texts of gear of any make.
-var secretWords = []string{"password", "passwd", "passphrase", "secret", "key", "community", "token", "psk", "hash", "pin", "credential", "private", "keystring"}
+var secretWords = []string{
+	"password", "passwd", "passphrase", "secret", "key", "community", "token", "psk", "hash", "pin", "credential", "private", "keystring",
+}
 
 // hideSecrets blanks what looks like a secret in the lines learnt: it is never put into a form.
 func (v *level) hideSecrets() {
@@ -32,8 +34,8 @@ func (v *level) hideSecrets() {
 	}
 }
 
-// withoutSecrets is a constant with what looks like a secret in it made a slot that reads anything; hid tells whether there was one. Followed
-// is that a slot stands behind it.
+// withoutSecrets is a constant with what looks like a secret in it made a slot that reads anything; hid tells whether
+// there was one. Followed is that a slot stands behind it.
 func withoutSecrets(text string, followed bool) (atoms []Atom, hid bool) {
 	words := strings.Fields(text)
 	at := 0
@@ -64,7 +66,8 @@ func hidden(before, after string) []Atom {
 
 func isSecretWord(word string) bool {
 	return slices.ContainsFunc(secretWords, func(s string) bool {
-		return word == s || len(s) > 4 && (strings.HasSuffix(word, s) || strings.HasPrefix(word, s)) || strings.HasSuffix(word, "-"+s) || strings.HasPrefix(word, s+"-")
+		within := strings.HasSuffix(word, s) || strings.HasPrefix(word, s)
+		return word == s || len(s) > 4 && within || strings.HasSuffix(word, "-"+s) || strings.HasPrefix(word, s+"-")
 	})
 }
 

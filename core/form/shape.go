@@ -177,7 +177,9 @@ func isNumber(s string) bool {
 }
 
 // macShapes are how a MAC is written: digits a group, what parts the groups, in capitals or not.
-var macShapes = []string{`by 2 with ":"`, `by 2 with "-"`, `by 4 with "."`, `by 4 with "-"`, `by 4 with ":"`, `by 6 with "-"`, `by 12 with ""`}
+var macShapes = []string{
+	`by 2 with ":"`, `by 2 with "-"`, `by 4 with "."`, `by 4 with "-"`, `by 4 with ":"`, `by 6 with "-"`, `by 12 with ""`,
+}
 
 // writeMAC writes a MAC of the usual form in a shape.
 func writeMAC(mac, shape string) string {
@@ -334,7 +336,8 @@ func (f *Fact) read(shape, text string) (string, error) {
 		if !isNumber(text) || len(text) > 1 && text[0] == '0' {
 			return "", errShape
 		}
-		if (f.Name == "vlan" || f.Name == "untagged" || f.Name == "tagged-vlan" || f.Name == "tag") && (len(text) > 4 || len(text) == 4 && text > "4094" || text == "0") {
+		ofVLAN := slices.Contains([]string{"vlan", "untagged", "tagged-vlan", "tag"}, f.Name)
+		if ofVLAN && (len(text) > 4 || len(text) == 4 && text > "4094" || text == "0") {
 			return "", errShape
 		}
 	case Length:
@@ -360,7 +363,8 @@ func (f *Fact) read(shape, text string) (string, error) {
 	case Names, Numbers:
 		return f.readList(shape, text)
 	case Name:
-		if strings.ContainsAny(text, " \t") || text == "" || (f.Of == Interface || f.Of == UntaggedPort || f.Of == TaggedPort) && strings.ContainsAny(text, ",;") {
+		ofPort := f.Of == Interface || f.Of == UntaggedPort || f.Of == TaggedPort
+		if strings.ContainsAny(text, " \t") || text == "" || ofPort && strings.ContainsAny(text, ",;") {
 			return "", errShape
 		}
 	case Text:

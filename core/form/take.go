@@ -69,7 +69,9 @@ func Next(devices, seen []*Thing) (which int, shows []string) {
 type Value struct{ Of, Fact, Value string }
 
 // compared are the facts that a text is asked for; others follow from them, or are said of a VLAN and a port alike.
-var compared = []string{"note", "admin", "mtu", "mac", "speed", "group", "tag", "parent", "untagged", "tagged", "address", "length", "next-hop", "distance", "discard", "out", "table"}
+var compared = []string{
+	"note", "admin", "mtu", "mac", "speed", "group", "tag", "parent", "untagged", "tagged", "address", "length", "next-hop", "distance", "discard", "out", "table",
+}
 
 // Values are the values of a device that its gear may tell; that an interface is up is nothing that needs saying.
 func (t *Thing) Values() []Value {
@@ -88,7 +90,7 @@ func (t *Thing) Values() []Value {
 		for _, name := range compared {
 			v, has := x.V[name]
 			switch {
-			case !has, name == "admin" && v == "up", x.Kind == Route && name == "out" && x.V["next-hop"] != "", x.Kind == Route && (name == "length" || name == "discard" && v == "no" || name == "distance" && x.V["discard"] == "yes"):
+			case !has, name == "admin" && v == "up", x.Kind == Route && x.follows(name):
 				continue
 			case name == "length":
 				of = x.Parent.label() + " " + x.label()
@@ -97,6 +99,21 @@ func (t *Thing) Values() []Value {
 		}
 	}
 	return all
+}
+
+// follows tells whether a fact of a route follows from others, or need not be said.
+func (t *Thing) follows(name string) bool {
+	switch name {
+	case "length":
+		return true // told with the destination
+	case "out":
+		return t.V["next-hop"] != ""
+	case "discard":
+		return t.V["discard"] == "no"
+	case "distance":
+		return t.V["discard"] == "yes"
+	}
+	return false
 }
 
 // NotRead are the values of a device that were not read in its text: those of known that are not among those of read.

@@ -105,7 +105,8 @@ func yesNo(b bool) string {
 
 // kindOf is what kind of interface one is, by its type (RFC 7224); "" where it does not say.
 var kindOf = map[string]string{
-	"ethernetCsmacd": "port", "softwareLoopback": "loopback", "l3ipvlan": "vlan", "l2vlan": "subinterface", "ieee8023adLag": "group", "propPointToPointSerial": "serial",
+	"ethernetCsmacd": "port", "softwareLoopback": "loopback", "l3ipvlan": "vlan", "l2vlan": "subinterface",
+	"ieee8023adLag": "group", "propPointToPointSerial": "serial",
 }
 
 // Of is what a device says of itself, as things. The names are those of its VLANs, by number; nil where they are not known.
@@ -131,7 +132,8 @@ func Of(d *observed.Device, vlanNames map[int]string) *Thing {
 		}
 	}
 	for _, v := range slices.Sorted(maps.Keys(vlans)) {
-		t := top.add(VLAN).set("vlan", number(v)).set("vlan-name", vlanNames[v]).set("untagged-ports", listed(untagged[v])).set("tagged-ports", listed(tagged[v]))
+		t := top.add(VLAN).set("vlan", number(v)).set("vlan-name", vlanNames[v]).
+			set("untagged-ports", listed(untagged[v])).set("tagged-ports", listed(tagged[v]))
 		for _, p := range untagged[v] {
 			t.add(UntaggedPort).set("untagged-port", p)
 		}
@@ -144,7 +146,8 @@ func Of(d *observed.Device, vlanNames map[int]string) *Thing {
 	}
 	for i := range d.Routes {
 		r := &d.Routes[i]
-		t := top.add(Route).set("destination", r.To.Addr().String()).set("length", strconv.Itoa(r.To.Bits())).set("family", familyOf(r.To.Addr())).
+		t := top.add(Route).set("destination", r.To.Addr().String()).
+			set("length", strconv.Itoa(r.To.Bits())).set("family", familyOf(r.To.Addr())).
 			set("out", r.Interface).set("table", r.Table).set("source", r.Source).set("discard", yesNo(r.Discard))
 		if r.NextHop.IsValid() {
 			t.set("next-hop", r.NextHop.String())
@@ -172,8 +175,9 @@ func Of(d *observed.Device, vlanNames map[int]string) *Thing {
 }
 
 func (t *Thing) ofInterface(x *observed.Interface, members map[string][]string) {
-	i := t.add(Interface).set("interface", x.Name).set("kind", kindOf[x.Type]).set("note", x.Description).set("admin", string(x.Admin)).set("oper", string(x.Oper)).
-		set("mtu", number(x.MTU)).set("mac", x.MAC).set("tag", number(x.VLAN)).set("parent", x.Parent).set("tagged", listed(x.Tagged)).set("members", listed(members[x.Name]))
+	i := t.add(Interface).set("interface", x.Name).set("kind", kindOf[x.Type]).set("note", x.Description).
+		set("admin", string(x.Admin)).set("oper", string(x.Oper)).set("mtu", number(x.MTU)).set("mac", x.MAC).
+		set("tag", number(x.VLAN)).set("parent", x.Parent).set("tagged", listed(x.Tagged)).set("members", listed(members[x.Name]))
 	if x.Speed != 0 {
 		i.set("speed", strconv.FormatInt(x.Speed, 10))
 	}
@@ -189,7 +193,8 @@ func (t *Thing) ofInterface(x *observed.Interface, members map[string][]string) 
 			continue // a device gives it to itself
 		}
 		family := prefix.FamilyOf(a.Addr())
-		i.add(Address).set("address", a.Addr().String()).set("length", strconv.Itoa(a.Bits())).set("family", familyOf(a.Addr())).set("secondary", yesNo(second[family]))
+		i.add(Address).set("address", a.Addr().String()).set("length", strconv.Itoa(a.Bits())).
+			set("family", familyOf(a.Addr())).set("secondary", yesNo(second[family]))
 		second[family] = true
 	}
 	for _, v := range x.Tagged {
@@ -292,7 +297,8 @@ func (t *Thing) intoPorts(d *observed.Device, known map[string]bool) (none strin
 
 func (t *Thing) intoInterface(d *observed.Device) {
 	i := d.Interface(t.V["interface"])
-	i.Admin, i.Oper, i.MAC, i.Description, i.Parent = observed.Status(t.V["admin"]), observed.Status(t.V["oper"]), t.V["mac"], t.V["note"], t.V["parent"]
+	i.Admin, i.Oper = observed.Status(t.V["admin"]), observed.Status(t.V["oper"])
+	i.MAC, i.Description, i.Parent = t.V["mac"], t.V["note"], t.V["parent"]
 	i.Type, i.MTU, i.VLAN = typeOf[t.V["kind"]], t.number("mtu"), t.number("tag")
 	i.Speed, _ = strconv.ParseInt(t.V["speed"], 10, 64)
 	if g, ok := t.V["group"]; ok {

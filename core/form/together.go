@@ -158,7 +158,8 @@ func keyOf(all []token) string {
 	return b.String()
 }
 
-// inOrder puts the keys of records into one order that each of them keeps, as far as there is one; where they do not tell, that of the facts.
+// inOrder puts the keys of records into one order that each of them keeps, as far as there is one; where they do
+// not tell, that of the facts.
 func inOrder(records [][]string, rank map[string]int) []string {
 	before := map[[2]string]bool{}
 	var rest []string

@@ -144,7 +144,8 @@ func (p *printed) replaced(by *printed) bool {
 // of the other.
 func (p *printed) first(by *printed) bool {
 	a, b := p.thing, by.thing
-	return a.Kind == Address && b.Kind == Address && a.V["secondary"] == "no" && b.V["secondary"] == "no" && a.V["family"] == b.V["family"] && a.Parent.path() == b.Parent.path()
+	isFirst := func(t *Thing) bool { return t.Kind == Address && t.V["secondary"] == "no" }
+	return isFirst(a) && isFirst(b) && a.V["family"] == b.V["family"] && a.Parent.path() == b.Parent.path()
 }
 
 // removal is what takes a line away.

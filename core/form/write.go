@@ -156,7 +156,10 @@ func text(all []*printed) string {
 	for i := 0; i < len(out); {
 		cells := strings.Count(out[i].text, "\t")
 		j := i + 1
-		for cells > 0 && j < len(out) && out[j].indent == out[i].indent && strings.Count(out[j].text, "\t") == cells && !(heading(out[j].text) && !heading(out[j-1].text)) {
+		for cells > 0 && j < len(out) && out[j].indent == out[i].indent && strings.Count(out[j].text, "\t") == cells {
+			if heading(out[j].text) && !heading(out[j-1].text) {
+				break // of another table
+			}
 			j++
 		}
 		widths := make([]int, cells+1)

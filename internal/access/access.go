@@ -216,6 +216,9 @@ func (a *Access) Find(s *Secret, what string, getenv func(string) string, ask fu
 	if info.Mode().Perm()&0o077 != 0 {
 		return "", fmt.Errorf("%s: others may read %s; make it mode 0600: chmod 600 %s", what, s.File, path)
 	}
+	if why := othersMay(path, info); why != "" {
+		return "", fmt.Errorf("%s: %s is not taken: %s", what, s.File, why)
+	}
 	if info.Size() > mostSecret || !info.Mode().IsRegular() {
 		return "", fmt.Errorf("%s: %s is no file of a secret", what, s.File)
 	}

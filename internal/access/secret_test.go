@@ -114,3 +114,23 @@ known-hosts: hosts
 	assert.Equal(t, in, again)
 	assert.True(t, strings.HasPrefix(string(text), "#"))
 }
+
+// A secret's file that somebody else could have put there is refused, with what to do.
+func TestSecretsOfOthersAreRefused(t *testing.T) {
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "own"), []byte("hunter2\n"), 0o600))
+	a, err := Read([]byte("ropeswing-access: 1\n"), dir)
+	require.NoError(t, err)
+	_, err = a.Find(&Secret{File: "own"}, "the password", os.Getenv, nil)
+	require.NoError(t, err)
+	require.NoError(t, os.Chmod(dir, 0o777))
+	_, err = a.Find(&Secret{File: "own"}, "the password", os.Getenv, nil)
+	require.ErrorContains(t, err, "everybody may write the folder")
+	assert.NotContains(t, err.Error(), "hunter2")
+	require.NoError(t, os.Chmod(dir, 0o700))
+	if os.Geteuid() == 0 {
+		require.NoError(t, os.Chown(filepath.Join(dir, "own"), 12345, 12345))
+		_, err = a.Find(&Secret{File: "own"}, "the password", os.Getenv, nil)
+		require.ErrorContains(t, err, "another user's file")
+	}
+}

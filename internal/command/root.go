@@ -9,6 +9,7 @@ import (
 	"io"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -72,7 +73,14 @@ type app struct {
 
 // Main runs the program and returns its exit code.
 func Main(args []string, stdout, stderr *os.File) int {
+	if isClosed(stdout) {
+		fmt.Fprintln(stderr, "ropeswing: the answer cannot be written: standard output is closed")
+		return ExitUnusable
+	}
 	width := 80
+	if w, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && w >= 40 && w <= 1000 {
+		width = w
+	}
 	if w, _, err := term.GetSize(int(stdout.Fd())); err == nil && w > 20 {
 		width = w
 	}

@@ -27,6 +27,7 @@ var topics = []topic{
 		{"NO_COLOR", "Set to anything: no colour and no bold, on a terminal too."},
 		{"CLICOLOR_FORCE", "Set to anything but 0: colour also where the output is no terminal."},
 		{"TERM", "dumb: no colour."},
+		{"COLUMNS", "How many columns an answer may take up where the output is no terminal, from 40; 80 unless set."},
 		{"SSH_AUTH_SOCK", "The SSH agent whose keys 'observe --live' and 'push' log in with."},
 		{"HOME", "Where .ssh/known_hosts is, with the keys of hosts that are known."},
 		{"SHELL", "The shell that 'rehearse --shell' starts."},

@@ -33,7 +33,7 @@ type Server struct {
 // Serve serves until the editor ends, or the input does.
 func (s *Server) Serve(ctx context.Context, in io.ReadCloser, out io.WriteCloser) error {
 	s.open, s.told, s.last, s.stop, s.exit = map[uri.URI]*text{}, map[string]bool{}, map[string]*looked{}, map[string]context.CancelFunc{}, make(chan struct{})
-	s.conn = jsonrpc2.NewConn(jsonrpc2.NewStream(pipes{in, out}))
+	s.conn = jsonrpc2.NewConn(newStream(pipes{in, out}))
 	s.conn.Go(ctx, s.handle)
 	select {
 	case <-s.conn.Done():
