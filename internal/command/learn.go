@@ -24,7 +24,8 @@ import (
 // learning is the options of learning a form.
 type learning struct {
 	device, state, name, to string
-	write                   bool
+	on                      string
+	write, alone            bool
 }
 
 // learn learns a form from texts of devices.
@@ -54,6 +55,8 @@ func (a *app) learn() *cobra.Command {
 	f := cmd.Flags()
 	f.StringVar(&o.device, "device", "", "the `DEVICE` whose text it is, where the file's name does not say it")
 	f.StringVar(&o.state, "state", "", "what the devices say is known from the state `DIR`, not from the plan")
+	f.StringVar(&o.on, "on", "", "learn on: the form `FILE` keeps its lines, and gets those that it does not read yet")
+	f.BoolVar(&o.alone, "alone", false, "nothing is known of the device: by kinds of values alone, all of it a guess")
 	f.StringVar(&o.name, "name", "", "what the gear is called: `NAME`, in the form's first line")
 	f.StringVar(&o.to, "to", "", "the form's `FILE`; else the text's name with .form")
 	f.BoolVarP(&o.write, "write", "w", false, "write the form")
@@ -94,9 +97,15 @@ func (a *app) learnFrom(o *learning, args []string) error {
 	if err := a.checkFormat(); err != nil {
 		return err
 	}
-	known, err := a.known(o)
-	if err != nil {
-		return err
+	known := map[string]*form.Thing{}
+	var err error
+	if !o.alone {
+		if known, err = a.known(o); errors.Is(err, errNoPlan) {
+			return fmt.Errorf("%w; --state DIR learns from what was observed, --alone from the text alone", err)
+		}
+		if err != nil {
+			return err
+		}
 	}
 	var examples []form.Example
 	var names []string
@@ -107,6 +116,12 @@ func (a *app) learnFrom(o *learning, args []string) error {
 		}
 		name, _, _ := strings.Cut(filepath.Base(arg), ".")
 		name = cmp.Or(o.device, name)
+		if o.alone {
+			if err := form.Readable(text); err != nil {
+				return fmt.Errorf("%s: %w", arg, err)
+			}
+			known[name] = form.Alone(name, string(text))
+		}
 		d := known[name]
 		if d == nil {
 			return fmt.Errorf("%s: nothing is known of %s; name the device whose text it is with --device%s", arg, name, nearestOf(name, known))
@@ -123,6 +138,21 @@ func (a *app) learnFrom(o *learning, args []string) error {
 	if err != nil {
 		return err
 	}
+	if o.alone {
+		learnt.Form.Guessed()
+	}
+	if o.on != "" {
+		old, err := a.readForm(o.on)
+		if err != nil {
+			return err
+		}
+		added, err := old.LearnOn(learnt.Form, examples)
+		if err != nil {
+			return fmt.Errorf("%s: %w", o.on, err)
+		}
+		learnt.Form = old
+		a.tell(fmt.Sprintf("%s: %s came to it", o.on, view.Count(added, "line")))
+	}
 	a.confirmGuesses(learnt.Form)
 	var trials []form.Trial
 	var seen, others []*form.Thing
@@ -133,6 +163,7 @@ func (a *app) learnFrom(o *learning, args []string) error {
 		}
 	}
 	v := view.NewLearning(learnt, names, trials)
+	v.Alone = o.alone
 	for _, name := range slices.Sorted(func(yield func(string) bool) {
 		for n := range known {
 			if !slices.Contains(names, n) && !yield(n) {
@@ -148,12 +179,18 @@ func (a *app) learnFrom(o *learning, args []string) error {
 	if err := a.print(v, view.LearningTable(v), func() { v.Text(a.out, a.width) }); err != nil {
 		return err
 	}
-	to := cmp.Or(o.to, strings.TrimSuffix(args[0], filepath.Ext(args[0]))+".form")
+	to := cmp.Or(o.to, o.on, strings.TrimSuffix(args[0], filepath.Ext(args[0]))+".form")
 	if !o.write {
 		fmt.Fprintf(a.err, "nothing is written; -w writes it to %s\n", to)
 		return nil
 	}
-	if err := files.Create(a.at(to), []byte(v.Form), a.tell); err != nil {
+	write := files.Create
+	if to == o.on {
+		write = func(path string, text []byte, tell func(string)) error {
+			return files.Put(path, text, tell, files.Other)
+		}
+	}
+	if err := write(a.at(to), []byte(v.Form), a.tell); err != nil {
 		return notWritten(to, err)
 	}
 	fmt.Fprintf(a.err, "%s is written; next: %s observe TEXT --form %s\n", to, a.self(), view.ShellWord(to))

@@ -13,8 +13,9 @@ type Learning struct {
 	Lines      int              `json:"lines"`      // of the texts that are not empty
 	Understood int              `json:"understood"` // of them
 	Devices    []LearntFrom     `json:"devices"`
-	Form       string           `json:"form"`    // as its file has it
-	Guesses    []string         `json:"guesses"` // lines that were never seen so: they are read, and not written
+	Alone      bool             `json:"alone,omitempty"` // by kinds of values alone: nothing was known of the devices
+	Form       string           `json:"form"`            // as its file has it
+	Guesses    []string         `json:"guesses"`         // lines that were never seen so: they are read, and not written
 	Questions  []LearntQuestion `json:"questions"`
 	Next       string           `json:"next,omitempty"` // the device to learn from next
 	Shows      []string         `json:"shows"`          // what that has to show which was not seen yet
@@ -116,7 +117,9 @@ var neverSeen = map[string]string{
 func (l Learning) Text(w io.Writer, width int) {
 	for n, d := range l.Devices {
 		head := fmt.Sprintf("%d of %d lines understood; %d of %s of %s found", l.Understood, l.Lines, d.Found, Count(d.Values, "value"), d.Device)
-		if n > 0 {
+		if l.Alone {
+			head = fmt.Sprintf("%d of %d lines of %s understood by kinds of values alone: all of it is a guess", l.Understood, l.Lines, d.Device)
+		} else if n > 0 {
 			head = fmt.Sprintf("%d of %s of %s found", d.Found, Count(d.Values, "value"), d.Device)
 		}
 		fmt.Fprintln(w, bold.Render(Clean(head)))
@@ -128,6 +131,9 @@ func (l Learning) Text(w io.Writer, width int) {
 		}
 		for _, x := range d.Other {
 			paragraph(w, width, fmt.Sprintf("  %s the text says %s %s of %s", warn.Render("other than planned:"), Clean(x.Fact), Clean(x.Value), Clean(x.Of)), "    ")
+		}
+		if l.Alone {
+			continue // nothing is written yet
 		}
 		for n, x := range d.Differs {
 			if n == mostDiffer {

@@ -165,3 +165,31 @@ func TestNotesAreCompared(t *testing.T) {
 	assert.NotEqual(t, 2, r.Code, r.Err)
 	assert.Contains(t, run(t, dir, "draft", "seen").Out, `note: "to r3"`)
 }
+
+// A form is learnt on: what was corrected by hand stays. Where nothing is known, kinds of values tell what they can, as a guess.
+func TestLearningOnAndAlone(t *testing.T) {
+	t.Parallel()
+	dir := lights(t)
+	require.Equal(t, 0, run(t, dir, "learn", "texts/quay-core.txt", "--to", "lamps.form", "-w").Code)
+	text := read(t, dir, "lamps.form")
+	require.NotContains(t, text, "load {mtu}")
+	write(t, dir, "lamps.form", strings.Replace(text, "print style long\n", "remove: not {line}\nprint style {any}\n", 1))
+	r := run(t, dir, "learn", "texts/quay-edge.txt", "--on", "lamps.form", "-w")
+	require.Equal(t, 0, r.Code, r.Err)
+	assert.Regexp(t, `lamps.form: \d+ lines? came to it`, r.Err)
+	text = read(t, dir, "lamps.form")
+	assert.Contains(t, text, "  load {mtu}\n")
+	assert.Contains(t, text, "print style {any}\n")
+	assert.NotContains(t, text, "print style long")
+	assert.Equal(t, 1, strings.Count(text, "socket {interface}"))
+
+	empty := t.TempDir()
+	write(t, empty, "list.txt", "lan0 is up\n  answers to 10.48.1.1/26\nlan1 is down\n  answers to 10.48.1.65/26\n")
+	r = run(t, empty, "learn", "list.txt")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "--alone from the text alone")
+	r = run(t, empty, "learn", "list.txt", "--alone", "-w")
+	require.Equal(t, 0, r.Code, r.Err)
+	assert.Equal(t, "4 of 4 lines of list understood by kinds of values alone: all of it is a guess", first(r.Out))
+	assert.Contains(t, oneLine(run(t, empty, "observe", "list.txt").Out), "list.txt list form 2 2", "the form beside the text is found by itself")
+}
