@@ -40,7 +40,7 @@ var tour = []struct {
 	{"In which order is it mended, so that nobody is cut off?", []string{"steps", "bad-morning/observed"}},
 	{"On moving day a management subnet and a carrier move. What is done on the switch, and when?", []string{"steps", demo.Plan, "-p", demo.MovingDay, "--device", "quay-sw1"}},
 	{"The switches print a language of their own. What does one text and the plan teach of it?", []string{"learn", "texts/quay-core.txt", "--to", "lamps.form", "-w"}},
-	{"The text of another device, which was not learnt from, is read by that.", []string{"observe", "texts/quay-edge.txt", "--form", "lamps.form"}},
+	{"The text of another device, which was not learnt from, is read by that.", []string{"observe", "texts/quay-edge.txt", "--form", "lamps.form", "-w", "as-printed"}},
 }
 
 func (a *app) demo() *cobra.Command {

@@ -193,7 +193,11 @@ func (a *app) learnFrom(o *learning, args []string) error {
 	if err := write(a.at(to), []byte(v.Form), a.tell); err != nil {
 		return notWritten(to, err)
 	}
-	fmt.Fprintf(a.err, "%s is written; next: %s observe TEXT --form %s\n", to, a.self(), view.ShellWord(to))
+	said := a.out
+	if a.format != formatTable || a.only != "" {
+		said = a.err // what is printed is for a program
+	}
+	fmt.Fprintf(said, "%s is written; next: %s observe TEXT --form %s\n", to, a.self(), view.ShellWord(to))
 	return nil
 }
 

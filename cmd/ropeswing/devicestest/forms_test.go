@@ -72,7 +72,7 @@ func TestTheDemosTextsAreLearntFrom(t *testing.T) {
 	assert.Contains(t, oneLine(r.Out), "login keeper password {any}: what looks like a secret is left out")
 	assert.NotContains(t, r.Out+read(t, dir, "lamps.form"), "Xq7")
 	assert.Contains(t, r.Out, "next: a text of mole-sw shows")
-	assert.Contains(t, r.Err, "next: ropeswing observe TEXT --form lamps.form")
+	assert.Contains(t, r.Out, "next: ropeswing observe TEXT --form lamps.form")
 	r = run(t, dir, "learn", "texts/quay-core.txt", "--to", "lamps.form", "-w")
 	assert.Equal(t, 2, r.Code, "a form that is there is not written over")
 	assert.Contains(t, r.Err, "there already")
