@@ -149,13 +149,16 @@ func learnNested(name string, examples []Example, how nesting) (*Learnt, error) 
 	}
 	l.listsOf()
 	if err := f.ready(); err != nil {
-		return nil, err
+		return nil, &NothingToLearn{"its blocks do not say what they are about"}
 	}
 	f.closeGaps(examples)
 	// what is kept is what can be read: the text of the form
 	again, err := Parse(f.Text())
+	if err == nil {
+		_, err = Parse(again.Text())
+	}
 	if err != nil {
-		return nil, fmt.Errorf("what was learnt is no form: %w", err)
+		return nil, &NothingToLearn{"its lines do not go together as blocks of one thing each: is the text whole, and in its order?"}
 	}
 	l.ask(again)
 	return &Learnt{Form: again, Lines: l.lines, Understood: l.known, Questions: l.questions}, nil
