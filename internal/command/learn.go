@@ -237,6 +237,7 @@ func (a *app) readForm(path string) (*form.Form, error) {
 
 // exportForm writes devices in the language of their gear.
 func (a *app) exportForm() *cobra.Command {
+	unsaid := false // something that is set on a device, and the form cannot say
 	cmd := a.exported("form FILE [DEVICE…]", "In your gear's own language by a form, one file a device", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
 		if len(args) == 0 {
 			return nil, errors.New("name the form: ropeswing export form FILE [DEVICE…]")
@@ -257,13 +258,22 @@ func (a *app) exportForm() *cobra.Command {
 			all = append(all, output{w.Spec.Devices[id].Name + ".txt", []byte(text)})
 			if not := f.NotSaid(known); len(not) > 0 {
 				a.tell(fmt.Sprintf("%s: the form has no line for %s", w.Spec.Devices[id].Name, strings.Join(not, ", ")))
+				unsaid = unsaid || slices.ContainsFunc(not, func(n string) bool { return !strings.HasPrefix(n, "speed of ") })
 			}
 		}
 		return all, nil
 	})
 	cmd.Long = "Write what the plan says of a device in the language of its gear, by a form that\n" +
-		"'learn' made, or you wrote. What the form has no line for is told. A form's lines\n" +
-		"that are guesses are not written."
+		"'learn' made, or you wrote. What the form has no line for is told, and exit code 1\n" +
+		"says that the text is not all of the device. Lines that are guesses are not written."
+	put := cmd.RunE
+	cmd.RunE = func(c *cobra.Command, args []string) error {
+		err := put(c, args)
+		if err == nil && unsaid {
+			return errWrong
+		}
+		return err
+	}
 	cmd.ValidArgsFunction = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 		if len(args) == 0 {
 			return nil, cobra.ShellCompDirectiveDefault

@@ -94,6 +94,19 @@ func TestTheDemosTextsAreLearntFrom(t *testing.T) {
 	assert.NotEmpty(t, v.Questions)
 }
 
+// A text that is not all of the device, since the form has no line for what is set, is told and is no success: a port that is to be down
+// would come up.
+func TestWhatAFormCannotSayIsNoSuccess(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	write(t, dir, "two.plan.yaml", strings.Replace(twoPlan, "address: 10.77.0.0}", "address: 10.77.0.0, admin: down}", 1))
+	write(t, dir, "lit.form", "# lit, form 1\nkeeper {device}\nsocket {interface}\n  lamp lit\n  number {address}/{length}\n")
+	r := run(t, dir, "export", "form", "lit.form", "r1")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, r.Err, "r1: the form has no line for admin of up (down)")
+	assert.Equal(t, 0, run(t, dir, "export", "form", "lit.form", "r2").Code)
+}
+
 // Steps are said as the lines to type, and what takes them back; what the form has no line for is told.
 func TestStepsAreLinesToType(t *testing.T) {
 	t.Parallel()
