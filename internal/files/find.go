@@ -95,6 +95,9 @@ func otherLedger(link, real string) error {
 	ledger := func(plan string) string {
 		return strings.TrimSuffix(strings.TrimSuffix(plan, filepath.Ext(plan)), ".plan") + ".ledger"
 	}
+	if filepath.Base(ledger(link)) == filepath.Base(ledger(real)) && sameFolder(filepath.Dir(link), filepath.Dir(real)) {
+		return nil // one name in one folder, though another program may replace the file just now
+	}
 	beside, err := os.Stat(ledger(link))
 	if err != nil {
 		return nil
@@ -103,6 +106,16 @@ func otherLedger(link, real string) error {
 		return nil
 	}
 	return fmt.Errorf("%s is a link to %s, and %s stands beside the link: move it beside the plan", link, real, filepath.Base(ledger(link)))
+}
+
+// sameFolder says whether two paths are one folder.
+func sameFolder(a, b string) bool {
+	one, err := os.Stat(a)
+	if err != nil {
+		return false
+	}
+	other, err := os.Stat(b)
+	return err == nil && os.SameFile(one, other)
 }
 
 // FindPlan looks for the only plan file in dir, else in the nearest folder
