@@ -56,7 +56,8 @@ func unsaid(literal *ast.CompositeLit, of types.Type) (names []string) {
 	}
 	for f := range structure.Fields() {
 		named, ok := f.Type().(*types.Named)
-		if ok && !said[f.Name()] && named.Obj().Pkg() != nil && strings.HasSuffix(named.Obj().Pkg().Path(), "core/model") && strings.HasSuffix(named.Obj().Name(), "ID") {
+		if ok && !said[f.Name()] && named.Obj().Pkg() != nil && strings.HasSuffix(named.Obj().Pkg().Path(), "core/model") &&
+			strings.HasSuffix(named.Obj().Name(), "ID") {
 			names = append(names, f.Name())
 		}
 	}

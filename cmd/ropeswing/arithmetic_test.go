@@ -38,7 +38,9 @@ func TestSubnetAnswersMore(t *testing.T) {
 func TestSeveralSubnetsAreRelated(t *testing.T) {
 	t.Parallel()
 	r := run(t, t.TempDir(), "subnet", "10.48.0.0/22", "10.48.1.77/26", "10.48.4.0/22")
-	assert.True(t, strings.HasPrefix(r.Out, "10.48.0.0/22 contains 10.48.1.64/26\n10.48.0.0/22 and 10.48.4.0/22 are adjacent, and merge into 10.48.0.0/21\n10.48.1.64/26 and 10.48.4.0/22 are apart\n"), r.Out)
+	assert.True(t, strings.HasPrefix(r.Out,
+		"10.48.0.0/22 contains 10.48.1.64/26\n10.48.0.0/22 and 10.48.4.0/22 are adjacent, and merge into 10.48.0.0/21\n10.48.1.64/26 and "+
+			"10.48.4.0/22 are apart\n"), r.Out)
 }
 
 func TestStandardInput(t *testing.T) {
@@ -107,8 +109,10 @@ func TestFitBySite(t *testing.T) {
 	assert.Contains(t, r.Out, "lock 10.30.0.128/27\n")
 	text := oneLine(r.Out)
 	assert.Contains(t, text, "no address is left for a router in office: a plan counts it on top of the hosts, and so does --own 1")
-	assert.Contains(t, text, "weir office: 62 hosts: 62 addresses; length 26 has 62 usable, length 27 only 30; number 1 to be placed, at the start of the free stretch 10.30.0.0/25")
-	assert.Contains(t, oneLine(run(t, dir, "fit", "10.30.0.0/22", "--needs", "needs.csv", "--own", "1").Out), "office 63 10.30.0.0/25", "as a plan with a router counts")
+	assert.Contains(t, text, "weir office: 62 hosts: 62 addresses; length 26 has 62 usable, length 27 only 30; number 1 to be placed, at "+
+		"the start of the free stretch 10.30.0.0/25")
+	assert.Contains(t, oneLine(run(t, dir, "fit", "10.30.0.0/22", "--needs", "needs.csv", "--own", "1").Out), "office 63 10.30.0.0/25",
+		"as a plan with a router counts")
 
 	write(t, dir, "twice.csv", "site,name,hosts\nlock,office,20\nlock,office,62\n")
 	assert.Contains(t, run(t, dir, "fit", "10.30.0.0/22", "--needs", "twice.csv").Err, "twice.csv:3:6: office stands twice")
@@ -128,7 +132,8 @@ func TestFitThatDoesNotFit(t *testing.T) {
 	r := run(t, t.TempDir(), "fit", "10.48.0.0/24", "a:200", "b:100")
 	assert.Equal(t, 1, r.Code)
 	assert.Equal(t, "2 needs into 10.48.0.0/24: they do not fit", first(r.Out))
-	assert.Contains(t, strings.Join(strings.Fields(r.Out), " "), "b, which wants a subnet of length 25, finds no place; in all 128 addresses are missing")
+	assert.Contains(t, strings.Join(strings.Fields(r.Out), " "),
+		"b, which wants a subnet of length 25, finds no place; in all 128 addresses are missing")
 	r = run(t, t.TempDir(), "fit", "10.48.0.0/24", "a:200", "b:100", "-o", "json")
 	assert.Equal(t, 1, r.Code)
 	var v struct {
@@ -146,14 +151,16 @@ func TestBeside(t *testing.T) {
 	t.Parallel()
 	r := run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "10.48.1.106/28,10.48.1.97")
 	assert.Equal(t, 0, r.Code)
-	assert.Equal(t, "set      192.168.200.2/24, mask 255.255.255.0\ngateway  none: the box is on the same link\nthen     ping 192.168.200.1\nafter    put back 10.48.1.106/28, gateway 10.48.1.97\n", r.Out)
+	assert.Equal(t, "set      192.168.200.2/24, mask 255.255.255.0\ngateway  none: the box is on the same link\nthen     ping "+
+		"192.168.200.1\nafter    put back 10.48.1.106/28, gateway 10.48.1.97\n", r.Out)
 	r = run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "192.168.200.77/24")
 	assert.Contains(t, r.Out, "nothing to change: 192.168.200.77/24 is in the box's subnet already")
 	r = run(t, t.TempDir(), "beside", "192.168.200.2/30", "--avoid", "192.168.200.1")
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, r.Out, "no other address free")
 	assert.Contains(t, run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", "DHCP").Out, "put back: address by DHCP")
-	for now, want := range map[string]string{"10.48.1.111/28": "no machine's address", "10.48.1.106/28,10.48.2.1": "is not in its subnet", "10.48.1.106/28,10.48.1.106": "is its own address", "10.48.1.106": "no prefix length"} {
+	for now, want := range map[string]string{"10.48.1.111/28": "no machine's address", "10.48.1.106/28,10.48.2.1": "is not in its subnet",
+		"10.48.1.106/28,10.48.1.106": "is its own address", "10.48.1.106": "no prefix length"} {
 		r = run(t, t.TempDir(), "beside", "192.168.200.1/24", "--now", now)
 		assert.Equal(t, 2, r.Code, now)
 		assert.Contains(t, r.Err, want, now)
@@ -162,7 +169,8 @@ func TestBeside(t *testing.T) {
 	// A box that is to become a device of the plan: what to give it, and the laptop then.
 	dir := lights(t)
 	out := oneLine(run(t, dir, "beside", "192.168.200.1/24", "quay-sw1").Out)
-	assert.Contains(t, out, "give it 10.48.1.98/28, mask 255.255.255.240, gateway 10.48.1.97: it is quay-sw1 then set 10.48.1.99/28: the laptop, to see it there then ping 10.48.1.98")
+	assert.Contains(t, out, "give it 10.48.1.98/28, mask 255.255.255.240, gateway 10.48.1.97: it is quay-sw1 then set 10.48.1.99/28: the "+
+		"laptop, to see it there then ping 10.48.1.98")
 	assert.Equal(t, "10.48.1.101\n", run(t, dir, "beside", "10.48.1.100/28", "--only", "address").Out, "what nobody of the plan has")
 	assert.Equal(t, "10.48.1.94\n", run(t, dir, "beside", "10.48.1.92/28", "--only", "address").Out, "nor hosts lease")
 	assert.Contains(t, run(t, dir, "beside", "192.168.200.1/24", "--now", "10.48.1.10/26").Out, "10.48.1.10 is desk-7:port in the plan")

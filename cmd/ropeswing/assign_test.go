@@ -196,7 +196,9 @@ func TestWhyTellsWhereANumberComesFrom(t *testing.T) {
 	r := run(t, dir, "why", "staff")
 	assert.Equal(t, "staff: 10.48.0.0/25 and 2001:db8:5ea::/64, VLAN 2", first(r.Out))
 	at := -1
-	for _, step := range []string{"need      42 hosts (farm.plan.yaml:5)", "growth    50 % more: 63", "its own   1 of routers and switches: 64 addresses", "rounding  the smallest subnet", "block     home, 10.48.0.0/22", "beside    at the start of the block, before beam (10.48.0.128/31)", "ledger    given before, and so it stays (farm.ledger:"} {
+	for _, step := range []string{"need      42 hosts (farm.plan.yaml:5)", "growth    50 % more: 63",
+		"its own   1 of routers and switches: 64 addresses", "rounding  the smallest subnet", "block     home, 10.48.0.0/22",
+		"beside    at the start of the block, before beam (10.48.0.128/31)", "ledger    given before, and so it stays (farm.ledger:"} {
 		next := strings.Index(r.Out, step)
 		assert.Greater(t, next, at, "%s in its place in\n%s", step, r.Out)
 		at = next
@@ -226,17 +228,23 @@ func TestWhyTellsWhereANumberComesFrom(t *testing.T) {
 func TestSpareIsShownBySegment(t *testing.T) {
 	t.Parallel()
 	dir := windFarm(t)
-	write(t, dir, "farm.plan.yaml", strings.Replace(read(t, dir, "farm.plan.yaml"), "grow: 50%", "grow: 50%, leases: {range: 10..19, by: core}", 1))
+	write(t, dir, "farm.plan.yaml", strings.Replace(read(t, dir, "farm.plan.yaml"), "grow: 50%",
+		"grow: 50%, leases: {range: 10..19, by: core}", 1))
 	r := run(t, dir, "show", "segments", "-o", "csv")
-	assert.Equal(t, "segment,vlan,prefixes,hosts,grow,used,spare,members,leases,given,place\nstaff,2,10.48.0.0/25 2001:db8:5ea::/64,42,50 %,12,114,\"core, desk\",10.48.0.10 to 10.48.0.19 by core,proposed,farm.plan.yaml:5", strings.Join(strings.SplitN(r.Out, "\n", 3)[:2], "\n"))
+	assert.Equal(t, "segment,vlan,prefixes,hosts,grow,used,spare,members,leases,given,place\nstaff,2,10.48.0.0/25 2001:db8:5ea::/64,42,50 "+
+		"%,12,114,\"core, desk\",10.48.0.10 to 10.48.0.19 by core,proposed,farm.plan.yaml:5", strings.Join(strings.SplitN(r.Out, "\n", 3)[:2],
+		"\n"))
 }
 
 func TestPatternsAndIncludedFiles(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "sites"), 0o755))
-	write(t, dir, "a.plan.yaml", "ropeswing: 1\ninclude: sites/huts.yaml\nblocks: {home: 10.48.0.0/20}\ndevices:\n  hub: {is: switch, interfaces: {p1..p4: {access: hut-1}, p2: {access: hut-2}, p4: {access: extra}}}\n")
-	write(t, dir, "sites/huts.yaml", "ropeswing: 1\nsegments:\n  hut-(1..3): {vlan: (200+n*10), hosts: 5}\n  hut-2: {vlan: 999, hosts: 50}\n  extra: {vlan: 77, hosts: 3}\ndevices:\n  rtr-(01..03): {is: router, interfaces: {up: {segment: hut-(n*1)}}}\ncables:\n  - wire-(1..3): rtr-0(n*1):up to hub:p(n)\n")
+	write(t, dir, "a.plan.yaml", "ropeswing: 1\ninclude: sites/huts.yaml\nblocks: {home: 10.48.0.0/20}\ndevices:\n  hub: {is: switch, "+
+		"interfaces: {p1..p4: {access: hut-1}, p2: {access: hut-2}, p4: {access: extra}}}\n")
+	write(t, dir, "sites/huts.yaml", "ropeswing: 1\nsegments:\n  hut-(1..3): {vlan: (200+n*10), hosts: 5}\n  hut-2: {vlan: 999, hosts: "+
+		"50}\n  extra: {vlan: 77, hosts: 3}\ndevices:\n  rtr-(01..03): {is: router, interfaces: {up: {segment: hut-(n*1)}}}\ncables:\n  - "+
+		"wire-(1..3): rtr-0(n*1):up to hub:p(n)\n")
 	r := run(t, dir, "show", "segments", "--only", "vlan")
 	assert.Equal(t, "210\n230\n999\n77\n", r.Out, "each made, but for the one written out: %s", r.Err)
 	assert.Contains(t, run(t, dir, "show", "interfaces", "rtr-03", "--only", "cable").Out, "wire-3")
@@ -244,13 +252,15 @@ func TestPatternsAndIncludedFiles(t *testing.T) {
 	assert.Contains(t, read(t, dir, "a.ledger"), "rtr-03:up address ")
 	assert.Contains(t, run(t, dir, "rename", "hut-1", "cabin").Err, "comes of a pattern")
 	assert.Contains(t, run(t, dir, "rename", "hub:p2", "hub:x").Err, "comes of a pattern", "a cable made from one leads to it")
-	assert.Contains(t, run(t, dir, "rename", "hub", "core").Out, "+  - wire-(1..3): rtr-0(n*1):up to core:p(n)", "in a pattern it stands in full")
+	assert.Contains(t, run(t, dir, "rename", "hub", "core").Out, "+  - wire-(1..3): rtr-0(n*1):up to core:p(n)",
+		"in a pattern it stands in full")
 	assert.Equal(t, 0, run(t, dir, "rename", "extra", "cabin", "-w").Code, "this one is written out")
 	assert.Contains(t, read(t, dir, "sites/huts.yaml"), "  cabin: {vlan: 77")
 	assert.Contains(t, read(t, dir, "a.plan.yaml"), "{access: cabin}", "in every file that matches it")
 
 	for include, message := range map[string]string{
-		"../other.yaml": "../other.yaml is outside the plan's folder", "/etc/passwd": "is outside the plan's folder", "sites/none.yaml": "there is no such file", "a.plan.yaml": "is a part of the plan already", "sites/link.yaml": "path escapes",
+		"../other.yaml": "../other.yaml is outside the plan's folder", "/etc/passwd": "is outside the plan's folder",
+		"sites/none.yaml": "there is no such file", "a.plan.yaml": "is a part of the plan already", "sites/link.yaml": "path escapes",
 	} {
 		if include == "sites/link.yaml" {
 			require.NoError(t, os.Symlink("/etc/hostname", filepath.Join(dir, include)))
@@ -265,7 +275,8 @@ func TestPatternsAndIncludedFiles(t *testing.T) {
 func TestNewMakesAPlanThatCanBeUsed(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	write(t, dir, "s.csv", "# ours\nNote,name,vlan,hosts,prefix\n\"Harbour: desks, and \"\"more\"\"\",quay-staff,110,42,\n,fibre,,,198.51.100.32/29 2001:db8:ca:1::/64\n")
+	write(t, dir, "s.csv", "# ours\nNote,name,vlan,hosts,prefix\n\"Harbour: desks, and \"\"more\"\"\",quay-staff,110,42,\n"+
+		",fibre,,,198.51.100.32/29 2001:db8:ca:1::/64\n")
 	args := []string{"new", "lights", "--block", "10.48.0.0/20,198.51.100.0/24,2001:db8::/32", "--from", "s.csv"}
 	r := run(t, dir, args...)
 	assert.Equal(t, 0, r.Code, r.Err)
@@ -276,9 +287,11 @@ func TestNewMakesAPlanThatCanBeUsed(t *testing.T) {
 	assert.Contains(t, read(t, dir, "lights.plan.yaml"), "  rtr:\n    is: router", "a router is there already")
 	assert.Contains(t, run(t, dir, append(args, "-w")...).Err, "exists already")
 
-	r = start(t, dir, nil, "Wind farm\n10.1.0.5/22\n10.1.0.0/22\n2001:db8:1::/48\neast a:b\neast east\neast west hill\nmany\n40\nyes\n", "new", "farm", "--ask")
+	r = start(t, dir, nil, "Wind farm\n10.1.0.5/22\n10.1.0.0/22\n2001:db8:1::/48\neast a:b\neast east\neast west hill\nmany\n40\nyes\n",
+		"new", "farm", "--ask")
 	assert.Equal(t, 0, r.Code, r.Err)
-	for _, slip := range []string{"did you mean 10.1.0.0/22?", "cannot be called a:b", "east stands there twice", "hosts is a whole number, not many"} {
+	for _, slip := range []string{"did you mean 10.1.0.0/22?", "cannot be called a:b", "east stands there twice",
+		"hosts is a whole number, not many"} {
 		assert.Contains(t, r.Err, slip)
 	}
 	assert.Contains(t, read(t, dir, "farm.plan.yaml"), "  west-lan:  {hosts: 40, from: west}\n")
@@ -298,18 +311,24 @@ func TestNewMakesAPlanThatCanBeUsed(t *testing.T) {
 		assert.Equal(t, 0, run(t, dir, "show", "interfaces", "-p", "me.plan.yaml").Code)
 	}
 
-	write(t, dir, "sheet.csv", "Location;VLAN ID;Network;Default gateway;Purpose;Owner\nNorth Quay;10;010.001.000.000/24;10.1.0.1;Office North;ops\n;20;10.1.1.7/24;;Guest WiFi;\n")
+	write(t, dir, "sheet.csv", "Location;VLAN ID;Network;Default gateway;Purpose;Owner\nNorth Quay;10;010.001.000.000/24;10.1.0.1;Office "+
+		"North;ops\n;20;10.1.1.7/24;;Guest WiFi;\n")
 	r = run(t, dir, "new", "quays", "--from", "sheet.csv", "-w")
 	assert.Equal(t, 0, r.Code, r.Err)
-	for _, told := range []string{"the column 'Purpose' is taken for the name", "the column 'Owner' is not used", "1 blank cells of the column 'Location' are as the row above has them", "'Guest WiFi' is called guest-wifi",
-		"010.001.000.000/24 is taken for 10.1.0.0/24", "10.1.1.7/24 is an address in 10.1.1.0/24", "links and loopbacks take their numbers from 10.255.252.0/22"} {
+	for _, told := range []string{"the column 'Purpose' is taken for the name", "the column 'Owner' is not used",
+		"1 blank cells of the column 'Location' are as the row above has them", "'Guest WiFi' is called guest-wifi",
+		"010.001.000.000/24 is taken for 10.1.0.0/24", "10.1.1.7/24 is an address in 10.1.1.0/24",
+		"links and loopbacks take their numbers from 10.255.252.0/22"} {
 		assert.Contains(t, r.Err, told)
 	}
 	assert.Contains(t, read(t, dir, "quays.plan.yaml"), "lan0: {segment: office-north, address: 10.1.0.1}")
 
 	for text, message := range map[string]string{
-		"name\na\na\n": "s.csv:3:1: the segment a stands on line 2 already", "name,vlan\na,0\n": "s.csv:2:3: a VLAN number is from 1", "hosts\n1\n": "no column is called name",
-		"name,hosts\na,many\n": "s.csv:2:3: hosts is a whole number, not many", "name;Subnet;Mask\na;10.0.0.1;255.0.255.0\nb;10.1.0.0;\n": "s.csv:3:3: 10.1.0.0 has no length, and there is no mask beside it", "name\n--\n": "it cannot be called --", "": "there are no rows in it",
+		"name\na\na\n": "s.csv:3:1: the segment a stands on line 2 already", "name,vlan\na,0\n": "s.csv:2:3: a VLAN number is from 1",
+		"hosts\n1\n":           "no column is called name",
+		"name,hosts\na,many\n": "s.csv:2:3: hosts is a whole number, not many",
+		"name;Subnet;Mask\na;10.0.0.1;255.0.255.0\nb;10.1.0.0;\n": "s.csv:3:3: 10.1.0.0 has no length, and there is no mask beside it",
+		"name\n--\n": "it cannot be called --", "": "there are no rows in it",
 	} {
 		write(t, dir, "s.csv", text)
 		r = run(t, dir, "new", "other", "--from", "s.csv", "-w")
@@ -324,7 +343,8 @@ func TestExport(t *testing.T) {
 	r := run(t, dir, "export", "hosts", "--domain", "skerry.example")
 	assert.Equal(t, 0, r.Code, r.Err)
 	assert.Contains(t, r.Out, "10.48.1.10                              desk-7.skerry.example desk-7\n")
-	assert.Contains(t, r.Out, "10.48.1.100                             quay-edge.skerry.example quay-edge\n", "a router is known by where it is managed")
+	assert.Contains(t, r.Out, "10.48.1.100                             quay-edge.skerry.example quay-edge\n",
+		"a router is known by where it is managed")
 	assert.NotContains(t, r.Out, "fibre-carrier", "which is not ours")
 
 	args := []string{"export", "zones", "--domain", "skerry.example", "--server", "log-server", "--to", "zones"}
@@ -333,12 +353,15 @@ func TestExport(t *testing.T) {
 	assert.Contains(t, r.Out, "nothing is written yet")
 	assert.Equal(t, 0, run(t, dir, append(args, "-w")...).Code)
 	assert.Contains(t, read(t, dir, "zones/1.48.10.in-addr.arpa.zone"), "10.1.48.10.in-addr.arpa.\t3600\tIN\tPTR\tdesk-7.skerry.example.\n")
-	assert.Contains(t, read(t, dir, "zones/32-29.100.51.198.in-addr.arpa.zone"), "34.32/29.100.51.198.in-addr.arpa.\t3600\tIN\tPTR\twan0.quay-edge.skerry.example.\n", "by RFC 2317")
+	assert.Contains(t, read(t, dir, "zones/32-29.100.51.198.in-addr.arpa.zone"),
+		"34.32/29.100.51.198.in-addr.arpa.\t3600\tIN\tPTR\twan0.quay-edge.skerry.example.\n", "by RFC 2317")
 	assert.Contains(t, run(t, dir, args...).Out, "as it is   zones/skerry.example.zone")
 
-	write(t, dir, "i.conf.tmpl", "{{.device}}{{range .interfaces}}{{$i := .}}{{range .addresses}} {{$i.interface}}={{.address}}/{{.prefix_length}}{{end}}{{if eq .tag 120}} tagged{{end}}{{end}}\n")
+	write(t, dir, "i.conf.tmpl", "{{.device}}{{range .interfaces}}{{$i := .}}{{range .addresses}} "+
+		"{{$i.interface}}={{.address}}/{{.prefix_length}}{{end}}{{if eq .tag 120}} tagged{{end}}{{end}}\n")
 	assert.Equal(t, "desk-7 port=10.48.1.10/26 port=2001:db8:5ea:110::a/64\n", run(t, dir, "export", "template", "i.conf.tmpl", "desk-7").Out)
-	assert.Contains(t, run(t, dir, "export", "template", "i.conf.tmpl", "mole-rtr").Out, "lan0.120=10.48.2.1/27 lan0.120=2001:db8:5ea:220::1/64 tagged")
+	assert.Contains(t, run(t, dir, "export", "template", "i.conf.tmpl", "mole-rtr").Out,
+		"lan0.120=10.48.2.1/27 lan0.120=2001:db8:5ea:220::1/64 tagged")
 	assert.Equal(t, 0, run(t, dir, "export", "template", "i.conf.tmpl", "--to", "out", "-w").Code)
 	assert.Contains(t, read(t, dir, "out/desk-7.conf"), "10.48.1.10/26")
 	for text, message := range map[string]string{"{{.devise}}": `no entry for key "devise"`, "{{": "t.tmpl:1:", "{{range}}": "t.tmpl:1"} {
@@ -350,8 +373,12 @@ func TestExport(t *testing.T) {
 	var all []struct{ Device, Gateway string }
 	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "export", "json", "desk-7").Out), &all))
 	assert.Equal(t, "10.48.1.1", all[0].Gateway)
-	assert.Contains(t, run(t, dir, "export", "csv", "desk-7").Out, "desk-7,host,port,port,quay-staff,,10.48.1.10,26,255.255.255.192,10.48.1.0/26,10.48.1.1,,\n")
-	for args, message := range map[string]string{"zones": "name the domain", "zones --server log-server --domain a..b": "no domain name", "zones --domain a.example --server ns1": "is no name server", "zones --domain a.example --server ns1.a.example": "is no name server", "hosts -w": "name one", "hosts x": "takes nothing", "template": "name the template", "template none": "cannot read none", "csv desk7": "did you mean desk-7?", "cvs": "did you mean 'ropeswing export csv'?"} {
+	assert.Contains(t, run(t, dir, "export", "csv", "desk-7").Out,
+		"desk-7,host,port,port,quay-staff,,10.48.1.10,26,255.255.255.192,10.48.1.0/26,10.48.1.1,,\n")
+	for args, message := range map[string]string{"zones": "name the domain", "zones --server log-server --domain a..b": "no domain name",
+		"zones --domain a.example --server ns1": "is no name server", "zones --domain a.example --server ns1.a.example": "is no name server",
+		"hosts -w": "name one", "hosts x": "takes nothing", "template": "name the template", "template none": "cannot read none",
+		"csv desk7": "did you mean desk-7?", "cvs": "did you mean 'ropeswing export csv'?"} {
 		r = run(t, dir, append([]string{"export"}, strings.Fields(args)...)...)
 		assert.Equal(t, 2, r.Code, args)
 		assert.Contains(t, r.Err, message, args)

@@ -103,7 +103,8 @@ func said(t *testing.T, net *forward.Network) map[string][]byte {
 			if i.Switched {
 				untagged = fmt.Sprint(i.Untagged)
 			}
-			fmt.Fprintf(&csv, "%s,%s,%s,%s,%s,%s\n", name, i.Name, words[!i.AdminDown], words[net.State.IsUp(id)], untagged, strings.Join(tagged, " "))
+			fmt.Fprintf(&csv, "%s,%s,%s,%s,%s,%s\n", name, i.Name, words[!i.AdminDown], words[net.State.IsUp(id)], untagged,
+				strings.Join(tagged, " "))
 		}
 	}
 	files["switches.csv"] = csv.Bytes()
@@ -151,7 +152,9 @@ tables:
 // linuxLists is what a Linux machine lists of its addresses and routes.
 func linuxLists(t *testing.T, net *forward.Network, d model.DeviceID) (addresses, routes []byte) {
 	spec := net.Spec
-	links := []map[string]any{{"ifindex": 1, "ifname": "lo", "flags": []string{"LOOPBACK", "UP", "LOWER_UP"}, "mtu": 65536, "operstate": "UNKNOWN", "link_type": "loopback", "address": "00:00:00:00:00:00", "addr_info": []any{map[string]any{"family": "inet", "local": "127.0.0.1", "prefixlen": 8, "scope": "host"}}}}
+	links := []map[string]any{{"ifindex": 1, "ifname": "lo", "flags": []string{"LOOPBACK", "UP", "LOWER_UP"}, "mtu": 65536,
+		"operstate": "UNKNOWN", "link_type": "loopback", "address": "00:00:00:00:00:00", "addr_info": []any{map[string]any{"family": "inet",
+			"local": "127.0.0.1", "prefixlen": 8, "scope": "host"}}}}
 	info := func(i *model.Interface) []any {
 		all := []any{}
 		for _, a := range i.Addresses {
@@ -180,7 +183,8 @@ func linuxLists(t *testing.T, net *forward.Network, d model.DeviceID) (addresses
 			mtu = 1500
 		}
 		mac := frames.MACOf(spec, id)
-		x := map[string]any{"ifindex": n + 2, "ifname": i.Name, "flags": flags, "mtu": mtu, "operstate": oper, "link_type": "ether", "address": fmt.Sprintf("%02x:%02x:%02x:%02x:%02x:%02x", mac[0], mac[1], mac[2], mac[3], mac[4], mac[5]), "addr_info": info(i)}
+		x := map[string]any{"ifindex": n + 2, "ifname": i.Name, "flags": flags, "mtu": mtu, "operstate": oper, "link_type": "ether",
+			"address": fmt.Sprintf("%02x:%02x:%02x:%02x:%02x:%02x", mac[0], mac[1], mac[2], mac[3], mac[4], mac[5]), "addr_info": info(i)}
 		if i.Kind == model.Subinterface {
 			x["link"] = spec.Interfaces[i.Parent].Name
 		}
@@ -309,7 +313,8 @@ func TestTheBadMorningsFaultsAreFound(t *testing.T) {
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, first(r.Out), "predicted from what was observed")
 	assert.Contains(t, oneLine(r.Out), "in a loop between quay-edge and mole-rtr")
-	assert.Contains(t, oneLine(run(t, dir, "show", "interfaces", "desk-7", "--observed", "observed").Out), "quay-sw1:p7 is administratively down")
+	assert.Contains(t, oneLine(run(t, dir, "show", "interfaces", "desk-7", "--observed", "observed").Out),
+		"quay-sw1:p7 is administratively down")
 	assert.Contains(t, first(run(t, dir, "reach", "--observed", "observed").Out), "predicted from what was observed")
 	assert.Contains(t, oneLine(run(t, dir, "trace", "desk-7", "tern-cam", "--observed", "observed").Out), "is down")
 }
@@ -320,7 +325,8 @@ func TestReadersSayWhatTheyDidNotUnderstand(t *testing.T) {
 	write(t, dir, "mole-sw.csv", "interface,admin,oper,tagged\np24,up,up,120 191\np25,sideways,up,\np26,up,up,5000\n")
 	r := run(t, dir, "observe", "mole-sw.csv", "--unread")
 	assert.Equal(t, 0, r.Code, r.Err)
-	assert.Contains(t, oneLine(r.Out), "mole-sw.csv mole-sw csv 1 2 mole-sw.csv:3: not read, 'sideways' is neither up nor down: p25,sideways,up,")
+	assert.Contains(t, oneLine(r.Out),
+		"mole-sw.csv mole-sw csv 1 2 mole-sw.csv:3: not read, 'sideways' is neither up nor down: p25,sideways,up,")
 	assert.Contains(t, oneLine(r.Out), "mole-sw.csv:4: not read, '5000' is no list of VLAN numbers")
 	assert.Contains(t, r.Err, "nothing is kept")
 
@@ -371,14 +377,20 @@ func TestTwentyPlantedFaultsAreFound(t *testing.T) {
 	for _, x := range []struct{ device, old, new, want string }{
 		{"tern-rock", `"ip": "10.48.3.1"`, `"ip": "10.48.1.3"`, "address 10.48.3.1/29 10.48.1.3/29 digits swapped"},
 		{"tern-rock", `"ip": "10.48.3.1"`, `"ip": "10.48.3.2"`, "address 10.48.3.1/29 10.48.3.2/29 one digit off"},
-		{"tern-rock", `"ip": "10.48.3.1",` + "\n" + `       "prefix-length": 29`, `"ip": "10.48.3.1",` + "\n" + `       "prefix-length": 28`, "address 10.48.3.1/29 10.48.3.1/28 mask /28 for /29"},
+		{"tern-rock", `"ip": "10.48.3.1",` + "\n" + `       "prefix-length": 29`, `"ip": "10.48.3.1",` + "\n" + `       "prefix-length": 28`,
+			"address 10.48.3.1/29 10.48.3.1/28 mask /28 for /29"},
 		{"quay-edge", `"ip": "198.51.100.34"`, `"ip": "198.51.100.43"`, "address 198.51.100.34/29 198.51.100.43/29 digits swapped"},
 		{"quay-edge", `"ip": "2001:db8:ca:1::2"`, `"ip": "2001:db8:ca:2::1"`, "address 2001:db8:ca:1::2/64 2001:db8:ca:2::1/64 digits swapped"},
 		{"quay-edge", `"mtu": 1500`, `"mtu": 1400`, "mtu 1500 1400"},
 		{"far-skerry", `"name": "lan1"`, `"name": "lan9"`, "interface lan1 missing"},
-		{"desk-7", `next-hop-address": "10.48.1.1"`, `next-hop-address": "10.48.1.2"`, "next hop via 10.48.1.1 (quay-core:vlan110) via 10.48.1.2 one digit off"},
-		{"gull-point", `destination-prefix": "10.48.2.0/24"`, `destination-prefix": "10.48.20.0/24"`, "route 10.48.2.0/24 missing 10.48.20.0/24 extra"},
-		{"mole-rtr", `"admin-status": "up",` + "\n" + `    "enabled": true,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, `"admin-status": "down",` + "\n" + `    "enabled": false,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, "admin status up down administratively down"},
+		{"desk-7", `next-hop-address": "10.48.1.1"`, `next-hop-address": "10.48.1.2"`,
+			"next hop via 10.48.1.1 (quay-core:vlan110) via 10.48.1.2 one digit off"},
+		{"gull-point", `destination-prefix": "10.48.2.0/24"`, `destination-prefix": "10.48.20.0/24"`,
+			"route 10.48.2.0/24 missing 10.48.20.0/24 extra"},
+		{"mole-rtr", `"admin-status": "up",` + "\n" + `    "enabled": true,` + "\n" + `    "ietf-ip:ipv4": {` + "\n" + `     "address": [` +
+			"\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`, `"admin-status": "down",` + "\n" + `    "enabled": false,` + "\n" +
+			`    "ietf-ip:ipv4": {` + "\n" + `     "address": [` + "\n" + `      {` + "\n" + `       "ip": "10.48.0.3"`,
+			"admin status up down administratively down"},
 		{"log-server", `"oper-status": "up"`, `"oper-status": "down"`, "oper status up down nothing comes from quay-core:p1"},
 		{"tern-cam", `"ip": "10.48.3.2"`, `"ip": "10.48.3.7"`, "address 10.48.3.2/29 10.48.3.7/29 the broadcast address"},
 		{"quay-core", `"ip": "10.48.1.1"`, `"ip": "10.48.1.10"`, "address 10.48.1.1/26 10.48.1.10/26 one digit off"},
@@ -488,19 +500,24 @@ func TestPlansAndStatesAreCompared(t *testing.T) {
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, oneLine(r.Out), "this plan the other")
 	assert.Contains(t, oneLine(r.Out), "quay-sw1 admin p7 different up down")
-	assert.Contains(t, run(t, dir, "compare", demo.BadMorning, "-o", "csv").Out, ",requirement,fibre-carrier does not reach quay-staff,missing,written")
+	assert.Contains(t, run(t, dir, "compare", demo.BadMorning, "-o", "csv").Out,
+		",requirement,fibre-carrier does not reach quay-staff,missing,written")
 	plan := read(t, dir, demo.Plan)
-	write(t, dir, "bare.yaml", strings.NewReplacer("      - {permit: anyone may answer home, in: [wan0, wan1]}\n", "", "    keeps-state: true\n", "", "      - home shares wan0 ", "      #").Replace(plan))
+	write(t, dir, "bare.yaml", strings.NewReplacer("      - {permit: anyone may answer home, in: [wan0, wan1]}\n", "",
+		"    keeps-state: true\n", "", "      - home shares wan0 ", "      #").Replace(plan))
 	r = run(t, dir, "compare", "bare.yaml", "-o", "csv")
-	for _, line := range []string{`quay-edge,permit,"anyone may answer home, in by wan0 or wan1",missing,written`, "quay-core,permit,keeps state,missing,written", "quay-edge,translation,home shares wan0,missing,written"} {
+	for _, line := range []string{`quay-edge,permit,"anyone may answer home, in by wan0 or wan1",missing,written`,
+		"quay-core,permit,keeps state,missing,written", "quay-edge,translation,home shares wan0,missing,written"} {
 		assert.Contains(t, r.Out, line, "what no device tells, two plans do")
 	}
 	assert.Contains(t, run(t, dir, "compare", "bare.yaml", "-o", "sarif").Out, `"difference-of-permit"`)
-	assert.Contains(t, run(t, dir, "compare", demo.BadMorning, "-o", "sarif").Out, "requirement of quay-guest does not reach quay-manage: missing")
+	assert.Contains(t, run(t, dir, "compare", demo.BadMorning, "-o", "sarif").Out,
+		"requirement of quay-guest does not reach quay-manage: missing")
 	other := strings.Replace(plan, "      - {permit: anyone may answer home, in: [wan0, wan1]}\n", "", 1)
 	other = strings.Replace(other, "    translates:\n", "      - {permit: anyone may answer home, in: [wan0, wan1]}\n    translates:\n", 1)
 	require.NotEqual(t, plan, other)
-	write(t, dir, "other.yaml", strings.Replace(other, "  - fibre-carrier does not reach quay-staff\n", "  - fibre-carrier does not reach quay-guest\n", 1))
+	write(t, dir, "other.yaml", strings.Replace(other, "  - fibre-carrier does not reach quay-staff\n",
+		"  - fibre-carrier does not reach quay-guest\n", 1))
 	r = run(t, dir, "compare", "other.yaml", "-o", "csv")
 	assert.Contains(t, r.Out, "quay-edge,permit,order,different,")
 	assert.Contains(t, r.Out, ",requirement,fibre-carrier does not reach quay-guest,extra,,written")

@@ -42,7 +42,8 @@ func TestSitesPlanThemselves(t *testing.T) {
 
 	why := oneLine(run(t, dir, "why", "site-2").Out)
 	for _, step := range []string{
-		"for pump-2, cam-2, rtr-2", "need 25 addresses in all, which length 27 holds", "growth 25 % more: length 27", "block home, 10.20.0.0/16",
+		"for pump-2, cam-2, rtr-2", "need 25 addresses in all, which length 27 holds", "growth 25 % more: length 27",
+		"block home, 10.20.0.0/16",
 		"beside behind site-1 (10.20.0.0/27), before site-3 (10.20.0.64/27)", "room left 7 addresses, the largest stretch 10.20.0.60/30",
 		"need 3 subnets of length 64 in all, which length 62 holds", "rounding in IPv6 on a border of four bits: length 60",
 	} {
@@ -59,7 +60,8 @@ func TestASiteOutgrowsItsBlock(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "fjord.plan.yaml", strings.ReplaceAll(fjord, ", alike: site", ""))
 	require.Equal(t, 0, run(t, dir, "assign", "-w").Code)
-	write(t, dir, "fjord.plan.yaml", strings.ReplaceAll(strings.Replace(fjord, "  cam-(1..3)", "  shed-1: {hosts: 20, from: site-1}\n  cam-(1..3)", 1), ", alike: site", ""))
+	write(t, dir, "fjord.plan.yaml", strings.ReplaceAll(strings.Replace(fjord, "  cam-(1..3)",
+		"  shed-1: {hosts: 20, from: site-1}\n  cam-(1..3)", 1), ", alike: site", ""))
 	r := run(t, dir, "check")
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, oneLine(r.Out), "site-1 has outgrown 10.20.0.0/27: what takes from it needs length 26, and beside it not all is free")
@@ -74,7 +76,8 @@ func TestASiteOutgrowsItsBlock(t *testing.T) {
 	r = run(t, dir, "check")
 	assert.Equal(t, 0, r.Code, r.Out)
 
-	for what, message := range map[string]string{"home": "home is fixed in the plan", "site-2": "site-2 has room enough", "pmup-2": "did you mean pump-2?"} {
+	for what, message := range map[string]string{"home": "home is fixed in the plan", "site-2": "site-2 has room enough",
+		"pmup-2": "did you mean pump-2?"} {
 		r = run(t, dir, "assign", "--grow", what)
 		assert.Equal(t, 2, r.Code)
 		assert.Contains(t, r.Err, message)
@@ -87,7 +90,8 @@ func TestASiteThatCannotBeSummarised(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "fjord.plan.yaml", fjord)
 	require.Equal(t, 0, run(t, dir, "assign", "-w").Code)
-	write(t, dir, "fjord.ledger", strings.Replace(read(t, dir, "fjord.ledger"), "cam-2 subnet 10.20.0.48/29", "cam-2 subnet 10.20.77.0/29", 1))
+	write(t, dir, "fjord.ledger", strings.Replace(read(t, dir, "fjord.ledger"), "cam-2 subnet 10.20.0.48/29", "cam-2 subnet 10.20.77.0/29",
+		1))
 	lines := func() string { return run(t, dir, "show", "routes", "--derived", "--only", "to").Out }
 	before := strings.Count(lines(), "\n")
 	out := oneLine(run(t, dir, "check").Out)
@@ -126,9 +130,11 @@ devices:
 	before := lines()
 	out := oneLine(run(t, dir, "check").Out)
 	assert.Contains(t, out, "the subnets of a and b lie among those of others")
-	assert.Contains(t, out, "add 'a-site: {from: home}' to 'blocks', say 'from: a-site' for a1, a2, a3, a, do likewise for the others, and 'from: home' for what names no block, and renumber: assign --renumber a --renumber a1")
+	assert.Contains(t, out, "add 'a-site: {from: home}' to 'blocks', say 'from: a-site' for a1, a2, a3, a, do likewise for the others, "+
+		"and 'from: home' for what names no block, and renumber: assign --renumber a --renumber a1")
 
-	plan = strings.Replace(plan, "blocks: {home: [10.48.0.0/20]}", "blocks: {home: [10.48.0.0/20], a-site: {from: home}, b-site: {from: home}}", 1)
+	plan = strings.Replace(plan, "blocks: {home: [10.48.0.0/20]}",
+		"blocks: {home: [10.48.0.0/20], a-site: {from: home}, b-site: {from: home}}", 1)
 	for _, s := range []string{"a", "b"} {
 		for _, n := range []string{"1", "2", "3"} {
 			plan = strings.Replace(plan, "  "+s+n+": {hosts: 20}", "  "+s+n+": {hosts: 20, from: "+s+"-site}", 1)

@@ -54,11 +54,13 @@ func TestBareIsHealthBesideAPlanElseHelp(t *testing.T) {
 	write(t, dir, demo.Plan, "ropeswing: 1\nsegmnets: {}\n")
 	r = run(t, dir)
 	assert.Equal(t, 2, r.Code)
-	assert.Equal(t, "skerry.plan.yaml cannot be used: 1 error\nskerry.plan.yaml:2:1: the plan has no key segmnets (unknown-key)\nnext: ropeswing check\n", r.Out)
+	assert.Equal(t, "skerry.plan.yaml cannot be used: 1 error\nskerry.plan.yaml:2:1: the plan has no key segmnets (unknown-key)\nnext: "+
+		"ropeswing check\n", r.Out)
 
 	r = run(t, t.TempDir())
 	assert.Equal(t, 0, r.Code)
-	for _, command := range []string{"subnet", "split", "merge", "fit", "beside", "new", "assign", "rename", "export", "show", "why", "check", "ping", "trace", "reach", "draft", "pin", "observe", "compare", "here", "demo", "version", "completion"} {
+	for _, command := range []string{"subnet", "split", "merge", "fit", "beside", "new", "assign", "rename", "export", "show", "why", "check",
+		"ping", "trace", "reach", "draft", "pin", "observe", "compare", "here", "demo", "version", "completion"} {
 		assert.Contains(t, r.Out, "\n  "+command+" ")
 	}
 	assert.LessOrEqual(t, strings.Count(r.Out, "\n"), 52, "the help is one screen")
@@ -196,13 +198,16 @@ func TestWithout(t *testing.T) {
 	r = run(t, dir, "ping", "tern-cam", "--without", "beam-a", "--without", "beam-c")
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, r.Out, "--without beam-a --without beam-c\n")
-	assert.Contains(t, first(run(t, dir, "ping", "tern-cam", "--without", "beam-a,desk-(7..7)").Out), "without beam-a and desk-7", "a pattern, as in the plan")
+	assert.Contains(t, first(run(t, dir, "ping", "tern-cam", "--without", "beam-a,desk-(7..7)").Out), "without beam-a and desk-7",
+		"a pattern, as in the plan")
 	r = run(t, dir, "ping", "tern-cam", "--without", "desk-(7..1)")
 	assert.Equal(t, 2, r.Code)
 	assert.Contains(t, r.Err, "desk-(7..1) is no pattern")
 	assert.Contains(t, run(t, dir, "show", "interfaces", "quay-edge", "--without", "beam-a", "--only", "why").Out, "the cable beam-a is down")
-	assert.Contains(t, run(t, dir, "show", "routes", "quay-edge", "--without", "beam-a", "--only", "why").Out, "beam0 is down: the cable beam-a is down")
-	assert.Contains(t, run(t, dir, "show", "routes", "quay-edge", "--without", "beam-b", "--only", "why").Out, "what it watches, 10.48.0.5, does not answer out of beam0")
+	assert.Contains(t, run(t, dir, "show", "routes", "quay-edge", "--without", "beam-a", "--only", "why").Out,
+		"beam0 is down: the cable beam-a is down")
+	assert.Contains(t, run(t, dir, "show", "routes", "quay-edge", "--without", "beam-b", "--only", "why").Out,
+		"what it watches, 10.48.0.5, does not answer out of beam0")
 	r = run(t, dir, "ping", "tern-cam", "--without", "bean-a")
 	assert.Equal(t, 2, r.Code)
 	assert.Contains(t, r.Err, "did you mean beam-a?")
@@ -230,7 +235,8 @@ func TestShowInEveryFormat(t *testing.T) {
 	r := run(t, dir, "show", "routes", "mole-rtr", "-6")
 	assert.NotContains(t, r.Out, "10.48.")
 	assert.Contains(t, r.Out, "2001:db8:5ea:f1::")
-	assert.Equal(t, "quay-manage\nquay-link\nbeam-mole\nbeam-quay\nfibre\nsatellite\n", run(t, dir, "show", "segments", "quay-edge", "--only", "segment").Out)
+	assert.Equal(t, "quay-manage\nquay-link\nbeam-mole\nbeam-quay\nfibre\nsatellite\n",
+		run(t, dir, "show", "segments", "quay-edge", "--only", "segment").Out)
 	assert.Equal(t, "host\n", run(t, dir, "show", "device", "desk-7", "--only", "is").Out)
 	r = run(t, dir, "show", "devices", "--only", "device")
 	assert.Equal(t, "quay-edge", first(r.Out))
@@ -319,9 +325,11 @@ func TestSubnet(t *testing.T) {
 	var got map[string]any
 	require.NoError(t, json.Unmarshal([]byte(r.Out), &got))
 	assert.Equal(t, map[string]any{
-		"address": "10.48.1.77", "family": "ipv4", "prefix": "10.48.1.64/27", "prefix_length": 27.0, "mask": "255.255.255.224", "inverse_mask": "0.0.0.31",
-		"first": "10.48.1.65", "last": "10.48.1.94", "broadcast": "10.48.1.95", "addresses": "32", "usable": "30", "position": "13",
-		"previous": "10.48.1.32/27", "next": "10.48.1.96/27", "parent": "10.48.1.64/26", "scope": "private use (RFC 1918)", "reverse_zones": []any{"64/27.1.48.10.in-addr.arpa"},
+		"address": "10.48.1.77", "family": "ipv4", "prefix": "10.48.1.64/27", "prefix_length": 27.0, "mask": "255.255.255.224",
+		"inverse_mask": "0.0.0.31",
+		"first":        "10.48.1.65", "last": "10.48.1.94", "broadcast": "10.48.1.95", "addresses": "32", "usable": "30", "position": "13",
+		"previous": "10.48.1.32/27", "next": "10.48.1.96/27", "parent": "10.48.1.64/26", "scope": "private use (RFC 1918)",
+		"reverse_zones": []any{"64/27.1.48.10.in-addr.arpa"},
 	}, got)
 	for _, tt := range []struct{ args, want string }{
 		{"10.48.1.77/27 --only broadcast", "10.48.1.95\n"},
@@ -349,7 +357,8 @@ func TestWhy(t *testing.T) {
 func TestCheckExitCodes(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	write(t, dir, "warn.plan.yaml", "ropeswing: 1\nsegments: {s: {prefix: 10.0.0.0/24}}\ndevices: {r: {is: router, interfaces: {e: {segment: s, address: 1, admin: down}}}}\n")
+	write(t, dir, "warn.plan.yaml", "ropeswing: 1\nsegments: {s: {prefix: 10.0.0.0/24}}\ndevices: {r: {is: router, interfaces: {e: "+
+		"{segment: s, address: 1, admin: down}}}}\n")
 	assert.Equal(t, 0, run(t, dir, "check").Code, "a warning is no error")
 	assert.Equal(t, 1, run(t, dir, "check", "--fail-on", "warning").Code)
 	assert.Equal(t, 2, run(t, dir, "check", "--fail-on", "nonsense").Code)
@@ -463,7 +472,8 @@ func TestColourIsForTerminalsAndCanBeForced(t *testing.T) {
 	cmd.Env = []string{"TERM=xterm-256color", "CLICOLOR_FORCE=1"}
 	out, err := cmd.Output()
 	require.NoError(t, err)
-	assert.NotContains(t, runWith(t, dir, []string{"CLICOLOR_FORCE=1", "NO_COLOR=1"}, "ping", "tern-cam").Out, "\x1b", "NO_COLOR has the last word")
+	assert.NotContains(t, runWith(t, dir, []string{"CLICOLOR_FORCE=1", "NO_COLOR=1"}, "ping", "tern-cam").Out, "\x1b",
+		"NO_COLOR has the last word")
 	assert.Contains(t, string(out), "\x1b[", "the looks are there; without a terminal the writer drops them, as every other test here sees")
 }
 

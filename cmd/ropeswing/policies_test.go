@@ -17,7 +17,8 @@ func TestPermitsDecideAboutAPing(t *testing.T) {
 	r := run(t, dir, "ping", "tablet", "desk-7", "-4")
 	assert.Equal(t, 1, r.Code)
 	out := oneLine(r.Out)
-	assert.Contains(t, out, "on the forward path, quay-core refuses icmp from 10.48.1.82 to 10.48.1.10: its permit 2, 'quay-guest is refused home', skerry.plan.yaml:90 (refused-by-permit)")
+	assert.Contains(t, out, "on the forward path, quay-core refuses icmp from 10.48.1.82 to 10.48.1.10: its permit 2, 'quay-guest is "+
+		"refused home', skerry.plan.yaml:90 (refused-by-permit)")
 	assert.Contains(t, out, "remedy let quay-core pass 'tablet may reach desk-7 over icmp', before its permit 2 (tried: it works)")
 	assert.Contains(t, out, "next ropeswing show permits quay-core")
 	assert.Equal(t, 0, run(t, dir, "ping", "desk-7", "tablet").Code, "the other path it is let through, and so is its reply")
@@ -25,7 +26,8 @@ func TestPermitsDecideAboutAPing(t *testing.T) {
 	assert.Equal(t, 1, run(t, dir, "ping", "tablet", "log-server", "--over", "tcp/514").Code)
 	trace := oneLine(run(t, dir, "trace", "tablet", "desk-7", "-4").Out)
 	assert.Contains(t, trace, "1 10.48.1.81 quay-core vlan160 time exceeded 2 10.48.1.81 quay-core vlan160 administratively prohibited")
-	assert.Contains(t, run(t, dir, "trace", "tablet", "desk-7", "--over", "tcp/22", "--with-pending").Out, "next    ropeswing ping tablet desk-7 --over tcp/22 --with-pending")
+	assert.Contains(t, run(t, dir, "trace", "tablet", "desk-7", "--over", "tcp/22", "--with-pending").Out,
+		"next    ropeswing ping tablet desk-7 --over tcp/22 --with-pending")
 	explained := oneLine(run(t, dir, "ping", "desk-7", "192.0.2.200", "-4", "--explain").Out)
 	for _, want := range []string{
 		"sends from 10.48.1.10: the primary one on port in the next hop's subnet",
@@ -37,7 +39,9 @@ func TestPermitsDecideAboutAPing(t *testing.T) {
 	} {
 		assert.Contains(t, explained, want)
 	}
-	for args, message := range map[string]string{"ping desk-7 tern-cam --over http": "--over: a service is 'icmp'", "ping desk-7 tern-cam --over tcp/0": "a port is a number from 1 to 65535", "ping desk-7 tern-cam --at quay-edge:lan0": "--at goes with --capture"} {
+	for args, message := range map[string]string{"ping desk-7 tern-cam --over http": "--over: a service is 'icmp'",
+		"ping desk-7 tern-cam --over tcp/0":        "a port is a number from 1 to 65535",
+		"ping desk-7 tern-cam --at quay-edge:lan0": "--at goes with --capture"} {
 		r := run(t, dir, strings.Fields(args)...)
 		assert.Equal(t, 2, r.Code)
 		assert.Contains(t, r.Err, message)
@@ -50,7 +54,9 @@ func TestPendingPermitsAreTriedBeforeTheyAreInForce(t *testing.T) {
 	ask := []string{"ping", "fibre-carrier", "tern-cam", "-6", "--over", "tcp/443"}
 	r := run(t, dir, ask...)
 	assert.Equal(t, 1, r.Code)
-	assert.Contains(t, oneLine(r.Out), "would let it pass, and is pending (filtered-out) remedy put the pending permit 3 of quay-edge in force: 'anyone may reach tern-cam over tcp/443' (tried: it works)")
+	assert.Contains(t, oneLine(r.Out),
+		"would let it pass, and is pending (filtered-out) remedy put the pending permit 3 of quay-edge in force: 'anyone may reach tern-cam "+
+			"over tcp/443' (tried: it works)")
 	r = run(t, dir, append(ask, "--with-pending")...)
 	assert.Equal(t, 0, r.Code)
 	assert.Equal(t, "fibre-carrier reaches tern-cam in IPv6 · predicted from the plan, over tcp/443, pending permits in force", first(r.Out))
@@ -60,7 +66,8 @@ func TestPendingPermitsAreTriedBeforeTheyAreInForce(t *testing.T) {
 	assert.Contains(t, out, "9 of 10 requirements hold")
 	assert.Contains(t, out, "it does not, and would if quay-edge passed 'anyone may reach tern-cam over tcp/443'")
 	assert.Contains(t, out, "(pending-permit-needed)")
-	write(t, dir, demo.Plan, strings.Replace(text, "pending: true", "pending: false", 1)+"  - fibre-carrier reaches 2001:db8:5ea:300::2 over tcp/443\n")
+	write(t, dir, demo.Plan, strings.Replace(text, "pending: true", "pending: false", 1)+
+		"  - fibre-carrier reaches 2001:db8:5ea:300::2 over tcp/443\n")
 	assert.Contains(t, oneLine(run(t, dir, "check").Out), "10 of 10 requirements hold")
 }
 
@@ -130,7 +137,9 @@ devices:
 // layout, and works then.
 func TestAPermitAsARemedyIsAnEdit(t *testing.T) {
 	t.Parallel()
-	for _, permits := range []string{"permits: [10.9.0.0/16 may reach anyone]", "permits: 10.9.0.0/16 may reach anyone", "permits:\n      - 10.9.0.0/16 may reach anyone  # old", "permits:\n      - {permit: x may not reach y, note: no}\n      - a may reach b", "otherwise: refuse"} {
+	for _, permits := range []string{"permits: [10.9.0.0/16 may reach anyone]", "permits: 10.9.0.0/16 may reach anyone",
+		"permits:\n      - 10.9.0.0/16 may reach anyone  # old",
+		"permits:\n      - {permit: x may not reach y, note: no}\n      - a may reach b", "otherwise: refuse"} {
 		dir := t.TempDir()
 		write(t, dir, "p.plan.yaml", `ropeswing: 1
 segments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}
@@ -173,7 +182,8 @@ devices:
   rb: {is: router, interfaces: {l: {segment: b, address: 1}, x: {segment: l, address: last, mtu: 1400}}, routes: {a: ra}}
   hb: {is: host, gateway: rb, interfaces: {p: {segment: b, address: 10}}}
 `)
-	assert.Contains(t, oneLine(run(t, dir, "check").Out), "packets of 1500 bytes from ha (10.1.0.10) to hb (10.2.0.10) vanish at ra:x: the far end drops them silently")
+	assert.Contains(t, oneLine(run(t, dir, "check").Out),
+		"packets of 1500 bytes from ha (10.1.0.10) to hb (10.2.0.10) vanish at ra:x: the far end drops them silently")
 	assert.Equal(t, 1, run(t, dir, "ping", "ha", "hb", "--size", "1472").Code)
 	assert.Equal(t, 0, run(t, dir, "ping", "ha", "hb", "--size", "1372").Code)
 }

@@ -16,11 +16,14 @@ func TestReachTellsWhoReachesWhom(t *testing.T) {
 	t.Parallel()
 	dir := lights(t)
 	r := run(t, dir, "reach")
-	assert.Equal(t, "890 of 924 paths between 12 LANs and 7 loopbacks work · predicted from the plan", first(r.Out), "22 × 21, in both families, for three LANs lie on two switches; visitors begin nothing to the 17 others but the log")
+	assert.Equal(t, "890 of 924 paths between 12 LANs and 7 loopbacks work · predicted from the plan", first(r.Out),
+		"22 × 21, in both families, for three LANs lie on two switches; visitors begin nothing to the 17 others but the log")
 	assert.Contains(t, r.Out, "\n8 links between routers not asked: add --links\n")
-	assert.Regexp(t, `^\d+ of 1740 paths between 12 LANs, 7 loopbacks and 8 links work`, first(run(t, dir, "reach", "--links").Out), "30 × 29, in both families")
+	assert.Regexp(t, `^\d+ of 1740 paths between 12 LANs, 7 loopbacks and 8 links work`, first(run(t, dir, "reach", "--links").Out),
+		"30 × 29, in both families")
 	assert.Contains(t, oneLine(r.Out), "both fails; back works", "but are reached themselves")
-	assert.Contains(t, oneLine(r.Out), "quay-core refuses icmp: its permit 2, 'quay-guest is refused home', skerry.plan.yaml:90", "told once for all")
+	assert.Contains(t, oneLine(r.Out), "quay-core refuses icmp: its permit 2, 'quay-guest is refused home', skerry.plan.yaml:90",
+		"told once for all")
 	assert.Equal(t, 1, run(t, dir, "reach", "--lost").Code)
 	assert.Equal(t, 0, run(t, dir, "reach", "--lost", "--from", "quay-guest", "--to", "quay-servers", "--over", "udp/514").Code)
 	open := strings.NewReplacer("      - quay-guest is refused home\n", "").Replace(read(t, dir, demo.Plan))
@@ -47,10 +50,12 @@ func TestReachTellsWhoReachesWhom(t *testing.T) {
 
 	r = run(t, dir, "reach", "--lost", "--links", "--without", "beam-d", "-4", "-o", "csv")
 	assert.Equal(t, 1, r.Code)
-	assert.Contains(t, r.Out, "quay-staff,beam-gull,ipv4,10.48.1.10,10.48.0.252,fails,interface-down,false,gull-point:beam0 is down: the cable beam-d is down")
+	assert.Contains(t, r.Out, "quay-staff,beam-gull,ipv4,10.48.1.10,10.48.0.252,fails,interface-down,false,gull-point:beam0 is down: the "+
+		"cable beam-d is down")
 	assert.NotContains(t, r.Out, ",works,", "only what is lost")
 
-	for args, message := range map[string]string{"--from quay-stuff": "did you mean quay-staff?", "--failures 3": "--failures is 1", "--without beam-x": "did you mean beam-", "-4 -6": "exclude each other", "x": "takes nothing"} {
+	for args, message := range map[string]string{"--from quay-stuff": "did you mean quay-staff?", "--failures 3": "--failures is 1",
+		"--without beam-x": "did you mean beam-", "-4 -6": "exclude each other", "x": "takes nothing"} {
 		r = run(t, dir, append([]string{"reach"}, strings.Fields(args)...)...)
 		assert.Equal(t, 2, r.Code, args)
 		assert.Contains(t, r.Err, message)
@@ -70,7 +75,9 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "reach", "--failures", "1")
 	assert.Equal(t, 0, r.Code, r.Err)
-	assert.Contains(t, oneLine(r.Out), "14 single failures: 11 lose nothing, 3 cut off quay-staff, quay-staff at quay-core, quay-servers and 7 more, 0 lose pairs that routes could save, between 12 LANs and 7 loopbacks · predicted from the plan")
+	assert.Contains(t, oneLine(r.Out),
+		"14 single failures: 11 lose nothing, 3 cut off quay-staff, quay-staff at quay-core, quay-servers and 7 more, 0 lose pairs that "+
+			"routes could save, between 12 LANs and 7 loopbacks · predicted from the plan")
 	assert.Contains(t, r.Out, "\nnext: ropeswing reach --lost --without 'quay-edge:lan0 to quay-core:up0'\n")
 	var v struct {
 		Failures, Whole, Survived, Routes int
@@ -81,8 +88,10 @@ func TestEverySingleFailureIsTried(t *testing.T) {
 			Takes                                  []struct{ Device, To, Out string }
 		}
 	}
-	require.NoError(t, json.Unmarshal([]byte(strings.ReplaceAll(run(t, dir, "reach", "--failures", "1", "-o", "json").Out, "does_not", "doesnot")), &v))
-	assert.Equal(t, 14, v.Failures, "twelve cables and the links to two carriers; cables to hosts are not tried: no other path is wanted there")
+	require.NoError(t, json.Unmarshal([]byte(strings.ReplaceAll(run(t, dir, "reach", "--failures", "1", "-o", "json").Out, "does_not",
+		"doesnot")), &v))
+	assert.Equal(t, 14, v.Failures, "twelve cables and the links to two carriers; cables to hosts are not tried: no other path is wanted "+
+		"there")
 	found := map[string][4]int{}
 	for _, l := range v.Losses {
 		found[l.Without[0]] = [4]int{l.Lost, l.Cannot, l.DoesNot, l.Loops}
@@ -125,7 +134,8 @@ func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "show", "routes", "--derived", "-4", "quay-edge")
 	assert.Equal(t, "16 routes derived for 1 device · predicted from the plan", first(r.Out), "in IPv4")
-	assert.Regexp(t, `^134 routes derived for 7 devices; \d+ with one for each subnet · predicted from the plan$`, first(run(t, dir, "show", "routes", "--derived").Out))
+	assert.Regexp(t, `^134 routes derived for 7 devices; \d+ with one for each subnet · predicted from the plan$`,
+		first(run(t, dir, "show", "routes", "--derived").Out))
 	assert.NotContains(t, r.Out, "direct")
 	assert.Contains(t, oneLine(r.Out), "10.48.3.0/24 10.48.0.3 mole-rtr beam0 derived 1 in use watches 10.48.0.5")
 	assert.Contains(t, run(t, dir, "-p", demo.BadMorning, "show", "routes", "--derived").Err, "no route is derived")
@@ -134,7 +144,8 @@ func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
 	assert.Contains(t, why, "for tern-watch, tern-beacon and what else lies in 10.48.3.0/24")
 	assert.Contains(t, why, "path the cheapest, by mole-rtr and tern-rock: it costs 20")
 	assert.Contains(t, why, "behind it goes out of beam1 when beam0 is down, or 10.48.0.5 (tern-rock:beam0) does not answer by it")
-	assert.Contains(t, oneLine(run(t, dir, "why", "quay-edge", "10.48.15.9").Out), "here what nobody has of it, or what has no path left, ends here instead of looping")
+	assert.Contains(t, oneLine(run(t, dir, "why", "quay-edge", "10.48.15.9").Out),
+		"here what nobody has of it, or what has no path left, ends here instead of looping")
 
 	prices := oneLine(run(t, dir, "show", "routes", "--prices", "quay-core").Out)
 	assert.Regexp(t, `protect lines watches not protected none \d+ 0 \d+ own \d+ 0 \d+ links 134 36 0 as wanted devices \d+ \d+ \d+ most lines: 10\.48\.2\.0/24 \d lines`, prices)
@@ -145,7 +156,8 @@ func TestDerivedRoutesAreListedAndPinned(t *testing.T) {
 	lost := run(t, dir, "reach", "--failures", "1", "-o", "json").Out
 	r = run(t, dir, "pin", "quay-edge", "far-skerry")
 	assert.Equal(t, 0, r.Code, r.Err)
-	assert.Contains(t, r.Out, "+      10.48.3.0/24: [{next-hop: 10.48.0.3, out: beam0, watch: 10.48.0.5}, {next-hop: 10.48.0.249, out: beam1, watch: 10.48.0.6}]")
+	assert.Contains(t, r.Out, "+      10.48.3.0/24: [{next-hop: 10.48.0.3, out: beam0, watch: 10.48.0.5}, {next-hop: 10.48.0.249, out: "+
+		"beam1, watch: 10.48.0.6}]")
 	assert.Contains(t, r.Out, "next: ropeswing pin quay-edge far-skerry -w\n")
 	assert.Equal(t, before, run(t, dir, "show", "routes", "-o", "csv").Out, "it only shows")
 

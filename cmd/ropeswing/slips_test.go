@@ -23,7 +23,8 @@ func TestBadInput(t *testing.T) {
 		"binary": "\x7fELF\x00\x01\x02",
 		"junk":   strings.Repeat("\xff\xfe\x01\x9d", 400),
 		"bomb":   "ropeswing: 1\nblocks:\n  a: &a [x, x]\n  b: &b [*a, *a]\n  c: [*b, *b]\n",
-		"cable":  "ropeswing: 1\ndevices: {r: {is: router, interfaces: {lan0: {}}}, s: {is: switch, interfaces: {p1: {}}}}\ncables: [r:lan1 to s:p1]\n",
+		"cable": "ropeswing: 1\ndevices: {r: {is: router, interfaces: {lan0: {}}}, s: {is: switch, interfaces: {p1: {}}}}\ncables: [r:lan1 " +
+			"to s:p1]\n",
 		"escape": "ropeswing: 1\ndevices:\n  evil\x1b[31m: {is: router}\n",
 		"quoted": "ropeswing: 1\ndevices:\n  \"evil\\e[31m\": {is: router}\n",
 		"deep":   "ropeswing: 1\nplan: " + strings.Repeat("[", 100000),
@@ -37,8 +38,10 @@ func TestBadInput(t *testing.T) {
 	require.NoError(t, huge.Truncate(100<<20))
 	require.NoError(t, huge.Close())
 	for name, says := range map[string]string{
-		"missing": "no such file", "empty": "the file is empty", "folder": "a directory", "binary": "a binary file", "junk": "a binary file", "huge": "100 MB; a plan has 64 MB at most",
-		"bomb": "no aliases", "cable": "no port of r called lan1", "escape": "U+001B", "quoted": "control character", "deep": "nested more than",
+		"missing": "no such file", "empty": "the file is empty", "folder": "a directory", "binary": "a binary file", "junk": "a binary file",
+		"huge": "100 MB; a plan has 64 MB at most",
+		"bomb": "no aliases", "cable": "no port of r called lan1", "escape": "U+001B", "quoted": "control character",
+		"deep": "nested more than",
 	} {
 		r := run(t, dir, "show", "devices", "-p", name)
 		assert.Equal(t, 2, r.Code, name)
@@ -92,7 +95,8 @@ func TestAnAnswerThatCannotBeWritten(t *testing.T) {
 		t.Skip("there is no /dev/full here")
 	}
 	defer full.Close()
-	for _, args := range [][]string{{"check"}, {"check", "-p", demo.BadMorning}, {"ping", "desk-7", "-p", demo.BadMorning, "-o", "json"}, {"show", "routes", "-o", "csv"}} {
+	for _, args := range [][]string{{"check"}, {"check", "-p", demo.BadMorning}, {"ping", "desk-7", "-p", demo.BadMorning, "-o", "json"},
+		{"show", "routes", "-o", "csv"}} {
 		cmd := exec.Command(program, args...)
 		var said bytes.Buffer
 		cmd.Dir, cmd.Stdout, cmd.Stderr = lights(t), full, &said

@@ -43,7 +43,9 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 	require.Equal(t, 0, run(t, dir, "observe", "bad-morning/seen", "-w", "observed").Code)
 	r := run(t, dir, "steps")
 	assert.Equal(t, 1, r.Code, "hands are needed")
-	assert.Contains(t, oneLine(r.Out), "5 steps on 5 devices; nothing fails in between, as far as the state shows; hands are needed at 1 step · predicted from what was observed")
+	assert.Contains(t, oneLine(r.Out),
+		"5 steps on 5 devices; nothing fails in between, as far as the state shows; hands are needed at 1 step · predicted from what was "+
+			"observed")
 	assert.Contains(t, oneLine(r.Out), "first observe it again: its IPv4 addresses, IPv4 routes")
 	text := oneLine(r.Out)
 	assert.Contains(t, text, "mole-sw it is not reached now: be at its console")
@@ -66,12 +68,14 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 	}
 	assert.Len(t, stepsOf(t, dir, "--only-next").Steps, 1)
 	for args, shown := range map[string]string{"--only-next": "1", "--device quay-core": "0"} {
-		assert.Contains(t, oneLine(run(t, dir, append([]string{"steps"}, strings.Fields(args)...)...).Out), "5 steps on 5 devices, "+shown+" of them shown; nothing fails in between, as far as the state shows; hands are needed at 1 step", "of all steps, not of those shown")
+		assert.Contains(t, oneLine(run(t, dir, append([]string{"steps"}, strings.Fields(args)...)...).Out), "5 steps on 5 devices, "+shown+
+			" of them shown; nothing fails in between, as far as the state shows; hands are needed at 1 step", "of all steps, not of those shown")
 	}
 	assert.Len(t, stepsOf(t, dir, "--device", "quay-sw1").Steps, 1)
 	assert.Contains(t, run(t, dir, "steps", "-o", "markdown").Out, "  - set `p7 admin: up`, was `p7 admin: down`\n")
 	assert.Equal(t, "step,device,login,set,was,session,fails,look,take_back", first(run(t, dir, "steps", "-o", "csv").Out))
-	assert.Contains(t, oneLine(run(t, dir, "steps", "--restart", "--device", "mole-rtr").Out), "then save what runs, then restart it: ", "what is behind it fails while that lasts")
+	assert.Contains(t, oneLine(run(t, dir, "steps", "--restart", "--device", "mole-rtr").Out), "then save what runs, then restart it: ",
+		"what is behind it fails while that lasts")
 	require.NoError(t, os.Mkdir(filepath.Join(dir, "one"), 0o755))
 	write(t, dir, "one/desk-7.json", read(t, dir, "observed/desk-7.json"))
 	assert.Contains(t, oneLine(run(t, dir, "steps", "one").Out), "nothing needs to be set, as far as the state shows")
@@ -103,12 +107,17 @@ func TestStepsOfMovingDay(t *testing.T) {
 		t.Fatalf("no step sets %s", set)
 		return -1
 	}
-	assert.Less(t, place("also to-quay address: 198.51.100.49/29"), place("route 0.0.0.0/0 via 198.51.100.49 (fibre-carrier:to-quay) instead of via 198.51.100.33"))
+	assert.Less(t, place("also to-quay address: 198.51.100.49/29"),
+		place("route 0.0.0.0/0 via 198.51.100.49 (fibre-carrier:to-quay) instead of via 198.51.100.33"))
 	assert.Less(t, place("also mgmt address: 10.48.1.130/28"), place("remove vlan190 address: 10.48.1.97/28, and keep 10.48.1.129/28"))
 	assert.Equal(t, "theirs", w.Steps[place("also to-quay address: 198.51.100.49/29")].Session)
 	assert.Equal(t, "remove to-quay address: 198.51.100.49/29", w.Steps[place("also to-quay address: 198.51.100.49/29")].Sets[0].TakeBack)
 
-	for _, tt := range []struct{ option, value, message string }{{"--session", "quay-sw1", "--session is DEVICE=ADDRESS"}, {"--session", "quay-sw1=10.9.9.9", "quay-sw1 is not reached at 10.9.9.9 before the first step; it is at --session quay-sw1=10.48.1.98"}, {"--session", "ops-laptop=10.9.9.9", "leave --session out"}, {"--device", "quay-sww", "did you mean quay-sw1?"}, {"--standing-at", "nobody", "nobody"}} {
+	for _, tt := range []struct{ option, value, message string }{{"--session", "quay-sw1", "--session is DEVICE=ADDRESS"},
+		{"--session", "quay-sw1=10.9.9.9",
+			"quay-sw1 is not reached at 10.9.9.9 before the first step; it is at --session quay-sw1=10.48.1.98"}, {"--session",
+			"ops-laptop=10.9.9.9", "leave --session out"}, {"--device", "quay-sww", "did you mean quay-sw1?"}, {"--standing-at", "nobody",
+			"nobody"}} {
 		bad := run(t, dir, "steps", "skerry.plan.yaml", "-p", "moving-day/skerry.plan.yaml", tt.option, tt.value)
 		assert.Equal(t, 2, bad.Code)
 		assert.Contains(t, bad.Err, tt.message)
@@ -156,7 +165,8 @@ func TestStepsOfAWorksheetChangedByHand(t *testing.T) {
 	assert.Contains(t, out, "quay-core: vlan190 address: planned 10.48.1.129/28, found 10.48.1.97/28")
 
 	for sheet, message := range map[string]string{
-		"{}": "standard input: the worksheet has no steps", "nonsense": "this is no worksheet", `{"steps":[{"device":"quay-sw9","sets":[]}]}`: "step 1: there is no device quay-sw9",
+		"{}": "standard input: the worksheet has no steps", "nonsense": "this is no worksheet",
+		`{"steps":[{"device":"quay-sw9","sets":[]}]}`:                                    "step 1: there is no device quay-sw9",
 		`{"steps":[{"device":"quay-sw1","sets":[{"set":"mgmt address: 10.9.9.9/24"}]}]}`: "step 1: nothing is left to set on quay-sw1 that reads 'mgmt address: 10.9.9.9/24'", `{"steps":[{"device":"quay-sw1","sets":[]}]}`: "step 1 sets nothing on quay-sw1",
 	} {
 		r = start(t, dir, nil, sheet, append([]string{"steps", "--check", "-"}, from...)...)
@@ -192,7 +202,8 @@ func TestStepsSinceARevision(t *testing.T) {
 		out, err := cmd.CombinedOutput()
 		require.NoError(t, err, string(out))
 	}
-	plan := "ropeswing: 1\noperator: ops\nsegments: {lan: {prefix: 10.1.0.0/24}}\ndevices:\n  rtr: {is: router, interfaces: {lan: {segment: lan, address: first}, far: {address: 10.2.0.1/24}}}\n  ops: {is: host, interfaces: {e: {segment: lan, address: 10}}}\n"
+	plan := "ropeswing: 1\noperator: ops\nsegments: {lan: {prefix: 10.1.0.0/24}}\ndevices:\n  rtr: {is: router, interfaces: {lan: " +
+		"{segment: lan, address: first}, far: {address: 10.2.0.1/24}}}\n  ops: {is: host, interfaces: {e: {segment: lan, address: 10}}}\n"
 	write(t, dir, "a.plan.yaml", plan)
 	git("init", "-q")
 	git("add", "-A")
@@ -214,13 +225,17 @@ func TestStepsOfANewDevice(t *testing.T) {
 	assert.Equal(t, 0, r.Code, r.Err)
 	text := oneLine(r.Out)
 	for _, words := range []string{
-		"mole-sw, new, at 192.0.2.253/24: 28 things to set, then log in at 10.48.2.34", "1. on the laptop set 192.0.2.254/24, without a gateway", "2. plug it into p20, which is set last, and log in at 192.0.2.253",
-		"p23, p24 tagged 120, 191", "interface mgmt, a VLAN interface, tag 191", "6. log in at 10.48.2.34, with 10.48.2.36/28 on the laptop while it is still at the device", "7. put back on the laptop what it had: by the plan 10.48.1.106/28, gateway 10.48.1.97",
+		"mole-sw, new, at 192.0.2.253/24: 28 things to set, then log in at 10.48.2.34",
+		"1. on the laptop set 192.0.2.254/24, without a gateway", "2. plug it into p20, which is set last, and log in at 192.0.2.253",
+		"p23, p24 tagged 120, 191", "interface mgmt, a VLAN interface, tag 191",
+		"6. log in at 10.48.2.34, with 10.48.2.36/28 on the laptop while it is still at the device",
+		"7. put back on the laptop what it had: by the plan 10.48.1.106/28, gateway 10.48.1.97",
 		"8. look: in its place it is reached from where you sit",
 	} {
 		assert.Contains(t, text, words)
 	}
-	for _, tt := range [][2]string{{"192.0.2.0/24", "no machine's address"}, {"192.0.2.253", "write 192.0.2.253/24"}, {"192.0.2.253/32", "no other address free"}} {
+	for _, tt := range [][2]string{{"192.0.2.0/24", "no machine's address"}, {"192.0.2.253", "write 192.0.2.253/24"},
+		{"192.0.2.253/32", "no other address free"}} {
 		r = run(t, dir, "steps", "--factory", tt[0], "mole-sw")
 		assert.Equal(t, 2, r.Code)
 		assert.Contains(t, r.Err, tt[1])

@@ -46,9 +46,12 @@ func TestVerdicts(t *testing.T) {
 		{"one family only", ring(toRight4, toLeft), "ping east", "west reaches east in IPv4, not in IPv6", "works in one family only", 1},
 		{"that family asked for", ring(toRight4, toLeft), "ping east -4", "west reaches east in IPv4", "works", 0},
 		{"the other asked for", ring(toRight4, toLeft), "ping east -6", "west does not reach east in IPv6", "fails", 1},
-		{"equal cost, one of two paths broken", ring("10.2.0.0/24: [{next-hop: 10.0.0.1}, {next-hop: 10.1.0.77, distance: 1}]", toLeft), "ping east -4", "west reaches east in IPv4 by some paths only (it depends on the flow)", "depends on the flow", 1},
-		{"without the cable in use", ring(toRight, toLeft), "ping east -4 --without cable-one", "west does not reach east in IPv4 without cable-one", "fails", 1},
-		{"a floating route takes over", ring("10.2.0.0/24: [10.0.0.1, 10.0.0.3]", "10.1.0.0/24: [10.0.0.0, 10.0.0.2]"), "ping east -4 --without cable-one", "west reaches east in IPv4 without cable-one", "works", 0},
+		{"equal cost, one of two paths broken", ring("10.2.0.0/24: [{next-hop: 10.0.0.1}, {next-hop: 10.1.0.77, distance: 1}]", toLeft),
+			"ping east -4", "west reaches east in IPv4 by some paths only (it depends on the flow)", "depends on the flow", 1},
+		{"without the cable in use", ring(toRight, toLeft), "ping east -4 --without cable-one",
+			"west does not reach east in IPv4 without cable-one", "fails", 1},
+		{"a floating route takes over", ring("10.2.0.0/24: [10.0.0.1, 10.0.0.3]", "10.1.0.0/24: [10.0.0.0, 10.0.0.2]"),
+			"ping east -4 --without cable-one", "west reaches east in IPv4 without cable-one", "works", 0},
 		{"from an address", ring(toRight, toLeft), "ping 10.1.0.10 10.2.0.10", "10.1.0.10 reaches 10.2.0.10 in IPv4", "works", 0},
 	}
 	for _, tt := range tests {
@@ -115,8 +118,10 @@ func TestTraceInJSON(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "trace", "east", "-o", "json").Out), &v))
 	assert.Equal(t, "works", v.Verdict)
 	require.Len(t, v.Families, 2)
-	assert.Equal(t, []string{"11/0", "11/0", "0/0"}, []string{v.Families[0].Hops[0].ICMP, v.Families[0].Hops[1].ICMP, v.Families[0].Hops[2].ICMP}, "ICMP's types and codes")
-	assert.Equal(t, []string{"3/0", "3/0", "129/0"}, []string{v.Families[1].Hops[0].ICMP, v.Families[1].Hops[1].ICMP, v.Families[1].Hops[2].ICMP}, "ICMPv6's")
+	assert.Equal(t, []string{"11/0", "11/0", "0/0"},
+		[]string{v.Families[0].Hops[0].ICMP, v.Families[0].Hops[1].ICMP, v.Families[0].Hops[2].ICMP}, "ICMP's types and codes")
+	assert.Equal(t, []string{"3/0", "3/0", "129/0"},
+		[]string{v.Families[1].Hops[0].ICMP, v.Families[1].Hops[1].ICMP, v.Families[1].Hops[2].ICMP}, "ICMPv6's")
 	assert.Len(t, v.Families[0].Forward.Nodes, 4)
 	assert.Len(t, v.Families[0].Forward.Edges, 3)
 }
@@ -126,5 +131,6 @@ func TestExplainShowsWhatAnExpertLooksAt(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "r.plan.yaml", ring("default: 10.0.0.3, "+toRight, toLeft))
 	out := run(t, dir, "ping", "east", "-4", "--explain").Out
-	assert.Contains(t, out, "    10.2.0.0/24 static via 10.0.0.1: decides\n    0.0.0.0/0 static via 10.0.0.3: a longer match decides\n    asks by ARP on p for 10.0.0.1: b:p answers\n")
+	assert.Contains(t, out, "    10.2.0.0/24 static via 10.0.0.1: decides\n    0.0.0.0/0 static via 10.0.0.3: a longer match decides\n    "+
+		"asks by ARP on p for 10.0.0.1: b:p answers\n")
 }

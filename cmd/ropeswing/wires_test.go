@@ -19,8 +19,10 @@ func TestShowWhatIsOnWhichWire(t *testing.T) {
 	r = run(t, dir, append([]string{"show", "cables", "-o", "csv"}, bad...)...)
 	assert.Contains(t, r.Out, ",desk-7:port,quay-sw1:p7,down: administratively down,,")
 	assert.Contains(t, run(t, dir, "show", "cables", "mole-rtr", "--without", "beam-a").Out, "down: the cable beam-a is down")
-	assert.Contains(t, oneLine(run(t, dir, "show", "neighbours", "mole-rtr").Out), "beam1 tern-rock:beam0 10.48.0.5 2001:db8:5ea:f2::3 beam-tern")
-	assert.Contains(t, oneLine(run(t, dir, append([]string{"show", "management"}, bad...)...).Out), "tern-rock 10.48.3.16 ping, ssh ssh not reached its TTL runs out in a loop between quay-edge and mole-rtr")
+	assert.Contains(t, oneLine(run(t, dir, "show", "neighbours", "mole-rtr").Out),
+		"beam1 tern-rock:beam0 10.48.0.5 2001:db8:5ea:f2::3 beam-tern")
+	assert.Contains(t, oneLine(run(t, dir, append([]string{"show", "management"}, bad...)...).Out),
+		"tern-rock 10.48.3.16 ping, ssh ssh not reached its TTL runs out in a loop between quay-edge and mole-rtr")
 }
 
 func TestInterfacesAreFilteredAndShownWhole(t *testing.T) {
@@ -40,7 +42,8 @@ func TestInterfacesAreFilteredAndShownWhole(t *testing.T) {
 	r = run(t, dir, "show", "interface", "quay-core:vlan110")
 	assert.Contains(t, oneLine(r.Out), "hears desk-7:port")
 	assert.Equal(t, "desk-7:port\n", run(t, dir, "show", "interface", "quay-core:vlan110", "--only", "hears").Out)
-	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").Out), "state up (skerry.plan.yaml:110) part of mole-rtr:lan0, which is up")
+	assert.Contains(t, oneLine(run(t, dir, "why", "mole-rtr:lan0.120").Out),
+		"state up (skerry.plan.yaml:110) part of mole-rtr:lan0, which is up")
 
 	write(t, dir, "all.plan.yaml", `ropeswing: 1
 segments: {l: {prefix: 10.0.0.0/31}, v: {vlan: 9, prefix: 10.1.0.0/24}}
@@ -59,7 +62,8 @@ devices:
 cables: [a:s to b:s]
 `)
 	r = run(t, dir, "show", "interface", "a:s", "-p", "all.plan.yaml")
-	for _, want := range []string{"note to the rock", "line serial, clocked here", "MTU 1400 bytes", "bandwidth 64000 bit/s", "MAC 02:00:5e:00:00:01", "cabled to b:s"} {
+	for _, want := range []string{"note to the rock", "line serial, clocked here", "MTU 1400 bytes", "bandwidth 64000 bit/s",
+		"MAC 02:00:5e:00:00:01", "cabled to b:s"} {
 		assert.Contains(t, oneLine(r.Out), want)
 	}
 	r = run(t, dir, "show", "interface", "a:bond", "-p", "all.plan.yaml")
@@ -87,16 +91,20 @@ func TestRoutesAreFilteredAndLookedUp(t *testing.T) {
 		"far-skerry,10.48.2.0/24,10.48.0.6 tern-rock,beam0,derived,1,0,in use,10.48.0.4,skerry.plan.yaml:7,\n"+
 		"far-skerry,0.0.0.0/0,10.48.0.253 gull-point,beam1,derived,1,0,in use,10.48.0.248,skerry.plan.yaml:7,a longer prefix decides\n"+
 		"far-skerry,0.0.0.0/0,10.48.0.6 tern-rock,beam0,derived,11,0,standby,10.48.0.2,skerry.plan.yaml:7,\n", r.Out)
-	assert.Equal(t, "standby\nstandby\nstandby\n", run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state", "-p", demo.BadMorning).Out)
+	assert.Equal(t, "standby\nstandby\nstandby\n",
+		run(t, dir, "show", "routes", "quay-edge", "far-skerry", "--standby", "-4", "--only", "state", "-p", demo.BadMorning).Out)
 	assert.NotContains(t, run(t, dir, "show", "routes", "quay-edge", "--type", "direct", "--only", "source").Out, "static")
 	assert.Contains(t, run(t, dir, "show", "routes", "--type", "guess").Err, "--type is local, direct, static, derived, learned, not guess")
 	assert.Contains(t, run(t, dir, "show", "routes", "--covering", "10.48.2").Err, "is not an address")
 
 	for _, tt := range []struct{ device, to, answer, step string }{
-		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1", "shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1, out of beam0"},
-		{"mole-rtr", "10.48.2.200", "10.48.2.200 at mole-rtr: discarded, by 10.48.2.0/24", "shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1"},
+		{"mole-rtr", "far-cam", "10.48.5.2 at mole-rtr: on to tern-rock (10.48.0.5), out of beam1",
+			"shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1, out of beam0"},
+		{"mole-rtr", "10.48.2.200", "10.48.2.200 at mole-rtr: discarded, by 10.48.2.0/24",
+			"shorter 0.0.0.0/0 derived via 10.48.0.2, distance 1"},
 		{"mole-rtr", "mole-rtr", "10.48.2.254 at mole-rtr: delivered here", "decides 10.48.2.254/32 local"},
-		{"far-skerry", "192.0.2.9", "192.0.2.9 at far-skerry: on to gull-point (10.48.0.253), out of beam1", "standby 0.0.0.0/0 derived via 10.48.0.6, distance 11, watches 10.48.0.2, out of beam0"},
+		{"far-skerry", "192.0.2.9", "192.0.2.9 at far-skerry: on to gull-point (10.48.0.253), out of beam1",
+			"standby 0.0.0.0/0 derived via 10.48.0.6, distance 11, watches 10.48.0.2, out of beam0"},
 		{"fibre-carrier", "198.51.100.65", "198.51.100.65 at fibre-carrier: no route", "no route of the device matches 198.51.100.65"},
 	} {
 		r := run(t, dir, "why", tt.device, tt.to)
@@ -112,7 +120,8 @@ func TestACardHasWhatOneTypes(t *testing.T) {
 	r := run(t, dir, "show", "card", "mole-rtr")
 	assert.Equal(t, "mole-rtr (router)", first(r.Out))
 	at := 0
-	for _, want := range []string{"known by 10.48.2.254", "Ports and VLANs", "lan0.120", "Addresses", "10.48.2.1/27", "255.255.255.224", "0.0.0.31", "Routes", "10.48.3.0/24", "When done, ping (predicted from the plan)", "the operator, ops-laptop", "works"} {
+	for _, want := range []string{"known by 10.48.2.254", "Ports and VLANs", "lan0.120", "Addresses", "10.48.2.1/27", "255.255.255.224",
+		"0.0.0.31", "Routes", "10.48.3.0/24", "When done, ping (predicted from the plan)", "the operator, ops-laptop", "works"} {
 		next := strings.Index(r.Out[at:], want)
 		assert.GreaterOrEqual(t, next, 0, "%s, in its place in\n%s", want, r.Out)
 		at += max(0, next)

@@ -46,7 +46,8 @@ func TestSegmentsThatAreWiresFailLikeCables(t *testing.T) {
 
 	text, err := os.ReadFile(filepath.Join(dir, "bakery.plan.yaml"))
 	require.NoError(t, err)
-	write(t, dir, "bakery.plan.yaml", strings.Replace(string(text), "  - everyone reaches laptop", "  - everyone reaches laptop\n  - ferry-host reaches office without any one cable", 1))
+	write(t, dir, "bakery.plan.yaml", strings.Replace(string(text), "  - everyone reaches laptop",
+		"  - everyone reaches laptop\n  - ferry-host reaches office without any one cable", 1))
 	r = run(t, dir, "check")
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, oneLine(r.Out), "ferry-host reaches office without any one cable: without link-ferry: ")

@@ -132,7 +132,8 @@ func TestWhichDeviceAMachineIs(t *testing.T) {
 // What to give a machine, and who has an address already.
 func TestPlannedSettingAndHolders(t *testing.T) {
 	w, _ := innWho(t)
-	for name, want := range map[string]string{"clerk": "10.1.0.9/24 by 10.1.0.1", "back": "10.9.0.1/32 by invalid IP", "bell": "10.1.0.10/24 by 10.1.0.1", "sign": ""} {
+	for name, want := range map[string]string{"clerk": "10.1.0.9/24 by 10.1.0.1", "back": "10.9.0.1/32 by invalid IP",
+		"bell": "10.1.0.10/24 by 10.1.0.1", "sign": ""} {
 		d, ok := w.Spec.DeviceNamed(name)
 		require.True(t, ok)
 		s, ok := w.PlannedSetting(d)
@@ -141,7 +142,8 @@ func TestPlannedSettingAndHolders(t *testing.T) {
 			assert.Equal(t, want, s.Address.String()+" by "+s.Gateway.String(), name)
 		}
 	}
-	for a, want := range map[string]string{"10.1.0.2": "front:b", "10.1.0.1": "front:b", "10.1.0.9": "", "10.1.0.150": "the leases of bar", "10.1.0.99": "", "203.0.113.1": ""} {
+	for a, want := range map[string]string{"10.1.0.2": "front:b", "10.1.0.1": "front:b", "10.1.0.9": "", "10.1.0.150": "the leases of bar",
+		"10.1.0.99": "", "203.0.113.1": ""} {
 		assert.Equal(t, want, w.HolderIn(netip.MustParseAddr(a)), a)
 	}
 }

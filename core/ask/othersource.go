@@ -12,7 +12,8 @@ import (
 func (p Pinged) OtherSource() string {
 	spec := p.Net.Spec
 	d := p.From.Device
-	if p.From.Address.IsValid() || p.From.Interface != model.None || d == model.None || !spec.Devices[d].Forwards || spec.Devices[d].Manage == model.None {
+	if p.From.Address.IsValid() || p.From.Interface != model.None || d == model.None || !spec.Devices[d].Forwards ||
+		spec.Devices[d].Manage == model.None {
 		return ""
 	}
 	wanted := spec.Wanted()

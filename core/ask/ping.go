@@ -53,7 +53,8 @@ func Pings(net *forward.Network, from, to Endpoint, only prefix.Only, probe forw
 		}
 		if target.Is6() && target.IsLinkLocalUnicast() {
 			if trial.Out = linkFor(net.Spec, from, target); trial.Out == model.None {
-				return nil, nil, fmt.Errorf("%s is link-local and could be on any of %s's interfaces; name one: ping %s:INTERFACE %s", target, from.Text, from.Text, target)
+				return nil, nil, fmt.Errorf("%s is link-local and could be on any of %s's interfaces; name one: ping %s:INTERFACE %s", target,
+					from.Text, from.Text, target)
 			}
 		}
 		p := probe

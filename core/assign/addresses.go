@@ -97,13 +97,15 @@ func (n *Numbering) remembered(spec *model.Spec, id model.InterfaceID, subnet ne
 	k := wanted{spec.Label(id), Address, family}
 	if h := n.entries[k]; h != nil && subnet.Contains(h.Prefix.Addr()) {
 		n.keep(h)
-		i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(h.Prefix.Addr(), subnet.Bits()), Place: h.Place, Giver: model.Remembered, Rule: "next"})
+		i.Addresses = append(i.Addresses,
+			model.Address{Prefix: netip.PrefixFrom(h.Prefix.Addr(), subnet.Bits()), Place: h.Place, Giver: model.Remembered, Rule: "next"})
 		return true
 	}
 	if h := n.entries[k]; h != nil {
 		if p, s := n.shifted(h.Prefix); s != nil && subnet.Contains(p.Addr()) && pool.free(p.Addr()) {
 			pool.taken[p.Addr()] = true
-			i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(p.Addr(), subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed, Rule: "next"})
+			i.Addresses = append(i.Addresses,
+				model.Address{Prefix: netip.PrefixFrom(p.Addr(), subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed, Rule: "next"})
 			n.move(h, p, s.because(), false)
 			return true
 		}
@@ -111,7 +113,8 @@ func (n *Numbering) remembered(spec *model.Spec, id model.InterfaceID, subnet ne
 	for _, h := range n.retired[k] {
 		if subnet.Contains(h.Prefix.Addr()) && len(spec.HoldersOf(h.Prefix.Addr())) == 0 {
 			n.restore(h)
-			i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(h.Prefix.Addr(), subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed, Rule: "next"})
+			i.Addresses = append(i.Addresses,
+				model.Address{Prefix: netip.PrefixFrom(h.Prefix.Addr(), subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed, Rule: "next"})
 			return true
 		}
 	}
@@ -148,11 +151,13 @@ func (o *pool) next(id model.InterfaceID, forwards bool) {
 		return
 	}
 	o.taken[a] = true
-	i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(a, o.subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed, Rule: "next"})
+	i.Addresses = append(i.Addresses, model.Address{Prefix: netip.PrefixFrom(a, o.subnet.Bits()), Place: i.NextPlace, Giver: model.Proposed,
+		Rule: "next"})
 	e := Entry{Owner: label, Kind: Address, Prefix: netip.PrefixFrom(a, a.BitLen()), Place: i.NextPlace}
 	if h := o.n.entries[wanted{label, Address, prefix.FamilyOf(a)}]; h != nil {
 		o.n.next = append(o.n.next, e)
-		o.n.changes = append(o.n.changes, Change{What: Moved, Entry: e, Was: h.Number(), Because: Because{Code: IsOnSegment, Segment: o.segment.Name, Subnet: o.subnet}})
+		o.n.changes = append(o.n.changes,
+			Change{What: Moved, Entry: e, Was: h.Number(), Because: Because{Code: IsOnSegment, Segment: o.segment.Name, Subnet: o.subnet}})
 		return
 	}
 	o.n.give(e, Because{Code: NextFree})
@@ -193,7 +198,8 @@ func (o *pool) lowest(forwards bool) (netip.Addr, bool) {
 			o.at = place.Int().Int64() + 1
 			continue
 		}
-		if o.free(a) && (!first || forwards || o.subnet.IsSingleIP() || o.subnet.Bits() >= o.subnet.Addr().BitLen()-1 || len(o.segment.Held) > 0) {
+		if o.free(a) && (!first || forwards || o.subnet.IsSingleIP() || o.subnet.Bits() >= o.subnet.Addr().BitLen()-1 ||
+			len(o.segment.Held) > 0) {
 			return a, true
 		}
 		if first && !forwards && o.free(a) {

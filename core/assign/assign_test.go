@@ -95,9 +95,11 @@ segments: {a: {hosts: 100, from: home}, b: {hosts: 100, from: quay}}
 }
 
 func TestAnOutgrownSegmentGrowsInPlaceOrMoves(t *testing.T) {
-	plan := home + "segments: {staff: {hosts: 100}, other: {hosts: 10}}\ndevices: {r: {is: router, interfaces: {a: {segment: staff}, b: {segment: other, address: -1}}}, h: {is: host, interfaces: {p: {segment: staff, address: 10}}}}\n"
+	plan := home + "segments: {staff: {hosts: 100}, other: {hosts: 10}}\ndevices: {r: {is: router, interfaces: {a: {segment: staff}, b: " +
+		"{segment: other, address: -1}}}, h: {is: host, interfaces: {p: {segment: staff, address: 10}}}}\n"
 	ledger := func(other string) *assign.Ledger {
-		return ledgerOf(t, "staff subnet 10.48.0.0/26", "staff subnet 2001:db8:5ea::/64", "other subnet "+other, "other subnet 2001:db8:5ea:1::/64", "r:a address 10.48.0.1", "r:a address 2001:db8:5ea::1")
+		return ledgerOf(t, "staff subnet 10.48.0.0/26", "staff subnet 2001:db8:5ea::/64", "other subnet "+other,
+			"other subnet 2001:db8:5ea:1::/64", "r:a address 10.48.0.1", "r:a address 2001:db8:5ea::1")
 	}
 	g := assigned(t, plan, ledger("10.48.1.0/28"))
 	assert.Empty(t, g.changes, "nothing moves by itself")
@@ -114,7 +116,8 @@ func TestAnOutgrownSegmentGrowsInPlaceOrMoves(t *testing.T) {
 	full := strings.Replace(plan, "10.48.0.0/22", "10.48.0.0/25", 1)
 	g = assigned(t, full, ledger("10.48.0.64/28"), "staff")
 	assert.Empty(t, g.changes, "where there is no room it stays as it is")
-	assert.Contains(t, reasons(g), "need-does-not-fit: staff wants a subnet of length 25 (100 hosts, 1 of its own: 101 addresses), and home has none free")
+	assert.Contains(t, reasons(g), "need-does-not-fit: staff wants a subnet of length 25 (100 hosts, 1 of its own: 101 addresses), and "+
+		"home has none free")
 
 	g = assigned(t, strings.Replace(plan, "100", "60", 1), ledger("10.48.1.0/28"), "staff")
 	assert.Empty(t, g.changes, "it is large enough")
@@ -128,7 +131,8 @@ func TestWhatIsRemovedIsRetiredAndComesBack(t *testing.T) {
 	less := assigned(t, home+"segments: {b: {hosts: 10, vlan: auto}}\n", again(t, first.next))
 	assert.Equal(t, "retired a subnet 10.48.0.0/28\nretired a subnet 2001:db8:5ea::/64\nretired a vlan 2\n", told(less))
 	third := assigned(t, home+"segments: {b: {hosts: 10, vlan: auto}, c: {hosts: 10, vlan: auto}}\n", again(t, less.next))
-	assert.Equal(t, "new c vlan 4\nnew c subnet 10.48.0.32/28\nnew c subnet 2001:db8:5ea:2::/64\n", told(third), "what is retired is given to nobody else")
+	assert.Equal(t, "new c vlan 4\nnew c subnet 10.48.0.32/28\nnew c subnet 2001:db8:5ea:2::/64\n", told(third),
+		"what is retired is given to nobody else")
 	back := assigned(t, plan, again(t, less.next))
 	assert.Equal(t, "back a vlan 2\nback a subnet 10.48.0.0/28\nback a subnet 2001:db8:5ea::/64\n", told(back))
 	assert.Equal(t, numbers(first.next), numbers(back.next))
@@ -142,7 +146,8 @@ func TestWhatIsRemovedIsRetiredAndComesBack(t *testing.T) {
 // Two routers and the address they share are three: with four hosts seven, more
 // than the six of a /29.
 func TestASharedAddressTakesOnePlace(t *testing.T) {
-	g := assigned(t, "blocks: {h: 10.0.0.0/24}\nsegments: {l: {hosts: 4}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, virtual: first}}}, b: {is: router, interfaces: {p: {segment: l, virtual: first}}}}\n", nil)
+	g := assigned(t, "blocks: {h: 10.0.0.0/24}\nsegments: {l: {hosts: 4}}\ndevices: {a: {is: router, interfaces: {p: {segment: l, "+
+		"virtual: first}}}, b: {is: router, interfaces: {p: {segment: l, virtual: first}}}}\n", nil)
 	assert.Equal(t, "new l subnet 10.0.0.0/28\nnew a:p address 10.0.0.2\nnew b:p address 10.0.0.3\n", told(g))
 }
 
@@ -164,7 +169,8 @@ func TestWhatIsFreeIsToldLast(t *testing.T) {
 
 func TestAPrefixWrittenDownTakesTheEntryAlong(t *testing.T) {
 	l := ledgerOf(t, "a subnet 10.48.0.0/28")
-	assert.Empty(t, assigned(t, "blocks: {home: 10.48.0.0/22}\nsegments: {a: {hosts: 10, prefix: 10.48.0.0/28}}\n", l).changes, "the same number, now fixed")
+	assert.Empty(t, assigned(t, "blocks: {home: 10.48.0.0/22}\nsegments: {a: {hosts: 10, prefix: 10.48.0.0/28}}\n", l).changes,
+		"the same number, now fixed")
 	g := assigned(t, "blocks: {home: 10.48.0.0/22}\nsegments: {a: {hosts: 10, prefix: 10.48.1.0/28}}\n", l)
 	assert.Equal(t, "retired a subnet 10.48.0.0/28\n", told(g))
 }
@@ -181,25 +187,41 @@ func TestNextFreeAddress(t *testing.T) {
 		return strings.Join(all, ", ")
 	}
 	for _, tt := range []struct{ about, segment, devices, want string }{
-		{"routers first, whatever their place in the plan", "prefix: 10.1.0.0/24", "h: {is: host, interfaces: {p: {segment: lan}}}, r: {is: router, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.2, r:p 10.1.0.1"},
+		{"routers first, whatever their place in the plan", "prefix: 10.1.0.0/24",
+			"h: {is: host, interfaces: {p: {segment: lan}}}, r: {is: router, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.2, r:p 10.1.0.1"},
 		{"the first place is kept for a router", "prefix: 10.1.0.0/24", "h: {is: host, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.2"},
-		{"but not where another is the gateway", "prefix: 10.1.0.0/24, gateway: last", "h: {is: host, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.1"},
-		{"the device named as gateway before others", "prefix: 10.1.0.0/24, gateway: s", "r: {is: router, interfaces: {p: {segment: lan}}}, s: {is: router, interfaces: {p: {segment: lan}}}", "r:p 10.1.0.2, s:p 10.1.0.1"},
-		{"a lease range is stepped over", "prefix: 10.1.0.0/24, leases: 2..9", "h: {is: host, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.10"},
-		{"what is written is stepped over", "prefix: 10.1.0.0/24", "h: {is: host, interfaces: {p: {segment: lan}}}, i: {is: host, interfaces: {p: {segment: lan, address: 2}}}", "h:p 10.1.0.3, i:p 10.1.0.2"},
+		{"but not where another is the gateway", "prefix: 10.1.0.0/24, gateway: last", "h: {is: host, interfaces: {p: {segment: lan}}}",
+			"h:p 10.1.0.1"},
+		{"the device named as gateway before others", "prefix: 10.1.0.0/24, gateway: s",
+			"r: {is: router, interfaces: {p: {segment: lan}}}, s: {is: router, interfaces: {p: {segment: lan}}}", "r:p 10.1.0.2, s:p 10.1.0.1"},
+		{"a lease range is stepped over", "prefix: 10.1.0.0/24, leases: 2..9", "h: {is: host, interfaces: {p: {segment: lan}}}",
+			"h:p 10.1.0.10"},
+		{"what is written is stepped over", "prefix: 10.1.0.0/24",
+			"h: {is: host, interfaces: {p: {segment: lan}}}, i: {is: host, interfaces: {p: {segment: lan, address: 2}}}",
+			"h:p 10.1.0.3, i:p 10.1.0.2"},
 		{"a link has no place to keep", "prefix: 10.1.0.0/31", "h: {is: host, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.0"},
 		{"none wanted", "prefix: 10.1.0.0/24", "h: {is: host, interfaces: {p: {segment: lan, address: none}}}", ""},
-		{"IPv6 has the same place", "prefix: [10.1.0.0/24, '2001:db8::/64'], leases: 2..16", "h: {is: host, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.17, h:p 2001:db8::11"},
-		{"or matches the host number", "prefix: [10.1.0.64/26, '2001:db8::/64'], identifier: matched", "h: {is: host, interfaces: {p: {segment: lan, address: last}}}", "h:p 10.1.0.126, h:p 2001:db8::3e"},
-		{"or shows the last octet", "prefix: [10.1.0.64/26, '2001:db8::/64'], identifier: digits", "h: {is: host, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.66, h:p 2001:db8::66"},
-		{"or two octets, of a larger subnet", "prefix: [10.1.4.0/22, '2001:db8::/64'], identifier: digits", "h: {is: host, interfaces: {p: {segment: lan, address: -1}}}", "h:p 10.1.7.254, h:p 2001:db8::7:254"},
-		{"or tells the VLAN", "vlan: 110, prefix: [10.1.0.0/24, '2001:db8::/64'], identifier: vlan", "h: {is: host, interfaces: {p: {segment: lan, address: 10}}}", "h:p 10.1.0.10, h:p 2001:db8::110:0:0:a"},
-		{"an identifier, and one from the MAC", "prefix: '2001:db8::/64'", "h: {is: host, interfaces: {p: {segment: lan, mac: 02-00-5E-10-00-01, address: ['::a', eui-64], link-local: eui-64}}}", "h:p 2001:db8::a, h:p 2001:db8::5eff:fe10:1, h:p fe80::5eff:fe10:1"},
-		{"secondary ones beside", "prefix: 10.1.0.0/24", "r: {is: router, interfaces: {p: {segment: lan, secondary: [5, 10.2.0.1/24], link-local: 'fe80::1'}}}", "r:p 10.1.0.1, r:p 10.1.0.5, r:p 10.2.0.1, r:p fe80::1"},
+		{"IPv6 has the same place", "prefix: [10.1.0.0/24, '2001:db8::/64'], leases: 2..16", "h: {is: host, interfaces: {p: {segment: lan}}}",
+			"h:p 10.1.0.17, h:p 2001:db8::11"},
+		{"or matches the host number", "prefix: [10.1.0.64/26, '2001:db8::/64'], identifier: matched",
+			"h: {is: host, interfaces: {p: {segment: lan, address: last}}}", "h:p 10.1.0.126, h:p 2001:db8::3e"},
+		{"or shows the last octet", "prefix: [10.1.0.64/26, '2001:db8::/64'], identifier: digits",
+			"h: {is: host, interfaces: {p: {segment: lan}}}", "h:p 10.1.0.66, h:p 2001:db8::66"},
+		{"or two octets, of a larger subnet", "prefix: [10.1.4.0/22, '2001:db8::/64'], identifier: digits",
+			"h: {is: host, interfaces: {p: {segment: lan, address: -1}}}", "h:p 10.1.7.254, h:p 2001:db8::7:254"},
+		{"or tells the VLAN", "vlan: 110, prefix: [10.1.0.0/24, '2001:db8::/64'], identifier: vlan",
+			"h: {is: host, interfaces: {p: {segment: lan, address: 10}}}", "h:p 10.1.0.10, h:p 2001:db8::110:0:0:a"},
+		{"an identifier, and one from the MAC", "prefix: '2001:db8::/64'",
+			"h: {is: host, interfaces: {p: {segment: lan, mac: 02-00-5E-10-00-01, address: ['::a', eui-64], link-local: eui-64}}}",
+			"h:p 2001:db8::a, h:p 2001:db8::5eff:fe10:1, h:p fe80::5eff:fe10:1"},
+		{"secondary ones beside", "prefix: 10.1.0.0/24",
+			"r: {is: router, interfaces: {p: {segment: lan, secondary: [5, 10.2.0.1/24], link-local: 'fe80::1'}}}",
+			"r:p 10.1.0.1, r:p 10.1.0.5, r:p 10.2.0.1, r:p fe80::1"},
 	} {
 		assert.Equal(t, tt.want, addresses("segments: {lan: {"+tt.segment+"}}\ndevices: {"+tt.devices+"}\n"), tt.about)
 	}
-	g := assigned(t, "segments: {lan: {prefix: 10.1.0.0/30}}\ndevices: {a: {is: host, interfaces: {p: {segment: lan}}}, b: {is: host, interfaces: {p: {segment: lan}}}}\n", nil)
+	g := assigned(t, "segments: {lan: {prefix: 10.1.0.0/30}}\ndevices: {a: {is: host, interfaces: {p: {segment: lan}}}, b: {is: host, "+
+		"interfaces: {p: {segment: lan}}}}\n", nil)
 	assert.Equal(t, "no-number-free: 10.1.0.0/30 has no address left for b:p", reasons(g))
 }
 
@@ -226,7 +248,9 @@ func TestLedgersThatContradictThemselvesAreRefused(t *testing.T) {
 		assert.Equal(t, tt.reason, found[0].Reason)
 		assert.Equal(t, "t.ledger:"+tt.where, found[0].Place.String())
 	}
-	for text, reason := range map[string]string{"": "the ledger is empty; it begins with the line 'ropeswing-ledger 1'", "a vlan 1\n": "a ledger begins with the line 'ropeswing-ledger 1'", "ropeswing-ledger 2\n": "a ledger begins with the line 'ropeswing-ledger 1'"} {
+	for text, reason := range map[string]string{"": "the ledger is empty; it begins with the line 'ropeswing-ledger 1'",
+		"a vlan 1\n":           "a ledger begins with the line 'ropeswing-ledger 1'",
+		"ropeswing-ledger 2\n": "a ledger begins with the line 'ropeswing-ledger 1'"} {
 		_, found := assign.ReadLedger(source.New("t.ledger", []byte(text)))
 		require.Len(t, found, 1)
 		assert.Equal(t, reason, found[0].Reason)
@@ -246,15 +270,19 @@ func TestARenameCutShortLosesNothing(t *testing.T) {
 	assert.Contains(t, string(l.Text()), "desk renaming table\n")
 	next, changes := l.Renamed(*l.Rename)
 	assert.Len(t, changes, 2)
-	assert.True(t, strings.HasSuffix(string(next.Text()), "desk-2:p address 10.1.0.3\ntable loopback 10.9.0.1\ntable:p address 10.1.0.2\n"), string(next.Text()))
-	next, _ = ledgerOf(t, "r:lan0 address 10.1.0.2", "r:lan0.110 address 10.1.0.3", "r:lan01 address 10.1.0.4").Renamed(assign.Rename{Old: "r:lan0", New: "r:eth0"})
-	assert.True(t, strings.HasSuffix(string(next.Text()), "r:eth0 address 10.1.0.2\nr:eth0.110 address 10.1.0.3\nr:lan01 address 10.1.0.4\n"), string(next.Text()))
+	assert.True(t, strings.HasSuffix(string(next.Text()), "desk-2:p address 10.1.0.3\ntable loopback 10.9.0.1\ntable:p address 10.1.0.2\n"),
+		string(next.Text()))
+	next, _ = ledgerOf(t, "r:lan0 address 10.1.0.2", "r:lan0.110 address 10.1.0.3",
+		"r:lan01 address 10.1.0.4").Renamed(assign.Rename{Old: "r:lan0", New: "r:eth0"})
+	assert.True(t, strings.HasSuffix(string(next.Text()), "r:eth0 address 10.1.0.2\nr:eth0.110 address 10.1.0.3\nr:lan01 address 10.1.0.4\n"),
+		string(next.Text()))
 }
 
 // Whatever a ledger holds, reading it ends, and what is read is written back
 // the same.
 func FuzzReadLedger(f *testing.F) {
-	f.Add([]byte("ropeswing-ledger 1\na subnet 10.48.0.0/26\nr loopback 2001:db8::1 retired\nd:p address 10.48.0.1\na vlan 7\n# x\na renaming b\n"))
+	f.Add([]byte("ropeswing-ledger 1\na subnet 10.48.0.0/26\nr loopback 2001:db8::1 retired\nd:p address 10.48.0.1\na vlan 7\n# x\na " +
+		"renaming b\n"))
 	f.Add([]byte("ropeswing-ledger 1\n<<<<<<< x\n"))
 	f.Fuzz(func(t *testing.T, text []byte) {
 		l, found := assign.ReadLedger(source.New("t.ledger", text))

@@ -15,7 +15,8 @@ import (
 // how large each is follows from what takes from it, the innermost first; where each lies,
 // from the outermost on.
 func (n *Numbering) blocks(spec *model.Spec, asked []need) {
-	if !slices.ContainsFunc(spec.Blocks, func(b model.Block) bool { return len(b.From) > 0 || b.Alike != "" || b.SubnetNumber != model.AnySubnet }) {
+	if !slices.ContainsFunc(spec.Blocks,
+		func(b model.Block) bool { return len(b.From) > 0 || b.Alike != "" || b.SubnetNumber != model.AnySubnet }) {
 		return
 	}
 	alike := spec.AlikeBlocks()
@@ -34,7 +35,8 @@ func (n *Numbering) blocks(spec *model.Spec, asked []need) {
 	}
 	for b, none := range empty {
 		if block := &spec.Blocks[b]; none && len(block.Prefixes) == 0 {
-			n.report(finding.New(finding.BlockUnsized, block.Need.Place, "%s is given nothing: nothing takes from it, and it does not say how large it is", block.Name).About(block.Name).
+			n.report(finding.New(finding.BlockUnsized, block.Need.Place,
+				"%s is given nothing: nothing takes from it, and it does not say how large it is", block.Name).About(block.Name).
 				Mend("add 'length:', or say 'from: %s' where something takes from it", block.Name))
 		}
 	}
@@ -263,7 +265,8 @@ func (g *blockGiver) againstOneAnother(level []model.BlockID) {
 			if b.Place.Before(a.Place) {
 				a, b = b, a
 			}
-			g.n.report(finding.New(finding.LedgerBroken, b.Place, "%s overlaps %s, which %s was given %s", b.Number(), a.Number(), a.Owner, a.Place.From(b.Place)).With(a.Place))
+			g.n.report(finding.New(finding.LedgerBroken, b.Place, "%s overlaps %s, which %s was given %s", b.Number(), a.Number(), a.Owner,
+				a.Place.From(b.Place)).With(a.Place))
 			all[i] = all[i-1]
 		}
 	}
@@ -292,7 +295,8 @@ func (g *blockGiver) hold(b model.BlockID, h *held, size sized) (model.Prefix, b
 	}
 	if target >= present.Bits() {
 		if size.own < present.Bits() {
-			g.n.report(finding.New(finding.BlockBelowHeadRoom, g.spec.Blocks[b].Need.Place, "%s has less room left than it should: %s, and it should have length %d (%s)", name, present, size.own, size.because.Words()).
+			g.n.report(finding.New(finding.BlockBelowHeadRoom, g.spec.Blocks[b].Need.Place,
+				"%s has less room left than it should: %s, and it should have length %d (%s)", name, present, size.own, size.because.Words()).
 				About(name).With(h.Place).Then("assign", "--grow", name))
 		}
 		return stay()
@@ -309,7 +313,8 @@ func (g *blockGiver) hold(b model.BlockID, h *held, size sized) (model.Prefix, b
 	if g.n.grow[name] {
 		return model.Prefix{}, false
 	}
-	g.n.report(finding.New(finding.BlockOutgrown, g.spec.Blocks[b].Need.Place, "%s has outgrown %s: what takes from it needs length %d, and beside it not all is free", name, present, target).
+	g.n.report(finding.New(finding.BlockOutgrown, g.spec.Blocks[b].Need.Place,
+		"%s has outgrown %s: what takes from it needs length %d, and beside it not all is free", name, present, target).
 		About(name).With(h.Place).Then("assign", "--grow", name))
 	return stay()
 }
@@ -385,7 +390,8 @@ func (g *blockGiver) around(b model.BlockID, length int) (netip.Prefix, bool) {
 				foreign = 1
 			}
 		}
-		if rank := [2]int{foreign, -n}; !best.IsValid() || slices.Compare(rank[:], bestRank[:]) < 0 || rank == bestRank && p.Addr().Less(best.Addr()) {
+		if rank := [2]int{foreign, -n}; !best.IsValid() || slices.Compare(rank[:], bestRank[:]) < 0 || rank == bestRank &&
+			p.Addr().Less(best.Addr()) {
 			best, bestRank = p, rank
 		}
 	}

@@ -44,7 +44,8 @@ devices: {quay-rtr: {is: router, loopback: true, from: quay, interfaces: {a: {se
 
 // withoutAddresses is changes but those of single interfaces.
 func withoutAddresses(text string) string {
-	return strings.Join(slices.DeleteFunc(strings.SplitAfter(text, "\n"), func(l string) bool { return strings.Contains(l, " address ") }), "")
+	return strings.Join(slices.DeleteFunc(strings.SplitAfter(text, "\n"), func(l string) bool { return strings.Contains(l, " address ") }),
+		"")
 }
 
 // 42 hosts and a router are a /26, 5 hosts a /29, a loopback a /32: together 73 addresses,
@@ -93,8 +94,10 @@ func sortedFamilies(text string) string {
 // A block grows where it lies when its neighbour is free; where it is not that is said, and
 // nothing moves until it is asked for. Then all that lies in it keeps its place in it.
 func TestABlockGrowsWhereItLiesOrIsMovedWhenAsked(t *testing.T) {
-	more := strings.Replace(sites, "quay-cams: {hosts: 5, from: quay}", "quay-cams: {hosts: 5, from: quay}\n  quay-guest: {hosts: 60, from: quay}", 1)
-	given := []string{"quay block 10.48.0.0/25", "quay-staff subnet 10.48.0.0/26", "quay-cams subnet 10.48.0.64/29", "quay-rtr loopback 10.48.0.72"}
+	more := strings.Replace(sites, "quay-cams: {hosts: 5, from: quay}",
+		"quay-cams: {hosts: 5, from: quay}\n  quay-guest: {hosts: 60, from: quay}", 1)
+	given := []string{"quay block 10.48.0.0/25", "quay-staff subnet 10.48.0.0/26", "quay-cams subnet 10.48.0.64/29",
+		"quay-rtr loopback 10.48.0.72"}
 
 	free := assigned(t, more, ledgerOf(t, append(given, "mole block 10.48.1.0/26")...))
 	assert.NotContains(t, reasons(free), "block-")
@@ -104,7 +107,8 @@ func TestABlockGrowsWhereItLiesOrIsMovedWhenAsked(t *testing.T) {
 	blocked := ledgerOf(t, append(given, "mole block 10.48.0.128/26")...)
 	stuck := assigned(t, more, blocked)
 	assert.NotContains(t, told(stuck), "grown")
-	assert.Contains(t, reasons(stuck), "block-outgrown: quay has outgrown 10.48.0.0/25: what takes from it needs length 24, and beside it not all is free")
+	assert.Contains(t, reasons(stuck),
+		"block-outgrown: quay has outgrown 10.48.0.0/25: what takes from it needs length 24, and beside it not all is free")
 	assert.Contains(t, reasons(stuck), "need-does-not-fit: quay-guest")
 
 	moved := changed(t, more, blocked, assign.Ask{Grow: []string{"quay"}})
@@ -112,7 +116,8 @@ func TestABlockGrowsWhereItLiesOrIsMovedWhenAsked(t *testing.T) {
 	text := told(moved)
 	for _, line := range []string{
 		"moved quay block 10.48.1.0/24 was 10.48.0.0/25", "moved quay-staff subnet 10.48.1.0/26 was 10.48.0.0/26",
-		"moved quay-cams subnet 10.48.1.64/29 was 10.48.0.64/29", "moved quay-rtr loopback 10.48.1.72 was 10.48.0.72", "new quay-guest subnet 10.48.1.128/26",
+		"moved quay-cams subnet 10.48.1.64/29 was 10.48.0.64/29", "moved quay-rtr loopback 10.48.1.72 was 10.48.0.72",
+		"new quay-guest subnet 10.48.1.128/26",
 	} {
 		assert.Contains(t, text, line+"\n")
 	}
@@ -123,9 +128,11 @@ func TestABlockGrowsWhereItLiesOrIsMovedWhenAsked(t *testing.T) {
 // A block that has less room than 'grow' asks says so, and grows when asked.
 func TestABlockBelowItsHeadRoomIsTold(t *testing.T) {
 	text := strings.Replace(sites, "quay: {from: home}", "quay: {from: home, grow: 100%}", 1)
-	ledger := ledgerOf(t, "quay block 10.48.0.0/25", "quay block 2001:db8:5ea::/60", "mole block 10.48.2.0/26", "mole block 2001:db8:5ea:10::/60")
+	ledger := ledgerOf(t, "quay block 10.48.0.0/25", "quay block 2001:db8:5ea::/60", "mole block 10.48.2.0/26",
+		"mole block 2001:db8:5ea:10::/60")
 	g := assigned(t, text, ledger)
-	assert.Equal(t, "block-below-head-room: quay has less room left than it should: 10.48.0.0/25, and it should have length 24 (room for what takes from it: 2 subnets, 1 loopback, 100 % more)", reasons(g))
+	assert.Equal(t, "block-below-head-room: quay has less room left than it should: 10.48.0.0/25, and it should have length 24 (room for "+
+		"what takes from it: 2 subnets, 1 loopback, 100 % more)", reasons(g))
 	grown := changed(t, text, ledger, assign.Ask{Grow: []string{"quay"}})
 	assert.Empty(t, reasons(grown))
 	assert.Contains(t, told(grown), "grown quay block 10.48.0.0/24 was 10.48.0.0/25\n")
@@ -133,7 +140,8 @@ func TestABlockBelowItsHeadRoomIsTold(t *testing.T) {
 
 // A block whose takers have numbers is given around them; what lies elsewhere stays.
 func TestABlockIsGivenAroundWhatItsTakersHave(t *testing.T) {
-	g := assigned(t, sites, ledgerOf(t, "quay-staff subnet 10.48.3.0/26", "quay-cams subnet 10.48.3.64/29", "quay-rtr loopback 10.48.9.9", "mole-staff subnet 10.48.5.32/27"))
+	g := assigned(t, sites, ledgerOf(t, "quay-staff subnet 10.48.3.0/26", "quay-cams subnet 10.48.3.64/29", "quay-rtr loopback 10.48.9.9",
+		"mole-staff subnet 10.48.5.32/27"))
 	assert.Contains(t, told(g), "new quay block 10.48.3.0/25\n")
 	assert.Contains(t, told(g), "new mole block 10.48.5.0/26\n")
 	assert.NotContains(t, told(g), "loopback 10.", "it has one")
@@ -144,7 +152,8 @@ func TestABlockIsGivenAroundWhatItsTakersHave(t *testing.T) {
 // What was a block's own is given back to it, and nobody else gets it before.
 func TestARetiredBlockIsKeptForItsOwner(t *testing.T) {
 	g := assigned(t, sites, nil)
-	without := strings.NewReplacer("  mole: {from: home, length: [26, 60]}\n", "  isle: {from: home, length: [26, 60]}\n", "  mole-staff: {hosts: 20, from: mole}\n", "").Replace(sites)
+	without := strings.NewReplacer("  mole: {from: home, length: [26, 60]}\n", "  isle: {from: home, length: [26, 60]}\n",
+		"  mole-staff: {hosts: 20, from: mole}\n", "").Replace(sites)
 	gone := assigned(t, without, again(t, g.next))
 	assert.Contains(t, told(gone), "retired mole block 10.48.0.128/26\n")
 	assert.Contains(t, told(gone), "new isle block 10.48.0.192/26\n")
@@ -204,7 +213,8 @@ devices: {rtr-(01..%02[1]d): {is: router, loopback: true, from: site-(n), interf
 	assert.Equal(t, map[string]int{"0.0.0.0": 6, "::": 6}, places(g, "staff"))
 	assert.Equal(t, map[string]int{"0.0.0.64": 6, "0:0:0:1::": 6}, places(g, "cams"), "behind the largest staff")
 	assert.Equal(t, map[string]int{"0.0.0.72": 6, "::2:0:0:0:2": 6}, places(g, "rtr"))
-	assert.Equal(t, map[string]int{"0.0.0.80": 1, "0:0:0:3::": 1}, places(g, "lab"), "which only one has, and which takes no room in the others")
+	assert.Equal(t, map[string]int{"0.0.0.80": 1, "0:0:0:3::": 1}, places(g, "lab"),
+		"which only one has, and which takes no room in the others")
 	more := assigned(t, text(9), again(t, g.next))
 	assert.Empty(t, reasons(more))
 	assert.Equal(t, map[string]int{"0.0.0.64": 9, "0:0:0:1::": 9}, places(more, "cams"))
@@ -340,7 +350,8 @@ func (n *siteNetwork) text() string {
 			fmt.Fprintf(&devices, "  r-%s: {is: router, loopback: true, from: %s}\n", s.name, s.name)
 		}
 	}
-	return "blocks:\n  home: [10.48.0.0/20, '2001:db8:5ea::/52']\n" + blocks.String() + "segments:\n" + segments.String() + "  beam: {point-to-point: true, from: home}\ndevices:\n  top: {is: router, loopback: true, from: home}\n" + devices.String()
+	return "blocks:\n  home: [10.48.0.0/20, '2001:db8:5ea::/52']\n" + blocks.String() + "segments:\n" + segments.String() +
+		"  beam: {point-to-point: true, from: home}\ndevices:\n  top: {is: router, loopback: true, from: home}\n" + devices.String()
 }
 
 // check sees that everything lies where it is to lie.
@@ -357,7 +368,8 @@ func (n *siteNetwork) check(t *testing.T, g given, fits bool, where string) {
 		}
 		for _, p := range block.Prefixes {
 			require.Equal(t, p.Masked(), p.Prefix, "aligned")
-			inside := slices.ContainsFunc(spec.Blocks[block.From[0]].Prefixes, func(q model.Prefix) bool { return prefix.Covers(q.Prefix, p.Prefix) })
+			inside := slices.ContainsFunc(spec.Blocks[block.From[0]].Prefixes,
+				func(q model.Prefix) bool { return prefix.Covers(q.Prefix, p.Prefix) })
 			require.True(t, inside, "%s %s: %s", block.Name, p.Prefix, where)
 			if p.Addr().Is6() {
 				require.Zero(t, p.Bits()%4, "%s %s", block.Name, p.Prefix)

@@ -121,7 +121,8 @@ func (r *ledgerReader) refuse(start, end int, reason string, args ...any) *findi
 	if len(r.found) >= mostSlips {
 		return &finding.Finding{}
 	}
-	r.found = append(r.found, finding.New(finding.LedgerBroken, source.Place{File: r.file, Start: start, End: max(end, start+1)}, reason, args...))
+	r.found = append(r.found, finding.New(finding.LedgerBroken, source.Place{File: r.file, Start: start, End: max(end, start+1)}, reason,
+		args...))
 	return &r.found[len(r.found)-1]
 }
 
@@ -232,7 +233,8 @@ func (r *ledgerReader) contradictions() {
 	vlans := map[int]Entry{}
 	var ranges []Entry
 	against := func(e, other Entry, reason string, args ...any) {
-		r.refuse(e.Place.Start, e.Place.End, "%s", fmt.Sprintf(reason, args...)+" "+other.Place.From(e.Place)).Also = []source.Place{other.Place}
+		r.refuse(e.Place.Start, e.Place.End, "%s", fmt.Sprintf(reason, args...)+" "+
+			other.Place.From(e.Place)).Also = []source.Place{other.Place}
 	}
 	for i, e := range all {
 		if !e.Retired {

@@ -11,7 +11,8 @@ import (
 // together when one device fails is a cluster, and those of a ring follow one another.
 func (g *blockGiver) near(level []model.BlockID) *cluster {
 	site := g.sites(level)
-	w := &walker{spec: g.spec, beside: neighbours(g.spec), at: make([]int, len(g.spec.Devices)), low: make([]int, len(g.spec.Devices)), site: site, seen: map[model.BlockID]bool{}}
+	w := &walker{spec: g.spec, beside: neighbours(g.spec), at: make([]int, len(g.spec.Devices)), low: make([]int, len(g.spec.Devices)),
+		site: site, seen: map[model.BlockID]bool{}}
 	for _, root := range w.roots() {
 		if w.at[root] == 0 {
 			w.walk(root, model.None)
@@ -83,7 +84,8 @@ func (g *blockGiver) sites(level []model.BlockID) []model.BlockID {
 			site[d] = top[from[0]]
 		}
 		for _, id := range g.spec.InterfacesOf(model.DeviceID(d)) {
-			if s := g.spec.Interfaces[id].Segment; site[d] == model.None && s != model.None && len(g.spec.Segments[s].From) > 0 && g.spec.Devices[d].Kind != model.Host {
+			if s := g.spec.Interfaces[id].Segment; site[d] == model.None && s != model.None && len(g.spec.Segments[s].From) > 0 &&
+				g.spec.Devices[d].Kind != model.Host {
 				site[d] = top[g.spec.Segments[s].From[0]]
 			}
 		}

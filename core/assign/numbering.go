@@ -282,7 +282,8 @@ func (n *Numbering) segmentNeed(spec *model.Spec, s *model.Segment, family prefi
 	length, ok := s.WantedLength(family)
 	if !ok {
 		if _, grown := s.Wanted(); family == prefix.IPv4 && s.Need.HostsSaid && offers(spec, s.From, family) {
-			n.report(finding.New(finding.NeedUnfit, s.Need.Place, "%s wants %d usable addresses, more than IPv4 has", s.Name, grown).About(s.Name))
+			n.report(finding.New(finding.NeedUnfit, s.Need.Place, "%s wants %d usable addresses, more than IPv4 has", s.Name,
+				grown).About(s.Name))
 		}
 		return x, false
 	}
@@ -323,7 +324,8 @@ func (n *Numbering) loopbacks(spec *model.Spec) []need {
 			continue // another interface has its name, which was said
 		}
 		for _, family := range prefix.Families {
-			x := need{wanted: wanted{device.Name, Loopback, family}, length: 128, from: device.From, place: loopback.Place, because: Because{Code: GivenLoopback}, wants: offers(spec, device.From, family)}
+			x := need{wanted: wanted{device.Name, Loopback, family}, length: 128, from: device.From, place: loopback.Place,
+				because: Because{Code: GivenLoopback}, wants: offers(spec, device.From, family)}
 			if family == prefix.IPv4 {
 				x.length = 32
 			}
@@ -600,7 +602,8 @@ func (n *Numbering) unfit(spec *model.Spec, x need, all []home, space func(home,
 			largest = p
 		}
 	}
-	f := finding.New(finding.NeedUnfit, x.place, "%s wants a %s of length %d (%s), and %s has none free", x.owner, x.noun(), x.length, x.because.Words(), names).About(x.owner)
+	f := finding.New(finding.NeedUnfit, x.place, "%s wants a %s of length %d (%s), and %s has none free", x.owner, x.noun(), x.length,
+		x.because.Words(), names).About(x.owner)
 	if len(all) == 1 && len(spec.Blocks[all[0].block].From) > 0 && x.kind != Block {
 		f = f.Then("assign", "--grow", spec.Blocks[all[0].block].Name)
 	} else if largest.IsValid() {
@@ -632,8 +635,11 @@ func (n *Numbering) judge(s *model.Segment, p model.Prefix) {
 	place := s.Need.Place
 	switch {
 	case usable < least:
-		mend(finding.New(finding.SegmentOutgrown, place, "%s has outgrown %s: it needs %d addresses, and there are %d", s.Name, p.Prefix, least, usable))
+		mend(finding.New(finding.SegmentOutgrown, place, "%s has outgrown %s: it needs %d addresses, and there are %d", s.Name, p.Prefix, least,
+			usable))
 	case usable < grown:
-		mend(finding.New(finding.HeadRoomGone, place, "%s has less room left than it should: with %d %% more hosts it needs %d addresses, and %s has %d", s.Name, s.Need.Grow, grown, p.Prefix, usable))
+		mend(finding.New(finding.HeadRoomGone,
+			place, "%s has less room left than it should: with %d %% more hosts it needs %d addresses, and %s has %d", s.Name, s.Need.Grow, grown,
+			p.Prefix, usable))
 	}
 }

@@ -249,7 +249,8 @@ func sound(t *testing.T, g given, edit string) {
 				continue
 			}
 			require.Equal(t, prefix.UsableAddress, prefix.RoleOf(a.Prefix, a.Addr()), label)
-			require.True(t, slices.ContainsFunc(g.spec.Segments[i.Segment].Prefixes, func(p model.Prefix) bool { return p.Prefix == a.Masked() }), label)
+			require.True(t, slices.ContainsFunc(g.spec.Segments[i.Segment].Prefixes, func(p model.Prefix) bool { return p.Prefix == a.Masked() }),
+				label)
 		}
 	}
 	for _, r := range g.spec.Retired {

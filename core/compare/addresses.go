@@ -34,7 +34,8 @@ func foundSet(i *observed.Interface, shared *model.Interface, family prefix.Fami
 		return nil
 	}
 	for _, a := range i.Addresses {
-		isShared := shared != nil && slices.ContainsFunc(shared.Addresses, func(b model.Address) bool { return b.Virtual && b.Addr() == a.Addr() })
+		isShared := shared != nil && slices.ContainsFunc(shared.Addresses,
+			func(b model.Address) bool { return b.Virtual && b.Addr() == a.Addr() })
 		if prefix.FamilyOf(a.Addr()) == family && !a.Addr().IsLinkLocalUnicast() && !isShared {
 			all = append(all, a.Prefix)
 		}
@@ -81,15 +82,16 @@ func (c *comparer) primaries(i model.InterfaceID, o *observed.Device, found *obs
 				now = append(now, b.Prefix)
 			}
 		}
-		c.add(Difference{Kind: Different, What: OfOrder, Device: o.Name, Subject: x.Name, Planned: is(planned), Found: is(now), Place: x.Place, change: func(all []model.Interface) {
-			addresses := slices.Clone(all[i].Addresses)
-			for n := range addresses {
-				if b, ok := of(addresses[n].Prefix); ok {
-					addresses[n].Secondary = b.Secondary
+		c.add(Difference{Kind: Different, What: OfOrder, Device: o.Name, Subject: x.Name, Planned: is(planned), Found: is(now), Place: x.Place,
+			change: func(all []model.Interface) {
+				addresses := slices.Clone(all[i].Addresses)
+				for n := range addresses {
+					if b, ok := of(addresses[n].Prefix); ok {
+						addresses[n].Secondary = b.Secondary
+					}
 				}
-			}
-			all[i].Addresses = addresses
-		}})
+				all[i].Addresses = addresses
+			}})
 	}
 }
 
@@ -106,7 +108,8 @@ func (c *comparer) linkLocal(i model.InterfaceID, device string, a model.Address
 			others = append(others, b.Addr().String())
 		}
 	}
-	d := Difference{Kind: Missing, What: OfAddress, Device: device, Subject: c.spec.Interfaces[i].Name, Planned: a.Addr().String(), Place: c.placeOf(i, a.Prefix)}
+	d := Difference{Kind: Missing, What: OfAddress, Device: device, Subject: c.spec.Interfaces[i].Name, Planned: a.Addr().String(),
+		Place: c.placeOf(i, a.Prefix)}
 	instead := netip.Prefix{}
 	if len(others) > 0 {
 		d.Kind, d.Found = Different, strings.Join(others, ", ")

@@ -27,7 +27,8 @@ func WithPorts(spec *model.Spec, devices []*observed.Device) {
 			continue
 		}
 		for _, i := range spec.InterfacesOf(id) {
-			if x := &spec.Interfaces[i]; x.Kind == model.Port && !slices.ContainsFunc(o.Interfaces, func(y observed.Interface) bool { return y.Name == x.Name }) {
+			if x := &spec.Interfaces[i]; x.Kind == model.Port &&
+				!slices.ContainsFunc(o.Interfaces, func(y observed.Interface) bool { return y.Name == x.Name }) {
 				nothing, group := 0, ""
 				o.Interfaces = append(o.Interfaces, observed.Interface{Name: x.Name, Type: TypeOf(x), Untagged: &nothing, Group: &group})
 			}
@@ -39,10 +40,12 @@ func WithPorts(spec *model.Spec, devices []*observed.Device) {
 func DeviceAsObserved(net *forward.Network, id model.DeviceID) *observed.Device {
 	spec := net.Spec
 	o := &observed.Device{Name: spec.Devices[id].Name}
-	o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
+	o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6,
+		observed.Standby)
 	for _, i := range spec.InterfacesOf(id) {
 		x := &spec.Interfaces[i]
-		y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Speed: x.Bandwidth, Description: x.Note, Admin: observed.Up, Oper: observed.Down}
+		y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Speed: x.Bandwidth, Description: x.Note, Admin: observed.Up,
+			Oper: observed.Down}
 		group := ""
 		if x.Group != model.None {
 			group = spec.Interfaces[x.Group].Name
@@ -79,7 +82,8 @@ func DeviceAsObserved(net *forward.Network, id model.DeviceID) *observed.Device 
 			}
 			s := &spec.Statics[e.Static()]
 			distance, metric, active := int(s.Distance), int(s.Metric), e.InUse
-			r := observed.Route{Table: s.Table, To: s.To, NextHop: s.Via, Discard: s.Discard, Source: "static", Distance: &distance, Metric: &metric, Active: &active}
+			r := observed.Route{Table: s.Table, To: s.To, NextHop: s.Via, Discard: s.Discard, Source: "static", Distance: &distance,
+				Metric: &metric, Active: &active}
 			if s.Out != model.None {
 				r.Interface = spec.Interfaces[s.Out].Name
 			}

@@ -150,7 +150,8 @@ func (c *comparer) hostMACs(devices []*observed.Device) map[string]model.Interfa
 // behind compares behind which port a switch sees hosts. One that is seen behind several has
 // moved a moment ago, and one that is seen where another switch or router is plugged in is
 // somewhere behind that.
-func (c *comparer) behind(o *observed.Device, names map[string]model.InterfaceID, macs map[string]model.InterfaceID, told map[cableFound]bool) {
+func (c *comparer) behind(o *observed.Device, names map[string]model.InterfaceID, macs map[string]model.InterfaceID,
+	told map[cableFound]bool) {
 	seen := map[model.InterfaceID][]model.InterfaceID{} // by the host's interface
 	for _, m := range o.MACs {
 		host, ok := macs[strings.ToLower(m.MAC)]

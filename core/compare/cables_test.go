@@ -43,7 +43,8 @@ func TestCablesAreComparedByWhoIsAtTheirEnds(t *testing.T) {
 	assert.Equal(t, "r cable e0 different: sw:p1 > sw:p2;\nr cable e1 different: sw:p2 > sw:p1;", told(r), "each once, though both ends tell")
 	assert.Positive(t, r.Differences[0].Lost)
 	assert.Contains(t, r.Untold, OfCable, "of the hosts' cables nobody says anything")
-	placed := asCabled(net, map[string][]observed.Link{"r": {{Interface: "e0", Device: "sw", Port: "p1"}, {Interface: "e1", Device: "sw", Port: "p2"}}})
+	placed := asCabled(net, map[string][]observed.Link{"r": {{Interface: "e0", Device: "sw", Port: "p1"},
+		{Interface: "e1", Device: "sw", Port: "p2"}}})
 	for host, port := range map[string]string{"pc": "p3", "lamp": "p4"} {
 		mac := "02:00:5e:00:00:" + port[1:] + "0"
 		of(placed, host).Interfaces[0].MAC = mac
@@ -60,7 +61,8 @@ func TestCablesAreComparedByWhoIsAtTheirEnds(t *testing.T) {
 	assert.Equal(t, []string{"sw:p2", "sw:p1", "r:e1", "pc:port"}, []string{id("r:e0"), id("r:e1"), id("sw:p1"), id("sw:p3")})
 
 	for about, links := range map[string]map[string][]observed.Link{
-		"": {"r": {{Interface: "e0", Device: "sw", Port: "p1"}}, "sw": {{Interface: "p1", Device: "r", Port: "e0"}, {Interface: "p5", Device: "a phone"}}},
+		"": {"r": {{Interface: "e0", Device: "sw", Port: "p1"}},
+			"sw": {{Interface: "p1", Device: "r", Port: "e0"}, {Interface: "p5", Device: "a phone"}}},
 		"r cable e0 different: sw:p1 > someone eth7;": {"r": {{Interface: "e0", Device: "someone", Port: "eth7"}}},
 		"r cable e0 different: sw:p1 > sw:p5;":        {"r": {{Interface: "e0", Device: "sw", Port: "p5"}}},
 		"sw cable p5 extra:  > r:e1;":                 {"sw": {{Interface: "p5", Device: "r", Port: "e1"}}},
@@ -78,7 +80,8 @@ func TestCablesAreComparedByWhoIsAtTheirEnds(t *testing.T) {
 
 func TestHostsAreWhereTheirMACIsSeen(t *testing.T) {
 	net := coretest.Network(t, patched)
-	for about, ports := range map[string][]string{"": {"p3"}, "pc cable port different: sw:p3 > sw:p5;": {"p5"}, " ": {"p3", "p5"}, "  ": {"p1"}} {
+	for about, ports := range map[string][]string{"": {"p3"}, "pc cable port different: sw:p3 > sw:p5;": {"p5"}, " ": {"p3", "p5"},
+		"  ": {"p1"}} {
 		all := AsObserved(net)
 		of(all, "pc").Interfaces[0].MAC = "02:00:5E:00:00:07"
 		sw := of(all, "sw")

@@ -62,7 +62,10 @@ func OfNew(net *forward.Network, o *observed.Device) *Result {
 	first, last := net.Spec.StaticsOf(id)
 	for _, s := range net.Spec.Statics[first:last] {
 		if s.Watch.IsValid() {
-			c.Differences = append(c.Differences, Difference{Kind: Missing, What: OfWatch, Device: o.Name, Subject: strings.TrimSpace(routeKey{s.Table, s.To}.words() + " via " + s.Via.String()), Planned: s.Watched(), Place: s.Place, statics: func([]model.Static) {}})
+			c.Differences = append(c.Differences,
+				Difference{Kind: Missing, What: OfWatch, Device: o.Name,
+					Subject: strings.TrimSpace(routeKey{s.Table, s.To}.words() + " via " +
+						s.Via.String()), Planned: s.Watched(), Place: s.Place, statics: func([]model.Static) {}})
 		}
 	}
 	return c.Result
@@ -156,7 +159,8 @@ func (c *comparer) device(id model.DeviceID, o *observed.Device) {
 	} else {
 		c.unknown = append(c.unknown, "interfaces")
 	}
-	if !o.Knows(observed.VLANs) && slices.ContainsFunc(c.spec.InterfacesOf(id), func(i model.InterfaceID) bool { return c.spec.Interfaces[i].Switched && c.planned(i) }) {
+	if !o.Knows(observed.VLANs) && slices.ContainsFunc(c.spec.InterfacesOf(id),
+		func(i model.InterfaceID) bool { return c.spec.Interfaces[i].Switched && c.planned(i) }) {
 		c.unknown = append(c.unknown, "VLANs")
 	}
 	for _, family := range prefix.Families {

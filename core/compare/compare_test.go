@@ -29,7 +29,8 @@ devices:
 func told(r *Result) string {
 	var all []string
 	for _, d := range r.Differences {
-		all = append(all, strings.TrimSpace(fmt.Sprintf("%s %s %s %s: %s > %s; %s", d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found, d.Slip.Words(r.Net))))
+		all = append(all, strings.TrimSpace(fmt.Sprintf("%s %s %s %s: %s > %s; %s", d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found,
+			d.Slip.Words(r.Net))))
 	}
 	return strings.Join(all, "\n")
 }
@@ -63,30 +64,38 @@ func TestWhatDiffersIsNamed(t *testing.T) {
 		{"nothing", func([]*observed.Device) {}, ""},
 		{"a loopback by another name", func(all []*observed.Device) { of(all, "r1").Interface("loopback").Name = "lo" }, ""},
 		{"the only port of a host by another name", func(all []*observed.Device) { of(all, "pc").Interfaces[0].Name = "enp3s0" }, ""},
-		{"a device that is not planned", func(all []*observed.Device) { of(all, "far").Name = "stranger" }, "stranger device  extra:  > it was observed, and the plan has none of that name;"},
+		{"a device that is not planned", func(all []*observed.Device) { of(all, "far").Name = "stranger" },
+			"stranger device  extra:  > it was observed, and the plan has none of that name;"},
 		{"a port is missing", func(all []*observed.Device) {
 			d := of(all, "r2")
 			d.Known = []observed.Part{observed.Interfaces}
 			d.Interfaces = d.Interfaces[:1]
 		}, "r2 interface lan missing: port > ;"},
-		{"a port too many, up", func(all []*observed.Device) { of(all, "r2").Interface("x9").Oper = observed.Up }, "r2 interface x9 extra:  > it is not in the plan;"},
+		{"a port too many, up", func(all []*observed.Device) { of(all, "r2").Interface("x9").Oper = observed.Up },
+			"r2 interface x9 extra:  > it is not in the plan;"},
 		{"a port too many, down and empty", func(all []*observed.Device) { of(all, "r2").Interface("x9").Oper = observed.Down }, ""},
-		{"taken down", func(all []*observed.Device) { of(all, "r2").Interface("lan").Admin = observed.Down }, "r2 admin status lan different: up > down; administratively down"},
+		{"taken down", func(all []*observed.Device) { of(all, "r2").Interface("lan").Admin = observed.Down },
+			"r2 admin status lan different: up > down; administratively down"},
 		{"brought up", func(all []*observed.Device) {
 			x := of(all, "r1").Interface("spare")
 			x.Admin, x.Oper = observed.Up, ""
 		}, "r1 admin status spare different: down > up;"},
-		{"nothing comes in", func(all []*observed.Device) { of(all, "r2").Interface("lan").Oper = observed.Down }, "r2 oper status lan different: up > down;"},
+		{"nothing comes in", func(all []*observed.Device) { of(all, "r2").Interface("lan").Oper = observed.Down },
+			"r2 oper status lan different: up > down;"},
 		{"smaller packets", func(all []*observed.Device) { of(all, "r1").Interface("up").MTU = 1400 }, "r1 mtu up different: 1500 > 1400;"},
 		{"an MTU that the plan leaves open", func(all []*observed.Device) { of(all, "r1").Interface("lan").MTU = 9000 }, ""},
-		{"a VLAN missing", func(all []*observed.Device) { of(all, "sw").Interface("p2").Tagged = []int{7} }, "sw vlan p2 different: tagged 7, 8 > tagged 7; VLAN 8 is missing"},
-		{"a VLAN too many", func(all []*observed.Device) { of(all, "sw").Interface("p2").Tagged = []int{7, 8, 9} }, "sw vlan p2 different: tagged 7, 8 > tagged 7, 8, 9; VLAN 9 is not planned there"},
-		{"another access VLAN", func(all []*observed.Device) { eight := 8; of(all, "sw").Interface("p1").Untagged = &eight }, "sw vlan p1 different: untagged 7 > untagged 8;"},
+		{"a VLAN missing", func(all []*observed.Device) { of(all, "sw").Interface("p2").Tagged = []int{7} },
+			"sw vlan p2 different: tagged 7, 8 > tagged 7; VLAN 8 is missing"},
+		{"a VLAN too many", func(all []*observed.Device) { of(all, "sw").Interface("p2").Tagged = []int{7, 8, 9} },
+			"sw vlan p2 different: tagged 7, 8 > tagged 7, 8, 9; VLAN 9 is not planned there"},
+		{"another access VLAN", func(all []*observed.Device) { eight := 8; of(all, "sw").Interface("p1").Untagged = &eight },
+			"sw vlan p1 different: untagged 7 > untagged 8;"},
 		{"not told of VLANs", func(all []*observed.Device) {
 			d := of(all, "sw")
 			d.Known, d.Interface("p2").Tagged = []observed.Part{observed.Interfaces}, nil
 		}, ""},
-		{"a route missing", func(all []*observed.Device) { d := of(all, "r2"); d.Routes = nil }, "r2 route 10.1.0.0/24 missing: via 10.0.0.1 (r1:up) > ;"},
+		{"a route missing", func(all []*observed.Device) { d := of(all, "r2"); d.Routes = nil },
+			"r2 route 10.1.0.0/24 missing: via 10.0.0.1 (r1:up) > ;"},
 		{"a route too many", func(all []*observed.Device) {
 			d := of(all, "r2")
 			d.Routes = append(d.Routes, observed.Route{To: netip.MustParsePrefix("10.55.0.0/16"), NextHop: netip.MustParseAddr("10.0.0.1")})
@@ -216,7 +225,8 @@ func draftedFrom(t *testing.T, devices []*observed.Device) *forward.Network {
 func TestADraftIsAlikeToItsSource(t *testing.T) {
 	devices := AsObserved(coretest.Network(t, quay))
 	text := string(Draft(devices))
-	for _, line := range []string{"is: router   # guessed: it is on several subnets, or has routes", "is: switch   # guessed: it has VLANs", "loopback: [10.9.0.1]", "tagged: [7, 8]", "access: 7", "admin: down", "discard: true"} {
+	for _, line := range []string{"is: router   # guessed: it is on several subnets, or has routes", "is: switch   # guessed: it has VLANs",
+		"loopback: [10.9.0.1]", "tagged: [7, 8]", "access: 7", "admin: down", "discard: true"} {
 		assert.Contains(t, text, line)
 	}
 	var wanting []string
@@ -240,7 +250,8 @@ devices:
   r: {is: router, interfaces: {l: {segment: lan, address: first}, f: {segment: far, address: first}}}
   h: {is: host, gateway: GATEWAY, interfaces: {p: {segment: lan, address: 10}}}
 `
-	for gateway, want := range map[string]string{"[10.1.0.1, no-ipv6]": "gateway: [10.1.0.1, no-ipv6]", "none": "gateway: [no-ipv4, no-ipv6]", "r": "gateway: [10.1.0.1, \"2001:db8:1::1\"]"} {
+	for gateway, want := range map[string]string{"[10.1.0.1, no-ipv6]": "gateway: [10.1.0.1, no-ipv6]", "none": "gateway: [no-ipv4, no-ipv6]",
+		"r": "gateway: [10.1.0.1, \"2001:db8:1::1\"]"} {
 		devices := AsObserved(coretest.Network(t, strings.Replace(plan, "GATEWAY", gateway, 1)))
 		assert.Contains(t, string(Draft(devices)), want, gateway)
 		assert.Empty(t, told(Compare(draftedFrom(t, devices), devices)), gateway)

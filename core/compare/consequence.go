@@ -195,7 +195,8 @@ func (c *comparer) followers() {
 		for _, n := range off { // of several, the one nearest to it
 			o := &c.Differences[n]
 			if at, ok := c.spec.DeviceNamed(o.Device); ok {
-				if from, ok := c.spec.InterfaceNamed(at, o.Subject); ok && (slices.Contains(near, from) || d.Slip.Code != FollowsFrom && o.Device == d.Device) {
+				if from, ok := c.spec.InterfaceNamed(at, o.Subject); ok &&
+					(slices.Contains(near, from) || d.Slip.Code != FollowsFrom && o.Device == d.Device) {
 					d.Slip = slip(FollowsFrom).at(from)
 				}
 			}
@@ -226,7 +227,8 @@ func (t *trier) consequence(d *Difference) {
 	m := reach.All(after, moved)
 	for i, from := range ends {
 		for j, to := range ends {
-			if from.Device == to.Device || from.Address.Is4() != to.Address.Is4() || base.Verdict(i, j) != forward.Works || m.Verdict(i, j) == forward.Works {
+			if from.Device == to.Device || from.Address.Is4() != to.Address.Is4() || base.Verdict(i, j) != forward.Works ||
+				m.Verdict(i, j) == forward.Works {
 				continue
 			}
 			if d.Lost++; d.Lost == 1 {

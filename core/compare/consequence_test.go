@@ -131,7 +131,8 @@ func TestALargeNetworkIsTriedInPart(t *testing.T) {
 	devices := AsObserved(net)
 	for _, d := range devices {
 		for n := range 15 {
-			d.Routes = append(d.Routes, observed.Route{To: netip.PrefixFrom(netip.AddrFrom4([4]byte{192, 0, 2, byte(n)}), 32), Discard: true, Source: "static"})
+			d.Routes = append(d.Routes, observed.Route{To: netip.PrefixFrom(netip.AddrFrom4([4]byte{192, 0, 2, byte(n)}), 32), Discard: true,
+				Source: "static"})
 		}
 	}
 	result := Compare(net, devices)

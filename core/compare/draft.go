@@ -30,7 +30,8 @@ func Draft(devices []*observed.Device) []byte {
 	d := &draft{devices: devices}
 	d.segments()
 	var b strings.Builder
-	b.WriteString("# Drafted from what was observed. What was guessed says so; give the segments names of your own.\nropeswing: 1\nplan: Drafted\n")
+	b.WriteString("# Drafted from what was observed. What was guessed says so; give the segments names of your own.\nropeswing: 1\nplan: " +
+		"Drafted\n")
 	if len(d.all) > 0 {
 		b.WriteString("\nsegments:\n")
 	}
@@ -284,7 +285,8 @@ func (d *draft) keys(x *observed.Device, i *observed.Interface) []string {
 		}
 		keys = append(keys, fmt.Sprintf("%s: %d", key, *i.Untagged))
 	}
-	if n := slices.IndexFunc(x.Routes, func(r observed.Route) bool { return r.Table != "" && r.Interface == i.Name && !r.NextHop.IsValid() }); n >= 0 {
+	if n := slices.IndexFunc(x.Routes,
+		func(r observed.Route) bool { return r.Table != "" && r.Interface == i.Name && !r.NextHop.IsValid() }); n >= 0 {
 		keys = append(keys, "table: "+plan.Word(x.Routes[n].Table)) // its subnet is in that table
 	}
 	if i.Admin == observed.Down {
@@ -432,7 +434,8 @@ func (d *draft) ports() map[[2]string]port {
 	for _, x := range d.devices {
 		for n := range x.Interfaces {
 			i := &x.Interfaces[n]
-			if !x.Knows(observed.VLANs) && i.Oper != observed.Down && i.Admin != observed.Down && i.MAC != "" && i.Type != "l2vlan" && !strings.Contains(i.Name, ".") && !strings.HasPrefix(i.Name, "vlan") {
+			if !x.Knows(observed.VLANs) && i.Oper != observed.Down && i.Admin != observed.Down && i.MAC != "" && i.Type != "l2vlan" &&
+				!strings.Contains(i.Name, ".") && !strings.HasPrefix(i.Name, "vlan") {
 				all[[2]string{x.Name, i.Name}] = port{x, i}
 			}
 		}

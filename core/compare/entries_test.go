@@ -57,7 +57,8 @@ func TestMergedListsHoldBoth(t *testing.T) {
 // Permits that are few and each there once are told one by one; others as a list.
 func TestPermitsAreToldOneByOneWhereThatCanBe(t *testing.T) {
 	wall := func(permits string) *forward.Network {
-		return planOf(t, "segments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}\ndevices:\n  w:\n    is: firewall\n    interfaces: {a: {segment: a, address: 1}, b: {segment: b, address: 1}}\n    permits: ["+permits+"]\n")
+		return planOf(t, "segments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}\ndevices:\n  w:\n    is: firewall\n    interfaces: "+
+			"{a: {segment: a, address: 1}, b: {segment: b, address: 1}}\n    permits: ["+permits+"]\n")
 	}
 	between := func(planned, found string) *Result {
 		one, from := wall(planned), wall(found)
@@ -73,17 +74,21 @@ func TestPermitsAreToldOneByOneWhereThatCanBe(t *testing.T) {
 		planned, found string
 		want           []string
 	}{
-		"one more":      {"a may reach b, b may reach a", "a may reach b", []string{"missing permits b may reach a, behind 'a may reach b'"}},
-		"one less":      {"b may reach a", "a may reach b, b may reach a", []string{"extra permits a may reach b, before all others"}},
-		"two in a row":  {"a may reach b over tcp/1, a may reach b over tcp/2", "", []string{"missing permits a may reach b over tcp/1, before all others", "missing permits a may reach b over tcp/2, behind 'a may reach b over tcp/1'"}},
-		"another order": {"a may reach b, b may reach a", "b may reach a, a may reach b", []string{"different permits a may reach b; b may reach a, "}},
-		"the same":      {"a may reach b", "a may reach b", nil},
+		"one more": {"a may reach b, b may reach a", "a may reach b", []string{"missing permits b may reach a, behind 'a may reach b'"}},
+		"one less": {"b may reach a", "a may reach b, b may reach a", []string{"extra permits a may reach b, before all others"}},
+		"two in a row": {"a may reach b over tcp/1, a may reach b over tcp/2", "",
+			[]string{"missing permits a may reach b over tcp/1, before all others",
+				"missing permits a may reach b over tcp/2, behind 'a may reach b over tcp/1'"}},
+		"another order": {"a may reach b, b may reach a", "b may reach a, a may reach b",
+			[]string{"different permits a may reach b; b may reach a, "}},
+		"the same": {"a may reach b", "a may reach b", nil},
 	} {
 		r := between(tt.planned, tt.found)
 		var got []string
 		for _, d := range r.Differences {
 			if d.What == OfPermit {
-				got = append(got, fmt.Sprintf("%s %s %s%s, %s", d.Kind, d.Subject, d.Planned, map[bool]string{true: d.Found}[d.Kind == Extra], d.Entry))
+				got = append(got, fmt.Sprintf("%s %s %s%s, %s", d.Kind, d.Subject, d.Planned, map[bool]string{true: d.Found}[d.Kind == Extra],
+					d.Entry))
 			}
 		}
 		assert.Equal(t, tt.want, got, name)

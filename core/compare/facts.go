@@ -299,7 +299,8 @@ func (r *Result) Devices(one, other *model.Spec) {
 		if id, ok := one.DeviceNamed(name); ok {
 			x := &one.Devices[id]
 			r.Compared++
-			r.Differences = append(r.Differences, Difference{Kind: Missing, What: OfDevice, Device: name, Planned: x.Kind.String(), Place: x.Place})
+			r.Differences = append(r.Differences,
+				Difference{Kind: Missing, What: OfDevice, Device: name, Planned: x.Kind.String(), Place: x.Place})
 		}
 	}
 	r.NotKnown = nil
@@ -325,7 +326,8 @@ func (r *Result) Facts(one, other *model.Spec) {
 		y, there := b[k]
 		whole := k.device == "" && (k.what == OfSegment || k.what == OfBlock || k.what == OfCable)
 		switch {
-		case k.device != "" && (gone[k.device+" "] || gone[k.device+" "+k.subject]), k.what == OfWatch && routed[k.device+" "+k.to], (k.what == OfOrder || k.what == OfLinkLocal) && addressed[k.device+" "+k.subject]:
+		case k.device != "" && (gone[k.device+" "] || gone[k.device+" "+k.subject]), k.what == OfWatch && routed[k.device+" "+k.to],
+			(k.what == OfOrder || k.what == OfLinkLocal) && addressed[k.device+" "+k.subject]:
 			continue
 		case here != there && !whole:
 			continue // it is told of what it belongs to

@@ -44,7 +44,8 @@ func (r *Result) AddFrom(one, from *model.Spec) []Difference {
 	for id := range one.Interfaces { // and those that are to be made
 		if i := &one.Interfaces[id]; !there[model.InterfaceID(id)] && i.Kind != model.Port {
 			if _, both := from.DeviceNamed(one.Devices[i.Device].Name); both {
-				f.iface(model.InterfaceID(id), &model.Interface{Device: i.Device, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None}, true)
+				f.iface(model.InterfaceID(id),
+					&model.Interface{Device: i.Device, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None}, true)
 			}
 		}
 	}
@@ -96,7 +97,8 @@ func (f *fromPlan) device(id model.DeviceID, was *model.Device) {
 			if bare(planned) != bare(found) { // what the sentences stand for need not be told
 				planned, found = bare(planned), bare(found)
 			}
-			f.added = append(f.added, Difference{Kind: Different, What: what, Device: d.Name, Subject: subject, Planned: planned, Found: found, Place: d.Place, device: &deviceChange{id, change}})
+			f.added = append(f.added, Difference{Kind: Different, What: what, Device: d.Name, Subject: subject, Planned: planned, Found: found,
+				Place: d.Place, device: &deviceChange{id, change}})
 		}
 	}
 	permits := func(all []model.Permit) []model.Permit {
@@ -117,7 +119,8 @@ func (f *fromPlan) device(id model.DeviceID, was *model.Device) {
 	if !f.entries(id, "permits", list(f.one, d.Permits), list(f.one, through), func(x *model.Device) *[]model.Permit { return &x.Permits }) {
 		add(OfPermit, "permits", f.permits(d.Permits), f.permits(through), func(x *model.Device) { x.Permits = through })
 	}
-	if !f.entries(id, "own-permits", list(f.one, d.OwnPermits), list(f.one, own), func(x *model.Device) *[]model.Permit { return &x.OwnPermits }) {
+	if !f.entries(id, "own-permits", list(f.one, d.OwnPermits), list(f.one, own),
+		func(x *model.Device) *[]model.Permit { return &x.OwnPermits }) {
 		add(OfPermit, "own-permits", f.permits(d.OwnPermits), f.permits(own), func(x *model.Device) { x.OwnPermits = own })
 	}
 	for _, k := range model.DeviceKeys {
@@ -184,7 +187,8 @@ func (f *fromPlan) watchesGone(id, was model.DeviceID) {
 			continue
 		}
 		f.added = append(f.added, Difference{
-			Kind: Extra, What: OfWatch, Device: f.one.Devices[id].Name, Subject: strings.TrimSpace(routeKey{o.Table, o.To}.words() + " via " + o.Via.String()),
+			Kind: Extra, What: OfWatch, Device: f.one.Devices[id].Name, Subject: strings.TrimSpace(routeKey{o.Table, o.To}.words() + " via " +
+				o.Via.String()),
 			Found: o.Watched(), Place: f.one.Devices[id].Place,
 			statics: func(all []model.Static) {
 				for i := range all {
@@ -232,7 +236,8 @@ func (f *fromPlan) iface(id model.InterfaceID, was *model.Interface, made bool) 
 	i := &f.one.Interfaces[id]
 	add := func(what What, planned, found string, change func(*model.Interface)) {
 		if planned != found {
-			f.added = append(f.added, Difference{Kind: Different, What: what, Device: f.one.Devices[i.Device].Name, Subject: i.Name, Planned: planned, Found: found, Place: i.Place, change: func(all []model.Interface) { change(&all[id]) }})
+			f.added = append(f.added, Difference{Kind: Different, What: what, Device: f.one.Devices[i.Device].Name, Subject: i.Name,
+				Planned: planned, Found: found, Place: i.Place, change: func(all []model.Interface) { change(&all[id]) }})
 		}
 	}
 	for _, k := range model.InterfaceKeys {

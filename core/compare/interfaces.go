@@ -23,7 +23,8 @@ func interfaceOf(o *observed.Device, names map[string]model.InterfaceID, id mode
 // planned tells whether the plan wants anything of an interface.
 func (c *comparer) planned(id model.InterfaceID) bool {
 	i := &c.spec.Interfaces[id]
-	return len(i.Addresses) > 0 || c.net.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched || i.Group != model.None || c.every && i.Switched
+	return len(i.Addresses) > 0 || c.net.State.Cable(id) != model.None || i.Borrow != model.None || i.Own && i.Switched ||
+		i.Group != model.None || c.every && i.Switched
 }
 
 // interfaces compares which there are and their state.
@@ -115,7 +116,8 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 			planned = observed.Down
 		}
 		if found.Admin != planned {
-			d := Difference{Kind: Different, What: OfAdmin, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Admin), Place: x.Place}
+			d := Difference{Kind: Different, What: OfAdmin, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Admin),
+				Place: x.Place}
 			down := found.Admin == observed.Down
 			if down {
 				d.Slip = slip(SwitchedOff)
@@ -137,7 +139,8 @@ func (c *comparer) state(i model.InterfaceID, device string, found *observed.Int
 		c.inPlace(OfOper, device, x.Name, string(planned))
 		return
 	}
-	d := Difference{Kind: Different, What: OfOper, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Oper), Place: x.Place}
+	d := Difference{Kind: Different, What: OfOper, Device: device, Subject: x.Name, Planned: string(planned), Found: string(found.Oper),
+		Place: x.Place}
 	if found.Oper == observed.Down {
 		f := network.NoFailure
 		f.Interface = i
@@ -177,7 +180,8 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 				c.silent = append(c.silent, Difference{change: s.change})
 			}
 		case s.found == "" && c.every && (s.what == OfMTU || s.what == OfMAC || s.what == OfNote):
-			c.add(Difference{Kind: Missing, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Place: x.Place, change: func([]model.Interface) {}})
+			c.add(Difference{Kind: Missing, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Place: x.Place,
+				change: func([]model.Interface) {}})
 		case s.found == "":
 			if s.planned != inNoGroup {
 				c.silentOn(string(s.what))
@@ -185,7 +189,8 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 		case s.planned == s.found:
 			c.inPlace(s.what, device, x.Name, s.planned)
 		default:
-			c.add(Difference{Kind: Different, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Found: s.found, Place: x.Place, change: s.change})
+			c.add(Difference{Kind: Different, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Found: s.found, Place: x.Place,
+				change: s.change})
 		}
 	}
 }
@@ -247,11 +252,13 @@ func (c *comparer) vlans(i model.InterfaceID, device string, found *observed.Int
 	} else {
 		untagged = int(x.Untagged)
 	}
-	if slices.Equal(tagged, found.Tagged) && untagged == int(x.Untagged) || len(tagged) == 0 && len(found.Tagged) == 0 && untagged == int(x.Untagged) {
+	if slices.Equal(tagged, found.Tagged) && untagged == int(x.Untagged) || len(tagged) == 0 && len(found.Tagged) == 0 &&
+		untagged == int(x.Untagged) {
 		c.inPlace(OfVLAN, device, x.Name, vlanWords(tagged, untagged))
 		return
 	}
-	d := Difference{Kind: Different, What: OfVLAN, Device: device, Subject: x.Name, Planned: vlanWords(tagged, int(x.Untagged)), Found: vlanWords(found.Tagged, untagged), Place: x.Place}
+	d := Difference{Kind: Different, What: OfVLAN, Device: device, Subject: x.Name, Planned: vlanWords(tagged, int(x.Untagged)),
+		Found: vlanWords(found.Tagged, untagged), Place: x.Place}
 	var missing, extra []int
 	for _, v := range tagged {
 		if !slices.Contains(found.Tagged, v) {

@@ -96,7 +96,8 @@ func TestEveryPartOfAStateIsCompared(t *testing.T) {
 				case observed.Interfaces:
 					x.Oper = map[observed.Status]observed.Status{observed.Up: observed.Down, observed.Down: observed.Up}[x.Oper]
 				case observed.Addresses4, observed.Addresses6:
-					x.Addresses = slices.DeleteFunc(x.Addresses, func(a observed.Address) bool { return a.Addr().Is4() == (part == observed.Addresses4) })
+					x.Addresses = slices.DeleteFunc(x.Addresses,
+						func(a observed.Address) bool { return a.Addr().Is4() == (part == observed.Addresses4) })
 				case observed.VLANs:
 					x.Tagged = append(x.Tagged, 77)
 				}
@@ -122,12 +123,14 @@ func TestWhatNoListTellsIsTold(t *testing.T) {
 			if len(how.State) > 0 || how.Because != "" || name == "from" {
 				continue // a block is compared by the numbers from it
 			}
-			assert.True(t, slices.ContainsFunc(how.Whats, func(w What) bool { return slices.Contains(noList, w) || model.InterfaceKeyNamed(string(w)) != nil }), "%s of a %s", name, of)
+			assert.True(t, slices.ContainsFunc(how.Whats,
+				func(w What) bool { return slices.Contains(noList, w) || model.InterfaceKeyNamed(string(w)) != nil }), "%s of a %s", name, of)
 		}
 	}
 	one := planOf(t, coretest.EveryKey)
 	r := Compare(one, AsObserved(one))
-	assert.Equal(t, []What{OfPermit, OfTranslation, OfWatch, OfPrefer, OfAnswers, OfCable, "tag", "line", "clock", "negotiates", "borrow", "table", "relay", "advertises", "virtual", "priority"}, r.Untold)
+	assert.Equal(t, []What{OfPermit, OfTranslation, OfWatch, OfPrefer, OfAnswers, OfCable, "tag", "line", "clock", "negotiates", "borrow",
+		"table", "relay", "advertises", "virtual", "priority"}, r.Untold)
 	assert.Equal(t, []What{OfCable}, Compare(one, AsObserved(one)[:1]).Untold, "of a host that was seen alone")
 }
 
@@ -157,7 +160,8 @@ func TestProgress(t *testing.T) {
 	for _, p := range all {
 		rows[p.Device] = p
 	}
-	assert.Equal(t, Progress{Device: "r1", Seen: true, InPlace: rows["r1"].InPlace, ToDo: 1, Unsaved: 3, Away: 2}, rows["r1"], "its routes to two destinations, and the MTU that it runs")
+	assert.Equal(t, Progress{Device: "r1", Seen: true, InPlace: rows["r1"].InPlace, ToDo: 1, Unsaved: 3, Away: 2}, rows["r1"],
+		"its routes to two destinations, and the MTU that it runs")
 	assert.Greater(t, rows["r1"].InPlace, 10)
 	assert.False(t, rows["r2"].Seen)
 	assert.Equal(t, 5, rows["r2"].ToDo, "two interfaces, two addresses, a route")

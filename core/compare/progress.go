@@ -45,7 +45,8 @@ func ProgressOf(net *forward.Network, devices, saved []*observed.Device) ([]Prog
 		if d.Kind == model.World {
 			continue
 		}
-		p := Progress{Device: d.Name, Seen: true, InPlace: inPlace[d.Name], ToDo: toDo[d.Name], Unknown: unknown[d.Name], Unsaved: -1, Away: away[id]}
+		p := Progress{Device: d.Name, Seen: true, InPlace: inPlace[d.Name], ToDo: toDo[d.Name], Unknown: unknown[d.Name], Unsaved: -1,
+			Away: away[id]}
 		if slices.Contains(c.NotKnown, d.Name) {
 			p.Seen, p.ToDo = false, planned(net, model.DeviceID(id))
 		}

@@ -120,7 +120,8 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 		}
 		if prefix.FamilyOf(s.To.Addr()) == family {
 			note(planned, routeKey{s.Table, s.To}, nextHop{
-				via: s.Via, out: s.Out, discard: s.Discard, distance: int(s.Distance), metric: int(s.Metric), inUse: inUse[model.StaticID(n)], watch: s.Watch, from: s.WatchFrom, place: s.Place,
+				via: s.Via, out: s.Out, discard: s.Discard, distance: int(s.Distance), metric: int(s.Metric), inUse: inUse[model.StaticID(n)],
+				watch: s.Watch, from: s.WatchFrom, place: s.Place,
 				advertised: s.Origin == model.ImpliedRouter && s.To.Addr().Is6() && c.advertised(id),
 			})
 		}
@@ -268,7 +269,8 @@ func (c *comparer) preferences(id model.DeviceID, k routeKey, both []pairOf, dif
 				c.inPlace(what, c.spec.Devices[id].Name, k.words(), fmt.Sprint(planned))
 				return
 			}
-			differ(Difference{Kind: Different, What: what, Planned: fmt.Sprintf("%d, %s", planned, c.words(w)), Found: fmt.Sprint(found), Place: w.place})
+			differ(Difference{Kind: Different, What: what, Planned: fmt.Sprintf("%d, %s", planned, c.words(w)), Found: fmt.Sprint(found),
+				Place: w.place})
 		}
 		if f.distance > 0 {
 			one(OfDistance, w.distance, f.distance)
@@ -279,7 +281,8 @@ func (c *comparer) preferences(id model.DeviceID, k routeKey, both []pairOf, dif
 		for _, y := range both[i+1:] { // metrics that stand for distances
 			v, g := y.planned, y.found
 			if f.distance == 0 && g.distance == 0 && f.metric >= 0 && g.metric >= 0 && w.before(v) != f.before(g) {
-				differ(Difference{Kind: Different, What: OfOrder, Planned: c.words(w) + " before " + c.words(v), Found: c.words(g) + " before " + c.words(f), Place: w.place})
+				differ(Difference{Kind: Different, What: OfOrder, Planned: c.words(w) + " before " + c.words(v), Found: c.words(g) + " before " +
+					c.words(f), Place: w.place})
 			}
 		}
 		if w.inUse && f.told && !f.inUse {
@@ -350,7 +353,8 @@ func (f foundOnes) statics(all, own []model.Static) []model.Static {
 				}
 			}
 			all = append(all, model.Static{
-				Device: f[k].device, To: k.to, Via: w.via, Out: w.out, Discard: w.discard, Distance: uint8(min(distance, 255)), Metric: uint32(max(0, w.metric)),
+				Device: f[k].device, To: k.to, Via: w.via, Out: w.out, Discard: w.discard, Distance: uint8(min(distance,
+					255)), Metric: uint32(max(0, w.metric)),
 				Table: k.table, Watch: w.watch, WatchFrom: w.from, Origin: model.Learned, Key: k.to.String(),
 			})
 		}

@@ -89,11 +89,13 @@ func (r *Result) sentences(what What, device string, place source.Place, one, ot
 			kept = append(kept, s.text)
 			continue
 		}
-		r.Differences = append(r.Differences, Difference{Kind: Missing, What: what, Device: device, Subject: s.text, Planned: "written", Place: s.place})
+		r.Differences = append(r.Differences,
+			Difference{Kind: Missing, What: what, Device: device, Subject: s.text, Planned: "written", Place: s.place})
 	}
 	for _, s := range rest {
 		r.Compared++
-		r.Differences = append(r.Differences, Difference{Kind: Extra, What: what, Device: device, Subject: s.text, Found: "written", Place: place})
+		r.Differences = append(r.Differences,
+			Difference{Kind: Extra, What: what, Device: device, Subject: s.text, Found: "written", Place: place})
 	}
 	r.InPlace += alike
 	var there []string
@@ -104,6 +106,8 @@ func (r *Result) sentences(what What, device string, place source.Place, one, ot
 	}
 	if what != OfRequirement && !slices.Equal(kept, there) {
 		r.Compared++
-		r.Differences = append(r.Differences, Difference{Kind: Different, What: what, Device: device, Subject: "order", Planned: strings.Join(kept, "; "), Found: strings.Join(there, "; "), Place: place})
+		r.Differences = append(r.Differences,
+			Difference{Kind: Different, What: what, Device: device, Subject: "order", Planned: strings.Join(kept, "; "),
+				Found: strings.Join(there, "; "), Place: place})
 	}
 }

@@ -25,7 +25,8 @@ func TestSlipsOfAddresses(t *testing.T) {
 		{"2001:db8:5ea:310::2/64", "2001:db8:5ea:130::2/64", "digits swapped"},
 		{"2001:db8::1/64", "2001:db8::1/48", "mask /48 for /64"},
 	} {
-		assert.Equal(t, tt.slip, addressSlip(netip.MustParsePrefix(tt.planned), netip.MustParsePrefix(tt.found)).Words(nil), "%s, found %s", tt.planned, tt.found)
+		assert.Equal(t, tt.slip, addressSlip(netip.MustParsePrefix(tt.planned), netip.MustParsePrefix(tt.found)).Words(nil), "%s, found %s",
+			tt.planned, tt.found)
 	}
 }
 
@@ -35,7 +36,8 @@ func TestOneOffAndSwapped(t *testing.T) {
 		oneOff, swapped bool
 	}{
 		{"", "", false, false}, {"a", "", true, false}, {"ab", "ba", false, true}, {"ab", "ab", false, false}, {"abc", "axc", true, false},
-		{"abc", "abxc", true, false}, {"abcd", "dbca", false, true}, {"aabb", "bbaa", false, false}, {"abc", "abcde", false, false}, {"abc", "xbx", false, false},
+		{"abc", "abxc", true, false}, {"abcd", "dbca", false, true}, {"aabb", "bbaa", false, false}, {"abc", "abcde", false, false}, {"abc",
+			"xbx", false, false},
 	} {
 		for _, pair := range [][2]string{{tt.a, tt.b}, {tt.b, tt.a}} {
 			assert.Equal(t, tt.oneOff, oneOff(pair[0], pair[1]), "%q and %q", pair[0], pair[1])
@@ -70,7 +72,8 @@ devices:
 		{"of equal cost", []observed.Route{hop("10.0.0.3", num(1), nil), hop("10.0.0.2", num(1), num(0))}, true},
 		{"a floating one", []observed.Route{hop("10.0.0.3", num(1), nil), hop("10.0.0.2", num(200), nil)}, false},
 		{"of a higher metric", []observed.Route{hop("10.0.0.3", num(1), num(5)), hop("10.0.0.2", num(1), num(9))}, false},
-		{"a longer prefix goes before", []observed.Route{hop("10.0.0.2", num(1), nil), {To: netip.MustParsePrefix("10.9.0.0/25"), NextHop: netip.MustParseAddr("10.0.0.3")}}, false},
+		{"a longer prefix goes before", []observed.Route{hop("10.0.0.2", num(1), nil),
+			{To: netip.MustParsePrefix("10.9.0.0/25"), NextHop: netip.MustParseAddr("10.0.0.3")}}, false},
 	} {
 		o := &observed.Device{Name: "a", Routes: tt.routes}
 		o.Learn(observed.Routes4)

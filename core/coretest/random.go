@@ -53,7 +53,8 @@ func RandomNetwork(r *rand.Rand, wants string) string {
 	for i, where := range r.Perm(n)[:carriers] {
 		fmt.Fprintf(&segments, "  up%d: {prefix: [198.51.100.%d/30, \"2001:db8:ca:%x::/64\"]}\n", i, 4*i, i)
 		interfaces[where] += fmt.Sprintf("      up%d: {segment: up%d, address: last}\n", i, i)
-		fmt.Fprintf(&devices, "  w%d: {is: world, beyond: [192.0.2.0/24, \"2001:db8:ffff::/48\"], interfaces: {to: {segment: up%d, address: first}}, routes: {home: r%d}}\n", i, i, where)
+		fmt.Fprintf(&devices, "  w%d: {is: world, beyond: [192.0.2.0/24, \"2001:db8:ffff::/48\"], interfaces: {to: {segment: up%d, address: "+
+			"first}}, routes: {home: r%d}}\n", i, i, where)
 		fmt.Fprintf(&cables, "  - r%d:up%d to w%d:to\n", where, i, i)
 	}
 	for i := range n {
@@ -63,7 +64,8 @@ func RandomNetwork(r *rand.Rand, wants string) string {
 		}
 		fmt.Fprintf(&devices, "  r%d:\n    is: router\n%s    interfaces:\n%s", i, loopback, interfaces[i])
 	}
-	return fmt.Sprintf("wants: %s\nblocks: {home: [10.0.0.0/16, \"2001:db8::/46\"], links: [10.0.0.0/24], lans: [10.0.16.0/20]}\nsegments:\n%sdevices:\n%scables:\n%s", wants, &segments, &devices, &cables)
+	return fmt.Sprintf("wants: %s\nblocks: {home: [10.0.0.0/16, \"2001:db8::/46\"], links: [10.0.0.0/24], lans: [10.0.16.0/20]}\n"+
+		"segments:\n%sdevices:\n%scables:\n%s", wants, &segments, &devices, &cables)
 }
 
 // LargeNetwork is the text of a plan of routers in a tree with other paths,
@@ -99,12 +101,14 @@ func LargeNetwork(routers int, wants string) string {
 	for i, at := range []int{0, routers / 2} {
 		fmt.Fprintf(&segments, "  up%d: {prefix: [198.51.100.%d/30, \"2001:db8:fffe:%x::/64\"]}\n", i, 4*i, i)
 		fmt.Fprintf(&interfaces[at], "      up: {segment: up%d, address: last}\n", i)
-		fmt.Fprintf(&devices, "  w%d: {is: world, beyond: [192.0.2.0/24, \"2001:db8:ffff::/48\"], interfaces: {to: {segment: up%d, address: first}}, routes: {home: r%d}}\n", i, i, at)
+		fmt.Fprintf(&devices, "  w%d: {is: world, beyond: [192.0.2.0/24, \"2001:db8:ffff::/48\"], interfaces: {to: {segment: up%d, address: "+
+			"first}}, routes: {home: r%d}}\n", i, i, at)
 	}
 	for i := range routers {
 		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    interfaces:\n%s", i, &interfaces[i])
 	}
-	return fmt.Sprintf("wants: %s\nblocks:\n  home: [10.0.0.0/8, \"2001:db8::/33\"]\n%ssegments:\n%sdevices:\n%scables:\n%s", wants, &blocks, &segments, &devices, &cables)
+	return fmt.Sprintf("wants: %s\nblocks:\n  home: [10.0.0.0/8, \"2001:db8::/33\"]\n%ssegments:\n%sdevices:\n%scables:\n%s", wants, &blocks,
+		&segments, &devices, &cables)
 }
 
 // WithTreeRoutes gives every router of a large network routes to the blocks, links

@@ -38,5 +38,6 @@ func RingNetwork(routers int, wants string) string {
 	for _, i := range r.Perm(routers) {
 		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    interfaces:\n%s", i, &interfaces[i])
 	}
-	return fmt.Sprintf("wants: %s\nblocks: {home: [10.0.0.0/8, \"2001:db8::/40\"]}\nsegments:\n%sdevices:\n%scables:\n%s", wants, &segments, &devices, &cables)
+	return fmt.Sprintf("wants: %s\nblocks: {home: [10.0.0.0/8, \"2001:db8::/40\"]}\nsegments:\n%sdevices:\n%scables:\n%s", wants, &segments,
+		&devices, &cables)
 }

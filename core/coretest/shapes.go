@@ -107,11 +107,14 @@ func (s Shape) Plan(lans int, carriers []int, wants string) string {
 	for i, at := range carriers {
 		fmt.Fprintf(&segments, "  up%d: {prefix: [198.51.100.%d/30, \"2001:db8:fffe:%x::/64\"]}\n", i, 4*i, i)
 		interfaces[at] += fmt.Sprintf("      up%d: {segment: up%d, address: last}\n", i, i)
-		fmt.Fprintf(&devices, "  w%d: {is: world, beyond: [192.0.2.0/24, \"2001:db8:ffff::/48\"], interfaces: {to: {segment: up%d, address: first}}, routes: {home: r%d}}\n", i, i, at)
+		fmt.Fprintf(&devices, "  w%d: {is: world, beyond: [192.0.2.0/24, \"2001:db8:ffff::/48\"], interfaces: {to: {segment: up%d, address: "+
+			"first}}, routes: {home: r%d}}\n", i, i, at)
 		fmt.Fprintf(&cables, "  - r%d:up%d to w%d:to\n", at, i, i)
 	}
 	for i := range s.Routers {
-		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    loopback: [10.%d.%d.255, \"2001:db8:%x:f::1\"]\n    interfaces:\n%s", i, i/200, i%200, 0x100+i, interfaces[i])
+		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    loopback: [10.%d.%d.255, \"2001:db8:%x:f::1\"]\n    interfaces:\n%s", i, i/200,
+			i%200, 0x100+i, interfaces[i])
 	}
-	return fmt.Sprintf("wants: %s\nblocks:\n  home: [10.0.0.0/8, \"2001:db8::/32\"]\n  links: [10.255.0.0/16, \"2001:db8::/48\"]\n%ssegments:\n%sdevices:\n%scables:\n%s", wants, &blocks, &segments, &devices, &cables)
+	return fmt.Sprintf("wants: %s\nblocks:\n  home: [10.0.0.0/8, \"2001:db8::/32\"]\n  links: [10.255.0.0/16, \"2001:db8::/48\"]\n"+
+		"%ssegments:\n%sdevices:\n%scables:\n%s", wants, &blocks, &segments, &devices, &cables)
 }

@@ -149,7 +149,8 @@ func (x *ordering) refine(names bool) bool {
 		if !tied[i.Device] {
 			return
 		}
-		key := fmt.Sprint(x.rank[x.spec.Interfaces[far].Device], c.Cost, c.Hidden, i.Untagged, i.Tagged, i.AdminDown, own(&x.spec.Interfaces[far]))
+		key := fmt.Sprint(x.rank[x.spec.Interfaces[far].Device], c.Cost, c.Hidden, i.Untagged, i.Tagged, i.AdminDown,
+			own(&x.spec.Interfaces[far]))
 		if names {
 			key += " " + i.Name + " " + x.spec.Interfaces[far].Name
 		}
@@ -200,7 +201,8 @@ func (x *ordering) orderInterfaces() {
 		ids := x.spec.InterfacesOf(d)
 		slices.SortStableFunc(ids, func(a, b model.InterfaceID) int {
 			i, j := &x.spec.Interfaces[a], &x.spec.Interfaces[b]
-			return cmp.Or(cmp.Compare(i.Kind, j.Kind), compareKeys(own(i), own(j)), cmp.Compare(far[a], far[b]), cmp.Compare(i.Tag, j.Tag), cmp.Compare(i.Name, j.Name))
+			return cmp.Or(cmp.Compare(i.Kind, j.Kind), compareKeys(own(i), own(j)), cmp.Compare(far[a], far[b]), cmp.Compare(i.Tag, j.Tag),
+				cmp.Compare(i.Name, j.Name))
 		})
 		x.interfaces = append(x.interfaces, ids...)
 	}
@@ -272,7 +274,8 @@ func back(r Result, o model.Order) Result {
 // failureBefore is a failure in the order before.
 func failureBefore(f network.Failure, o model.Order) network.Failure {
 	return network.Failure{
-		Device: was(o.Devices, f.Device), Interface: was(o.Interfaces, f.Interface), Cable: was(o.Cables, f.Cable), Segment: was(o.Segments, f.Segment),
+		Device: was(o.Devices, f.Device), Interface: was(o.Interfaces, f.Interface), Cable: was(o.Cables, f.Cable), Segment: was(o.Segments,
+			f.Segment),
 	}
 }
 

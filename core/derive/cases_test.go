@@ -54,7 +54,8 @@ cables: [x-ab: a:b to b:a, x-bc: b:c to c:b%s]
 func chain(wants string) string { return fmt.Sprintf(three, wants, "", "", "", "") }
 
 func ringOf(wants string) string {
-	return fmt.Sprintf(three, wants, ", ca: {prefix: 10.0.0.4/31}", ", c: {segment: ca, address: last}", ", a: {segment: ca, address: first}", ", x-ca: c:a to a:c")
+	return fmt.Sprintf(three, wants, ", ca: {prefix: 10.0.0.4/31}", ", c: {segment: ca, address: last}", ", a: {segment: ca, address: first}",
+		", x-ca: c:a to a:c")
 }
 
 // The textbook: three routers in a row. Each end needs the two subnets behind the
@@ -110,8 +111,10 @@ func TestThreeRoutersInARing(t *testing.T) {
 		f := network.NoFailure
 		f.Cable = model.CableID(id)
 		after := net.Update(net.State.With(f))
-		for _, way := range [][2]string{{"a", "10.2.0.1"}, {"a", "10.3.0.1"}, {"b", "10.1.0.1"}, {"b", "10.3.0.1"}, {"c", "10.1.0.1"}, {"c", "10.2.0.1"}} {
-			x := forward.Ping(after, coretest.Device(t, spec, way[0]), coretest.Spec(t, ringOf("{}")).MainAddress(coretest.Device(t, spec, way[0]), prefix.IPv4), addr(way[1]), model.None)
+		for _, way := range [][2]string{{"a", "10.2.0.1"}, {"a", "10.3.0.1"}, {"b", "10.1.0.1"}, {"b", "10.3.0.1"}, {"c", "10.1.0.1"},
+			{"c", "10.2.0.1"}} {
+			x := forward.Ping(after, coretest.Device(t, spec, way[0]),
+				coretest.Spec(t, ringOf("{}")).MainAddress(coretest.Device(t, spec, way[0]), prefix.IPv4), addr(way[1]), model.None)
 			// From a loopback or LAN address; the first of the device may be on the dead link.
 			if x.Verdict() != forward.Works {
 				x = forward.Ping(after, coretest.Device(t, spec, way[0]), lan(way[0]), addr(way[1]), model.None)
@@ -136,13 +139,17 @@ func TestWhatIsWantedDecidesWhatIsDerived(t *testing.T) {
 			[]string{"a 10.0.0.2/31 b", "a 10.2.0.0/24 b", "b 10.1.0.0/24 a", "c 10.1.0.0/24 b"}},
 		{"without floating routes", ringOf("{protect: none, reach: [la to lb]}"),
 			[]string{"a 10.2.0.0/24 b", "b 10.1.0.0/24 a"}},
-		{"the dear cable is gone round", strings.Replace(ringOf("{protect: none, reach: [la to lb]}"), "x-ab: a:b to b:a", "{between: \"a:b to b:a\", cost: 30}", 1),
+		{"the dear cable is gone round",
+			strings.Replace(ringOf("{protect: none, reach: [la to lb]}"), "x-ab: a:b to b:a", "{between: \"a:b to b:a\", cost: 30}", 1),
 			[]string{"a 10.2.0.0/24 c", "b 10.1.0.0/24 c", "c 10.1.0.0/24 a", "c 10.2.0.0/24 b"}},
-		{"what is written stands, and the others build around it", strings.Replace(ringOf("{protect: none, reach: [la to lb]}"), "l: {segment: la, address: 1}", "l: {segment: la, address: 1}}, routes: {lb: 10.0.0.4", 1),
+		{"what is written stands, and the others build around it",
+			strings.Replace(ringOf("{protect: none, reach: [la to lb]}"), "l: {segment: la, address: 1}",
+				"l: {segment: la, address: 1}}, routes: {lb: 10.0.0.4", 1),
 			[]string{"b 10.1.0.0/24 a", "c 10.2.0.0/24 b"}},
 	}
 	for _, tt := range tests {
-		tt.text = strings.Replace(tt.text, "routes: {lb: 10.0.0.4, c: {segment: ca, address: last}}}", "c: {segment: ca, address: last}}, routes: {lb: 10.0.0.4}}", 1)
+		tt.text = strings.Replace(tt.text, "routes: {lb: 10.0.0.4, c: {segment: ca, address: last}}}",
+			"c: {segment: ca, address: last}}, routes: {lb: 10.0.0.4}}", 1)
 		tt.text = strings.Replace(tt.text, "}}, c: {segment: ca", "}, c: {segment: ca", 1)
 		spec := coretest.Spec(t, tt.text)
 		_, _, r := derive.Resolve(spec)

@@ -432,7 +432,8 @@ func (a *answer) settleLinks() {
 		of := *l
 		l.options, l.ends, l.demanded = nil, nil, false
 		for _, d := range ends {
-			c := class{id: classID(len(a.classes)), owners: of.owners, several: of.several, link: true, forced: of.forced, writes: of.writes, behind: none, home: of.home, outside: of.outside, demanded: true, base: of.base}
+			c := class{id: classID(len(a.classes)), owners: of.owners, several: of.several, link: true, forced: of.forced, writes: of.writes,
+				behind: none, home: of.home, outside: of.outside, demanded: true, base: of.base}
 			put(&c, of.wants[d])
 			for _, i := range a.g.spec.InterfacesOf(d) {
 				for _, x := range a.g.spec.Interfaces[i].Addresses {

@@ -153,7 +153,8 @@ type destinations struct {
 // the one that is nearest to all.
 func newAnswer(net *forward.Network, family prefix.Family, centre model.DeviceID) *answer {
 	a := &answer{
-		g: newGraph(net, family), destinations: destinations{wanted: newWanted(net.Spec), world: none, common: none, byPrefix: map[netip.Prefix]classID{}},
+		g: newGraph(net, family), destinations: destinations{wanted: newWanted(net.Spec), world: none, common: none,
+			byPrefix: map[netip.Prefix]classID{}},
 	}
 	for d := range a.g.leaving {
 		if a.g.derives(a.wanted, model.DeviceID(d)) {

@@ -156,7 +156,8 @@ func TestWhatIsNotProtectedIsListed(t *testing.T) {
 							return same(spec, o.Failure, f) && o.Device == at && slices.Contains(o.To, p.Prefix)
 						})
 						if lost != listed && (lost || at == model.DeviceID(d)) {
-							t.Fatalf("seed %d: %s to %s under %+v: lost %v, listed %v at %s\n%s", seed, spec.Devices[d].Name, a, f, lost, listed, spec.Devices[at].Name, text)
+							t.Fatalf("seed %d: %s to %s under %+v: lost %v, listed %v at %s\n%s", seed, spec.Devices[d].Name, a, f, lost, listed,
+								spec.Devices[at].Name, text)
 						}
 					}
 				}
@@ -214,7 +215,8 @@ func TestSummarisedTablesDeliverAlike(t *testing.T) {
 		spec := short.Spec
 		for _, s := range result.Statics {
 			_, inBlock := spec.WidestBlock(s.To.Addr())
-			assert.True(t, s.To.Bits() == 0 || inBlock && s.To.Bits() >= 16 || strings.HasPrefix(s.To.String(), "198.51.100.") || strings.HasPrefix(s.To.String(), "2001:db8:ca:"), "seed %d: %s", seed, s.To)
+			assert.True(t, s.To.Bits() == 0 || inBlock && s.To.Bits() >= 16 || strings.HasPrefix(s.To.String(), "198.51.100.") ||
+				strings.HasPrefix(s.To.String(), "2001:db8:ca:"), "seed %d: %s", seed, s.To)
 		}
 		fewer += len(each.Statics) - len(result.Statics)
 		held, _ := addresses(spec, rand.New(rand.NewPCG(1, 1)))
@@ -234,7 +236,8 @@ func TestSummarisedTablesDeliverAlike(t *testing.T) {
 					x := forward.Walk(a, forward.Sender(model.DeviceID(d)), forward.FlowTo(netip.Addr{}, to)).Verdict()
 					y := forward.Walk(b, forward.Sender(model.DeviceID(d)), forward.FlowTo(netip.Addr{}, to)).Verdict()
 					if x != y && f == network.NoFailure || y == forward.Works && x != forward.Works && len(result.Open) == 0 {
-						t.Fatalf("seed %d: %s to %s under %+v: %v, and %v with a route for each subnet\n%s", seed, spec.Devices[d].Name, to, f, x, y, text)
+						t.Fatalf("seed %d: %s to %s under %+v: %v, and %v with a route for each subnet\n%s", seed, spec.Devices[d].Name, to, f, x, y,
+							text)
 					}
 				}
 			}

@@ -152,7 +152,8 @@ func (a *answer) writes(d model.DeviceID) bool {
 
 // newTable works out what a device does with each class.
 func (a *answer) newTable(d model.DeviceID, s *space) *table {
-	t := &table{answer: a, device: d, labels: newLabels(), watches: map[line]*watch{}, need: a.need[d], space: s, of: make([]label, len(a.classes))}
+	t := &table{answer: a, device: d, labels: newLabels(), watches: map[line]*watch{}, need: a.need[d], space: s,
+		of: make([]label, len(a.classes))}
 	if a.common != none {
 		l := t.labelOf(&a.classes[a.common])
 		for id := range a.classes {
@@ -364,7 +365,8 @@ func (t *table) eachSubnet() {
 		if t.hasDefault() {
 			wider = foreign
 		}
-		if set := t.allowed(s.class, s.Prefix, false); set != nil && !slices.Contains(set, wider) && !(wider == foreign && t.ownRoute(s.Prefix)) {
+		if set := t.allowed(s.class, s.Prefix, false); set != nil && !slices.Contains(set, wider) &&
+			!(wider == foreign && t.ownRoute(s.Prefix)) {
 			t.route(s.Prefix, t.choose(set), wider)
 		}
 	}

@@ -53,7 +53,8 @@ func TestLoopsThatWrittenRoutesLeaveAreTold(t *testing.T) {
 			after := net.Update(net.State.With(f))
 			for to := range n {
 				for d := range n {
-					g := forward.Walk(after, forward.Sender(model.DeviceID(d)), forward.FlowTo(netip.Addr{}, netip.AddrFrom4([4]byte{10, 1, byte(to), 1})))
+					g := forward.Walk(after, forward.Sender(model.DeviceID(d)),
+						forward.FlowTo(netip.Addr{}, netip.AddrFrom4([4]byte{10, 1, byte(to), 1})))
 					if g.Endings[0].Outcome != forward.Looped {
 						continue
 					}
@@ -61,7 +62,8 @@ func TestLoopsThatWrittenRoutesLeaveAreTold(t *testing.T) {
 					lan := netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 1, byte(to), 0}), 24)
 					told := slices.ContainsFunc(result.Flaws, func(x derive.Flaw) bool {
 						return same(net.Spec, x.Failure, f) && slices.ContainsFunc(x.To, func(p netip.Prefix) bool { return p.Overlaps(lan) })
-					}) || slices.ContainsFunc(result.Open, func(o derive.Open) bool { return same(net.Spec, o.Failure, f) && slices.Contains(o.To, lan) })
+					}) || slices.ContainsFunc(result.Open,
+						func(o derive.Open) bool { return same(net.Spec, o.Failure, f) && slices.Contains(o.To, lan) })
 					assert.True(t, told, "network %d, without %s: r%d to %s", seed, f.Name(net.Spec), d, lan)
 				}
 			}

@@ -40,7 +40,8 @@ type edge struct {
 // newFork makes the fork of a class from the devices that may be given routes.
 func (a *answer) newFork(c *class) *fork {
 	n := int32(len(a.g.leaving))
-	k := &fork{a: a, c: c, sink: n, block: make([]int32, n+1), num: make([]int32, n+1), into: make([]stepID, n+1), lower: make([]stepID, n), higher: make([]stepID, n), down: make([]int32, n)}
+	k := &fork{a: a, c: c, sink: n, block: make([]int32, n+1), num: make([]int32, n+1), into: make([]stepID, n+1), lower: make([]stepID, n),
+		higher: make([]stepID, n), down: make([]int32, n)}
 	for v := range k.block {
 		k.block[v], k.into[v] = none, none
 	}

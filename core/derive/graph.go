@@ -27,7 +27,9 @@ type link struct {
 	out, in  model.InterfaceID
 	via      netip.Addr // invalid on a line without addresses
 	cost     int32
-	tie      int64 // of paths that cost the same that with the least sum is taken: that over the fewest devices, then by the ports' addresses; the same in both directions
+	// of paths that cost the same that with the least sum is taken: that over the fewest devices, then by the ports' addresses; the
+	// same in both directions
+	tie int64
 }
 
 // hopTie is what each device counts for a tie: more than what all ports on a path count.
@@ -331,7 +333,8 @@ func (g *graph) addFailure(x failure, required bool) {
 		return
 	}
 	for i := range g.failures {
-		if y := &g.failures[i]; y.required && x.required && slices.Equal(y.breaks, x.breaks) && slices.Equal(y.effect, x.effect) && slices.Equal(y.down, x.down) {
+		if y := &g.failures[i]; y.required && x.required && slices.Equal(y.breaks, x.breaks) && slices.Equal(y.effect, x.effect) &&
+			slices.Equal(y.down, x.down) {
 			return
 		}
 	}

@@ -116,7 +116,8 @@ func TestNoLineIsIdle(t *testing.T) {
 			}
 			less := spec.WithDerived(slices.Delete(slices.Clone(result.Statics), i, i+1))
 			if outcomes(forward.Resolve(network.Build(less).State()), to) == want {
-				idle[fmt.Sprintf("%d: %s %s discard %v distance %d watch %v", seed, spec.Devices[s.Device].Name, s.To, s.Discard, s.Distance, s.Watch)]++
+				idle[fmt.Sprintf("%d: %s %s discard %v distance %d watch %v", seed, spec.Devices[s.Device].Name, s.To, s.Discard, s.Distance,
+					s.Watch)]++
 			}
 		}
 	}

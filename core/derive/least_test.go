@@ -261,7 +261,8 @@ func TestNoFewerLinesWouldDo(t *testing.T) {
 				}
 			}
 		}
-		t.Logf("%d routers: %d networks, %d decided, %d with the fewest there can be, %d beyond five fourths; %d lines and %d for probes where %d might do, %d %% at most",
+		t.Logf("%d routers: %d networks, %d decided, %d with the fewest there can be, %d beyond five fourths; %d lines and %d for probes "+
+			"where %d might do, %d %% at most",
 			routers, of.networks, of.known, of.equal, of.beyond, of.lines, of.probes, of.least, of.worst)
 		all.known, all.beyond, all.lines, all.least = all.known+of.known, all.beyond+of.beyond, all.lines+of.lines, all.least+of.least
 	}

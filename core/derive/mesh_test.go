@@ -80,7 +80,8 @@ func TestMeshesAreWholeAfterAFailure(t *testing.T) {
 			lost := false
 			for d := range n {
 				for to := range n {
-					g := forward.Walk(after, forward.Sender(model.DeviceID(d)), forward.FlowTo(netip.Addr{}, netip.AddrFrom4([4]byte{10, 1, byte(to), 1})))
+					g := forward.Walk(after, forward.Sender(model.DeviceID(d)),
+						forward.FlowTo(netip.Addr{}, netip.AddrFrom4([4]byte{10, 1, byte(to), 1})))
 					lost = lost || g.Verdict() != forward.Works
 					assert.NotEqual(t, forward.Looped, g.Endings[0].Outcome, "network %d", seed)
 				}

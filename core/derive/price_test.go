@@ -12,7 +12,8 @@ import (
 	"ropeswing/core/model"
 )
 
-// What each level of protection costs is what deriving by that level makes; watches leave no more open than none, and the plan's own is marked.
+// What each level of protection costs is what deriving by that level makes; watches leave no more open than none, and
+// the plan's own is marked.
 func TestPricesAreWhatEachLevelMakes(t *testing.T) {
 	t.Parallel()
 	for seed := range 8 {

@@ -34,7 +34,8 @@ func (a *answer) findCommonLost() {
 		f := &a.g.failures[id]
 		w.under(c, f)
 		for d := range a.g.leaving {
-			if at := model.DeviceID(d); at != f.fails && a.g.derives(a.wanted, at) && w.walk(at) != arrives && (!f.required || a.reachable(c, at, f)) {
+			if at := model.DeviceID(d); at != f.fails && a.g.derives(a.wanted, at) && w.walk(at) != arrives &&
+				(!f.required || a.reachable(c, at, f)) {
 				a.commonLost = append(a.commonLost, f.id)
 				break
 			}

@@ -72,7 +72,8 @@ func (a *answer) mend(c *class, d model.DeviceID, f *failure, w *toWork) bool {
 	slices.SortStableFunc(steps, func(x, y stepID) int { return int(a.g.steps[x].cost - a.g.steps[y].cost) })
 	for _, s := range steps {
 		to := a.g.to[s]
-		if f.effect[s] != whole || to == f.fails || a.g.beyond[to] && !c.isOwner(to) || slices.ContainsFunc(have, func(o option) bool { return o.step == s && o.watch == nil }) {
+		if f.effect[s] != whole || to == f.fails || a.g.beyond[to] && !c.isOwner(to) ||
+			slices.ContainsFunc(have, func(o option) bool { return o.step == s && o.watch == nil }) {
 			continue
 		}
 		if w.walker.under(c, f).walk(to) != arrives {

@@ -136,7 +136,8 @@ func (a *answer) growFar(s *space, p, inside netip.Prefix, in []subnet) int32 {
 		return id
 	}
 	rest := int32(len(s.nodes))
-	s.nodes = append(s.nodes, spaceNode{prefix: p, class: class, free: true}, spaceNode{prefix: p, class: mixed, child: [2]int32{child, rest}, rest: true})
+	s.nodes = append(s.nodes, spaceNode{prefix: p, class: class, free: true},
+		spaceNode{prefix: p, class: mixed, child: [2]int32{child, rest}, rest: true})
 	return rest + 1
 }
 

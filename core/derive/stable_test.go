@@ -16,7 +16,8 @@ import (
 // which the centre is chosen.
 func TestOneMoreLANChangesNoLine(t *testing.T) {
 	t.Parallel()
-	shapes := []coretest.Shape{coretest.Hub(3), coretest.Hub(6), coretest.DualHub(4), coretest.Ring(3), coretest.Ring(5), coretest.Ring(8), coretest.Ring(10), coretest.Grid(2, 3), coretest.Grid(2, 4), coretest.Grid(3, 3)}
+	shapes := []coretest.Shape{coretest.Hub(3), coretest.Hub(6), coretest.DualHub(4), coretest.Ring(3), coretest.Ring(5), coretest.Ring(8),
+		coretest.Ring(10), coretest.Grid(2, 3), coretest.Grid(2, 4), coretest.Grid(3, 3)}
 	random := rand.New(rand.NewPCG(17, 5))
 	for range 10 {
 		shapes = append(shapes, coretest.Chords(random, 4+random.IntN(5), 30))
@@ -35,7 +36,9 @@ func TestOneMoreLANChangesNoLine(t *testing.T) {
 			text := shape.Plan(3, carriers, "{}")
 			before := routes(text)
 			for site := range shape.Routers {
-				more := strings.Replace(text, "segments:\n", fmt.Sprintf("segments:\n  more: {prefix: [10.%d.%d.128/27, \"2001:db8:%x:4::/64\"]}\n", site/200, site%200, 0x100+site), 1)
+				more := strings.Replace(text,
+					"segments:\n", fmt.Sprintf("segments:\n  more: {prefix: [10.%d.%d.128/27, \"2001:db8:%x:4::/64\"]}\n", site/200, site%200,
+						0x100+site), 1)
 				at := fmt.Sprintf("      lan0: {segment: lan%d-0, address: first}\n", site)
 				assert.Contains(t, more, at)
 				more = strings.Replace(more, at, at+"      more: {segment: more, address: first}\n", 1)

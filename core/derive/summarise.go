@@ -22,7 +22,8 @@ func (t *table) summarise(s *space) {
 	x := &summary{table: t, nodes: *scratch, beyondLabel: t.beyond(), connected: t.connected()}
 	for _, e := range t.g.net.Table(t.device).Entries() {
 		switch {
-		case t.asDerived || e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written || prefix.FamilyOf(e.Prefix.Addr()) != t.g.family:
+		case t.asDerived || e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written ||
+			prefix.FamilyOf(e.Prefix.Addr()) != t.g.family:
 		case e.Prefix.Bits() == 0:
 			if t.answer.world == none || !t.forcedHere(t.answer.world) {
 				x.beyondLabel = foreign // nothing derived is like it
@@ -418,7 +419,8 @@ func (t *table) allowed(id classID, p netip.Prefix, free bool) []label {
 // nothing leads elsewhere.
 func (t *table) routesWhileUp(id classID, p netip.Prefix) bool {
 	w := t.beyond()
-	if w <= drop || !t.classes[id].isOwner(t.device) || !slices.ContainsFunc(t.space.subnets[id], func(x subnet) bool { return x.Prefix == p }) {
+	if w <= drop || !t.classes[id].isOwner(t.device) ||
+		!slices.ContainsFunc(t.space.subnets[id], func(x subnet) bool { return x.Prefix == p }) {
 		return false
 	}
 	lines, _ := t.until(w, drop)

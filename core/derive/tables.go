@@ -45,7 +45,8 @@ type tableProof struct {
 }
 
 func (a *answer) newTableProof(e *emitted) *tableProof {
-	x := &tableProof{lookup: a.lookupOf(e), top: make([][]int32, len(e.made)), chains: make([][][]line, len(e.made)), wants: make([][][]line, len(e.made))}
+	x := &tableProof{lookup: a.lookupOf(e), top: make([][]int32, len(e.made)), chains: make([][][]line, len(e.made)),
+		wants: make([][][]line, len(e.made))}
 	s := x.space
 	from, to := make([]int32, len(s.nodes)), make([]int32, len(s.nodes))
 	var walk func(n int32)
@@ -206,7 +207,8 @@ const (
 
 func newTableWalk(x *tableProof) *tableWalk {
 	n := len(x.g.leaving)
-	return &tableWalk{tableProof: x, model: newWalker(x.answer), first: make([]int32, len(x.g.failures)+2), epoch: make([]uint32, n), ends: make([]ending, n)}
+	return &tableWalk{tableProof: x, model: newWalker(x.answer), first: make([]int32, len(x.g.failures)+2), epoch: make([]uint32, n),
+		ends: make([]ending, n)}
 }
 
 // lineAt is the line a device takes to the leaf under a failure; false where it takes none.

@@ -88,7 +88,8 @@ type variedPaths struct {
 
 func newToWork(a *answer) *toWork {
 	n := len(a.g.leaving)
-	return &toWork{walker: newWalker(a), cost: make([]int32, n), came: make([]stepID, n), costs: make([]int32, n), used: map[int32]bool{}, start: map[model.DeviceID]model.DeviceID{}}
+	return &toWork{walker: newWalker(a), cost: make([]int32, n), came: make([]stepID, n), costs: make([]int32, n), used: map[int32]bool{},
+		start: map[model.DeviceID]model.DeviceID{}}
 }
 
 // shared is what a step costs more that is on the first path too.
@@ -219,7 +220,8 @@ func (a *answer) layPaths(c *class, centre model.DeviceID, first, second []stepI
 
 // addOption adds an option behind those a device has.
 func (a *answer) addOption(c *class, d model.DeviceID, o option) {
-	if !a.g.derives(a.wanted, d) || slices.ContainsFunc(c.options[d], func(x option) bool { return x.step == o.step && (x.watch.same(o.watch) || x.watch == nil) }) {
+	if !a.g.derives(a.wanted, d) || slices.ContainsFunc(c.options[d],
+		func(x option) bool { return x.step == o.step && (x.watch.same(o.watch) || x.watch == nil) }) {
 		return
 	}
 	c.options[d] = append(c.options[d], o)
@@ -326,7 +328,8 @@ func (a *answer) layCheapest(c *class, d model.DeviceID, w *toWork) {
 			c.options[from], c.ends[from] = []option{o}, true
 			continue
 		}
-		others := slices.DeleteFunc(slices.Clone(c.options[from]), func(x option) bool { return x.step == s && (x.watch.same(o.watch) || x.watch == nil) })
+		others := slices.DeleteFunc(slices.Clone(c.options[from]),
+			func(x option) bool { return x.step == s && (x.watch.same(o.watch) || x.watch == nil) })
 		c.options[from] = append([]option{o}, others...)
 	}
 }

@@ -30,7 +30,9 @@ func TestWhereNumbersComeFrom(t *testing.T) {
 	n := workspace.FromText("p.plan.yaml", []byte(harbour))
 	require.True(t, n.Usable(), n.Read())
 	for name, want := range map[string]string{
-		"crane":        "10.7.8.64/26, VLAN 100|need: 40 hosts|growth: 50 % more: 60|its own: 1 of routers and switches: 61 addresses|rounding: the smallest subnet with so many usable addresses has length 26, and 62|block: quay, 10.7.0.0/16|ledger: given just now; 'assign -w' keeps it",
+		"crane": "10.7.8.64/26, VLAN 100|need: 40 hosts|growth: 50 % more: 60|its own: 1 of routers and switches: 61 " +
+			"addresses|rounding: the smallest subnet with so many usable addresses has length 26, and 62|block: quay, 10.7.0.0/16|ledger: " +
+			"given just now; 'assign -w' keeps it",
 		"kiosk":        "10.7.9.0/28|fixed: written in the plan",
 		"link":         "10.7.8.2/31|need: length 31: a link between two devices (RFC 3021)",
 		"bare":         "no subnet, VLAN 9",
@@ -60,9 +62,10 @@ func TestWhereNumbersComeFrom(t *testing.T) {
 func TestWhatADeviceDoes(t *testing.T) {
 	w := workspace.FromText("p.plan.yaml", []byte(harbour)).Predict()
 	for address, want := range map[string]string{
-		"192.0.2.9": "on to mole (10.7.8.3), out of l|decides: 0.0.0.0/0 static via 10.7.8.3, distance 3|next hop: 10.7.8.3, for which 10.7.8.2/31 decides|out of: l|answers: mole:l",
-		"10.7.8.1":  "delivered here",
-		"10.7.9.9":  "on to 10.7.9.9, out of k|then: nobody on the link answers for 10.7.9.9",
+		"192.0.2.9": "on to mole (10.7.8.3), out of l|decides: 0.0.0.0/0 static via 10.7.8.3, distance 3|next hop: 10.7.8.3, for which " +
+			"10.7.8.2/31 decides|out of: l|answers: mole:l",
+		"10.7.8.1": "delivered here",
+		"10.7.9.9": "on to 10.7.9.9, out of k|then: nobody on the link answers for 10.7.9.9",
 	} {
 		y, err := Lookup(w, "pier", address)
 		require.NoError(t, err, address)

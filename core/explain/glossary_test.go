@@ -29,7 +29,8 @@ func TestTheGlossary(t *testing.T) {
 	}
 	assert.True(t, slices.IsSorted(names), "in the order of the alphabet")
 	assert.Equal(t, len(names), len(slices.Compact(slices.Clone(names))))
-	for word, name := range map[string]string{"NAT": "address translation", "administrative-distance": "administrative distance", "svi": "VLAN interface", "watch": "tracked route"} {
+	for word, name := range map[string]string{"NAT": "address translation", "administrative-distance": "administrative distance",
+		"svi": "VLAN interface", "watch": "tracked route"} {
 		found, ok := explain.TermNamed(word)
 		assert.True(t, ok, word)
 		assert.Equal(t, name, found.Name)

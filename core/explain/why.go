@@ -290,7 +290,8 @@ func (w explainer) whyAddress(a netip.Addr) Why {
 		y.Answer = told(NobodysIn, s)
 		for _, p := range segment.Prefixes {
 			if p.Contains(a) {
-				y.Numbers = append(y.Numbers, Origin{told(Number, a), []Reason{step(p.Place, SubnetOf, p.Prefix, s), reason(StandsAt, standing{p.Prefix, a})}})
+				y.Numbers = append(y.Numbers,
+					Origin{told(Number, a), []Reason{step(p.Place, SubnetOf, p.Prefix, s), reason(StandsAt, standing{p.Prefix, a})}})
 			}
 		}
 		for _, l := range segment.Leases {

@@ -209,7 +209,8 @@ func (s standing) words(*forward.Network) string {
 		return fmt.Sprintf("the %s usable%s", prefix.Ordinal(n.Int()), ofHowMany(s.subnet))
 	}
 	return map[prefix.Role]string{
-		prefix.SubnetAddress: "the subnet itself, and no machine's", prefix.BroadcastRole: "its broadcast address", prefix.RouterAnycast: "the address of all its routers (RFC 4291 §2.6.1)", prefix.ReservedAnycast: "reserved for anycast (RFC 2526)",
+		prefix.SubnetAddress: "the subnet itself, and no machine's", prefix.BroadcastRole: "its broadcast address",
+		prefix.RouterAnycast: "the address of all its routers (RFC 4291 §2.6.1)", prefix.ReservedAnycast: "reserved for anycast (RFC 2526)",
 	}[prefix.RoleOf(s.subnet, s.address)]
 }
 

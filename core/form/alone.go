@@ -9,7 +9,8 @@ import (
 	"ropeswing/core/prefix"
 )
 
-// Alone is a device as a text seems to say it, by kinds of values alone: where nothing is known of the device. Names are what differs between
+// Alone is a device as a text seems to say it, by kinds of values alone: where nothing is known of the device. Names
+// are what differs between
 // lines that begin alike and have addresses, or up and down, with them; a line with a prefix and another address is a route. What is found
 // so is a guess, however well it fits.
 func Alone(name, text string) *Thing {
@@ -40,7 +41,8 @@ func Alone(name, text string) *Thing {
 	return top
 }
 
-// groupsAlike are the lines that have something to say of one thing each: with a block, or with a word for up or down; those that begin with the
+// groupsAlike are the lines that have something to say of one thing each: with a block, or with a word for up or down;
+// those that begin with the
 // same word, or end alike, together.
 func groupsAlike(lines []*textLine) [][]*textLine {
 	by, order := map[string][]*textLine{}, []string{}
@@ -100,13 +102,15 @@ func (t *Thing) interfaceAlone(l *textLine, name string) *Thing {
 		}
 		prefixes, _ := valuesIn(x.text)
 		for _, p := range prefixes {
-			i.add(Address).set("address", p.Addr().String()).set("length", strconv.Itoa(p.Bits())).set("family", familyOf(p.Addr())).set("secondary", "no")
+			i.add(Address).set("address", p.Addr().String()).set("length", strconv.Itoa(p.Bits())).set("family",
+				familyOf(p.Addr())).set("secondary", "no")
 		}
 		for n, w := range words {
 			if m, err := prefix.ParseMAC(strings.Trim(w, ",;")); err == nil && i.V["mac"] == "" && len(addressesIn(w)) == 0 {
 				i.V["mac"] = m
 			}
-			if v, err := strconv.Atoi(strings.Trim(w, ",.;")); err == nil && v >= 1280 && v <= 9216 && len(prefixes) == 0 && n > 0 && i.V["mtu"] == "" {
+			if v, err := strconv.Atoi(strings.Trim(w, ",.;")); err == nil && v >= 1280 && v <= 9216 && len(prefixes) == 0 && n > 0 &&
+				i.V["mtu"] == "" {
 				i.V["mtu"] = strconv.Itoa(v)
 			}
 		}

@@ -12,9 +12,12 @@ import (
 // Without anything that is known of a device, kinds of values tell what they can: names, states, addresses, routes. All of it is a guess,
 // and reads the text of another device.
 func TestAloneItGoesByKindsOfValues(t *testing.T) {
-	const one = "lan0 is up\n   packets up to 1500 bytes, card 02:00:5e:00:00:01\n   answers to 10.48.1.1/26\nlan1 is down\n   packets up to 9000 bytes, card 02:00:5e:00:00:02\n   answers to 10.48.1.65/26\n\n" +
-		"Destination    Gate       Out   Kind\n0.0.0.0/0      10.48.1.2  lan0  static\n10.48.1.0/26   -          lan0  direct\n10.48.1.64/26  -          lan1  direct\n"
-	const other = "wan7 is up\n   packets up to 1400 bytes, card 02:00:5e:00:00:07\n   answers to 10.9.1.1/30\n\nDestination  Gate      Out   Kind\n10.0.0.0/8   10.9.1.2  wan7  static\n"
+	const one = "lan0 is up\n   packets up to 1500 bytes, card 02:00:5e:00:00:01\n   answers to 10.48.1.1/26\nlan1 is down\n   packets up " +
+		"to 9000 bytes, card 02:00:5e:00:00:02\n   answers to 10.48.1.65/26\n\n" +
+		"Destination    Gate       Out   Kind\n0.0.0.0/0      10.48.1.2  lan0  static\n10.48.1.0/26   -          lan0  direct\n" +
+		"10.48.1.64/26  -          lan1  direct\n"
+	const other = "wan7 is up\n   packets up to 1400 bytes, card 02:00:5e:00:00:07\n   answers to 10.9.1.1/30\n\nDestination  Gate      " +
+		"Out   Kind\n10.0.0.0/8   10.9.1.2  wan7  static\n"
 	l, err := form.Learn("alone", []form.Example{{Device: form.Alone("one", one), Text: one}})
 	require.NoError(t, err)
 	assert.Equal(t, l.Lines, l.Understood)

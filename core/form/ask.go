@@ -45,7 +45,8 @@ func (l *learner) ask(f *Form) {
 	for _, p := range []string{"tagged-port", "tagged-ports", "tagged-vlan"} {
 		said["tagged"] = said["tagged"] || said[p]
 	}
-	for _, name := range []string{"admin", "note", "mtu", "untagged", "tagged", "address", "destination", "secondary", "discard", "distance"} {
+	for _, name := range []string{"admin", "note", "mtu", "untagged", "tagged", "address", "destination", "secondary", "discard",
+		"distance"} {
 		if !said[name] {
 			l.questions = append(l.questions, Question{NoLineTells, name, l.valuesOf(name)})
 		}

@@ -55,7 +55,8 @@ func (c *Console) Type(line string) error {
 		return nil
 	}
 	before, after, removes := strings.Cut(c.form.Remove, "{line}")
-	if inner := len(text) - len(before) - len(after); removes && inner > 0 && strings.HasPrefix(text, before) && strings.HasSuffix(text, after) {
+	if inner := len(text) - len(before) - len(after); removes && inner > 0 && strings.HasPrefix(text, before) &&
+		strings.HasSuffix(text, after) {
 		if c.in(text[len(before):len(before)+inner], c.remove) {
 			return nil
 		}

@@ -49,9 +49,14 @@ func changed(d *observed.Device, r *rand.Rand) *observed.Device {
 // What is typed to change a device makes it so, and typed back it is as it was: on a console of each kind, from random changes. No line is
 // one that the console does not know.
 func TestWhatIsTypedMakesTheDeviceSo(t *testing.T) {
-	flat := parsed(t, "# flat, form 1\nremove: cut {line}\nrig = {device}\nlane/{vlan} = {vlan-name}\nhole/{interface}/power = {admin: up = 1 | down = 0}\nhole/{interface}/remark = '{note}'\nhole/{interface}/fill = {mtu}\nhole/{interface}/lane = {untagged}\nhole/{interface}/lanes += {tagged-vlan}\nhole/{interface}/{secondary: no = main | yes = extra}/{address} = {length}\nway/{destination}~{length}/{next-hop}@{distance}\nway/{destination}~{length}/pit  {discard is yes}\n")
+	flat := parsed(t, "# flat, form 1\nremove: cut {line}\nrig = {device}\nlane/{vlan} = {vlan-name}\nhole/{interface}/power = {admin: up "+
+		"= 1 | down = 0}\nhole/{interface}/remark = '{note}'\nhole/{interface}/fill = {mtu}\nhole/{interface}/lane = {untagged}\n"+
+		"hole/{interface}/lanes += {tagged-vlan}\nhole/{interface}/{secondary: no = main | yes = extra}/{address} = {length}\n"+
+		"way/{destination}~{length}/{next-hop}@{distance}\nway/{destination}~{length}/pit  {discard is yes}\n")
 	blocks := parsed(t, "# harbour lamp bus, form 1\nremove: not {line}\nleave: back\n"+lampForm[len("# harbour lamp bus, form 1\n"):])
-	braces := parsed(t, "# b, form 1\nremove: no {line}\nberth {interface} {\n  legend \"{note}\";\n  asleep;  {admin is down}\n  girth {mtu};\n  bare {untagged};\n  ringed \\[ {tagged with \" \"} \\];\n  at {address}/{length}{secondary: no = \"\" | yes = \" spare\"};\n}\nchart {destination}/{length} sink;  {discard is yes}\nchart {destination}/{length} via {next-hop} weight {distance};\n")
+	braces := parsed(t, "# b, form 1\nremove: no {line}\nberth {interface} {\n  legend \"{note}\";\n  asleep;  {admin is down}\n  girth "+
+		"{mtu};\n  bare {untagged};\n  ringed \\[ {tagged with \" \"} \\];\n  at {address}/{length}{secondary: no = \"\" | yes = \" "+
+		"spare\"};\n}\nchart {destination}/{length} sink;  {discard is yes}\nchart {destination}/{length} via {next-hop} weight {distance};\n")
 	r := rand.New(rand.NewPCG(7, 37))
 	typed := 0
 	for seed := range uint64(12) {

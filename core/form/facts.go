@@ -23,7 +23,8 @@ const (
 
 func (k Kind) String() string { return kindNames[k] }
 
-var kindNames = [kinds]string{"device", "vlan", "interface", "route", "address", "tagged-vlan", "untagged-port", "tagged-port", "neighbour", "learned-mac", "link"}
+var kindNames = [kinds]string{"device", "vlan", "interface", "route", "address", "tagged-vlan", "untagged-port", "tagged-port", "neighbour",
+	"learned-mac", "link"}
 
 // parents say what a thing of each kind lies in; the device in nothing.
 var parents = [kinds]Kind{Device, Device, Device, Device, Interface, Interface, VLAN, VLAN, Device, Device, Device}
@@ -88,7 +89,8 @@ var Facts = []Fact{
 	{Name: "tagged-port", Of: TaggedPort, Key: true, Means: "One port that carries the VLAN tagged; a line for each."},
 
 	{Name: "interface", Of: Interface, Key: true, Means: "An interface's name."},
-	{Name: "kind", Of: Interface, Type: Words, Words: []string{"port", "loopback", "vlan", "subinterface", "group", "serial"}, Means: "What kind of interface it is."},
+	{Name: "kind", Of: Interface, Type: Words, Words: []string{"port", "loopback", "vlan", "subinterface", "group", "serial"},
+		Means: "What kind of interface it is."},
 	{Name: "note", Of: Interface, Type: Text, Means: "The interface's note."},
 	{Name: "admin", Of: Interface, Type: Words, Words: []string{"up", "down"}, Means: "Whether it is set to be up."},
 	{Name: "oper", Of: Interface, Type: Words, Words: []string{"up", "down"}, Means: "Whether it is up."},
@@ -106,18 +108,21 @@ var Facts = []Fact{
 	{Name: "address", Of: Address, Type: Addr, Key: true, Means: "An address of the interface."},
 	{Name: "length", Of: Address, Type: Length, Means: "Its prefix length; `{mask}` is the same as a mask, `{inverse}` as an inverse mask."},
 	{Name: "family", Of: Address, Type: Words, Words: []string{"ipv4", "ipv6"}, Means: "The family of the address."},
-	{Name: "secondary", Of: Address, Type: Words, Words: []string{"no", "yes"}, Unset: "no", Means: "Whether another address of the interface and family stands before it."},
+	{Name: "secondary", Of: Address, Type: Words, Words: []string{"no", "yes"}, Unset: "no",
+		Means: "Whether another address of the interface and family stands before it."},
 
 	{Name: "destination", Of: Route, Type: Addr, Key: true, Means: "The network address a route leads to."},
 	{Name: "length", Of: Route, Type: Length, Means: "The destination's prefix length; `{mask}` and `{inverse}` as of an address."},
 	{Name: "family", Of: Route, Type: Words, Words: []string{"ipv4", "ipv6"}, Means: "The family of the destination."},
 	{Name: "next-hop", Of: Route, Type: Addr, Means: "The next hop's address."},
 	{Name: "out", Of: Route, Means: "The interface a route leaves by."},
-	{Name: "discard", Of: Route, Type: Words, Words: []string{"no", "yes"}, Unset: "no", Means: "Whether what the route matches is thrown away."},
+	{Name: "discard", Of: Route, Type: Words, Words: []string{"no", "yes"}, Unset: "no",
+		Means: "Whether what the route matches is thrown away."},
 	{Name: "distance", Of: Route, Type: Number, Unset: "1", Must: true, Means: "The route's administrative distance."},
 	{Name: "metric", Of: Route, Type: Number, Unset: "0", Means: "The route's metric."},
 	{Name: "table", Of: Route, Must: true, Means: "The table the route stands in; none is the main one."},
-	{Name: "source", Of: Route, Type: Words, Words: []string{"static", "direct", "local", "learned"}, Means: "Where the device has the route from."},
+	{Name: "source", Of: Route, Type: Words, Words: []string{"static", "direct", "local", "learned"},
+		Means: "Where the device has the route from."},
 	{Name: "active", Of: Route, Type: Words, Words: []string{"no", "yes"}, Means: "Whether the route is in use."},
 
 	{Name: "neighbour", Of: Neighbour, Type: Addr, Key: true, Means: "An address that the device knows the MAC address of."},

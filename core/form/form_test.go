@@ -63,7 +63,9 @@ func TestAFormWritesAndReadsADevice(t *testing.T) {
 
 // Each fact of the table can be written and read by a slot of its name, in each shape that it may have.
 func TestEveryFactIsWrittenAndRead(t *testing.T) {
-	values := map[form.Type]string{form.Name: "x7", form.Number: "7", form.Text: "Old line, keep", form.Addr: "2001:db8::7", form.Length: "26", form.MAC: "02:00:5e:aa:bb:07", form.Speed: "1000000000", form.Names: "p1\x1fp2\x1fp4", form.Numbers: "4\x1f5\x1f6\x1f9"}
+	values := map[form.Type]string{form.Name: "x7", form.Number: "7", form.Text: "Old line, keep", form.Addr: "2001:db8::7",
+		form.Length: "26", form.MAC: "02:00:5e:aa:bb:07", form.Speed: "1000000000", form.Names: "p1\x1fp2\x1fp4",
+		form.Numbers: "4\x1f5\x1f6\x1f9"}
 	n := 0
 	for i := range form.Facts {
 		f := &form.Facts[i]
@@ -89,7 +91,8 @@ func TestEveryFactIsWrittenAndRead(t *testing.T) {
 // A line that no line of the form is like is told, with all of its block, and what it may be about is not known wholly.
 func TestWhatIsNotReadIsTold(t *testing.T) {
 	f := parsed(t, lampForm)
-	text := "keeper quay\nsocket p1\n  lamp lit\n  number 10.0.0.1 over 255.255.255.0\n  spare number 10.0.0.9 over 255.255.255.0\nfence north\n  lamp lit\n  load 1500\nroad 10.1.0.0 over 255.255.0.0 by 10.0.0.2 order 1\n"
+	text := "keeper quay\nsocket p1\n  lamp lit\n  number 10.0.0.1 over 255.255.255.0\n  spare number 10.0.0.9 over 255.255.255.0\nfence " +
+		"north\n  lamp lit\n  load 1500\nroad 10.1.0.0 over 255.255.0.0 by 10.0.0.2 order 1\n"
 	r := f.Read(text, "")
 	d := r.Observed()[0]
 	var lines []int
@@ -222,7 +225,8 @@ func TestReadingIsLinear(t *testing.T) {
 
 	nasty := parsed(t, "# n, form 1\n{interface} [a {note}][b {note}][c {mtu}]{any}x{any}y\n")
 	start = time.Now()
-	for _, line := range []string{strings.Repeat("a ", 4000), strings.Repeat("xy", 4000), strings.Repeat("a b c 1 x", 900), strings.Repeat("p", 1<<20)} {
+	for _, line := range []string{strings.Repeat("a ", 4000), strings.Repeat("xy", 4000), strings.Repeat("a b c 1 x", 900),
+		strings.Repeat("p", 1<<20)} {
 		nasty.Read(line, "q")
 	}
 	assert.Less(t, time.Since(start), 3*time.Second)

@@ -12,7 +12,8 @@ import (
 	"ropeswing/core/form"
 )
 
-// Texts that are half another's, cut, shuffled or with letters changed are learnt from, or refused, without a panic and in little time; what
+// Texts that are half another's, cut, shuffled or with letters changed are learnt from, or refused, without a panic and
+// in little time; what
 // is learnt is a form.
 func TestDamagedTextsAreLearntFromOrRefused(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 37))

@@ -321,7 +321,8 @@ var languages = []language{
 			}
 			all, second := addresses(i)
 			for k, a := range all {
-				p.line("  %s %s %s", choose(second[k], "second", "first"), a.Addr(), choose(four(a), dotted(min(32, a.Bits()), false), strconv.Itoa(a.Bits())))
+				p.line("  %s %s %s", choose(second[k], "second", "first"), a.Addr(),
+					choose(four(a), dotted(min(32, a.Bits()), false), strconv.Itoa(a.Bits())))
 			}
 			p.line(" finish")
 		}
@@ -436,7 +437,8 @@ var languages = []language{
 		rows = [][]string{{"HOLE", "LIGHT", "SIZE", "LANE", "LANES", "NOTE"}}
 		for n := range p.d.Interfaces {
 			i := &p.d.Interfaces[n]
-			rows = append(rows, []string{i.Name, choose(down(i), "off", "on"), dash(strconv.Itoa(i.MTU)), dash(strconv.Itoa(ofVLAN(i))), dash(joinAll(i.Tagged, ",")), dash(i.Description)})
+			rows = append(rows, []string{i.Name, choose(down(i), "off", "on"), dash(strconv.Itoa(i.MTU)), dash(strconv.Itoa(ofVLAN(i))),
+				dash(joinAll(i.Tagged, ",")), dash(i.Description)})
 		}
 		p.table(rows)
 		rows = [][]string{{"NUMBER", "BITS", "HOLE", "ROLE"}}
@@ -476,7 +478,8 @@ var languages = []language{
 		}
 		for n := range p.d.Interfaces {
 			i := &p.d.Interfaces[n]
-			p.line("Mouth %s is %s%s.", i.Name, choose(down(i), "closed", "open"), choose(i.Description != "", ", and known as "+i.Description, ""))
+			p.line("Mouth %s is %s%s.", i.Name, choose(down(i), "closed", "open"),
+				choose(i.Description != "", ", and known as "+i.Description, ""))
 			if i.MTU > 0 {
 				p.line("  It swallows %d at once.", i.MTU)
 			}
@@ -552,7 +555,8 @@ var languages = []language{
 			own := choose(ofVLAN(i) > 0, strconv.Itoa(ofVLAN(i)), "")
 			rest := i.Tagged
 			first := rest[:min(3, len(rest))]
-			rows = append(rows, []string{i.Name, choose(down(i), "rests", "works"), size, own, joinAll(first, ",") + choose(len(rest) > 3, ",", ""), i.Description})
+			rows = append(rows, []string{i.Name, choose(down(i), "rests", "works"), size, own, joinAll(first, ",") +
+				choose(len(rest) > 3, ",", ""), i.Description})
 			for rest = rest[len(first):]; len(rest) > 0; rest = rest[min(3, len(rest)):] {
 				rows = append(rows, []string{"", "", "", "", joinAll(rest[:min(3, len(rest))], ",") + choose(len(rest) > 3, ",", ""), ""})
 			}

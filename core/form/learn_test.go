@@ -186,7 +186,8 @@ func TestTwelveLanguagesAreLearnt(t *testing.T) {
 			for n := 1; n <= 3; n++ {
 				s := measured(t, l, seeds, from, n)
 				require.Positive(t, s.facts)
-				t.Logf("%s (%s) from %d: %.2f %% of %d facts read, %d wrong, %d lines unread; %.2f %% of lines written, %d too many; %.3f s", l.name, l.like, n,
+				t.Logf("%s (%s) from %d: %.2f %% of %d facts read, %d wrong, %d lines unread; %.2f %% of lines written, %d too many; %.3f s",
+					l.name, l.like, n,
 					percent(s.right, s.facts), s.facts, s.wrong, s.unread, percent(s.same, s.lines), s.extra, s.took.Seconds()/float64(seeds))
 				assert.Zero(t, s.wrong, "a wrong value is the failure that counts")
 				assert.GreaterOrEqual(t, percent(s.right, s.facts), least[n], "from %d", n)

@@ -509,7 +509,8 @@ func (f fusing) one(a, b []token) ([]token, bool) {
 			return x, true // two shapes of one list: settled by printing
 		}
 	}
-	if a[0].atom.constant() && b[0].atom.constant() && a[0].key != " " && len(a) > 1 && len(b) > 1 { // a word for each, and what stands behind
+	if a[0].atom.constant() && b[0].atom.constant() && a[0].key != " " && len(a) > 1 &&
+		len(b) > 1 { // a word for each, and what stands behind
 		if head, ok := f.words(a[0].key, b[0].key); ok {
 			if tail, ok := f.one(a[1:], b[1:]); ok {
 				return append(head, tail...), true

@@ -93,7 +93,8 @@ func (p *parser) line(n int, line string) error {
 	}
 	if k := len(p.open) - 1; k >= 0 && len(p.open[k].Indent) == len(indent) {
 		before := p.open[k]
-		if before.Tail == "" && len(atoms) == 1 && atoms[0].constant() && (ended || endsBlock(atoms[0].Text)) && (len(before.Kids) > 0 || ended) {
+		if before.Tail == "" && len(atoms) == 1 && atoms[0].constant() && (ended || endsBlock(atoms[0].Text)) &&
+			(len(before.Kids) > 0 || ended) {
 			before.Tail, p.gap = atoms[0].Text, false
 			p.open = p.open[:k+1]
 			return nil

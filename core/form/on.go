@@ -1,6 +1,7 @@
 package form
 
-// LearnOn learns from texts what a form does not read yet: its own lines stay as they are, and what is new goes behind those it stands with.
+// LearnOn learns from texts what a form does not read yet: its own lines stay as they are, and what is new goes behind
+// those it stands with.
 // It returns how many lines came to it.
 func (f *Form) LearnOn(learnt *Form, examples []Example) (int, error) {
 	added := extend(&f.Lines, learnt.Lines, examples)

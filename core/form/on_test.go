@@ -12,7 +12,8 @@ import (
 
 // A form that was corrected by hand keeps what was corrected, and learns from another text what it does not read yet.
 func TestLearningOnKeepsWhatWasCorrected(t *testing.T) {
-	first := parsed(t, "# by hand, form 1\nremove: not {line}\nkeeper {device}\nprint style long\nstream {vlan}\n  label {any}\nsocket {interface}\n  lamp {admin: up = lit | down = dark}\n  load {mtu}\nrest\n")
+	first := parsed(t, "# by hand, form 1\nremove: not {line}\nkeeper {device}\nprint style long\nstream {vlan}\n  label {any}\nsocket "+
+		"{interface}\n  lamp {admin: up = lit | down = dark}\n  load {mtu}\nrest\n")
 	all := examples(t, randomPlan(3))
 	var ex []form.Example
 	for _, x := range all[:2] {

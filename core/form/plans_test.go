@@ -13,7 +13,8 @@ import (
 	"ropeswing/core/observed"
 )
 
-var notes = []string{"Harbour desks", "Wireless for visitors", "lan0", "Old line, keep", "to the mole", "pilot's room", "110", "up", "spare", "Cameras (north)", "do not touch"}
+var notes = []string{"Harbour desks", "Wireless for visitors", "lan0", "Old line, keep", "to the mole", "pilot's room", "110", "up",
+	"spare", "Cameras (north)", "do not touch"}
 
 // randomPlan is a plan of five routing switches.
 func randomPlan(seed uint64) string {
@@ -91,7 +92,9 @@ func randomPlan(seed uint64) string {
 			fmt.Fprintf(&devices, "      default: %s\n", next)
 		}
 		for q := range 1 + r.IntN(4) {
-			fmt.Fprintf(&devices, "      10.%d.%d.0/%s: %s\n", 50+r.IntN(150), q, pick("24", "26"), pick(next, before, fmt.Sprintf("{next-hop: %s, distance: %d}", next, []int{10, 20, numbers[0]%250 + 2}[r.IntN(3)]), "{discard: true}"))
+			fmt.Fprintf(&devices, "      10.%d.%d.0/%s: %s\n", 50+r.IntN(150), q, pick("24", "26"),
+				pick(next, before, fmt.Sprintf("{next-hop: %s, distance: %d}", next, []int{10, 20, numbers[0]%250 + 2}[r.IntN(3)]),
+					"{discard: true}"))
 		}
 		if r.IntN(10) < 6 {
 			fmt.Fprintf(&devices, "      10.%d.0.0/16: {discard: true}\n", i)
@@ -100,7 +103,8 @@ func randomPlan(seed uint64) string {
 			fmt.Fprintf(&devices, "      \"2001:db8:%d::/48\": %s\n", 60+i, pick(next, before, "{discard: true}"))
 		}
 	}
-	return "plan: try\nblocks:\n  home: [10.250.0.0/16, \"2001:db8:ff::/48\"]\nsegments:\n" + segments.String() + "devices:\n" + devices.String() + "cables:\n" + cables.String()
+	return "plan: try\nblocks:\n  home: [10.250.0.0/16, \"2001:db8:ff::/48\"]\nsegments:\n" + segments.String() + "devices:\n" +
+		devices.String() + "cables:\n" + cables.String()
 }
 
 // example is a device of a plan, and the names of its VLANs.

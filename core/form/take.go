@@ -70,7 +70,8 @@ type Value struct{ Of, Fact, Value string }
 
 // compared are the facts that a text is asked for; others follow from them, or are said of a VLAN and a port alike.
 var compared = []string{
-	"note", "admin", "mtu", "mac", "speed", "group", "tag", "parent", "untagged", "tagged", "address", "length", "next-hop", "distance", "discard", "out", "table",
+	"note", "admin", "mtu", "mac", "speed", "group", "tag", "parent", "untagged", "tagged", "address", "length", "next-hop", "distance",
+	"discard", "out", "table",
 }
 
 // Values are the values of a device that its gear may tell; that an interface is up is nothing that needs saying.

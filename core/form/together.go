@@ -177,7 +177,8 @@ func inOrder(records [][]string, rank map[string]int) []string {
 	for len(rest) > 0 {
 		at := -1
 		for n, a := range rest {
-			if !slices.ContainsFunc(rest, func(b string) bool { return b != a && before[[2]string{b, a}] }) && (at < 0 || rank[a] < rank[rest[at]]) {
+			if !slices.ContainsFunc(rest, func(b string) bool { return b != a && before[[2]string{b, a}] }) &&
+				(at < 0 || rank[a] < rank[rest[at]]) {
 				at = n
 			}
 		}

@@ -74,7 +74,8 @@ func TestThereAndBack(t *testing.T) {
 		assert.Equal(t, "east c b a west", way(spec, x.Back[0]))
 	}
 	assert.Equal(t, "west", way(spec, pinged(t, net, "west", "10.1.0.10").There), "to itself")
-	assert.Equal(t, "west a", way(spec, pinged(t, net, "west", "10.0.0.1").There), "an address on a router's far side is the router's all the same")
+	assert.Equal(t, "west a", way(spec, pinged(t, net, "west", "10.0.0.1").There),
+		"an address on a router's far side is the router's all the same")
 }
 
 // The classic textbook faults of three routers in a row.
@@ -82,15 +83,24 @@ func TestWhyAPingFails(t *testing.T) {
 	tests := []struct{ about, a, b, c, to, want string }{
 		{"no route there", "right: b", "left: a", "default: b", "10.2.0.10", "no-route, there, b: b has no route to 10.2.0.10"},
 		{"the return path forgotten", "right: b", "right: c", "default: b", "10.2.0.10", "no-route, back, b: b has no route to 10.1.0.10"},
-		{"two defaults at each other", "default: b", "default: a", "default: b", "10.2.0.10", "forwarding-loop, there, a: its TTL runs out in a loop between a and b"},
-		{"a loop on the return path", "default: b", "right: c, default: c", "default: b", "10.2.0.10", "forwarding-loop, back, c: its TTL runs out in a loop between c and b"},
-		{"a discard route", "default: b", "right: {discard: true}, left: a", "default: b", "10.2.0.10", "discarded, there, b: b discards what it has for 10.2.0.0/24"},
-		{"a next hop that is not assigned", "right: 10.1.0.77", "left: a", "default: b", "10.2.0.10", "next-hop-silent, there, a: nobody on left has the next hop 10.1.0.77 of a"},
-		{"a next hop that cannot be found", "right: 10.77.0.1", "left: a", "default: b", "10.2.0.10", "no-route, there, a: a has no usable route to 10.2.0.10: for 10.2.0.0/24, no route leads to the next hop 10.77.0.1"},
-		{"a next hop that is a host", "right: 10.1.0.10", "left: a", "default: b", "10.2.0.10", "not-forwarded, there, west: a hands it to west, a host, which does not forward"},
-		{"nobody there", "default: b", "left: a, right: c", "default: b", "10.2.0.11", "address-silent, there, c: nobody on right has 10.2.0.11; east has 10.2.0.10"},
-		{"the broadcast address", "default: b", "left: a, right: c", "default: b", "10.2.0.255", "address-silent, there, c: 10.2.0.255 is the broadcast address of right, not a machine's"},
-		{"IPv6 forgotten", "default: b", "left: a, 10.2.0.0/24: c", "default: b", "2001:db8:2::a", "no-route, there, b: b has no route to 2001:db8:2::a"},
+		{"two defaults at each other", "default: b", "default: a", "default: b", "10.2.0.10",
+			"forwarding-loop, there, a: its TTL runs out in a loop between a and b"},
+		{"a loop on the return path", "default: b", "right: c, default: c", "default: b", "10.2.0.10",
+			"forwarding-loop, back, c: its TTL runs out in a loop between c and b"},
+		{"a discard route", "default: b", "right: {discard: true}, left: a", "default: b", "10.2.0.10",
+			"discarded, there, b: b discards what it has for 10.2.0.0/24"},
+		{"a next hop that is not assigned", "right: 10.1.0.77", "left: a", "default: b", "10.2.0.10",
+			"next-hop-silent, there, a: nobody on left has the next hop 10.1.0.77 of a"},
+		{"a next hop that cannot be found", "right: 10.77.0.1", "left: a", "default: b", "10.2.0.10",
+			"no-route, there, a: a has no usable route to 10.2.0.10: for 10.2.0.0/24, no route leads to the next hop 10.77.0.1"},
+		{"a next hop that is a host", "right: 10.1.0.10", "left: a", "default: b", "10.2.0.10",
+			"not-forwarded, there, west: a hands it to west, a host, which does not forward"},
+		{"nobody there", "default: b", "left: a, right: c", "default: b", "10.2.0.11",
+			"address-silent, there, c: nobody on right has 10.2.0.11; east has 10.2.0.10"},
+		{"the broadcast address", "default: b", "left: a, right: c", "default: b", "10.2.0.255",
+			"address-silent, there, c: 10.2.0.255 is the broadcast address of right, not a machine's"},
+		{"IPv6 forgotten", "default: b", "left: a, 10.2.0.0/24: c", "default: b", "2001:db8:2::a",
+			"no-route, there, b: b has no route to 2001:db8:2::a"},
 	}
 	for _, tt := range tests {
 		net := coretest.Network(t, row(tt.a, tt.b, tt.c))
@@ -99,11 +109,14 @@ func TestWhyAPingFails(t *testing.T) {
 }
 
 func TestWhatIsDownIsNamed(t *testing.T) {
-	net := coretest.Network(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "r: {segment: bc, address: first}", "r: {segment: bc, address: first, admin: down}", 1))
+	net := coretest.Network(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "r: {segment: bc, address: first}",
+		"r: {segment: bc, address: first, admin: down}", 1))
 	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, net, pinged(t, net, "west", "10.2.0.10")))
-	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, net, pinged(t, net, "west", "10.0.0.6")), "its own subnet is gone from the table")
+	assert.Equal(t, "interface-down, there, b: b:r is down: administratively down", says(t, net, pinged(t, net, "west", "10.0.0.6")),
+		"its own subnet is gone from the table")
 
-	net = coretest.Network(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "p: {segment: right, address: 10}", "p: {segment: right, address: 10, admin: down}", 1))
+	net = coretest.Network(t, strings.Replace(row("default: b", "left: a, right: c", "default: b"), "p: {segment: right, address: 10}",
+		"p: {segment: right, address: 10, admin: down}", 1))
 	x := pinged(t, net, "west", "10.2.0.10")
 	assert.Equal(t, "interface-down, there, c: 10.2.0.10 does not answer: east:p is down: administratively down", says(t, net, x))
 	f, _ := x.Failure(net)
@@ -113,7 +126,8 @@ func TestWhatIsDownIsNamed(t *testing.T) {
 
 func TestALongerMatchThatCouldNotBeUsedIsNamed(t *testing.T) {
 	net := coretest.Network(t, row("10.2.0.0/24: 10.77.0.1, default: b", "default: a", "default: b"))
-	assert.Equal(t, "forwarding-loop, there, a: its TTL runs out in a loop between a and b; before that a could not use its route to 10.2.0.0/24: only the default route matches the next hop 10.77.0.1",
+	assert.Equal(t, "forwarding-loop, there, a: its TTL runs out in a loop between a and b; before that a could not use its route to "+
+		"10.2.0.0/24: only the default route matches the next hop 10.77.0.1",
 		says(t, net, pinged(t, net, "west", "10.2.0.10")))
 }
 
@@ -279,19 +293,27 @@ func TestTraceShowsWhoAnswersAtEachTTL(t *testing.T) {
 		{"in IPv4 from the interface it came in by", "default: b", "left: a, right: c", "default: b", "10.2.0.10",
 			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: time exceeded", "3 c 10.0.0.6: time exceeded", "4 east 10.2.0.10: reply"}},
 		{"in IPv6 from the address used towards the sender", "default: b", "left: a, right: c", "default: b", "2001:db8:2::a",
-			[]string{"1 a 2001:db8:1::1: time exceeded", "2 b 2001:db8:a:0:ffff:ffff:ffff:ffff: time exceeded", "3 c 2001:db8:b::2: time exceeded", "4 east 2001:db8:2::a: reply"}},
-		{"no route", "default: b", "left: a", "default: b", "10.2.0.10", []string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: network unreachable"}},
-		{"no route in IPv6", "default: b", "left: a", "default: b", "2001:db8:2::a", []string{"1 a 2001:db8:1::1: time exceeded", "2 b 2001:db8:a:0:ffff:ffff:ffff:ffff: no route to destination"}},
-		{"a discard route is silent", "default: b", "left: a, right: {discard: true}", "default: b", "10.2.0.10", []string{"1 a 10.1.0.1: time exceeded", "2 b invalid IP: silent"}},
+			[]string{"1 a 2001:db8:1::1: time exceeded", "2 b 2001:db8:a:0:ffff:ffff:ffff:ffff: time exceeded",
+				"3 c 2001:db8:b::2: time exceeded", "4 east 2001:db8:2::a: reply"}},
+		{"no route", "default: b", "left: a", "default: b", "10.2.0.10",
+			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: network unreachable"}},
+		{"no route in IPv6", "default: b", "left: a", "default: b", "2001:db8:2::a",
+			[]string{"1 a 2001:db8:1::1: time exceeded", "2 b 2001:db8:a:0:ffff:ffff:ffff:ffff: no route to destination"}},
+		{"a discard route is silent", "default: b", "left: a, right: {discard: true}", "default: b", "10.2.0.10",
+			[]string{"1 a 10.1.0.1: time exceeded", "2 b invalid IP: silent"}},
 		// The TTL runs out at c before it asks for the host; with one more it asks, in vain.
 		{"nobody has the address", "default: b", "left: a, right: c", "default: b", "10.2.0.99",
-			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: time exceeded", "3 c 10.0.0.6: time exceeded", "4 c 10.0.0.6: host unreachable"}},
+			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: time exceeded", "3 c 10.0.0.6: time exceeded",
+				"4 c 10.0.0.6: host unreachable"}},
 		{"nobody has the IPv6 address", "default: b", "left: a, right: c", "default: b", "2001:db8:2::99",
-			[]string{"1 a 2001:db8:1::1: time exceeded", "2 b 2001:db8:a:0:ffff:ffff:ffff:ffff: time exceeded", "3 c 2001:db8:b::2: time exceeded", "4 c 2001:db8:b::2: address unreachable"}},
+			[]string{"1 a 2001:db8:1::1: time exceeded", "2 b 2001:db8:a:0:ffff:ffff:ffff:ffff: time exceeded",
+				"3 c 2001:db8:b::2: time exceeded", "4 c 2001:db8:b::2: address unreachable"}},
 		{"an error lost on its own way back", "default: b", "right: c", "right: b, left: b", "10.2.0.10",
-			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: time exceeded, lost", "3 c 10.0.0.6: time exceeded, lost", "4 east 10.2.0.10: reply, lost"}},
+			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: time exceeded, lost", "3 c 10.0.0.6: time exceeded, lost",
+				"4 east 10.2.0.10: reply, lost"}},
 		{"a loop is told once", "default: b", "default: a", "default: b", "10.2.0.10",
-			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: time exceeded", "3 a 10.0.0.1: time exceeded", "4 b 10.0.0.2: time exceeded", "loop of 2"}},
+			[]string{"1 a 10.1.0.1: time exceeded", "2 b 10.0.0.2: time exceeded", "3 a 10.0.0.1: time exceeded", "4 b 10.0.0.2: time exceeded",
+				"loop of 2"}},
 	}
 	for _, tt := range tests {
 		assert.Equal(t, tt.want, traced(t, coretest.Network(t, row(tt.a, tt.b, tt.c)), "west", tt.to), tt.about)
@@ -302,7 +324,8 @@ func TestWhereErrorsComeFromIsASetting(t *testing.T) {
 	// b hears from west by l and would answer by r.
 	plan := strings.Replace(row("default: b", "left: a, right: c", "default: b"), "left: a, right: c", "10.1.0.0/24: c, right: c", 1)
 	assert.Equal(t, "2 b 10.0.0.2: time exceeded, lost", traced(t, coretest.Network(t, plan), "west", "10.2.0.10")[1])
-	assert.Equal(t, "2 b 10.0.0.5: time exceeded, lost", traced(t, coretest.Network(t, "settings: {error-source: towards-sender}\n"+plan), "west", "10.2.0.10")[1])
+	assert.Equal(t, "2 b 10.0.0.5: time exceeded, lost",
+		traced(t, coretest.Network(t, "settings: {error-source: towards-sender}\n"+plan), "west", "10.2.0.10")[1])
 }
 
 // aside is a network in which b hears from h by x, and answers by y.
@@ -330,10 +353,14 @@ func TestRepliesThatLeaveElsewhere(t *testing.T) {
 // In IPv6 too, where unless set they come from what is used towards the sender.
 func TestWhereIPv6ErrorsComeFromIsASetting(t *testing.T) {
 	for settings, want := range map[string]string{
-		"": "2001:db8:3::2", "settings: {error-source: towards-sender}\n": "2001:db8:3::2", "settings: {error-source: {ipv6: towards-sender}}\n": "2001:db8:3::2",
-		"settings: {error-source: incoming}\n": "2001:db8:2::2", "settings: {error-source: {ipv6: incoming, ipv4: towards-sender}}\n": "2001:db8:2::2", "settings: {error-source: {ipv4: incoming}}\n": "2001:db8:3::2",
+		"": "2001:db8:3::2", "settings: {error-source: towards-sender}\n": "2001:db8:3::2",
+		"settings: {error-source: {ipv6: towards-sender}}\n":                 "2001:db8:3::2",
+		"settings: {error-source: incoming}\n":                               "2001:db8:2::2",
+		"settings: {error-source: {ipv6: incoming, ipv4: towards-sender}}\n": "2001:db8:2::2",
+		"settings: {error-source: {ipv4: incoming}}\n":                       "2001:db8:3::2",
 	} {
-		assert.Equal(t, "2 b "+want+": no route to destination", traced(t, coretest.Network(t, settings+aside), "h", "2001:db8:9::9")[1], settings)
+		assert.Equal(t, "2 b "+want+": no route to destination", traced(t, coretest.Network(t, settings+aside), "h", "2001:db8:9::9")[1],
+			settings)
 	}
 }
 
@@ -355,8 +382,10 @@ cables: [h:p to r:l, r:x to f:p]
 		set := "settings: {answers-without-link: true}\n"
 		assert.Equal(t, forward.Fails, verdict(plan), to)
 		assert.Equal(t, forward.Works, verdict(set+plan), to)
-		assert.Equal(t, forward.Fails, verdict(set+strings.Replace(plan, "x: {segment: x, address: 1}", "x: {segment: x, address: 1, admin: down}", 1)), to)
-		assert.Equal(t, forward.Fails, verdict(set+"must: []\n"+strings.Replace(strings.Replace(plan, "r:l,", "r:x,", 1), "r:x to f:p", "r:l to f:p", 1)), "no way to it")
+		assert.Equal(t, forward.Fails, verdict(set+
+			strings.Replace(plan, "x: {segment: x, address: 1}", "x: {segment: x, address: 1, admin: down}", 1)), to)
+		assert.Equal(t, forward.Fails, verdict(set+"must: []\n"+
+			strings.Replace(strings.Replace(plan, "r:l,", "r:x,", 1), "r:x to f:p", "r:l to f:p", 1)), "no way to it")
 	}
 }
 
@@ -514,7 +543,8 @@ func randomRing(r *rand.Rand) string {
 				unique = append(unique, x)
 			}
 		}
-		fmt.Fprintf(&devices, "  r%d: {is: router, interfaces: {%s}, routes: {%s}}\n", d, strings.Join(interfaces[d], ", "), strings.Join(unique, ", "))
+		fmt.Fprintf(&devices, "  r%d: {is: router, interfaces: {%s}, routes: {%s}}\n", d, strings.Join(interfaces[d], ", "),
+			strings.Join(unique, ", "))
 	}
 	return "segments:\n" + segments.String() + "devices:\n" + devices.String()
 }
@@ -560,7 +590,8 @@ devices:
 		assert.Equal(t, "10.1.0.1", i.Addresses[0].Addr().String())
 		assert.False(t, i.Addresses[0].Secondary)
 		assert.Equal(t, "10.1.0.1", i.Primary().String())
-		tr := forward.Follow(net, forward.Ping(net, coretest.Device(t, net.Spec, "h"), netip.Addr{}, netip.MustParseAddr("10.9.0.1"), model.None))
+		tr := forward.Follow(net, forward.Ping(net, coretest.Device(t, net.Spec, "h"), netip.Addr{}, netip.MustParseAddr("10.9.0.1"),
+			model.None))
 		require.NotEmpty(t, tr.Hops)
 		assert.Equal(t, "10.1.0.1", tr.Hops[0].Answers[0].Address.String(), "an error comes from the primary")
 	}

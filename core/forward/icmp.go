@@ -84,7 +84,8 @@ func (m ICMP) Words(family prefix.Family) string {
 		return "host unreachable"
 	case family == prefix.IPv4 && m == ICMP{3, 4}:
 		return "fragmentation needed"
-	case family == prefix.IPv4 && m.Type == 3 && (m.Code == 9 || m.Code == 10 || m.Code == 13), family == prefix.IPv6 && m == ICMP{1, 1}: // RFC 1122 §3.2.2.1, RFC 1812 §5.2.7.1
+	case family == prefix.IPv4 && m.Type == 3 && (m.Code == 9 || m.Code == 10 || m.Code == 13), family == prefix.IPv6 &&
+		m == ICMP{1, 1}: // RFC 1122 §3.2.2.1, RFC 1812 §5.2.7.1
 		return "administratively prohibited"
 	case m == portUnreachable(family):
 		return "port unreachable"

@@ -159,7 +159,8 @@ func (x *telling) silent(ttl int, hop *TraceHop) bool {
 
 // answer compares one who answered with those that are predicted.
 func (x *telling) answer(ttl int, hop *TraceHop, m MeasuredAnswer) {
-	if !m.ICMP.Passing(x.family()) && !m.ICMP.Arrived(x.family()) && !slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) && p.ICMP == m.ICMP }) {
+	if !m.ICMP.Passing(x.family()) && !m.ICMP.Arrived(x.family()) &&
+		!slices.ContainsFunc(hop.Answers, func(p Answer) bool { return x.holds(p, m.From) && p.ICMP == m.ICMP }) {
 		x.ended(ttl, hop, m)
 		return
 	}
@@ -273,7 +274,8 @@ func (x *telling) outside(hop *TraceHop) bool {
 func (x *telling) beyond(hop *TraceHop) Telling {
 	target := x.trace.Exchange.Target
 	reached := slices.ContainsFunc(x.measured, func(h MeasuredHop) bool {
-		return slices.ContainsFunc(h.Answers, func(a MeasuredAnswer) bool { return a.From == target && a.ICMP.Arrived(prefix.FamilyOf(target)) })
+		return slices.ContainsFunc(h.Answers,
+			func(a MeasuredAnswer) bool { return a.From == target && a.ICMP.Arrived(prefix.FamilyOf(target)) })
 	})
 	planned := slices.ContainsFunc(x.trace.Hops, func(h TraceHop) bool {
 		return slices.ContainsFunc(h.Answers, func(a Answer) bool { return a.ICMP.Arrived(prefix.FamilyOf(target)) && !a.Silent && !a.Lost })

@@ -15,7 +15,8 @@ import (
 // measured reads hops like '10.0.0.1', '10.0.0.1 3/1' and ” for nobody: a hop a word
 // list, answers with a comma between.
 func measured(hops ...string) []forward.MeasuredHop {
-	codes := map[string]forward.ICMP{"": {Type: 11}, "reply": {}, "port": {Type: 3, Code: 3}, "none": {Type: 3, Code: 1}, "route": {Type: 3}, "refused": {Type: 3, Code: 13}, "source": {Type: 3, Code: 5}}
+	codes := map[string]forward.ICMP{"": {Type: 11}, "reply": {}, "port": {Type: 3, Code: 3}, "none": {Type: 3, Code: 1}, "route": {Type: 3},
+		"refused": {Type: 3, Code: 13}, "source": {Type: 3, Code: 5}}
 	var all []forward.MeasuredHop
 	for i, h := range hops {
 		m := forward.MeasuredHop{TTL: i + 1}
@@ -41,26 +42,46 @@ func TestWhatAMeasuredTraceTells(t *testing.T) {
 		remarks         []string
 	}{
 		{"as predicted", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.6", "10.2.0.10 reply"}, "", "", nil},
-		{"a port that nobody listens on is there all the same", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.6", "10.2.0.10 port"}, "", "", nil},
+		{"a port that nobody listens on is there all the same", good, "10.2.0.10",
+			[]string{"10.1.0.1", "10.0.0.2", "10.0.0.6", "10.2.0.10 port"}, "", "", nil},
 		{"to itself", good, "10.1.0.10", []string{"10.1.0.10 reply"}, "", "", nil},
-		{"somebody in between says nothing", good, "10.2.0.10", []string{"10.1.0.1", "", "10.0.0.6", "10.2.0.10 reply"}, "", "", []string{"hop 2, b, says nothing, but lets the probes by"}},
-		{"from another address", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.5", "10.0.0.6", "10.2.0.10 reply"}, "", "", []string{"hop 2, b, answers from 10.0.0.5, another of its addresses than predicted"}},
+		{"somebody in between says nothing", good, "10.2.0.10", []string{"10.1.0.1", "", "10.0.0.6", "10.2.0.10 reply"}, "", "",
+			[]string{"hop 2, b, says nothing, but lets the probes by"}},
+		{"from another address", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.5", "10.0.0.6", "10.2.0.10 reply"}, "", "",
+			[]string{"hop 2, b, answers from 10.0.0.5, another of its addresses than predicted"}},
 		{"the last is not there", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.6", "10.0.0.6 none"},
-			"c says 'host unreachable', and by the plan hop 4 is east: nobody answers it on the link, so look at east, its address and the cable", "interfaces east", nil},
-		{"one has no route", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2 route"}, "b says 'network unreachable': it has no route there", "routes b", nil},
-		{"one refuses", good, "10.2.0.10", []string{"10.1.0.1 refused"}, "a says 'administratively prohibited': it does not let the probe pass", "permits a", nil},
-		{"one says something else", good, "10.2.0.10", []string{"192.0.2.7 source"}, "192.0.2.7 (nobody of the plan) says 'unreachable', and by the plan hop 1 is a: the fault is there or beyond it", "routes", nil},
-		{"a loop", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.1", "10.0.0.2"}, "hop 3 is a, and by the plan it is c: b and a pass it round; look at the routes of b", "routes b", nil},
-		{"a stranger", good, "10.2.0.10", []string{"10.1.0.1", "192.0.2.7", "", ""}, "hop 2 is 192.0.2.7 (nobody of the plan), and by the plan it is b: look at the routes of a", "routes a", nil},
-		{"nobody any more", good, "10.2.0.10", []string{"10.1.0.1", "", ""}, "nothing comes back from hop 2 on, which is b by the plan: look at the routes of a, at b, and at the return path from there", "routes a b", nil},
-		{"nobody at all", good, "10.2.0.10", []string{"", ""}, "nothing comes back from hop 1 on, which is a by the plan: look at the routes of west, at a, and at the return path from there", "routes west a", nil},
-		{"one hop too many", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.6", "10.2.0.10", "10.2.0.10 reply"}, "hop 4, east, says 'time exceeded', and by the plan it says 'reply'", "routes east", nil},
-		{"a silent end that is passed", row("default: b", "left: a, right: {discard: true}", "default: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2"},
+			"c says 'host unreachable', and by the plan hop 4 is east: nobody answers it on the link, so look at east, its address and the cable",
+			"interfaces east", nil},
+		{"one has no route", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2 route"}, "b says 'network unreachable': it has no route there",
+			"routes b", nil},
+		{"one refuses", good, "10.2.0.10", []string{"10.1.0.1 refused"}, "a says 'administratively prohibited': it does not let the probe pass",
+			"permits a", nil},
+		{"one says something else", good, "10.2.0.10", []string{"192.0.2.7 source"},
+			"192.0.2.7 (nobody of the plan) says 'unreachable', and by the plan hop 1 is a: the fault is there or beyond it", "routes", nil},
+		{"a loop", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.1", "10.0.0.2"},
+			"hop 3 is a, and by the plan it is c: b and a pass it round; look at the routes of b", "routes b", nil},
+		{"a stranger", good, "10.2.0.10", []string{"10.1.0.1", "192.0.2.7", "", ""},
+			"hop 2 is 192.0.2.7 (nobody of the plan), and by the plan it is b: look at the routes of a", "routes a", nil},
+		{"nobody any more", good, "10.2.0.10", []string{"10.1.0.1", "", ""},
+			"nothing comes back from hop 2 on, which is b by the plan: look at the routes of a, at b, and at the return path from there",
+			"routes a b", nil},
+		{"nobody at all", good, "10.2.0.10",
+			[]string{"", ""}, "nothing comes back from hop 1 on, which is a by the plan: look at the routes of west, at a, and at the return " +
+				"path from there", "routes west a", nil},
+		{"one hop too many", good, "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.6", "10.2.0.10", "10.2.0.10 reply"},
+			"hop 4, east, says 'time exceeded', and by the plan it says 'reply'", "routes east", nil},
+		{"a silent end that is passed", row("default: b", "left: a, right: {discard: true}", "default: b"), "10.2.0.10",
+			[]string{"10.1.0.1", "10.0.0.2"},
 			"hop 2, b, says 'time exceeded', and by the plan it drops the packet silently", "routes b", nil},
-		{"what should be lost comes back", row("default: b", "right: c", "right: b, left: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "", ""}, "the answer of hop 2, b, comes back, and by the plan it does not", "routes b", nil},
-		{"what should be lost is", row("default: b", "right: c", "right: b, left: b"), "10.2.0.10", []string{"10.1.0.1", "", "", ""}, "", "", nil},
-		{"a loop that was predicted", row("default: b", "default: a", "default: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2", "10.0.0.1", "10.0.0.2", "10.0.0.1"}, "", "", nil},
-		{"no end where one was predicted", row("default: b", "left: a", "default: b"), "10.2.0.10", []string{"10.1.0.1", "10.0.0.2 route", "10.0.0.6"}, "hop 3 is c, and by the plan there is none: look at the routes of b", "routes b", nil},
+		{"what should be lost comes back", row("default: b", "right: c", "right: b, left: b"), "10.2.0.10",
+			[]string{"10.1.0.1", "10.0.0.2", "", ""}, "the answer of hop 2, b, comes back, and by the plan it does not", "routes b", nil},
+		{"what should be lost is", row("default: b", "right: c", "right: b, left: b"), "10.2.0.10", []string{"10.1.0.1", "", "", ""}, "", "",
+			nil},
+		{"a loop that was predicted", row("default: b", "default: a", "default: b"), "10.2.0.10",
+			[]string{"10.1.0.1", "10.0.0.2", "10.0.0.1", "10.0.0.2", "10.0.0.1"}, "", "", nil},
+		{"no end where one was predicted", row("default: b", "left: a", "default: b"), "10.2.0.10",
+			[]string{"10.1.0.1", "10.0.0.2 route",
+				"10.0.0.6"}, "hop 3 is c, and by the plan there is none: look at the routes of b", "routes b", nil},
 	}
 	for _, tt := range tests {
 		net := coretest.Network(t, tt.plan)
@@ -96,7 +117,8 @@ devices:
 		return forward.Follow(net, pinged(t, net, "pc", "203.0.113.9")).Tell(net, measured(hops...)).Differs.Words(net, prefix.IPv4)
 	}
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", "203.0.113.9 reply"))
-	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 203.0.113.9 does not answer", tell("10.1.0.1", "198.51.100.2", "", ""))
+	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 203.0.113.9 does not answer",
+		tell("10.1.0.1", "198.51.100.2", "", ""))
 	assert.Contains(t, tell("10.1.0.1", "", ""), "nothing comes back from hop 2 on")
 }
 
@@ -115,7 +137,8 @@ devices:
 		return forward.Follow(net, pinged(t, net, "pc", "10.2.0.10")).Tell(net, measured(hops...)).Differs.Words(net, prefix.IPv4)
 	}
 	assert.Empty(t, tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "192.0.2.2", "198.51.100.6", "10.2.0.10 reply"))
-	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 10.2.0.10 does not answer", tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", ""))
+	assert.Equal(t, "the packet leaves the plan at hop 2 as it should, and 10.2.0.10 does not answer",
+		tell("10.1.0.1", "198.51.100.2", "192.0.2.1", "", ""))
 }
 
 func TestWhatAPingWithoutAReplyTells(t *testing.T) {

@@ -18,11 +18,13 @@ func (d Divergence) Words(net *Network, family prefix.Family) string {
 	case HopTooMany:
 		return fmt.Sprintf("hop %d is %s, and by the plan there is none: look at %s", d.TTL, net.whoHas(d.From), net.routesOf(d.Before))
 	case SilentFromHere:
-		return fmt.Sprintf("nothing comes back from hop %d on, which is %s by the plan: look at %s, at %s, and at the return path from there", d.TTL, net.oneOf(d.Planned), net.routesOf(d.Before), net.oneOf(d.Planned))
+		return fmt.Sprintf("nothing comes back from hop %d on, which is %s by the plan: look at %s, at %s, and at the return path from there",
+			d.TTL, net.oneOf(d.Planned), net.routesOf(d.Before), net.oneOf(d.Planned))
 	case SpeaksUp:
 		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it drops the packet silently", d.TTL, name(), d.Measured.Words(family))
 	case SpeaksElse:
-		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it says '%s'", d.TTL, name(), d.Measured.Words(family), d.Predicted.Words(family))
+		return fmt.Sprintf("hop %d, %s, says '%s', and by the plan it says '%s'", d.TTL, name(), d.Measured.Words(family),
+			d.Predicted.Words(family))
 	case NotLost:
 		return fmt.Sprintf("the answer of hop %d, %s, comes back, and by the plan it does not", d.TTL, name())
 	case AnotherDevice:

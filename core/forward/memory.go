@@ -150,7 +150,8 @@ func (x *Exchange) answer(net *Network) {
 				f.Out = node.In
 			}
 			if slices.ContainsFunc(sent, func(r reply) bool {
-				return r.device == node.Device && r.flow.Source == f.Source && r.flow.Destination == f.Destination && slices.Equal(r.flow.Passed, f.Passed)
+				return r.device == node.Device && r.flow.Source == f.Source && r.flow.Destination == f.Destination &&
+					slices.Equal(r.flow.Passed, f.Passed)
 			}) {
 				continue
 			}

@@ -69,7 +69,8 @@ func TestPermitsDecideInOrder(t *testing.T) {
 		{"a firewall forwards only what is permitted", "firewall", "", "pc", far6, "icmp", "filtered-out there"},
 		{"permitted, and replies come back by state", "firewall", "permits: [lan may reach anyone]", "pc", far6, "icmp", "works"},
 		{"not the other path", "firewall", "permits: [lan may reach anyone]", "w", "2001:db8:1::a", "icmp", "filtered-out there"},
-		{"the first that matches it decides", "firewall", "permits: [pc may not reach anyone, lan may reach anyone]", "pc", far6, "icmp", "filtered-out there"},
+		{"the first that matches it decides", "firewall", "permits: [pc may not reach anyone, lan may reach anyone]", "pc", far6, "icmp",
+			"filtered-out there"},
 		{"of another it does not speak", "firewall", "permits: [pc may not reach anyone, lan may reach anyone]", "pc2", far6, "icmp", "works"},
 		{"refused is told", "firewall", "permits: [pc is refused anyone, lan may reach anyone]", "pc", far6, "icmp", "refused-by-permit there"},
 		{"the rest may be refused too", "firewall", "otherwise: refuse", "pc", far6, "icmp", "refused-by-permit there"},
@@ -77,23 +78,36 @@ func TestPermitsDecideInOrder(t *testing.T) {
 		{"another service", "firewall", "permits: [lan may reach anyone over tcp/443]", "pc", far6, "tcp/80", "filtered-out there"},
 		{"ping is another service", "firewall", "permits: [lan may reach anyone over tcp/443]", "pc", far6, "icmp", "filtered-out there"},
 		{"a range of ports", "firewall", "permits: [lan may reach anyone over udp/50..60]", "pc", far6, "udp/53", "works"},
-		{"by the interface it comes in by", "firewall", "permits: [{permit: anyone may reach anyone, in: u}]", "pc", far6, "icmp", "filtered-out there"},
+		{"by the interface it comes in by", "firewall", "permits: [{permit: anyone may reach anyone, in: u}]", "pc", far6, "icmp",
+			"filtered-out there"},
 		{"and the one it leaves by", "firewall", "permits: [{permit: anyone may reach anyone, in: l, out: u}]", "pc", far6, "icmp", "works"},
-		{"a pending one is not in force", "firewall", "permits: [{permit: lan may reach anyone, pending: true}]", "pc", far6, "icmp", "filtered-out there"},
+		{"a pending one is not in force", "firewall", "permits: [{permit: lan may reach anyone, pending: true}]", "pc", far6, "icmp",
+			"filtered-out there"},
 		{"a router passes what it does not cover", "router", "permits: [pc2 may not reach anyone]", "pc", far6, "icmp", "works"},
-		{"without state a reply is judged for itself", "router", "otherwise: drop, permits: [lan may reach anyone]", "pc", far6, "icmp", "filtered-out back"},
-		{"and permitted as one", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan]", "pc", far6, "icmp", "works"},
-		{"which lets in nothing that begins there", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan]", "w", "2001:db8:1::a", "icmp", "filtered-out there"},
-		{"a reply over tcp is sent to no service's port", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may reach lan over tcp/443]", "pc", far6, "tcp/443", "filtered-out back"},
-		{"but to one of those that requests come from", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may reach lan over tcp/49152..65535]", "pc", far6, "tcp/443", "works"},
-		{"answers of one service only", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan over tcp/443]", "pc", far6, "tcp/80", "filtered-out back"},
-		{"ping and its reply are both icmp", "router", "otherwise: drop, permits: [anyone may reach anyone over icmp]", "pc", far6, "icmp", "works"},
-		{"what is for the device itself has permits of its own", "firewall", "own-permits: [pc may reach itself]", "pc", "2001:db8:1::1", "icmp", "works"},
-		{"of others nothing is said, and the rest is dropped", "firewall", "own-permits: [pc may reach itself]", "pc2", "2001:db8:1::1", "icmp", "filtered-out there"},
+		{"without state a reply is judged for itself", "router", "otherwise: drop, permits: [lan may reach anyone]", "pc", far6, "icmp",
+			"filtered-out back"},
+		{"and permitted as one", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan]", "pc", far6, "icmp",
+			"works"},
+		{"which lets in nothing that begins there", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan]", "w",
+			"2001:db8:1::a", "icmp", "filtered-out there"},
+		{"a reply over tcp is sent to no service's port", "router",
+			"otherwise: drop, permits: [lan may reach anyone, anyone may reach lan over tcp/443]", "pc", far6, "tcp/443", "filtered-out back"},
+		{"but to one of those that requests come from", "router",
+			"otherwise: drop, permits: [lan may reach anyone, anyone may reach lan over tcp/49152..65535]", "pc", far6, "tcp/443", "works"},
+		{"answers of one service only", "router", "otherwise: drop, permits: [lan may reach anyone, anyone may answer lan over tcp/443]", "pc",
+			far6, "tcp/80", "filtered-out back"},
+		{"ping and its reply are both icmp", "router", "otherwise: drop, permits: [anyone may reach anyone over icmp]", "pc", far6, "icmp",
+			"works"},
+		{"what is for the device itself has permits of its own", "firewall", "own-permits: [pc may reach itself]", "pc", "2001:db8:1::1",
+			"icmp", "works"},
+		{"of others nothing is said, and the rest is dropped", "firewall", "own-permits: [pc may reach itself]", "pc2", "2001:db8:1::1", "icmp",
+			"filtered-out there"},
 		{"without any, all gets in", "firewall", "", "pc2", "2001:db8:1::1", "icmp", "works"},
 		{"what it sends has its own too", "firewall", "own-permits: [itself may not reach anyone]", "fw", far6, "icmp", "filtered-out there"},
-		{"and its replies go by state", "firewall", "own-permits: [anyone may reach itself, itself may not reach anyone]", "pc", "2001:db8:1::1", "icmp", "works"},
-		{"without state they do not", "router", "own-permits: [itself may not reach anyone]", "pc", "2001:db8:1::1", "icmp", "filtered-out back"},
+		{"and its replies go by state", "firewall", "own-permits: [anyone may reach itself, itself may not reach anyone]", "pc",
+			"2001:db8:1::1", "icmp", "works"},
+		{"without state they do not", "router", "own-permits: [itself may not reach anyone]", "pc", "2001:db8:1::1", "icmp",
+			"filtered-out back"},
 	} {
 		policy := strings.ReplaceAll(tt.policy, "drop, permits", "drop\n    permits")
 		assert.Equal(t, tt.want, outcome(t, harbourOf(t, tt.kind, policy), tt.from, "", tt.to, tt.over), tt.name)
@@ -104,10 +118,13 @@ func TestPermitsDecideInOrder(t *testing.T) {
 // up, then judged with its source as it came, then the source is translated.
 func TestPermitsSeeTheTranslatedDestinationAndTheOriginalSource(t *testing.T) {
 	const one = "translates: [pc is 198.51.100.3 beyond u]\n    "
-	assert.Equal(t, "works", outcome(t, harbourOf(t, "firewall", one+"permits: [anyone may reach 10.1.0.10]"), "w", "", "198.51.100.3", "icmp"))
-	assert.Equal(t, "filtered-out there", outcome(t, harbourOf(t, "firewall", one+"permits: [anyone may reach 198.51.100.3]"), "w", "", "198.51.100.3", "icmp"))
+	assert.Equal(t, "works", outcome(t, harbourOf(t, "firewall", one+"permits: [anyone may reach 10.1.0.10]"), "w", "", "198.51.100.3",
+		"icmp"))
+	assert.Equal(t, "filtered-out there",
+		outcome(t, harbourOf(t, "firewall", one+"permits: [anyone may reach 198.51.100.3]"), "w", "", "198.51.100.3", "icmp"))
 	assert.Equal(t, "works", outcome(t, harbourOf(t, "firewall", one+"permits: [10.1.0.10 may reach anyone]"), "pc", "", "192.0.2.9", "icmp"))
-	assert.Equal(t, "filtered-out there", outcome(t, harbourOf(t, "firewall", one+"permits: [198.51.100.3 may reach anyone]"), "pc", "", "192.0.2.9", "icmp"))
+	assert.Equal(t, "filtered-out there",
+		outcome(t, harbourOf(t, "firewall", one+"permits: [198.51.100.3 may reach anyone]"), "pc", "", "192.0.2.9", "icmp"))
 }
 
 func TestTranslations(t *testing.T) {
@@ -121,7 +138,8 @@ func TestTranslations(t *testing.T) {
 		{"sharing the interface's address", "translates: [lan shares u]", "pc2", "", "192.0.2.9", "works"},
 		{"and the interface stays its own", "translates: [lan shares u]", "w", "", "198.51.100.2", "works"},
 		{"sharing another address", "translates: [lan shares 198.51.100.4 beyond u]", "pc2", "", "192.0.2.9", "works"},
-		{"by which nothing that begins outside gets in", "translates: [lan shares 198.51.100.4 beyond u]", "w", "", "198.51.100.4", "address-silent there"},
+		{"by which nothing that begins outside gets in", "translates: [lan shares 198.51.100.4 beyond u]", "w", "", "198.51.100.4",
+			"address-silent there"},
 		{"each takes one of its own", "translates: [lan takes 198.51.100.4..198.51.100.5 beyond u]", "pc2", "", "192.0.2.9", "works"},
 		{"while there are any", "translates: [lan takes 198.51.100.4..198.51.100.4 beyond u]", "pc2", "", "192.0.2.9", "no-address-left there"},
 		{"whoever comes first has one", "translates: [lan takes 198.51.100.4..198.51.100.4 beyond u]", "pc", "", "192.0.2.9", "works"},
@@ -142,7 +160,8 @@ func TestTranslatedAddressesAreRoutedTo(t *testing.T) {
 	const policy = "translates: [pc is 203.0.113.7 beyond u]"
 	net := harbourOf(t, "router", policy)
 	assert.Equal(t, "no-route back", outcome(t, net, "pc", "", "192.0.2.9", "icmp"))
-	with := coretest.Network(t, strings.NewReplacer("KIND", "router", "POLICY", policy, `"2001:db8:1::/64": fw`, "203.0.113.0/24: fw").Replace(harbour))
+	with := coretest.Network(t, strings.NewReplacer("KIND", "router", "POLICY", policy, `"2001:db8:1::/64": fw`,
+		"203.0.113.0/24: fw").Replace(harbour))
 	assert.Equal(t, "works", outcome(t, with, "pc", "", "192.0.2.9", "icmp"))
 	assert.Equal(t, "works", outcome(t, with, "w", "", "203.0.113.7", "icmp"))
 }
@@ -173,9 +192,12 @@ devices:
 		}
 		return all
 	}
-	assert.Equal(t, []string{"r 10.1.0.1 time exceeded", "fw 10.2.0.1 time exceeded", "w 198.51.100.1 time exceeded", "s 192.0.2.9 reply"}, hops("pc", "192.0.2.9"), "w's is about the translated packet, and gets back to its sender")
-	assert.Equal(t, []string{"w 192.0.2.1 time exceeded", "fw 198.51.100.3 time exceeded", "r 198.51.100.3 time exceeded", "pc 198.51.100.3 reply"}, hops("s", "198.51.100.3"), "nobody inside shows its own address")
-	assert.Equal(t, []string{"r 10.1.0.1 time exceeded", "fw 10.2.0.1 time exceeded", "w 198.51.100.1 network unreachable"}, hops("pc", "203.0.113.9"))
+	assert.Equal(t, []string{"r 10.1.0.1 time exceeded", "fw 10.2.0.1 time exceeded", "w 198.51.100.1 time exceeded", "s 192.0.2.9 reply"},
+		hops("pc", "192.0.2.9"), "w's is about the translated packet, and gets back to its sender")
+	assert.Equal(t, []string{"w 192.0.2.1 time exceeded", "fw 198.51.100.3 time exceeded", "r 198.51.100.3 time exceeded",
+		"pc 198.51.100.3 reply"}, hops("s", "198.51.100.3"), "nobody inside shows its own address")
+	assert.Equal(t, []string{"r 10.1.0.1 time exceeded", "fw 10.2.0.1 time exceeded", "w 198.51.100.1 network unreachable"},
+		hops("pc", "203.0.113.9"))
 }
 
 // State is per device: a reply that comes by another firewall is dropped; and one
@@ -195,12 +217,15 @@ devices:
 	assert.Equal(t, "works", outcome(t, of("firewall", "a", ""), "pc", "", "10.9.0.10", "icmp"))
 	assert.Equal(t, "request-never-seen back", outcome(t, of("firewall", "b", ""), "pc", "", "10.9.0.10", "icmp"))
 	assert.Equal(t, "request-never-seen back", outcome(t, of("firewall", "b", ""), "pc", "", "10.9.0.10", "tcp/443"))
-	assert.Equal(t, "works", outcome(t, of("firewall", "b", ""), "pc", "", "10.9.0.10", "udp/53"), "over udp a reply looks like any packet, and is permitted as one")
+	assert.Equal(t, "works", outcome(t, of("firewall", "b", ""), "pc", "", "10.9.0.10", "udp/53"),
+		"over udp a reply looks like any packet, and is permitted as one")
 	// a gives pc2's address away as another; s asks for it and hears of it by b, untranslated.
 	translated := of("router", "b", ", translates: [pc is 10.9.0.77 beyond f]")
 	x := pingedOver(t, translated, "s", "", "10.9.0.77", "icmp")
 	require.Equal(t, forward.Works, x.Verdict(), "a's own answer is translated back")
-	away := coretest.Network(t, strings.NewReplacer("gateway: a,", "gateway: b,").Replace(strings.NewReplacer("KIND", "router", "GATE", "b", "b: {is: firewall", "b: {is: router", "TRANSLATES", ", translates: [pc is 10.9.0.77 beyond f]").Replace(two)))
+	away := coretest.Network(t, strings.NewReplacer("gateway: a,",
+		"gateway: b,").Replace(strings.NewReplacer("KIND", "router", "GATE", "b", "b: {is: firewall", "b: {is: router", "TRANSLATES",
+		", translates: [pc is 10.9.0.77 beyond f]").Replace(two)))
 	assert.Equal(t, "reply-from-elsewhere back", outcome(t, away, "s", "", "10.9.0.77", "icmp"))
 }
 
@@ -232,5 +257,6 @@ func TestDirectedBroadcastsAreNotPassedOn(t *testing.T) {
 	f, _ := x.Failure(net)
 	assert.Equal(t, "198.51.100.7 is the broadcast address of up, not a machine's", f.Words(net))
 	at := pingedOver(t, net, "pc", "", "198.51.100.7", "icmp")
-	assert.Equal(t, "fw", net.Spec.Devices[at.There.Nodes[at.There.Endings[0].Node].Device].Name, "it ends at the router that is on the subnet")
+	assert.Equal(t, "fw", net.Spec.Devices[at.There.Nodes[at.There.Endings[0].Node].Device].Name,
+		"it ends at the router that is on the subnet")
 }

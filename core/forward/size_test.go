@@ -54,7 +54,8 @@ func TestWhatFitsTheLinkPasses(t *testing.T) {
 		net := coretest.Network(t, fmt.Sprintf(narrow, tt.near, tt.far))
 		spec := net.Spec
 		to := netip.MustParseAddr(tt.to)
-		x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: tt.payload + forward.HeaderBytes(prefix.FamilyOf(to)), Whole: tt.whole})
+		x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None,
+			forward.Probe{Size: tt.payload + forward.HeaderBytes(prefix.FamilyOf(to)), Whole: tt.whole})
 		f, failing := x.Failure(net)
 		assert.Equal(t, tt.want != "", failing, tt.about)
 		assert.Equal(t, tt.want, f.Name, "%s: %s", tt.about, f.Words(net))
@@ -81,5 +82,6 @@ devices:
 	x := forward.PingBy(net, coretest.Device(t, spec, "ha"), netip.Addr{}, to, model.None, forward.Probe{Size: 1500})
 	f, _ := x.Failure(net)
 	assert.Equal(t, finding.PacketTooBig, f.Name)
-	assert.Equal(t, "rm cannot send its 1500 bytes out of x, which takes 1400 at most: IPv6 routers never fragment, and its error does not get back to the sender", f.Words(net))
+	assert.Equal(t, "rm cannot send its 1500 bytes out of x, which takes 1400 at most: IPv6 routers never fragment, and its error does "+
+		"not get back to the sender", f.Words(net))
 }

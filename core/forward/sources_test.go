@@ -61,7 +61,8 @@ devices:
 `)
 	assert.Equal(t, "works", says(t, net, pinged(t, net, "a", "2001:db8:2::1")))
 	x := pinged(t, net, "a", "2001:db8:2::9")
-	assert.Equal(t, "no-source-address, there, b: a has no address to send from but fe80::1, a link-local one, and b passes that on to no other link", says(t, net, x))
+	assert.Equal(t, "no-source-address, there, b: a has no address to send from but fe80::1, a link-local one, and b passes that on to no "+
+		"other link", says(t, net, x))
 	hops := forward.Follow(net, x).Hops
 	assert.Equal(t, "beyond scope of source address", hops[len(hops)-1].Answers[0].ICMP.Words(1))
 }
@@ -101,7 +102,8 @@ devices:
   k: {is: host, interfaces: {p: {segment: in, address: 8}}}
 `)
 	assert.Equal(t, "works", says(t, net, pinged(t, net, "c", "198.51.100.7")))
-	assert.Equal(t, "forwarding-loop, there, r: its TTL runs out in a loop between r and c", says(t, net, pinged(t, net, "h", "198.51.100.7")))
+	assert.Equal(t, "forwarding-loop, there, r: its TTL runs out in a loop between r and c",
+		says(t, net, pinged(t, net, "h", "198.51.100.7")))
 }
 
 // Where only some of the errors that say 'too big' get back to the sender, whether smaller packets follow depends.
@@ -118,7 +120,8 @@ devices:
 	d := coretest.Device(t, net.Spec, "h")
 	x := forward.PingBy(net, d, netip.Addr{}, netip.MustParseAddr("2001:db8:2::9"), -1, forward.Probe{Size: 1400})
 	assert.Equal(t, forward.Depends, x.There.Verdict())
-	assert.Equal(t, "packet-too-big, there, q: q cannot send its 1400 bytes out of f, which takes 1300 at most: IPv6 routers never fragment, and its error gets back to the sender by some paths only", says(t, net, x))
+	assert.Equal(t, "packet-too-big, there, q: q cannot send its 1400 bytes out of f, which takes 1300 at most: IPv6 routers never "+
+		"fragment, and its error gets back to the sender by some paths only", says(t, net, x))
 }
 
 // Of a pair of gateways that translate alike, the master answers for what both translate, and sees the replies.

@@ -79,5 +79,6 @@ cables: [q:s to f:s]
 	assert.Equal(t, forward.Works, pinged(t, net, "pc", "10.2.0.10").Verdict())
 	assert.Equal(t, forward.Works, pinged(t, net, "f", "10.9.0.1").Verdict(), "from the lender's address")
 	x := pinged(t, net, "pc", "10.2.7.7")
-	assert.Equal(t, "forwarding-loop, there, q: its TTL runs out in a loop between q and f", says(t, net, x), "an address nobody has bounces between the ends")
+	assert.Equal(t, "forwarding-loop, there, q: its TTL runs out in a loop between q and f", says(t, net, x),
+		"an address nobody has bounces between the ends")
 }

@@ -153,7 +153,8 @@ func (w *walker) deliver(n int, known *Passage) Outcome {
 	if w.policy != nil && f.Asked.IsValid() && (node.Source != f.Asked || node.Device != f.Asker) {
 		return Unexpected
 	}
-	if f.Kind == policy.Request && f.Source.IsValid() && !f.RoutesOnly && !(f.AnyPort && f.Service.Protocol != model.ICMP) && !w.net.Spec.Devices[node.Device].Serves(f.Service) {
+	if f.Kind == policy.Request && f.Source.IsValid() && !f.RoutesOnly && !(f.AnyPort && f.Service.Protocol != model.ICMP) &&
+		!w.net.Spec.Devices[node.Device].Serves(f.Service) {
 		return Unserved
 	}
 	return Delivered

@@ -296,7 +296,8 @@ func Receivers(net *Network, out model.InterfaceID, address netip.Addr) []model.
 // answers for what both translate.
 func standsBy(net *Network, id model.InterfaceID, all []model.InterfaceID) bool {
 	return slices.ContainsFunc(net.Spec.Interfaces[id].Addresses, func(a model.Address) bool {
-		return a.Virtual && !net.State.Holds(id, a) && slices.ContainsFunc(all, func(o model.InterfaceID) bool { return o != id && net.Spec.SharesWith(id, o) })
+		return a.Virtual && !net.State.Holds(id, a) &&
+			slices.ContainsFunc(all, func(o model.InterfaceID) bool { return o != id && net.Spec.SharesWith(id, o) })
 	})
 }
 

@@ -164,7 +164,8 @@ func (p *probes) again(before, net *Network, changed []model.DeviceID) *probes {
 // met sends it elsewhere.
 func (p *probes) otherwise(before, net *Network, i int, changed []bool) bool {
 	f, own := &p.found[i], p.monitors[i].Key.Device
-	if before.State != net.State && slices.ContainsFunc(f.used, func(id model.InterfaceID) bool { return before.State.IsUp(id) != net.State.IsUp(id) }) {
+	if before.State != net.State && slices.ContainsFunc(f.used,
+		func(id model.InterfaceID) bool { return before.State.IsUp(id) != net.State.IsUp(id) }) {
 		return true
 	}
 	for _, d := range f.met {

@@ -44,7 +44,8 @@ func out(t *testing.T, net *forward.Network, device, to string) string {
 // has a route by the third link only, a hears nothing once that is cut, though the path by b is
 // whole.
 func TestAWatchAsksFromWhereItIsTold(t *testing.T) {
-	text := strings.NewReplacer("watch: 10.0.0.3", "watch: 10.0.0.3, watch-from: loopback", "a: {is: router,", "a: {is: router, loopback: 10.9.0.1,",
+	text := strings.NewReplacer("watch: 10.0.0.3", "watch: 10.0.0.3, watch-from: loopback", "a: {is: router,",
+		"a: {is: router, loopback: 10.9.0.1,",
 		"routes: {ab: b}", "routes: {ab: b, 10.9.0.1/32: a}").Replace(watching)
 	net := coretest.Network(t, text)
 	assert.Equal(t, "b", out(t, net, "a", "10.3.0.9"))
@@ -58,8 +59,9 @@ func TestAWatchAsksFromWhereItIsTold(t *testing.T) {
 		break
 	}
 	for words, reason := range map[string]string{
-		"watch: 10.0.0.3, watch-from: lopback": "interface of a called lopback", "watch: 10.0.0.3, watch-from: 10.9.0.2": "10.9.0.2 is no address of a that could ask 10.0.0.3",
-		"watch-from: loopback": "a route that watches nothing asks from nowhere",
+		"watch: 10.0.0.3, watch-from: lopback":  "interface of a called lopback",
+		"watch: 10.0.0.3, watch-from: 10.9.0.2": "10.9.0.2 is no address of a that could ask 10.0.0.3",
+		"watch-from: loopback":                  "a route that watches nothing asks from nowhere",
 	} {
 		_, _, found := coretest.Resolve(strings.Replace(text, "watch: 10.0.0.3, watch-from: loopback", words, 1))
 		require.NotEmpty(t, found, words)
@@ -122,7 +124,9 @@ devices:
   c: {is: router, interfaces: {a: {segment: ac, address: last}}}
 `)
 	for _, to := range []string{"10.3.0.0/24", "10.4.0.0/24"} {
-		spec.Statics = append(spec.Statics, model.Static{Device: 0, To: netip.MustParsePrefix(to), Via: netip.MustParseAddr("10.0.0.3"), Out: model.None, Distance: 110, Metric: 20, Origin: model.Learned})
+		spec.Statics = append(spec.Statics,
+			model.Static{Device: 0, To: netip.MustParsePrefix(to), Via: netip.MustParseAddr("10.0.0.3"), Out: model.None, Distance: 110,
+				Metric: 20, Origin: model.Learned})
 	}
 	net := forward.Resolve(network.Build(spec).State())
 	assert.Equal(t, "b", out(t, net, "a", "10.3.0.1"))
@@ -189,7 +193,8 @@ func TestDerivedWatchesSettleFromAnyState(t *testing.T) {
 			for range 3 {
 				got, settled := want.SettledFrom(r)
 				require.True(t, settled, "seed %d without %s", seed, spec.Cables[c].Name)
-				require.True(t, maps.Equal(want.Silent(), got.Silent()), "seed %d without %s: %v and %v", seed, spec.Cables[c].Name, want.Silent(), got.Silent())
+				require.True(t, maps.Equal(want.Silent(), got.Silent()), "seed %d without %s: %v and %v", seed, spec.Cables[c].Name, want.Silent(),
+					got.Silent())
 			}
 			watches += len(want.Silent())
 		}

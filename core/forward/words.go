@@ -23,7 +23,8 @@ func (f Failure) Words(net *Network) string { return f.words(net, nil) }
 func (f Failure) words(net *Network, told []routing.Monitor) string {
 	text := f.sentence(net, told)
 	if b := f.Before; b != nil {
-		text += fmt.Sprintf("; before that %s could not use its route to %s: %s", net.Spec.Devices[b.Device].Name, b.Prefix, net.because(b.Route, told))
+		text += fmt.Sprintf("; before that %s could not use its route to %s: %s", net.Spec.Devices[b.Device].Name, b.Prefix,
+			net.because(b.Route, told))
 	}
 	return text
 }
@@ -78,11 +79,14 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 	case OwnNextHop:
 		return fmt.Sprintf("%s is its own address", f.asked(net))
 	case StandsBeyond:
-		return fmt.Sprintf("%s stands for another address only for what comes in by %s (%s)", f.Address, spec.Label(f.Translation.Beyond), Sentence(f.Translation.Text, f.Translation.Place))
+		return fmt.Sprintf("%s stands for another address only for what comes in by %s (%s)", f.Address, spec.Label(f.Translation.Beyond),
+			Sentence(f.Translation.Text, f.Translation.Place))
 	case StandsForMany:
-		return fmt.Sprintf("%s is what others send from beyond %s (%s); nothing that begins there gets in by it", f.Address, spec.Label(f.Translation.Beyond), Sentence(f.Translation.Text, f.Translation.Place))
+		return fmt.Sprintf("%s is what others send from beyond %s (%s); nothing that begins there gets in by it", f.Address,
+			spec.Label(f.Translation.Beyond), Sentence(f.Translation.Text, f.Translation.Place))
 	case HeldElsewhere:
-		return fmt.Sprintf("%s does not answer on %s: %s, which has it, is not on that wire", f.asked(net), LinkName(spec, f.Out), spec.Label(f.Interface))
+		return fmt.Sprintf("%s does not answer on %s: %s, which has it, is not on that wire", f.asked(net), LinkName(spec, f.Out),
+			spec.Label(f.Interface))
 	case HeldByNobody:
 		return f.heldByNobody(net)
 	case DoesNotFit:
@@ -93,11 +97,13 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 				why = "IPv6 routers never fragment, and its error gets back to the sender by some paths only"
 			}
 		}
-		return fmt.Sprintf("%s cannot send its %d bytes out of %s, which takes %d at most: %s", device, f.Size, spec.Interfaces[f.Out].Name, f.MTU, why)
+		return fmt.Sprintf("%s cannot send its %d bytes out of %s, which takes %d at most: %s", device, f.Size, spec.Interfaces[f.Out].Name,
+			f.MTU, why)
 	case FarEndTakesLess:
 		return fmt.Sprintf("%s drops it silently: it has %d bytes, and that interface takes %d at most", spec.Label(f.Interface), f.Size, f.MTU)
 	case ByPermit:
-		text := fmt.Sprintf("%s %s %s from %s to %s: %s", device, f.verb(), f.packet(), f.Header.Source, f.To, JudgedBy(spec, f.Device, f.Judged))
+		text := fmt.Sprintf("%s %s %s from %s to %s: %s", device, f.verb(), f.packet(), f.Header.Source, f.To,
+			JudgedBy(spec, f.Device, f.Judged))
 		if f.Pending != nil {
 			text += fmt.Sprintf("; %s, would let it pass, and is pending", Sentence(f.Pending.Text, f.Pending.Place))
 		}
@@ -109,9 +115,11 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 	case AnotherHas:
 		return fmt.Sprintf("%s has %s too, and it is there that it arrives", device, f.To)
 	case OnlyOnLink:
-		return fmt.Sprintf("%s has no address to send from but %s, a link-local one, and %s passes that on to no other link", spec.Devices[f.Cause].Name, f.Header.Source, device)
+		return fmt.Sprintf("%s has no address to send from but %s, a link-local one, and %s passes that on to no other link",
+			spec.Devices[f.Cause].Name, f.Header.Source, device)
 	case CameFromElsewhere:
-		return fmt.Sprintf("it comes from %s, not from %s, which was asked: what translated the request does not see the reply", f.Header.Source, f.Address)
+		return fmt.Sprintf("it comes from %s, not from %s, which was asked: what translated the request does not see the reply",
+			f.Header.Source, f.Address)
 	case GoesRound:
 		var names []string
 		for _, d := range f.Loop {
@@ -271,7 +279,8 @@ func JudgedBy(spec *model.Spec, d model.DeviceID, j policy.Judgement) string {
 	}
 	switch j.By {
 	case policy.ByOtherwise:
-		return "none of its " + name + "s matches it, and the rest it " + [...]string{model.Pass: "passes", model.Drop: "drops", model.Refuse: "refuses"}[j.Ruling]
+		return "none of its " + name + "s matches it, and the rest it " +
+			[...]string{model.Pass: "passes", model.Drop: "drops", model.Refuse: "refuses"}[j.Ruling]
 	case policy.ByState:
 		return "it belongs to what passed before"
 	case policy.ByNoState:

@@ -55,7 +55,8 @@ func lines(t testing.TB, net *forward.Network, from, to string, probe forward.Pr
 		case f.Ask != nil:
 			text += ": who has " + f.Ask.Address.String()
 		case p.Kind == policy.Error:
-			text += fmt.Sprintf(": error %d/%d %s to %s about %s to %s", p.ICMP.Type, p.ICMP.Code, p.Source, p.Destination, p.Inner.Source, p.Inner.Destination)
+			text += fmt.Sprintf(": error %d/%d %s to %s about %s to %s", p.ICMP.Type, p.ICMP.Code, p.Source, p.Destination, p.Inner.Source,
+				p.Inner.Destination)
 		default:
 			text += fmt.Sprintf(": %s to %s, TTL %d", p.Source, p.Destination, p.TTL)
 		}
@@ -79,11 +80,13 @@ func TestAnExchangeIsToldFrameByFrame(t *testing.T) {
 		"into sw:p1: who has 10.1.0.1", "out of sw:p2: who has 10.1.0.1", "out of sw:up tagged 10: who has 10.1.0.1",
 		"into pc2:port: who has 10.1.0.1", "into r:l tagged 10: who has 10.1.0.1",
 		"out of r:l tagged 10: has 10.1.0.1", "into sw:up tagged 10: has 10.1.0.1", "out of sw:p1: has 10.1.0.1", "into pc:port: has 10.1.0.1",
-		"out of pc:port: 10.1.0.10 to 10.2.0.9, TTL 64", "into sw:p1: 10.1.0.10 to 10.2.0.9, TTL 64", "out of sw:up tagged 10: 10.1.0.10 to 10.2.0.9, TTL 64", "into r:l tagged 10: 10.1.0.10 to 10.2.0.9, TTL 64",
+		"out of pc:port: 10.1.0.10 to 10.2.0.9, TTL 64", "into sw:p1: 10.1.0.10 to 10.2.0.9, TTL 64",
+		"out of sw:up tagged 10: 10.1.0.10 to 10.2.0.9, TTL 64", "into r:l tagged 10: 10.1.0.10 to 10.2.0.9, TTL 64",
 		"out of r:f: who has 10.2.0.9", "into s:p: who has 10.2.0.9", "out of s:p: has 10.2.0.9", "into r:f: has 10.2.0.9",
 		"out of r:f: 10.1.0.10 to 10.2.0.9, TTL 63", "into s:p: 10.1.0.10 to 10.2.0.9, TTL 63",
 		"out of s:p: 10.2.0.9 to 10.1.0.10, TTL 64", "into r:f: 10.2.0.9 to 10.1.0.10, TTL 64",
-		"out of r:l tagged 10: 10.2.0.9 to 10.1.0.10, TTL 63", "into sw:up tagged 10: 10.2.0.9 to 10.1.0.10, TTL 63", "out of sw:p1: 10.2.0.9 to 10.1.0.10, TTL 63", "into pc:port: 10.2.0.9 to 10.1.0.10, TTL 63",
+		"out of r:l tagged 10: 10.2.0.9 to 10.1.0.10, TTL 63", "into sw:up tagged 10: 10.2.0.9 to 10.1.0.10, TTL 63",
+		"out of sw:p1: 10.2.0.9 to 10.1.0.10, TTL 63", "into pc:port: 10.2.0.9 to 10.1.0.10, TTL 63",
 	}, ports)
 	assert.Contains(t, got, "into r:l.10: 10.1.0.10 to 10.2.0.9, TTL 64", "the subinterface itself is in it too, without the tag")
 }
@@ -126,16 +129,19 @@ devices:
 			ttls = append(ttls, l)
 		}
 	}
-	assert.Equal(t, []string{"out of a:p: 10.0.0.0 to 192.0.2.9, TTL 4", "out of b:p: 10.0.0.0 to 192.0.2.9, TTL 3", "out of a:p: 10.0.0.0 to 192.0.2.9, TTL 2", "out of b:p: 10.0.0.0 to 192.0.2.9, TTL 1"}, ttls)
+	assert.Equal(t, []string{"out of a:p: 10.0.0.0 to 192.0.2.9, TTL 4", "out of b:p: 10.0.0.0 to 192.0.2.9, TTL 3",
+		"out of a:p: 10.0.0.0 to 192.0.2.9, TTL 2", "out of b:p: 10.0.0.0 to 192.0.2.9, TTL 1"}, ttls)
 }
 
 func TestMACAddresses(t *testing.T) {
 	spec := tablesOf(t, "").Spec
-	assert.Equal(t, frames.MAC{0x02, 0x00, 0x5e, 0x10, 0x00, 0x01}, frames.MACOf(spec, coretest.Interface(t, spec, "r:f")), "as the plan says")
+	assert.Equal(t, frames.MAC{0x02, 0x00, 0x5e, 0x10, 0x00, 0x01}, frames.MACOf(spec, coretest.Interface(t, spec, "r:f")),
+		"as the plan says")
 	made := frames.MACOf(spec, coretest.Interface(t, spec, "pc:port"))
 	assert.Equal(t, byte(2), made[0], "locally administered, unicast")
 	assert.NotEqual(t, made, frames.MACOf(spec, coretest.Interface(t, spec, "pc2:port")))
-	assert.Equal(t, frames.MACOf(spec, coretest.Interface(t, spec, "r:l")), frames.MACOf(spec, coretest.Interface(t, spec, "r:l.10")), "a subinterface has its port's")
+	assert.Equal(t, frames.MACOf(spec, coretest.Interface(t, spec, "r:l")), frames.MACOf(spec, coretest.Interface(t, spec, "r:l.10")),
+		"a subinterface has its port's")
 }
 
 // On a serial line nothing is asked, and frames have no addresses.
@@ -165,7 +171,8 @@ func TestCrossingAgreesWithDomains(t *testing.T) {
 	for a := range spec.Interfaces {
 		for b := range spec.Interfaces {
 			x, y := model.InterfaceID(a), model.InterfaceID(b)
-			if a == b || spec.Interfaces[a].Switched || spec.Interfaces[b].Switched || state.Domain(x) == network.NoDomain || state.Domain(y) == network.NoDomain {
+			if a == b || spec.Interfaces[a].Switched || spec.Interfaces[b].Switched || state.Domain(x) == network.NoDomain ||
+				state.Domain(y) == network.NoDomain {
 				continue
 			}
 			legs, ok := state.Crossing(x, y)

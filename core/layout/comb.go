@@ -204,7 +204,8 @@ func layCombed(boxes []Box, lines []Line, o Options, all []comb) Places {
 		}
 	}
 	around := lay(outer, rest, o)
-	p := Places{Boxes: make([]Placed, len(boxes)), Lines: make([]Path, len(lines)), Sites: around.Sites, Titles: around.Titles, Width: around.Width, Height: around.Height, Crossings: around.Crossings}
+	p := Places{Boxes: make([]Placed, len(boxes)), Lines: make([]Path, len(lines)), Sites: around.Sites, Titles: around.Titles,
+		Width: around.Width, Height: around.Height, Crossings: around.Crossings}
 	if p.Sites == nil {
 		p.Sites, p.Titles = make([]Placed, len(o.Sites)), make([]Placed, len(o.Sites))
 	}
@@ -306,7 +307,8 @@ func (c *comb) compose(boxes []Box, lines []Line, p *Places, around Places) {
 			if !way.Ends[1].Top {
 				along = frame.Y + frame.Height - float64(h)*railGap
 			}
-			points := append(slices.Clone(way.Points), Point{entry.X, along}, Point{side, along}, Point{side, rail}, Point{x, rail}, Point{x, to.Y})
+			points := append(slices.Clone(way.Points), Point{entry.X, along}, Point{side, along}, Point{side, rail}, Point{x, rail},
+				Point{x, to.Y})
 			if lines[l].Ends[0] == a.between[h] {
 				slices.Reverse(points)
 			}

@@ -200,7 +200,8 @@ func (l *layouter) rowsOf(layer []int) {
 			for pos, b := range row {
 				l.of[b] = len(l.items)
 				items = append(items, len(l.items))
-				l.items = append(l.items, item{box: b, line: -1, row: len(l.rows), pos: pos, w: l.width[b], h: l.boxes[b].Height + l.ports[0][b] + l.ports[1][b]})
+				l.items = append(l.items, item{box: b, line: -1, row: len(l.rows), pos: pos, w: l.width[b], h: l.boxes[b].Height +
+					l.ports[0][b] + l.ports[1][b]})
 			}
 			l.rows = append(l.rows, items)
 		}

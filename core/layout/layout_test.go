@@ -121,7 +121,8 @@ func hub(hubs, leaves int, sites bool) ([]layout.Box, []layout.Line, layout.Opti
 	}
 	join := func(a, b int) {
 		boxes = append(boxes, layout.Box{Width: 60, Height: 20})
-		lines = append(lines, layout.Line{Ends: [2]int{a, len(boxes) - 1}, Width: [2]float64{20, 0}, Height: [2]float64{12, 0}}, layout.Line{Ends: [2]int{len(boxes) - 1, b}, Width: [2]float64{0, 20}})
+		lines = append(lines, layout.Line{Ends: [2]int{a, len(boxes) - 1}, Width: [2]float64{20, 0}, Height: [2]float64{12, 0}},
+			layout.Line{Ends: [2]int{len(boxes) - 1, b}, Width: [2]float64{0, 20}})
 	}
 	for h := 1; h < hubs; h++ {
 		join(h-1, h)

@@ -165,7 +165,8 @@ func (n *nest) layInside(at int, ordered bool) {
 			p.box = len(l.boxes)
 			x := n.lines[p.line]
 			l.boxes, layer = append(l.boxes, Box{Width: 4}), append(layer, side*last)
-			l.lines = append(l.lines, Line{Ends: [2]int{inner[x.Ends[p.in]], p.box}, Width: [2]float64{x.Width[p.in], 0}, Height: [2]float64{x.Height[p.in], 0}})
+			l.lines = append(l.lines, Line{Ends: [2]int{inner[x.Ends[p.in]], p.box}, Width: [2]float64{x.Width[p.in], 0},
+				Height: [2]float64{x.Height[p.in], 0}})
 		}
 	}
 	l.o.MostWidth *= 0.7
@@ -225,7 +226,8 @@ func (n *nest) sortPorts() {
 
 // compose puts what is in the sites into their places.
 func (n *nest) compose(outer Places) Places {
-	p := Places{Boxes: make([]Placed, len(n.boxes)), Lines: make([]Path, len(n.lines)), Sites: make([]Placed, len(n.sites)), Titles: make([]Placed, len(n.sites)), Width: outer.Width, Height: outer.Height, Crossings: outer.Crossings}
+	p := Places{Boxes: make([]Placed, len(n.boxes)), Lines: make([]Path, len(n.lines)), Sites: make([]Placed, len(n.sites)),
+		Titles: make([]Placed, len(n.sites)), Width: outer.Width, Height: outer.Height, Crossings: outer.Crossings}
 	for i := range n.boxes {
 		p.Boxes[i] = outer.Boxes[n.unit[i]]
 	}

@@ -143,7 +143,8 @@ func (r *resolver) interfaceAddresses(id InterfaceID, w written) {
 			wantsNext, i.NextPlace = true, t.Place
 		case "none":
 			if len(w.addresses) > 1 {
-				r.report(finding.New(finding.BadValue, t.Place, "%s has either no address or the others here", r.spec.Label(id)).About(r.spec.Label(id)))
+				r.report(finding.New(finding.BadValue, t.Place, "%s has either no address or the others here",
+					r.spec.Label(id)).About(r.spec.Label(id)))
 			}
 		default:
 			i.Addresses = append(i.Addresses, r.addressWord(id, t)...)
@@ -176,7 +177,8 @@ func (r *resolver) interfaceAddresses(id InterfaceID, w written) {
 	}
 	if !wantsNext || i.Segment == None {
 		if i.NextPlace != i.Place && i.Segment == None {
-			r.report(finding.New(finding.NoSubnet, i.NextPlace, "%s is on no segment, so there is no next free address", r.spec.Label(id)).About(r.spec.Label(id)))
+			r.report(finding.New(finding.NoSubnet, i.NextPlace, "%s is on no segment, so there is no next free address",
+				r.spec.Label(id)).About(r.spec.Label(id)))
 		}
 		return
 	}
@@ -317,7 +319,8 @@ func (r *resolver) identified(id InterfaceID, identifier netip.Addr, t plan.Text
 		}
 	}
 	if len(all) == 0 {
-		r.report(finding.New(finding.NoSubnet, t.Place, "%s is an interface identifier, and %s is on no segment with an IPv6 subnet for it", identifier, r.spec.Label(id)).
+		r.report(finding.New(finding.NoSubnet, t.Place, "%s is an interface identifier, and %s is on no segment with an IPv6 subnet for it",
+			identifier, r.spec.Label(id)).
 			About(r.spec.Label(id)).Mend("write the address with its length"))
 	}
 	return all
@@ -332,7 +335,8 @@ func (r *resolver) fromMAC(id InterfaceID, t plan.Text) []Address {
 	i := &r.spec.Interfaces[id]
 	subject := r.spec.Label(id)
 	if i.MAC == "" {
-		r.report(finding.New(finding.MissingKey, t.Place, "%s has no MAC to make an address from", subject).About(subject).Mend("add 'mac:' to the interface"))
+		r.report(finding.New(finding.MissingKey, t.Place, "%s has no MAC to make an address from",
+			subject).About(subject).Mend("add 'mac:' to the interface"))
 		return nil
 	}
 	var all []Address
@@ -344,7 +348,8 @@ func (r *resolver) fromMAC(id InterfaceID, t plan.Text) []Address {
 		}
 	}
 	if len(all) == 0 {
-		r.report(finding.New(finding.NoSubnet, t.Place, "%s is on no segment with an IPv6 subnet of length 64, which %s needs", subject, eui64).About(subject))
+		r.report(finding.New(finding.NoSubnet, t.Place, "%s is on no segment with an IPv6 subnet of length 64, which %s needs", subject,
+			eui64).About(subject))
 	}
 	return all
 }
@@ -356,7 +361,8 @@ func (r *resolver) linkLocal(id InterfaceID, t plan.Text) {
 	if t.Value == eui64 {
 		a, err := prefix.FromMAC(prefix.LinkLocal, i.MAC)
 		if err != nil {
-			r.report(finding.New(finding.MissingKey, t.Place, "%s has no MAC to make an address from", subject).About(subject).Mend("add 'mac:' to the interface"))
+			r.report(finding.New(finding.MissingKey, t.Place, "%s has no MAC to make an address from",
+				subject).About(subject).Mend("add 'mac:' to the interface"))
 			return
 		}
 		i.Addresses = append(i.Addresses, Address{Prefix: netip.PrefixFrom(a, 64), Place: t.Place, Rule: eui64})
@@ -367,7 +373,8 @@ func (r *resolver) linkLocal(id InterfaceID, t plan.Text) {
 	case err != nil:
 		r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject))
 	case !a.Is6() || !a.IsLinkLocalUnicast():
-		r.report(finding.New(finding.BadAddress, t.Place, "%s is not an IPv6 link-local address, which begin with fe80:", a).About(subject).Mend("write \"fe80::1\", or put it under 'address'"))
+		r.report(finding.New(finding.BadAddress, t.Place, "%s is not an IPv6 link-local address, which begin with fe80:",
+			a).About(subject).Mend("write \"fe80::1\", or put it under 'address'"))
 	default:
 		i.Addresses = append(i.Addresses, Address{Prefix: netip.PrefixFrom(a, 64), Place: t.Place})
 	}
@@ -378,7 +385,8 @@ func (r *resolver) nth(p Prefix, t plan.Text, subject string) (netip.Addr, bool)
 	n, _ := placeNumber(t.Value)
 	a, ok := prefix.Nth(p.Prefix, n)
 	if !ok {
-		r.report(finding.New(finding.NoSuchPlace, t.Place, "%s has %s usable addresses, and no number %s", p.Prefix, prefix.Usable(p.Prefix), t.Value).
+		r.report(finding.New(finding.NoSuchPlace, t.Place, "%s has %s usable addresses, and no number %s", p.Prefix, prefix.Usable(p.Prefix),
+			t.Value).
 			About(subject).With(p.Place))
 	}
 	return a, ok

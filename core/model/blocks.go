@@ -11,7 +11,8 @@ import (
 func (r *resolver) blocks() {
 	for i := range r.doc.Blocks {
 		b := &r.doc.Blocks[i]
-		block := Block{Name: b.Name.Value, Prefixes: r.prefixes(b.Prefixes, b.Name.Value), Alike: b.Alike.Value, Note: b.Note.Value, Place: b.Name.Place}
+		block := Block{Name: b.Name.Value, Prefixes: r.prefixes(b.Prefixes, b.Name.Value), Alike: b.Alike.Value, Note: b.Note.Value,
+			Place: b.Name.Place}
 		block.SubnetNumber = map[string]SubnetNumber{"vlan": VLANDigits, "vlan-value": VLANValue}[b.SubnetNumber.Value]
 		for _, t := range b.Keep {
 			block.Kept = append(block.Kept, r.kept(t, b.Name.Value)...)
@@ -38,7 +39,8 @@ func (r *resolver) blockNeed(b *plan.Block) Need {
 		return n
 	}
 	needless := func(key string, place source.Place) {
-		r.report(finding.New(finding.KeyOutOfPlace, place, "%s is not taken from another block, and has no use for '%s'", b.Name.Value, key).About(b.Name.Value).
+		r.report(finding.New(finding.KeyOutOfPlace, place, "%s is not taken from another block, and has no use for '%s'", b.Name.Value,
+			key).About(b.Name.Value).
 			Mend("add 'from:' with a block, or remove '%s'", key))
 	}
 	if len(lengths) > 0 {

@@ -46,7 +46,8 @@ func (s *Spec) nestedBlocks() []BlockUse {
 		if x.Prefix.Prefix == y.Prefix.Prefix && s.Within(x.Block, y.Block) {
 			outer = 1
 		}
-		return cmp.Or(cmp.Compare(x.Prefix.Addr().BitLen(), y.Prefix.Addr().BitLen()), x.Prefix.Addr().Compare(y.Prefix.Addr()), cmp.Compare(x.Prefix.Bits(), y.Prefix.Bits()), outer)
+		return cmp.Or(cmp.Compare(x.Prefix.Addr().BitLen(), y.Prefix.Addr().BitLen()), x.Prefix.Addr().Compare(y.Prefix.Addr()),
+			cmp.Compare(x.Prefix.Bits(), y.Prefix.Bits()), outer)
 	})
 	var around []int
 	for i := range all {

@@ -12,7 +12,8 @@ func (r *resolver) cables() {
 	sharedBy := map[InterfaceID]bool{} // by several hosts that say 'at'
 	join := func(name string, hidden bool, cost int, place source.Place, ends [2]InterfaceID, texts [2]plan.Text) {
 		if ends[0] == ends[1] {
-			r.report(finding.New(finding.BadValue, place, "the cable leads from %s back to itself", r.spec.Label(ends[0])).About(r.spec.Label(ends[0])))
+			r.report(finding.New(finding.BadValue, place, "the cable leads from %s back to itself",
+				r.spec.Label(ends[0])).About(r.spec.Label(ends[0])))
 			return
 		}
 		shares := false
@@ -20,7 +21,8 @@ func (r *resolver) cables() {
 			if first, twice := usedBy[end]; twice && n == 1 && sharedBy[end] {
 				shares = true
 			} else if twice {
-				r.report(finding.New(finding.PortCabledTwice, texts[n].Place, "%s has a cable already, %s", r.spec.Label(end), first.From(texts[n].Place)).
+				r.report(finding.New(finding.PortCabledTwice, texts[n].Place, "%s has a cable already, %s", r.spec.Label(end),
+					first.From(texts[n].Place)).
 					About(r.spec.Label(end)).With(first))
 				return
 			}

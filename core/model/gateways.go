@@ -31,7 +31,8 @@ func (r *resolver) gateways() {
 		}
 		if r.spec.Devices[id].Forwards {
 			if g := r.doc.Devices[id].Gateway; len(g) > 0 {
-				r.report(finding.New(finding.KeyOutOfPlace, g[0].Place, "%s forwards, so it takes its way out from a default route, not from a gateway", r.spec.Devices[id].Name).
+				r.report(finding.New(finding.KeyOutOfPlace, g[0].Place,
+					"%s forwards, so it takes its way out from a default route, not from a gateway", r.spec.Devices[id].Name).
 					About(r.spec.Devices[id].Name).Mend("write 'routes: {default: %s}'", g[0].Value))
 			}
 			continue
@@ -216,7 +217,8 @@ func (r *resolver) gatewayOf(d DeviceID, home InterfaceID, own []Gateway, family
 // gatewayFor is the gateway of one family for who has some addresses on a segment: its own,
 // else the segment's, else the one router there; of these the first in a subnet of one of
 // the addresses, else the first.
-func (r *resolver) gatewayFor(segment SegmentID, own []Gateway, family prefix.Family, addresses []netip.Addr, place source.Place) (Gateway, Origin, bool) {
+func (r *resolver) gatewayFor(segment SegmentID, own []Gateway, family prefix.Family, addresses []netip.Addr, place source.Place) (Gateway,
+	Origin, bool) {
 	sources := [][]Gateway{own, nil, nil}
 	if segment != None {
 		sources[1] = r.spec.Segments[segment].Gateways

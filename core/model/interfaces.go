@@ -88,11 +88,13 @@ func kindOf(word string) Kind {
 // outOfPlace reports keys that say nothing about this kind of device.
 func (r *resolver) outOfPlace(d *plan.Device, kind Kind) {
 	if len(d.Beyond) > 0 && kind != World {
-		r.report(finding.New(finding.KeyOutOfPlace, d.Beyond[0].Place, "%s is a %s, and only the world answers for what is beyond", d.Name.Value, kind).
+		r.report(finding.New(finding.KeyOutOfPlace, d.Beyond[0].Place, "%s is a %s, and only the world answers for what is beyond",
+			d.Name.Value, kind).
 			About(d.Name.Value).Mend("say 'is: world', or remove 'beyond'"))
 	}
 	if len(d.From) > 0 && !d.LoopbackOn.Value {
-		r.report(finding.New(finding.KeyOutOfPlace, d.From[0].Place, "%s takes nothing from a block unless it has 'loopback: true'", d.Name.Value).About(d.Name.Value))
+		r.report(finding.New(finding.KeyOutOfPlace, d.From[0].Place, "%s takes nothing from a block unless it has 'loopback: true'",
+			d.Name.Value).About(d.Name.Value))
 	}
 	if d.At.Written() && len(d.Interfaces) > 0 {
 		r.report(finding.New(finding.KeyOutOfPlace, d.At.Place, "%s has interfaces, and 'at' is for a device with one port only", d.Name.Value).
@@ -149,7 +151,8 @@ func (b *builder) add(i Interface, w written) {
 		first := &b.interfaces[at]
 		switch {
 		case i.Own == first.Own:
-			b.report(finding.New(finding.NameTaken, i.Place, "%s has an interface %s already, %s", b.device.Name.Value, i.Name, first.Place.From(i.Place)).
+			b.report(finding.New(finding.NameTaken, i.Place, "%s has an interface %s already, %s", b.device.Name.Value, i.Name,
+				first.Place.From(i.Place)).
 				About(b.device.Name.Value + ":" + i.Name).With(first.Place))
 		case i.Own:
 			*first = i
@@ -167,7 +170,8 @@ func (b *builder) add(i Interface, w written) {
 func (b *builder) declare(w *plan.Interface) {
 	i := b.fresh(w.Name.Value, Port, true, w.Name.Place)
 	i.AdminDown, i.MAC, i.Note = b.downAtFirst(w), b.mac(w), w.Note.Value
-	i.MTU, i.Bandwidth, i.Serial, i.Clocks, i.Negotiates = w.MTU.Value, b.bandwidth(w), w.Line.Value == "serial", w.Clock.Written(), w.Negotiates.Value
+	i.MTU, i.Bandwidth, i.Serial, i.Clocks, i.Negotiates = w.MTU.Value, b.bandwidth(w), w.Line.Value == "serial", w.Clock.Written(),
+		w.Negotiates.Value
 	i.Table, i.Priority, i.Advertises = w.Table.Value, 100, w.Advertises.Value
 	if w.Priority.Written() {
 		i.Priority = uint8(w.Priority.Value)
@@ -177,7 +181,8 @@ func (b *builder) declare(w *plan.Interface) {
 			About(b.device.Name.Value + ":" + w.Name.Value).Mend("add 'line: serial'"))
 	}
 	if w.Negotiates.Value && len(w.Members) == 0 {
-		b.report(finding.New(finding.KeyOutOfPlace, w.Negotiates.Place, "%s is no group, and only groups negotiate their members", w.Name.Value).About(b.device.Name.Value + ":" + w.Name.Value).Mend("say 'members:'"))
+		b.report(finding.New(finding.KeyOutOfPlace, w.Negotiates.Place, "%s is no group, and only groups negotiate their members",
+			w.Name.Value).About(b.device.Name.Value + ":" + w.Name.Value).Mend("say 'members:'"))
 	}
 	if len(w.Members) > 0 {
 		i.Kind = Group
@@ -205,7 +210,8 @@ func (b *builder) declare(w *plan.Interface) {
 	}
 	i.Own = false
 	if len(w.Addresses) > 0 {
-		b.report(finding.New(finding.KeyOutOfPlace, w.Addresses[0].Place, "%s is a range of ports, which cannot share an address", w.Name.Value).
+		b.report(finding.New(finding.KeyOutOfPlace, w.Addresses[0].Place, "%s is a range of ports, which cannot share an address",
+			w.Name.Value).
 			About(b.device.Name.Value + ":" + w.Name.Value))
 	}
 	for _, name := range names {
@@ -284,7 +290,8 @@ func (b *builder) attach(i *Interface, w *plan.Interface) {
 		ways = append(ways, w.Untagged)
 	}
 	if len(ways) > 1 {
-		b.report(finding.New(finding.KeyOutOfPlace, ways[1].Place, "%s is either on a segment, a VLAN interface, an access port or a tagged port, not two of them", w.Name.Value).
+		b.report(finding.New(finding.KeyOutOfPlace, ways[1].Place,
+			"%s is either on a segment, a VLAN interface, an access port or a tagged port, not two of them", w.Name.Value).
 			About(b.device.Name.Value + ":" + w.Name.Value))
 		return
 	}
@@ -313,7 +320,8 @@ func (b *builder) attach(i *Interface, w *plan.Interface) {
 		}
 	}
 	if i.Switched && b.device.Is.Value != "switch" && b.device.Is.Written() {
-		b.report(finding.New(finding.KeyOutOfPlace, ways[0].Place, "%s is a %s, and only a switch has access and tagged ports", b.device.Name.Value, b.device.Is.Value).
+		b.report(finding.New(finding.KeyOutOfPlace, ways[0].Place, "%s is a %s, and only a switch has access and tagged ports",
+			b.device.Name.Value, b.device.Is.Value).
 			About(b.device.Name.Value + ":" + w.Name.Value).Mend("say 'segment:' for a routed port"))
 	}
 }
@@ -378,7 +386,8 @@ func (r *resolver) fitsInterfaces() bool {
 			total += rangeSize(d.Interfaces[j].Name.Value)
 			if total > mostInterfaces {
 				name := d.Interfaces[j].Name
-				r.report(finding.New(finding.PlanTooLarge, name.Place, "with %s of %s the plan has more than %d interfaces", name.Value, d.Name.Value, mostInterfaces).About(d.Name.Value).
+				r.report(finding.New(finding.PlanTooLarge, name.Place, "with %s of %s the plan has more than %d interfaces", name.Value,
+					d.Name.Value, mostInterfaces).About(d.Name.Value).
 					Mend("make a plan of a part of it, or leave out ports that nothing is said of"))
 				return false
 			}
@@ -415,7 +424,8 @@ func (b *builder) expand(name plan.Text) ([]string, bool) {
 	low, err1 := strconv.Atoi(m[2])
 	high, err2 := strconv.Atoi(m[4])
 	if err1 != nil || err2 != nil || m[3] != "" && m[3] != m[1] || high < low || high-low >= largestRange {
-		b.report(finding.New(finding.BadValue, name.Place, "%s is no range of ports; write it as p1..p12, the lower number first, %d ports at most", name.Value, largestRange).
+		b.report(finding.New(finding.BadValue,
+			name.Place, "%s is no range of ports; write it as p1..p12, the lower number first, %d ports at most", name.Value, largestRange).
 			About(b.device.Name.Value + ":" + name.Value))
 		return nil, true
 	}

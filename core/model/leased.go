@@ -203,7 +203,8 @@ func (r *resolver) relays() {
 		i := &r.spec.Interfaces[n]
 		label := r.spec.Label(InterfaceID(n))
 		if i.Advertises && !r.spec.Devices[i.Device].Forwards {
-			r.report(finding.New(finding.KeyOutOfPlace, w.Advertises.Place, "%s does not forward, and only routers advertise (RFC 4861 §6.2)", r.spec.Devices[i.Device].Name).About(label))
+			r.report(finding.New(finding.KeyOutOfPlace, w.Advertises.Place, "%s does not forward, and only routers advertise (RFC 4861 §6.2)",
+				r.spec.Devices[i.Device].Name).About(label))
 		}
 		for _, t := range w.Relay {
 			if d, ok := r.spec.devices[t.Value]; ok {

@@ -96,5 +96,6 @@ devices:
 	require.Equal(t, 1, last-first, "it has a gateway, as it has an address")
 	assert.Equal(t, "10.2.0.1", spec.Statics[first].Via.String())
 	assert.Equal(t, coretest.Interface(t, spec, "chassis:m0"), spec.Devices[d].Manage)
-	assert.Equal(t, []bool{false, false}, []bool{spec.Interfaces[spec.Devices[d].Manage].Addresses[0].OnTop(), model.Address{Virtual: true}.OnTop()})
+	assert.Equal(t, []bool{false, false},
+		[]bool{spec.Interfaces[spec.Devices[d].Manage].Addresses[0].OnTop(), model.Address{Virtual: true}.OnTop()})
 }

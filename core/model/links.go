@@ -77,7 +77,8 @@ func (r *resolver) member(group InterfaceID, t plan.Text) {
 	case i.Group != None:
 		r.report(finding.New(finding.BadValue, t.Place, "%s is in the group %s already", label, r.spec.Interfaces[i.Group].Name).About(label))
 	case r.saysWhatItCarries(id):
-		r.report(finding.New(finding.KeyOutOfPlace, i.Place, "%s is in the group %s, and what it carries is said there", label, g.Name).About(label).With(t.Place))
+		r.report(finding.New(finding.KeyOutOfPlace, i.Place, "%s is in the group %s, and what it carries is said there", label,
+			g.Name).About(label).With(t.Place))
 	default:
 		i.Group = group
 		i.Switched, i.Untagged, i.Tagged, i.Segment = false, 0, nil, None // of a range it may be
@@ -89,7 +90,8 @@ func (r *resolver) member(group InterfaceID, t plan.Text) {
 // or VLAN, or gives it an address.
 func (r *resolver) saysWhatItCarries(id InterfaceID) bool {
 	w := r.written[id].entry
-	return w != nil && (w.Segment.Written() || w.VLAN.Written() || w.Access.Written() || len(w.Tagged) > 0 || w.Untagged.Written() || len(w.Addresses) > 0)
+	return w != nil && (w.Segment.Written() || w.VLAN.Written() || w.Access.Written() || len(w.Tagged) > 0 || w.Untagged.Written() ||
+		len(w.Addresses) > 0)
 }
 
 // prefer marks the address an interface sends from.

@@ -51,7 +51,8 @@ func (r *resolver) must() {
 	}
 }
 
-const sentences = "'A reaches B' or 'A does not reach B', of several 'A, B and C reach D', with 'over SERVICE', 'without NAME', 'without any one cable' (or device) or 'through DEVICE' behind it"
+const sentences = "'A reaches B' or 'A does not reach B', of several 'A, B and C reach D', with 'over SERVICE', 'without NAME', " +
+	"'without any one cable' (or device) or 'through DEVICE' behind it"
 
 // requirement resolves one sentence.
 func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
@@ -170,7 +171,8 @@ func (r *resolver) together(names []plan.Text) ([]Party, bool) {
 
 // inItself is the finding of a group that leads back to itself.
 func (r *resolver) inItself(group plan.Text, above []string) finding.Finding {
-	return finding.New(finding.BadValue, group.Place, "the group %s is in itself, by %s", group.Value, strings.Join(above, ", ")).About(group.Value)
+	return finding.New(finding.BadValue, group.Place, "the group %s is in itself, by %s", group.Value,
+		strings.Join(above, ", ")).About(group.Value)
 }
 
 // interfaceParties are the addresses of an interface, written DEVICE:INTERFACE; false where

@@ -86,12 +86,16 @@ func TestSlipsInNeeds(t *testing.T) {
 }
 
 func TestRoomIsWhatIsFree(t *testing.T) {
-	spec := coretest.Spec(t, "segments: {a: {prefix: 10.0.0.0/28, leases: 5..9}, b: {prefix: '2001:db8::/64'}}\ndevices: {r: {is: router, interfaces: {p: {segment: a, address: 1, secondary: 6}, q: {segment: b}}}, h: {is: host, interfaces: {p: {segment: a, address: 10.9.9.9/28}}}}\n")
-	assert.Equal(t, []model.Room{{Usable: 14, Held: 2, Leased: 4, Spare: 8}, {}}, spec.Rooms(), "one lease is held; an address from elsewhere takes no room")
+	spec := coretest.Spec(t, "segments: {a: {prefix: 10.0.0.0/28, leases: 5..9}, b: {prefix: '2001:db8::/64'}}\ndevices: {r: {is: router, "+
+		"interfaces: {p: {segment: a, address: 1, secondary: 6}, q: {segment: b}}}, h: {is: host, interfaces: {p: {segment: a, address: "+
+		"10.9.9.9/28}}}}\n")
+	assert.Equal(t, []model.Room{{Usable: 14, Held: 2, Leased: 4, Spare: 8}, {}}, spec.Rooms(),
+		"one lease is held; an address from elsewhere takes no room")
 }
 
 func TestKeptAndRetiredStretches(t *testing.T) {
-	spec := coretest.Spec(t, "blocks: {home: {prefix: 10.0.0.0/26, keep: [10.0.0.32/28, 10.0.0.48..10.0.0.49]}}\nsegments: {a: {prefix: 10.0.0.0/28}}\n")
+	spec := coretest.Spec(t, "blocks: {home: {prefix: 10.0.0.0/26, keep: [10.0.0.32/28, 10.0.0.48..10.0.0.49]}}\nsegments: {a: {prefix: "+
+		"10.0.0.0/28}}\n")
 	spec.Retired = []model.Retired{{Prefix: spec.Blocks[0].Kept[1].Prefix, Owner: "old"}}
 	var told []string
 	for _, s := range spec.Stretches(spec.Blocks[0].Prefixes[0].Prefix) {
@@ -106,6 +110,7 @@ func TestKeptAndRetiredStretches(t *testing.T) {
 		}
 		told = append(told, fmt.Sprint(s.Prefix, " ", what))
 	}
-	assert.Equal(t, []string{"10.0.0.0/28 used", "10.0.0.16/28 free", "10.0.0.32/28 kept", "10.0.0.48/31 was old", "10.0.0.50/31 free", "10.0.0.52/30 free", "10.0.0.56/29 free"}, told)
+	assert.Equal(t, []string{"10.0.0.0/28 used", "10.0.0.16/28 free", "10.0.0.32/28 kept", "10.0.0.48/31 was old", "10.0.0.50/31 free",
+		"10.0.0.52/30 free", "10.0.0.56/29 free"}, told)
 	assert.Zero(t, finding.Count(nil, finding.Advice))
 }

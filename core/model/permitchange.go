@@ -70,7 +70,8 @@ func (c PutInForce) Apply(s *Spec) *Spec {
 
 // Describe implements Change.
 func (c PutInForce) Describe(s *Spec) string {
-	return fmt.Sprintf("put the pending permit %d of %s in force: '%s'", c.Permit+1, s.Devices[c.Device].Name, s.Devices[c.Device].Permits[c.Permit].Text)
+	return fmt.Sprintf("put the pending permit %d of %s in force: '%s'", c.Permit+1, s.Devices[c.Device].Name,
+		s.Devices[c.Device].Permits[c.Permit].Text)
 }
 
 // On implements Change.

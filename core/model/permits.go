@@ -151,13 +151,16 @@ func (r *resolver) permit(d DeviceID, t plan.Permit, own bool) (Permit, bool) {
 	name := r.spec.Devices[d].Name
 	switch itself := p.From.Itself || p.To.Itself; {
 	case itself && !own:
-		r.report(finding.New(finding.BadValue, t.Sentence.Place, "under 'permits' is what passes through %s; 'itself' belongs under 'own-permits'", name).About(name))
+		r.report(finding.New(finding.BadValue, t.Sentence.Place,
+			"under 'permits' is what passes through %s; 'itself' belongs under 'own-permits'", name).About(name))
 		return p, false
 	case !itself && own, p.From.Itself && p.To.Itself:
-		r.report(finding.New(finding.BadValue, t.Sentence.Place, "under 'own-permits' one side of each sentence is 'itself', meaning %s", name).About(name))
+		r.report(finding.New(finding.BadValue, t.Sentence.Place, "under 'own-permits' one side of each sentence is 'itself', meaning %s",
+			name).About(name))
 		return p, false
 	case p.From.Itself && len(p.In) > 0, p.To.Itself && len(p.Out) > 0:
-		r.report(finding.New(finding.BadValue, t.Sentence.Place, "what comes from %s itself comes in by no interface, and what is for it leaves by none", name).About(name))
+		r.report(finding.New(finding.BadValue, t.Sentence.Place,
+			"what comes from %s itself comes in by no interface, and what is for it leaves by none", name).About(name))
 		return p, false
 	}
 	return p, true

@@ -13,7 +13,8 @@ import (
 )
 
 func TestServicesAreRead(t *testing.T) {
-	for text, want := range map[string]string{"icmp": "icmp", "tcp": "tcp", "udp/53": "udp/53", "tcp/8000..8099": "tcp/8000..8099", "tcp/5..5": "tcp/5"} {
+	for text, want := range map[string]string{"icmp": "icmp", "tcp": "tcp", "udp/53": "udp/53", "tcp/8000..8099": "tcp/8000..8099",
+		"tcp/5..5": "tcp/5"} {
 		s, err := model.ParseService(text)
 		require.NoError(t, err, text)
 		assert.Equal(t, want, s.String())

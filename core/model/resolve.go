@@ -39,7 +39,8 @@ func Resolve(doc *plan.Document, numbering Numbering) (*Spec, []finding.Finding)
 	r.vlanNumbers()
 	if !r.fitsInterfaces() {
 		// Nothing can be said of a part of it: identifiers count on the whole.
-		empty := Spec{Name: r.spec.Name, Operator: None, devices: map[string]DeviceID{}, segments: map[string]SegmentID{}, blocks: map[string]BlockID{}, cables: map[string]CableID{}}
+		empty := Spec{Name: r.spec.Name, Operator: None, devices: map[string]DeviceID{}, segments: map[string]SegmentID{},
+			blocks: map[string]BlockID{}, cables: map[string]CableID{}}
 		empty.Settings.TreeRoot = None
 		return &empty, r.found
 	}
@@ -174,7 +175,8 @@ func (r *resolver) names() {
 	taken := map[string]owner{}
 	claim := func(name plan.Text, what string) {
 		if first, ok := taken[name.Value]; ok {
-			r.report(finding.New(finding.NameTaken, name.Place, "%s is already the name of %s %s", name.Value, first.what, first.place.From(name.Place)).
+			r.report(finding.New(finding.NameTaken, name.Place, "%s is already the name of %s %s", name.Value, first.what,
+				first.place.From(name.Place)).
 				About(name.Value).With(first.place))
 			return
 		}

@@ -287,36 +287,69 @@ devices:
 func TestSlipsAreNamedWithARemedy(t *testing.T) {
 	const base = "segments: {lan: {vlan: 5, prefix: 10.1.0.0/28}, nolan: {}}\n"
 	tests := []struct{ about, text, want string }{
-		{"unknown segment", "devices: {r: {is: router, interfaces: {a: {segment: lam, address: first}}}}", "unknown-name: there is no segment called lam | did you mean lan?"},
+		{"unknown segment", "devices: {r: {is: router, interfaces: {a: {segment: lam, address: first}}}}",
+			"unknown-name: there is no segment called lam | did you mean lan?"},
 		{"unknown operator", "operator: q\ndevices: {r: {is: router}}", "unknown-name: there is no device called q | did you mean r?"},
-		{"a place the subnet has not", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 15}}}}", "no-such-place: 10.1.0.0/28 has 14 usable addresses, and no number 15"},
-		{"a place without a subnet", "devices: {r: {is: router, interfaces: {a: {segment: nolan, address: 1}}}}", "no-subnet: segment nolan has no prefix, so there is no 1 usable address | add 'prefix:' or what it needs, such as 'hosts: 20', to segment nolan"},
-		{"no segment at all", "devices: {r: {is: router, interfaces: {a: {address: first}}}}", "no-subnet: r:a is on no segment, so there is no first usable address | say which segment it is on, or write the address with its length"},
-		{"no length", "devices: {r: {is: router, interfaces: {a: {address: 192.0.2.1}}}}", "no-prefix-length: 192.0.2.1 has no prefix length | write 192.0.2.1/24"},
+		{"a place the subnet has not", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 15}}}}",
+			"no-such-place: 10.1.0.0/28 has 14 usable addresses, and no number 15"},
+		{"a place without a subnet", "devices: {r: {is: router, interfaces: {a: {segment: nolan, address: 1}}}}",
+			"no-subnet: segment nolan has no prefix, so there is no 1 usable address | add 'prefix:' or what it needs, such as 'hosts: 20', " +
+				"to segment nolan"},
+		{"no segment at all", "devices: {r: {is: router, interfaces: {a: {address: first}}}}",
+			"no-subnet: r:a is on no segment, so there is no first usable address | say which segment it is on, or write the address with its " +
+				"length"},
+		{"no length", "devices: {r: {is: router, interfaces: {a: {address: 192.0.2.1}}}}",
+			"no-prefix-length: 192.0.2.1 has no prefix length | write 192.0.2.1/24"},
 		{"a subnet without a length", "blocks: {b: 10.0.0.0}", "no-prefix-length: 10.0.0.0 has no prefix length | write 10.0.0.0/24"},
-		{"a range backwards", "devices: {s: {is: switch, interfaces: {p5..p1: {access: lan}}}}", "bad-value: p5..p1 is no range of ports; write it as p1..p12, the lower number first, 4096 ports at most"},
-		{"an endless range", "devices: {s: {is: switch, interfaces: {p1..p99999: {access: lan}}}}", "bad-value: p1..p99999 is no range of ports; write it as p1..p12, the lower number first, 4096 ports at most"},
-		{"an absurd range", "devices: {s: {is: switch, interfaces: {p1..p99999999999999999999: {access: lan}}}}", "bad-value: p1..p99999999999999999999 is no range of ports; write it as p1..p12, the lower number first, 4096 ports at most"},
-		{"no number", "devices: {s: {is: switch, interfaces: {p1: {access: nolan}}}}", "no-vlan-number: segment nolan has no VLAN number for a switch to carry it by | add 'vlan:' to segment nolan"},
-		{"two kinds at once", "devices: {s: {is: switch, interfaces: {p1: {access: lan, vlan: lan}}}}", "key-out-of-place: p1 is either on a segment, a VLAN interface, an access port or a tagged port, not two of them"},
-		{"a switch port on a router", "devices: {r: {is: router, interfaces: {p1: {access: lan}}}}", "key-out-of-place: r is a router, and only a switch has access and tagged ports | say 'segment:' for a routed port"},
-		{"an address on a switch port", "devices: {s: {is: switch, interfaces: {p1: {access: lan, address: first}}}}", "key-out-of-place: s:p1 is a switch port, which has no address of its own | give the switch a VLAN interface: 'mgmt: {vlan: SEGMENT, address: …}'"},
-		{"at beside interfaces", "devices: {s: {is: switch, interfaces: {p1: {}}}, h: {is: host, at: 's:p1', interfaces: {q: {}}}}", "key-out-of-place: h has interfaces, and 'at' is for a device with one port only | write the cable under 'cables'"},
-		{"an address without a port", "devices: {h: {is: host, address: 1}}", "key-out-of-place: h has an address and no port to put it on | add 'at: DEVICE:PORT', or put the address on an interface"},
-		{"a cable without a port", "devices: {r: {is: router, interfaces: {a: {}, b: {}}}, h: {is: host, interfaces: {p: {}}}}\ncables: [r:a to h]", "bad-value: h does not say which port | write h:p"},
-		{"a cable into a loopback", "devices: {r: {is: router, loopback: 10.9.9.9}, h: {is: host, at: 'r:loopback'}}", "bad-value: r:loopback is a loopback, and a cable goes into a port"},
-		{"a cable to itself", "devices: {r: {is: router, interfaces: {a: {}}}}\ncables: [r:a to r:a]", "bad-value: the cable leads from r:a back to itself"},
-		{"a next hop of the other family", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {10.9.0.0/16: '2001:db8::1'}}}", "bad-address: the next hop 2001:db8::1 is of another family than its destination"},
-		{"a link-local next hop alone", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {'2001:db8::/32': 'fe80::1'}}}", "missing-key: fe80::1 is link-local and could be on any interface | write {next-hop: \"fe80::1\", out: INTERFACE}"},
-		{"an unknown destination", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {lann: 10.1.0.2}}}", "unknown-name: lann is neither a prefix, a segment nor a block | did you mean lan?"},
-		{"an unknown next hop", "devices: {r1: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {default: r2}}}", "unknown-name: there is no device called r2 | did you mean r1?"},
-		{"a next hop that is no address", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {default: 10.1.0.300}}}", `bad-address: "10.1.0.300" is not an address: 300 is more than 255`},
-		{"a loopback that is a subnet", "devices: {r: {is: router, loopback: 10.9.9.0/24}}", "bad-address: a loopback address has length 32, not 24 | write 10.9.9.0"},
-		{"a gateway nowhere", "devices: {h: {is: host, interfaces: {p: {segment: lan, address: 3}}, gateway: x}}", "unknown-name: x is neither a device nor an address | did you mean h?"},
-		{"a gateway that is not there", "devices: {h: {is: host, interfaces: {p: {segment: lan, address: 3}}, gateway: r}, r: {is: router}}", "no-shared-segment: r has no address on lan to be its gateway"},
-		{"an unknown parent", "devices: {r: {is: router, interfaces: {a: {}, v: {segment: lan, address: 1, parent: b}}}}", "unknown-name: there is no interface of r called b | did you mean a?"},
-		{"host bits in a destination", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {10.9.1.1/16: 10.1.0.2}}}", "host-bits-set: 10.9.1.1/16 is an address in a subnet, and the destination of a route is a subnet | write 10.9.0.0/16"},
-		{"two ports of one name", "devices: {r: {is: router, loopback: 10.9.9.9, interfaces: {loopback: {}}}}", "name-taken: r has an interface loopback already, on line 3"},
+		{"a range backwards", "devices: {s: {is: switch, interfaces: {p5..p1: {access: lan}}}}",
+			"bad-value: p5..p1 is no range of ports; write it as p1..p12, the lower number first, 4096 ports at most"},
+		{"an endless range", "devices: {s: {is: switch, interfaces: {p1..p99999: {access: lan}}}}",
+			"bad-value: p1..p99999 is no range of ports; write it as p1..p12, the lower number first, 4096 ports at most"},
+		{"an absurd range", "devices: {s: {is: switch, interfaces: {p1..p99999999999999999999: {access: lan}}}}",
+			"bad-value: p1..p99999999999999999999 is no range of ports; write it as p1..p12, the lower number first, 4096 ports at most"},
+		{"no number", "devices: {s: {is: switch, interfaces: {p1: {access: nolan}}}}",
+			"no-vlan-number: segment nolan has no VLAN number for a switch to carry it by | add 'vlan:' to segment nolan"},
+		{"two kinds at once", "devices: {s: {is: switch, interfaces: {p1: {access: lan, vlan: lan}}}}",
+			"key-out-of-place: p1 is either on a segment, a VLAN interface, an access port or a tagged port, not two of them"},
+		{"a switch port on a router", "devices: {r: {is: router, interfaces: {p1: {access: lan}}}}",
+			"key-out-of-place: r is a router, and only a switch has access and tagged ports | say 'segment:' for a routed port"},
+		{"an address on a switch port", "devices: {s: {is: switch, interfaces: {p1: {access: lan, address: first}}}}",
+			"key-out-of-place: s:p1 is a switch port, which has no address of its own | give the switch a VLAN interface: 'mgmt: {vlan: " +
+				"SEGMENT, address: …}'"},
+		{"at beside interfaces", "devices: {s: {is: switch, interfaces: {p1: {}}}, h: {is: host, at: 's:p1', interfaces: {q: {}}}}",
+			"key-out-of-place: h has interfaces, and 'at' is for a device with one port only | write the cable under 'cables'"},
+		{"an address without a port", "devices: {h: {is: host, address: 1}}",
+			"key-out-of-place: h has an address and no port to put it on | add 'at: DEVICE:PORT', or put the address on an interface"},
+		{"a cable without a port", "devices: {r: {is: router, interfaces: {a: {}, b: {}}}, h: {is: host, interfaces: {p: {}}}}\ncables: " +
+			"[r:a to h]", "bad-value: h does not say which port | write h:p"},
+		{"a cable into a loopback", "devices: {r: {is: router, loopback: 10.9.9.9}, h: {is: host, at: 'r:loopback'}}",
+			"bad-value: r:loopback is a loopback, and a cable goes into a port"},
+		{"a cable to itself", "devices: {r: {is: router, interfaces: {a: {}}}}\ncables: [r:a to r:a]",
+			"bad-value: the cable leads from r:a back to itself"},
+		{"a next hop of the other family",
+			"devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {10.9.0.0/16: '2001:db8::1'}}}",
+			"bad-address: the next hop 2001:db8::1 is of another family than its destination"},
+		{"a link-local next hop alone", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {'2001:db8::/32': " +
+			"'fe80::1'}}}", "missing-key: fe80::1 is link-local and could be on any interface | write {next-hop: \"fe80::1\", out: INTERFACE}"},
+		{"an unknown destination", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {lann: 10.1.0.2}}}",
+			"unknown-name: lann is neither a prefix, a segment nor a block | did you mean lan?"},
+		{"an unknown next hop", "devices: {r1: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {default: r2}}}",
+			"unknown-name: there is no device called r2 | did you mean r1?"},
+		{"a next hop that is no address",
+			"devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {default: 10.1.0.300}}}",
+			`bad-address: "10.1.0.300" is not an address: 300 is more than 255`},
+		{"a loopback that is a subnet", "devices: {r: {is: router, loopback: 10.9.9.0/24}}",
+			"bad-address: a loopback address has length 32, not 24 | write 10.9.9.0"},
+		{"a gateway nowhere", "devices: {h: {is: host, interfaces: {p: {segment: lan, address: 3}}, gateway: x}}",
+			"unknown-name: x is neither a device nor an address | did you mean h?"},
+		{"a gateway that is not there", "devices: {h: {is: host, interfaces: {p: {segment: lan, address: 3}}, gateway: r}, r: {is: router}}",
+			"no-shared-segment: r has no address on lan to be its gateway"},
+		{"an unknown parent", "devices: {r: {is: router, interfaces: {a: {}, v: {segment: lan, address: 1, parent: b}}}}",
+			"unknown-name: there is no interface of r called b | did you mean a?"},
+		{"host bits in a destination", "devices: {r: {is: router, interfaces: {a: {segment: lan, address: 1}}, routes: {10.9.1.1/16: " +
+			"10.1.0.2}}}", "host-bits-set: 10.9.1.1/16 is an address in a subnet, and the destination of a route is a subnet | write 10.9.0.0/16"},
+		{"two ports of one name", "devices: {r: {is: router, loopback: 10.9.9.9, interfaces: {loopback: {}}}}",
+			"name-taken: r has an interface loopback already, on line 3"},
 	}
 	for _, tt := range tests {
 		_, _, found := coretest.Resolve(base + tt.text)
@@ -340,7 +373,8 @@ devices:
 	a, l := coretest.Device(t, spec, "a"), coretest.Interface(t, spec, "a:l")
 	up := model.BringUp{Interface: l}.Apply(spec)
 	assert.False(t, up.Interfaces[l].AdminDown)
-	route := model.AddRoute{Static: model.Static{Device: a, To: spec.Segments[0].Prefixes[0].Prefix, Via: spec.Statics[0].Via, Out: model.None}}
+	route := model.AddRoute{Static: model.Static{Device: a, To: spec.Segments[0].Prefixes[0].Prefix, Via: spec.Statics[0].Via,
+		Out: model.None}}
 	more := route.Apply(up)
 	require.Len(t, more.Statics, 3)
 	assert.Equal(t, a, more.Statics[1].Device, "routes of one device stand together")
@@ -388,7 +422,8 @@ devices:
 			}
 			got = append(got, word)
 		}
-		assert.ElementsMatch(t, strings.Fields(strings.ReplaceAll(want, " in ", "_in_")), strings.Fields(strings.ReplaceAll(strings.Join(got, "  "), " in ", "_in_")), text)
+		assert.ElementsMatch(t, strings.Fields(strings.ReplaceAll(want, " in ", "_in_")),
+			strings.Fields(strings.ReplaceAll(strings.Join(got, "  "), " in ", "_in_")), text)
 	}
 	spec := coretest.Spec(t, `
 segments: {lan: {vlan: 7, prefix: 10.1.0.0/24}}
@@ -405,7 +440,8 @@ cables: [r:l to s:p1]
 // How ports start is said of all devices or by their kind, and never of hosts; a port that
 // only 'at' makes starts as the others.
 func TestHowPortsStart(t *testing.T) {
-	for start, want := range map[string]string{"up": "", "down": "r:a s:p f:port", "{router: down}": "r:a", "{switch: down, firewall: up}": "s:p", "{firewall: down}": "f:port"} {
+	for start, want := range map[string]string{"up": "", "down": "r:a s:p f:port", "{router: down}": "r:a",
+		"{switch: down, firewall: up}": "s:p", "{firewall: down}": "f:port"} {
 		spec := coretest.Spec(t, `
 settings: {ports-start: `+start+`}
 segments: {lan: {vlan: 7, prefix: 10.1.0.0/24}}
@@ -460,7 +496,8 @@ func TestDeepGroupsEnd(t *testing.T) {
 		fmt.Fprintf(&text, "  g%d: [g%d, g%d]\n", i, i+1, i+1)
 	}
 	body := "segments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}\ndevices:\n" +
-		"  r: {is: firewall, interfaces: {x: {segment: a, address: 1}, y: {segment: b, address: 1}}, permits: [g0 may reach b]}\nmust: [g0 reaches b]\n"
+		"  r: {is: firewall, interfaces: {x: {segment: a, address: 1}, y: {segment: b, address: 1}}, permits: [g0 may reach b]}\nmust: [g0 " +
+		"reaches b]\n"
 	resolved := func(text string) (*model.Spec, []finding.Finding) {
 		doc, slips := plan.Parse(source.New("g.plan.yaml", []byte(text)))
 		assert.Empty(t, slips)

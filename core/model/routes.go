@@ -174,7 +174,8 @@ func (r *resolver) hop(d DeviceID, hop *plan.Hop, to []netip.Prefix, named bool,
 		}
 	}
 	if len(statics) == 0 || !named && len(statics) < len(to) {
-		r.report(finding.New(finding.NoSharedSegment, hop.NextHop.Place, "%s and %s share no segment with %s addresses", subject, hop.NextHop.Value, familyWord(to)).About(subject))
+		r.report(finding.New(finding.NoSharedSegment, hop.NextHop.Place, "%s and %s share no segment with %s addresses", subject,
+			hop.NextHop.Value, familyWord(to)).About(subject))
 		return nil, false
 	}
 	return watched(statics), true
@@ -222,7 +223,8 @@ func (r *resolver) unknownHop(t plan.Text, subject string) {
 
 // hopByAddress resolves a next hop that is written as an address: it serves
 // the prefixes of its own family.
-func (r *resolver) hopByAddress(base Static, hop *plan.Hop, via netip.Addr, to []netip.Prefix, named bool, subject string) ([]Static, bool) {
+func (r *resolver) hopByAddress(base Static, hop *plan.Hop, via netip.Addr, to []netip.Prefix, named bool, subject string) ([]Static,
+	bool) {
 	if via.IsLinkLocalUnicast() && via.Is6() && base.Out == None {
 		r.report(finding.New(finding.MissingKey, hop.NextHop.Place, "%s is link-local and could be on any interface", via).About(subject).
 			Mend("write {next-hop: \"%s\", out: INTERFACE}", via))
@@ -230,7 +232,8 @@ func (r *resolver) hopByAddress(base Static, hop *plan.Hop, via netip.Addr, to [
 	}
 	statics := watched(onEach(base, to, map[prefix.Family]netip.Addr{prefix.FamilyOf(via): via}))
 	if len(statics) == 0 || !named && len(statics) < len(to) {
-		r.report(finding.New(finding.BadAddress, hop.NextHop.Place, "the next hop %s is of another family than its destination", via).About(subject))
+		r.report(finding.New(finding.BadAddress, hop.NextHop.Place, "the next hop %s is of another family than its destination",
+			via).About(subject))
 		return nil, false
 	}
 	return statics, true
@@ -289,7 +292,8 @@ func familyWord(to []netip.Prefix) string {
 // sharedAddresses finds the far device's address of each family on the one
 // segment that both are on, by the near one's interfaces in the route's table. Interfaces of the far one that
 // are in no table of their own come first: what it keeps apart is most often not what it is a next hop by.
-func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, table string) (via map[prefix.Family]netip.Addr, out InterfaceID, ok bool) {
+func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, table string) (via map[prefix.Family]netip.Addr,
+	out InterfaceID, ok bool) {
 	via, out = map[prefix.Family]netip.Addr{}, None
 	on := SegmentID(None)
 	onlyMain := table == "" && slices.ContainsFunc(r.spec.InterfacesOf(near), func(a InterfaceID) bool {
@@ -306,7 +310,8 @@ func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, tab
 			continue
 		}
 		if on != None {
-			r.report(finding.New(finding.Ambiguous, t.Place, "%s and %s share both %s and %s", subject, t.Value, r.spec.Segments[on].Name, r.spec.Segments[segment].Name).
+			r.report(finding.New(finding.Ambiguous, t.Place, "%s and %s share both %s and %s", subject, t.Value, r.spec.Segments[on].Name,
+				r.spec.Segments[segment].Name).
 				About(subject).Mend("write the next hop's address, such as %s", found[0].Address))
 			return nil, None, false
 		}
@@ -321,7 +326,8 @@ func (r *resolver) sharedAddresses(near, far DeviceID, t plan.Text, subject, tab
 		}
 	}
 	if on == None {
-		f := finding.New(finding.NoSharedSegment, t.Place, "%s and %s share no segment on which %s has an address", subject, t.Value, t.Value).About(subject)
+		f := finding.New(finding.NoSharedSegment, t.Place, "%s and %s share no segment on which %s has an address", subject, t.Value,
+			t.Value).About(subject)
 		if near == far {
 			f = finding.New(finding.NextHopOneself, t.Place, "%s names itself as the next hop", subject).About(subject)
 		}
@@ -339,7 +345,8 @@ func (r *resolver) outOf(out InterfaceID, far DeviceID, via netip.Addr) Interfac
 		return None
 	}
 	lent := func(id InterfaceID) bool {
-		return r.spec.Interfaces[id].Segment == near.Segment && slices.ContainsFunc(r.spec.Borrowed(id), func(a Address) bool { return a.Addr() == via })
+		return r.spec.Interfaces[id].Segment == near.Segment &&
+			slices.ContainsFunc(r.spec.Borrowed(id), func(a Address) bool { return a.Addr() == via })
 	}
 	if near.Borrow != None || slices.ContainsFunc(r.spec.InterfacesOf(far), lent) {
 		return out

@@ -27,7 +27,8 @@ func (r *resolver) segments() {
 		if fixed := len(s.Prefixes) > 0 && len(s.From) == 0 && len(r.spec.Blocks) != 1; segment.Need.Said() && !fixed {
 			segment.From = r.from(s.From, segment.Need.Place, s.Name.Value)
 		} else if len(s.From) > 0 && !segment.Need.Said() {
-			r.report(finding.New(finding.MissingKey, s.From[0].Place, "%s is taken from %s, and does not say how large it is", s.Name.Value, s.From[0].Value).
+			r.report(finding.New(finding.MissingKey, s.From[0].Place, "%s is taken from %s, and does not say how large it is", s.Name.Value,
+				s.From[0].Value).
 				About(s.Name.Value).Mend("add 'hosts:', 'length:' or 'point-to-point: true'"))
 		}
 		r.spec.Segments = append(r.spec.Segments, segment)
@@ -46,10 +47,12 @@ func (r *resolver) need(s *plan.Segment) Need {
 	}
 	switch {
 	case n.HostsSaid && n.PointToPoint:
-		r.report(finding.New(finding.KeyOutOfPlace, s.Hosts.Place, "%s is a link between two devices, and has no room for hosts", s.Name.Value).About(s.Name.Value).
+		r.report(finding.New(finding.KeyOutOfPlace, s.Hosts.Place, "%s is a link between two devices, and has no room for hosts",
+			s.Name.Value).About(s.Name.Value).
 			Mend("remove 'hosts', or 'point-to-point'"))
 	case s.Grow.Written() && !n.HostsSaid:
-		r.report(finding.New(finding.KeyOutOfPlace, s.Grow.Place, "%s has no number of hosts that could grow", s.Name.Value).About(s.Name.Value).
+		r.report(finding.New(finding.KeyOutOfPlace, s.Grow.Place, "%s has no number of hosts that could grow",
+			s.Name.Value).About(s.Name.Value).
 			Mend("add 'hosts:'"))
 	}
 	return n
@@ -92,7 +95,8 @@ func (r *resolver) from(texts []plan.Text, place source.Place, subject string) [
 		r.report(finding.New(finding.NoSubnet, place, "%s needs numbers, and the plan has no block to take them from", subject).About(subject).
 			Mend("add 'blocks: {home: [10.48.0.0/20]}' with address space of yours"))
 	default:
-		r.report(finding.New(finding.MissingKey, place, "%s does not say from which block, and there are %d", subject, len(r.spec.Blocks)).About(subject).
+		r.report(finding.New(finding.MissingKey, place, "%s does not say from which block, and there are %d", subject,
+			len(r.spec.Blocks)).About(subject).
 			Mend("add 'from: %s', or another of them", r.spec.Blocks[0].Name))
 	}
 	return all
@@ -154,7 +158,8 @@ func (r *resolver) addressRange(t plan.Text, low, high, subject string) (first, 
 	case err != nil:
 		r.report(finding.New(prefix.FindingOf(err), t.Place, "%s", err).About(subject))
 	case first.Is4() != last.Is4() || last.Less(first):
-		r.report(finding.New(finding.BadValue, t.Place, "%s is no range of addresses: the lower one comes first, and both are of one family", t.Value).About(subject))
+		r.report(finding.New(finding.BadValue, t.Place, "%s is no range of addresses: the lower one comes first, and both are of one family",
+			t.Value).About(subject))
 	default:
 		return first, last, true
 	}
@@ -200,7 +205,8 @@ func (r *resolver) leaseRange(l *Lease, s *Segment, t plan.Text) bool {
 	if !isPlace || !alsoPlace {
 		l.First, l.Last, ok = r.addressRange(t, low, high, s.Name)
 		if ok && !s.holds(l.First, l.Last) && len(s.Prefixes) > 0 {
-			r.report(finding.New(finding.BadValue, t.Place, "%s is not within a subnet of %s", t.Value, s.Name).About(s.Name).With(s.Prefixes[0].Place))
+			r.report(finding.New(finding.BadValue, t.Place, "%s is not within a subnet of %s", t.Value,
+				s.Name).About(s.Name).With(s.Prefixes[0].Place))
 			return false
 		}
 		return ok
@@ -212,7 +218,8 @@ func (r *resolver) leaseRange(l *Lease, s *Segment, t plan.Text) bool {
 		first, ok1 := prefix.Nth(p.Prefix, n)
 		last, ok2 := prefix.Nth(p.Prefix, m)
 		if !ok1 || !ok2 || last.Less(first) {
-			r.report(finding.New(finding.NoSuchPlace, t.Place, "%s has %s usable addresses, and no range %s", p.Prefix, prefix.Usable(p.Prefix), t.Value).About(s.Name).With(p.Place))
+			r.report(finding.New(finding.NoSuchPlace, t.Place, "%s has %s usable addresses, and no range %s", p.Prefix, prefix.Usable(p.Prefix),
+				t.Value).About(s.Name).With(p.Place))
 			return false
 		}
 		l.First, l.Last = first, last

@@ -33,7 +33,8 @@ devices:
   guest: {is: host, interfaces: {e: {segment: s1, address: 7}}}
   world: {is: world, beyond: 203.0.113.0/24, interfaces: {e: {segment: n2, address: 9}}}
 `)
-	want := map[string]string{"r-north": "north", "r-south": "", "r-pier": "pier", "r-six": "six", "stray": "", "bare": "", "guest": "", "clerk": "north", "world": ""}
+	want := map[string]string{"r-north": "north", "r-south": "", "r-pier": "pier", "r-six": "six", "stray": "", "bare": "", "guest": "",
+		"clerk": "north", "world": ""}
 	for d, b := range spec.Sites() {
 		name := ""
 		if b != model.None {

@@ -209,7 +209,8 @@ func (c DropWatch) Apply(s *Spec) *Spec {
 // Describe implements Change.
 func (c DropWatch) Describe(s *Spec) string {
 	route := &s.Statics[c.Static]
-	return fmt.Sprintf("on %s let %s via %s not watch %s, which does not answer", s.Devices[route.Device].Name, route.To, s.hopLabel(route.Via), route.Watch)
+	return fmt.Sprintf("on %s let %s via %s not watch %s, which does not answer", s.Devices[route.Device].Name, route.To,
+		s.hopLabel(route.Via), route.Watch)
 }
 
 // On implements Change.
@@ -273,7 +274,8 @@ func (s *Spec) Fitting(id InterfaceID, p netip.Prefix) (netip.Prefix, bool) {
 	}
 	for n := range s.Statics {
 		r := &s.Statics[n]
-		if r.Via.IsValid() && p.Contains(r.Via) && r.Device != s.Interfaces[id].Device && len(s.HoldersOf(r.Via)) == 0 && prefix.RoleOf(p, r.Via) == prefix.UsableAddress {
+		if r.Via.IsValid() && p.Contains(r.Via) && r.Device != s.Interfaces[id].Device && len(s.HoldersOf(r.Via)) == 0 &&
+			prefix.RoleOf(p, r.Via) == prefix.UsableAddress {
 			return netip.PrefixFrom(r.Via, p.Bits()), true
 		}
 	}

@@ -64,14 +64,15 @@ type Spec struct {
 
 // Settings are the behaviours in which makes of equipment differ.
 type Settings struct {
-	ResolveThroughDefault  bool    // a next hop may be found through the default route
-	AnswersWithoutLink     bool    // a device answers for addresses of an interface that is switched on and has no link
-	VLANInterfaceNeedsPort bool    // a VLAN interface is up only while a port with its VLAN is
-	ProbesByTable          bool    // the probe of a watched route goes where the device's own table leads it, not by the route's next hop
-	FirstSource            bool    // of equally good IPv6 source addresses the one written first is taken; else any may be
-	ErrorsTowardsSender    [2]bool // by family: ICMP errors come from the address used towards the sender, not from the interface the packet came in by
-	Tree                   Tree
-	TreeRoot               DeviceID // None: the first switch
+	ResolveThroughDefault  bool // a next hop may be found through the default route
+	AnswersWithoutLink     bool // a device answers for addresses of an interface that is switched on and has no link
+	VLANInterfaceNeedsPort bool // a VLAN interface is up only while a port with its VLAN is
+	ProbesByTable          bool // the probe of a watched route goes where the device's own table leads it, not by the route's next hop
+	FirstSource            bool // of equally good IPv6 source addresses the one written first is taken; else any may be
+	// by family: ICMP errors come from the address used towards the sender, not from the interface the packet came in by
+	ErrorsTowardsSender [2]bool
+	Tree                Tree
+	TreeRoot            DeviceID // None: the first switch
 }
 
 // Tree is how loops of switches are blocked.

@@ -136,7 +136,8 @@ func (r *resolver) translation(d DeviceID, t plan.Text) (Translation, bool) {
 		return x, true
 	}
 	if x.First, x.Last, ok = outside(words[2].Value); !ok {
-		r.report(finding.New(finding.BadValue, words[2].Place, "%s is no address, range such as 198.51.100.36..198.51.100.38, or prefix", words[2].Value))
+		r.report(finding.New(finding.BadValue, words[2].Place, "%s is no address, range such as 198.51.100.36..198.51.100.38, or prefix",
+			words[2].Value))
 		return x, false
 	}
 	if x.Kind == Taking {
@@ -159,7 +160,9 @@ func (r *resolver) oneToOne(x Translation, outside plan.Text) (Translation, bool
 	}
 	to := prefix.Stretch(x.First, x.Last)
 	if len(inside) != 1 || len(to) != 1 || strings.Contains(outside.Value, "..") || inside[0].Bits() != to[0].Bits() {
-		r.report(finding.New(finding.BadValue, x.Place, "one to one are two addresses, or two prefixes of one length: %s does not say which of them is which of %s", x.Text, outside.Value).
+		r.report(finding.New(finding.BadValue,
+			x.Place, "one to one are two addresses, or two prefixes of one length: %s does not say which of them is which of %s", x.Text,
+			outside.Value).
 			Mend("name one address on each side, or write 'shares' or 'takes'"))
 		return x, false
 	}

@@ -79,7 +79,8 @@ func (r *resolver) wants() {
 		if n, err := strconv.Atoi(t.Value); err == nil && n >= 1 && n <= mostStretch {
 			w.Stretch = n
 		} else {
-			r.report(finding.New(finding.BadValue, t.Place, "how many times the cost of the cheapest path one may cost is a whole number from 1 to %d, not %s", mostStretch, t.Value))
+			r.report(finding.New(finding.BadValue,
+				t.Place, "how many times the cost of the cheapest path one may cost is a whole number from 1 to %d, not %s", mostStretch, t.Value))
 		}
 	}
 	w.All = len(d.Reach) == 0
@@ -135,7 +136,8 @@ func (r *resolver) wantedWorld(w *Wants) {
 	for _, t := range d.Carriers {
 		id, ok := r.device(t)
 		if ok && r.spec.Devices[id].Kind != World {
-			r.report(finding.New(finding.BadValue, t.Place, "%s is a %s, and a carrier is a device of the world", t.Value, r.spec.Devices[id].Kind).About(t.Value))
+			r.report(finding.New(finding.BadValue, t.Place, "%s is a %s, and a carrier is a device of the world", t.Value,
+				r.spec.Devices[id].Kind).About(t.Value))
 		} else if ok {
 			w.Carriers = append(w.Carriers, id)
 		}

@@ -113,7 +113,8 @@ segments: {lan: {vlan: 10, prefix: 10.1.0.0/24}}
 devices: {sw: {is: switch, interfaces: {p1: {access: lan}, mgmt: {vlan: lan, address: 2}}}, sx: {is: switch, interfaces: {p1: {access: lan}}}}
 cables: [sw:p1 to sx:p1]
 `
-	assert.Equal(t, "down: no port that carries its VLAN is up; sw:p1: the far device sx is down", statusWord(t, stateOf(t, text, "sx"), "sw:mgmt"))
+	assert.Equal(t, "down: no port that carries its VLAN is up; sw:p1: the far device sx is down",
+		statusWord(t, stateOf(t, text, "sx"), "sw:mgmt"))
 	assert.Equal(t, "up", statusWord(t, stateOf(t, "settings: {vlan-interface-needs-port: false}\n"+text, "sx"), "sw:mgmt"))
 }
 
@@ -148,10 +149,12 @@ devices:
 cables: [r:e to one:up, one:down to two:up]
 `
 	s := stateOf(t, text)
-	assert.Equal(t, "h3:port h5:port one:m r:e.10", hears(t, s, "h1:port"), "by number, though h3's port calls it by another name; h5 untagged on a trunk")
+	assert.Equal(t, "h3:port h5:port one:m r:e.10", hears(t, s, "h1:port"),
+		"by number, though h3's port calls it by another name; h5 untagged on a trunk")
 	assert.Equal(t, "r:e.20", hears(t, s, "h2:port"), "the trunk between the switches does not carry 20")
 	assert.Equal(t, "", hears(t, s, "h4:port"))
-	assert.Equal(t, []model.InterfaceID{coretest.Interface(t, s.Spec, "r:e.10")}, s.Holders(coretest.Interface(t, s.Spec, "h1:port"), s.Spec.Interfaces[coretest.Interface(t, s.Spec, "r:e.10")].Addresses[0].Addr()))
+	assert.Equal(t, []model.InterfaceID{coretest.Interface(t, s.Spec, "r:e.10")},
+		s.Holders(coretest.Interface(t, s.Spec, "h1:port"), s.Spec.Interfaces[coretest.Interface(t, s.Spec, "r:e.10")].Addresses[0].Addr()))
 }
 
 func TestAccessPortsOfDifferentVLANsLeak(t *testing.T) {
@@ -332,9 +335,11 @@ func randomSwitches(r *rand.Rand) string {
 			}
 		}
 	}
-	fmt.Fprintf(&devices, "  r: {is: router, interfaces: {e: {address: 10.2.0.1/8}, e.11: {segment: s11, address: 10.2.0.2/8}, e.12: {segment: s12, address: 10.2.0.3/8}}}\n")
+	fmt.Fprintf(&devices, "  r: {is: router, interfaces: {e: {address: 10.2.0.1/8}, e.11: {segment: s11, address: 10.2.0.2/8}, e.12: "+
+		"{segment: s12, address: 10.2.0.3/8}}}\n")
 	fmt.Fprintf(&cables, "  - r:e to w0:t0\n")
-	return "segments: {s10: {vlan: 10}, s11: {vlan: 11}, s12: {vlan: 12}, s13: {vlan: 13}}\ndevices:\n" + devices.String() + "cables:\n" + cables.String()
+	return "segments: {s10: {vlan: 10}, s11: {vlan: 11}, s12: {vlan: 12}, s13: {vlan: 13}}\ndevices:\n" + devices.String() + "cables:\n" +
+		cables.String()
 }
 
 // blockedBy is the cables that frames do not pass: those that a tree for all

@@ -38,7 +38,8 @@ type failed struct {
 }
 
 func newFailed(s *State) *failed {
-	f := &failed{map[model.DeviceID]bool{}, map[model.InterfaceID]bool{}, map[model.CableID]bool{}, map[model.SegmentID]bool{}, s.Spec.Interfaces}
+	f := &failed{map[model.DeviceID]bool{}, map[model.InterfaceID]bool{}, map[model.CableID]bool{}, map[model.SegmentID]bool{},
+		s.Spec.Interfaces}
 	for _, x := range s.failures {
 		f.device[x.Device], f.iface[x.Interface], f.cable[x.Cable], f.segment[x.Segment] = true, true, true, true
 	}

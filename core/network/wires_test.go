@@ -41,7 +41,8 @@ func without(t *testing.T, s *network.State, names ...string) *network.State {
 
 func TestASerialLineHasOneClock(t *testing.T) {
 	plan := func(a, b string) *network.State {
-		return stateOf(t, "segments: {l: {prefix: 10.0.0.0/31}}\ndevices:\n  a: {is: router, interfaces: {s: {segment: l, line: serial"+a+"}}}\n  b: {is: router, interfaces: {s: {segment: l, line: serial"+b+"}}}\ncables: [a:s to b:s]\n")
+		return stateOf(t, "segments: {l: {prefix: 10.0.0.0/31}}\ndevices:\n  a: {is: router, interfaces: {s: {segment: l, line: serial"+a+
+			"}}}\n  b: {is: router, interfaces: {s: {segment: l, line: serial"+b+"}}}\ncables: [a:s to b:s]\n")
 	}
 	assert.Equal(t, "up", why(t, plan(", clock: here", ""), "a:s"))
 	assert.Equal(t, "up", why(t, plan("", ", clock: here"), "a:s"))
@@ -67,7 +68,8 @@ func TestAGroupIsUpWhileAMemberIs(t *testing.T) {
 	assert.True(t, together(t, s, "a:m", "b:m"))
 	s = without(t, s, "two")
 	assert.Equal(t, "down: no port of the group is up; a:p1: the cable one is down", why(t, s, "a:bond"))
-	assert.Equal(t, "down: no port that carries its VLAN is up; a:bond: no port of the group is up; a:p1: the cable one is down", why(t, s, "a:m"))
+	assert.Equal(t, "down: no port that carries its VLAN is up; a:bond: no port of the group is up; a:p1: the cable one is down",
+		why(t, s, "a:m"))
 	assert.False(t, together(t, s, "a:m", "b:m"))
 
 	// A port taken out of its group at one end: what the other end sends by it is lost, unless the ends agree to leave it out.
@@ -79,7 +81,8 @@ func TestAGroupIsUpWhileAMemberIs(t *testing.T) {
 	assert.Empty(t, stateOf(t, agreed).Loops())
 	one := strings.Replace(grouped, "bond: {members:", "bond: {negotiates: true, members:", 1)
 	assert.False(t, together(t, stateOf(t, one), "a:m", "b:m"), "it finds nobody to agree with")
-	loose := strings.Replace(grouped, "p1: {}, p2: {}, bond: {members: [p1, p2], tagged: [lan]}", "p1: {tagged: [lan]}, p2: {tagged: [lan]}", 1)
+	loose := strings.Replace(grouped, "p1: {}, p2: {}, bond: {members: [p1, p2], tagged: [lan]}", "p1: {tagged: [lan]}, p2: {tagged: [lan]}",
+		1)
 	assert.False(t, together(t, stateOf(t, loose), "a:m", "b:m"), "two loose ports are no one link")
 	assert.True(t, together(t, without(t, stateOf(t, loose), "one"), "a:m", "b:m"))
 }
@@ -123,7 +126,8 @@ func TestOneTreeBlocksACableForEveryVLAN(t *testing.T) {
 	s = without(t, stateOf(t, ring), "ab")
 	assert.Empty(t, loops(s), "when a cable fails the blocked one takes over")
 	assert.True(t, together(t, s, "a:m", "b:m"))
-	assert.Empty(t, stateOf(t, "settings: {spanning-tree: none}\n"+strings.ReplaceAll(ring, "p2: {tagged: [10]}", "p2: {tagged: [30]}")).Loops(), "no VLAN goes all round")
+	assert.Empty(t, stateOf(t, "settings: {spanning-tree: none}\n"+
+		strings.ReplaceAll(ring, "p2: {tagged: [10]}", "p2: {tagged: [30]}")).Loops(), "no VLAN goes all round")
 }
 
 func TestTheMasterHoldsASharedAddress(t *testing.T) {
@@ -153,12 +157,14 @@ devices:
 }
 
 func TestSettingsOfWhatMakesDifferIn(t *testing.T) {
-	plan := "segments: {s: {vlan: 1}}\ndevices: {a: {is: switch, interfaces: {p1: {}, p2: {tagged: [7]}, m: {vlan: s, address: 10.0.0.1/24}}}, h: {is: host, at: 'a:p1', address: 10.0.0.2/24}}\n"
+	plan := "segments: {s: {vlan: 1}}\ndevices: {a: {is: switch, interfaces: {p1: {}, p2: {tagged: [7]}, m: {vlan: s, address: " +
+		"10.0.0.1/24}}}, h: {is: host, at: 'a:p1', address: 10.0.0.2/24}}\n"
 	assert.False(t, together(t, stateOf(t, plan), "a:m", "h:port"), "a port that says nothing carries nothing")
 	s := stateOf(t, "settings: {default-vlan: 1}\n"+plan)
 	assert.True(t, together(t, s, "a:m", "h:port"))
 	assert.EqualValues(t, 1, s.Spec.Interfaces[coretest.Interface(t, s.Spec, "a:p2")].Untagged)
-	s = stateOf(t, "settings: {ports-start: down}\nsegments: {l: {prefix: 10.0.0.0/31}}\ndevices: {a: {is: router, interfaces: {p: {segment: l}}}, b: {is: router, interfaces: {p: {segment: l, admin: up}}}}\n")
+	s = stateOf(t, "settings: {ports-start: down}\nsegments: {l: {prefix: 10.0.0.0/31}}\ndevices: {a: {is: router, interfaces: {p: "+
+		"{segment: l}}}, b: {is: router, interfaces: {p: {segment: l, admin: up}}}}\n")
 	assert.Equal(t, "down: administratively down", why(t, s, "a:p"))
 	assert.Equal(t, "up", why(t, s, "b:p"))
 }
@@ -199,7 +205,8 @@ func wide(b *testing.B) *network.Topology {
 		if d <= 200 {
 			trunks = "t0: {tagged: [2..4001]}, t1: {tagged: [2..4001]}, "
 		}
-		fmt.Fprintf(&t, "  s%d: {is: switch, interfaces: {%sp1..p48: {access: %d}, m: {vlan: '%d', address: 10.%d.%d.1/24}}}\n", d, trunks, 2+d, 2+d, d/256, d%256)
+		fmt.Fprintf(&t, "  s%d: {is: switch, interfaces: {%sp1..p48: {access: %d}, m: {vlan: '%d', address: 10.%d.%d.1/24}}}\n", d, trunks, 2+d,
+			2+d, d/256, d%256)
 		fmt.Fprintf(&t, "  h%d: {is: host, at: 's%d:p1', address: 10.%d.%d.2/24}\n", d, d, d/256, d%256)
 	}
 	t.WriteString("cables:\n")

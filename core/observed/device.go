@@ -267,7 +267,8 @@ func (d *Device) Merge(o *Device) {
 		}
 		if o.Tells(part) && d.Knows(part) {
 			for i := range d.Interfaces {
-				d.Interfaces[i].Addresses = slices.DeleteFunc(d.Interfaces[i].Addresses, func(a Address) bool { return prefix.FamilyOf(a.Addr()) == family })
+				d.Interfaces[i].Addresses = slices.DeleteFunc(d.Interfaces[i].Addresses,
+					func(a Address) bool { return prefix.FamilyOf(a.Addr()) == family })
 			}
 		}
 	}

@@ -18,10 +18,14 @@ func to(text string) Route { return Route{To: netip.MustParsePrefix(text)} }
 func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 	vlan, distance, yes := 0, 110, true
 	d := &Device{
-		Name: "mole-rtr", Sources: []Source{{File: "mole-rtr.json", Format: "rfc7951", Taken: "2026-11-23T03:10:00Z", Saved: true}}, Known: Parts,
-		Interfaces: []Interface{{Name: "beam0", Admin: Up, Oper: Down, MTU: 1500, Speed: 1e9, Addresses: []Address{{netip.MustParsePrefix("2001:db8:5ea:f1::3/127"), "static", true}}, Untagged: &vlan, Tagged: []int{120, 191}}},
-		Routes:     []Route{{To: netip.MustParsePrefix("10.48.3.0/24"), NextHop: netip.MustParseAddr("10.48.0.5"), Distance: &distance, Active: &yes}, {To: netip.MustParsePrefix("10.48.0.0/16"), Discard: true}},
-		Neighbours: []Neighbour{{Address: netip.MustParseAddr("10.48.0.5"), MAC: "02:00:00:00:00:05"}}, MACs: []MACEntry{{MAC: "02:00:00:00:00:07", Interface: "p7", VLAN: 120}},
+		Name: "mole-rtr", Sources: []Source{{File: "mole-rtr.json", Format: "rfc7951", Taken: "2026-11-23T03:10:00Z",
+			Saved: true}}, Known: Parts,
+		Interfaces: []Interface{{Name: "beam0", Admin: Up, Oper: Down, MTU: 1500, Speed: 1e9,
+			Addresses: []Address{{netip.MustParsePrefix("2001:db8:5ea:f1::3/127"), "static", true}}, Untagged: &vlan, Tagged: []int{120, 191}}},
+		Routes: []Route{{To: netip.MustParsePrefix("10.48.3.0/24"), NextHop: netip.MustParseAddr("10.48.0.5"), Distance: &distance,
+			Active: &yes}, {To: netip.MustParsePrefix("10.48.0.0/16"), Discard: true}},
+		Neighbours: []Neighbour{{Address: netip.MustParseAddr("10.48.0.5"),
+			MAC: "02:00:00:00:00:05"}}, MACs: []MACEntry{{MAC: "02:00:00:00:00:07", Interface: "p7", VLAN: 120}},
 	}
 	again, err := Decode(d.Encode())
 	require.NoError(t, err)
@@ -60,9 +64,11 @@ func TestMergingReplacesWhatIsToldWholly(t *testing.T) {
 		Interfaces: []Interface{{Name: "a", MTU: 9000, Addresses: []Address{at("10.0.0.1/24")}}},
 		Routes:     []Route{to("10.1.0.0/16"), to("2001:db8::/32")}, MACs: []MACEntry{{MAC: "1"}}}
 	d.Merge(&Device{Name: "r", Sources: []Source{{File: "more"}}, Known: []Part{Addresses4, Routes4, Neighbours},
-		Interfaces: []Interface{{Name: "a", Admin: Down, Addresses: []Address{at("10.0.0.2/24")}}, {Name: "b", Addresses: []Address{at("2001:db8::1/64")}}},
-		Routes:     []Route{to("10.2.0.0/16")}})
-	assert.Equal(t, []Interface{{Name: "a", Admin: Down, MTU: 9000, Addresses: []Address{at("10.0.0.2/24")}}, {Name: "b", Addresses: []Address{at("2001:db8::1/64")}}}, d.Interfaces, "what is left open stays")
+		Interfaces: []Interface{{Name: "a", Admin: Down, Addresses: []Address{at("10.0.0.2/24")}},
+			{Name: "b", Addresses: []Address{at("2001:db8::1/64")}}},
+		Routes: []Route{to("10.2.0.0/16")}})
+	assert.Equal(t, []Interface{{Name: "a", Admin: Down, MTU: 9000, Addresses: []Address{at("10.0.0.2/24")}},
+		{Name: "b", Addresses: []Address{at("2001:db8::1/64")}}}, d.Interfaces, "what is left open stays")
 	assert.Equal(t, []Route{to("2001:db8::/32"), to("10.2.0.0/16")}, d.Routes, "of the other family nothing was told")
 	assert.Equal(t, []Part{Interfaces, Addresses4, Routes4, Neighbours, MACs}, d.Known, "in the order in which they are told")
 	assert.Len(t, d.MACs, 1)
@@ -71,8 +77,10 @@ func TestMergingReplacesWhatIsToldWholly(t *testing.T) {
 
 func TestAFileReadAgainTakesItsOwnPlace(t *testing.T) {
 	d := &Device{Name: "r", Sources: []Source{{File: "addr", Taken: "2026-11-22T03:00:00Z"}, {File: "route", Taken: "2026-11-22T03:00:00Z"}}}
-	d.Merge(&Device{Name: "r", Sources: []Source{{File: "addr", Taken: "2026-11-23T03:00:00Z"}, {File: "addr", Taken: "2026-11-23T03:00:00Z", Saved: true}}})
-	assert.Equal(t, []Source{{File: "route", Taken: "2026-11-22T03:00:00Z"}, {File: "addr", Taken: "2026-11-23T03:00:00Z"}, {File: "addr", Taken: "2026-11-23T03:00:00Z", Saved: true}}, d.Sources,
+	d.Merge(&Device{Name: "r", Sources: []Source{{File: "addr", Taken: "2026-11-23T03:00:00Z"},
+		{File: "addr", Taken: "2026-11-23T03:00:00Z", Saved: true}}})
+	assert.Equal(t, []Source{{File: "route", Taken: "2026-11-22T03:00:00Z"}, {File: "addr", Taken: "2026-11-23T03:00:00Z"},
+		{File: "addr", Taken: "2026-11-23T03:00:00Z", Saved: true}}, d.Sources,
 		"or a state would be as old as the first look at it")
 }
 

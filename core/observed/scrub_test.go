@@ -12,8 +12,11 @@ import (
 // A name that nobody can read poisons nothing: what has it goes, is not known wholly, and the rest can be kept and read again.
 func TestNamesThatNobodyCanReadGo(t *testing.T) {
 	turned, control := "p\u202e1", "p\x1b[2J"
-	d := &observed.Device{Name: "quay-edge", Interfaces: []observed.Interface{{Name: "p1", Description: turned}, {Name: turned}, {Name: "p2", Parent: control}},
-		Links: []observed.Link{{Interface: "p1", Device: control}, {Interface: "p1", Device: "other"}}, MACs: []observed.MACEntry{{Interface: turned}}, Neighbours: []observed.Neighbour{{Interface: control}}}
+	d := &observed.Device{Name: "quay-edge",
+		Interfaces: []observed.Interface{{Name: "p1", Description: turned}, {Name: turned}, {Name: "p2", Parent: control}},
+		Links: []observed.Link{{Interface: "p1", Device: control},
+			{Interface: "p1", Device: "other"}}, MACs: []observed.MACEntry{{Interface: turned}},
+		Neighbours: []observed.Neighbour{{Interface: control}}}
 	d.Learn(observed.Parts...)
 	assert.Equal(t, 5, d.Scrub())
 	assert.Equal(t, []observed.Interface{{Name: "p1"}}, d.Interfaces)

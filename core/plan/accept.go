@@ -23,7 +23,9 @@ var acceptKeys = []key[Accept]{
 	{"finding", "the name of a finding", "What is accepted. Required.", func(r *reader, a *Accept, n *yaml.Node, what string) {
 		a.Finding = r.choice(n, what, finding.Names()...)
 	}},
-	{"of", "a device, an interface, a segment, or whatever the finding is about", "Of what it is accepted: of a device also what is about its interfaces. Unless set: wherever it is found.", text(func(a *Accept) *Text { return &a.Of })},
+	{"of", "a device, an interface, a segment, or whatever the finding is about",
+		"Of what it is accepted: of a device also what is about its interfaces. Unless set: wherever it is found.",
+		text(func(a *Accept) *Text { return &a.Of })},
 	{"because", "text", "Why the team lives with it. Required.", prose(func(a *Accept) *Text { return &a.Because })},
 	{"until", "a date such as `2027-03-31`", "The last day on which it is accepted. Unless set: for good.", (*reader).day},
 }
@@ -61,7 +63,8 @@ func (r *reader) accept(d *Document, v *yaml.Node) {
 		has  bool
 		what string
 		add  string
-	}{{a.Finding.Written(), "which finding is accepted", "finding: no-route-out"}, {a.Because.Written(), "why the finding is accepted", "because: it is closed on purpose"}} {
+	}{{a.Finding.Written(), "which finding is accepted", "finding: no-route-out"},
+		{a.Because.Written(), "why the finding is accepted", "because: it is closed on purpose"}} {
 		if !missing.has {
 			r.report(finding.New(finding.MissingKey, a.Place, "it is not said %s", missing.what).Mend("add '%s'", missing.add))
 		}

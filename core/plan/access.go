@@ -52,27 +52,42 @@ const (
 )
 
 var accessKeys = []key[Access]{
-	{"for", "a device, a group, a segment, or `everyone`", "Whom it is about. What names the device itself counts before a group, and a group before everyone. Required.", text(func(a *Access) *Text { return &a.For })},
-	{"methods", "a list of maps", "How to ask, the preferred first. What one does not tell, the next one is asked for. Required.", (*reader).methods},
+	{"for", "a device, a group, a segment, or `everyone`",
+		"Whom it is about. What names the device itself counts before a group, and a group before everyone. Required.",
+		text(func(a *Access) *Text { return &a.For })},
+	{"methods", "a list of maps", "How to ask, the preferred first. What one does not tell, the next one is asked for. Required.",
+		(*reader).methods},
 }
 
 var methodKeys = []key[Method]{
-	{"by", "`netconf`, `restconf`, `snmp` or `lists`", "NETCONF over SSH (RFC 6242), RESTCONF (RFC 8040), SNMP, or lists that the device prints by SSH. Only NETCONF is told by `push`. Required.", choice(func(m *Method) *Text { return &m.By }, ByNETCONF, ByRESTCONF, BySNMP, ByLists)},
-	{"at", "`ADDRESS`, `ADDRESS:PORT` or `:PORT`", "Where that is not the address the plan manages the device at, or not the usual port: 830, 443, 161, 22.", text(func(m *Method) *Text { return &m.At })},
+	{"by", "`netconf`, `restconf`, `snmp` or `lists`",
+		"NETCONF over SSH (RFC 6242), RESTCONF (RFC 8040), SNMP, or lists that the device prints by SSH. Only NETCONF is told by `push`. " +
+			"Required.", choice(func(m *Method) *Text { return &m.By }, ByNETCONF, ByRESTCONF, BySNMP, ByLists)},
+	{"at", "`ADDRESS`, `ADDRESS:PORT` or `:PORT`",
+		"Where that is not the address the plan manages the device at, or not the usual port: 830, 443, 161, 22.",
+		text(func(m *Method) *Text { return &m.At })},
 	{"version", "`2c` or `3`; `3` unless set", "Of SNMP.", choice(func(m *Method) *Text { return &m.Version }, "2c", "3")},
 	{"user", "text", "Who logs in. Of SNMP: the user of version 3.", text(func(m *Method) *Text { return &m.User })},
 	{"community", "where a secret is found", "Of SNMP version 2c.", secret(func(m *Method) *Secret { return &m.Community })},
-	{"auth", "where a secret is found", "The authentication passphrase of SNMP version 3.", secret(func(m *Method) *Secret { return &m.Auth })},
-	{"privacy", "where a secret is found", "The privacy passphrase of SNMP version 3.", secret(func(m *Method) *Secret { return &m.Privacy })},
-	{"auth-by", "`sha1`, `sha224`, `sha256`, `sha384` or `sha512`; `sha256` unless set", "The hash that authenticates (RFC 7860).", choice(func(m *Method) *Text { return &m.AuthBy }, "sha1", "sha224", "sha256", "sha384", "sha512")},
-	{"privacy-by", "`aes`, `aes192`, `aes256`, `aes192c` or `aes256c`; `aes` unless set", "The cipher: `aes` is AES of 128 bits (RFC 3826).", choice(func(m *Method) *Text { return &m.PrivacyBy }, "aes", "aes192", "aes256", "aes192c", "aes256c")},
+	{"auth", "where a secret is found", "The authentication passphrase of SNMP version 3.",
+		secret(func(m *Method) *Secret { return &m.Auth })},
+	{"privacy", "where a secret is found", "The privacy passphrase of SNMP version 3.",
+		secret(func(m *Method) *Secret { return &m.Privacy })},
+	{"auth-by", "`sha1`, `sha224`, `sha256`, `sha384` or `sha512`; `sha256` unless set", "The hash that authenticates (RFC 7860).",
+		choice(func(m *Method) *Text { return &m.AuthBy }, "sha1", "sha224", "sha256", "sha384", "sha512")},
+	{"privacy-by", "`aes`, `aes192`, `aes256`, `aes192c` or `aes256c`; `aes` unless set", "The cipher: `aes` is AES of 128 bits (RFC 3826).",
+		choice(func(m *Method) *Text { return &m.PrivacyBy }, "aes", "aes192", "aes256", "aes192c", "aes256c")},
 	{"password", "where a secret is found", "Of the user, for SSH or RESTCONF.", secret(func(m *Method) *Secret { return &m.Password })},
-	{"key", "where a secret is found", "A private key, for SSH, in the form of OpenSSH or PEM. With neither key nor password the keys of the SSH agent are shown.", secret(func(m *Method) *Secret { return &m.Key })},
-	{"gear", "a file", "Of lists: the [gear file](gear.md) that says which words print what, and how it is read.", text(func(m *Method) *Text { return &m.Gear })},
+	{"key", "where a secret is found",
+		"A private key, for SSH, in the form of OpenSSH or PEM. With neither key nor password the keys of the SSH agent are shown.",
+		secret(func(m *Method) *Secret { return &m.Key })},
+	{"gear", "a file", "Of lists: the [gear file](gear.md) that says which words print what, and how it is read.",
+		text(func(m *Method) *Text { return &m.Gear })},
 }
 
 var secretKeys = []key[Secret]{
-	{"file", "a file", "A file of mode 0600, named from the folder that the plan or the access file is in.", text(func(s *Secret) *Text { return &s.File })},
+	{"file", "a file", "A file of mode 0600, named from the folder that the plan or the access file is in.",
+		text(func(s *Secret) *Text { return &s.File })},
 	{"env", "a name", "A variable of the environment.", text(func(s *Secret) *Text { return &s.Env })},
 	{"ask", "true or false; false unless set", "It is typed, once a run.", truth(func(s *Secret) *Switch { return &s.Ask })},
 }
@@ -135,7 +150,8 @@ func (r *reader) accesses(d *Document, n *yaml.Node, what string) {
 				r.report(finding.New(finding.MissingKey, a.Place, "it is not said whom it is about").Mend("add 'for: everyone'"))
 			}
 			if len(a.Methods) == 0 {
-				r.report(finding.New(finding.MissingKey, a.Place, "it is not said how they are reached").Mend("add 'methods: [{by: netconf, user: NAME}]'"))
+				r.report(finding.New(finding.MissingKey,
+					a.Place, "it is not said how they are reached").Mend("add 'methods: [{by: netconf, user: NAME}]'"))
 			}
 			d.Access = append(d.Access, a)
 		})

@@ -68,7 +68,8 @@ func TestAccessThatCannotBeUsed(t *testing.T) {
 
 // What is accepted of a device, and how it is reached, follows its new name.
 func TestNamesInAcceptAndAccessAreReferences(t *testing.T) {
-	d, found := Parse(source.New("p", []byte("ropeswing: 1\naccept: [{finding: no-route-out, of: 'hut:up', because: x}]\naccess: [{for: pier, methods: [{by: netconf, user: a}]}]\n")))
+	d, found := Parse(source.New("p", []byte(
+		"ropeswing: 1\naccept: [{finding: no-route-out, of: 'hut:up', because: x}]\naccess: [{for: pier, methods: [{by: netconf, user: a}]}]\n")))
 	require.Empty(t, found)
 	var names []string
 	for _, r := range d.References() {

@@ -68,14 +68,21 @@ devices:
 # the end
 `
 	tests := []struct{ about, path, value, want string }{
-		{"a value replaced", "devices/quay-edge/is", "firewall", "-    is:   router      # the way out\n+    is:   firewall      # the way out"},
+		{"a value replaced", "devices/quay-edge/is", "firewall",
+			"-    is:   router      # the way out\n+    is:   firewall      # the way out"},
 		{"a key added in block layout, behind the comment of the last", "devices/quay-edge/routes/10.0.0.0-8", "b", "+      10.0.0.0-8: b"},
 		{"a map added with its first key", "devices/mole-rtr/routes/default", "quay-edge", "+    routes:\n+      default: quay-edge"},
-		{"a key added in braces", "devices/desk-7/gateway", "quay-edge", "-  desk-7:   {is: host, note: \"a # b\"}   # by the window\n+  desk-7:   {is: host, note: \"a # b\", gateway: quay-edge}   # by the window"},
+		{"a key added in braces", "devices/desk-7/gateway", "quay-edge",
+			"-  desk-7:   {is: host, note: \"a # b\"}   # by the window\n+  desk-7:   {is: host, note: \"a # b\", gateway: quay-edge}   # by " +
+				"the window"},
 		{"braces over two lines", "devices/desk-8/gateway", "quay-edge", "-    note: it's here}\n+    note: it's here, gateway: quay-edge}"},
-		{"a quoted value replaced", "devices/desk-7/note", "c", "-  desk-7:   {is: host, note: \"a # b\"}   # by the window\n+  desk-7:   {is: host, note: c}   # by the window"},
-		{"nested keys in braces", "devices/desk-7/routes/default", "a", "-  desk-7:   {is: host, note: \"a # b\"}   # by the window\n+  desk-7:   {is: host, note: \"a # b\", routes: {default: a}}   # by the window"},
-		{"a text of several lines replaced", "devices/mole-rtr/note", "one line", "-    note: |\n-      two lines\n-      of text\n+    note: one line"},
+		{"a quoted value replaced", "devices/desk-7/note",
+			"c", "-  desk-7:   {is: host, note: \"a # b\"}   # by the window\n+  desk-7:   {is: host, note: c}   # by the window"},
+		{"nested keys in braces", "devices/desk-7/routes/default", "a",
+			"-  desk-7:   {is: host, note: \"a # b\"}   # by the window\n+  desk-7:   {is: host, note: \"a # b\", routes: {default: a}}   # " +
+				"by the window"},
+		{"a text of several lines replaced", "devices/mole-rtr/note", "one line",
+			"-    note: |\n-      two lines\n-      of text\n+    note: one line"},
 		{"at the top", "operator", "desk-7", "+operator: desk-7"},
 	}
 	for _, tt := range tests {

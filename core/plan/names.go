@@ -12,7 +12,8 @@ import (
 // reserved are the words of the sentences a plan holds; no device, segment,
 // block or cable may be called by one.
 var reserved = []string{
-	"and", "answer", "any", "anyone", "between", "beyond", "default", "discard", "do", "does", "everyone", "first", "is", "itself", "last", "may", "no-ipv4", "no-ipv6", "none", "not", "over",
+	"and", "answer", "any", "anyone", "between", "beyond", "default", "discard", "do", "does", "everyone", "first", "is", "itself", "last",
+	"may", "no-ipv4", "no-ipv6", "none", "not", "over",
 	"reach", "reaches", "refused", "shares", "takes", "through", "to", "via", "without",
 }
 

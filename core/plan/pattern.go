@@ -50,19 +50,23 @@ func (r *reader) made(name Text, read func(name Text, made bool)) {
 	low, _ := strconv.Atoi(m[1])
 	high, _ := strconv.Atoi(m[2])
 	if len(all) > 1 || high < low || high-low >= mostMade {
-		r.report(finding.New(finding.BadValue, name.Place, "%s is no pattern; it has one range such as (1..20), the lower number first, of %d at most", name.Value, mostMade).About(name.Value))
+		r.report(finding.New(finding.BadValue,
+			name.Place, "%s is no pattern; it has one range such as (1..20), the lower number first, of %d at most", name.Value,
+			mostMade).About(name.Value))
 		return
 	}
 	without, amiss := exceptions(m[3], low, high)
 	if amiss != "" {
-		r.report(finding.New(finding.BadValue, name.Place, "%s leaves out %s, which is not in its range from %s to %s", name.Value, amiss, m[1], m[2]).About(name.Value).
+		r.report(finding.New(finding.BadValue, name.Place, "%s leaves out %s, which is not in its range from %s to %s", name.Value, amiss, m[1],
+			m[2]).About(name.Value).
 			Mend("write what is left out as numbers or ranges of it, such as (01..40, not 12, 17..19)"))
 		return
 	}
 	if r.budget != nil {
 		if *r.budget -= high - low + 1; *r.budget < 0 {
 			if *r.budget > -mostMade {
-				r.report(finding.New(finding.PlanTooLarge, name.Place, "with %s the patterns of the plan stand for more than %d things", name.Value, mostInAll).About(name.Value).
+				r.report(finding.New(finding.PlanTooLarge, name.Place, "with %s the patterns of the plan stand for more than %d things", name.Value,
+					mostInAll).About(name.Value).
 					Mend("make a plan of a part of it"))
 			}
 			*r.budget = -mostMade // that is told once

@@ -15,9 +15,11 @@ import (
 func TestPatternsAreWorkedOut(t *testing.T) {
 	for _, tt := range []struct{ text, want string }{
 		{"hut-(n)", "hut-07"}, {"(200+n)", "207"}, {"(n*4-3)", "25"}, {"(2*n+n*n)", "63"}, {"(300-n)", "293"}, {" (n + 1) ", " 8 "},
-		{"(the old one)", "(the old one)"}, {"(7)", "(7)"}, {"(n+)", "(n+)"}, {"p(n).(100+n)", "p07.107"}, {"x(01..20)y", "x07y"}, {"(9999999999*n)", "(9999999999*n)"},
+		{"(the old one)", "(the old one)"}, {"(7)", "(7)"}, {"(n+)", "(n+)"}, {"p(n).(100+n)", "p07.107"}, {"x(01..20)y",
+			"x07y"}, {"(9999999999*n)", "(9999999999*n)"},
 		{"hut-(n-1)", "hut-06"}, {"hut-(n-7)", "hut-00"}, {"hut-(n*1)", "hut-7"}, {"hut-(n-1):p(n) to hub:q(n + 1)", "hut-06:p07 to hub:q08"},
-		{"10.48.(n).0/24", "10.48.7.0/24"}, {"(n)", "7"}, {"-(n)", "-7"}, {"(n)..(n+10)", "7..17"}, {"hut-(n) reaches 10.0.(n).1", "hut-07 reaches 10.0.7.1"},
+		{"10.48.(n).0/24", "10.48.7.0/24"}, {"(n)", "7"}, {"-(n)", "-7"}, {"(n)..(n+10)", "7..17"}, {"hut-(n) reaches 10.0.(n).1",
+			"hut-07 reaches 10.0.7.1"},
 		{"02:00:5e:00:00:(n)", "02:00:5e:00:00:07"}, {"2001:db8:(n)::/48", "2001:db8:07::/48"}, {"100..(n),hut-(n)", "100..7,hut-07"},
 	} {
 		r := &reader{current: &number{text: "(01..20)", n: 7, pad: 2}}
@@ -42,7 +44,8 @@ cables:
 	for _, s := range d.Segments {
 		names = append(names, s.Name.Value+" "+s.VLAN.Place.Text())
 	}
-	assert.Equal(t, []string{"hut-1 (200+n)", "hut-3 (200+n)", "hut-2 99"}, names, "an exact name overrides, and places are of the text as written")
+	assert.Equal(t, []string{"hut-1 (200+n)", "hut-3 (200+n)", "hut-2 99"}, names,
+		"an exact name overrides, and places are of the text as written")
 	assert.Equal(t, "hut 3 (by the sea)", d.Segments[1].Note.Value)
 	assert.Equal(t, "r-10", d.Devices[2].Name.Value)
 	assert.Equal(t, "p09", d.Devices[1].Interfaces[0].Name.Value)
@@ -74,7 +77,8 @@ func TestAPatternLeavesNumbersOut(t *testing.T) {
 		}
 		assert.Equal(t, tt.want, strings.Join(names, " "), tt.name)
 	}
-	for name, amiss := range map[string]string{"a-(1..5, not 6)": "6", "a-(1..5, not 2, 0)": "0", "a-(1..5, not 4..3)": "4..3", "a-(1..5, not 4..9)": "4..9"} {
+	for name, amiss := range map[string]string{"a-(1..5, not 6)": "6", "a-(1..5, not 2, 0)": "0", "a-(1..5, not 4..3)": "4..3",
+		"a-(1..5, not 4..9)": "4..9"} {
 		_, found := Parse(source.New("p", []byte("ropeswing: 1\nsegments: {\""+name+"\": {}}\n")))
 		require.Len(t, found, 1, name)
 		assert.Contains(t, found[0].Reason, "leaves out "+amiss+", which is not in its range")
@@ -173,28 +177,36 @@ func TestPatternsWorkWhereverNamesDo(t *testing.T) {
 		{"groups", "groups: {ring-(01..02): [r-(n), 'r-(n-1)', 'x-(1..2)'], ring-02: a}", func(d *Document) any {
 			return [][]string{values(d.Groups[0].Of), values(d.Groups[1].Of)}
 		}, [][]string{{"r-01", "r-00", "x-1", "x-2"}, {"a"}}},
-		{"wants: reach", "wants: {reach: [hut-(1..2) to hub]}", func(d *Document) any { return values(d.Wants.Reach) }, []string{"hut-1 to hub", "hut-2 to hub"}},
+		{"wants: reach", "wants: {reach: [hut-(1..2) to hub]}", func(d *Document) any { return values(d.Wants.Reach) },
+			[]string{"hut-1 to hub", "hut-2 to hub"}},
 		{"wants: world", "wants: {world: 'hut-(1..2)'}", func(d *Document) any { return values(d.Wants.World) }, []string{"hut-1", "hut-2"}},
-		{"wants: carriers", "wants: {carriers: ['c-(1..2)']}", func(d *Document) any { return values(d.Wants.Carriers) }, []string{"c-1", "c-2"}},
-		{"wants: leave-out", "wants: {leave-out: ['c-(1..2)', d]}", func(d *Document) any { return values(d.Wants.LeaveOut) }, []string{"c-1", "c-2", "d"}},
+		{"wants: carriers", "wants: {carriers: ['c-(1..2)']}", func(d *Document) any { return values(d.Wants.Carriers) },
+			[]string{"c-1", "c-2"}},
+		{"wants: leave-out", "wants: {leave-out: ['c-(1..2)', d]}", func(d *Document) any { return values(d.Wants.LeaveOut) },
+			[]string{"c-1", "c-2", "d"}},
 		{"must", "must: ['hut-(1..2) reaches hub without line-(n)', a reaches b]", func(d *Document) any { return values(d.Must) },
 			[]string{"hut-1 reaches hub without line-1", "hut-2 reaches hub without line-2", "a reaches b"}},
-		{"permits", "devices: {r: {permits: ['hut-(1..2) may reach hub', {permit: 'lan-(1..2) may answer x', in: p(n)}], own-permits: 'h-(1..2) may reach r'}}", func(d *Document) any {
+		{"permits", "devices: {r: {permits: ['hut-(1..2) may reach hub', {permit: 'lan-(1..2) may answer x', in: p(n)}], own-permits: " +
+			"'h-(1..2) may reach r'}}", func(d *Document) any {
 			r := d.Devices[0]
 			return []string{r.Permits[1].Sentence.Value, r.Permits[3].Sentence.Value, r.Permits[3].In[0].Value, r.OwnPermits[1].Sentence.Value}
 		}, []string{"hut-2 may reach hub", "lan-2 may answer x", "p2", "h-2 may reach r"}},
-		{"interfaces", "devices: {'r-(1..2)': {interfaces: {p(01..02): {segment: lan-(n), admin: down}, p02: {segment: x}, 'q(1..2)': {segment: own-(n)}}}}", func(d *Document) any {
+		{"interfaces", "devices: {'r-(1..2)': {interfaces: {p(01..02): {segment: lan-(n), admin: down}, p02: {segment: x}, 'q(1..2)': " +
+			"{segment: own-(n)}}}}", func(d *Document) any {
 			var all []string
 			for _, i := range d.Devices[1].Interfaces {
 				all = append(all, i.Name.Value+" "+i.Segment.Value)
 			}
 			return all
 		}, []string{"p01 lan-01", "p02 x", "q2 own-2"}},
-		{"routes and tables", "devices: {r: {routes: {lan-(1..2): {next-hop: r-(n)}, lan-2: x}, tables: {t-(1..2): {default: g-(n)}}}}", func(d *Document) any {
-			r := d.Devices[0]
-			return []string{r.Routes[0].To.Value, r.Routes[0].Hops[0].NextHop.Value, r.Routes[1].Hops[0].NextHop.Value, r.Tables[1].Name.Value, r.Tables[1].Routes[0].Hops[0].NextHop.Value}
-		}, []string{"lan-1", "r-1", "x", "t-2", "g-2"}},
-		{"lists of a device", "devices: {r: {from: 'b-(1..2)', interfaces: {g: {members: ['p(1..2)']}, t: {tagged: ['v-(1..2)', 100..199], relay: ['s-(1..2)']}}}}", func(d *Document) any {
+		{"routes and tables", "devices: {r: {routes: {lan-(1..2): {next-hop: r-(n)}, lan-2: x}, tables: {t-(1..2): {default: g-(n)}}}}",
+			func(d *Document) any {
+				r := d.Devices[0]
+				return []string{r.Routes[0].To.Value, r.Routes[0].Hops[0].NextHop.Value, r.Routes[1].Hops[0].NextHop.Value, r.Tables[1].Name.Value,
+					r.Tables[1].Routes[0].Hops[0].NextHop.Value}
+			}, []string{"lan-1", "r-1", "x", "t-2", "g-2"}},
+		{"lists of a device", "devices: {r: {from: 'b-(1..2)', interfaces: {g: {members: ['p(1..2)']}, t: {tagged: ['v-(1..2)', 100..199], " +
+			"relay: ['s-(1..2)']}}}}", func(d *Document) any {
 			r := d.Devices[0]
 			return [][]string{values(r.From), values(r.Interfaces[0].Members), values(r.Interfaces[1].Tagged), values(r.Interfaces[1].Relay)}
 		}, [][]string{{"b-1", "b-2"}, {"p1", "p2"}, {"v-1", "v-2", "100..199"}, {"s-1", "s-2"}}},
@@ -205,7 +217,8 @@ func TestPatternsWorkWhereverNamesDo(t *testing.T) {
 			return []string{d.Accepts[0].Of.Value, d.Accepts[1].Of.Value}
 		}, []string{"hut-1", "hut-2"}},
 	} {
-		text := "ropeswing: 1\n" + strings.NewReplacer("devices: {r: {", "devices: {r: {is: router, ", "'r-(1..2)': {", "'r-(1..2)': {is: router, ").Replace(tt.plan) + "\n"
+		text := "ropeswing: 1\n" + strings.NewReplacer("devices: {r: {", "devices: {r: {is: router, ", "'r-(1..2)': {",
+			"'r-(1..2)': {is: router, ").Replace(tt.plan) + "\n"
 		d, found := Parse(source.New("p", []byte(text)))
 		require.Empty(t, found, tt.where)
 		assert.Equal(t, tt.want, tt.read(d), tt.where)

@@ -9,9 +9,12 @@ import (
 // permitKeys are the keys of a permit in its long form.
 var permitKeys = []key[Permit]{
 	{"permit", "a sentence", "What may, or may not, pass.", text(func(p *Permit) *Text { return &p.Sentence })},
-	{"in", "an interface of the device, or a list", "It matches only what comes in by these.", texts(func(p *Permit) *[]Text { return &p.In })},
-	{"out", "an interface of the device, or a list", "It matches only what leaves by these.", texts(func(p *Permit) *[]Text { return &p.Out })},
-	{"pending", "true", "It is written, and not in force yet. `--with-pending` answers as if it were.", truth(func(p *Permit) *Switch { return &p.Pending })},
+	{"in", "an interface of the device, or a list", "It matches only what comes in by these.",
+		texts(func(p *Permit) *[]Text { return &p.In })},
+	{"out", "an interface of the device, or a list", "It matches only what leaves by these.",
+		texts(func(p *Permit) *[]Text { return &p.Out })},
+	{"pending", "true", "It is written, and not in force yet. `--with-pending` answers as if it were.",
+		truth(func(p *Permit) *Switch { return &p.Pending })},
 	{"note", "text", note, prose(func(p *Permit) *Text { return &p.Note })},
 }
 

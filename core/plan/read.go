@@ -115,14 +115,16 @@ func tree(file *source.File) (*yaml.Node, finding.Finding) {
 		return nil, finding.New(finding.UnreadableFile, file.Whole(), "the file is empty; a plan begins with 'ropeswing: %d'", Version)
 	}
 	if n := bytes.Count(file.Text, []byte(":")) + bytes.Count(file.Text, []byte(",")) + bytes.Count(file.Text, []byte("\n")); n > mostMarks {
-		return nil, finding.New(finding.PlanTooLarge, file.Whole(), "with %d colons, commas and lines the file has more entries than a plan may have", n).Mend("make a plan of a part of it")
+		return nil, finding.New(finding.PlanTooLarge, file.Whole(),
+			"with %d colons, commas and lines the file has more entries than a plan may have", n).Mend("make a plan of a part of it")
 	}
 	var root yaml.Node
 	if err := yaml.Load(file.Text, &root, yaml.WithPlugin(loaderlimits.New(loaderlimits.DepthValue(deepest)))); err != nil {
 		return nil, syntax(file, err)
 	}
 	if root.Kind != yaml.DocumentNode || len(root.Content) != 1 || root.Content[0].Kind != yaml.MappingNode {
-		return nil, finding.New(finding.NotAPlan, file.Whole(), "this is YAML, but no plan: a plan is a map that begins with 'ropeswing: %d'", Version)
+		return nil, finding.New(finding.NotAPlan, file.Whole(), "this is YAML, but no plan: a plan is a map that begins with 'ropeswing: %d'",
+			Version)
 	}
 	if n, count := aliases(root.Content[0]); n != nil {
 		r := &reader{file: file}

@@ -68,22 +68,27 @@ func TestEveryKeyIsRead(t *testing.T) {
 	assert.Equal(t, "2001:db8:5ea::/48", d.Blocks[0].Prefixes[1].Value)
 
 	s := d.Segments[0]
-	assert.Equal(t, []any{"quay-staff", 110, "10.48.1.0/26", "first", "desks"}, []any{s.Name.Value, s.VLAN.Value, s.Prefixes[0].Value, s.Gateway[0].Value, s.Note.Value})
+	assert.Equal(t, []any{"quay-staff", 110, "10.48.1.0/26", "first", "desks"},
+		[]any{s.Name.Value, s.VLAN.Value, s.Prefixes[0].Value, s.Gateway[0].Value, s.Note.Value})
 	assert.Equal(t, "10.10", d.Segments[1].Name.Value, "a name is its text, never a number")
 
 	edge := d.Devices[0]
-	assert.Equal(t, []any{"quay-edge", "router", "10.48.0.254", true}, []any{edge.Name.Value, edge.Is.Value, edge.Loopback[0].Value, edge.Forwards.Or(false)})
+	assert.Equal(t, []any{"quay-edge", "router", "10.48.0.254", true},
+		[]any{edge.Name.Value, edge.Is.Value, edge.Loopback[0].Value, edge.Forwards.Or(false)})
 	i := edge.Interfaces[0]
 	assert.Equal(t, []any{"lan0.110", "quay-staff", "first", "2001:db8::1/64", "lan0", 110, "down", "x"},
-		[]any{i.Name.Value, i.Segment.Value, i.Addresses[0].Value, i.Addresses[1].Value, i.Parent.Value, i.Tag.Value, i.Admin.Value, i.Note.Value})
-	assert.Equal(t, []any{"default", "a", "10.0.0.1"}, []any{edge.Routes[0].To.Value, edge.Routes[0].Hops[0].NextHop.Value, edge.Routes[0].Hops[1].NextHop.Value})
+		[]any{i.Name.Value, i.Segment.Value, i.Addresses[0].Value, i.Addresses[1].Value, i.Parent.Value, i.Tag.Value, i.Admin.Value,
+			i.Note.Value})
+	assert.Equal(t, []any{"default", "a", "10.0.0.1"},
+		[]any{edge.Routes[0].To.Value, edge.Routes[0].Hops[0].NextHop.Value, edge.Routes[0].Hops[1].NextHop.Value})
 	h := edge.Routes[1].Hops[0]
 	assert.Equal(t, []any{"b", "lan0.110", 20, 5}, []any{h.NextHop.Value, h.Out.Value, h.Distance.Value, h.Metric.Value})
 	assert.True(t, edge.Routes[2].Hops[0].Discard.Value)
 
 	sw := d.Devices[1].Interfaces
 	assert.Equal(t, []any{"p1..p4", "quay-staff", "110", "quay-staff", "120", "quay-staff", "-2"},
-		[]any{sw[0].Name.Value, sw[0].Access.Value, sw[1].Tagged[0].Value, sw[1].Tagged[1].Value, sw[1].Untagged.Value, sw[2].VLAN.Value, sw[2].Addresses[0].Value})
+		[]any{sw[0].Name.Value, sw[0].Access.Value, sw[1].Tagged[0].Value, sw[1].Tagged[1].Value, sw[1].Untagged.Value, sw[2].VLAN.Value,
+			sw[2].Addresses[0].Value})
 	host := d.Devices[2]
 	assert.Equal(t, []any{"sw:p1", "10", "quay-edge"}, []any{host.At.Value, host.Addresses[0].Value, host.Gateway[0].Value})
 	assert.Equal(t, "192.0.2.0/24", d.Devices[3].Beyond[0].Value)

@@ -255,7 +255,8 @@ func (r *reader) mapping(n *yaml.Node, what string, visit func(key Text, value *
 			continue
 		}
 		if first, twice := seen[key.Value]; twice {
-			r.report(finding.New(finding.DuplicateKey, key.Place, "%s stands here twice; the first is %s", key.Value, first.Place.From(key.Place)).
+			r.report(finding.New(finding.DuplicateKey, key.Place, "%s stands here twice; the first is %s", key.Value,
+				first.Place.From(key.Place)).
 				Mend("remove one, or join the two").With(first.Place))
 			continue
 		}

@@ -14,8 +14,10 @@ import (
 // of the wrong kind, it is said what may stand there.
 func TestEveryKeySaysWhatMayStandThere(t *testing.T) {
 	wrap := map[string]string{
-		"plan": "%s", "accept": "accept: [{%s}]", "access": "access: [{%s}]", "method": "access: [{methods: [{%s}]}]", "secret": "access: [{methods: [{key: {%s}}]}]",
-		"settings": "settings: {%s}", "wants": "wants: {%s}", "block": "blocks: {b: {%s}}", "segment": "segments: {b: {%s}}", "lease": "segments: {b: {leases: {%s}}}",
+		"plan": "%s", "accept": "accept: [{%s}]", "access": "access: [{%s}]", "method": "access: [{methods: [{%s}]}]",
+		"secret":   "access: [{methods: [{key: {%s}}]}]",
+		"settings": "settings: {%s}", "wants": "wants: {%s}", "block": "blocks: {b: {%s}}", "segment": "segments: {b: {%s}}",
+		"lease":  "segments: {b: {leases: {%s}}}",
 		"device": "devices: {b: {%s}}", "interface": "devices: {b: {interfaces: {i: {%s}}}}", "route": "devices: {b: {routes: {r: {%s}}}}",
 		"permit": "devices: {b: {permits: [{%s}]}}", "cable": "cables: [{c: {%s}}]",
 	}

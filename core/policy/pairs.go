@@ -55,7 +55,8 @@ func (p *Policy) Pairs(d model.DeviceID, t *model.Translation) []Pair {
 		for id := range p.spec.Interfaces {
 			i := &p.spec.Interfaces[id]
 			for _, a := range i.Addresses {
-				if a.Addr().Is4() != t.First.Is4() || !t.Inside.Contains(a.Addr()) || t.Kind == model.Taking && p.spec.Devices[i.Device].Kind != model.Host {
+				if a.Addr().Is4() != t.First.Is4() || !t.Inside.Contains(a.Addr()) || t.Kind == model.Taking &&
+					p.spec.Devices[i.Device].Kind != model.Host {
 					continue
 				}
 				x := Pair{Host: i.Device, Inside: netip.PrefixFrom(a.Addr(), a.Addr().BitLen())}

@@ -108,7 +108,8 @@ func takers(spec *model.Spec, t *model.Translation) map[netip.Addr]netip.Addr {
 		for id := range spec.Interfaces {
 			i := &spec.Interfaces[id]
 			for _, a := range i.Addresses {
-				if (spec.Devices[i.Device].Kind == model.Host) != hosts || a.Addr().Is4() != t.First.Is4() || a.OnTop() || !t.Inside.Contains(a.Addr()) {
+				if (spec.Devices[i.Device].Kind == model.Host) != hosts || a.Addr().Is4() != t.First.Is4() || a.OnTop() ||
+					!t.Inside.Contains(a.Addr()) {
 					continue
 				}
 				if !next.IsValid() || t.Last.Less(next) {

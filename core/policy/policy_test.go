@@ -36,7 +36,8 @@ type door struct {
 func open(t *testing.T, text string) *door {
 	t.Helper()
 	spec := coretest.Spec(t, strings.Replace(gate, "POLICY", text, 1))
-	return &door{policy.New(spec), spec, coretest.Device(t, spec, "fw"), coretest.Interface(t, spec, "fw:l"), coretest.Interface(t, spec, "fw:u")}
+	return &door{policy.New(spec), spec, coretest.Device(t, spec, "fw"), coretest.Interface(t, spec, "fw:l"),
+		coretest.Interface(t, spec, "fw:u")}
 }
 
 func packet(t *testing.T, from, to, over string, kind policy.Kind) *policy.Packet {
@@ -59,21 +60,34 @@ func TestWhatDecidesAboutAPacket(t *testing.T) {
 		by              int
 	}{
 		{"nothing is judged", "note: quiet", pc, web, "icmp", policy.Request, false, true, model.Pass, policy.ByNothing},
-		{"the first that matches it", "permits: [pc may not reach anyone, lan may reach anyone]", pc, web, "icmp", policy.Request, false, true, model.Drop, 0},
-		{"the next for another", "permits: [pc may not reach anyone, lan may reach anyone]", pc2, web, "icmp", policy.Request, false, true, model.Pass, 1},
+		{"the first that matches it", "permits: [pc may not reach anyone, lan may reach anyone]", pc, web, "icmp", policy.Request, false, true,
+			model.Drop, 0},
+		{"the next for another", "permits: [pc may not reach anyone, lan may reach anyone]", pc2, web, "icmp", policy.Request, false, true,
+			model.Pass, 1},
 		{"refused", "permits: [pc is refused anyone]", pc, web, "icmp", policy.Request, false, true, model.Refuse, 0},
-		{"none matches it", "permits: [pc may reach anyone]\n, otherwise: drop", web, pc, "icmp", policy.Request, false, false, model.Drop, policy.ByOtherwise},
-		{"what is not spoken of passes a router", "permits: [pc may not reach anyone over tcp/80]", pc, web, "tcp/443", policy.Request, false, true, model.Pass, policy.ByOtherwise},
-		{"within a range of ports", "permits: [lan may not reach anyone over udp/50..60]", pc, web, "udp/60", policy.Request, false, true, model.Drop, 0},
-		{"beyond it", "permits: [lan may not reach anyone over udp/50..60]", pc, web, "udp/61", policy.Request, false, true, model.Pass, policy.ByOtherwise},
+		{"none matches it", "permits: [pc may reach anyone]\n, otherwise: drop", web, pc, "icmp", policy.Request, false, false, model.Drop,
+			policy.ByOtherwise},
+		{"what is not spoken of passes a router", "permits: [pc may not reach anyone over tcp/80]", pc, web, "tcp/443", policy.Request, false,
+			true, model.Pass, policy.ByOtherwise},
+		{"within a range of ports", "permits: [lan may not reach anyone over udp/50..60]", pc, web, "udp/60", policy.Request, false, true,
+			model.Drop, 0},
+		{"beyond it", "permits: [lan may not reach anyone over udp/50..60]", pc, web, "udp/61", policy.Request, false, true, model.Pass,
+			policy.ByOtherwise},
 		{"all of a protocol", "permits: [lan may not reach anyone over udp]", pc, web, "udp/61", policy.Request, false, true, model.Drop, 0},
-		{"another protocol", "permits: [lan may not reach anyone over udp]", pc, web, "tcp/61", policy.Request, false, true, model.Pass, policy.ByOtherwise},
-		{"a reply goes to the port the request came from", "permits: [anyone may not reach lan over tcp/443]", web, pc, "tcp/443", policy.Reply, false, false, model.Pass, policy.ByOtherwise},
-		{"and is met by all ports", "permits: [anyone may not reach lan over tcp]", web, pc, "tcp/443", policy.Reply, false, false, model.Drop, 0},
-		{"a sentence of replies", "permits: [anyone may answer lan over tcp/443]\n, otherwise: drop", web, pc, "tcp/443", policy.Reply, false, false, model.Pass, 0},
-		{"covers no request", "permits: [anyone may answer lan over tcp/443]\n, otherwise: drop", web, pc, "tcp/443", policy.Request, false, false, model.Drop, policy.ByOtherwise},
-		{"an error is of ICMP, whatever it is about", "permits: [anyone may reach lan over icmp]\n, otherwise: drop", web, pc, "tcp/443", policy.Error, false, false, model.Pass, 0},
-		{"pending is not in force", "permits: [{permit: pc may not reach anyone, pending: true}]", pc, web, "icmp", policy.Request, false, true, model.Pass, policy.ByOtherwise},
+		{"another protocol", "permits: [lan may not reach anyone over udp]", pc, web, "tcp/61", policy.Request, false, true, model.Pass,
+			policy.ByOtherwise},
+		{"a reply goes to the port the request came from", "permits: [anyone may not reach lan over tcp/443]", web, pc, "tcp/443", policy.Reply,
+			false, false, model.Pass, policy.ByOtherwise},
+		{"and is met by all ports", "permits: [anyone may not reach lan over tcp]", web, pc, "tcp/443", policy.Reply, false, false, model.Drop,
+			0},
+		{"a sentence of replies", "permits: [anyone may answer lan over tcp/443]\n, otherwise: drop", web, pc, "tcp/443", policy.Reply, false,
+			false, model.Pass, 0},
+		{"covers no request", "permits: [anyone may answer lan over tcp/443]\n, otherwise: drop", web, pc, "tcp/443", policy.Request, false,
+			false, model.Drop, policy.ByOtherwise},
+		{"an error is of ICMP, whatever it is about", "permits: [anyone may reach lan over icmp]\n, otherwise: drop", web, pc, "tcp/443",
+			policy.Error, false, false, model.Pass, 0},
+		{"pending is not in force", "permits: [{permit: pc may not reach anyone, pending: true}]", pc, web, "icmp", policy.Request, false, true,
+			model.Pass, policy.ByOtherwise},
 		{"state knows it", "keeps-state: true, otherwise: drop", web, pc, "tcp/443", policy.Reply, true, false, model.Pass, policy.ByState},
 		{"a stray reply", "keeps-state: true", web, pc, "tcp/443", policy.Reply, false, false, model.Drop, policy.ByNoState},
 		{"a stray error", "keeps-state: true", web, pc, "udp/53", policy.Error, false, false, model.Drop, policy.ByNoState},
@@ -155,14 +169,18 @@ func TestWhatADestinationBecomesAndWhoAnswersForIt(t *testing.T) {
 func TestWhatADeviceLetsToItself(t *testing.T) {
 	d := open(t, "own-permits: [pc may reach itself over tcp/22, itself may not reach 192.0.2.0/24 over tcp], otherwise: drop")
 	assert.Equal(t, policy.Judgement{By: 0, Own: true}, d.ToItself(d.fw, d.inner, packet(t, pc, "10.1.0.1", "tcp/22", policy.Request), false))
-	assert.Equal(t, policy.Judgement{Ruling: model.Drop, By: policy.ByOtherwise, Own: true}, d.ToItself(d.fw, d.inner, packet(t, pc2, "10.1.0.1", "tcp/22", policy.Request), false))
-	assert.Equal(t, policy.Judgement{Ruling: model.Drop, By: 1, Own: true}, d.FromItself(d.fw, d.outer, packet(t, "198.51.100.2", web, "tcp/80", policy.Request), false))
+	assert.Equal(t, policy.Judgement{Ruling: model.Drop, By: policy.ByOtherwise, Own: true},
+		d.ToItself(d.fw, d.inner, packet(t, pc2, "10.1.0.1", "tcp/22", policy.Request), false))
+	assert.Equal(t, policy.Judgement{Ruling: model.Drop, By: 1, Own: true},
+		d.FromItself(d.fw, d.outer, packet(t, "198.51.100.2", web, "tcp/80", policy.Request), false))
 	d = open(t, "own-permits: [pc may reach itself]")
-	assert.Equal(t, policy.Judgement{By: policy.ByNothing}, d.FromItself(d.fw, d.outer, packet(t, "198.51.100.2", web, "tcp/80", policy.Request), false), "nothing is said of what it sends")
+	assert.Equal(t, policy.Judgement{By: policy.ByNothing},
+		d.FromItself(d.fw, d.outer, packet(t, "198.51.100.2", web, "tcp/80", policy.Request), false), "nothing is said of what it sends")
 }
 
 func TestWhichPendingPermitWouldDo(t *testing.T) {
-	d := open(t, "permits: [pc may not reach anyone, {permit: pc may not reach anyone over tcp, pending: true}, {permit: pc may reach anyone over tcp/443, pending: true}, {permit: lan may reach anyone, pending: true}]")
+	d := open(t, "permits: [pc may not reach anyone, {permit: pc may not reach anyone over tcp, pending: true}, {permit: pc may reach "+
+		"anyone over tcp/443, pending: true}, {permit: lan may reach anyone, pending: true}]")
 	all := d.spec.Devices[d.fw].Permits
 	for over, want := range map[string]int{"tcp/443": 2, "tcp/80": 3} {
 		i, ok := policy.Pending(all, d.inner, d.outer, packet(t, pc, web, over, policy.Request))
@@ -181,7 +199,8 @@ func decided(d *model.Device, in, out model.InterfaceID, x *policy.Packet) (mode
 		ends := p.From.Contains(x.Source) && p.To.Contains(x.Destination)
 		service := len(p.Over) == 0
 		for _, s := range p.Over {
-			service = service || s.Protocol == x.Service.Protocol && (s.First == 0 && s.Last == 0 || s.First <= x.Service.First && x.Service.Last <= s.Last)
+			service = service || s.Protocol == x.Service.Protocol &&
+				(s.First == 0 && s.Last == 0 || s.First <= x.Service.First && x.Service.Last <= s.Last)
 		}
 		if !p.Pending && !p.Answers && interfaces && ends && service {
 			return p.Ruling, i
@@ -211,7 +230,8 @@ func TestSentencesOfRandomNetworksAreReadInOrder(t *testing.T) {
 				x := &policy.Packet{Source: addresses[r.IntN(len(addresses))], Destination: addresses[r.IntN(len(addresses))], Service: model.Echo}
 				in, out := d.First+model.InterfaceID(r.IntN(d.Count)), d.First+model.InterfaceID(r.IntN(d.Count))
 				ruling, by := decided(d, in, out, x)
-				assert.Equal(t, policy.Judgement{Ruling: ruling, By: by}, p.Through(model.DeviceID(id), in, out, x, false), "%s: %s to %s", d.Name, x.Source, x.Destination)
+				assert.Equal(t, policy.Judgement{Ruling: ruling, By: by}, p.Through(model.DeviceID(id), in, out, x, false), "%s: %s to %s", d.Name,
+					x.Source, x.Destination)
 				judged++
 			}
 		}

@@ -116,7 +116,8 @@ func TestSplit(t *testing.T) {
 	assert.Equal(t, "10.48.0.0/22", words(slices.Collect(Split(p, 22))))
 	assert.Empty(t, slices.Collect(Split(p, 21)))
 	assert.Empty(t, slices.Collect(Split(p, 33)))
-	assert.Equal(t, "255.255.255.254/32 255.255.255.255/32", words(slices.Collect(Split(netip.MustParsePrefix("255.255.255.254/31"), 32))), "at the end of the space")
+	assert.Equal(t, "255.255.255.254/32 255.255.255.255/32", words(slices.Collect(Split(netip.MustParsePrefix("255.255.255.254/31"), 32))),
+		"at the end of the space")
 	n := 0
 	for range Split(netip.MustParsePrefix("::/0"), 128) {
 		if n++; n == 5 {
@@ -234,7 +235,9 @@ func TestWithoutAtTheEdges(t *testing.T) {
 		{"10.0.0.0/24", "10.0.1.0/24", "10.0.0.0/24"},
 		{"10.0.0.0/24", "10.0.0.0/25", "10.0.0.128/25"},
 		{"10.0.0.0/24", "10.0.0.128/25", "10.0.0.0/25"},
-		{"255.255.255.0/24", "255.255.255.255/32", "255.255.255.0/25 255.255.255.128/26 255.255.255.192/27 255.255.255.224/28 255.255.255.240/29 255.255.255.248/30 255.255.255.252/31 255.255.255.254/32"},
+		{"255.255.255.0/24", "255.255.255.255/32",
+			"255.255.255.0/25 255.255.255.128/26 255.255.255.192/27 255.255.255.224/28 255.255.255.240/29 255.255.255.248/30 " +
+				"255.255.255.252/31 255.255.255.254/32"},
 		{"::/0", "8000::/1", "::/1"},
 		{"2001:db8::/62", "2001:db8:0:1::/64", "2001:db8::/64 2001:db8:0:2::/63"},
 	}
@@ -265,9 +268,12 @@ func TestFit(t *testing.T) {
 		inOrder                   bool
 		want, free                string
 	}{
-		{"the larger first", "10.48.0.0/23", "", "desks:42 servers:12 guests:100 beam:/31", false, "10.48.0.128/26 10.48.0.192/28 10.48.0.0/25 10.48.0.208/31", "10.48.0.210/31 10.48.0.212/30 10.48.0.216/29 10.48.0.224/27 10.48.1.0/24"},
+		{"the larger first", "10.48.0.0/23", "", "desks:42 servers:12 guests:100 beam:/31", false,
+			"10.48.0.128/26 10.48.0.192/28 10.48.0.0/25 10.48.0.208/31",
+			"10.48.0.210/31 10.48.0.212/30 10.48.0.216/29 10.48.0.224/27 10.48.1.0/24"},
 		{"around what is taken", "10.48.0.0/24", "10.48.0.64/26", "a:100 b:60", false, "10.48.0.128/25 10.48.0.0/26", ""},
-		{"in the order asked", "10.48.0.0/24", "", "small:2 large:100", true, "10.48.0.0/30 10.48.0.128/25", "10.48.0.4/30 10.48.0.8/29 10.48.0.16/28 10.48.0.32/27 10.48.0.64/26"},
+		{"in the order asked", "10.48.0.0/24", "", "small:2 large:100", true, "10.48.0.0/30 10.48.0.128/25",
+			"10.48.0.4/30 10.48.0.8/29 10.48.0.16/28 10.48.0.32/27 10.48.0.64/26"},
 		{"IPv6 LANs", "2001:db8::/48", "", "a:40 b:4000", false, "2001:db8::/64 2001:db8:0:1::/64", ""},
 		{"to the last address", "10.0.0.0/29", "", "a:/30 b:/31 c:/31", false, "10.0.0.0/30 10.0.0.4/31 10.0.0.6/31", ""},
 	}
@@ -417,7 +423,8 @@ func BenchmarkMerge1000000(b *testing.B) {
 			return netip.PrefixFrom(netip.AddrFrom4([4]byte{10, byte(r.Uint32()), byte(r.Uint32()), byte(r.Uint32())}), 24+r.IntN(9))
 		},
 		"IPv6": func() netip.Prefix {
-			return netip.PrefixFrom(netip.AddrFrom16([16]byte{0x20, 1, 0xd, 0xb8, byte(r.Uint32()), byte(r.Uint32()), byte(r.Uint32()), byte(r.Uint32())}), 40+r.IntN(25))
+			return netip.PrefixFrom(netip.AddrFrom16([16]byte{0x20, 1, 0xd, 0xb8, byte(r.Uint32()), byte(r.Uint32()), byte(r.Uint32()),
+				byte(r.Uint32())}), 40+r.IntN(25))
 		},
 	} {
 		var all []netip.Prefix

@@ -56,7 +56,8 @@ func TestSpaceGivesOutWhatIsFree(t *testing.T) {
 
 // The smallest stretch that holds a need is used, at its start.
 func TestSpaceTakesTheSmallestStretch(t *testing.T) {
-	s := NewSpace([]netip.Prefix{netip.MustParsePrefix("10.0.0.0/24"), netip.MustParsePrefix("10.0.2.64/27"), netip.MustParsePrefix("10.0.4.0/26")})
+	s := NewSpace([]netip.Prefix{netip.MustParsePrefix("10.0.0.0/24"), netip.MustParsePrefix("10.0.2.64/27"),
+		netip.MustParsePrefix("10.0.4.0/26")})
 	p, _ := s.Take(28)
 	assert.Equal(t, "10.0.2.64/28", p.String())
 	p, _ = s.Take(27)
@@ -98,8 +99,10 @@ func TestSpaceLeavesAnycastAddressesAlone(t *testing.T) {
 }
 
 func TestTakenMeetsAndWithin(t *testing.T) {
-	taken := NewTaken([]netip.Prefix{netip.MustParsePrefix("10.0.0.64/26"), netip.MustParsePrefix("10.0.1.0/24"), netip.MustParsePrefix("2001:db8::/64")})
-	for text, want := range map[string]bool{"10.0.0.0/26": false, "10.0.0.0/25": true, "10.0.0.127/32": true, "10.0.0.128/25": false, "10.0.0.0/8": true, "10.0.2.0/24": false, "2001:db8::9/128": true, "2001:db8:0:1::/64": false} {
+	taken := NewTaken([]netip.Prefix{netip.MustParsePrefix("10.0.0.64/26"), netip.MustParsePrefix("10.0.1.0/24"),
+		netip.MustParsePrefix("2001:db8::/64")})
+	for text, want := range map[string]bool{"10.0.0.0/26": false, "10.0.0.0/25": true, "10.0.0.127/32": true, "10.0.0.128/25": false,
+		"10.0.0.0/8": true, "10.0.2.0/24": false, "2001:db8::9/128": true, "2001:db8:0:1::/64": false} {
 		assert.Equal(t, want, taken.Meets(netip.MustParsePrefix(text)), text)
 	}
 	assert.Len(t, taken.Within(netip.MustParsePrefix("10.0.0.0/23")), 2)

@@ -83,7 +83,8 @@ func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 		if !address.IsValid() {
 			address = to.Address
 		}
-		receivers := slices.DeleteFunc(slices.Clone(forward.Receivers(net, hop.Out, address)), func(id model.InterfaceID) bool { return id == hop.Out })
+		receivers := slices.DeleteFunc(slices.Clone(forward.Receivers(net, hop.Out, address)),
+			func(id model.InterfaceID) bool { return id == hop.Out })
 		if len(receivers) != 1 {
 			return false, len(receivers) == 0
 		}

@@ -112,7 +112,8 @@ func Ends(spec *model.Spec) []*End {
 
 // IsNear reports whether two ends stand for different places of one segment, in one family.
 func (e *End) IsNear(to *End) bool {
-	return e.Segment != model.None && e.Segment == to.Segment && e.Place > 0 && to.Place > 0 && e.Place != to.Place && e.Address.Is4() == to.Address.Is4()
+	return e.Segment != model.None && e.Segment == to.Segment && e.Place > 0 && to.Place > 0 && e.Place != to.Place &&
+		e.Address.Is4() == to.Address.Is4()
 }
 
 // nearOf calls visit for each end, by its place in Ends, that stands for another place of an end's segment.
@@ -133,7 +134,8 @@ func hears(net *forward.Network, from, to *End, over model.Service) forward.Verd
 	switch {
 	case net.Policy != nil && (net.Policy.Touches(from.Device) || net.Policy.Touches(to.Device)), !net.Spec.Devices[to.Device].Serves(over):
 		return ask(net, from, to, over).Verdict
-	case net.State.IsUp(from.Interface) && net.State.IsUp(to.Interface) && net.State.Domain(from.Interface) == net.State.Domain(to.Interface) && net.State.Domain(from.Interface) != network.NoDomain:
+	case net.State.IsUp(from.Interface) && net.State.IsUp(to.Interface) &&
+		net.State.Domain(from.Interface) == net.State.Domain(to.Interface) && net.State.Domain(from.Interface) != network.NoDomain:
 		return forward.Works
 	}
 	return forward.Fails
@@ -153,7 +155,8 @@ func (s *sweep) nearLost(l *Loss, of func(from, to *End) bool) {
 	for i, from := range s.Ends {
 		s.nearOf(i, func(j int) {
 			to := s.Ends[j]
-			if of != nil && !of(from, to) || hears(s.net, from, to, s.over) != forward.Works || hears(l.After, from, to, s.over) == forward.Works {
+			if of != nil && !of(from, to) || hears(s.net, from, to, s.over) != forward.Works ||
+				hears(l.After, from, to, s.over) == forward.Works {
 				return
 			}
 			l.Lost++

@@ -28,14 +28,15 @@ func losses(t *testing.T, name, text string) (failures, lost int) {
 		}
 	}
 	require.Empty(t, net.Unsettled, name)
-	err := reach.Sweep(t.Context(), net, reach.Asked{Ends: lans, Over: model.Echo}, reach.Together(reach.Cables(net.State), 1), func(l reach.Loss) {
-		failures++
-		if l.Lost > l.Cannot {
-			lost++
-		}
-		assert.Zero(t, l.Loops, "%s without %v", name, l.Failures)
-		assert.Empty(t, l.After.Unsettled, "%s without %v", name, l.Failures)
-	})
+	err := reach.Sweep(t.Context(), net, reach.Asked{Ends: lans, Over: model.Echo}, reach.Together(reach.Cables(net.State), 1),
+		func(l reach.Loss) {
+			failures++
+			if l.Lost > l.Cannot {
+				lost++
+			}
+			assert.Zero(t, l.Loops, "%s without %v", name, l.Failures)
+			assert.Empty(t, l.After.Unsettled, "%s without %v", name, l.Failures)
+		})
 	require.NoError(t, err)
 	return failures, lost
 }
@@ -51,7 +52,8 @@ func TestShapesAreWholeAfterAnyFailure(t *testing.T) {
 	for n := 2; n <= 6; n++ {
 		shapes = append(shapes, coretest.Grid(2, n), coretest.Grid(n, n))
 	}
-	shapes = append(shapes, coretest.Grid(3, 5), coretest.DualHub(5), coretest.DualHub(12), coretest.RingOfRings(3, 4), coretest.RingOfRings(4, 5), coretest.Hub(4))
+	shapes = append(shapes, coretest.Grid(3, 5), coretest.DualHub(5), coretest.DualHub(12), coretest.RingOfRings(3, 4),
+		coretest.RingOfRings(4, 5), coretest.Hub(4))
 	for _, s := range shapes {
 		for i, carriers := range [][]int{nil, {0}, {0, s.Routers - 1}} {
 			if !coretest.Long() && i > 0 {
@@ -115,10 +117,11 @@ func TestEachLevelOfProtection(t *testing.T) {
 				failures = append(failures, reach.Devices(net.Spec)...)
 			}
 			lost := 0
-			require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: ends, Over: model.Echo}, reach.Together(failures, 1), func(l reach.Loss) {
-				assert.Zero(t, l.Loops, "%s, %s without %v", s.Name, level, l.Failures)
-				lost += l.Lost - l.Cannot
-			}))
+			require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: ends, Over: model.Echo}, reach.Together(failures, 1),
+				func(l reach.Loss) {
+					assert.Zero(t, l.Loops, "%s, %s without %v", s.Name, level, l.Failures)
+					lost += l.Lost - l.Cannot
+				}))
 			what := fmt.Sprintf("%s, protect: %s", s.Name, level)
 			switch level {
 			case "none":

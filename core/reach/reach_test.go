@@ -91,14 +91,16 @@ func TestWhatAFailureTakesAway(t *testing.T) {
 	net := coretest.Network(t, ring)
 	spec := net.Spec
 	got := map[string][3]int{}
-	require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: lans(t, net), Over: model.Echo}, reach.Together(reach.Cables(net.State), 1), func(l reach.Loss) {
-		got[spec.Cables[l.Failures[0].Cable].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
-	}))
+	require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: lans(t, net), Over: model.Echo},
+		reach.Together(reach.Cables(net.State), 1), func(l reach.Loss) {
+			got[spec.Cables[l.Failures[0].Cable].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
+		}))
 	assert.Equal(t, map[string][3]int{"x-ab": {2, 0, 0}, "x-bc": {2, 0, 0}, "x-ca": {0, 0, 0}}, got)
 	losses := map[string][3]int{}
-	require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: lans(t, net), Over: model.Echo}, reach.Together(reach.Devices(spec), 1), func(l reach.Loss) {
-		losses[spec.Devices[l.Failures[0].Device].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
-	}))
+	require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: lans(t, net), Over: model.Echo},
+		reach.Together(reach.Devices(spec), 1), func(l reach.Loss) {
+			losses[spec.Devices[l.Failures[0].Device].Name] = [3]int{l.Lost, l.Cannot, l.Loops}
+		}))
 	assert.Equal(t, [3]int{4, 4, 0}, losses["a"], "with a its LAN goes: no wire leads there")
 	assert.Len(t, losses, 3)
 }
@@ -137,39 +139,41 @@ func TestMatrixAgreesWithPings(t *testing.T) {
 		if seed%2 == 1 && seed < 60 {
 			ofPaths(t, net, m, seed)
 		}
-		require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: ends, Over: model.Echo}, reach.Together(reach.Cables(net.State), 1), func(l reach.Loss) {
-			after := net.Update(net.State.With(l.Failures...))
-			lost, loops, rerouted := 0, 0, 0
-			for _, w := range ways {
-				if w.Verdict != forward.Works {
-					continue
-				}
-				x := forward.Ping(after, w.From.Device, w.From.Address, w.To.Address, model.None)
-				if x.Verdict() == forward.Works {
-					if seed%2 == 1 && !slices.Equal(devicesOn(x.There), devicesOn(forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None).There)) {
-						rerouted++
+		require.NoError(t, reach.Sweep(t.Context(), net, reach.Asked{Ends: ends, Over: model.Echo}, reach.Together(reach.Cables(net.State), 1),
+			func(l reach.Loss) {
+				after := net.Update(net.State.With(l.Failures...))
+				lost, loops, rerouted := 0, 0, 0
+				for _, w := range ways {
+					if w.Verdict != forward.Works {
+						continue
 					}
-					continue
-				}
-				lost++
-				// That a way circles is told of its answer too, where the request gets lost.
-				back := forward.Walk(after, forward.Sender(w.To.Device), forward.FlowTo(w.To.Address, w.From.Address))
-				for _, g := range []*forward.Graph{x.There, back} {
-					if slices.ContainsFunc(g.Endings, func(e forward.Ending) bool { return e.Outcome == forward.Looped }) {
-						loops++
-						break
+					x := forward.Ping(after, w.From.Device, w.From.Address, w.To.Address, model.None)
+					if x.Verdict() == forward.Works {
+						if seed%2 == 1 && !slices.Equal(devicesOn(x.There),
+							devicesOn(forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None).There)) {
+							rerouted++
+						}
+						continue
+					}
+					lost++
+					// That a way circles is told of its answer too, where the request gets lost.
+					back := forward.Walk(after, forward.Sender(w.To.Device), forward.FlowTo(w.To.Address, w.From.Address))
+					for _, g := range []*forward.Graph{x.There, back} {
+						if slices.ContainsFunc(g.Endings, func(e forward.Ending) bool { return e.Outcome == forward.Looped }) {
+							loops++
+							break
+						}
 					}
 				}
-			}
-			require.Equal(t, lost, l.Lost, "seed %d", seed)
-			if seed < 60 {
-				require.Equal(t, loops, l.Loops, "seed %d", seed)
-				if seed%2 == 1 {
-					require.Equal(t, rerouted, l.Rerouted, "seed %d", seed)
+				require.Equal(t, lost, l.Lost, "seed %d", seed)
+				if seed < 60 {
+					require.Equal(t, loops, l.Loops, "seed %d", seed)
+					if seed%2 == 1 {
+						require.Equal(t, rerouted, l.Rerouted, "seed %d", seed)
+					}
 				}
-			}
-			require.Len(t, l.Pairs, min(lost, 1000))
-		}))
+				require.Len(t, l.Pairs, min(lost, 1000))
+			}))
 	}
 	for _, v := range []forward.Verdict{forward.Works, forward.Fails, forward.Depends} {
 		assert.Greater(t, verdicts[v], 50, v)
@@ -306,7 +310,8 @@ func ofPaths(t *testing.T, net *forward.Network, m *reach.Matrix, seed int) {
 			devices, sure := paths.Between(paths.Class(i), paths.Class(j))
 			require.True(t, sure, "seed %d: %s to %s", seed, from.Address, to.Address)
 			require.True(t, slices.Equal(there, devices), "seed %d: %s to %s: %v, not %v", seed, from.Address, to.Address, devices, there)
-			require.Equal(t, !slices.Equal(there, back), different[pair{paths.Class(i), paths.Class(j)}], "seed %d: %s and %s", seed, from.Address, to.Address)
+			require.Equal(t, !slices.Equal(there, back), different[pair{paths.Class(i), paths.Class(j)}], "seed %d: %s and %s", seed,
+				from.Address, to.Address)
 		}
 	}
 }
@@ -342,7 +347,9 @@ func withRandomRoutes(spec *model.Spec, r *rand.Rand) *model.Spec {
 			for _, p := range s.Prefixes {
 				for range 1 + r.IntN(2) {
 					if via := hops[r.IntN(len(hops))]; via.Is4() == p.Addr().Is4() {
-						statics = append(statics, model.Static{Device: model.DeviceID(d), To: p.Prefix, Via: via, Out: model.None, Distance: uint8(1 + r.IntN(2)), Origin: model.Derived})
+						statics = append(statics,
+							model.Static{Device: model.DeviceID(d), To: p.Prefix, Via: via, Out: model.None, Distance: uint8(1 + r.IntN(2)),
+								Origin: model.Derived})
 					}
 				}
 			}
@@ -394,7 +401,8 @@ func TestDevicesAndPickedPairs(t *testing.T) {
 				works++
 			}
 			x := forward.Ping(net, w.From.Device, w.From.Address, w.To.Address, model.None)
-			require.Equal(t, x.There.Verdict() != forward.Fails, m.Arrives(at[w.From], at[w.To]), "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
+			require.Equal(t, x.There.Verdict() != forward.Fails, m.Arrives(at[w.From], at[w.To]), "seed %d: %s to %s", seed, w.From.Address,
+				w.To.Address)
 			require.Equal(t, ping(net, w.From, w.To), w.Verdict, "seed %d: %s to %s", seed, w.From.Address, w.To.Address)
 			return true
 		})

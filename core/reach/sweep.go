@@ -110,7 +110,8 @@ type usedOnce struct {
 }
 
 func newSweep(m *Matrix, of func(from, to *End) bool, failures int) *sweep {
-	s := &sweep{Matrix: m, pick: of, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices)), trees: make([]*tree, len(m.members))}
+	s := &sweep{Matrix: m, pick: of, base: m.works(), weights: m.weights(), used: make([]usedOnce, len(m.net.Spec.Devices)),
+		trees: make([]*tree, len(m.members))}
 	parallel.Each(len(s.trees), func(c int) { s.trees[c] = newTree(m.next[c]) })
 	s.reasons = max(20, min(mostPairs, mostReasons/max(1, failures)))
 	if m.judged != nil || m.deaf != nil || slices.Contains(m.odd, true) || of != nil {

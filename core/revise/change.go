@@ -20,8 +20,10 @@ import (
 type reviser struct{ *workspace.Workspace }
 
 // ChangeForms is how a change to try is written: as a step says what to set.
-const ChangeForms = "'DEVICE: [also|remove] WHAT', where WHAT is 'route DESTINATION via NEXT-HOP', 'gateway ADDRESS', 'permit SENTENCE', 'translate SENTENCE', " +
-	"'INTERFACE up' or 'down', or 'INTERFACE KEY VALUE' with a key such as address, tagged, members or mtu; or '[remove] cable A to B'. It is what a step says to set"
+const ChangeForms = "'DEVICE: [also|remove] WHAT', where WHAT is 'route DESTINATION via NEXT-HOP', 'gateway ADDRESS', 'permit " +
+	"SENTENCE', 'translate SENTENCE', " +
+	"'INTERFACE up' or 'down', or 'INTERFACE KEY VALUE' with a key such as address, tagged, members or mtu; or '[remove] cable A to B'. " +
+	"It is what a step says to set"
 
 // changeForm is what is said of a change that cannot be read.
 func changeForm(text string) error { return fmt.Errorf("a change is %s, not '%s'", ChangeForms, text) }

@@ -122,7 +122,8 @@ func (w reviser) madeChange(d model.DeviceID, mode how, words []string, text str
 		return w.Spec.AlterInterface(id, say, func(i *model.Interface) { i.AdminDown = false }), nil
 	}
 	i := model.Interface{
-		Name: name, Device: d, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None, Gone: true, Place: w.Spec.Devices[d].Place,
+		Name: name, Device: d, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None, Gone: true,
+		Place: w.Spec.Devices[d].Place,
 	}
 	kind, tag, tagged := strings.Cut(strings.TrimPrefix(strings.TrimPrefix(is, "an "), "a "), ", tag ")
 	kind, parent, _ := strings.Cut(kind, " of ")

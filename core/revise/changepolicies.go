@@ -156,12 +156,14 @@ func (w reviser) translationChange(d model.DeviceID, mode how, sentence string) 
 	if mode == removes && !slices.ContainsFunc(x.Translates, is) {
 		return nil, fmt.Errorf("%s has no translation '%s'", x.Name, sentence)
 	}
-	return w.Spec.AlterDevice(d, w.said(d, mode, "translate "+sentence), func(x *model.Device) { x.Translates = changed(x.Translates, mode, t, is) }), nil
+	return w.Spec.AlterDevice(d, w.said(d, mode, "translate "+sentence),
+		func(x *model.Device) { x.Translates = changed(x.Translates, mode, t, is) }), nil
 }
 
 // severalOf refuses to put one sentence in place of all.
 func severalOf(word, sentence string) error {
-	return fmt.Errorf("a device has several of these: 'also %s %s' adds one behind the others, 'remove %s …' takes one away", word, sentence, word)
+	return fmt.Errorf("a device has several of these: 'also %s %s' adds one behind the others, 'remove %s …' takes one away", word, sentence,
+		word)
 }
 
 // changed is a list with something behind it, or without it.

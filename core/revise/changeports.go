@@ -81,12 +81,14 @@ func (w reviser) addressChange(id model.InterfaceID, mode how, secondary bool, v
 		beside := mode == adds
 		var kept []model.Address
 		for _, a := range i.Addresses {
-			alike := a.Addr().Is4() == p.Addr().Is4() && a.Addr().IsLinkLocalUnicast() == p.Addr().IsLinkLocalUnicast() && a.Secondary == secondary
+			alike := a.Addr().Is4() == p.Addr().Is4() && a.Addr().IsLinkLocalUnicast() == p.Addr().IsLinkLocalUnicast() &&
+				a.Secondary == secondary
 			if a.Prefix != p && (beside || !alike || a.Virtual) {
 				kept = append(kept, a)
 			}
 		}
-		fresh := model.Address{Prefix: p, Place: i.Place, Secondary: secondary || beside && slices.ContainsFunc(kept, func(a model.Address) bool { return a.Addr().Is4() == p.Addr().Is4() })}
+		fresh := model.Address{Prefix: p, Place: i.Place, Secondary: secondary || beside &&
+			slices.ContainsFunc(kept, func(a model.Address) bool { return a.Addr().Is4() == p.Addr().Is4() })}
 		if fresh.Secondary || len(kept) == 0 {
 			i.Addresses = append(kept, fresh)
 			return
@@ -154,7 +156,8 @@ func (w reviser) vlan(text string) (model.VLAN, error) {
 
 // vlanChange reads which VLANs a port carries: access V, tagged V, V and untagged V.
 func (w reviser) vlanChange(id model.InterfaceID, mode how, words []string, text, said string) (model.Change, error) {
-	if x := &w.Spec.Interfaces[id]; !x.Switched && (w.Spec.Devices[x.Device].Kind != model.SwitchDevice || x.Kind != model.Port || len(x.Addresses) > 0) {
+	if x := &w.Spec.Interfaces[id]; !x.Switched &&
+		(w.Spec.Devices[x.Device].Kind != model.SwitchDevice || x.Kind != model.Port || len(x.Addresses) > 0) {
 		return nil, fmt.Errorf("%s is no switch port", w.Spec.Label(id))
 	}
 	key := ""
@@ -270,7 +273,8 @@ func (w reviser) cableChange(mode how, words []string, text string) (model.Chang
 	name := strings.Join(words, " ")
 	if mode == removes {
 		n := slices.IndexFunc(w.Spec.Cables, func(c model.Cable) bool {
-			return !c.Pulled && (c.Name == name || w.Spec.Label(c.Ends[0])+" to "+w.Spec.Label(c.Ends[1]) == name || w.Spec.Label(c.Ends[1])+" to "+w.Spec.Label(c.Ends[0]) == name)
+			return !c.Pulled && (c.Name == name || w.Spec.Label(c.Ends[0])+" to "+w.Spec.Label(c.Ends[1]) == name || w.Spec.Label(c.Ends[1])+
+				" to "+w.Spec.Label(c.Ends[0]) == name)
 		})
 		if n < 0 {
 			return nil, fmt.Errorf("there is no cable %s", name)
@@ -311,7 +315,8 @@ func slips(before, after *model.Spec) error {
 	for id := range after.Interfaces {
 		x := &after.Interfaces[id]
 		for _, a := range x.Addresses {
-			if id < len(before.Interfaces) && slices.ContainsFunc(before.Interfaces[id].Addresses, func(b model.Address) bool { return b.Prefix == a.Prefix }) {
+			if id < len(before.Interfaces) &&
+				slices.ContainsFunc(before.Interfaces[id].Addresses, func(b model.Address) bool { return b.Prefix == a.Prefix }) {
 				continue
 			}
 			if err := addressSlip(after, model.InterfaceID(id), a); err != nil {
@@ -344,7 +349,8 @@ func addressSlip(spec *model.Spec, id model.InterfaceID, a model.Address) error 
 	x := &spec.Interfaces[id]
 	for _, other := range spec.InterfacesOf(x.Device) {
 		for _, b := range spec.Interfaces[other].Addresses {
-			if other != id && spec.Interfaces[other].Table == x.Table && b.Bits() < b.Addr().BitLen() && a.Bits() < ip.BitLen() && b.Masked().Overlaps(subnet) && !b.Addr().IsLinkLocalUnicast() {
+			if other != id && spec.Interfaces[other].Table == x.Table && b.Bits() < b.Addr().BitLen() && a.Bits() < ip.BitLen() &&
+				b.Masked().Overlaps(subnet) && !b.Addr().IsLinkLocalUnicast() {
 				return fmt.Errorf("%s overlaps %s of %s", subnet, b.Masked(), spec.Label(other))
 			}
 		}

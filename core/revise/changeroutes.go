@@ -197,7 +197,8 @@ func (w reviser) routeChange(d model.DeviceID, mode how, words []string, text st
 			return nil, fmt.Errorf("%s has no route to %s by what goes instead", w.Spec.Devices[d].Name, words[0])
 		}
 	}
-	only = only && slices.ContainsFunc(have, func(x model.Static) bool { return names(x) && sameHop(x, fresh[0]) }) // how preferred one is that is there
+	only = only && slices.ContainsFunc(have,
+		func(x model.Static) bool { return names(x) && sameHop(x, fresh[0]) }) // how preferred one is that is there
 	return w.Spec.AlterRoutes(d, w.said(d, mode, "route "+strings.Join(words, " ")), func(all []model.Static) []model.Static {
 		for _, g := range gone { // one for each that is named
 			at := -1
@@ -286,7 +287,8 @@ func (w reviser) nextHop(d model.DeviceID, text string, family prefix.Family) (n
 				continue
 			}
 			if slices.ContainsFunc(w.Spec.InterfacesOf(d), func(near model.InterfaceID) bool {
-				return slices.ContainsFunc(w.Spec.Interfaces[near].Addresses, func(b model.Address) bool { return b.Contains(a.Addr()) && b.Addr() != a.Addr() })
+				return slices.ContainsFunc(w.Spec.Interfaces[near].Addresses,
+					func(b model.Address) bool { return b.Contains(a.Addr()) && b.Addr() != a.Addr() })
 			}) {
 				return a.Addr(), true, nil
 			}

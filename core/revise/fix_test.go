@@ -118,7 +118,8 @@ func typedIn(t *testing.T, text string) (string, finding.Finding) {
 
 // One word is wrong, and the first remedy of check, typed in, gives the text as it was.
 func TestTheFirstRemedyUndoesTheSlip(t *testing.T) {
-	require.Empty(t, slices.DeleteFunc(workspace.FromText("p", []byte(harbour)).Predict().Check(), func(f finding.Finding) bool { return f.Severity() < finding.Warning }))
+	require.Empty(t, slices.DeleteFunc(workspace.FromText("p", []byte(harbour)).Predict().Check(),
+		func(f finding.Finding) bool { return f.Severity() < finding.Warning }))
 	for _, tt := range []struct{ about, was, slip string }{
 		{"a next hop of one's own", "10.2.0.0/24: 10.9.0.2", "10.2.0.0/24: 10.9.0.1"},
 		{"a next hop nobody has", "10.1.0.0/24: 10.9.0.1", "10.1.0.0/24: 10.9.0.3"},
@@ -141,7 +142,8 @@ func TestTheFirstRemedyUndoesTheSlip(t *testing.T) {
 			text := strings.Replace(harbour, tt.was, tt.slip, 1)
 			require.NotEqual(t, harbour, text)
 			got, f := typedIn(t, text)
-			want := strings.Replace(harbour, "10.9.0.2/30}", map[bool]string{true: "10.9.0.2/30, mtu: 1500}", false: "10.9.0.2/30}"}[strings.Contains(tt.slip, "mtu")], 1)
+			want := strings.Replace(harbour,
+				"10.9.0.2/30}", map[bool]string{true: "10.9.0.2/30, mtu: 1500}", false: "10.9.0.2/30}"}[strings.Contains(tt.slip, "mtu")], 1)
 			assert.Equal(t, want, got, "%s (%s)", f.Remedy, f.Name)
 		})
 	}
@@ -150,10 +152,14 @@ func TestTheFirstRemedyUndoesTheSlip(t *testing.T) {
 // Whole lines come and go, and keys change their name.
 func TestRemediesOfWholeLines(t *testing.T) {
 	for _, tt := range []struct{ about, was, slip, want string }{
-		{"a permit that drops before", "      - shed may reach anyone\n", "      - shed may not reach anyone\n      - shed may reach anyone\n", harbour},
+		{"a permit that drops before", "      - shed may reach anyone\n", "      - shed may not reach anyone\n      - shed may reach anyone\n",
+			harbour},
 		{"a permit for one service", "- loft may reach anyone\n", "- loft may reach anyone over tcp\n", harbour},
-		{"a permit for one LAN left out", "      - loft may reach anyone\n", "", strings.Replace(harbour, "      - shed may reach anyone\n      - loft may reach anyone\n", "      - loft may reach anyone\n      - shed may reach anyone\n", 1)},
-		{"access in place of a trunk", "up: {tagged: [loft, 999]}", "up: {access: loft}", strings.Replace(harbour, "up: {tagged: [loft, 999]}", "up: {tagged: [loft]}", 1)},
+		{"a permit for one LAN left out", "      - loft may reach anyone\n", "",
+			strings.Replace(harbour, "      - shed may reach anyone\n      - loft may reach anyone\n",
+				"      - loft may reach anyone\n      - shed may reach anyone\n", 1)},
+		{"access in place of a trunk", "up: {tagged: [loft, 999]}", "up: {access: loft}",
+			strings.Replace(harbour, "up: {tagged: [loft, 999]}", "up: {tagged: [loft]}", 1)},
 		{"a cable left out", "  - s1:x to s3:x\n", "", strings.Replace(harbour, "  - s1:x to s3:x\n", "", 1) + "  - s1:x to s3:x\n"},
 		{"translation left out", "    translates:\n      - all shares wan\n", "", ""},
 	} {
@@ -164,7 +170,8 @@ func TestRemediesOfWholeLines(t *testing.T) {
 			if tt.want != "" {
 				assert.Equal(t, tt.want, got, "%s (%s)", f.Remedy, f.Name)
 			}
-			left := slices.DeleteFunc(workspace.FromText("p", []byte(got)).Predict().Check(), func(f finding.Finding) bool { return f.Severity() < finding.Error })
+			left := slices.DeleteFunc(workspace.FromText("p", []byte(got)).Predict().Check(),
+				func(f finding.Finding) bool { return f.Severity() < finding.Error })
 			assert.Empty(t, left, got)
 		})
 	}
@@ -172,7 +179,8 @@ func TestRemediesOfWholeLines(t *testing.T) {
 
 // What follows from a slip is told behind it, with no remedy of its own; what mends the most comes first.
 func TestWhatFollowsIsToldBehindItsCause(t *testing.T) {
-	text := strings.Replace(strings.Replace(harbour, "10.2.0.0/24: 10.9.0.2", "10.2.0.0/24: 10.9.0.1", 1), "lamp: {is: host, gateway: 10.1.0.1", "lamp: {is: host, gateway: 10.1.0.9", 1)
+	text := strings.Replace(strings.Replace(harbour, "10.2.0.0/24: 10.9.0.2", "10.2.0.0/24: 10.9.0.1", 1),
+		"lamp: {is: host, gateway: 10.1.0.1", "lamp: {is: host, gateway: 10.1.0.9", 1)
 	all := workspace.FromText("p", []byte(text)).Predict().Check()
 	require.Greater(t, len(all), 3)
 	assert.Equal(t, finding.NextHopOneself, all[0].Name)
@@ -188,7 +196,8 @@ func TestWhatFollowsIsToldBehindItsCause(t *testing.T) {
 
 // Two slips on one way: neither helps without the other, and both are said together.
 func TestTwoSlipsOnOneWay(t *testing.T) {
-	text := strings.Replace(strings.Replace(harbour, "p1: {access: loft}", "p1: {access: 777}", 1), "bell: {is: host, gateway: 10.2.0.1", "bell: {is: host, gateway: 10.2.0.7", 1)
+	text := strings.Replace(strings.Replace(harbour, "p1: {access: loft}", "p1: {access: 777}", 1), "bell: {is: host, gateway: 10.2.0.1",
+		"bell: {is: host, gateway: 10.2.0.7", 1)
 	got, _ := typedIn(t, text)
 	for range 2 {
 		if got == harbour {
@@ -214,15 +223,18 @@ func TestASlipInALargeNetwork(t *testing.T) {
 	for i := range 80 {
 		fmt.Fprintf(&segments, "  lan%d: {prefix: 10.1.%d.0/24}\n  w%d: {prefix: 10.9.%d.0/30}\n", i, i, i, i)
 		fmt.Fprintf(&routes, "      10.1.%d.0/24: 10.9.%d.2\n", i, i)
-		fmt.Fprintf(&devices, "  r%d: {is: router, interfaces: {l: {segment: lan%d, address: 1}, w: {segment: w%d, address: 2}}, routes: {default: 10.9.%d.1}}\n", i, i, i, i)
+		fmt.Fprintf(&devices, "  r%d: {is: router, interfaces: {l: {segment: lan%d, address: 1}, w: {segment: w%d, address: 2}}, routes: "+
+			"{default: 10.9.%d.1}}\n", i, i, i, i)
 	}
 	var ports strings.Builder
 	for i := range 80 {
 		fmt.Fprintf(&ports, "      w%d: {segment: w%d, address: 1}\n", i, i)
 	}
-	text := "ropeswing: 1\nplan: hub\nsegments:\n" + segments.String() + "devices:\n" + devices.String() + "  hub:\n    is: router\n    interfaces:\n" + ports.String() + "    routes:\n" + routes.String()
+	text := "ropeswing: 1\nplan: hub\nsegments:\n" + segments.String() + "devices:\n" + devices.String() +
+		"  hub:\n    is: router\n    interfaces:\n" + ports.String() + "    routes:\n" + routes.String()
 	wrong := func(text string) []finding.Finding {
-		return slices.DeleteFunc(workspace.FromText("p", []byte(text)).Predict().Check(), func(f finding.Finding) bool { return f.Severity() < finding.Error })
+		return slices.DeleteFunc(workspace.FromText("p", []byte(text)).Predict().Check(),
+			func(f finding.Finding) bool { return f.Severity() < finding.Error })
 	}
 	assert.Empty(t, wrong(text))
 	found := wrong(strings.Replace(text, "10.1.41.0/24: 10.9.41.2", "10.1.41.0/24: 10.9.41.3", 1))

@@ -24,17 +24,21 @@ func meaning(spec *model.Spec, called naming) []string {
 	}
 	for i := range spec.Segments {
 		s := &spec.Segments[i]
-		say("segment %s vlan %d %v need %v from %v gateways %v", called(s.Name), s.VLAN, plain(s.Prefixes), [6]any{s.Need.Hosts, s.Need.HostsSaid, s.Need.Grow, s.Need.PointToPoint, s.Need.Length4, s.Need.Length6}, s.From, addressesOf(s.Gateways))
+		say("segment %s vlan %d %v need %v from %v gateways %v", called(s.Name), s.VLAN, plain(s.Prefixes),
+			[6]any{s.Need.Hosts, s.Need.HostsSaid, s.Need.Grow, s.Need.PointToPoint, s.Need.Length4,
+				s.Need.Length6}, s.From, addressesOf(s.Gateways))
 		for _, l := range s.Leases {
 			say(" leases %s by %d gateway %s", l.Range, l.By, l.Gateway)
 		}
 	}
 	for i := range spec.Devices {
 		d := &spec.Devices[i]
-		say("device %s %s forwards %v beyond %v answers %v otherwise %s state %v", called(d.Name), d.Kind, d.Forwards, plain(d.Beyond), d.Answers, d.Otherwise, d.KeepsState)
+		say("device %s %s forwards %v beyond %v answers %v otherwise %s state %v", called(d.Name), d.Kind, d.Forwards, plain(d.Beyond),
+			d.Answers, d.Otherwise, d.KeepsState)
 		for _, id := range spec.InterfacesOf(model.DeviceID(i)) {
 			x := &spec.Interfaces[id]
-			say(" %s kind %s segment %d parent %d tag %d switched %v %d %v group %d %v borrow %d table %s down %v managed %v", label(id), x.Kind, x.Segment, x.Parent, x.Tag, x.Switched, x.Untagged, x.Tagged, x.Group, x.Members, x.Borrow, x.Table, x.AdminDown, d.Manage == id)
+			say(" %s kind %s segment %d parent %d tag %d switched %v %d %v group %d %v borrow %d table %s down %v managed %v", label(id), x.Kind,
+				x.Segment, x.Parent, x.Tag, x.Switched, x.Untagged, x.Tagged, x.Group, x.Members, x.Borrow, x.Table, x.AdminDown, d.Manage == id)
 			for _, a := range x.Addresses {
 				say("  %s secondary %v shared %v preferred %v", a.Prefix, a.Secondary, a.Virtual, a.Preferred)
 			}
@@ -89,7 +93,8 @@ func calledInParts(text string, called naming) string {
 }
 
 func routeMeaning(spec *model.Spec, s *model.Static, called naming) string {
-	return fmt.Sprintf("route %s table %s %s via %s out %s discard %v %d %d watch %s", called(spec.Devices[s.Device].Name), s.Table, s.To, s.Via, labelled(spec, s.Out, called), s.Discard, s.Distance, s.Metric, s.Watched())
+	return fmt.Sprintf("route %s table %s %s via %s out %s discard %v %d %d watch %s", called(spec.Devices[s.Device].Name), s.Table, s.To,
+		s.Via, labelled(spec, s.Out, called), s.Discard, s.Distance, s.Metric, s.Watched())
 }
 
 func plain(all []model.Prefix) []string {

@@ -37,7 +37,8 @@ func Pin(x *workspace.Workspace, devices []model.DeviceID) (*Pinned, error) {
 		edits, ok := []plan.Edit(nil), false
 		if device.Made {
 			if edits, ok = entryOfItsOwn(device, routes); !ok {
-				return nil, fmt.Errorf("%s is made from a pattern that is not laid out in lines, and has no entry of its own for its routes", device.Name.Value)
+				return nil, fmt.Errorf("%s is made from a pattern that is not laid out in lines, and has no entry of its own for its routes",
+					device.Name.Value)
 			}
 		} else {
 			edits, ok = w.pinEdits(device, routes)

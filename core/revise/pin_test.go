@@ -49,7 +49,8 @@ func TestPinChangesNobodysRoutes(t *testing.T) {
 		require.NoError(t, err, "network %d", seed)
 		again := predicted(t, string(plan.Apply(w.Document.File, p.Edits...)))
 		for _, s := range again.Spec.Statics {
-			assert.True(t, s.Origin == model.Written || again.Spec.Devices[s.Device].Kind != model.Router, "network %d: a route of %s is derived still", seed, again.Spec.Devices[s.Device].Name)
+			assert.True(t, s.Origin == model.Written || again.Spec.Devices[s.Device].Kind != model.Router,
+				"network %d: a route of %s is derived still", seed, again.Spec.Devices[s.Device].Name)
 		}
 	}
 	assert.Greater(t, pinned, 50)
@@ -73,7 +74,8 @@ devices:
   "inn-(1..2)": {is: router, interfaces: {h: {segment: hut-(n), address: 1}, w: {segment: way-(n), address: last}}}
   cat: {is: host, at: bar, address: 9}
 `
-	text := strings.Replace(inn, "cat: {is: host, at: bar, address: 9}", "cat: {is: host, interfaces: {p: {segment: bar, address: 9}}, gateway: front}", 1)
+	text := strings.Replace(inn, "cat: {is: host, at: bar, address: 9}",
+		"cat: {is: host, interfaces: {p: {segment: bar, address: 9}}, gateway: front}", 1)
 	w := predicted(t, text)
 	pin := func(name string) (string, error) {
 		d, ok := w.Spec.DeviceNamed(name)
@@ -88,7 +90,8 @@ devices:
 	assert.ErrorContains(t, err, "no route of cat is derived")
 	after, err := pin("inn-1")
 	require.NoError(t, err)
-	assert.Contains(t, after, "\n  \"inn-1\": {is: router, interfaces: {h: {segment: hut-1, address: 1}, w: {segment: way-1, address: last}}, routes: {", "after the pattern it is made from, an entry of its own")
+	assert.Contains(t, after, "\n  \"inn-1\": {is: router, interfaces: {h: {segment: hut-1, address: 1}, w: {segment: way-1, address: "+
+		"last}}, routes: {", "after the pattern it is made from, an entry of its own")
 	assert.Contains(t, after, "\n  \"inn-(1..2)\": {is: router, interfaces: {h: {segment: hut-(n), address: 1}", "the pattern stays")
 	after, err = pin("front")
 	require.NoError(t, err)

@@ -123,7 +123,8 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 		}
 	case model.AddTagged:
 		if x := w.portWritten(s.Before, c.Port); x != nil && len(x.Tagged) > 0 {
-			return w.Document.Insert([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "tagged"}, len(x.Tagged), s.Before.VLANName(c.VLAN))
+			return w.Document.Insert([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "tagged"},
+				len(x.Tagged), s.Before.VLANName(c.VLAN))
 		}
 	case model.MoveAddress:
 		return w.editAddress(s.Before, c)
@@ -135,7 +136,8 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 		return w.putAt(s.Before, c.Interface, "vlan", s.Before.VLANName(c.VLAN))
 	case model.SetTagged:
 		if x := w.portWritten(s.Before, c.Port); x != nil && len(x.Tagged) == 0 && x.Access.Written() && !x.Made {
-			return w.Document.Rekey([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "access"}, "tagged", c.Words(s.Before))
+			return w.Document.Rekey([]string{"devices", s.Before.Devices[c.On(s.Before)].Name, "interfaces", x.Name.Value, "access"}, "tagged",
+				c.Words(s.Before))
 		}
 		return w.putAt(s.Before, c.Port, "tagged", c.Words(s.Before))
 	case model.SetDestination:
@@ -163,13 +165,16 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 	case model.LetForward:
 		return w.Document.Put([]string{"devices", s.Before.Devices[c.Device].Name, "forwards"}, "true")
 	case model.LetAnswer:
-		return w.Document.Insert([]string{"devices", s.Before.Devices[c.Device].Name, "answers"}, len(s.Before.Devices[c.Device].Answers), c.Word)
+		return w.Document.Insert([]string{"devices", s.Before.Devices[c.Device].Name, "answers"}, len(s.Before.Devices[c.Device].Answers),
+			c.Word)
 	case model.ShareAddress:
 		d := c.On(s.Before)
-		return w.Document.Insert([]string{"devices", s.Before.Devices[d].Name, "translates"}, len(s.Before.Devices[d].Translates), c.Sentence(s.Before))
+		return w.Document.Insert([]string{"devices", s.Before.Devices[d].Name, "translates"}, len(s.Before.Devices[d].Translates),
+			c.Sentence(s.Before))
 	case model.ShareAddresses:
 		d := c.On(s.Before)
-		return w.Document.Insert([]string{"devices", s.Before.Devices[d].Name, "translates"}, len(s.Before.Devices[d].Translates), c.Sentence(s.Before))
+		return w.Document.Insert([]string{"devices", s.Before.Devices[d].Name, "translates"}, len(s.Before.Devices[d].Translates),
+			c.Sentence(s.Before))
 	case model.AddCable:
 		return w.Document.Insert([]string{"cables"}, len(s.Before.Cables), c.Words(s.Before))
 	case model.DropWatch:
@@ -315,7 +320,8 @@ func (w reviser) editNextHop(spec *model.Spec, c model.SetNextHop) (plan.Edit, b
 func (w reviser) editDestination(spec *model.Spec, c model.SetDestination) (plan.Edit, bool) {
 	s := spec.Statics[c.Static]
 	for _, r := range w.written(s.Device).Routes {
-		if len(r.Hops) == 1 && r.Hops[0].Place == s.Place && !r.Made && r.To.Value == s.Key && strings.Trim(r.To.Place.Text(), `"'`) == s.To.String() {
+		if len(r.Hops) == 1 && r.Hops[0].Place == s.Place && !r.Made && r.To.Value == s.Key &&
+			strings.Trim(r.To.Place.Text(), `"'`) == s.To.String() {
 			word := c.To.String()
 			if c.To.Addr().Is6() {
 				word = `"` + word + `"`

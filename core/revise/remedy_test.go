@@ -28,7 +28,8 @@ func site(routers int) string {
 	var segments, devices, cables strings.Builder
 	for i := range routers {
 		fmt.Fprintf(&segments, "  lan%d: {vlan: %d, prefix: 10.1.%d.0/24}\n", i, 10+i, i)
-		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    loopback: 10.9.0.%d\n    interfaces:\n      lan: {segment: lan%d, address: 10.1.%d.1/24}\n", i, i, i, i)
+		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    loopback: 10.9.0.%d\n    interfaces:\n      lan: {segment: lan%d, address: "+
+			"10.1.%d.1/24}\n", i, i, i, i)
 		line := func(clock string) string {
 			if i != 1 {
 				return ""
@@ -67,14 +68,17 @@ func site(routers int) string {
 		} else {
 			fmt.Fprintf(&devices, "      default: r%d\n", i-1)
 		}
-		fmt.Fprintf(&devices, "  s%d:\n    is: switch\n    answers: [ping, ssh]\n    gateway: r%d\n    interfaces:\n      up: {access: lan%d}\n      x: {tagged: [lan%d, 999]}\n      mgmt: {vlan: lan%d, address: 10.1.%d.20/24}\n", i, i, i, i, i, i)
+		fmt.Fprintf(&devices, "  s%d:\n    is: switch\n    answers: [ping, ssh]\n    gateway: r%d\n    interfaces:\n      up: {access: "+
+			"lan%d}\n      x: {tagged: [lan%d, 999]}\n      mgmt: {vlan: lan%d, address: 10.1.%d.20/24}\n", i, i, i, i, i, i)
 		fmt.Fprintf(&devices, "  t%d: {is: switch, interfaces: {x: {tagged: [lan%d, 999]}, p: {access: lan%d}}}\n", i, i, i)
-		fmt.Fprintf(&devices, "  h%d:\n    is: host\n    gateway: r%d\n    interfaces:\n      e: {segment: lan%d, address: 10.1.%d.10/24}\n", i, i, i, i)
+		fmt.Fprintf(&devices, "  h%d:\n    is: host\n    gateway: r%d\n    interfaces:\n      e: {segment: lan%d, address: 10.1.%d.10/24}\n", i,
+			i, i, i)
 		fmt.Fprintf(&cables, "  - r%d:lan to s%d:up\n  - s%d:x to t%d:x\n  - h%d:e to t%d:p\n", i, i, i, i, i, i)
 	}
 	devices.WriteString("  isp: {is: world, beyond: 192.0.2.0/24, interfaces: {e: {segment: up, address: 198.51.100.1/30}}}\n")
 	cables.WriteString("  - r0:wan to isp:e\n")
-	return fmt.Sprintf("ropeswing: 1\nmust: []\nblocks: {inner: 10.0.0.0/8}\nsegments:\n%s  up: {prefix: 198.51.100.0/30}\ndevices:\n%scables:\n%s", &segments, &devices, &cables)
+	return fmt.Sprintf("ropeswing: 1\nmust: []\nblocks: {inner: 10.0.0.0/8}\nsegments:\n%s  up: {prefix: 198.51.100.0/30}\ndevices:\n"+
+		"%scables:\n%s", &segments, &devices, &cables)
 }
 
 // faults are slips of the hand, by kind: each changes the text somewhere.
@@ -98,7 +102,8 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 	},
 	"routers' ports start down": func(r *rand.Rand, n int, text string) string {
 		i := 2 + r.IntN(n-2)
-		text = strings.ReplaceAll(strings.Replace(text, "must: []", "must: []\nsettings: {ports-start: {router: down}}", 1), "/30", "/30, admin: up")
+		text = strings.ReplaceAll(strings.Replace(text, "must: []", "must: []\nsettings: {ports-start: {router: down}}", 1), "/30",
+			"/30, admin: up")
 		text = strings.ReplaceAll(text, "up: {prefix: 198.51.100.0/30, admin: up}", "up: {prefix: 198.51.100.0/30}")
 		for l := 1; l < n; l++ {
 			text = strings.Replace(text, fmt.Sprintf("prefix: 10.0.%d.0/30, admin: up", l), fmt.Sprintf("prefix: 10.0.%d.0/30", l), 1)
@@ -133,7 +138,8 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 	"a route out of the wrong port": func(r *rand.Rand, n int, text string) string {
 		i := 1 + r.IntN(n-2)
 		to := (i + 1 + r.IntN(n-1)) % n
-		return inDevice(text, i, fmt.Sprintf("lan%d: r%d\n", to, i+sign(to-i)), fmt.Sprintf("lan%d: {next-hop: r%d, out: lan}\n", to, i+sign(to-i)))
+		return inDevice(text, i, fmt.Sprintf("lan%d: r%d\n", to, i+sign(to-i)),
+			fmt.Sprintf("lan%d: {next-hop: r%d, out: lan}\n", to, i+sign(to-i)))
 	},
 	"a route that discards": func(r *rand.Rand, n int, text string) string {
 		i := r.IntN(n)
@@ -143,17 +149,20 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 	"a route to half of the subnet": func(r *rand.Rand, n int, text string) string {
 		i := r.IntN(n)
 		to := (i + 1 + r.IntN(n-1)) % n
-		return inDevice(text, i, fmt.Sprintf("      lan%d: r%d\n", to, i+sign(to-i)), fmt.Sprintf("      10.1.%d.128/25: r%d\n", to, i+sign(to-i)))
+		return inDevice(text, i, fmt.Sprintf("      lan%d: r%d\n", to, i+sign(to-i)),
+			fmt.Sprintf("      10.1.%d.128/25: r%d\n", to, i+sign(to-i)))
 	},
 	"a route to a subnet mistyped": func(r *rand.Rand, n int, text string) string {
 		i := r.IntN(n)
 		to := (i + 1 + r.IntN(n-1)) % n
-		return inDevice(text, i, fmt.Sprintf("      lan%d: r%d\n", to, i+sign(to-i)), fmt.Sprintf("      10.11.%d.0/24: r%d\n", to, i+sign(to-i)))
+		return inDevice(text, i, fmt.Sprintf("      lan%d: r%d\n", to, i+sign(to-i)),
+			fmt.Sprintf("      10.11.%d.0/24: r%d\n", to, i+sign(to-i)))
 	},
 	"a route with a watch that never answers": func(r *rand.Rand, n int, text string) string {
 		i := 1 + r.IntN(n-2)
 		to := (i + 1 + r.IntN(n-1)) % n
-		return inDevice(text, i, fmt.Sprintf("lan%d: r%d\n", to, i+sign(to-i)), fmt.Sprintf("lan%d: {next-hop: r%d, watch: 10.0.77.1}\n", to, i+sign(to-i)))
+		return inDevice(text, i, fmt.Sprintf("lan%d: r%d\n", to, i+sign(to-i)),
+			fmt.Sprintf("lan%d: {next-hop: r%d, watch: 10.0.77.1}\n", to, i+sign(to-i)))
 	},
 	"a gateway that nobody has": func(r *rand.Rand, n int, text string) string {
 		i := r.IntN(n)
@@ -180,7 +189,8 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 		return strings.Replace(text, fmt.Sprintf("up: {access: lan%d", i), fmt.Sprintf("up: {access: lan%d", (i+1)%n), 1)
 	},
 	"a VLAN missing on a trunk": func(r *rand.Rand, n int, text string) string {
-		return strings.Replace(text, fmt.Sprintf("x: {tagged: [lan%d, 999]}", r.IntN(n)), [...]string{"x: {tagged: 999}", "x: {tagged: [998, 999]}"}[r.IntN(2)], 1)
+		return strings.Replace(text, fmt.Sprintf("x: {tagged: [lan%d, 999]}", r.IntN(n)),
+			[...]string{"x: {tagged: 999}", "x: {tagged: [998, 999]}"}[r.IntN(2)], 1)
 	},
 	"a VLAN missing towards a router": func(r *rand.Rand, n int, text string) string {
 		i := r.IntN(n)
@@ -208,7 +218,8 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 	},
 	"a cable forgotten": func(r *rand.Rand, n int, text string) string {
 		i := 1 + r.IntN(n-1)
-		return strings.Replace(text, [...]string{fmt.Sprintf("  - r%d:b to r%d:a\n", i-1, i), fmt.Sprintf("  - h%d:e to t%d:p\n", i, i)}[r.IntN(2)], "", 1)
+		return strings.Replace(text, [...]string{fmt.Sprintf("  - r%d:b to r%d:a\n", i-1, i),
+			fmt.Sprintf("  - h%d:e to t%d:p\n", i, i)}[r.IntN(2)], "", 1)
 	},
 	"nobody clocks": func(r *rand.Rand, n int, text string) string { return strings.Replace(text, ", clock: here", "", 1) },
 	"both clock": func(r *rand.Rand, n int, text string) string {
@@ -249,13 +260,16 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 		return strings.Replace(text, "    translates:\n      - inner shares wan\n", "", 1)
 	},
 	"a permit forgotten": func(r *rand.Rand, n int, text string) string {
-		return strings.Replace(text, "      - inner may reach anyone\n      - anyone may reach inner\n", "      - lan0 may reach anyone over tcp\n", 1)
+		return strings.Replace(text, "      - inner may reach anyone\n      - anyone may reach inner\n",
+			"      - lan0 may reach anyone over tcp\n", 1)
 	},
 	"a permit that waits": func(r *rand.Rand, n int, text string) string {
-		return strings.Replace(text, "      - inner may reach anyone\n      - anyone may reach inner\n", "      - {permit: anyone may reach anyone, pending: true}\n", 1)
+		return strings.Replace(text, "      - inner may reach anyone\n      - anyone may reach inner\n",
+			"      - {permit: anyone may reach anyone, pending: true}\n", 1)
 	},
 	"a permit that drops before": func(r *rand.Rand, n int, text string) string {
-		return strings.Replace(text, "      - inner may reach anyone\n", fmt.Sprintf("      - lan%d may not reach anyone\n      - inner may reach anyone\n", r.IntN(n)), 1)
+		return strings.Replace(text, "      - inner may reach anyone\n",
+			fmt.Sprintf("      - lan%d may not reach anyone\n      - inner may reach anyone\n", r.IntN(n)), 1)
 	},
 	"a router that does not forward": func(r *rand.Rand, n int, text string) string {
 		i := r.IntN(n)
@@ -265,7 +279,8 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 		return oneOf(r, text, "answers: [ping, ssh]", "answers: [ping]")
 	},
 	"own permits without the service": func(r *rand.Rand, n int, text string) string {
-		return oneOf(r, text, "answers: [ping, ssh]", "answers: [ping, ssh]\n    own-permits: [anyone may reach itself over icmp]\n    otherwise: drop")
+		return oneOf(r, text, "answers: [ping, ssh]",
+			"answers: [ping, ssh]\n    own-permits: [anyone may reach itself over icmp]\n    otherwise: drop")
 	},
 }
 
@@ -273,7 +288,8 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 // port a trunk.
 func trunked(text string, router int, tag, more, port string) string {
 	lan := fmt.Sprintf("      lan: {segment: lan%d, address: 10.1.%d.1/24}\n", router, router)
-	text = strings.Replace(text, lan, fmt.Sprintf("      lan: {}\n      lan.%s: {segment: lan%d, address: 10.1.%d.1/24%s}\n", tag, router, router, more), 1)
+	text = strings.Replace(text, lan, fmt.Sprintf("      lan: {}\n      lan.%s: {segment: lan%d, address: 10.1.%d.1/24%s}\n", tag, router,
+		router, more), 1)
 	return strings.Replace(text, fmt.Sprintf("up: {access: lan%d}", router), "up: {"+port+"}", 1)
 }
 
@@ -373,7 +389,8 @@ func questions(routers int) []question {
 				all = append(all, question{fmt.Sprintf("h%d", i), fmt.Sprintf("h%d", j), model.Echo})
 			}
 		}
-		all = append(all, question{fmt.Sprintf("h%d", i), "192.0.2.9", model.Echo}, question{"h0", fmt.Sprintf("s%d", i), model.ServiceOf("ssh")})
+		all = append(all, question{fmt.Sprintf("h%d", i), "192.0.2.9", model.Echo},
+			question{"h0", fmt.Sprintf("s%d", i), model.ServiceOf("ssh")})
 	}
 	return all
 }
@@ -393,9 +410,12 @@ func (q question) ask(t *testing.T, w *workspace.Workspace) []ask.Trial {
 // does.
 func TestCheckAndPingGiveTheSameRemedy(t *testing.T) {
 	for _, kind := range []string{
-		"the broadcast address on a link", "the subnet's own address on a link", "a link's address in another subnet", "a host's broadcast address", "a host not renumbered", "a host with the router's address",
-		"a host's mask too short", "a host's mask too long", "a router's mask too long", "a gateway that nobody has", "a gateway of the subnet before renumbering", "a tag said wrongly", "a tag that is not the VLAN's",
-		"untagged frames in two VLANs", "nobody clocks", "both clock", "one end not serial", "a cable forgotten", "a router's port down", "a switch port down",
+		"the broadcast address on a link", "the subnet's own address on a link", "a link's address in another subnet",
+		"a host's broadcast address", "a host not renumbered", "a host with the router's address",
+		"a host's mask too short", "a host's mask too long", "a router's mask too long", "a gateway that nobody has",
+		"a gateway of the subnet before renumbering", "a tag said wrongly", "a tag that is not the VLAN's",
+		"untagged frames in two VLANs", "nobody clocks", "both clock", "one end not serial", "a cable forgotten", "a router's port down",
+		"a switch port down",
 	} {
 		for seed := range 3 {
 			r := rand.New(rand.NewPCG(uint64(seed), 43))

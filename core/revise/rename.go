@@ -47,7 +47,8 @@ func Rename(n *workspace.Numbers, old, to string, ledgerOnly bool) (*Renaming, e
 			return nil, fmt.Errorf("the ledger has nothing of %s", old)
 		}
 		if _, found := assign.ReadLedger(source.New(w.Ledger.File.Name, r.Next.Text())); len(found) > 0 {
-			return nil, fmt.Errorf("the ledger has numbers of %s as well, and would contradict itself: %s; release what is retired first: assign --release %s", to, found[0].Reason, to)
+			return nil, fmt.Errorf("the ledger has numbers of %s as well, and would contradict itself: %s; release what is retired first: "+
+				"assign --release %s", to, found[0].Reason, to)
 		}
 	}
 	if !ledgerOnly {
@@ -89,7 +90,8 @@ func (w renamer) renameInPlan(r *Renaming, old, to string) error {
 		seen[ref.Place] = true
 		edit, ok := w.renameAt(whole, ref, name)
 		if !ok {
-			return fmt.Errorf("%s: %s comes of a pattern or is not written out here; change the plan by hand, then 'rename --ledger-only %s %s'", ref.Place, old, old, to)
+			return fmt.Errorf("%s: %s comes of a pattern or is not written out here; change the plan by hand, then 'rename --ledger-only %s %s'",
+				ref.Place, old, old, to)
 		}
 		r.Edits = append(r.Edits, edit)
 	}

@@ -48,7 +48,8 @@ func openPiers(t *testing.T, fsys fs.FS) *workspace.Numbers {
 // A rename leaves a plan that says what it said, or does not happen, whatever the name.
 func TestRenamesSayTheSameOrAreRefused(t *testing.T) {
 	n := openPiers(t, piers)
-	names := []string{"cc", "x-1", "no", "null", "12", "1e3", "true", "~", "'bb,'", "a,b", "a]b", "{a}", "a#b", "&a", "*a", "!a", "|", ">", "%a", "@a", "`a", "a: b", "\"a\"", "ä", "aa", "deck", "-a", "#a", "a'b", "=", "0x10", "<<", "a..b", "a-(1..2)"}
+	names := []string{"cc", "x-1", "no", "null", "12", "1e3", "true", "~", "'bb,'", "a,b", "a]b", "{a}", "a#b", "&a", "*a", "!a", "|", ">",
+		"%a", "@a", "`a", "a: b", "\"a\"", "ä", "aa", "deck", "-a", "#a", "a'b", "=", "0x10", "<<", "a..b", "a-(1..2)"}
 	renamed := 0
 	for _, old := range []string{"bb", "deck", "aa", "line", "sw:p1", "bb:e", "aa:e"} {
 		for _, name := range names {
@@ -85,7 +86,8 @@ func TestRenamesSayTheSameOrAreRefused(t *testing.T) {
 
 // A word is written so that YAML reads it as that word, wherever it stands.
 func TestWordsAreQuotedAsYAMLWants(t *testing.T) {
-	for _, text := range []string{"a", "a-b", "no", "12", "~", "a,b", "[", "a: b", "a #b", `a"b\c`, "ä", "*x", "&x", "!x", "%x", "", "<<", "=", "0o7", "2001:db8::1"} {
+	for _, text := range []string{"a", "a-b", "no", "12", "~", "a,b", "[", "a: b", "a #b", `a"b\c`, "ä", "*x", "&x", "!x", "%x", "", "<<",
+		"=", "0o7", "2001:db8::1"} {
 		for _, form := range []string{"ropeswing: 1\nplan: %s\n", "{ropeswing: 1, plan: %s}\n"} {
 			d, _ := plan.Read(fstest.MapFS{"p": {Data: fmt.Appendf(nil, form, plan.Word(text))}}, "p", "p")
 			require.NotNil(t, d, "%s of %q", plan.Word(text), text)

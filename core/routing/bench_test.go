@@ -32,7 +32,8 @@ func somewhere(r *rand.Rand, family prefix.Family) netip.Addr {
 // large is a network of one router, with routes to random prefixes as long as
 // most are in a table of the whole Internet.
 func large(tb testing.TB, n int, family prefix.Family) (*network.State, []model.Static) {
-	spec := coretest.Spec(tb, "segments: {s: {prefix: [10.0.0.0/24, '2001:db8::/64']}}\ndevices: {r: {is: router, interfaces: {e: {segment: s, address: 1}}}}")
+	spec := coretest.Spec(tb, "segments: {s: {prefix: [10.0.0.0/24, '2001:db8::/64']}}\ndevices: {r: {is: router, interfaces: {e: "+
+		"{segment: s, address: 1}}}}")
 	r := rand.New(rand.NewPCG(1, 1))
 	out := coretest.Interface(tb, spec, "r:e")
 	routes := make([]model.Static, 0, n)
@@ -41,7 +42,8 @@ func large(tb testing.TB, n int, family prefix.Family) (*network.State, []model.
 		if family == prefix.IPv6 {
 			length, via = 32+r.IntN(17), "2001:db8::2"
 		}
-		routes = append(routes, model.Static{To: netip.PrefixFrom(somewhere(r, family), length).Masked(), Via: netip.MustParseAddr(via), Out: out, Distance: 1, Origin: model.Learned})
+		routes = append(routes, model.Static{To: netip.PrefixFrom(somewhere(r, family), length).Masked(), Via: netip.MustParseAddr(via),
+			Out: out, Distance: 1, Origin: model.Learned})
 	}
 	return network.Build(spec).State(), routes
 }

@@ -108,7 +108,8 @@ func (t *Table) own(state *network.State, fresh []raw) []raw {
 // withoutLink adds the addresses that a device answers for though their interface has no
 // link, where the setting says so.
 func withoutLink(state *network.State, i model.InterfaceID, fresh []raw) []raw {
-	if cause := state.Status(i).Cause; !state.Spec.Settings.AnswersWithoutLink || cause == network.AdminDown || cause == network.DeviceFailed {
+	if cause := state.Status(i).Cause; !state.Spec.Settings.AnswersWithoutLink || cause == network.AdminDown ||
+		cause == network.DeviceFailed {
 		return fresh
 	}
 	for _, a := range state.Spec.Interfaces[i].Addresses {

@@ -71,26 +71,42 @@ func TestUsability(t *testing.T) {
 		{"an interface", "10.9.0.0/16: {out: e0}", []string{"10.9.0.0/16: in use invalid IP"}},
 		{"an interface that is down", "10.9.0.0/16: {out: off}", []string{"10.9.0.0/16: off is down: administratively down"}},
 		{"an interface and a next hop: no recursion", "10.9.0.0/16: {next-hop: 10.7.7.7, out: e0}", []string{"10.9.0.0/16: in use 10.7.7.7"}},
-		{"a next hop behind an interface that is down", "10.9.0.0/16: 10.0.2.9", []string{"10.9.0.0/16: next hop 10.0.2.9 is on off, which is down: administratively down"}},
-		{"found through another route", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: 10.0.0.2", []string{"10.8.0.0/16: in use 10.0.0.2", "10.9.0.0/16: in use 10.0.0.2"}},
-		{"found through two others", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: 10.7.0.1, 10.7.0.0/16: 10.0.1.2", []string{"10.7.0.0/16: in use 10.0.1.2", "10.8.0.0/16: in use 10.0.1.2", "10.9.0.0/16: in use 10.0.1.2"}},
-		{"found through a static route out of an interface: on that link", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: {out: e1}", []string{"10.8.0.0/16: in use invalid IP", "10.9.0.0/16: in use 10.8.0.1"}},
+		{"a next hop behind an interface that is down", "10.9.0.0/16: 10.0.2.9",
+			[]string{"10.9.0.0/16: next hop 10.0.2.9 is on off, which is down: administratively down"}},
+		{"found through another route", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: 10.0.0.2",
+			[]string{"10.8.0.0/16: in use 10.0.0.2", "10.9.0.0/16: in use 10.0.0.2"}},
+		{"found through two others", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: 10.7.0.1, 10.7.0.0/16: 10.0.1.2",
+			[]string{"10.7.0.0/16: in use 10.0.1.2", "10.8.0.0/16: in use 10.0.1.2", "10.9.0.0/16: in use 10.0.1.2"}},
+		{"found through a static route out of an interface: on that link", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: {out: e1}",
+			[]string{"10.8.0.0/16: in use invalid IP", "10.9.0.0/16: in use 10.8.0.1"}},
 		{"nothing leads there", "10.9.0.0/16: 10.8.0.1", []string{"10.9.0.0/16: no route leads to the next hop 10.8.0.1"}},
-		{"only the default leads there", "default: 10.0.0.2, 10.9.0.0/16: 10.8.0.1", []string{"0.0.0.0/0: in use 10.0.0.2", "10.9.0.0/16: only the default route matches the next hop 10.8.0.1"}},
+		{"only the default leads there", "default: 10.0.0.2, 10.9.0.0/16: 10.8.0.1",
+			[]string{"0.0.0.0/0: in use 10.0.0.2", "10.9.0.0/16: only the default route matches the next hop 10.8.0.1"}},
 		{"one's own address", "10.9.0.0/16: 10.0.0.1", []string{"10.9.0.0/16: the next hop 10.0.0.1 is r's own address"}},
 		{"a discard route", "10.9.0.0/16: {discard: true}", []string{"10.9.0.0/16: in use, discards"}},
-		{"found through a discard route: it discards", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: {discard: true}", []string{"10.8.0.0/16: in use, discards", "10.9.0.0/16: in use, discards"}},
+		{"found through a discard route: it discards", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: {discard: true}",
+			[]string{"10.8.0.0/16: in use, discards", "10.9.0.0/16: in use, discards"}},
 		{"through itself alone", "10.9.0.0/16: 10.9.0.1", []string{"10.9.0.0/16: no route leads to the next hop 10.9.0.1"}},
-		{"through each other", "10.8.0.0/16: 10.9.0.1, 10.9.0.0/16: 10.8.0.1", []string{"10.8.0.0/16: finding the next hop 10.9.0.1 leads back to this route", "10.9.0.0/16: finding the next hop 10.8.0.1 leads back to this route"}},
-		{"behind one that is not usable", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: 10.7.0.1", []string{"10.8.0.0/16: no route leads to the next hop 10.7.0.1", "10.9.0.0/16: the next hop 10.8.0.1 is behind 10.8.0.0/16, which is not usable: no route leads to the next hop 10.7.0.1"}},
+		{"through each other", "10.8.0.0/16: 10.9.0.1, 10.9.0.0/16: 10.8.0.1",
+			[]string{"10.8.0.0/16: finding the next hop 10.9.0.1 leads back to this route",
+				"10.9.0.0/16: finding the next hop 10.8.0.1 leads back to this route"}},
+		{"behind one that is not usable", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: 10.7.0.1",
+			[]string{"10.8.0.0/16: no route leads to the next hop 10.7.0.1",
+				"10.9.0.0/16: the next hop 10.8.0.1 is behind 10.8.0.0/16, which is not usable: no route leads to the next hop 10.7.0.1"}},
 		// A shorter usable route serves where the longer is not usable.
-		{"past one that is not usable", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: 10.7.0.1, 10.0.0.0/8: 10.0.1.2", []string{"10.0.0.0/8: in use 10.0.1.2", "10.8.0.0/16: in use 10.0.1.2", "10.9.0.0/16: in use 10.0.1.2"}},
+		{"past one that is not usable", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: 10.7.0.1, 10.0.0.0/8: 10.0.1.2",
+			[]string{"10.0.0.0/8: in use 10.0.1.2", "10.8.0.0/16: in use 10.0.1.2", "10.9.0.0/16: in use 10.0.1.2"}},
 		{"floating", "10.9.0.0/16: [10.0.0.2, 10.0.1.2]", []string{"10.9.0.0/16: in use 10.0.0.2", "10.9.0.0/16: standby 10.0.1.2"}},
-		{"the floating one takes over", "10.9.0.0/16: [10.0.2.2, 10.0.1.2]", []string{"10.9.0.0/16: next hop 10.0.2.2 is on off, which is down: administratively down", "10.9.0.0/16: in use 10.0.1.2"}},
-		{"equal cost", "10.9.0.0/16: [{next-hop: 10.0.0.2}, {next-hop: 10.0.1.2, distance: 1}]", []string{"10.9.0.0/16: in use 10.0.0.2", "10.9.0.0/16: in use 10.0.1.2"}},
-		{"lower metric", "10.9.0.0/16: [{next-hop: 10.0.0.2, metric: 5}, {next-hop: 10.0.1.2, distance: 1, metric: 4}]", []string{"10.9.0.0/16: in use 10.0.1.2", "10.9.0.0/16: standby 10.0.0.2"}},
-		{"through an equal-cost set: both", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: [{next-hop: 10.0.0.2}, {next-hop: 10.0.1.2, distance: 1}]", []string{"10.8.0.0/16: in use 10.0.0.2", "10.8.0.0/16: in use 10.0.1.2", "10.9.0.0/16: in use 10.0.0.2 10.0.1.2"}},
-		{"IPv6 as IPv4", "'2001:db8:9::/48': '2001:db8:8::1', '2001:db8:8::/48': '2001:db8:1::2'", []string{"2001:db8:8::/48: in use 2001:db8:1::2", "2001:db8:9::/48: in use 2001:db8:1::2"}},
+		{"the floating one takes over", "10.9.0.0/16: [10.0.2.2, 10.0.1.2]",
+			[]string{"10.9.0.0/16: next hop 10.0.2.2 is on off, which is down: administratively down", "10.9.0.0/16: in use 10.0.1.2"}},
+		{"equal cost", "10.9.0.0/16: [{next-hop: 10.0.0.2}, {next-hop: 10.0.1.2, distance: 1}]",
+			[]string{"10.9.0.0/16: in use 10.0.0.2", "10.9.0.0/16: in use 10.0.1.2"}},
+		{"lower metric", "10.9.0.0/16: [{next-hop: 10.0.0.2, metric: 5}, {next-hop: 10.0.1.2, distance: 1, metric: 4}]",
+			[]string{"10.9.0.0/16: in use 10.0.1.2", "10.9.0.0/16: standby 10.0.0.2"}},
+		{"through an equal-cost set: both", "10.9.0.0/16: 10.8.0.1, 10.8.0.0/16: [{next-hop: 10.0.0.2}, {next-hop: 10.0.1.2, distance: 1}]",
+			[]string{"10.8.0.0/16: in use 10.0.0.2", "10.8.0.0/16: in use 10.0.1.2", "10.9.0.0/16: in use 10.0.0.2 10.0.1.2"}},
+		{"IPv6 as IPv4", "'2001:db8:9::/48': '2001:db8:8::1', '2001:db8:8::/48': '2001:db8:1::2'",
+			[]string{"2001:db8:8::/48: in use 2001:db8:1::2", "2001:db8:9::/48: in use 2001:db8:1::2"}},
 		{"link-local with its interface", "'2001:db8:9::/48': {next-hop: 'fe80::2', out: e0}", []string{"2001:db8:9::/48: in use fe80::2"}},
 	}
 	for _, tt := range tests {
@@ -184,7 +200,8 @@ devices:
 	var statics []model.Static
 	for range n {
 		bits := []int{0, 8, 14, 15, 16, 22, 23, 24, 30, 32}[r.IntN(10)]
-		s := model.Static{Device: 0, To: netip.PrefixFrom(address(), bits).Masked(), Out: model.None, Distance: uint8(1 + r.IntN(2)*10), Metric: uint32(r.IntN(2))}
+		s := model.Static{Device: 0, To: netip.PrefixFrom(address(), bits).Masked(), Out: model.None, Distance: uint8(1 + r.IntN(2)*10),
+			Metric: uint32(r.IntN(2))}
 		switch r.IntN(10) {
 		case 0:
 			s.Discard = true

@@ -149,7 +149,8 @@ func (y *Yard) state(d *observed.Device, id model.DeviceID) {
 				continue
 			}
 			zero, yes := 0, true
-			d.Routes = append(d.Routes, observed.Route{Table: y.tableOf(id, x.Name), To: a.Masked(), Interface: x.Name, Source: "direct", Distance: &zero, Active: &yes})
+			d.Routes = append(d.Routes, observed.Route{Table: y.tableOf(id, x.Name), To: a.Masked(), Interface: x.Name, Source: "direct",
+				Distance: &zero, Active: &yes})
 		}
 	}
 }
@@ -190,10 +191,12 @@ func (y *Yard) links(d *observed.Device, id model.DeviceID) {
 	spec := y.now.Spec
 	for _, i := range spec.InterfacesOf(id) {
 		peer := y.now.State.Peer(i)
-		if peer == model.None || !y.now.State.IsUp(i) || !y.now.State.IsUp(peer) || spec.Devices[spec.Interfaces[peer].Device].Kind == model.Host {
+		if peer == model.None || !y.now.State.IsUp(i) || !y.now.State.IsUp(peer) ||
+			spec.Devices[spec.Interfaces[peer].Device].Kind == model.Host {
 			continue
 		}
-		d.Links = append(d.Links, observed.Link{Interface: spec.Interfaces[i].Name, Device: spec.Devices[spec.Interfaces[peer].Device].Name, Port: spec.Interfaces[peer].Name})
+		d.Links = append(d.Links, observed.Link{Interface: spec.Interfaces[i].Name, Device: spec.Devices[spec.Interfaces[peer].Device].Name,
+			Port: spec.Interfaces[peer].Name})
 	}
 	d.Learn(observed.Links)
 }

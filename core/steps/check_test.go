@@ -62,7 +62,8 @@ func TestAWorksheetIsProvenInItsOrder(t *testing.T) {
 		err   string
 	}{
 		{[]steps.Asked{{Device: "attic", Sets: []string{"x"}}}, "step 1: there is no device attic"},
-		{[]steps.Asked{{Device: "rtr", Sets: []string{"lan.90 address 10.66.0.1"}}}, "step 1: nothing is left to set on rtr that reads 'lan.90 address 10.66.0.1'"},
+		{[]steps.Asked{{Device: "rtr", Sets: []string{"lan.90 address 10.66.0.1"}}},
+			"step 1: nothing is left to set on rtr that reads 'lan.90 address 10.66.0.1'"},
 		{[]steps.Asked{all[0], all[0]}, "step 2: nothing is left to set on"},
 		{[]steps.Asked{{Device: all[0].Device}}, "step 1 sets nothing on " + all[0].Device},
 		{[]steps.Asked{{Device: "desk", Sets: all[0].Sets}}, "step 1: nothing is left to set on desk"},

@@ -50,12 +50,17 @@ func yardWith(device, sub, port, sw string) string {
 
 // said is what a plan says to set each key, twice otherwise; a key that is not among them fails the test.
 var said = map[string][2]string{
-	"mtu": {", mtu: 1400", ", mtu: 9000"}, "note": {`, note: "to the desk, and back"`, ", note: spare"}, "mac": {", mac: 02:00:00:00:00:01", ", mac: 02:00:00:00:00:02"}, "bandwidth": {", bandwidth: 100M", ", bandwidth: 64k"},
-	"table": {", table: apart", ", table: other"}, "relay": {", relay: [10.1.0.10]", ", relay: [10.3.0.2]"}, "advertises": {", advertises: true", ""},
-	"virtual": {", virtual: 10.2.0.250", ", virtual: 10.2.0.251"}, "priority": {", virtual: 10.2.0.250, priority: 90", ", virtual: 10.2.0.250, priority: 110"},
+	"mtu": {", mtu: 1400", ", mtu: 9000"}, "note": {`, note: "to the desk, and back"`, ", note: spare"}, "mac": {", mac: 02:00:00:00:00:01",
+		", mac: 02:00:00:00:00:02"}, "bandwidth": {", bandwidth: 100M", ", bandwidth: 64k"},
+	"table": {", table: apart", ", table: other"}, "relay": {", relay: [10.1.0.10]",
+		", relay: [10.3.0.2]"}, "advertises": {", advertises: true", ""},
+	"virtual": {", virtual: 10.2.0.250", ", virtual: 10.2.0.251"}, "priority": {", virtual: 10.2.0.250, priority: 90",
+		", virtual: 10.2.0.250, priority: 110"},
 	"tag": {"", ""}, "parent": {"", ""}, "negotiates": {"", ""}, "line": {"", ""}, "clock": {"", ""}, "borrow": {"", ""}, // further below
-	"otherwise":   {"\n    otherwise: drop\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]", "\n    otherwise: refuse\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]"},
-	"keeps-state": {"\n    keeps-state: true", ""}, "forwards": {"\n    forwards: false", ""}, "answers": {"\n    answers: [ssh]", "\n    answers: [ping, snmp, ssh]"},
+	"otherwise": {"\n    otherwise: drop\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]",
+		"\n    otherwise: refuse\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]"},
+	"keeps-state": {"\n    keeps-state: true", ""}, "forwards": {"\n    forwards: false", ""}, "answers": {"\n    answers: [ssh]",
+		"\n    answers: [ping, snmp, ssh]"},
 }
 
 // pairsOfPlans is pairs of plans, each with one thing set otherwise, by its name.
@@ -87,11 +92,15 @@ func pairsOfPlans(t *testing.T) map[string][2]string {
 		require.True(t, ok, "the key %s is not among those tried", k.Name)
 		add(k.Name, 0, values)
 	}
-	add("permits", 0, [2]string{"\n    permits: [ops may reach srv, {permit: srv may reach ops, in: [lan.20], pending: true}]", "\n    permits: [srv may not reach ops, ops may reach srv]"})
-	add("watch", 0, [2]string{"\n    routes: {10.8.0.0/16: {next-hop: 10.3.0.2, watch: 10.3.0.2}}", "\n    routes: {10.8.0.0/16: {next-hop: 10.3.0.2, watch: 10.3.0.2, watch-from: 10.9.0.1}}"})
+	add("permits", 0, [2]string{"\n    permits: [ops may reach srv, {permit: srv may reach ops, in: [lan.20], pending: true}]",
+		"\n    permits: [srv may not reach ops, ops may reach srv]"})
+	add("watch", 0, [2]string{"\n    routes: {10.8.0.0/16: {next-hop: 10.3.0.2, watch: 10.3.0.2}}",
+		"\n    routes: {10.8.0.0/16: {next-hop: 10.3.0.2, watch: 10.3.0.2, watch-from: 10.9.0.1}}"})
 	add("addresses", 2, [2]string{", secondary: [10.3.0.9]", ", secondary: [10.3.0.9, 10.3.0.8]"})
-	add("ports", 3, [2]string{"      p3: {tagged: [ops, srv]}\n      p4: {}\n      m: {vlan: srv, address: 5}", "      p3: {}\n      p4: {}\n      g: {members: [p3, p4], tagged: [ops, srv]}\n      m: {vlan: ops, address: 6}"})
-	pairs["another VLAN interface"] = [2]string{yardWith("", "", "", "      v1: {vlan: ops, address: 5}"), yardWith("", "", "", "      v2: {vlan: srv, address: 5}")}
+	add("ports", 3, [2]string{"      p3: {tagged: [ops, srv]}\n      p4: {}\n      m: {vlan: srv, address: 5}",
+		"      p3: {}\n      p4: {}\n      g: {members: [p3, p4], tagged: [ops, srv]}\n      m: {vlan: ops, address: 6}"})
+	pairs["another VLAN interface"] = [2]string{yardWith("", "", "", "      v1: {vlan: ops, address: 5}"),
+		yardWith("", "", "", "      v2: {vlan: srv, address: 5}")}
 	base := yardWith("", "", "", "")
 	number := func(text string) string {
 		return strings.NewReplacer("vlan: 20", "vlan: 30", "tag: 20", "tag: 30", "lan.20", "lan.30").Replace(text)
@@ -101,13 +110,16 @@ func pairsOfPlans(t *testing.T) map[string][2]string {
 	two := strings.Replace(base, "lan: {}", "lan: {}\n      lin: {}", 1)
 	pairs["another parent"] = [2]string{two, strings.Replace(two, "srv, parent: lan", "srv, parent: lin", 1)}
 	serial := func(one, other string) string {
-		return strings.NewReplacer("out, address: 1", "out, address: 1, line: serial"+one, "out, address: 2", "out, address: 2, line: serial"+other).Replace(base)
+		return strings.NewReplacer("out, address: 1", "out, address: 1, line: serial"+one, "out, address: 2", "out, address: 2, line: serial"+
+			other).Replace(base)
 	}
 	group := strings.Replace(base, "      p4: {}\n", "      p4: {}\n      g: {members: [p3, p4], tagged: [ops]}\n", 1)
 	pairs["a group that negotiates"] = [2]string{group, strings.Replace(group, "g: {", "g: {negotiates: true, ", 1)}
 	pairs["a serial line"] = [2]string{base, serial(", clock: here", "")}
 	pairs["clocked at the other end"] = [2]string{serial(", clock: here", ""), serial("", ", clock: here")}
-	pairs["borrowed"] = [2]string{serial(", clock: here", ""), strings.NewReplacer("far: {segment: out, address: 1, ", "far: {borrow: loopback, ", ", routes: {default: r}", "").Replace(serial(", clock: here", ""))}
+	pairs["borrowed"] = [2]string{serial(", clock: here", ""),
+		strings.NewReplacer("far: {segment: out, address: 1, ", "far: {borrow: loopback, ", ", routes: {default: r}",
+			"").Replace(serial(", clock: here", ""))}
 	return pairs
 }
 

@@ -134,7 +134,8 @@ func (f *Factory) plugged(net *forward.Network) model.InterfaceID {
 // unset is a device as it comes: its ports on, all in one VLAN, no addresses and no routes.
 func unset(spec *model.Spec, d model.DeviceID) *observed.Device {
 	o := &observed.Device{Name: spec.Devices[d].Name}
-	o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
+	o.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6,
+		observed.Standby)
 	for _, id := range spec.InterfacesOf(d) {
 		i := &spec.Interfaces[id]
 		if i.Kind != model.Port && i.Kind != model.Group { // a group is made by its ports

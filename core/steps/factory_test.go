@@ -32,10 +32,14 @@ func TestANewDeviceIsToldEverything(t *testing.T) {
 	assert.Equal(t, "192.168.0.2/24", f.Laptop.String())
 	all := sets(f.Sets) + "\n" + sets(f.Last)
 	for _, words := range []string{
-		"interface lan.7, a subinterface of lan, tag 7", "lan.7 virtual: 10.1.0.250/24", "lan.7 priority: 90", "lan.7 address: 10.1.0.1/24", "l address: 10.0.0.1/29", "l address: 10.0.0.3/29",
-		"l mtu: 1400", "l mac: 02:00:00:00:00:01", "l relay: 10.1.0.10", "l advertises: true", "q table: apart", "loopback address: 10.9.0.1/32",
-		"route 10.2.0.0/24 via 10.0.0.2", "route 10.2.0.0/24 via 10.0.0.2 watch: 10.0.0.4 from 10.9.0.1", "route 10.77.0.0/16 discard", "route 10.88.0.0/16 in apart via 10.3.0.2",
-		"also permit staff may reach b, before all others", "also own-permit staff may reach itself, before all others", "translates: a shares up", "answers: ping, ssh",
+		"interface lan.7, a subinterface of lan, tag 7", "lan.7 virtual: 10.1.0.250/24", "lan.7 priority: 90", "lan.7 address: 10.1.0.1/24",
+		"l address: 10.0.0.1/29", "l address: 10.0.0.3/29",
+		"l mtu: 1400", "l mac: 02:00:00:00:00:01", "l relay: 10.1.0.10", "l advertises: true", "q table: apart",
+		"loopback address: 10.9.0.1/32",
+		"route 10.2.0.0/24 via 10.0.0.2", "route 10.2.0.0/24 via 10.0.0.2 watch: 10.0.0.4 from 10.9.0.1", "route 10.77.0.0/16 discard",
+		"route 10.88.0.0/16 in apart via 10.3.0.2",
+		"also permit staff may reach b, before all others", "also own-permit staff may reach itself, before all others",
+		"translates: a shares up", "answers: ping, ssh",
 	} {
 		assert.Contains(t, all, words)
 	}
@@ -54,7 +58,8 @@ func TestANewDeviceIsToldEveryKey(t *testing.T) {
 			i := &net.Spec.Interfaces[id]
 			shares := slices.ContainsFunc(i.Addresses, func(a model.Address) bool { return a.Virtual })
 			for _, k := range model.InterfaceKeys {
-				if value := k.Says(net.Spec, i); value != "" && !k.Is && (k.Name != "priority" || shares) && k.Name != "bandwidth" { // which nobody sets
+				if value := k.Says(net.Spec, i); value != "" && !k.Is && (k.Name != "priority" || shares) &&
+					k.Name != "bandwidth" { // which nobody sets
 					assert.Contains(t, all, i.Name+" "+k.Name+": "+value)
 					told++
 				}

@@ -29,7 +29,8 @@ func (j *judge) straight(helpers, harmless bool) []*place {
 			if j.asked >= j.most/2 && harmed[a.step[0]] != harmed[b.step[0]] {
 				return map[bool]int{true: 1, false: -1}[harmed[a.step[0]]]
 			}
-			return cmp.Or(cmp.Compare(j.elsewhere(a), j.elsewhere(b)), cmp.Compare(len(a.step), len(b.step)), cmp.Compare(j.phase(a, helpers), j.phase(b, helpers)))
+			return cmp.Or(cmp.Compare(j.elsewhere(a), j.elsewhere(b)), cmp.Compare(len(a.step), len(b.step)),
+				cmp.Compare(j.phase(a, helpers), j.phase(b, helpers)))
 		})
 		var best *place
 		var least cost

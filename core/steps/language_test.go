@@ -45,7 +45,8 @@ func TestWhatStepsSetCanBeTried(t *testing.T) {
 		for _, d := range compare.Differences(w.Network, compare.AsObserved(next.Network)).Differences {
 			switch d.What {
 			case compare.OfRoute, compare.OfNextHop, compare.OfAddress, compare.OfVLAN, compare.OfAdmin, compare.OfMembers:
-				assert.Fail(t, "not as planned", "%s %s %s: %s > %s\nset: %s", d.Device, d.What, d.Subject, d.Planned, d.Found, strings.Join(all, "\n"))
+				assert.Fail(t, "not as planned", "%s %s %s: %s > %s\nset: %s", d.Device, d.What, d.Subject, d.Planned, d.Found,
+					strings.Join(all, "\n"))
 			}
 		}
 	}
@@ -90,8 +91,10 @@ func TestWhatStepsSetCanBeTried(t *testing.T) {
 func TestPermitsAreSetOneByOne(t *testing.T) {
 	const wall = "ropeswing: 1\noperator: ops\nsegments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}}\ndevices:\n" +
 		"  ops: {is: host, interfaces: {e: {segment: a, address: 10}}, gateway: w}\n" +
-		"  w:\n    is: firewall\n    interfaces: {a: {segment: a, address: 1}, b: {segment: b, address: 1}}\n    own-permits: [a may reach itself]\n    permits: [%s]\n"
-	sentences := []string{"a may reach b over tcp/22", "a may not reach b over tcp/80", "a may reach b", "b may reach a over udp/53", "b may not reach a", "anyone may reach b over icmp"}
+		"  w:\n    is: firewall\n    interfaces: {a: {segment: a, address: 1}, b: {segment: b, address: 1}}\n    own-permits: [a may reach " +
+		"itself]\n    permits: [%s]\n"
+	sentences := []string{"a may reach b over tcp/22", "a may not reach b over tcp/80", "a may reach b", "b may reach a over udp/53",
+		"b may not reach a", "anyone may reach b over icmp"}
 	random := rand.New(rand.NewPCG(18, 3))
 	list := func() string {
 		n := 1 + random.IntN(len(sentences))

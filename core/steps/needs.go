@@ -72,7 +72,8 @@ func (j *judge) findNeeds() {
 			continue
 		}
 		for gone, first := range takes {
-			if old, ok := j.spec.InterfaceNamed(gone.device, gone.name); ok && gone.device == made.device && compare.SameTag(&j.spec.Interfaces[id], &j.spec.Interfaces[old]) {
+			if old, ok := j.spec.InterfaceNamed(gone.device, gone.name); ok && gone.device == made.device &&
+				compare.SameTag(&j.spec.Interfaces[id], &j.spec.Interfaces[old]) {
 				after(n, first)
 			}
 		}

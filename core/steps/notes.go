@@ -27,15 +27,18 @@ func (j *judge) notes(d model.DeviceID, sets []Set) []string {
 		}
 		planned, isNew := netip.ParsePrefix(s.Planned)
 		found, wasThere := netip.ParsePrefix(s.Found)
-		if at := j.spec.Interfaces[id].Segment; at != model.None && wasThere == nil && s.Helper != SetsBeside && j.spec.Devices[d].Forwards && planned.Addr() != found.Addr() && j.leasesThrough(d, at, planned, found) {
-			add(fmt.Sprintf("leased hosts of %s keep the gateway %s until their leases run out, and reach nothing beyond the segment until then: wait that long, or have them renew", j.spec.Segments[at].Name, found.Addr()))
+		if at := j.spec.Interfaces[id].Segment; at != model.None && wasThere == nil && s.Helper != SetsBeside && j.spec.Devices[d].Forwards &&
+			planned.Addr() != found.Addr() && j.leasesThrough(d, at, planned, found) {
+			add(fmt.Sprintf("leased hosts of %s keep the gateway %s until their leases run out, and reach nothing beyond the segment until "+
+				"then: wait that long, or have them renew", j.spec.Segments[at].Name, found.Addr()))
 		}
 		if isNew != nil || s.Helper == TakesAway || s.Found != "" && found.Addr() == planned.Addr() {
 			continue
 		}
 		for _, h := range before.HoldersOf(planned.Addr()) {
 			if other := before.Interfaces[h].Device; other != d {
-				add(fmt.Sprintf("neighbours may remember for some minutes that %s was %s: ping from %s, or clear their entries", planned.Addr(), before.Devices[other].Name, j.spec.Devices[d].Name))
+				add(fmt.Sprintf("neighbours may remember for some minutes that %s was %s: ping from %s, or clear their entries", planned.Addr(),
+					before.Devices[other].Name, j.spec.Devices[d].Name))
 			}
 		}
 	}

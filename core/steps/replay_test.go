@@ -71,7 +71,9 @@ func carryOut(t *testing.T, d, other *observed.Device, s *steps.Set, back bool) 
 		}
 		if planned != "" {
 			drop(planned)
-			x.Addresses = append(x.Addresses, observed.Address{Prefix: netip.MustParsePrefix(planned), Secondary: s.Helper == steps.SetsBeside && netip.MustParsePrefix(found).Masked() == netip.MustParsePrefix(planned).Masked()})
+			x.Addresses = append(x.Addresses,
+				observed.Address{Prefix: netip.MustParsePrefix(planned), Secondary: s.Helper == steps.SetsBeside &&
+					netip.MustParsePrefix(found).Masked() == netip.MustParsePrefix(planned).Masked()})
 		}
 	default:
 		t.Fatalf("%s is not carried out", s.Difference.What)
@@ -95,12 +97,14 @@ func works(net *forward.Network, ends []*reach.End) map[[2]int]bool {
 	for a, from := range ends {
 		for b, to := range beyond {
 			if from.Address.Is4() == to.Is4() && net.Spec.Devices[from.Device].Kind != model.World {
-				all[[2]int{a, len(ends) + b}] = forward.PingBy(net, from.Device, address(from), to, model.None, forward.Probe{}).Verdict() == forward.Works
+				all[[2]int{a, len(ends) + b}] = forward.PingBy(net, from.Device, address(from), to, model.None,
+					forward.Probe{}).Verdict() == forward.Works
 			}
 		}
 		for b, to := range ends {
 			if from.Asks(to) {
-				all[[2]int{a, b}] = forward.PingBy(net, from.Device, address(from), address(to), model.None, forward.Probe{}).Verdict() == forward.Works
+				all[[2]int{a, b}] = forward.PingBy(net, from.Device, address(from), address(to), model.None,
+					forward.Probe{}).Verdict() == forward.Works
 			}
 		}
 	}
@@ -131,8 +135,10 @@ func TestStepsReplayed(t *testing.T) {
 		for n := range w.Steps {
 			s := &w.Steps[n]
 			reaches := func(net *forward.Network, a netip.Addr) bool {
-				return forward.PingBy(net, net.Spec.Operator, netip.Addr{}, a, model.None, forward.Probe{Over: model.ServiceOf("ssh")}).Verdict() == forward.Works ||
-					net.Spec.Devices[s.Device].Kind == model.Host && forward.PingBy(net, net.Spec.Operator, netip.Addr{}, a, model.None, forward.Probe{}).Verdict() == forward.Works
+				return forward.PingBy(net, net.Spec.Operator, netip.Addr{}, a, model.None,
+					forward.Probe{Over: model.ServiceOf("ssh")}).Verdict() == forward.Works ||
+					net.Spec.Devices[s.Device].Kind == model.Host &&
+						forward.PingBy(net, net.Spec.Operator, netip.Addr{}, a, model.None, forward.Probe{}).Verdict() == forward.Works
 			}
 			if s.Login.Address.IsValid() {
 				require.True(t, reaches(there, s.Login.Address), "seed %d step %d: the session is there", seed, n+1)
@@ -187,5 +193,6 @@ func TestStepsReplayed(t *testing.T) {
 
 // differ lists what of two states differs, in addresses, status and routes.
 func differ(net *forward.Network, a, b []*observed.Device) []compare.Difference {
-	return slices.DeleteFunc(compare.Between(net, a, b).Differences, func(d compare.Difference) bool { return d.What == compare.OfOper || d.What == compare.OfUse })
+	return slices.DeleteFunc(compare.Between(net, a, b).Differences,
+		func(d compare.Difference) bool { return d.What == compare.OfOper || d.What == compare.OfUse })
 }

@@ -385,13 +385,15 @@ func (j *judge) hosts(d model.DeviceID, sets []Set) []string {
 	for i := range sets {
 		s := &sets[i]
 		id, ok := j.spec.InterfaceNamed(d, s.Subject)
-		if !ok || s.Difference.What != compare.OfAddress || s.Helper == SetsBeside || s.Planned == "" || s.Found == "" || !j.spec.Devices[d].Forwards {
+		if !ok || s.Difference.What != compare.OfAddress || s.Helper == SetsBeside || s.Planned == "" || s.Found == "" ||
+			!j.spec.Devices[d].Forwards {
 			continue
 		}
 		at := j.spec.Interfaces[id].Segment
 		planned, err := netip.ParsePrefix(s.Planned)
 		found, other := netip.ParsePrefix(s.Found)
-		if at == model.None || j.links[at] || j.spec.Devices[d].Kind == model.World || err != nil || other != nil || planned.Masked() == found.Masked() {
+		if at == model.None || j.links[at] || j.spec.Devices[d].Kind == model.World || err != nil || other != nil ||
+			planned.Masked() == found.Masked() {
 			continue
 		}
 		if !j.isGateway(d, at, planned) {

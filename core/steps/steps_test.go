@@ -95,16 +95,24 @@ must: [ops reaches cow, ops reaches 192.0.2.9]
 `
 
 // grouped is the office with a group of two ports to the router.
-var grouped = strings.NewReplacer("lan: {},", "l1: {}, l2: {}, lan: {members: [l1, l2]},", "p1: {tagged: [desks, manage]}", "p1: {}, p5: {}, g: {members: [p1, p5], tagged: [desks, manage]}", "cables: [rtr:lan to sw:p1]", "cables: [rtr:l1 to sw:p1, rtr:l2 to sw:p5]").Replace(office)
+var grouped = strings.NewReplacer("lan: {},", "l1: {}, l2: {}, lan: {members: [l1, l2]},", "p1: {tagged: [desks, manage]}",
+	"p1: {}, p5: {}, g: {members: [p1, p5], tagged: [desks, manage]}", "cables: [rtr:lan to sw:p1]",
+	"cables: [rtr:l1 to sw:p1, rtr:l2 to sw:p5]").Replace(office)
 
 // walled is the yard with a firewall in it.
-var walled = strings.NewReplacer("two:\n    is: router", "two:\n    is: firewall\n    permits: [desks may reach barn]\n    own-permits: [desks may reach itself]", "routes: {default: 10.0.0.1}", "routes: {10.1.0.0/24: 10.0.0.1}", "  up: {prefix", "  attic: {prefix: 10.4.0.0/24}\n  up: {prefix",
-	"lan: {segment: desks, address: 1},", "lan: {segment: desks, address: 1}, loft: {segment: attic, address: 1},", "  cow:", "  cat: {is: host, interfaces: {e: {segment: attic, address: 10}}}\n  cow:").Replace(yard)
+var walled = strings.NewReplacer("two:\n    is: router",
+	"two:\n    is: firewall\n    permits: [desks may reach barn]\n    own-permits: [desks may reach itself]", "routes: {default: 10.0.0.1}",
+	"routes: {10.1.0.0/24: 10.0.0.1}", "  up: {prefix", "  attic: {prefix: 10.4.0.0/24}\n  up: {prefix",
+	"lan: {segment: desks, address: 1},", "lan: {segment: desks, address: 1}, loft: {segment: attic, address: 1},", "  cow:",
+	"  cat: {is: host, interfaces: {e: {segment: attic, address: 10}}}\n  cow:").Replace(yard)
 
 // twoHeads is the office with a router that is managed by an address which one of two ports holds,
 // each of a supervisor of its own.
-var twoHeads = strings.NewReplacer("devices:", "devices:\n  big: {is: router, manage: m0, answers: ssh, routes: {default: rtr}, interfaces: {m0: {segment: manage, address: none, virtual: 5, priority: 120}, m1: {segment: manage, address: none, virtual: 5}}}",
-	"p2: {access: desks}", "p2: {access: desks}, p6: {access: manage}, p7: {access: manage}", "cables: [", "cables: [big:m0 to sw:p6, big:m1 to sw:p7, ").Replace(office)
+var twoHeads = strings.NewReplacer("devices:",
+	"devices:\n  big: {is: router, manage: m0, answers: ssh, routes: {default: rtr}, interfaces: {m0: {segment: manage, address: none, "+
+		"virtual: 5, priority: 120}, m1: {segment: manage, address: none, virtual: 5}}}",
+	"p2: {access: desks}", "p2: {access: desks}, p6: {access: manage}, p7: {access: manage}", "cables: [",
+	"cables: [big:m0 to sw:p6, big:m1 to sw:p7, ").Replace(office)
 
 // The orders that a careful engineer would take, with the reason for each.
 func TestStepsByHand(t *testing.T) {
@@ -115,20 +123,26 @@ func TestStepsByHand(t *testing.T) {
 	}{
 		"a management address within its subnet": {office, []string{"mgmt: {vlan: manage, address: 2}", "mgmt: {vlan: manage, address: 3}"},
 			"sw | mgmt address: 10.9.0.3/24 | moves to 10.9.0.3\n"}, // one login more, and nothing else
-		"a management address to another subnet, with its gateway": {office, []string{"manage: {vlan: 90, prefix: 10.9.0.0/24}", "manage: {vlan: 90, prefix: 10.8.0.0/24}"},
+		"a management address to another subnet, with its gateway": {office,
+			[]string{"manage: {vlan: 90, prefix: 10.9.0.0/24}", "manage: {vlan: 90, prefix: 10.8.0.0/24}"},
 			// The gateway first has both, then the switch; only then may its default route move; the old ones go last.
 			"rtr | also lan.90 address: 10.8.0.1/24 | stays\n" +
 				"sw | also mgmt address: 10.8.0.2/24 | stays\n" +
 				"sw | route 0.0.0.0/0 via 10.8.0.1 (rtr:lan.90) | stays\n" +
 				"rtr | remove lan.90 address: 10.9.0.1/24, and keep 10.8.0.1/24 | stays\n" +
 				"sw | remove mgmt address: 10.9.0.2/24, and keep 10.8.0.2/24 | stays\n"},
-		"a VLAN taken off the only link of a switch": {office, []string{"p1: {tagged: [desks, manage]}", "p1: {tagged: [desks]}", "mgmt: {vlan: manage, address: 2}", "mgmt: {vlan: desks, address: 2}"},
+		"a VLAN taken off the only link of a switch": {office,
+			[]string{"p1: {tagged: [desks, manage]}", "p1: {tagged: [desks]}", "mgmt: {vlan: manage, address: 2}",
+				"mgmt: {vlan: desks, address: 2}"},
 			// Alone each would cut the switch off: all at once, and log in again.
 			"sw | p1 tagged 10 + mgmt address: 10.1.0.2/24 + route 0.0.0.0/0 via 10.1.0.1 (rtr:lan.10) + mgmt tag: 10 | moves to 10.1.0.2\n"},
-		"a way over another link, both directions": {yard, []string{"10.2.0.0/24: 10.0.0.2", "10.2.0.0/24: 10.0.0.10", "default: 10.0.0.1}", "default: 10.0.0.9}"},
+		"a way over another link, both directions": {yard,
+			[]string{"10.2.0.0/24: 10.0.0.2", "10.2.0.0/24: 10.0.0.10", "default: 10.0.0.1}", "default: 10.0.0.9}"},
 			"one | route 10.2.0.0/24 via 10.0.0.10 (two:b) | stays\n" +
 				"two | route 0.0.0.0/0 via 10.0.0.9 (one:b) | stays\n"},
-		"a link gets another subnet": {yard, []string{"near: {prefix: 10.0.0.0/30}", "near: {prefix: 10.0.0.4/30}", "10.2.0.0/24: 10.0.0.2", "10.2.0.0/24: 10.0.0.6", "default: 10.0.0.1}", "default: 10.0.0.5}"},
+		"a link gets another subnet": {yard,
+			[]string{"near: {prefix: 10.0.0.0/30}", "near: {prefix: 10.0.0.4/30}", "10.2.0.0/24: 10.0.0.2", "10.2.0.0/24: 10.0.0.6",
+				"default: 10.0.0.1}", "default: 10.0.0.5}"},
 			// Both ends have both before a route moves; the old ones go when nothing leads to them.
 			"one | also a address: 10.0.0.5/30 | stays\n" +
 				"two | also a address: 10.0.0.6/30 | stays\n" +
@@ -136,7 +150,8 @@ func TestStepsByHand(t *testing.T) {
 				"one | route 10.2.0.0/24 via 10.0.0.6 (two:a) | stays\n" +
 				"one | remove a address: 10.0.0.1/30, and keep 10.0.0.5/30 | stays\n" +
 				"two | remove a address: 10.0.0.2/30, and keep 10.0.0.6/30 | stays\n"},
-		"a link's /30 to a /31": {yard, []string{"near: {prefix: 10.0.0.0/30}", "near: {prefix: 10.0.0.4/31}", "10.2.0.0/24: 10.0.0.2", "10.2.0.0/24: 10.0.0.5", "default: 10.0.0.1}", "default: 10.0.0.4}"},
+		"a link's /30 to a /31": {yard, []string{"near: {prefix: 10.0.0.0/30}", "near: {prefix: 10.0.0.4/31}", "10.2.0.0/24: 10.0.0.2",
+			"10.2.0.0/24: 10.0.0.5", "default: 10.0.0.1}", "default: 10.0.0.4}"},
 			"one | also a address: 10.0.0.4/31 | stays\n" +
 				"two | also a address: 10.0.0.5/31 | stays\n" +
 				"two | route 0.0.0.0/0 via 10.0.0.4 (one:a) | stays\n" +
@@ -145,9 +160,12 @@ func TestStepsByHand(t *testing.T) {
 				"two | remove a address: 10.0.0.2/30, and keep 10.0.0.5/31 | stays\n"},
 		"two carriers swapped": {yard, []string{"default: 198.51.100.1}", "default: 198.51.100.5}"},
 			"one | route 0.0.0.0/0 via 198.51.100.5 (sky:e) | stays\n"},
-		"a mask corrected on one end": {strings.Replace(yard, "a: {segment: near, address: 2}", "a: {segment: near, address: 10.0.0.2/29}", 1), []string{"a: {segment: near, address: 10.0.0.2/29}", "a: {segment: near, address: 2}"},
+		"a mask corrected on one end": {strings.Replace(yard, "a: {segment: near, address: 2}", "a: {segment: near, address: 10.0.0.2/29}", 1),
+			[]string{"a: {segment: near, address: 10.0.0.2/29}", "a: {segment: near, address: 2}"},
 			"two | a address: 10.0.0.2/30 | stays\n"},
-		"IPv6 added to all": {yard, []string{"desks: {prefix: 10.1.0.0/24}", "desks: {prefix: [10.1.0.0/24, '2001:db8:1::/64']}", "barn: {prefix: 10.2.0.0/24}", "barn: {prefix: [10.2.0.0/24, '2001:db8:2::/64']}", "near: {prefix: 10.0.0.0/30}", "near: {prefix: [10.0.0.0/30, '2001:db8:3::/127']}"},
+		"IPv6 added to all": {yard, []string{"desks: {prefix: 10.1.0.0/24}", "desks: {prefix: [10.1.0.0/24, '2001:db8:1::/64']}",
+			"barn: {prefix: 10.2.0.0/24}", "barn: {prefix: [10.2.0.0/24, '2001:db8:2::/64']}", "near: {prefix: 10.0.0.0/30}",
+			"near: {prefix: [10.0.0.0/30, '2001:db8:3::/127']}"},
 			"one | lan address: 2001:db8:1::1/64 | stays\n" +
 				"one | a address: 2001:db8:3::/127 | stays\n" +
 				"two | lan address: 2001:db8:2::1/64 | stays\n" +
@@ -156,16 +174,21 @@ func TestStepsByHand(t *testing.T) {
 				"ops | route ::/0 via 2001:db8:1::1 (one:lan) | local\n" +
 				"cow | e address: 2001:db8:2::a/64 | stays\n" +
 				"cow | route ::/0 via 2001:db8:2::1 (two:lan) | stays\n"},
-		"a loop mended": {strings.Replace(yard, "routes: {default: 10.0.0.1}", "routes: {default: 10.0.0.1, 10.2.0.0/25: 10.0.0.1}", 1), []string{", 10.2.0.0/25: 10.0.0.1", ""},
+		"a loop mended": {strings.Replace(yard, "routes: {default: 10.0.0.1}", "routes: {default: 10.0.0.1, 10.2.0.0/25: 10.0.0.1}", 1),
+			[]string{", 10.2.0.0/25: 10.0.0.1", ""},
 			"two | remove route 10.2.0.0/25 via 10.0.0.1 (one:a) | stays\n"},
-		"a port taken out of the group one comes in by": {grouped, []string{"g: {members: [p1, p5], tagged", "g: {members: [p1], tagged", "lan: {members: [l1, l2]}", "lan: {members: [l1]}"},
+		"a port taken out of the group one comes in by": {grouped,
+			[]string{"g: {members: [p1, p5], tagged", "g: {members: [p1], tagged", "lan: {members: [l1, l2]}", "lan: {members: [l1]}"},
 			// Half a group loses what it sends by the port that is out of it at the other end.
 			"rtr | l2 in no group | ends | 2 pairs, such as desks to manage\n" +
 				"sw | p5 in no group | console\n"},
-		"a port taken out of a group that negotiates": {strings.ReplaceAll(grouped, "members:", "negotiates: true, members:"), []string{"members: [p1, p5], tagged", "members: [p1], tagged", "members: [l1, l2]}", "members: [l1]}"},
+		"a port taken out of a group that negotiates": {strings.ReplaceAll(grouped, "members:", "negotiates: true, members:"),
+			[]string{"members: [p1, p5], tagged", "members: [p1], tagged", "members: [l1, l2]}", "members: [l1]}"},
 			"rtr | l2 in no group | stays\n" +
 				"sw | p5 in no group | stays\n"},
-		"a permit added behind a route back": {walled, []string{"routes: {10.1.0.0/24: 10.0.0.1}", "routes: {10.1.0.0/24: 10.0.0.1, 10.4.0.0/24: 10.0.0.1}", "permits: [desks may reach barn]", "permits: [desks may reach barn, attic may reach barn]"},
+		"a permit added behind a route back": {walled,
+			[]string{"routes: {10.1.0.0/24: 10.0.0.1}", "routes: {10.1.0.0/24: 10.0.0.1, 10.4.0.0/24: 10.0.0.1}",
+				"permits: [desks may reach barn]", "permits: [desks may reach barn, attic may reach barn]"},
 			// What is let in has a path back when it comes.
 			"two | route 10.4.0.0/24 via 10.0.0.1 (one:a) | stays\n" +
 				"two | also permit attic may reach barn, behind 'desks may reach barn' | stays\n"},
@@ -173,11 +196,15 @@ func TestStepsByHand(t *testing.T) {
 			// The new one is there before the old one goes.
 			"two | also permit 10.1.0.0/24 may reach barn, before all others | stays\n" +
 				"two | remove permit desks may reach barn | stays\n"},
-		"permits in another order": {strings.Replace(walled, "permits: [desks may reach barn]", "permits: [desks may reach barn, attic may reach barn]", 1), []string{"permits: [desks may reach barn, attic may reach barn]", "permits: [attic may reach barn, desks may reach barn]"},
+		"permits in another order": {strings.Replace(walled, "permits: [desks may reach barn]",
+			"permits: [desks may reach barn, attic may reach barn]", 1), []string{"permits: [desks may reach barn, attic may reach barn]",
+			"permits: [attic may reach barn, desks may reach barn]"},
 			"two | permits: attic may reach barn; desks may reach barn | stays\n"},
-		"a translation replaced": {strings.Replace(yard, "routes: {10.2.0.0/24: 10.0.0.2,", "translates: [desks shares up]\n    routes: {10.2.0.0/24: 10.0.0.2,", 1), []string{"desks shares up]", "desks shares up2]"},
+		"a translation replaced": {strings.Replace(yard, "routes: {10.2.0.0/24: 10.0.0.2,",
+			"translates: [desks shares up]\n    routes: {10.2.0.0/24: 10.0.0.2,", 1), []string{"desks shares up]", "desks shares up2]"},
 			"one | translates: desks shares up2 | stays\n"},
-		"a LAN moved with its hosts": {yard, []string{"barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.3.0.0/24}", "10.2.0.0/24: 10.0.0.2", "10.3.0.0/24: 10.0.0.2"},
+		"a LAN moved with its hosts": {yard,
+			[]string{"barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.3.0.0/24}", "10.2.0.0/24: 10.0.0.2", "10.3.0.0/24: 10.0.0.2"},
 			// The new one is there, and the way to it, before a host moves; what leads to the old one goes last.
 			"two | also lan address: 10.3.0.1/24 | stays\n" +
 				"one | route 10.3.0.0/24 via 10.0.0.2 (two:a) | stays\n" +
@@ -186,9 +213,12 @@ func TestStepsByHand(t *testing.T) {
 				"cow | remove e address: 10.2.0.10/24, and keep 10.3.0.10/24 | moves to 10.3.0.10\n" +
 				"one | remove route 10.2.0.0/24 via 10.0.0.2 (two:a) | stays\n" +
 				"two | remove lan address: 10.2.0.1/24, and keep 10.3.0.1/24 | stays\n"},
-		"a managed address that moves with the active supervisor": {twoHeads, []string{"priority: 120", "priority: 90"}, "big | m0 priority: 90 | moves to 10.9.0.5\n"},
-		"a supervisor in reserve is switched off":                 {twoHeads, []string{"virtual: 5}}", "virtual: 5, admin: down}}"}, "big | m1 admin: down | stays\n"},
-		"the active supervisor is switched off":                   {twoHeads, []string{"priority: 120}", "priority: 120, admin: down}"}, "big | m0 admin: down | moves to 10.9.0.5\n"},
+		"a managed address that moves with the active supervisor": {twoHeads, []string{"priority: 120", "priority: 90"},
+			"big | m0 priority: 90 | moves to 10.9.0.5\n"},
+		"a supervisor in reserve is switched off": {twoHeads, []string{"virtual: 5}}", "virtual: 5, admin: down}}"},
+			"big | m1 admin: down | stays\n"},
+		"the active supervisor is switched off": {twoHeads, []string{"priority: 120}", "priority: 120, admin: down}"},
+			"big | m0 admin: down | moves to 10.9.0.5\n"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			goal := strings.NewReplacer(tt.change...).Replace(tt.from)
@@ -204,7 +234,8 @@ func TestStepsByHand(t *testing.T) {
 
 // Hosts that the plan does not know go with their gateway: that is told where its subnet goes.
 func TestHostsThatThePlanDoesNotKnow(t *testing.T) {
-	w := between(t, yard, strings.NewReplacer("barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.3.0.0/24}", "10.2.0.0/24: 10.0.0.2", "10.3.0.0/24: 10.0.0.2").Replace(yard))
+	w := between(t, yard, strings.NewReplacer("barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.3.0.0/24}", "10.2.0.0/24: 10.0.0.2",
+		"10.3.0.0/24: 10.0.0.2").Replace(yard))
 	var all []string
 	for _, s := range w.Steps {
 		all = append(all, s.Hosts...)
@@ -227,7 +258,8 @@ func TestRestarts(t *testing.T) {
 // What outlasts a step is told: leases that keep the old gateway, and who remembers that an
 // address was somebody else's.
 func TestWhatOutlastsAStepIsTold(t *testing.T) {
-	leased := strings.Replace(yard, "barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.2.0.0/24, leases: [{range: 10.2.0.100..10.2.0.120}]}", 1)
+	leased := strings.Replace(yard, "barn: {prefix: 10.2.0.0/24}", "barn: {prefix: 10.2.0.0/24, leases: [{range: 10.2.0.100..10.2.0.120}]}",
+		1)
 	notes := func(from string, change ...string) (all []string) {
 		r := compare.Differences(network(t, strings.NewReplacer(change...).Replace(from)), compare.AsObserved(network(t, from)))
 		for _, s := range steps.Plan(r, nil).Steps {
@@ -235,12 +267,16 @@ func TestWhatOutlastsAStepIsTold(t *testing.T) {
 		}
 		return all
 	}
-	const kept = "leased hosts of barn keep the gateway 10.2.0.1 until their leases run out, and reach nothing beyond the segment until then: wait that long, or have them renew"
+	const kept = "leased hosts of barn keep the gateway 10.2.0.1 until their leases run out, and reach nothing beyond the segment until " +
+		"then: wait that long, or have them renew"
 	assert.Equal(t, []string{kept}, notes(leased, "lan: {segment: barn, address: 1}", "lan: {segment: barn, address: 254}"))
 	assert.Empty(t, notes(yard, "lan: {segment: barn, address: 1}", "lan: {segment: barn, address: 254}"), "no leases")
 	assert.Empty(t, notes(leased, "default: 10.0.0.1}", "default: 10.0.0.9}"), "the gateway stays")
-	moved := notes(yard, "ops: {is: host, interfaces: {e: {segment: desks, address: 10}}}", "ops: {is: host, interfaces: {e: {segment: desks, address: 11}}}\n  new: {is: host, interfaces: {e: {segment: desks, address: 12}}}")
+	moved := notes(yard, "ops: {is: host, interfaces: {e: {segment: desks, address: 10}}}",
+		"ops: {is: host, interfaces: {e: {segment: desks, address: 11}}}\n  new: {is: host, interfaces: {e: {segment: desks, address: 12}}}")
 	assert.Empty(t, moved)
-	swapped := notes(strings.Replace(yard, "  cow:", "  pig: {is: host, interfaces: {e: {segment: desks, address: 20}}}\n  cow:", 1), "segment: desks, address: 10}", "segment: desks, address: 30}", "segment: desks, address: 20}", "segment: desks, address: 10}")
-	assert.Equal(t, []string{"neighbours may remember for some minutes that 10.1.0.10 was ops: ping from pig, or clear their entries"}, swapped)
+	swapped := notes(strings.Replace(yard, "  cow:", "  pig: {is: host, interfaces: {e: {segment: desks, address: 20}}}\n  cow:", 1),
+		"segment: desks, address: 10}", "segment: desks, address: 30}", "segment: desks, address: 20}", "segment: desks, address: 10}")
+	assert.Equal(t, []string{"neighbours may remember for some minutes that 10.1.0.10 was ops: ping from pig, or clear their entries"},
+		swapped)
 }

@@ -53,7 +53,9 @@ func from(t *testing.T, a, b string, sessions map[string]string) *steps.Workshee
 // What the plan no longer has is there at the start, and made and taken away by steps of its own, each in the order in which
 // devices allow it.
 func TestWhatIsThereAtTheStart(t *testing.T) {
-	moved := strings.NewReplacer("mgmt: {vlan: 77, prefix: 10.77.7.0/24}", "mgmt: {vlan: 78, prefix: 10.78.8.0/24}", "lan.77: {segment: mgmt, parent: lan, tag: 77", "lan.78: {segment: mgmt, parent: lan, tag: 78", "vlan77:", "vlan78:", "10.77.7.1", "10.78.8.1").Replace(shed)
+	moved := strings.NewReplacer("mgmt: {vlan: 77, prefix: 10.77.7.0/24}", "mgmt: {vlan: 78, prefix: 10.78.8.0/24}",
+		"lan.77: {segment: mgmt, parent: lan, tag: 77", "lan.78: {segment: mgmt, parent: lan, tag: 78", "vlan77:", "vlan78:", "10.77.7.1",
+		"10.78.8.1").Replace(shed)
 	w := from(t, shed, moved, map[string]string{"sw": "10.77.7.5"})
 	_, _, not := w.NotThere()
 	assert.False(t, not, "the session at the old address is one")
@@ -72,7 +74,8 @@ sw | remove up tagged 77, and keep tagged 10, 78 | stays
 `, told(w))
 
 	// A router on a stick is given a port for each of its two subnets.
-	split := strings.NewReplacer("lan.77: {segment: mgmt, parent: lan, tag: 77,", "adm: {segment: mgmt,", "tagged: [ops, mgmt]}", "tagged: [ops]}\n      a9: {access: mgmt}", `"r:lan to sw:up"`, `"r:lan to sw:up", "r:adm to sw:a9"`).Replace(shed)
+	split := strings.NewReplacer("lan.77: {segment: mgmt, parent: lan, tag: 77,", "adm: {segment: mgmt,", "tagged: [ops, mgmt]}",
+		"tagged: [ops]}\n      a9: {access: mgmt}", `"r:lan to sw:up"`, `"r:lan to sw:up", "r:adm to sw:a9"`).Replace(shed)
 	assert.Equal(t, `sw | a9 untagged 77 | stays
 r | adm address: 10.77.7.1/24 instead of 10.77.7.1/24 on lan.77 | stays
 r | remove interface lan.77, a subinterface of lan, tag 77 | stays
@@ -80,21 +83,26 @@ sw | up tagged 10 | stays
 `, told(from(t, shed, split, nil)))
 
 	// Ports of a range that nothing is plugged into are set as well.
-	other := strings.NewReplacer("p2..p9: {access: ops}", "p2..p4: {access: ops}\n      p5: {access: mgmt}\n      p6..p9: {access: ops}").Replace(shed)
+	other := strings.NewReplacer("p2..p9: {access: ops}",
+		"p2..p4: {access: ops}\n      p5: {access: mgmt}\n      p6..p9: {access: ops}").Replace(shed)
 	assert.Equal(t, "sw | p5 untagged 77 | stays\n", told(from(t, shed, other, nil)))
 }
 
 // A port joins a group with its VLANs, and leaves it again.
 func TestAPortBecomesAGroup(t *testing.T) {
-	loose := strings.NewReplacer("vlan77: {", "t1: {tagged: [ops, mgmt]}\n      t2: {}\n      vlan77: {", "  op:", "  sb: {is: switch, gateway: 10.77.7.1, interfaces: {t1: {tagged: [ops, mgmt]}, t2: {}, m: {vlan: mgmt, address: 6}}}\n  op:",
+	loose := strings.NewReplacer("vlan77: {", "t1: {tagged: [ops, mgmt]}\n      t2: {}\n      vlan77: {", "  op:",
+		"  sb: {is: switch, gateway: 10.77.7.1, interfaces: {t1: {tagged: [ops, mgmt]}, t2: {}, m: {vlan: mgmt, address: 6}}}\n  op:",
 		"cables: [", `cables: ["sw:t1 to sb:t1", "sw:t2 to sb:t2", `).Replace(shed)
-	grouped := strings.NewReplacer("t1: {tagged: [ops, mgmt]}\n      t2: {}", "t1: {}\n      t2: {}\n      g: {members: [t1, t2], tagged: [ops, mgmt]}", "t1: {tagged: [ops, mgmt]}, t2: {}", "t1: {}, t2: {}, g: {members: [t1, t2], tagged: [ops, mgmt]}").Replace(loose)
+	grouped := strings.NewReplacer("t1: {tagged: [ops, mgmt]}\n      t2: {}",
+		"t1: {}\n      t2: {}\n      g: {members: [t1, t2], tagged: [ops, mgmt]}", "t1: {tagged: [ops, mgmt]}, t2: {}",
+		"t1: {}, t2: {}, g: {members: [t1, t2], tagged: [ops, mgmt]}").Replace(loose)
 	w := from(t, loose, grouped, nil)
 	assert.Contains(t, told(w), "sb | g tagged 10, 77 | stays", "which VLANs the group carries is set")
 	assert.Contains(t, told(w), "sb | t1 no VLAN + t1 in g |")
 	back := from(t, grouped, loose, nil)
 	assert.Contains(t, told(back), "sb | t1 in no group + t1 tagged 10, 77 |")
-	assert.Less(t, strings.Index(told(back), "sb | t2 in no group"), strings.Index(told(back), "sb | remove interface g, a group"), "the members leave before it goes")
+	assert.Less(t, strings.Index(told(back), "sb | t2 in no group"), strings.Index(told(back), "sb | remove interface g, a group"),
+		"the members leave before it goes")
 }
 
 // A port that is switched off brings its subinterfaces up again with it.

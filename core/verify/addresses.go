@@ -97,7 +97,8 @@ func (c *checker) inSegment(id model.InterfaceID, label string, a model.Address)
 		}
 		if p.Contains(a.Addr()) {
 			if p.Bits() != a.Bits() {
-				f := finding.New(finding.LengthDiffers, a.Place, "%s has length %d, and %s has %d", a.Prefix, a.Bits(), segment.Name, p.Bits()).About(label).With(p.Place)
+				f := finding.New(finding.LengthDiffers, a.Place, "%s has length %d, and %s has %d", a.Prefix, a.Bits(), segment.Name,
+					p.Bits()).About(label).With(p.Place)
 				c.report(c.mends(f, addressSlip(c.spec, id, a)))
 			}
 			return
@@ -144,7 +145,8 @@ func (c *checker) duplicates() {
 			first[k], firstPlace[k] = id, a
 			return
 		}
-		f := finding.New(finding.DuplicateAddress, a.Place, "%s is already the address of %s, %s", a.Addr(), c.spec.Label(other), firstPlace[k].Place.From(a.Place)).
+		f := finding.New(finding.DuplicateAddress, a.Place, "%s is already the address of %s, %s", a.Addr(), c.spec.Label(other),
+			firstPlace[k].Place.From(a.Place)).
 			About(c.spec.Label(id)).With(firstPlace[k].Place)
 		c.report(c.mendsOrFree(f, id, a))
 	})
@@ -201,12 +203,15 @@ func (c *checker) down() {
 		label := c.spec.Label(id)
 		if i.AdminDown {
 			c.report(finding.New(finding.AddressedInterfaceDown, i.Place, "%s has %s and is administratively down", label, i.Addresses[0].Prefix).
-				About(label).Mend("%s; or take its address away", model.BringUp{Interface: id}.Describe(c.spec)).By([]Applied{{model.BringUp{Interface: id}, c.spec}}))
+				About(label).Mend("%s; or take its address away",
+				model.BringUp{Interface: id}.Describe(c.spec)).By([]Applied{{model.BringUp{Interface: id}, c.spec}}))
 			continue
 		}
 		if far := c.net.State.Peer(id); far != model.None && c.spec.Interfaces[far].AdminDown && len(c.spec.Interfaces[far].Addresses) == 0 {
-			c.report(finding.New(finding.AddressedInterfaceDown, c.spec.Interfaces[far].Place, "%s has %s, and the port it is plugged into, %s, is administratively down", label, i.Addresses[0].Prefix, c.spec.Label(far)).
-				About(c.spec.Label(far)).Mend("%s; or remove the cable", model.BringUp{Interface: far}.Describe(c.spec)).By([]Applied{{model.BringUp{Interface: far}, c.spec}}).With(i.Place))
+			c.report(finding.New(finding.AddressedInterfaceDown, c.spec.Interfaces[far].Place,
+				"%s has %s, and the port it is plugged into, %s, is administratively down", label, i.Addresses[0].Prefix, c.spec.Label(far)).
+				About(c.spec.Label(far)).Mend("%s; or remove the cable",
+				model.BringUp{Interface: far}.Describe(c.spec)).By([]Applied{{model.BringUp{Interface: far}, c.spec}}).With(i.Place))
 		}
 	}
 }
@@ -222,7 +227,8 @@ func (c *checker) primaries() {
 			}
 			for _, other := range seen {
 				if other.Masked() == a.Masked() && !a.IsSingleIP() && other.Addr() != a.Addr() {
-					c.report(finding.New(finding.SeveralPrimaries, a.Place, "%s and %s are both primary addresses in %s", other.Addr(), a.Addr(), a.Masked()).
+					c.report(finding.New(finding.SeveralPrimaries, a.Place, "%s and %s are both primary addresses in %s", other.Addr(), a.Addr(),
+						a.Masked()).
 						About(c.spec.Label(model.InterfaceID(id))).Mend("put %s under 'secondary'", a.Addr()).With(other.Place))
 					break
 				}

@@ -39,7 +39,8 @@ func (c *checker) inItsBlock(b model.BlockID, t model.Taker, p model.Prefix) {
 	around := c.blockAround(c.spec.TakerFrom(t), p)
 	if !around.IsValid() {
 		if p.Giver != model.Fixed && c.offersNow(c.spec.TakerFrom(t), prefix.FamilyOf(p.Addr())) {
-			c.report(finding.New(finding.OutsideItsBlock, p.Place, "%s is taken from %s, and %s does not lie in it", name, c.spec.Blocks[b].Name, numberOf(p)).About(name).
+			c.report(finding.New(finding.OutsideItsBlock, p.Place, "%s is taken from %s, and %s does not lie in it", name, c.spec.Blocks[b].Name,
+				numberOf(p)).About(name).
 				Then("assign", "--renumber", name))
 		}
 		return
@@ -53,10 +54,12 @@ func (c *checker) inItsBlock(b model.BlockID, t model.Taker, p model.Prefix) {
 		return
 	}
 	if q, ok := prefix.Subnet64(around, number); !ok {
-		c.report(finding.New(finding.SubnetNumberDiffers, p.Place, "%s has VLAN %d, and %s has no subnet number %x", name, vlan, around, number).About(name).
+		c.report(finding.New(finding.SubnetNumberDiffers, p.Place, "%s has VLAN %d, and %s has no subnet number %x", name, vlan, around,
+			number).About(name).
 			Mend("give %s a 'length' that has that many subnets, or leave out 'subnet-number'", c.spec.Blocks[b].Name))
 	} else if q != p.Prefix {
-		f := finding.New(finding.SubnetNumberDiffers, p.Place, "%s has VLAN %d, and is %s in its block, not %s", name, vlan, p.Prefix, q).About(name)
+		f := finding.New(finding.SubnetNumberDiffers, p.Place, "%s has VLAN %d, and is %s in its block, not %s", name, vlan, p.Prefix,
+			q).About(name)
 		if owner, free := c.ownerOf(q); !free {
 			f = f.Mend("%s has that", owner)
 		} else if p.Giver == model.Fixed {
@@ -191,10 +194,12 @@ func (c *checker) apart(all []placed) {
 		if x.from.Cmp(usual.from) == 0 {
 			continue
 		}
-		f := finding.New(finding.BlockNotAlike, x.at.Place, "%s is %s, %s into %s, and its like, such as %s, lie %s into theirs", x.name, numberOf(x.at), into(x), x.block, usual.name, into(usual)).About(x.name)
+		f := finding.New(finding.BlockNotAlike, x.at.Place, "%s is %s, %s into %s, and its like, such as %s, lie %s into theirs", x.name,
+			numberOf(x.at), into(x), x.block, usual.name, into(usual)).About(x.name)
 		switch {
 		case x.at.Bits() < usual.at.Bits(): // it does not fit where its like lie, and would be given another number each time anew
-			f = f.Mend("%s needs more than the /%d that its like have room for: leave it where it is, and accept this; or have all of them need as much, and renumber them", x.name, usual.at.Bits())
+			f = f.Mend("%s needs more than the /%d that its like have room for: leave it where it is, and accept this; or have all of them "+
+				"need as much, and renumber them", x.name, usual.at.Bits())
 		case x.at.Giver != model.Fixed:
 			f = f.Then("assign", "--renumber", x.name)
 		}

@@ -89,7 +89,8 @@ func randomChange(r *rand.Rand, spec *model.Spec) (model.Change, string) {
 	case 4:
 		return model.SetAddress{Interface: id, Address: netip.PrefixFrom(netip.AddrFrom4([4]byte{10, 0, byte(r.IntN(32)), 9}), 25)}, "address"
 	case 5:
-		return model.AddPermit{Device: d, Permit: model.Permit{From: model.Side{Anyone: true}, To: model.Side{Anyone: true}, Ruling: model.Ruling(r.IntN(3))}}, "permit"
+		return model.AddPermit{Device: d,
+			Permit: model.Permit{From: model.Side{Anyone: true}, To: model.Side{Anyone: true}, Ruling: model.Ruling(r.IntN(3))}}, "permit"
 	}
 	return nil, ""
 }

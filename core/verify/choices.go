@@ -44,7 +44,8 @@ func (c *checker) distances(first, last int) {
 		k := choice{s.To, s.Table, s.Key}
 		if n := slices.IndexFunc(before[k], func(o *model.Static) bool { return s.Distance < o.Distance }); n >= 0 {
 			o, name := before[k][n], c.spec.Devices[s.Device].Name
-			c.reportIn(finding.New(finding.FloatNotBehind, s.Place, "%s has this way to %s behind another, and prefers it: its distance %d is lower than %d", name, s.To, s.Distance, o.Distance).
+			c.reportIn(finding.New(finding.FloatNotBehind, s.Place,
+				"%s has this way to %s behind another, and prefers it: its distance %d is lower than %d", name, s.To, s.Distance, o.Distance).
 				About(name).Mend("write it first, or give it a distance above %d", o.Distance).With(o.Place), prefix.FamilyOf(s.To.Addr()))
 		}
 		before[k] = append(before[k], s)
@@ -65,8 +66,11 @@ func (c *checker) defaults(d model.DeviceID, entries []routing.Entry) {
 			continue
 		}
 		name := c.spec.Devices[d].Name
-		c.reportIn(finding.New(finding.DefaultsCompete, s.Place, "%s has two default routes of the same distance, by %s and by %s: which one a packet takes depends on the flow", name, c.wayWord(first), c.wayWord(s)).
-			About(name).Mend("give one of them a higher distance, unless both are meant to carry traffic").With(first.Place), prefix.FamilyOf(s.To.Addr()))
+		c.reportIn(finding.New(finding.DefaultsCompete, s.Place,
+			"%s has two default routes of the same distance, by %s and by %s: which one a packet takes depends on the flow", name,
+			c.wayWord(first), c.wayWord(s)).
+			About(name).Mend("give one of them a higher distance, unless both are meant to carry traffic").With(first.Place),
+			prefix.FamilyOf(s.To.Addr()))
 	}
 }
 
@@ -109,7 +113,9 @@ func (c *checker) leaksToStandby(d model.DeviceID, entries []routing.Entry) {
 			continue
 		}
 		s, name := &c.spec.Statics[e.Static()], c.spec.Devices[d].Name
-		c.reportIn(finding.New(finding.LeaksToStandby, s.Place, "%s sends %s by %s, which otherwise stands by: the longer prefix wins over the default by %s", name, e.Prefix, c.spec.Devices[far].Name, strings.Join(c.deviceNames(preferred[:min(1, len(preferred))]), "")).
+		c.reportIn(finding.New(finding.LeaksToStandby,
+			s.Place, "%s sends %s by %s, which otherwise stands by: the longer prefix wins over the default by %s", name, e.Prefix,
+			c.spec.Devices[far].Name, strings.Join(c.deviceNames(preferred[:min(1, len(preferred))]), "")).
 			About(name).Mend("remove it, unless %s is meant to carry this", c.spec.Devices[far].Name), prefix.FamilyOf(e.Prefix.Addr()))
 	}
 }
@@ -136,7 +142,9 @@ func (c *checker) shared(first, last int) {
 		if answered > 0 {
 			who = fmt.Sprintf("and nobody answers for %s", other)
 		}
-		f := finding.New(finding.OutOnShared, s.Place, "%s sends %s out of %s without a next hop, and that is a shared segment: it asks there for each address itself, %s", name, s.To, c.spec.Interfaces[s.Out].Name, who).About(name)
+		f := finding.New(finding.OutOnShared,
+			s.Place, "%s sends %s out of %s without a next hop, and that is a shared segment: it asks there for each address itself, %s", name,
+			s.To, c.spec.Interfaces[s.Out].Name, who).About(name)
 		if n, ok := soleForwarder(c.net, s.Device, s.Out, prefix.FamilyOf(s.To.Addr())); ok {
 			f = f.Mend("add 'next-hop: %s', which is %s", n.address, c.spec.Devices[n.device].Name)
 		}
@@ -171,9 +179,11 @@ func (c *checker) chasing() {
 		name := c.spec.Devices[s.Device].Name
 		reason := "what it watches, %s, answers while the route is out of use, and no more once it is in use"
 		if len(names) > 1 {
-			reason += fmt.Sprintf("; it chases that of %s", forward.And(slices.DeleteFunc(slices.Clone(names), func(n string) bool { return n == name })))
+			reason += fmt.Sprintf("; it chases that of %s",
+				forward.And(slices.DeleteFunc(slices.Clone(names), func(n string) bool { return n == name })))
 		}
-		c.report(finding.New(finding.WatchesChase, s.Place, "%s: the watch of its route to %s never settles: "+reason, name, s.To, s.Watch).About(name).
+		c.report(finding.New(finding.WatchesChase, s.Place, "%s: the watch of its route to %s never settles: "+reason, name, s.To,
+			s.Watch).About(name).
 			Mend("watch an address that is reached the same way whether the route is in use or not"))
 	}
 }

@@ -30,7 +30,8 @@ func TestPreferencesThatAreSlips(t *testing.T) {
 		"default: [{next-hop: 10.0.0.1, distance: 1}, {next-hop: 10.0.0.3, distance: 1}]": "defaults-compete a: a has two default routes of the same distance, by 10.0.0.1 and by 10.0.0.3",
 		"lan: {out: e1}":                    "",
 		"lan: {next-hop: 10.0.1.2, out: w}": "",
-		"lan: {out: w}":                     "out-onto-shared-segment a: a sends 10.2.0.0/24 out of w without a next hop, and that is a shared segment: it asks there for each address itself, and nobody answers for them | add 'next-hop: 10.0.1.2', which is b",
+		"lan: {out: w}": "out-onto-shared-segment a: a sends 10.2.0.0/24 out of w without a next hop, and that is a " +
+			"shared segment: it asks there for each address itself, and nobody answers for them | add 'next-hop: 10.0.1.2', which is b",
 		"lan: [{next-hop: 10.0.0.1, watch: 10.0.0.1}, 10.0.0.3]": "",
 		"10.9.1.0/24: 10.0.0.1":                                  "",
 	} {
@@ -64,7 +65,8 @@ devices:
   c: {is: router, interfaces: {b: {segment: bc, address: last}, l: {segment: lc, address: 1}}, routes: {default: b}}
 `)
 	require.Len(t, got, 1)
-	assert.Contains(t, got[0], "black-hole a: a sends 10.3.0.1, which c:l has, to b, and b has no route for it | add to b: 10.3.0.0/24 via 10.0.0.3 (c) (tried: it works)")
+	assert.Contains(t, got[0], "black-hole a: a sends 10.3.0.1, which c:l has, to b, and b has no route for it | add to b: 10.3.0.0/24 "+
+		"via 10.0.0.3 (c) (tried: it works)")
 }
 
 // What is wanted and cannot be: told once for each reason, with what would mend
@@ -78,10 +80,13 @@ devices:
   b: {is: router, interfaces: {a: {segment: ab, address: last}, c: {segment: bc, address: first}}}
   c: {is: router, interfaces: {b: {segment: bc, address: last}, l: {segment: lc, address: 1}}, routes: {10.1.0.0/24: {discard: true}}}
 `
-	assert.Empty(t, checked(t, strings.Replace(strings.Replace(row, "10.1.0.0/24: {discard: true}", "10.8.0.0/24: {discard: true}", 1), "WANTS", "", 1)))
+	assert.Empty(t, checked(t, strings.Replace(strings.Replace(row, "10.1.0.0/24: {discard: true}", "10.8.0.0/24: {discard: true}", 1),
+		"WANTS", "", 1)))
 	got := checked(t, strings.Replace(row, "WANTS", "reach: [la to lc]", 1))
 	require.NotEmpty(t, got)
-	assert.Contains(t, strings.Join(got, "\n"), "wanted-path-missing c: la should reach lc, and does not in IPv4: on the return path, c discards what it has for 10.1.0.0/24", "what is written stands")
+	assert.Contains(t, strings.Join(got, "\n"),
+		"wanted-path-missing c: la should reach lc, and does not in IPv4: on the return path, c discards what it has for 10.1.0.0/24",
+		"what is written stands")
 }
 
 // Loopbacks are wanted as LANs are; what takes one is told once, whoever asks.
@@ -101,12 +106,15 @@ devices:
 	}
 	require.Len(t, missing, 1)
 	assert.Contains(t, missing[0], "la should reach b, and does not in IPv4: on the forward path, a discards what it has for 10.9.0.2/32")
-	assert.NotContains(t, strings.Join(checked(t, strings.Replace(row, ", routes: {10.9.0.2/32: {discard: true}}", "", 1)), "\n"), "wanted-path-missing")
+	assert.NotContains(t, strings.Join(checked(t, strings.Replace(row, ", routes: {10.9.0.2/32: {discard: true}}", "", 1)), "\n"),
+		"wanted-path-missing")
 }
 
 // Slips in what is wanted, watched and paid.
 func TestSlipsInWants(t *testing.T) {
-	plan := "wants: {WANTS}\nsegments: {ab: {prefix: 10.0.0.0/31}}\ndevices:\n  a: {is: router, interfaces: {b: {segment: ab}}, routes: {10.9.0.0/24: HOP}}\n  b: {is: router, interfaces: {a: {segment: ab}}, routes: {10.9.0.0/24: {discard: true}}}\ncables: [{between: \"a:b to b:a\", cost: COST}]\n"
+	plan := "wants: {WANTS}\nsegments: {ab: {prefix: 10.0.0.0/31}}\ndevices:\n  a: {is: router, interfaces: {b: {segment: ab}}, routes: " +
+		"{10.9.0.0/24: HOP}}\n  b: {is: router, interfaces: {a: {segment: ab}}, routes: {10.9.0.0/24: {discard: true}}}\ncables: [{between: " +
+		"\"a:b to b:a\", cost: COST}]\n"
 	for _, tt := range []struct{ wants, hop, cost, want string }{
 		{"reach: [a b]", "b", "10", "a pair is 'A to B' or 'all', not a b"},
 		{"reach: [ab to ax]", "b", "10", "there is no segment or device called ax"},

@@ -40,6 +40,7 @@ func (c *checker) flawed(flaws []derive.Flaw) {
 		case derive.Losing:
 			what = fmt.Sprintf("packets from %s to %s do not arrive, though a way is left", names[0], to)
 		}
-		c.report(finding.New(finding.DerivedFlawed, c.spec.Wants.Place, "%s, %s: no derived routes%s were found that mend it", when, what, beside).About(names[0]))
+		c.report(finding.New(finding.DerivedFlawed, c.spec.Wants.Place, "%s, %s: no derived routes%s were found that mend it", when, what,
+			beside).About(names[0]))
 	}
 }

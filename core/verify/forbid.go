@@ -16,7 +16,8 @@ func (c *checker) forbid(r *model.Requirement, a *against) ([]model.Change, bool
 	if r.Names[0] == "" || r.Names[1] == "" {
 		return nil, false // no permit says it so
 	}
-	no := model.Permit{Ruling: model.Drop, From: c.side(r.From), To: c.side(r.To), Place: r.Place, Text: r.Names[0] + " may not reach " + r.Names[1]}
+	no := model.Permit{Ruling: model.Drop, From: c.side(r.From), To: c.side(r.To), Place: r.Place, Text: r.Names[0] + " may not reach " +
+		r.Names[1]}
 	if r.Over != model.Echo {
 		no.Over = []model.Service{r.Over}
 		no.Text += " over " + r.Over.String()
@@ -77,7 +78,8 @@ func (c *checker) keepsApart(r *model.Requirement, changes []model.Change) bool 
 	after.spec = after.net.Spec
 	holds := func(c *checker, r *model.Requirement) bool {
 		nets, unknown := c.under(r)
-		return unknown == nil && !slices.ContainsFunc(nets, func(net *forward.Network) bool { _, _, first := c.tryAll(net, r); return first != nil })
+		return unknown == nil && !slices.ContainsFunc(nets,
+			func(net *forward.Network) bool { _, _, first := c.tryAll(net, r); return first != nil })
 	}
 	if !holds(&after, r) {
 		return false

@@ -32,13 +32,15 @@ func TestWhatIsToBeApartIsKeptApartByAPermit(t *testing.T) {
 	for _, x := range []struct{ must, with, want string }{
 		{must: "la does not reach two", want: "let a pass 'la may answer two'; then add to the permits of a: la may not reach two"},
 		{must: "la does not reach two over tcp/22", want: "add to the permits of a: la may not reach two over tcp/22"},
-		{must: "ha does not reach 10.2.0.10", want: "let a pass 'ha may answer 10.2.0.10'; then add to the permits of a: ha may not reach 10.2.0.10"},
+		{must: "ha does not reach 10.2.0.10",
+			want: "let a pass 'ha may answer 10.2.0.10'; then add to the permits of a: ha may not reach 10.2.0.10"},
 		{must: "hosts does not reach lc", want: ""}, // c's own address is not on its way to anybody
 		{must: "ha, hb do not reach h2", want: ""},  // no one word
 		{must: "ha does not reach hb:p", want: ""},  // no permit speaks of interfaces
 		{must: "la does not reach two over tcp/443 without any one cable", want: "add to the permits of a: la may not reach two over tcp/443"},
 		{must: "la does not reach two\", \"ha reaches hb over tcp/443", want: ""}, // nothing that is required is given up
-		{must: "la does not reach two", with: "permits: [ha may reach h2], ", want: "let a pass 'la may answer two', before its permit 1; then add to the permits of a, before its permit 2: la may not reach two"},
+		{must: "la does not reach two", with: "permits: [ha may reach h2], ",
+			want: "let a pass 'la may answer two', before its permit 1; then add to the permits of a, before its permit 2: la may not reach two"},
 	} {
 		text := strings.Replace(ringWithHosts, "  a: {is: router, ", "  a: {is: router, "+x.with, 1)
 		text = strings.Replace(text, "hb: {is: host, ", "hb: {is: host, answers: [ping, ssh, https], ", 1)

@@ -31,7 +31,8 @@ func (c *checker) groups() {
 			c.spec.Interfaces[first].Name, place(c.state().Peer(first)), c.spec.Interfaces[odd].Name, place(far))
 		if ends := c.end(far); odd == first || ends == c.end(c.state().Peer(first)) {
 			words := map[bool]string{true: "negotiates", false: "does not negotiate"}
-			f = finding.New(finding.GroupEndsDiffer, g.Place, "%s %s, and %s at its far end %s", label, words[g.Negotiates], c.spec.Devices[ends.Device].Name+":"+ends.Name, words[ends.Negotiates])
+			f = finding.New(finding.GroupEndsDiffer, g.Place, "%s %s, and %s at its far end %s", label, words[g.Negotiates],
+				c.spec.Devices[ends.Device].Name+":"+ends.Name, words[ends.Negotiates])
 		}
 		c.report(f.About(label).With(to.Place))
 	}

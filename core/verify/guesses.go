@@ -209,7 +209,8 @@ func (m mender) trunks(vlan model.VLAN) []model.Change {
 	var free []model.InterfaceID
 	for id := range m.spec.Interfaces {
 		i := &m.spec.Interfaces[id]
-		if i.Switched && i.Kind == model.Port && i.Group == model.None && slices.Contains(i.Tagged, vlan) && m.net.State.Cable(model.InterfaceID(id)) == model.None {
+		if i.Switched && i.Kind == model.Port && i.Group == model.None && slices.Contains(i.Tagged, vlan) &&
+			m.net.State.Cable(model.InterfaceID(id)) == model.None {
 			free = append(free, model.InterfaceID(id))
 		}
 	}

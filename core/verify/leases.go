@@ -20,7 +20,8 @@ func (c *checker) leasedTwice() {
 		for _, l := range c.spec.Segments[s].Leases {
 			if l.Contains(a.Addr()) {
 				label := c.spec.Label(id)
-				f := finding.New(finding.LeaseOverFixed, a.Place, "%s is within the leases of %s, %s to %s", a.Addr(), c.spec.Segments[s].Name, l.First, l.Last).About(label).With(l.Place)
+				f := finding.New(finding.LeaseOverFixed, a.Place, "%s is within the leases of %s, %s to %s", a.Addr(), c.spec.Segments[s].Name,
+					l.First, l.Last).About(label).With(l.Place)
 				c.report(c.mendsOrFree(f, id, a))
 			}
 		}
@@ -55,10 +56,12 @@ func (c *checker) leasesWithoutGateway(s model.SegmentID) {
 	segment := &c.spec.Segments[s]
 	n := slices.IndexFunc(segment.Leases, func(l model.Lease) bool { return l.First.Is6() })
 	routers := c.routersOn(s)
-	if n < 0 || len(routers) == 0 || slices.ContainsFunc(routers, func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Advertises }) {
+	if n < 0 || len(routers) == 0 || slices.ContainsFunc(routers,
+		func(id model.InterfaceID) bool { return c.spec.Interfaces[id].Advertises }) {
 		return
 	}
-	c.report(finding.New(finding.NotAdvertised, segment.Leases[n].Place, "the IPv6 leases of %s bring no gateway, and no router there advertises itself (RFC 8415)", segment.Name).About(segment.Name).
+	c.report(finding.New(finding.NotAdvertised, segment.Leases[n].Place,
+		"the IPv6 leases of %s bring no gateway, and no router there advertises itself (RFC 8415)", segment.Name).About(segment.Name).
 		Mend("say 'advertises: true' for %s", c.spec.Label(routers[0])))
 }
 
@@ -89,7 +92,8 @@ func (c *checker) leasesOf(s model.SegmentID, l model.Lease) {
 			}
 			relaying = true
 			if x := c.request(id, r.To); x != nil && x.Verdict() != forward.Works {
-				c.report(about("a request for a lease of %s, which %s relays to %s, %s", segment.Name, c.spec.Label(id), server, c.requestFails(x)).With(r.Place).
+				c.report(about("a request for a lease of %s, which %s relays to %s, %s", segment.Name, c.spec.Label(id), server,
+					c.requestFails(x)).With(r.Place).
 					Mend("see 'ping %s %s --over udp/67'", c.spec.Devices[c.spec.Interfaces[id].Device].Name, server))
 			}
 		}
@@ -155,12 +159,14 @@ func (c *checker) relays() {
 				continue
 			}
 			d := c.spec.Interfaces[holders[0]].Device
-			if i.Segment == model.None || !slices.ContainsFunc(c.spec.Segments[i.Segment].Leases, func(l model.Lease) bool { return l.By == d || l.By == model.None }) {
+			if i.Segment == model.None || !slices.ContainsFunc(c.spec.Segments[i.Segment].Leases,
+				func(l model.Lease) bool { return l.By == d || l.By == model.None }) {
 				on := "there"
 				if i.Segment != model.None {
 					on = "on " + c.spec.Segments[i.Segment].Name
 				}
-				c.report(finding.New(finding.RelayForNothing, r.Place, "%s relays to %s, which gives no leases %s", label, c.spec.Devices[d].Name, on).About(label))
+				c.report(finding.New(finding.RelayForNothing, r.Place, "%s relays to %s, which gives no leases %s", label, c.spec.Devices[d].Name,
+					on).About(label))
 			}
 		}
 	}
@@ -177,7 +183,8 @@ func (c *checker) leasing() {
 		}
 		label, segment := c.spec.Label(id), &c.spec.Segments[i.Segment]
 		if i.Advertised && !c.hears(id, func(x *model.Interface) bool { return x.Advertises && c.spec.Devices[x.Device].Forwards }) {
-			f := finding.New(finding.NotAdvertised, i.Place, "%s takes its IPv6 address and gateway from a router that advertises, and hears none", label).About(label)
+			f := finding.New(finding.NotAdvertised,
+				i.Place, "%s takes its IPv6 address and gateway from a router that advertises, and hears none", label).About(label)
 			for _, r := range c.routersOn(i.Segment) {
 				if slices.Contains(c.net.State.Neighbours(id), r) && !c.spec.Interfaces[r].Advertises {
 					f = f.Mend("add 'advertises: true' to %s", c.spec.Label(r))
@@ -185,8 +192,11 @@ func (c *checker) leasing() {
 				}
 			}
 			c.report(f)
-		} else if i.Advertised && !slices.ContainsFunc(segment.Prefixes, func(p model.Prefix) bool { return p.Addr().Is6() && p.Bits() == 64 }) {
-			c.report(finding.New(finding.NotAdvertised, i.Place, "%s makes its IPv6 address itself, for which a subnet of length 64 is needed, and %s has none (RFC 4862 §5.5.3)", label, segment.Name).About(label).With(segment.Place))
+		} else if i.Advertised && !slices.ContainsFunc(segment.Prefixes,
+			func(p model.Prefix) bool { return p.Addr().Is6() && p.Bits() == 64 }) {
+			c.report(finding.New(finding.NotAdvertised,
+				i.Place, "%s makes its IPv6 address itself, for which a subnet of length 64 is needed, and %s has none (RFC 4862 §5.5.3)", label,
+				segment.Name).About(label).With(segment.Place))
 		}
 		for _, a := range i.Addresses {
 			l, leased := segment.LeaseWith(a.Addr())
@@ -196,8 +206,10 @@ func (c *checker) leasing() {
 			gives := func(x *model.Interface) bool {
 				return x.Device == l.By || len(x.Relay) > 0
 			}
-			if !c.hears(id, gives) && slices.ContainsFunc(c.spec.Interfaces, func(x model.Interface) bool { return x.Segment == i.Segment && x.Routed() && gives(&x) }) {
-				c.report(finding.New(finding.LeaseOutOfReach, a.Place, "%s leases its address from %s, and hears neither it nor who relays to it", label, c.spec.Devices[l.By].Name).About(label).With(l.Place))
+			if !c.hears(id, gives) && slices.ContainsFunc(c.spec.Interfaces,
+				func(x model.Interface) bool { return x.Segment == i.Segment && x.Routed() && gives(&x) }) {
+				c.report(finding.New(finding.LeaseOutOfReach, a.Place, "%s leases its address from %s, and hears neither it nor who relays to it",
+					label, c.spec.Devices[l.By].Name).About(label).With(l.Place))
 			}
 		}
 	}

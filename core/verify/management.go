@@ -108,7 +108,8 @@ func (c *checker) management() {
 		device := &c.spec.Devices[m.Device]
 		report := func(name finding.Name, reason string, args ...any) *finding.Finding {
 			// What ails several alike is told once.
-			key := string(name) + " " + strings.ReplaceAll(strings.ReplaceAll(fmt.Sprintf(reason, args...), device.Name, "it"), m.Address.String(), "there")
+			key := string(name) + " " + strings.ReplaceAll(strings.ReplaceAll(fmt.Sprintf(reason, args...), device.Name, "it"),
+				m.Address.String(), "there")
 			if name == finding.ManagedByItself {
 				key = string(name)
 			}
@@ -124,7 +125,8 @@ func (c *checker) management() {
 		case !m.Address.IsValid():
 			report(finding.NoManagement, "has no address to be managed by")
 		case m.By == "":
-			report(finding.Unmanageable, "answers %s at %s, and none of %s", strings.Join(m.Answers, " and "), m.Address, strings.Join(model.Logins, ", "))
+			report(finding.Unmanageable, "answers %s at %s, and none of %s", strings.Join(m.Answers, " and "), m.Address,
+				strings.Join(model.Logins, ", "))
 		case m.Exchange.Verdict() != forward.Works:
 			why := ""
 			if f, ok := m.Exchange.Failure(c.net); ok {
@@ -133,7 +135,8 @@ func (c *checker) management() {
 			f := report(finding.Unmanageable, "cannot be managed by %s over %s at %s%s", operator, m.By, m.Address, why)
 			*f = f.Then("ping", m.Address.String(), "--over", model.ServiceOf(m.By).String())
 		case c.cutsItselfOff(m):
-			report(finding.ManagedByItself, "is managed at %s, the address of the very interface the operator comes in by", m.Address).Remedy = "give it a loopback, and manage it there"
+			report(finding.ManagedByItself, "is managed at %s, the address of the very interface the operator comes in by",
+				m.Address).Remedy = "give it a loopback, and manage it there"
 		}
 	}
 }

@@ -120,7 +120,8 @@ func (b *Budget) undone(net *forward.Network, x *forward.Exchange, source netip.
 	slices.SortStableFunc(guesses, func(a, b guess) int { return cmp.Compare(a.odd, b.odd) })
 	for _, g := range guesses[:min(len(guesses), mostSingle)] {
 		next := b.try(net, g.change)
-		if next != nil && forward.PingBy(next, x.From, Followed(g.change, source), Followed(g.change, x.Target), out, x.Probe).Verdict() == forward.Works {
+		if next != nil && forward.PingBy(next, x.From, Followed(g.change, source), Followed(g.change, x.Target), out,
+			x.Probe).Verdict() == forward.Works {
 			return g.change, true
 		}
 	}
@@ -355,9 +356,11 @@ func (m mender) onWire(out model.InterfaceID, a netip.Addr) []model.Change {
 		}
 		peer := &m.spec.Interfaces[far]
 		switch {
-		case len(i.Tagged) == 0 && i.Untagged != vlan && (peer.Routed() && peer.Segment == segment || peer.Switched && len(peer.Tagged) == 0 && peer.Untagged == vlan):
+		case len(i.Tagged) == 0 && i.Untagged != vlan &&
+			(peer.Routed() && peer.Segment == segment || peer.Switched && len(peer.Tagged) == 0 && peer.Untagged == vlan):
 			access = append(access, model.SetAccess{Port: port, VLAN: vlan})
-		case len(i.Tagged) > 0 && !slices.Contains(i.Tagged, vlan) && (slices.Contains(peer.Tagged, vlan) || peer.Routed() && m.hasTag(far, vlan)):
+		case len(i.Tagged) > 0 && !slices.Contains(i.Tagged, vlan) &&
+			(slices.Contains(peer.Tagged, vlan) || peer.Routed() && m.hasTag(far, vlan)):
 			trunks = append(trunks, model.AddTagged{Port: port, VLAN: vlan})
 		}
 	}

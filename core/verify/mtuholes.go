@@ -17,7 +17,8 @@ func (c *checker) mtuHoles() {
 	if least == usual {
 		return
 	}
-	h := &holes{checker: c, paths: c.everyone().Paths(), working: c.everyone().Working(), narrowest: make([]int, len(c.spec.Devices)), told: map[hole]bool{}}
+	h := &holes{checker: c, paths: c.everyone().Paths(), working: c.everyone().Working(), narrowest: make([]int, len(c.spec.Devices)),
+		told: map[hole]bool{}}
 	onSegment := make([]int, len(c.spec.Segments)) // the least MTU on it
 	for id := range c.spec.Interfaces {
 		i, m := &c.spec.Interfaces[id], forward.MTU(c.spec, model.InterfaceID(id))
@@ -128,7 +129,8 @@ func (h *holes) between(from, to *alike) {
 	if e.Outcome == forward.Oversized {
 		why = "the far end drops them silently"
 	}
-	h.report(finding.New(finding.MTUHole, h.spec.Interfaces[out].Place, "packets of %d bytes from %s to %s vanish at %s: %s", from.size, h.endName(target{a.Device, a.Address}), h.endName(target{b.Device, b.Address}), h.spec.Label(out), why).
+	h.report(finding.New(finding.MTUHole, h.spec.Interfaces[out].Place, "packets of %d bytes from %s to %s vanish at %s: %s", from.size,
+		h.endName(target{a.Device, a.Address}), h.endName(target{b.Device, b.Address}), h.spec.Label(out), why).
 		About(h.spec.Label(out)))
 }
 

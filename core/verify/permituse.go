@@ -89,7 +89,8 @@ func Permits(net *forward.Network) []PermitUse {
 				list = spec.Devices[d].OwnPermits
 			}
 			for i := range list {
-				u := PermitUse{Device: model.DeviceID(d), Own: own, Index: i, Permit: &list[i], HiddenBy: hiddenBy(list, i), Must: must[permitKey{model.DeviceID(d), own, i}]}
+				u := PermitUse{Device: model.DeviceID(d), Own: own, Index: i, Permit: &list[i], HiddenBy: hiddenBy(list, i),
+					Must: must[permitKey{model.DeviceID(d), own, i}]}
 				net := net
 				if list[i].Pending {
 					net = inForce
@@ -107,7 +108,8 @@ func hiddenBy(list []model.Permit, i int) int {
 	p := &list[i]
 	for j := range i {
 		q := &list[j]
-		covers := !q.Pending && (!q.Answers || p.Answers) && q.From.Covers(&p.From) && q.To.Covers(&p.To) && within(p.In, q.In) && within(p.Out, q.Out)
+		covers := !q.Pending && (!q.Answers || p.Answers) && q.From.Covers(&p.From) && q.To.Covers(&p.To) && within(p.In, q.In) &&
+			within(p.Out, q.Out)
 		if !covers {
 			continue
 		}
@@ -122,7 +124,8 @@ func hiddenBy(list []model.Permit, i int) int {
 
 // within tells whether some interfaces are all among others, none being all.
 func within(some, others []model.InterfaceID) bool {
-	return len(others) == 0 || len(some) > 0 && !slices.ContainsFunc(some, func(i model.InterfaceID) bool { return !slices.Contains(others, i) })
+	return len(others) == 0 || len(some) > 0 &&
+		!slices.ContainsFunc(some, func(i model.InterfaceID) bool { return !slices.Contains(others, i) })
 }
 
 // decidedInMust lists for each permit the requirements whose packets it decides
@@ -270,9 +273,10 @@ func (c *checker) tally(net *forward.Network, u *PermitUse, ends []target, most 
 					return t
 				}
 				found := false
-				eachJudgement(forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: s}), func(d model.DeviceID, j policy.Judgement) {
-					found = found || d == u.Device && j.Own == u.Own && j.By == u.Index
-				})
+				eachJudgement(forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: s}),
+					func(d model.DeviceID, j policy.Judgement) {
+						found = found || d == u.Device && j.Own == u.Own && j.By == u.Index
+					})
 				if found {
 					if t.Decides++; first {
 						return t

@@ -25,10 +25,12 @@ func (c *checker) permits() {
 		switch {
 		case u.HiddenBy >= 0:
 			by := &list[u.HiddenBy]
-			c.report(finding.New(finding.PermitHidden, u.Permit.Place, "%s %d of %s never decides: all it matches is decided by %d, %s", word, u.Index+1, name, u.HiddenBy+1, forward.Sentence(by.Text, by.Place)).
+			c.report(finding.New(finding.PermitHidden, u.Permit.Place, "%s %d of %s never decides: all it matches is decided by %d, %s", word,
+				u.Index+1, name, u.HiddenBy+1, forward.Sentence(by.Text, by.Place)).
 				About(name).With(by.Place))
 		case u.Unused:
-			c.report(finding.New(finding.PermitUnused, u.Permit.Place, "%s %d of %s decides about nothing that anyone in the plan sends", word, u.Index+1, name).About(name))
+			c.report(finding.New(finding.PermitUnused, u.Permit.Place, "%s %d of %s decides about nothing that anyone in the plan sends", word,
+				u.Index+1, name).About(name))
 		}
 	}
 	c.filteredOneWay()
@@ -59,7 +61,9 @@ func (c *checker) filteredOneWay() {
 		if passed && !told[key] {
 			told[key] = true
 			name := c.spec.Devices[n.Device].Name
-			c.report(finding.New(finding.FilteredOneWay, c.spec.Devices[n.Device].Place, "%s passes what %s sends to %s, and drops the replies: %s", name, c.endName(target{from.Device, from.Address}), c.endName(target{to.Device, to.Address}), forward.JudgedBy(c.spec, n.Device, t.Judged)).
+			c.report(finding.New(finding.FilteredOneWay, c.spec.Devices[n.Device].Place,
+				"%s passes what %s sends to %s, and drops the replies: %s", name, c.endName(target{from.Device,
+					from.Address}), c.endName(target{to.Device, to.Address}), forward.JudgedBy(c.spec, n.Device, t.Judged)).
 				About(name).Mend("permit them: 'A may answer B'; or say 'keeps-state: true'"))
 		}
 	})
@@ -87,7 +91,8 @@ func (c *checker) translations() {
 					continue // a pair: the master answers
 				}
 				if t.Range.Overlaps(k.t.Range) && (k.d != model.DeviceID(d) || t.Kind != model.Sharing || k.t.Kind != model.Sharing) {
-					c.report(finding.New(finding.TranslatedTwice, t.Place, "%s stands for others by %s too", outsideWord(t), forward.Sentence(k.t.Text, k.t.Place)).About(name).With(k.t.Place))
+					c.report(finding.New(finding.TranslatedTwice, t.Place, "%s stands for others by %s too", outsideWord(t),
+						forward.Sentence(k.t.Text, k.t.Place)).About(name).With(k.t.Place))
 				}
 			}
 			before = append(before, known{model.DeviceID(d), t})
@@ -112,10 +117,12 @@ func outsideWord(t *model.Translation) string {
 func (c *checker) heldOutside(t *model.Translation, name string) {
 	for id := range c.spec.Interfaces {
 		for _, a := range c.spec.Interfaces[id].Addresses {
-			if !t.Range.Contains(a.Addr()) || t.Kind == model.Sharing && (model.InterfaceID(id) == t.Beyond || a.Virtual && c.spec.SharesWith(model.InterfaceID(id), t.Beyond)) {
+			if !t.Range.Contains(a.Addr()) || t.Kind == model.Sharing &&
+				(model.InterfaceID(id) == t.Beyond || a.Virtual && c.spec.SharesWith(model.InterfaceID(id), t.Beyond)) {
 				continue
 			}
-			f := finding.New(finding.TranslatedHeld, t.Place, "%s stands for others, and %s has it", a.Addr(), c.spec.Label(model.InterfaceID(id))).About(name)
+			f := finding.New(finding.TranslatedHeld, t.Place, "%s stands for others, and %s has it", a.Addr(),
+				c.spec.Label(model.InterfaceID(id))).About(name)
 			if a.Place.Known() {
 				f = f.With(a.Place)
 			}
@@ -157,7 +164,8 @@ func (c *checker) unroutedOutside(d model.DeviceID, t *model.Translation) {
 		}
 	}
 	name := c.spec.Devices[d].Name
-	f := finding.New(finding.TranslatedUnrouted, t.Place, "nobody beyond %s has a route to %s by %s, and no ARP is asked for it there", c.spec.Label(t.Beyond), outsideWord(t), name).About(name)
+	f := finding.New(finding.TranslatedUnrouted, t.Place, "nobody beyond %s has a route to %s by %s, and no ARP is asked for it there",
+		c.spec.Label(t.Beyond), outsideWord(t), name).About(name)
 	if len(neighbours) > 0 {
 		f = f.Mend("have %s send it to %s", c.spec.Devices[c.spec.Interfaces[neighbours[0]].Device].Name, name)
 	}
@@ -189,5 +197,7 @@ func (c *checker) shortage(t *model.Translation, name string) {
 	if int64(len(hosts)) > there {
 		reason += fmt.Sprintf(": %s has none", hosts[there])
 	}
-	c.report(finding.New(finding.TranslationShort, t.Place, "%s", reason).About(name).Mend("give it %d more, or let all share one: 'A shares B beyond %s'", needed-there, c.spec.Interfaces[t.Beyond].Name))
+	c.report(finding.New(finding.TranslationShort, t.Place, "%s",
+		reason).About(name).Mend("give it %d more, or let all share one: 'A shares B beyond %s'", needed-there,
+		c.spec.Interfaces[t.Beyond].Name))
 }

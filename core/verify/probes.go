@@ -43,8 +43,11 @@ func (c *checker) probes() {
 		case found && len(m.Hops) > 0:
 			what = "leads to it out of " + c.spec.Interfaces[m.Hops[0].Out].Name + ", by " + m.Prefix.String()
 		}
-		c.reportIn(finding.New(finding.ProbePassesTable, s.Place, "%s watches %s out of %s, and its own table %s: the probe is answered only where it leaves by its next hop, whatever the table says", device.Name, s.Watch,
+		c.reportIn(finding.New(finding.ProbePassesTable, s.Place,
+			"%s watches %s out of %s, and its own table %s: the probe is answered only where it leaves by its next hop, whatever the table says",
+			device.Name, s.Watch,
 			c.spec.Interfaces[hops[0].Out].Name, what).About(device.Name).
-			Mend("add to %s: a route to %s by the same next hop; or say under settings that 'probes-by-table: true', if its probes go by its table", device.Name, s.Watch), prefix.FamilyOf(s.Watch))
+			Mend("add to %s: a route to %s by the same next hop; or say under settings that 'probes-by-table: true', if its probes go by its "+
+				"table", device.Name, s.Watch), prefix.FamilyOf(s.Watch))
 	}
 }

@@ -48,7 +48,8 @@ func (c *checker) requirement(r *model.Requirement) {
 		tried, failing, first := c.tryAll(net, r)
 		switch {
 		case tried == 0 && i == 0:
-			c.report(finding.New(finding.RequirementUnmet, r.Place, "%s: there is nobody to try it with; the two have no addresses of one family", r.Text).About(r.Text))
+			c.report(finding.New(finding.RequirementUnmet, r.Place, "%s: there is nobody to try it with; the two have no addresses of one family",
+				r.Text).About(r.Text))
 			return
 		case first != nil:
 			c.unmet(net, r, first, failing, tried)
@@ -336,7 +337,8 @@ func (c *checker) withoutHosts(r *model.Requirement, a *against) []string {
 		end     target
 	}{{r.From, a.from}, {r.To, a.to}} {
 		for _, p := range side.parties {
-			if p.Segment != model.None && side.end.device != model.None && c.spec.Devices[side.end.device].Forwards && slices.Contains(c.onSegment(p.Segment), side.end) {
+			if p.Segment != model.None && side.end.device != model.None && c.spec.Devices[side.end.device].Forwards &&
+				slices.Contains(c.onSegment(p.Segment), side.end) {
 				all = append(all, c.spec.Segments[p.Segment].Name)
 				break
 			}
@@ -365,21 +367,23 @@ func (c *checker) pendingNeeded(net *forward.Network, r *model.Requirement) bool
 			if c.speaksAgainst(next, r, a, b) != nil {
 				return false
 			}
-			eachJudgement(forward.PingBy(next, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over}), func(d model.DeviceID, j policy.Judgement) {
-				list := c.spec.Devices[d].Permits
-				if j.Own {
-					list = c.spec.Devices[d].OwnPermits
-				}
-				if j.By >= 0 && list[j.By].Pending && decides == nil {
-					decides, device = &list[j.By], c.spec.Devices[d].Name
-				}
-			})
+			eachJudgement(forward.PingBy(next, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over}),
+				func(d model.DeviceID, j policy.Judgement) {
+					list := c.spec.Devices[d].Permits
+					if j.Own {
+						list = c.spec.Devices[d].OwnPermits
+					}
+					if j.By >= 0 && list[j.By].Pending && decides == nil {
+						decides, device = &list[j.By], c.spec.Devices[d].Name
+					}
+				})
 		}
 	}
 	if decides == nil {
 		return false
 	}
-	c.report(finding.New(finding.PendingNeeded, r.Place, "%s: it does not, and would if %s passed %s, which is pending", r.Text, device, forward.Sentence(decides.Text, decides.Place)).
+	c.report(finding.New(finding.PendingNeeded, r.Place, "%s: it does not, and would if %s passed %s, which is pending", r.Text, device,
+		forward.Sentence(decides.Text, decides.Place)).
 		About(r.Text).With(decides.Place).Mend("put it in force").Works())
 	return true
 }

@@ -28,27 +28,37 @@ func TestRequirements(t *testing.T) {
 		"ha reaches hb":   "",
 		"la reaches lc":   "",
 		"ha, hb reach lc": "",
-		"ha, hb, and h2 reach la and lc over icmp":         "",
-		"ha and 10.9.9.9 do not reach 10.9.8.8, 10.9.9.9":  "",
-		"la, ha do not reach two and hb":                   "la, ha do not reach two and hb: ha (10.1.0.10) to hb (10.2.0.10) gets there, by a, b; so for 2 of 2 pairs tried",
-		"ha and hb reach 10.9.9.9":                         "ha and hb reach 10.9.9.9: ha (10.1.0.10) to 10.9.9.9: on the forward path, a has no route to 10.9.9.9; so for 2 of 2 pairs tried",
-		"everyone reaches everyone without x-ab":           "everyone reaches everyone without x-ab: c (10.3.0.1) to a (10.0.0.0): on the forward path, a:b is down: the cable x-ab is down; so for 48 of 98 pairs tried",
-		"hosts reaches hosts without x-ab without lc":      "",
-		"ha reaches hb without x-ab without x-ca":          "ha reaches hb without x-ab without x-ca: ha (10.1.0.10) to hb (10.2.0.10): on the forward path, a:b is down: the cable x-ab is down",
-		"ha reaches hb through a through b":                "",
-		"ha reaches hb through c":                          "ha reaches hb through c: ha (10.1.0.10) to hb (10.2.0.10) does not go through c",
-		"ha reaches hb without x-ab through c":             "",
-		"la does not reach two":                            "la does not reach two: ha (10.1.0.10) to hb (10.2.0.10) gets there, by a, b; so for 2 of 2 pairs tried",
-		"ha does not reach 10.9.9.9":                       "",
-		"ha does not reach lc":                             "ha does not reach lc: ha (10.1.0.10) to c (10.3.0.1) gets there, by a; lc has no host, and its router stands for it",
-		"hosts does not reach lc without c":                "",
-		"ha reaches 10.9.9.9":                              "ha reaches 10.9.9.9: ha (10.1.0.10) to 10.9.9.9: on the forward path, a has no route to 10.9.9.9",
-		"10.9.9.9 reaches ha":                              "10.9.9.9 reaches ha: there is nobody to try it with; the two have no addresses of one family",
-		"ha reaches hb without any one cable":              "",
-		"ha reaches hb without x-bc without any one cable": "ha reaches hb without x-bc without any one cable: without x-ab: ha (10.1.0.10) to hb (10.2.0.10): on the forward path, c:b is down: the cable x-bc is down",
-		"la reaches lc without any one device":             "la reaches lc without any one device: without a: ha (10.1.0.10) to c (10.3.0.1): on the forward path, the next hop 10.1.0.1 of ha does not answer",
-		"ha reaches hb without any one device":             "ha reaches hb without any one device: without a: ha (10.1.0.10) to hb (10.2.0.10)",
-		"ha reaches hb without x-xy":                       "there is no cable, device, segment or interface called x-xy; did you mean x-ab?",
+		"ha, hb, and h2 reach la and lc over icmp":        "",
+		"ha and 10.9.9.9 do not reach 10.9.8.8, 10.9.9.9": "",
+		"la, ha do not reach two and hb": "la, ha do not reach two and hb: ha (10.1.0.10) to hb (10.2.0.10) gets there, " +
+			"by a, b; so for 2 of 2 pairs tried",
+		"ha and hb reach 10.9.9.9": "ha and hb reach 10.9.9.9: ha (10.1.0.10) to 10.9.9.9: on the forward path, a " +
+			"has no route to 10.9.9.9; so for 2 of 2 pairs tried",
+		"everyone reaches everyone without x-ab": "everyone reaches everyone without x-ab: c (10.3.0.1) to a (10.0.0.0): on the " +
+			"forward path, a:b is down: the cable x-ab is down; so for 48 of 98 pairs tried",
+		"hosts reaches hosts without x-ab without lc": "",
+		"ha reaches hb without x-ab without x-ca": "ha reaches hb without x-ab without x-ca: ha (10.1.0.10) to hb (10.2.0.10): on " +
+			"the forward path, a:b is down: the cable x-ab is down",
+		"ha reaches hb through a through b":    "",
+		"ha reaches hb through c":              "ha reaches hb through c: ha (10.1.0.10) to hb (10.2.0.10) does not go through c",
+		"ha reaches hb without x-ab through c": "",
+		"la does not reach two": "la does not reach two: ha (10.1.0.10) to hb (10.2.0.10) gets there, by a, b; " +
+			"so for 2 of 2 pairs tried",
+		"ha does not reach 10.9.9.9": "",
+		"ha does not reach lc": "ha does not reach lc: ha (10.1.0.10) to c (10.3.0.1) gets there, by a; lc has " +
+			"no host, and its router stands for it",
+		"hosts does not reach lc without c": "",
+		"ha reaches 10.9.9.9": "ha reaches 10.9.9.9: ha (10.1.0.10) to 10.9.9.9: on the forward path, a has no " +
+			"route to 10.9.9.9",
+		"10.9.9.9 reaches ha": "10.9.9.9 reaches ha: there is nobody to try it with; the two have no addresses " +
+			"of one family",
+		"ha reaches hb without any one cable": "",
+		"ha reaches hb without x-bc without any one cable": "ha reaches hb without x-bc without any one cable: without x-ab: ha (10.1.0.10) " +
+			"to hb (10.2.0.10): on the forward path, c:b is down: the cable x-bc is down",
+		"la reaches lc without any one device": "la reaches lc without any one device: without a: ha (10.1.0.10) to c " +
+			"(10.3.0.1): on the forward path, the next hop 10.1.0.1 of ha does not answer",
+		"ha reaches hb without any one device": "ha reaches hb without any one device: without a: ha (10.1.0.10) to hb (10.2.0.10)",
+		"ha reaches hb without x-xy":           "there is no cable, device, segment or interface called x-xy; did you mean x-ab?",
 	} {
 		got := checked(t, ringWithHosts+"must: [\""+sentence+"\"]")
 		if want == "" {
@@ -95,7 +105,8 @@ func TestGroupsAreCheckedWhereTheyAreWritten(t *testing.T) {
 		"loop: round, round: loop": "the group loop is in itself, by loop, round",
 		"few: [ha, nobody]":        "there is no segment, device, block, address or group called nobody",
 		"few: [10.1.0.1/24]":       "10.1.0.1/24 is an address in a subnet, and a subnet is meant",
-		"few: h-(1..3)":            "there is no segment, device, block, address or group called h-1; there is no segment, device, block, address or group called h-2; there is no segment, device, block, address or group called h-3",
+		"few: h-(1..3)": "there is no segment, device, block, address or group called h-1; there is no segment, device, block, " +
+			"address or group called h-2; there is no segment, device, block, address or group called h-3",
 		"few: [ha, h(2..2), 10.9.9.9, everyone, 10.1.0.0/24]": "",
 	} {
 		_, _, found := coretest.Resolve(strings.Replace(ringWithHosts, "groups: {", "groups: {"+groups+", ", 1))
@@ -105,7 +116,8 @@ func TestGroupsAreCheckedWhereTheyAreWritten(t *testing.T) {
 		}
 		assert.Equal(t, want, strings.Join(all, "; "), groups)
 	}
-	assert.Empty(t, checked(t, strings.Replace(ringWithHosts, "groups: {", "groups: {few-(1..2): [h(2..2), hb], ", 1)+"must: [few-2 reaches ha]"))
+	assert.Empty(t, checked(t, strings.Replace(ringWithHosts, "groups: {", "groups: {few-(1..2): [h(2..2), hb], ", 1)+
+		"must: [few-2 reaches ha]"))
 }
 
 // Where nobody says what is to reach what, and nothing else is wrong, dead pairs are told.
@@ -133,5 +145,6 @@ devices:
 			assert.Contains(t, got[0], "pairs-apart la: 2 of 6 pairs", about)
 		}
 	}
-	assert.Empty(t, checked(t, strings.NewReplacer("routes: {lb: b}}\n  b:", "routes: {lb: b, lc: b}}\n  b:", "routes: {lb: b}}\n`", "", "last}}, routes: {lb: b}}", "last}}, routes: {lb: b, la: b}}").Replace(dead)), "all reach each other")
+	assert.Empty(t, checked(t, strings.NewReplacer("routes: {lb: b}}\n  b:", "routes: {lb: b, lc: b}}\n  b:", "routes: {lb: b}}\n`", "",
+		"last}}, routes: {lb: b}}", "last}}, routes: {lb: b, la: b}}").Replace(dead)), "all reach each other")
 }

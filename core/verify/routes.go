@@ -79,7 +79,8 @@ func (c *checker) gateways() {
 		case s.Via.Is6() && s.Via.IsLinkLocalUnicast():
 			link = s.Out
 		case !on:
-			f := finding.New(finding.GatewayOutsideSubnet, s.Place, "%s uses the gateway %s, which is in none of its subnets", name, s.Via).About(name)
+			f := finding.New(finding.GatewayOutsideSubnet, s.Place, "%s uses the gateway %s, which is in none of its subnets", name,
+				s.Via).About(name)
 			c.report(c.suggestGateway(f, model.StaticID(i)))
 			continue
 		}
@@ -139,7 +140,8 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 	s := &c.spec.Statics[e.Static()]
 	name := c.spec.Devices[s.Device].Name
 	if hidden && !s.Discard {
-		c.reportIn(finding.New(finding.StaticHidden, s.Place, "%s is on %s itself, and the direct route always wins over this one", name, e.Prefix).
+		c.reportIn(finding.New(finding.StaticHidden, s.Place, "%s is on %s itself, and the direct route always wins over this one", name,
+			e.Prefix).
 			About(name).Mend("remove it, unless it is for when the interface is down"), prefix.FamilyOf(e.Prefix.Addr()))
 	}
 	if f, doubtful := c.doubtful(e.Static(), hidden); doubtful {
@@ -155,7 +157,8 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 			link, on = c.linkTo(s.Device, s.Via)
 		}
 		if on && !c.held(link, s.Via) && !c.inPieces(link, s.Via) {
-			f := finding.New(finding.NextHopUnheld, s.Place, "%s sends %s via %s, and %s", name, e.Prefix, s.Via, c.nobody(link, s.Via)).About(name)
+			f := finding.New(finding.NextHopUnheld, s.Place, "%s sends %s via %s, and %s", name, e.Prefix, s.Via,
+				c.nobody(link, s.Via)).About(name)
 			c.reportIn(c.meant(f, e.Static()), prefix.FamilyOf(e.Prefix.Addr()))
 		}
 	case routing.NextHopOneself:
@@ -163,7 +166,8 @@ func (c *checker) route(table routing.View, e routing.Entry, hidden bool) {
 		c.reportIn(c.meant(f, e.Static()), prefix.FamilyOf(e.Prefix.Addr()))
 	case routing.NextHopUnreachable, routing.OnlyThroughDefault, routing.ThroughItself:
 		if _, down := forward.DownInterfaceTowards(c.net, s.Device, s.Via); !down {
-			f := finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix, c.net.Why(table, e)).About(name)
+			f := finding.New(finding.NextHopUnresolvable, s.Place, "%s never uses its route to %s: %s", name, e.Prefix,
+				c.net.Why(table, e)).About(name)
 			c.reportIn(c.meant(f, e.Static()), prefix.FamilyOf(e.Prefix.Addr()))
 		}
 	}
@@ -275,7 +279,8 @@ func (c *checker) doubtful(id model.StaticID, hidden bool) (finding.Finding, boo
 	if hidden {
 		why = "on which it is itself"
 	}
-	f := finding.New(finding.DestinationDoubtful, s.Place, "%s has a route to %s, %s, and none of its own to %s", name, s.To, why, best).About(name)
+	f := finding.New(finding.DestinationDoubtful, s.Place, "%s has a route to %s, %s, and none of its own to %s", name, s.To, why,
+		best).About(name)
 	return c.mends(f, model.SetDestination{Static: id, To: best}), true
 }
 

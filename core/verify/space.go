@@ -21,7 +21,8 @@ func (c *checker) space() {
 		for _, p := range s.Prefixes {
 			c.subnetSpace(s.Name, p)
 			if p.Addr().Is6() && p.Bits() != 64 && p.Bits() < 127 {
-				c.report(finding.New(finding.LANNot64, p.Place, "%s has length %d, and an IPv6 segment has 64, or 127 between two routers", p.Prefix, p.Bits()).About(s.Name))
+				c.report(finding.New(finding.LANNot64, p.Place, "%s has length %d, and an IPv6 segment has 64, or 127 between two routers",
+					p.Prefix, p.Bits()).About(s.Name))
 			}
 		}
 	}
@@ -32,7 +33,8 @@ func (c *checker) subnetSpace(segment string, p model.Prefix) {
 	_, inBlock := c.spec.WidestBlock(p.Addr())
 	switch {
 	case !forSegments[scope.Use]:
-		c.report(finding.New(finding.SpecialSpace, p.Place, "%s is for %s (%s), not for a segment", p.Prefix, scope.Use, scope.RFC).About(segment))
+		c.report(finding.New(finding.SpecialSpace, p.Place, "%s is for %s (%s), not for a segment", p.Prefix, scope.Use,
+			scope.RFC).About(segment))
 	case inBlock:
 	case scope.Use == "global unicast":
 		c.report(finding.New(finding.PublicSpace, p.Place, "%s is public, and in no block of the plan", p.Prefix).About(segment).

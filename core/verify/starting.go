@@ -40,7 +40,8 @@ func StartingAt(net *forward.Network, host model.DeviceID) []Asked {
 			a.Passed = "a ping says nothing of " + r.Over.String()
 		}
 		for _, e := range c.ends(r.To, false) {
-			if e.device != host && slices.ContainsFunc(own, func(o netip.Addr) bool { return o.Is4() == e.address.Is4() }) && !slices.Contains(a.Targets, e.address) {
+			if e.device != host && slices.ContainsFunc(own, func(o netip.Addr) bool { return o.Is4() == e.address.Is4() }) &&
+				!slices.Contains(a.Targets, e.address) {
 				a.Targets = append(a.Targets, e.address)
 			}
 		}

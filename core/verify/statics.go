@@ -40,7 +40,8 @@ func (c *checker) staticsIn(d model.DeviceID, table routing.View) {
 			o := &c.spec.Statics[other.Static()]
 			switch {
 			case o.Via == s.Via && o.Out == s.Out && o.Discard == s.Discard:
-				c.reportIn(finding.New(finding.DuplicateStatic, s.Place, "%s has this route to %s twice, the other %s", name, e.Prefix, o.Place.From(s.Place)).About(name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
+				c.reportIn(finding.New(finding.DuplicateStatic, s.Place, "%s has this route to %s twice, the other %s", name, e.Prefix,
+					o.Place.From(s.Place)).About(name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 			case e.Distance > other.Distance:
 				c.floats(name, table, e, other)
 			default:
@@ -61,7 +62,9 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 	}
 	out := first.Hops[0].Out
 	if e.Hops[0] == first.Hops[0] || e.Hops[0].Out == out && c.point(out) {
-		c.reportIn(finding.New(finding.FloatsSameWay, s.Place, "the second choice of %s for %s leaves by %s, as the first does: when that is down both are", name, e.Prefix, c.spec.Interfaces[out].Name).
+		c.reportIn(finding.New(finding.FloatsSameWay,
+			s.Place, "the second choice of %s for %s leaves by %s, as the first does: when that is down both are", name, e.Prefix,
+			c.spec.Interfaces[out].Name).
 			About(name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 		return
 	}
@@ -69,8 +72,11 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 		return // it notices for itself
 	}
 	if p, ok := c.discardBehind(table, first); ok {
-		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over: when %s is down, the next hop %s of the first falls under the discard route %s, and the first discards instead of giving way", name, e.Prefix, c.spec.Interfaces[out].Name, o.Via, p).
-			About(name).Mend("write the first as {next-hop: …, out: %s}", c.spec.Interfaces[out].Name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
+		c.reportIn(finding.New(finding.NeverFloats,
+			s.Place, "the second choice of %s for %s never takes over: when %s is down, the next hop %s of the first falls under the discard "+
+				"route %s, and the first discards instead of giving way", name, e.Prefix, c.spec.Interfaces[out].Name, o.Via, p).
+			About(name).Mend("write the first as {next-hop: …, out: %s}",
+			c.spec.Interfaces[out].Name).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 		return
 	}
 	port := out
@@ -78,7 +84,9 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 		port = p
 	}
 	if cable := c.state().Cable(port); cable != model.None && c.spec.Cables[cable].Hidden {
-		c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when the far end of %s fails: the cable of %s hides faults, and its port stays up", name, e.Prefix, c.spec.Cables[cable].Name, c.spec.Interfaces[port].Name).
+		c.reportIn(finding.New(finding.NeverFloats,
+			s.Place, "the second choice of %s for %s never takes over when the far end of %s fails: the cable of %s hides faults, and its "+
+				"port stays up", name, e.Prefix, c.spec.Cables[cable].Name, c.spec.Interfaces[port].Name).
 			About(name).With(o.Place, c.spec.Cables[cable].Place), prefix.FamilyOf(e.Prefix.Addr()))
 		return
 	}
@@ -90,8 +98,11 @@ func (c *checker) floats(name string, table routing.View, e, first routing.Entry
 	sw := c.spec.Interfaces[far].Device
 	for _, n := range c.state().Neighbours(out) {
 		if d := c.spec.Interfaces[n].Device; d != sw && c.spec.Interfaces[n].Has(first.Hops[0].Via) {
-			c.reportIn(finding.New(finding.NeverFloats, s.Place, "the second choice of %s for %s never takes over when what lies beyond %s fails: %s of %s is plugged into that switch, and stays up", name, e.Prefix,
-				c.spec.Devices[sw].Name, c.spec.Interfaces[port].Name, name).About(name).Mend("have the first watch %s", first.Hops[0].Via).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
+			c.reportIn(finding.New(finding.NeverFloats,
+				s.Place, "the second choice of %s for %s never takes over when what lies beyond %s fails: %s of %s is plugged into that switch, "+
+					"and stays up", name, e.Prefix,
+				c.spec.Devices[sw].Name, c.spec.Interfaces[port].Name, name).About(name).Mend("have the first watch %s",
+				first.Hops[0].Via).With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 			return
 		}
 	}
@@ -134,7 +145,8 @@ func (c *checker) saysNothingNew(name string, table routing.View, e routing.Entr
 		if x.Source == routing.Static && len(x.Hops) == 1 && x.Hops[0] == e.Hops[0] {
 			s, o := &c.spec.Statics[e.Static()], &c.spec.Statics[x.Static()]
 			if c.alone(table, e) && c.alone(table, x) && !c.said.looping[looping{s.Place, prefix.FamilyOf(s.To.Addr())}] {
-				c.reportIn(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix, x.Prefix).
+				c.reportIn(finding.New(finding.RedundantStatic, s.Place, "%s sends %s the same way as %s, which holds it", name, e.Prefix,
+					x.Prefix).
 					About(name).Mend("remove it").With(o.Place), prefix.FamilyOf(e.Prefix.Addr()))
 			}
 		}
@@ -266,7 +278,8 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 		if e.Outcome == forward.Dropped {
 			what = "discards it"
 		}
-		f := finding.New(finding.BlackHole, s.Place, "%s sends %s, which %s has, to %s, and %s %s", name, to, c.spec.Label(c.state().HoldersOf(to)[0]), c.spec.Devices[x.Nodes[1].Device].Name, c.spec.Devices[at].Name, what).About(name)
+		f := finding.New(finding.BlackHole, s.Place, "%s sends %s, which %s has, to %s, and %s %s", name, to,
+			c.spec.Label(c.state().HoldersOf(to)[0]), c.spec.Devices[x.Nodes[1].Device].Name, c.spec.Devices[at].Name, what).About(name)
 		if c.trials++; c.trials <= mostTrials {
 			exchange := forward.Ping(c.net, s.Device, netip.Addr{}, to, model.None)
 			if r, ok := c.budget.mend(c.net, exchange, netip.Addr{}, model.None); ok && len(r.Changes) == 1 {
@@ -301,9 +314,11 @@ func (c *checker) noDiscard(id model.StaticID, sample netip.Addr, x *forward.Gra
 	}
 	slices.Sort(names)
 	name := c.spec.Devices[holder].Name
-	f := finding.New(finding.NoDiscard, s.Place, "addresses of %s that nobody has, such as %s, loop between %s", s.To, sample, strings.Join(names, " and ")).About(name)
+	f := finding.New(finding.NoDiscard, s.Place, "addresses of %s that nobody has, such as %s, loop between %s", s.To, sample,
+		strings.Join(names, " and ")).About(name)
 	if needed := c.needsShorter(holder, s.To); needed != "" {
-		f = f.Mend("write a route of %s to %s, which it reaches by a shorter one only; then '%s: {discard: true}' behind it", name, needed, s.To)
+		f = f.Mend("write a route of %s to %s, which it reaches by a shorter one only; then '%s: {discard: true}' behind it", name, needed,
+			s.To)
 		c.reportIn(f, prefix.FamilyOf(s.To.Addr()))
 		return
 	}
@@ -424,7 +439,8 @@ func (c *checker) sentBack(s *model.Static, to netip.Addr, x *forward.Graph, end
 	}
 	c.said.looping[l] = true
 	name, back := names[wrong], names[(wrong+1)%len(names)]
-	f := finding.New(finding.SentBack, place, "%s sends %s back to %s: it loops between %s", name, s.To, back, strings.Join(names, ", ")).About(name).With(also...)
+	f := finding.New(finding.SentBack, place, "%s sends %s back to %s: it loops between %s", name, s.To, back,
+		strings.Join(names, ", ")).About(name).With(also...)
 	if remedy != nil {
 		f = fixed(f, remedy).Works()
 	} else {

@@ -30,7 +30,8 @@ func Describe(net *forward.Network, open []derive.Open) []Unprotected {
 // unprotected tells what single failures take away though a wire is left.
 func (c *checker) unprotected(open []derive.Open) {
 	for _, u := range c.unprotectedOf(open) {
-		c.report(finding.New(finding.Unprotected, c.spec.Wants.Place, "%s: the path to %s is lost when %s fails, because %s", u.Device, u.To, u.Failure, u.Because).About(u.Device))
+		c.report(finding.New(finding.Unprotected, c.spec.Wants.Place, "%s: the path to %s is lost when %s fails, because %s", u.Device, u.To,
+			u.Failure, u.Because).About(u.Device))
 	}
 }
 

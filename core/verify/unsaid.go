@@ -35,7 +35,8 @@ func (c *checker) unsaid() {
 			why = ": " + a.first.Failure.Words(c.net)
 		}
 		from := a.first.From.Name(c.spec)
-		f := finding.New(finding.PairsUnsaid, c.spec.Segments[a.first.From.Segment].Place, "%d of %d pairs of LANs do not reach each other, and the plan does not say that they must not; such as %s to %s%s",
+		f := finding.New(finding.PairsUnsaid, c.spec.Segments[a.first.From.Segment].Place,
+			"%d of %d pairs of LANs do not reach each other, and the plan does not say that they must not; such as %s to %s%s",
 			len(a.dead), a.pairs, from, a.first.To.Name(c.spec), why).About(from)
 		c.report(f.Then("reach", "--lost"))
 	case len(a.lost) > 0:
@@ -45,11 +46,13 @@ func (c *checker) unsaid() {
 		if f, failing := a.beyond.Failure(c.net); failing {
 			why = ": " + f.Words(c.net)
 		}
-		f := finding.New(finding.PairsUnsaid, c.spec.Segments[e.Segment].Place, "%d of %d LANs do not reach the world in some family, and the plan does not say that they must not; such as %s in %s%s",
+		f := finding.New(finding.PairsUnsaid, c.spec.Segments[e.Segment].Place,
+			"%d of %d LANs do not reach the world in some family, and the plan does not say that they must not; such as %s in %s%s",
 			len(a.lost), a.sought, name, forward.FamilyOf(e.Address), why).About(name)
 		c.report(f.Then("ping", c.spec.Devices[e.Device].Name, a.beyond.Target.String()))
 	case len(a.kept)*apartFrom >= a.pairs && len(a.kept) > 0:
-		f := finding.New(finding.PairsApart, c.spec.Segments[a.keptApart.From.Segment].Place, "%d of %d pairs of LANs do not reach each other, as %s; such as %s to %s",
+		f := finding.New(finding.PairsApart, c.spec.Segments[a.keptApart.From.Segment].Place,
+			"%d of %d pairs of LANs do not reach each other, as %s; such as %s to %s",
 			len(a.kept), a.pairs, a.because, a.keptApart.From.Name(c.spec), a.keptApart.To.Name(c.spec)).About(a.keptApart.From.Name(c.spec))
 		c.report(f.Then("reach", "--lost"))
 	}
@@ -190,7 +193,8 @@ func (a *asked) world() {
 			continue
 		}
 		for _, e := range a.everyone().Ends {
-			if prefix.FamilyOf(e.Address) != family || !a.isLAN(e) || e.Place > 1 || a.spec.Devices[e.Device].Closed[family] || a.spec.MustSaid && len(a.spec.Must) == 0 {
+			if prefix.FamilyOf(e.Address) != family || !a.isLAN(e) || e.Place > 1 || a.spec.Devices[e.Device].Closed[family] || a.spec.MustSaid &&
+				len(a.spec.Must) == 0 {
 				continue
 			}
 			a.sought++

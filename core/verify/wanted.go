@@ -66,8 +66,11 @@ func (c *checker) unsuited() {
 	if n == 0 || most <= derive.ManyLines && (all < manyLines*n || len(watches) < manyWatches*n) {
 		return
 	}
-	c.report(finding.New(finding.StaticUnsuited, c.spec.Wants.Place, "static routes do not suit this network: %d lines with %d watches for %d devices, %d on one of them, would have to be kept up by hand", all, len(watches), n, most).
-		Mend("use a dynamic routing protocol; or a block for each site, fewer cross links, or 'protect: own' or 'none', which cost less (show routes --prices)").Then("show", "routes", "--prices"))
+	c.report(finding.New(finding.StaticUnsuited, c.spec.Wants.Place,
+		"static routes do not suit this network: %d lines with %d watches for %d devices, %d on one of them, would have to be kept up by hand",
+		all, len(watches), n, most).
+		Mend("use a dynamic routing protocol; or a block for each site, fewer cross links, or 'protect: own' or 'none', which cost less "+
+			"(show routes --prices)").Then("show", "routes", "--prices"))
 }
 
 // wantedEnds is who reaches whom among the ends of the segments, and between which
@@ -83,9 +86,10 @@ func (c *checker) wantedEnds(m *reach.Matrix) *wantedEnds {
 	w := &wantedEnds{ends: m.Ends, matrix: m, working: m.Working(), some: make([]bool, len(m.Ends))}
 	wanted := c.spec.Wanted()
 	for i, e := range m.Ends {
-		w.some[i] = (e.Segment == model.None || wanted[e.Segment]) && c.spec.Devices[e.Device].Kind != model.World && (c.spec.Wants.All || slices.ContainsFunc(c.spec.Wants.Pairs, func(p model.Pair) bool {
-			return standsFor(p.From, e) || standsFor(p.To, e)
-		}))
+		w.some[i] = (e.Segment == model.None || wanted[e.Segment]) && c.spec.Devices[e.Device].Kind != model.World &&
+			(c.spec.Wants.All || slices.ContainsFunc(c.spec.Wants.Pairs, func(p model.Pair) bool {
+				return standsFor(p.From, e) || standsFor(p.To, e)
+			}))
 	}
 	return w
 }
@@ -178,7 +182,8 @@ func (c *checker) otherWayBack(w *wantedEnds, told map[string]bool) {
 			continue
 		}
 		if differ += d.pairs; first == "" {
-			first = fmt.Sprintf("%s to %s goes %s, and comes back %s", c.spec.Segments[from.Segment].Name, c.spec.Segments[to.Segment].Name, c.byWhom(d.there), c.byWhom(reversed(d.back)))
+			first = fmt.Sprintf("%s to %s goes %s, and comes back %s", c.spec.Segments[from.Segment].Name, c.spec.Segments[to.Segment].Name,
+				c.byWhom(d.there), c.byWhom(reversed(d.back)))
 		}
 	}
 	if differ > 0 {
@@ -186,7 +191,8 @@ func (c *checker) otherWayBack(w *wantedEnds, told map[string]bool) {
 		if c.spec.Wants.Stretch > 1 {
 			remedy = "if something on the path keeps state: with 'stretch: 1' under wants, short paths come before few routes"
 		}
-		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place, "%d of %d wanted pairs take another return path than forward, such as: %s", differ, c.askedPairs(w), first).
+		c.report(finding.New(finding.PathsDiffer, c.spec.Wants.Place,
+			"%d of %d wanted pairs take another return path than forward, such as: %s", differ, c.askedPairs(w), first).
 			Mend("%s", remedy))
 	}
 }
@@ -218,7 +224,8 @@ func (c *checker) halfSeen(from, to *reach.End, there, back []model.DeviceID, to
 				continue
 			}
 			told["half "+name] = true
-			c.report(finding.New(finding.HalfSeen, c.spec.Devices[d].Place, "%s sees only one direction of what %s and %s send each other: it goes %s, and comes back %s", name,
+			c.report(finding.New(finding.HalfSeen, c.spec.Devices[d].Place,
+				"%s sees only one direction of what %s and %s send each other: it goes %s, and comes back %s", name,
 				c.spec.Segments[from.Segment].Name, c.spec.Segments[to.Segment].Name, c.byWhom(there), c.byWhom(reversed(back))).About(name).
 				Mend("lead both directions by it, with routes or the cost of cables"))
 		}
@@ -263,7 +270,8 @@ func (c *checker) wantedMissing(w reach.Pair, told map[string]bool) {
 	c.budget.Spent = false
 	r, ok := c.budget.mend(c.net, x, w.From.Address, model.None)
 	if c.budget.Spent && !ok {
-		f = f.Mend("none was found among those tried here; the command below tries all").Then("ping", c.spec.Devices[w.From.Device].Name, w.To.Address.String())
+		f = f.Mend("none was found among those tried here; the command below tries all").Then("ping", c.spec.Devices[w.From.Device].Name,
+			w.To.Address.String())
 	}
 	c.budget.Spent = c.budget.Spent || spent
 	if ok {
@@ -326,7 +334,8 @@ func (c *checker) wantedWorld(ends []*reach.End) {
 			at := c.spec.Devices[g.Nodes[end.Node].Device].Name
 			if end.Outcome == forward.Unrouted && !told["default "+at] {
 				told["default "+at] = true
-				c.report(finding.New(finding.NoDefault, w.Place, "%s should reach the world, and %s on its path has no default route in %s", name, at, forward.FamilyOf(e.Address)).About(at))
+				c.report(finding.New(finding.NoDefault, w.Place, "%s should reach the world, and %s on its path has no default route in %s", name,
+					at, forward.FamilyOf(e.Address)).About(at))
 			}
 			continue
 		}
@@ -364,7 +373,8 @@ func (c *checker) waysBack(d model.DeviceID, e *reach.End, told map[string]bool)
 	}
 	for _, p := range c.spec.Segments[e.Segment].Prefixes { // lent by another carrier, for its link only
 		for _, id := range c.spec.Interfaces {
-			if c.spec.Devices[id.Device].Kind == model.World && slices.ContainsFunc(id.Addresses, func(a model.Address) bool { return p.Contains(a.Addr()) }) {
+			if c.spec.Devices[id.Device].Kind == model.World &&
+				slices.ContainsFunc(id.Addresses, func(a model.Address) bool { return p.Contains(a.Addr()) }) {
 				return
 			}
 		}
@@ -377,12 +387,15 @@ func (c *checker) waysBack(d model.DeviceID, e *reach.End, told map[string]bool)
 		for _, id := range c.spec.InterfacesOf(d) {
 			for _, n := range c.net.State.Neighbours(id) {
 				if i := &c.spec.Interfaces[n]; c.spec.Devices[i.Device].Kind != model.World && c.spec.Devices[i.Device].Forwards {
-					remedy = fmt.Sprintf("add '%s shares %s' to the translations of %s", c.spec.Segments[e.Segment].Name, i.Name, c.spec.Devices[i.Device].Name)
+					remedy = fmt.Sprintf("add '%s shares %s' to the translations of %s", c.spec.Segments[e.Segment].Name, i.Name,
+						c.spec.Devices[i.Device].Name)
 				}
 			}
 		}
 	}
-	c.report(finding.New(finding.CarrierDrops, c.spec.Devices[d].Place, "%s has no return path to %s: what %s sends by it is lost, or dropped as forged", name, where, c.spec.Segments[e.Segment].Name).About(name).
+	c.report(finding.New(finding.CarrierDrops, c.spec.Devices[d].Place,
+		"%s has no return path to %s: what %s sends by it is lost, or dropped as forged", name, where,
+		c.spec.Segments[e.Segment].Name).About(name).
 		Mend("%s", remedy))
 }
 

@@ -51,7 +51,8 @@ func (c *checker) cable(x *model.Cable) {
 	a, b := c.end(x.Ends[0]), c.end(x.Ends[1])
 	for n, i := range []*model.Interface{a, b} {
 		if c.inNothing(x.Ends[n], i) {
-			c.report(finding.New(finding.PortInNothing, x.Place, "%s is cabled, and in no segment or VLAN", c.spec.Label(x.Ends[n])).About(c.spec.Label(x.Ends[n])).
+			c.report(finding.New(finding.PortInNothing, x.Place, "%s is cabled, and in no segment or VLAN",
+				c.spec.Label(x.Ends[n])).About(c.spec.Label(x.Ends[n])).
 				Mend("say 'access:', 'tagged:' or 'segment:' for it, or remove the cable").With(i.Place))
 			return
 		}
@@ -74,7 +75,8 @@ func (c *checker) sharedPorts() {
 		x := &c.spec.Cables[i]
 		if port := x.Ends[1]; x.Shares && !told[port] {
 			told[port] = true
-			c.report(finding.New(finding.PortShared, x.Place, "%s and %s are both plugged into %s: a wireless link or a hub is taken to be there", c.spec.Label(c.state().Peer(port)), c.spec.Label(x.Ends[0]), c.spec.Label(port)).
+			c.report(finding.New(finding.PortShared, x.Place, "%s and %s are both plugged into %s: a wireless link or a hub is taken to be there",
+				c.spec.Label(c.state().Peer(port)), c.spec.Label(x.Ends[0]), c.spec.Label(port)).
 				About(c.spec.Label(port)))
 		}
 	}
@@ -98,7 +100,8 @@ func (c *checker) unplugged() {
 		} else if c.spec.Interfaces[id].Serial {
 			fellow = "a serial line is a cable"
 		}
-		f := finding.New(finding.CableMissing, c.spec.Interfaces[ports[0]].Place, "%s is on %s, and plugged into nothing; %s", label, c.spec.Segments[segment].Name, fellow).About(label)
+		f := finding.New(finding.CableMissing, c.spec.Interfaces[ports[0]].Place, "%s is on %s, and plugged into nothing; %s", label,
+			c.spec.Segments[segment].Name, fellow).About(label)
 		if far, ok := c.plugFor(ports[0], id); ok {
 			f = c.mends(f, model.AddCable{Ends: [2]model.InterfaceID{ports[0], far}})
 		}
@@ -231,7 +234,8 @@ func (c *checker) switchCable(x *model.Cable, a, b *model.Interface) {
 		if len(a.Tagged) == 0 && len(b.Tagged) == 0 {
 			name = finding.AccessDiffer
 		}
-		c.reportTrunk(c.eitherMends(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near, c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place), untaggedSlips(c.spec, x)))
+		c.reportTrunk(c.eitherMends(finding.New(name, x.Place, "untagged frames are in %s at %s and in %s at %s", c.vlanLabel(a.Untagged), near,
+			c.vlanLabel(b.Untagged), far).About(near).With(a.Place, b.Place), untaggedSlips(c.spec, x)))
 	}
 	c.missing(x, x.Ends[1])
 	c.missing(x, x.Ends[0])
@@ -254,7 +258,8 @@ func (c *checker) missing(x *model.Cable, end model.InterfaceID) {
 	if len(vlans) > len(labels) {
 		labels = append(labels, fmt.Sprintf("%d more", len(vlans)-len(labels)))
 	}
-	c.reportTrunk(finding.New(finding.VLANMissing, x.Place, "%s does not carry %s, which the other end sends", at, strings.Join(labels, ", ")).About(at).
+	c.reportTrunk(finding.New(finding.VLANMissing, x.Place, "%s does not carry %s, which the other end sends", at,
+		strings.Join(labels, ", ")).About(at).
 		Mend("add it to 'tagged' of %s, or take it away at the other end", at).By(c.carrying(port, vlans)))
 }
 
@@ -292,7 +297,8 @@ func (c *checker) tagsOf(x *model.Cable, routed model.InterfaceID, port *model.I
 		}
 		if slices.Contains(missing, i.Tag) {
 			c.said.dropped[i.Tag] = at
-			f := finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag, at).About(at).With(port.Place)
+			f := finding.New(finding.VLANMissing, i.Place, "%s sends its frames with tag %d, and %s drops them", c.spec.Label(id), i.Tag,
+				at).About(at).With(port.Place)
 			f = f.Mend("add %s to 'tagged' of %s", c.vlanLabel(i.Tag), at)
 			for _, slip := range tagSlips(c.spec, routed, end) {
 				if t, ok := slip.(model.SetKey); ok && t.Interface == id {
@@ -363,14 +369,17 @@ func (c *checker) loops() {
 		x := &c.spec.Cables[l.Cable]
 		name := c.spec.Devices[c.spec.Interfaces[x.Ends[0]].Device].Name + " and " + c.spec.Devices[c.spec.Interfaces[x.Ends[1]].Device].Name
 		if l.Blocked {
-			c.report(finding.New(finding.Layer2Loop, x.Place, "the cable closes a loop of switches at %s; the spanning tree is taken to block it", name).About(x.Name))
+			c.report(finding.New(finding.Layer2Loop, x.Place, "the cable closes a loop of switches at %s; the spanning tree is taken to block it",
+				name).About(x.Name))
 		} else {
-			c.report(finding.New(finding.Layer2Storm, x.Place, "the cable closes a loop of switches at %s, and no spanning tree blocks it", name).About(x.Name))
+			c.report(finding.New(finding.Layer2Storm, x.Place, "the cable closes a loop of switches at %s, and no spanning tree blocks it",
+				name).About(x.Name))
 		}
 	}
 	for _, l := range c.state().Lost() {
 		x := &c.spec.Cables[l.Cable]
-		c.report(finding.New(finding.VLANBlocked, x.Place, "%s has no other way than this cable, which the spanning tree blocks", c.vlanLabel(l.VLAN)).About(x.Name).
+		c.report(finding.New(finding.VLANBlocked, x.Place, "%s has no other way than this cable, which the spanning tree blocks",
+			c.vlanLabel(l.VLAN)).About(x.Name).
 			Mend("let the other cables of the loop carry it too, or say 'spanning-tree: per-vlan'"))
 	}
 }
@@ -393,7 +402,8 @@ func (c *checker) islands() {
 		if c.state().Domain(other) != c.state().Domain(id) {
 			told[i.Segment], c.said.split[i.Segment] = true, true
 			s := &c.spec.Segments[i.Segment]
-			f := finding.New(finding.SegmentSplit, s.Place, "%s is in pieces: %s and %s do not hear each other", s.Name, c.spec.Label(other), c.spec.Label(id)).About(s.Name).With(i.Place)
+			f := finding.New(finding.SegmentSplit, s.Place, "%s is in pieces: %s and %s do not hear each other", s.Name, c.spec.Label(other),
+				c.spec.Label(id)).About(s.Name).With(i.Place)
 			if at, ok := c.said.dropped[s.VLAN]; ok && s.VLAN != 0 {
 				f = f.Mend("%s does not carry it: begin there", at)
 			}
@@ -431,7 +441,8 @@ func (c *checker) leaks() {
 			sameNumber := c.spec.Segments[s].VLAN != 0 && c.spec.Segments[s].VLAN == c.spec.Segments[other].VLAN // said by itself
 			if other != s && !told[key] && !sameNumber {
 				told[key] = true
-				c.report(finding.New(finding.SegmentsLeak, c.spec.Segments[s].Place, "%s and %s are on one wire: %s hears %s", c.spec.Segments[other].Name, c.spec.Segments[s].Name, c.spec.Label(first), c.spec.Label(id)).
+				c.report(finding.New(finding.SegmentsLeak, c.spec.Segments[s].Place, "%s and %s are on one wire: %s hears %s",
+					c.spec.Segments[other].Name, c.spec.Segments[s].Name, c.spec.Label(first), c.spec.Label(id)).
 					About(c.spec.Segments[s].Name).With(c.spec.Segments[other].Place, c.spec.Interfaces[id].Place))
 			}
 		}
@@ -459,7 +470,8 @@ func (c *checker) meetings() {
 		key := [2]model.SegmentID{c.spec.Interfaces[other].Segment, i.Segment}
 		if a != b && a.VLAN == b.VLAN && a.VLAN != 0 && !told[key] {
 			told[key] = true
-			c.report(finding.New(finding.VLANShared, b.Place, "%s and %s both have the VLAN number %d, and meet: %s, %s", a.Name, b.Name, a.VLAN, c.spec.Label(other), c.spec.Label(id)).
+			c.report(finding.New(finding.VLANShared, b.Place, "%s and %s both have the VLAN number %d, and meet: %s, %s", a.Name, b.Name, a.VLAN,
+				c.spec.Label(other), c.spec.Label(id)).
 				About(b.Name).Mend("give one of them another number").With(a.Place))
 		}
 	}
@@ -479,7 +491,8 @@ func (c *checker) tags() {
 			continue
 		}
 		if number, err := strconv.Atoi(m[1]); err == nil && model.VLAN(number) != i.Tag {
-			c.report(finding.New(finding.TagDiffers, i.Place, "%s has the tag %d", c.spec.Label(model.InterfaceID(n)), i.Tag).About(c.spec.Label(model.InterfaceID(n))))
+			c.report(finding.New(finding.TagDiffers, i.Place, "%s has the tag %d", c.spec.Label(model.InterfaceID(n)),
+				i.Tag).About(c.spec.Label(model.InterfaceID(n))))
 		}
 	}
 }
@@ -490,7 +503,8 @@ func (c *checker) deadVLANInterfaces() {
 	for n := range c.spec.Interfaces {
 		id := model.InterfaceID(n)
 		if c.state().Status(id).Cause == network.NoLivePort && len(c.spec.Interfaces[id].Addresses) > 0 {
-			c.report(finding.New(finding.VLANInterfaceDead, c.spec.Interfaces[id].Place, "%s is down: %s", c.spec.Label(id), c.state().Why(id)).About(c.spec.Label(id)))
+			c.report(finding.New(finding.VLANInterfaceDead, c.spec.Interfaces[id].Place, "%s is down: %s", c.spec.Label(id),
+				c.state().Why(id)).About(c.spec.Label(id)))
 		}
 	}
 }
@@ -524,7 +538,8 @@ func (c *checker) mtus() {
 			if c.spec.Interfaces[other].MTU == 0 {
 				silent = ", since nothing is said of it"
 			}
-			f := finding.New(finding.MTUDiffers, c.spec.Interfaces[id].Place, "%s has an MTU of %d%s, and %s on the same wire of %d%s", c.spec.Label(id), m, more, c.spec.Label(other), usual, silent).
+			f := finding.New(finding.MTUDiffers, c.spec.Interfaces[id].Place, "%s has an MTU of %d%s, and %s on the same wire of %d%s",
+				c.spec.Label(id), m, more, c.spec.Label(other), usual, silent).
 				About(c.spec.Label(id)).With(c.spec.Interfaces[other].Place)
 			c.report(c.mends(f, model.SetKey{Interface: id, Key: "mtu", Value: fmt.Sprint(usual)}))
 		}
@@ -558,9 +573,11 @@ func (c *checker) masters() {
 		s := all[key]
 		switch {
 		case len(s.masters) == 0:
-			c.report(finding.New(finding.VirtualMaster, s.first.Place, "nobody is master of %s: none of the interfaces that share it is up", key).About(c.spec.Label(s.of)))
+			c.report(finding.New(finding.VirtualMaster, s.first.Place, "nobody is master of %s: none of the interfaces that share it is up",
+				key).About(c.spec.Label(s.of)))
 		case len(s.masters) > 1:
-			c.report(finding.New(finding.VirtualMaster, s.first.Place, "%s and %s are both master of %s, since they do not hear each other", c.spec.Label(s.masters[0]), c.spec.Label(s.masters[1]), key).About(c.spec.Label(s.of)))
+			c.report(finding.New(finding.VirtualMaster, s.first.Place, "%s and %s are both master of %s, since they do not hear each other",
+				c.spec.Label(s.masters[0]), c.spec.Label(s.masters[1]), key).About(c.spec.Label(s.of)))
 		}
 	}
 }

@@ -16,7 +16,8 @@ func accept(all []finding.Finding, accepts []plan.Accept, day string) (stand, ac
 		taken := false
 		for i := range accepts {
 			a := &accepts[i]
-			if f.Stops() || string(f.Name) != a.Finding.Value || a.Of.Written() && f.Subject != a.Of.Value && !strings.HasPrefix(f.Subject, a.Of.Value+":") {
+			if f.Stops() || string(f.Name) != a.Finding.Value || a.Of.Written() && f.Subject != a.Of.Value &&
+				!strings.HasPrefix(f.Subject, a.Of.Value+":") {
 				continue
 			}
 			used[i] = true
@@ -38,7 +39,8 @@ func accept(all []finding.Finding, accepts []plan.Accept, day string) (stand, ac
 			if a.Of.Written() {
 				of = " of " + a.Of.Value
 			}
-			stand = append(stand, finding.New(finding.AcceptUnused, a.Place, "%s%s is accepted, and is not found", a.Finding.Value, of).About(a.Finding.Value))
+			stand = append(stand, finding.New(finding.AcceptUnused, a.Place, "%s%s is accepted, and is not found", a.Finding.Value,
+				of).About(a.Finding.Value))
 		}
 	}
 	return stand, accepted

@@ -39,8 +39,10 @@ func TestWhatIsAccepted(t *testing.T) {
 	}{
 		{"  - {finding: no-route-out, because: closed}\n", "2030-01-01", nil, 2},
 		{"  - {finding: no-route-out, of: x, because: closed}\n", "2030-01-01", []string{"no-route-out y"}, 1},
-		{"  - {finding: no-route-out, of: x, because: closed, until: 2030-06-30}\n  - {finding: no-route-out, of: y, because: closed}\n", "2030-06-30", nil, 2},
-		{"  - {finding: no-route-out, of: x, because: closed, until: 2030-06-30}\n  - {finding: no-route-out, of: y, because: closed}\n", "2030-07-01", []string{"no-route-out x ended"}, 1},
+		{"  - {finding: no-route-out, of: x, because: closed, until: 2030-06-30}\n  - {finding: no-route-out, of: y, because: closed}\n",
+			"2030-06-30", nil, 2},
+		{"  - {finding: no-route-out, of: x, because: closed, until: 2030-06-30}\n  - {finding: no-route-out, of: y, because: closed}\n",
+			"2030-07-01", []string{"no-route-out x ended"}, 1},
 		{"  - {finding: no-route-out, because: closed}\n  - {finding: space-overlap, because: old}\n", "", nil, 2},
 	} {
 		if strings.Contains(tt.accept, "space-overlap") {

@@ -63,7 +63,8 @@ func bySite() []byte {
 		fmt.Fprintf(&segments, "  up-%d: {point-to-point: true, from: home}\n", n)
 	}
 	hub := "  hub: {is: router, interfaces: {p(0..999): {segment: up-(n)}}}\n"
-	return []byte("ropeswing: 1\nblocks:\n  home: [10.0.0.0/8, '2001:db8::/32']\n" + blocks.String() + "segments:\n" + segments.String() + "devices:\n" + hub + devices.String())
+	return []byte("ropeswing: 1\nblocks:\n  home: [10.0.0.0/8, '2001:db8::/32']\n" + blocks.String() + "segments:\n" + segments.String() +
+		"devices:\n" + hub + devices.String())
 }
 
 func BenchmarkAssignBySite(b *testing.B) {

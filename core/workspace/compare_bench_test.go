@@ -95,12 +95,15 @@ func writeLarge(tb testing.TB, dir string, routers, lans, routes int) {
 	}
 	var segments, devices strings.Builder
 	for i := range routers {
-		o := &observed.Device{Name: fmt.Sprintf("r%d", i), Sources: []observed.Source{{File: "made", Format: "linux", Taken: "2026-11-23T10:00:00Z"}}}
+		o := &observed.Device{Name: fmt.Sprintf("r%d", i),
+			Sources: []observed.Source{{File: "made", Format: "linux", Taken: "2026-11-23T10:00:00Z"}}}
 		o.Learn(observed.Interfaces, observed.Addresses4, observed.Routes4)
-		fmt.Fprintf(&devices, "  h%d: {is: host, interfaces: {e: {segment: s%dx0, address: 10}}}\n  r%d:\n    is: router\n    interfaces:\n", i, i, i)
+		fmt.Fprintf(&devices, "  h%d: {is: host, interfaces: {e: {segment: s%dx0, address: 10}}}\n  r%d:\n    is: router\n    interfaces:\n", i,
+			i, i)
 		port := func(name, segment, which string, p netip.Prefix) {
 			fmt.Fprintf(&devices, "      %s: {segment: %s, address: %s}\n", name, segment, which)
-			o.Interfaces = append(o.Interfaces, observed.Interface{Name: name, Admin: observed.Up, Oper: observed.Up, Addresses: []observed.Address{{Prefix: p}}})
+			o.Interfaces = append(o.Interfaces,
+				observed.Interface{Name: name, Admin: observed.Up, Oper: observed.Up, Addresses: []observed.Address{{Prefix: p}}})
 		}
 		for j := range lans {
 			fmt.Fprintf(&segments, "  s%dx%d: {prefix: %s}\n", i, j, lan(i, j))

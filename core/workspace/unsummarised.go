@@ -73,10 +73,14 @@ func (w *Workspace) unsummarised() []finding.Finding {
 	}
 	place := w.Spec.Wants.Place
 	if len(sites) == 0 {
-		f := finding.New(finding.SiteNotSummarised, place, "%s outside the block of the site, so that it cannot be summarised: renumbered, %d routes would do instead of %d (tried)", theyLie(outside), after, before).About(outside[0])
+		f := finding.New(finding.SiteNotSummarised,
+			place, "%s outside the block of the site, so that it cannot be summarised: renumbered, %d routes would do instead of %d (tried)",
+			theyLie(outside), after, before).About(outside[0])
 		return []finding.Finding{f.Then(append([]string{"assign"}, asRenumber(outside)...)...)}
 	}
-	f := finding.New(finding.SiteNotSummarised, place, "the subnets of %s lie among those of others, so that no one route leads to them: each in a block of its own, %d routes would do instead of %d (tried)", listed(names), after, before).About(names[0])
+	f := finding.New(finding.SiteNotSummarised,
+		place, "the subnets of %s lie among those of others, so that no one route leads to them: each in a block of its own, %d routes "+
+			"would do instead of %d (tried)", listed(names), after, before).About(names[0])
 	first := &sites[0]
 	var members []string
 	for _, id := range first.segments {
@@ -85,7 +89,9 @@ func (w *Workspace) unsummarised() []finding.Finding {
 	if first.loopback {
 		members = append(members, names[0])
 	}
-	return []finding.Finding{f.Mend("add '%s: {from: %s}' to 'blocks', say 'from: %s' for %s, do likewise for the others%s, and renumber: assign %s", blocks[0], w.Spec.Blocks[first.from].Name, blocks[0], strings.Join(members, ", "), also, strings.Join(asRenumber(renumber), " "))}
+	return []finding.Finding{f.Mend("add '%s: {from: %s}' to 'blocks', say 'from: %s' for %s, do likewise for the others%s, and renumber: "+
+		"assign %s", blocks[0], w.Spec.Blocks[first.from].Name, blocks[0], strings.Join(members, ", "), also, strings.Join(asRenumber(renumber),
+		" "))}
 }
 
 // mostTrial is how many devices a network has at most in which it is tried what renumbering
@@ -97,13 +103,15 @@ const mostTrial = 400
 func (w *Workspace) untried(sites []scattered, outside []string) []finding.Finding {
 	const unknown = "; what renumbering would save is not worked out in a network of this size"
 	if len(sites) == 0 {
-		return []finding.Finding{finding.New(finding.SiteNotSummarised, w.Spec.Wants.Place, "%s outside the block of the site, so that it cannot be summarised"+unknown, theyLie(outside)).About(outside[0])}
+		return []finding.Finding{finding.New(finding.SiteNotSummarised, w.Spec.Wants.Place,
+			"%s outside the block of the site, so that it cannot be summarised"+unknown, theyLie(outside)).About(outside[0])}
 	}
 	var names []string
 	for _, s := range sites {
 		names = append(names, w.Spec.Devices[s.device].Name)
 	}
-	return []finding.Finding{finding.New(finding.SiteNotSummarised, w.Spec.Wants.Place, "the subnets of %s lie among those of others, so that no one route leads to them"+unknown, listed(names)).About(names[0])}
+	return []finding.Finding{finding.New(finding.SiteNotSummarised, w.Spec.Wants.Place,
+		"the subnets of %s lie among those of others, so that no one route leads to them"+unknown, listed(names)).About(names[0])}
 }
 
 // sayFrom has everything that takes from the only block say so.
@@ -166,7 +174,8 @@ func (w *Workspace) outside() []string {
 					inside := slices.ContainsFunc(w.Spec.TakerFrom(t), func(f model.BlockID) bool {
 						return slices.ContainsFunc(w.Spec.Blocks[f].Prefixes, func(q model.Prefix) bool { return prefix.Covers(q.Prefix, p.Prefix) })
 					})
-					if name := w.Spec.TakerName(t); p.Giver != model.Fixed && !inside && len(w.Spec.Blocks[b].From) > 0 && !slices.Contains(names, name) {
+					if name := w.Spec.TakerName(t); p.Giver != model.Fixed && !inside && len(w.Spec.Blocks[b].From) > 0 &&
+						!slices.Contains(names, name) {
 						names = append(names, name)
 					}
 				}

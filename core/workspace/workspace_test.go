@@ -191,7 +191,8 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 			source := from
 			for id := range w.Spec.Devices { // nobody wants the addresses of links reached
 				if d := &w.Spec.Devices[id]; d.Name == from && d.Forwards && d.Kind != model.World {
-					source = w.Spec.Label(w.Spec.InterfacesOf(model.DeviceID(id))[slices.IndexFunc(w.Spec.InterfacesOf(model.DeviceID(id)), func(i model.InterfaceID) bool { return w.Spec.Interfaces[i].Kind == model.Loopback })])
+					source = w.Spec.Label(w.Spec.InterfacesOf(model.DeviceID(id))[slices.IndexFunc(w.Spec.InterfacesOf(model.DeviceID(id)),
+						func(i model.InterfaceID) bool { return w.Spec.Interfaces[i].Kind == model.Loopback })])
 				}
 			}
 			for _, x := range ping(t, w, source, to) {
@@ -208,7 +209,8 @@ func TestTheDemoIsSoundAsPlanned(t *testing.T) {
 // The bad morning's five faults, each seen where an engineer would look.
 func TestTheBadMorning(t *testing.T) {
 	w := workspace.Open(demo.Files(), demo.BadMorning, demo.BadMorning).Predict()
-	assert.Equal(t, []string{"next-hop-sends-back", "unmanageable", "vlan-missing", "segment-split", "unmanageable", "addressed-interface-down", "no-route-out", "length-differs"}, names(w.Check()))
+	assert.Equal(t, []string{"next-hop-sends-back", "unmanageable", "vlan-missing", "segment-split", "unmanageable",
+		"addressed-interface-down", "no-route-out", "length-differs"}, names(w.Check()))
 	for to, want := range map[string]finding.Name{
 		"tern-cam":         finding.ForwardingLoop,  // a next hop pointing the wrong way
 		"desk-7":           finding.InterfaceIsDown, // a port left down
@@ -231,9 +233,12 @@ func TestRemediesWorkWhenWrittenIntoThePlan(t *testing.T) {
 		{"a next hop that does not forward", strings.Replace(office, "far: b", "10.2.0.0/24: pc", 1), "pc", "tv", "b"},
 		{"its own address as next hop", strings.Replace(office, "far: b", "10.2.0.0/24: 10.0.0.0", 1), "pc", "tv", "10.0.0.1"},
 		{"a loop", strings.Replace(office, "far: b", "far: b\n      10.2.0.0/25: {next-hop: 10.1.0.2}", 1), "pc", "tv", "10.0.0.1"},
-		{"a port switched off", strings.Replace(office, "lan0: {segment: far, address: first}", "lan0: {segment: far, address: first, admin: down}", 1), "pc", "tv", "up"},
-		{"the target switched off", strings.Replace(office, "tv: {is: host, interfaces: {p: {segment: far, address: 10}}}", "tv: {is: host, interfaces: {p: {segment: far, address: 10, admin: down}}, gateway: b}", 1), "pc", "tv", "up"},
-		{"a wrong gateway", strings.Replace(office, "address: 10}}}\n  tv", "address: 10}}, gateway: 10.1.0.77}\n  tv", 1), "pc", "tv", "10.1.0.1"},
+		{"a port switched off", strings.Replace(office, "lan0: {segment: far, address: first}",
+			"lan0: {segment: far, address: first, admin: down}", 1), "pc", "tv", "up"},
+		{"the target switched off", strings.Replace(office, "tv: {is: host, interfaces: {p: {segment: far, address: 10}}}",
+			"tv: {is: host, interfaces: {p: {segment: far, address: 10, admin: down}}, gateway: b}", 1), "pc", "tv", "up"},
+		{"a wrong gateway", strings.Replace(office, "address: 10}}}\n  tv", "address: 10}}, gateway: 10.1.0.77}\n  tv", 1), "pc", "tv",
+			"10.1.0.1"},
 		{"everything discarded", strings.Replace(office, "far: b", "10.0.0.0/8: {discard: true}", 1), "pc", "tv", "10.2.0.0/24: b"},
 	}
 	for _, tt := range tests {

@@ -88,7 +88,8 @@ func Read(text []byte, dir string) (*Access, error) {
 	if err := d.Decode(a); err != nil {
 		text := strings.TrimPrefix(err.Error(), "yaml: ")
 		if strings.Contains(text, "access.Secret") && strings.Contains(text, "cannot construct") {
-			return nil, fmt.Errorf("%s: no secret stands here; say where it is found: {file: PATH}, {env: NAME} or {ask: true}", inLine().FindString(text))
+			return nil, fmt.Errorf("%s: no secret stands here; say where it is found: {file: PATH}, {env: NAME} or {ask: true}",
+				inLine().FindString(text))
 		}
 		return nil, errors.New(quoted().ReplaceAllString(text, "what stands there")) // it may be a secret
 	}

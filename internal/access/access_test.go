@@ -35,13 +35,14 @@ func TestTheSchemaAndTheReaderAgree(t *testing.T) {
 	require.NoError(t, err)
 	for text, ok := range map[string]bool{
 		Format.Example: true,
-		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: restconf, user: a, password: {ask: true}}, {by: lists, user: a, gear: g.yaml, at: ':22'}]}]\n": true,
-		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: post, user: a}]}]\n":                                                                           false,
-		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: snmp, version: 3, user: a, auth: {env: X}, privacy: {env: Y}}]}]\n":                            true,
-		"ropeswing-access: 1\naccess: [{for: pier}]\n":                                                                                                           false,
-		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: netconf, user: a, key: {fil: x}}]}]\n":                                                         false,
-		"ropeswing-access: 1\nsecrets: {}\naccess: [{for: pier, methods: [{by: netconf, user: a}]}]\n":                                                           false,
-		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: snmp, version: '1', community: {env: X}}]}]\n":                                                 false,
+		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: restconf, user: a, password: {ask: true}}, {by: lists, user: a, gear: " +
+			"g.yaml, at: ':22'}]}]\n": true,
+		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: post, user: a}]}]\n":                                                false,
+		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: snmp, version: 3, user: a, auth: {env: X}, privacy: {env: Y}}]}]\n": true,
+		"ropeswing-access: 1\naccess: [{for: pier}]\n":                                                                                false,
+		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: netconf, user: a, key: {fil: x}}]}]\n":                              false,
+		"ropeswing-access: 1\nsecrets: {}\naccess: [{for: pier, methods: [{by: netconf, user: a}]}]\n":                                false,
+		"ropeswing-access: 1\naccess: [{for: pier, methods: [{by: snmp, version: '1', community: {env: X}}]}]\n":                      false,
 	} {
 		_, err := Read([]byte(text), ".")
 		assert.Equal(t, ok, err == nil, "%s: %v", text, err)

@@ -32,8 +32,9 @@ func (a *app) assign() *cobra.Command {
 		Long: "Assign VLAN numbers, subnets, loopbacks and addresses where the plan leaves\n" +
 			"them open, and keep them in the ledger beside the plan. What was given stays\n" +
 			"given. Without -w it only shows what would change.",
-		Example: "  ropeswing assign\n  ropeswing assign -w\n  ropeswing assign --grow quay-staff\n  ropeswing assign --release old-cam -w\n  ropeswing assign --check",
-		Args:    noArgs,
+		Example: "  ropeswing assign\n  ropeswing assign -w\n  ropeswing assign --grow quay-staff\n  ropeswing assign --release old-cam -w\n" +
+			"  ropeswing assign --check",
+		Args: noArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -54,8 +55,10 @@ func (a *app) assign() *cobra.Command {
 	}
 	cmd.Flags().BoolVarP(&o.write, "write", "w", false, "write the ledger")
 	cmd.Flags().BoolVar(&o.check, "check", false, "exit with 1 where the ledger is behind")
-	cmd.Flags().StringSliceVar(&o.grow, "grow", nil, "make `SEGMENT-OR-BLOCK` larger, if it is too small: where it lies, or else another; repeatable")
-	cmd.Flags().StringSliceVar(&o.renumber, "renumber", nil, "give `NAME`, a segment, a block, or a device for its loopback, another number; repeatable")
+	cmd.Flags().StringSliceVar(&o.grow,
+		"grow", nil, "make `SEGMENT-OR-BLOCK` larger, if it is too small: where it lies, or else another; repeatable")
+	cmd.Flags().StringSliceVar(&o.renumber,
+		"renumber", nil, "give `NAME`, a segment, a block, or a device for its loopback, another number; repeatable")
 	cmd.Flags().StringSliceVar(&o.release, "release", nil, "let the retired numbers of `NAME` be given to others; repeatable")
 	cmd.Flags().BoolVar(&o.releaseAll, "release-all", false, "let all retired numbers be given to others")
 	a.must(cmd.RegisterFlagCompletionFunc("grow", a.completeGiven))
@@ -166,7 +169,8 @@ func notChanged(w, before *workspace.Numbers) error {
 	for _, p := range segment.Prefixes {
 		subnets = append(subnets, p.Prefix.String())
 	}
-	return fmt.Errorf("%s has room enough: it needs %d addresses and has %s; raise its 'hosts' first", name, grown, strings.Join(subnets, " and "))
+	return fmt.Errorf("%s has room enough: it needs %d addresses and has %s; raise its 'hosts' first", name, grown,
+		strings.Join(subnets, " and "))
 }
 
 // release takes retired numbers out of the ledger to come.

@@ -24,7 +24,8 @@ func (a *app) beside() *cobra.Command {
 			"of a device of the plan. With both, it also says what to give the box then, and\n" +
 			"the laptop after that. Where there is a plan, no address of it is taken.",
 		Example: "  ropeswing beside 192.168.200.1/24\n  ropeswing beside 192.168.200.1/24 quay-sw1        # a new box that becomes quay-sw1\n" +
-			"  ropeswing beside quay-sw1 --avoid 10.48.1.99\n  ropeswing beside 192.168.200.1/24 --now 10.48.1.106/28,10.48.1.97\n  ropeswing beside 192.168.200.1/24 --now dhcp",
+			"  ropeswing beside quay-sw1 --avoid 10.48.1.99\n  ropeswing beside 192.168.200.1/24 --now 10.48.1.106/28,10.48.1.97\n  ropeswing " +
+			"beside 192.168.200.1/24 --now dhcp",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err

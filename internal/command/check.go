@@ -20,11 +20,12 @@ func (a *app) check() *cobra.Command {
 	var real livePing
 	watch, whole := false, false
 	cmd := &cobra.Command{
-		Use:               "check",
-		Short:             "Find what is wrong in the plan",
-		GroupID:           groupProve,
-		Args:              noArgs,
-		Example:           "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --watch\n  ropeswing check --live\n  ropeswing check --fail-on warning -o json\n  ropeswing check -o sarif >findings.sarif",
+		Use:     "check",
+		Short:   "Find what is wrong in the plan",
+		GroupID: groupProve,
+		Args:    noArgs,
+		Example: "  ropeswing check\n  ropeswing check --explain\n  ropeswing check --watch\n  ropeswing check --live\n  " +
+			"ropeswing check --fail-on warning -o json\n  ropeswing check -o sarif >findings.sarif",
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if real.on && watch || a.observed == liveState && watch {
@@ -100,7 +101,8 @@ func (a *app) checkedWhat() (view.Findings, error) {
 		return view.Findings{}, err
 	}
 	all := w.Check()
-	v := view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all, revise.FixesOf(w, all))
+	v := view.NewFindings(w.Document.Name.Value, w.Document.File.Name, w.Basis, summary(w.Spec, all), a.self(), true, all,
+		revise.FixesOf(w, all))
 	v.Heard = a.heard
 	return v, nil
 }

@@ -74,7 +74,8 @@ func (a *app) watched() error {
 		case err := <-w.Errors:
 			return fmt.Errorf("the files cannot be watched any more: %w", err)
 		case e := <-w.Events:
-			if name := filepath.Base(e.Name); e.Op != fsnotify.Chmod && (strings.HasSuffix(name, ".yaml") || strings.HasSuffix(name, ".yml") || strings.HasSuffix(name, ".ledger")) {
+			if name := filepath.Base(e.Name); e.Op != fsnotify.Chmod &&
+				(strings.HasSuffix(name, ".yaml") || strings.HasSuffix(name, ".yml") || strings.HasSuffix(name, ".ledger")) {
 				rest.Reset(resting)
 			}
 		case <-look.C: // a folder that was moved away, or another put in its place, sends nothing

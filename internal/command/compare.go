@@ -33,7 +33,8 @@ func (a *app) compare() *cobra.Command {
 			"and what it breaks by itself, the worst first. Exit code 1 if anything differs.\n" +
 			"With --before the state is compared with an earlier one, with --saved what runs\n" +
 			"with what is saved; where another plan is named, the two plans are.",
-		Example: "  ropeswing compare\n  ropeswing compare --progress\n  ropeswing compare --saved\n  ropeswing compare bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
+		Example: "  ropeswing compare\n  ropeswing compare --progress\n  ropeswing compare --saved\n  ropeswing compare " +
+			"bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case o.on && (len(args) > 0 || o.before != "" || o.saved):
@@ -72,7 +73,8 @@ func (a *app) compare() *cobra.Command {
 			v.Heard = a.heard
 			next := ""
 			if all := result.Differences; len(all) > 0 && all[0].Lost > 0 && o.words == wordsOfPlan { // the worst comes first
-				next = fmt.Sprintf("%s ping %s %s --observed %s", a.self(), view.ShellWord(all[0].From), view.ShellWord(all[0].To), view.ShellWord(o.with))
+				next = fmt.Sprintf("%s ping %s %s --observed %s", a.self(), view.ShellWord(all[0].From), view.ShellWord(all[0].To),
+					view.ShellWord(o.with))
 			}
 			if next != "" && a.asked != nil { // there is no state to ask about
 				next = a.self() + " push" + accessWords(o.access)
@@ -217,7 +219,8 @@ func (a *app) compared(o *comparison) (*workspace.Workspace, *compare.Result, er
 		case err != nil:
 			return nil, nil, fmt.Errorf("%s: %w", o.with, err)
 		case len(kept) == 0:
-			return nil, nil, fmt.Errorf("%s has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w %s", o.with, view.ShellWord(o.with))
+			return nil, nil, fmt.Errorf("%s has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w %s", o.with,
+				view.ShellWord(o.with))
 		}
 		return w, w.Between(devices, kept), nil
 	}
@@ -262,7 +265,8 @@ func (a *app) state(dir string) (devices []*observed.Device, name, basis string,
 		}
 	}
 	if _, err := os.Stat(full); errors.Is(err, os.ErrNotExist) {
-		return nil, "", "", fmt.Errorf("there is no state %s; make it from what devices say: %s observe FILE… -w %s", dir, a.self(), view.ShellWord(dir))
+		return nil, "", "", fmt.Errorf("there is no state %s; make it from what devices say: %s observe FILE… -w %s", dir, a.self(),
+			view.ShellWord(dir))
 	}
 	if err := files.Settle(full, a.tell); err != nil {
 		return nil, "", "", err
@@ -275,7 +279,8 @@ func (a *app) state(dir string) (devices []*observed.Device, name, basis string,
 	switch {
 	case errors.Is(err, workspace.ErrNoFile) && len(saved) > 0:
 	case errors.Is(err, observed.ErrNotState):
-		return nil, "", "", fmt.Errorf("%s: %w; what devices said is read and kept by: %s observe %s -w observed", dir, err, a.self(), view.ShellWord(dir))
+		return nil, "", "", fmt.Errorf("%s: %w; what devices said is read and kept by: %s observe %s -w observed", dir, err, a.self(),
+			view.ShellWord(dir))
 	case err != nil:
 		return nil, "", "", fmt.Errorf("%s: %w", dir, err)
 	}

@@ -50,7 +50,8 @@ var pictures = []struct{ name, operands, about string }{
 func (a *app) draw() *cobra.Command {
 	var o drawing
 	var names []string
-	long := "Draw the network, as SVG, PNG or PDF by the ending of the file. WHO are devices, groups,\nsegments or blocks: these, and what they are joined with.\n"
+	long := "Draw the network, as SVG, PNG or PDF by the ending of the file. WHO are devices, groups,\nsegments or blocks: these, and " +
+		"what they are joined with.\n"
 	for _, p := range pictures {
 		names = append(names, p.name)
 		long += fmt.Sprintf("  %-17s %s\n", strings.TrimSpace(p.name+" "+p.operands), p.about)
@@ -60,7 +61,9 @@ func (a *app) draw() *cobra.Command {
 		Short:   "A picture: wires, subnets, a path, failures, a VLAN, ports",
 		GroupID: groupLook,
 		Long:    strings.TrimRight(long, "\n"),
-		Example: "  ropeswing draw subnets\n  ropeswing draw wires mole --text\n  ropeswing draw path desk-7 tern-cam --without beam-b -w path.png\n  ropeswing draw failures -w failures.pdf\n  ropeswing draw vlan 110\n  ropeswing draw ports quay-sw1 --observed bad-morning/observed",
+		Example: "  ropeswing draw subnets\n  ropeswing draw wires mole --text\n  ropeswing draw path desk-7 tern-cam --without beam-b -w " +
+			"path.png\n  ropeswing draw failures -w failures.pdf\n  ropeswing draw vlan 110\n  ropeswing draw ports quay-sw1 --observed " +
+			"bad-morning/observed",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return errors.New("draw what? " + strings.Join(names, ", "))
@@ -157,7 +160,8 @@ func (a *app) drawn(o *drawing, args []string) error {
 	if err := files.Put(a.at(file), text, a.tell, files.Picture); err != nil {
 		return notWritten(file, err)
 	}
-	fmt.Fprintf(a.out, "%s, in %s: %.0f by %.0f, %s\n", view.Clean(sheet.Title), view.Clean(file), sheet.Width, sheet.Height, view.Count(sheet.Crossings, "crossing"))
+	fmt.Fprintf(a.out, "%s, in %s: %.0f by %.0f, %s\n", view.Clean(sheet.Title), view.Clean(file), sheet.Width, sheet.Height,
+		view.Count(sheet.Crossings, "crossing"))
 	return nil
 }
 

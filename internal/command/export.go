@@ -36,8 +36,9 @@ func (a *app) export() *cobra.Command {
 		GroupID: groupPlan,
 		Long: "Print the plan in another form, or with --to put it into files: without -w it\n" +
 			"only says which would change.",
-		Example: "  ropeswing export hosts\n  ropeswing export zones --domain skerry.example --server log-server --to zones -w\n  ropeswing export csv >addresses.csv\n  ropeswing export template interfaces.tmpl quay-edge\n  ropeswing export form lamps.form quay-edge",
-		Args:    cobra.ArbitraryArgs,
+		Example: "  ropeswing export hosts\n  ropeswing export zones --domain skerry.example --server log-server --to zones -w\n  ropeswing " +
+			"export csv >addresses.csv\n  ropeswing export template interfaces.tmpl quay-edge\n  ropeswing export form lamps.form quay-edge",
+		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
@@ -45,7 +46,8 @@ func (a *app) export() *cobra.Command {
 			return errors.New("export as what? hosts, zones, csv, json, models, form, schema or template")
 		},
 	}
-	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportModels(), a.exportForm(), a.exportSchema(), a.exportTemplate())
+	cmd.AddCommand(a.exportHosts(), a.exportZones(), a.exportCSV(), a.exportJSON(), a.exportModels(), a.exportForm(), a.exportSchema(),
+		a.exportTemplate())
 	return cmd
 }
 
@@ -167,44 +169,46 @@ func stateOf(c files.Change) string {
 
 func (a *app) exportHosts() *cobra.Command {
 	domain := ""
-	cmd := a.exported("hosts", "A hosts file: every address with its name", "FILE", func(w *workspace.Numbers, args []string) ([]output, error) {
-		all, err := wire.Names(w.Spec)
-		if err != nil {
-			return nil, err
-		}
-		if domain != "" {
-			if err := wire.CheckDomain(domain); err != nil {
+	cmd := a.exported("hosts", "A hosts file: every address with its name", "FILE",
+		func(w *workspace.Numbers, args []string) ([]output, error) {
+			all, err := wire.Names(w.Spec)
+			if err != nil {
 				return nil, err
 			}
-		}
-		var b bytes.Buffer
-		wire.Hosts(&b, all, domain)
-		return []output{{"", b.Bytes()}}, nothingElse("hosts", args)
-	})
+			if domain != "" {
+				if err := wire.CheckDomain(domain); err != nil {
+					return nil, err
+				}
+			}
+			var b bytes.Buffer
+			wire.Hosts(&b, all, domain)
+			return []output{{"", b.Bytes()}}, nothingElse("hosts", args)
+		})
 	cmd.Flags().StringVar(&domain, "domain", "", "the `DOMAIN` the names are in")
 	return cmd
 }
 
 func (a *app) exportZones() *cobra.Command {
 	var o wire.ZoneOptions
-	cmd := a.exported("zones", "DNS zones, forward and reverse (RFC 1035)", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
-		if o.Domain == "" || o.Server == "" {
-			return nil, errors.New("name the domain and its name server: ropeswing export zones --domain skerry.example --server log-server")
-		}
-		all, err := wire.Names(w.Spec)
-		if err != nil {
-			return nil, err
-		}
-		zones, err := wire.Zones(w.Spec, all, o)
-		if err != nil {
-			return nil, err
-		}
-		var outputs []output
-		for _, z := range zones {
-			outputs = append(outputs, output{strings.ReplaceAll(z.Name, "/", "-") + ".zone", z.Text})
-		}
-		return outputs, nothingElse("zones", args)
-	})
+	cmd := a.exported("zones", "DNS zones, forward and reverse (RFC 1035)", "FOLDER",
+		func(w *workspace.Numbers, args []string) ([]output, error) {
+			if o.Domain == "" || o.Server == "" {
+				return nil, errors.New("name the domain and its name server: ropeswing export zones --domain skerry.example --server log-server")
+			}
+			all, err := wire.Names(w.Spec)
+			if err != nil {
+				return nil, err
+			}
+			zones, err := wire.Zones(w.Spec, all, o)
+			if err != nil {
+				return nil, err
+			}
+			var outputs []output
+			for _, z := range zones {
+				outputs = append(outputs, output{strings.ReplaceAll(z.Name, "/", "-") + ".zone", z.Text})
+			}
+			return outputs, nothingElse("zones", args)
+		})
 	cmd.Flags().StringVar(&o.Domain, "domain", "", "the `DOMAIN` of the forward zone")
 	cmd.Flags().StringVar(&o.Server, "server", "", "the name `SERVER` of the zones: a device of the plan, or a name in full")
 	cmd.Flags().StringVar(&o.Mail, "mail", "", "the hostmaster's `ADDRESS`; hostmaster of the domain unless set")
@@ -222,44 +226,47 @@ func nothingElse(what string, args []string) error {
 }
 
 func (a *app) exportCSV() *cobra.Command {
-	return a.exported("csv [DEVICE…]", "Every address with its interface, mask and gateway, as CSV", "FILE", func(w *workspace.Numbers, args []string) ([]output, error) {
-		devices, err := devicesNamed(w.Who, args)
-		if err != nil {
-			return nil, err
-		}
-		var b bytes.Buffer
-		err = view.ExportedTable(view.NewExported(w.Spec, devices)).CSV(&b)
-		return []output{{"", b.Bytes()}}, err
-	})
+	return a.exported("csv [DEVICE…]", "Every address with its interface, mask and gateway, as CSV", "FILE",
+		func(w *workspace.Numbers, args []string) ([]output, error) {
+			devices, err := devicesNamed(w.Who, args)
+			if err != nil {
+				return nil, err
+			}
+			var b bytes.Buffer
+			err = view.ExportedTable(view.NewExported(w.Spec, devices)).CSV(&b)
+			return []output{{"", b.Bytes()}}, err
+		})
 }
 
 func (a *app) exportJSON() *cobra.Command {
-	return a.exported("json [DEVICE…]", "Every device with all that the plan says of it, as JSON", "FILE", func(w *workspace.Numbers, args []string) ([]output, error) {
-		devices, err := devicesNamed(w.Who, args)
-		if err != nil {
-			return nil, err
-		}
-		var b bytes.Buffer
-		err = view.JSON(&b, view.NewExported(w.Spec, devices))
-		return []output{{"", b.Bytes()}}, err
-	})
+	return a.exported("json [DEVICE…]", "Every device with all that the plan says of it, as JSON", "FILE",
+		func(w *workspace.Numbers, args []string) ([]output, error) {
+			devices, err := devicesNamed(w.Who, args)
+			if err != nil {
+				return nil, err
+			}
+			var b bytes.Buffer
+			err = view.JSON(&b, view.NewExported(w.Spec, devices))
+			return []output{{"", b.Bytes()}}, err
+		})
 }
 
 func (a *app) exportTemplate() *cobra.Command {
-	cmd := a.exported("template FILE [DEVICE…]", "Through a template of your own, one file a device", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
-		if len(args) == 0 {
-			return nil, errors.New("name the template: ropeswing export template FILE [DEVICE…]")
-		}
-		devices, err := devicesNamed(w.Who, args[1:])
-		if err != nil {
-			return nil, err
-		}
-		var all []filling
-		for _, x := range view.NewExported(w.Spec, devices) {
-			all = append(all, filling{x.Device, x.Device, x})
-		}
-		return a.filled(args[0], all)
-	})
+	cmd := a.exported("template FILE [DEVICE…]", "Through a template of your own, one file a device", "FOLDER",
+		func(w *workspace.Numbers, args []string) ([]output, error) {
+			if len(args) == 0 {
+				return nil, errors.New("name the template: ropeswing export template FILE [DEVICE…]")
+			}
+			devices, err := devicesNamed(w.Who, args[1:])
+			if err != nil {
+				return nil, err
+			}
+			var all []filling
+			for _, x := range view.NewExported(w.Spec, devices) {
+				all = append(all, filling{x.Device, x.Device, x})
+			}
+			return a.filled(args[0], all)
+		})
 	cmd.Long = "Fill a template (Go's text/template) once for each device. It is given what\n" +
 		"'export json' prints of the device, by the same keys: {{.device}}, or\n" +
 		"{{range .interfaces}}{{.interface}}{{end}}. Beside the usual functions there are\n" +

@@ -22,7 +22,8 @@ func (a *app) exportSchema() *cobra.Command {
 	cmd := &cobra.Command{
 		Use: "schema [plan|access|gear]", Short: "The JSON schema of plans, for editors of YAML", Args: atMost(1),
 		ValidArgs: []string{"plan", "access", "gear"},
-		Long:      "The JSON schema (draft 2020-12) of plans, or of access or gear files, for editors of\nYAML that take one. Write it to a file, and name that file to your editor.",
+		Long: "The JSON schema (draft 2020-12) of plans, or of access or gear files, for editors of\nYAML that take one. Write it to a " +
+			"file, and name that file to your editor.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			schema := any(plan.Schema())
 			if len(args) > 0 && args[0] != "plan" {

@@ -33,7 +33,9 @@ func (a *app) fit() *cobra.Command {
 		Long: "Give each need the smallest subnet of a block that holds it. Needs of a file\n" +
 			"may name a site each: then every site gets a block of its own, and its needs\n" +
 			"their subnets within. 'ropeswing new --from' makes a plan of the same file.",
-		Example: "  ropeswing fit 10.48.0.0/23 desks:42 servers:12 guests:100 beam:/31\n  ropeswing fit 10.48.0.0/23 desks:42 servers:12 --grow 50% --used 10.48.0.0/26\n  ropeswing fit 10.48.0.0/20 --needs needs.csv -o csv\n  ropeswing fit 10.48.0.0/23 desks:62 --own 1 --explain\n  ropeswing fit 2001:db8:5ea::/48 desks:42 servers:12 annex:/57 --nibbles",
+		Example: "  ropeswing fit 10.48.0.0/23 desks:42 servers:12 guests:100 beam:/31\n  ropeswing fit 10.48.0.0/23 desks:42 servers:12 " +
+			"--grow 50% --used 10.48.0.0/26\n  ropeswing fit 10.48.0.0/20 --needs needs.csv -o csv\n  ropeswing fit 10.48.0.0/23 desks:62 " +
+			"--own 1 --explain\n  ropeswing fit 2001:db8:5ea::/48 desks:42 servers:12 annex:/57 --nibbles",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -62,7 +64,8 @@ func (a *app) fit() *cobra.Command {
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
-	cmd.Flags().StringVar(&o.needs, "needs", "", "read needs from a CSV `FILE` with the columns name, hosts (or a length such as /31) and, if you like, site; - is standard input")
+	cmd.Flags().StringVar(&o.needs, "needs",
+		"", "read needs from a CSV `FILE` with the columns name, hosts (or a length such as /31) and, if you like, site; - is standard input")
 	cmd.Flags().IntVar(&o.own, "own", 0, "add `N` addresses of routers and switches to every need by hosts, as a plan counts them")
 	a.explainFlag(cmd, "show the working: how each need became a length, and found its place")
 	cmd.Flags().StringSliceVar(&o.used, "used", nil, "this `PREFIX` of the block is taken; repeatable")
@@ -148,7 +151,8 @@ func readNeed(o needText, block netip.Prefix, grow, own int) (prefix.Need, error
 	if length, ok := strings.CutPrefix(amount, "/"); ok {
 		n, err := strconv.Atoi(length)
 		if err != nil || n < block.Bits() || n > block.Addr().BitLen() || n == 0 {
-			return prefix.Need{}, fmt.Errorf("%s%s: lengths in %s are from %d to %d", o.where, o.text, block, max(1, block.Bits()), block.Addr().BitLen())
+			return prefix.Need{}, fmt.Errorf("%s%s: lengths in %s are from %d to %d", o.where, o.text, block, max(1, block.Bits()),
+				block.Addr().BitLen())
 		}
 		return prefix.Need{Name: name, Site: o.site, Length: n}, nil
 	}

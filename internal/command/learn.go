@@ -40,7 +40,8 @@ func (a *app) learn() *cobra.Command {
 			"devices, and 'export form' writes them. Whose a text is, is said by --device, or\n" +
 			"by the file's name up to its first dot. Two or three texts settle what one leaves\n" +
 			"open. The form is shown; -w writes it.",
-		Example: "  ropeswing learn texts/quay-core.txt\n  ropeswing learn texts/quay-core.txt texts/quay-edge.txt --to harbour.form -w\n  ropeswing learn running.txt --device quay-edge --name \"harbour lamp bus\" -w",
+		Example: "  ropeswing learn texts/quay-core.txt\n  ropeswing learn texts/quay-core.txt texts/quay-edge.txt --to harbour.form -w\n  " +
+			"ropeswing learn running.txt --device quay-edge --name \"harbour lamp bus\" -w",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case len(args) == 0:
@@ -159,7 +160,8 @@ func (a *app) learnFrom(o *learning, args []string) error {
 	for _, e := range examples {
 		trials, seen = append(trials, learnt.Form.Try(e.Device, e.Text)), append(seen, e.Device)
 		if t := trials[len(trials)-1]; t.Values == len(t.NotFound) {
-			return fmt.Errorf("nothing in %s is like what is known of %s: is it a text of that device?", args[len(trials)-1], names[len(trials)-1])
+			return fmt.Errorf("nothing in %s is like what is known of %s: is it a text of that device?", args[len(trials)-1],
+				names[len(trials)-1])
 		}
 	}
 	v := view.NewLearning(learnt, names, trials)
@@ -238,31 +240,32 @@ func (a *app) readForm(path string) (*form.Form, error) {
 // exportForm writes devices in the language of their gear.
 func (a *app) exportForm() *cobra.Command {
 	unsaid := false // something that is set on a device, and the form cannot say
-	cmd := a.exported("form FILE [DEVICE…]", "In your gear's own language by a form, one file a device", "FOLDER", func(w *workspace.Numbers, args []string) ([]output, error) {
-		if len(args) == 0 {
-			return nil, errors.New("name the form: ropeswing export form FILE [DEVICE…]")
-		}
-		f, err := a.readForm(args[0])
-		if err != nil {
-			return nil, err
-		}
-		devices, err := devicesNamed(w.Who, args[1:])
-		if err != nil {
-			return nil, err
-		}
-		net := forward.Resolve(network.Build(w.Spec).State())
-		var all []output
-		for _, id := range devices {
-			known := thingOf(net, id)
-			text := f.Write(known)
-			all = append(all, output{w.Spec.Devices[id].Name + ".txt", []byte(text)})
-			if not := f.NotSaid(known); len(not) > 0 {
-				a.tell(fmt.Sprintf("%s: the form has no line for %s", w.Spec.Devices[id].Name, strings.Join(not, ", ")))
-				unsaid = unsaid || slices.ContainsFunc(not, func(n string) bool { return !strings.HasPrefix(n, "speed of ") })
+	cmd := a.exported("form FILE [DEVICE…]", "In your gear's own language by a form, one file a device", "FOLDER",
+		func(w *workspace.Numbers, args []string) ([]output, error) {
+			if len(args) == 0 {
+				return nil, errors.New("name the form: ropeswing export form FILE [DEVICE…]")
 			}
-		}
-		return all, nil
-	})
+			f, err := a.readForm(args[0])
+			if err != nil {
+				return nil, err
+			}
+			devices, err := devicesNamed(w.Who, args[1:])
+			if err != nil {
+				return nil, err
+			}
+			net := forward.Resolve(network.Build(w.Spec).State())
+			var all []output
+			for _, id := range devices {
+				known := thingOf(net, id)
+				text := f.Write(known)
+				all = append(all, output{w.Spec.Devices[id].Name + ".txt", []byte(text)})
+				if not := f.NotSaid(known); len(not) > 0 {
+					a.tell(fmt.Sprintf("%s: the form has no line for %s", w.Spec.Devices[id].Name, strings.Join(not, ", ")))
+					unsaid = unsaid || slices.ContainsFunc(not, func(n string) bool { return !strings.HasPrefix(n, "speed of ") })
+				}
+			}
+			return all, nil
+		})
 	cmd.Long = "Write what the plan says of a device in the language of its gear, by a form that\n" +
 		"'learn' made, or you wrote. What the form has no line for is told, and exit code 1\n" +
 		"says that the text is not all of the device. Lines that are guesses are not written."

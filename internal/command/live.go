@@ -35,13 +35,15 @@ type livePing struct {
 }
 
 func (a *app) liveFlags(cmd *cobra.Command, l *livePing, what string) {
-	cmd.Flags().BoolVar(&l.on, "live", false, what+" from this machine, and compare with the prediction; targets may be several, segments, groups of the plan, and everyone")
+	cmd.Flags().BoolVar(&l.on, "live",
+		false, what+" from this machine, and compare with the prediction; targets may be several, segments, groups of the plan, and everyone")
 	a.standingFlag(cmd, l, "live")
 }
 
 // standingFlag says whom this machine stands in for, where the option on makes it ping.
 func (a *app) standingFlag(cmd *cobra.Command, l *livePing, on string) {
-	cmd.Flags().StringVar(&l.standing, "standing-at", "", "with --"+on+": this machine stands in for `HOST` of the plan; its operator unless said")
+	cmd.Flags().StringVar(&l.standing, "standing-at", "", "with --"+on+
+		": this machine stands in for `HOST` of the plan; its operator unless said")
 	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
 }
 
@@ -138,7 +140,8 @@ func addressesOf(targets []liveTarget) []netip.Addr {
 }
 
 // liveTargets are the addresses that the words of a command line stand for, each once.
-func (a *app) liveTargets(w *workspace.Workspace, from ask.Endpoint, only prefix.Only, probe forward.Probe, args []string) ([]liveTarget, error) {
+func (a *app) liveTargets(w *workspace.Workspace, from ask.Endpoint, only prefix.Only, probe forward.Probe, args []string) ([]liveTarget,
+	error) {
 	var targets []liveTarget
 	add := func(t liveTarget) {
 		if !slices.ContainsFunc(targets, func(o liveTarget) bool { return o.address == t.address }) {

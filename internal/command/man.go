@@ -21,7 +21,8 @@ func (a *app) man() *cobra.Command {
 		Use:     "man [COMMAND]",
 		Short:   "The manual's page of a command; with --to all pages, as files",
 		GroupID: groupOther,
-		Long:    "Print the page of the manual of a command, or of exit-codes or environment, as 'man -l -' takes\nit. With --to all pages are written to a folder, for a folder such as man1 of the system's manual.",
+		Long: "Print the page of the manual of a command, or of exit-codes or environment, as 'man -l -' takes\nit. With --to all pages " +
+			"are written to a folder, for a folder such as man1 of the system's manual.",
 		Example: "  ropeswing man ping | man -l -\n  ropeswing man --to man",
 		Args:    atMost(1),
 		ValidArgsFunction: func(*cobra.Command, []string, string) ([]string, cobra.ShellCompDirective) {

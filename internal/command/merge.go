@@ -18,7 +18,8 @@ func (a *app) merge() *cobra.Command {
 		Use:     "merge PREFIX…",
 		Short:   "The fewest subnets that cover exactly the same",
 		GroupID: groupArithmetic,
-		Example: "  ropeswing merge 10.48.0.0/24 10.48.1.0/24 10.48.2.0/23\n  ropeswing merge - <prefixes.txt\n  ropeswing merge --one 10.48.1.0/26 10.48.1.128/26",
+		Example: "  ropeswing merge 10.48.0.0/24 10.48.1.0/24 10.48.2.0/23\n  ropeswing merge - <prefixes.txt\n  ropeswing merge --one " +
+			"10.48.1.0/26 10.48.1.128/26",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err

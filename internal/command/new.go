@@ -52,7 +52,8 @@ func (a *app) new() *cobra.Command {
 			"router, a link to the first, and a block where it has no subnets yet. With --here it\n" +
 			"is this machine with its addresses, and its gateways. A file that exists is never\n" +
 			"written over.",
-		Example: "  ropeswing new skerry\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv -w\n  ropeswing new desk --here -w",
+		Example: "  ropeswing new skerry\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv\n  ropeswing new skerry --block " +
+			"10.48.0.0/20 --from segments.csv -w\n  ropeswing new desk --here -w",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return errors.New("name the plan: ropeswing new skerry")
@@ -106,7 +107,8 @@ func (a *app) runNew(name string, o newOptions) error {
 		return notWritten(file, err)
 	}
 	spec := w.Spec
-	fmt.Fprintf(a.out, "written: %s, with %s and %s%s\n", view.Clean(file), view.Count(len(spec.Devices), "device"), view.Count(len(spec.Segments), "segment"), prefixed("; ", ping))
+	fmt.Fprintf(a.out, "written: %s, with %s and %s%s\n", view.Clean(file), view.Count(len(spec.Devices), "device"),
+		view.Count(len(spec.Segments), "segment"), prefixed("; ", ping))
 	next := "assign"
 	if host != "" {
 		next = "ping " + view.ShellWord(host)
@@ -159,7 +161,8 @@ func (a *app) startText(file string, o *newOptions) (text []byte, asked bool, er
 		}
 		start.Segments = twoSites([]string{"north", "south"}, 20)
 	}
-	if len(start.Blocks) == 0 && slices.ContainsFunc(start.Segments, func(s plan.StartSegment) bool { return s.Site != "" && len(s.Prefixes) == 0 }) {
+	if len(start.Blocks) == 0 && slices.ContainsFunc(start.Segments,
+		func(s plan.StartSegment) bool { return s.Site != "" && len(s.Prefixes) == 0 }) {
 		return nil, false, errors.New("sites get their blocks from the plan's space: name it with --block")
 	}
 	if len(start.Blocks) == 0 && !o.bare && o.from != "" {

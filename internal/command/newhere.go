@@ -34,7 +34,8 @@ func startHere(title string) ([]byte, error) {
 	for _, i := range d.Interfaces {
 		var own, subnets []string
 		for _, x := range i.Addresses {
-			if x.Addr().IsLoopback() || x.Addr().IsLinkLocalUnicast() || x.IsSingleIP() || slices.Contains(subnets, fmt.Sprintf("%q", x.Masked())) {
+			if x.Addr().IsLoopback() || x.Addr().IsLinkLocalUnicast() || x.IsSingleIP() ||
+				slices.Contains(subnets, fmt.Sprintf("%q", x.Masked())) {
 				continue
 			}
 			own, subnets = append(own, fmt.Sprintf("%q", x.Addr())), append(subnets, fmt.Sprintf("%q", x.Masked()))
@@ -48,18 +49,21 @@ func startHere(title string) ([]byte, error) {
 		fmt.Fprintf(&devices, "      %q: {segment: %s, address: [%s]}\n", i.Name, segment, strings.Join(own, ", "))
 		var hops []string
 		for _, route := range d.Routes {
-			if route.To.Bits() == 0 && route.Interface == i.Name && route.NextHop.IsValid() && within(i.Addresses, route.NextHop) && !slices.Contains(hops, fmt.Sprintf("%q", route.NextHop)) {
+			if route.To.Bits() == 0 && route.Interface == i.Name && route.NextHop.IsValid() && within(i.Addresses, route.NextHop) &&
+				!slices.Contains(hops, fmt.Sprintf("%q", route.NextHop)) {
 				hops = append(hops, fmt.Sprintf("%q", route.NextHop))
 			}
 		}
 		if len(hops) > 0 {
-			fmt.Fprintf(&gateways, "  gateway-%d: {is: router, interfaces: {\"to-%s\": {segment: %s, address: [%s]}}}\n", count, i.Name, segment, strings.Join(hops, ", "))
+			fmt.Fprintf(&gateways, "  gateway-%d: {is: router, interfaces: {\"to-%s\": {segment: %s, address: [%s]}}}\n", count, i.Name, segment,
+				strings.Join(hops, ", "))
 		}
 	}
 	if count == 0 {
 		return nil, errors.New("this machine has no address beside its loopback and link-local ones")
 	}
-	return fmt.Appendf(nil, "ropeswing: %d\nplan: %q\noperator: %s   # the host you sit at\n\nsegments:\n%s\ndevices:\n%s%s", plan.Version, title, name, &segments, &devices, &gateways), nil
+	return fmt.Appendf(nil, "ropeswing: %d\nplan: %q\noperator: %s   # the host you sit at\n\nsegments:\n%s\ndevices:\n%s%s", plan.Version,
+		title, name, &segments, &devices, &gateways), nil
 }
 
 // within tells whether an address lies in a subnet of an interface.

@@ -40,10 +40,13 @@ func (a *app) observe() *cobra.Command {
 			"first dot. A text beside which a form or map of its name lies (lamps.form for\n" +
 			"lamps.txt) is read by that. A folder stands for the files in it. With -w DIR\n" +
 			"it is kept there, one file a device.",
-		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe texts/quay-core.txt --form lamps.form\n  ropeswing observe --try lamps.form texts/quay-core.txt\n  ropeswing observe --here -w observed\n  ropeswing observe --live -w observed\n  ropeswing observe --live quay-edge --every 5m",
+		Example: "  ropeswing observe mole-rtr.addr.json mole-rtr.route.json -w observed\n  ropeswing observe texts/quay-core.txt --form " +
+			"lamps.form\n  ropeswing observe --try lamps.form texts/quay-core.txt\n  ropeswing observe --here -w observed\n  ropeswing " +
+			"observe --live -w observed\n  ropeswing observe --live quay-edge --every 5m",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
-			case o.on && (o.here || o.try != "" || o.mapFile != "" || o.form != "" || o.format != "" || o.taken != "" || o.saved || o.device != ""):
+			case o.on && (o.here || o.try != "" || o.mapFile != "" || o.form != "" || o.format != "" || o.taken != "" || o.saved ||
+				o.device != ""):
 				return errors.New("--live asks devices: it goes with --access, --every, --trust-new, --together, --unread and -w only")
 			case o.every != 0 && (!o.on || o.every < time.Second):
 				return errors.New("--every is how often to ask again, a second or more, with --live: --every 5m")
@@ -229,7 +232,8 @@ func (a *app) filesOf(args []string) (all []string, inFolder map[string]bool, er
 			continue
 		}
 		for _, e := range entries {
-			if !e.IsDir() && !strings.HasPrefix(e.Name(), ".") && !slices.ContainsFunc(besideEndings, func(s string) bool { return strings.HasSuffix(e.Name(), s) }) {
+			if !e.IsDir() && !strings.HasPrefix(e.Name(), ".") &&
+				!slices.ContainsFunc(besideEndings, func(s string) bool { return strings.HasSuffix(e.Name(), s) }) {
 				all = append(all, filepath.Join(arg, e.Name()))
 				inFolder[all[len(all)-1]] = true
 			}

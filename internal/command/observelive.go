@@ -46,7 +46,8 @@ type asking struct {
 
 func (a *app) askingFlags(cmd *cobra.Command, o *asking) {
 	cmd.Flags().BoolVar(&o.on, "live", false, "ask the devices themselves, as the access file says")
-	cmd.Flags().StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; else $ROPESWING_ACCESS, else NAME.access.yaml beside the plan, else the plan itself")
+	cmd.Flags().StringVar(&o.access, "access",
+		"", "how devices are reached, in `FILE`; else $ROPESWING_ACCESS, else NAME.access.yaml beside the plan, else the plan itself")
 	cmd.Flags().BoolVar(&o.trustNew, "trust-new", false, "with --live: take host keys that are not known yet, and keep them")
 	cmd.Flags().IntVar(&o.together, "together", live.Polite.Together, "with --live: ask `N` devices at a time")
 }
@@ -70,7 +71,9 @@ func (a *app) accessFile(o *asking, d *plan.Document) (*access.Access, string, e
 		if _, err := os.Stat(path); err != nil && len(d.Access) > 0 {
 			return access.FromPlan(d, filepath.Dir(found.Path)), found.Path, nil
 		} else if err != nil {
-			return nil, "", fmt.Errorf("how devices are reached is said under 'access' in the plan or in %s, and neither is there; ROPESWING_ACCESS=FILE names another, and so does --access of observe, compare and push. 'ropeswing stand-in' writes one for simulated devices", filepath.Base(path))
+			return nil, "", fmt.Errorf("how devices are reached is said under 'access' in the plan or in %s, and neither is there; "+
+				"ROPESWING_ACCESS=FILE names another, and so does --access of observe, compare and push. 'ropeswing stand-in' writes one for "+
+				"simulated devices", filepath.Base(path))
 		}
 	} else {
 		path = a.at(path)
@@ -139,7 +142,8 @@ func (a *app) liveDevices(w *workspace.Workspace, of *access.Access, who []strin
 }
 
 // askLive asks, and tells who answered; what there is of all is returned.
-func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, who []string, lines bool) (*view.AskedAll, []*observed.Device, []*observed.Device, error) {
+func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, who []string, lines bool) (*view.AskedAll, []*observed.Device,
+	[]*observed.Device, error) {
 	of, _, err := a.accessFile(o, w.Document)
 	if err != nil {
 		return nil, nil, nil, err
@@ -172,7 +176,8 @@ func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, wh
 		}
 	}
 	a.progress(1, 1)
-	v := &view.AskedAll{Asked: len(targets), Stopped: ctx.Err() != nil, Devices: []view.AskedOne{}, Failed: []view.AskedFault{}, Short: []view.AskedFault{}}
+	v := &view.AskedAll{Asked: len(targets), Stopped: ctx.Err() != nil, Devices: []view.AskedOne{}, Failed: []view.AskedFault{},
+		Short: []view.AskedFault{}}
 	var running, saved []*observed.Device
 	for i := range results {
 		r := &results[i]
@@ -186,7 +191,9 @@ func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, wh
 			saved = append(saved, r.Saved)
 		}
 		x := view.NewObservation("", "", r.Device)
-		one := view.AskedOne{Device: r.Name, By: r.By, Interfaces: x.Interfaces, Addresses: x.Addresses, Routes: x.Routes, Neighbours: x.Neighbours, Known: x.Known, Unknown: []string{}, Unread: len(r.Unread), Calls: r.Calls, Started: r.Device.Started, ClockAhead: r.Device.ClockAhead}
+		one := view.AskedOne{Device: r.Name, By: r.By, Interfaces: x.Interfaces, Addresses: x.Addresses, Routes: x.Routes,
+			Neighbours: x.Neighbours, Known: x.Known, Unknown: []string{}, Unread: len(r.Unread), Calls: r.Calls, Started: r.Device.Started,
+			ClockAhead: r.Device.ClockAhead}
 		for _, p := range observed.Parts {
 			if !r.Device.Knows(p) {
 				one.Unknown = append(one.Unknown, string(p))
@@ -208,8 +215,10 @@ func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, wh
 
 // reasons are the words for why a device did not answer.
 var reasons = map[live.Reason]string{
-	live.NoAddress: "no address", live.Unreached: "no answer", live.Refused: "refused", live.Login: "login", live.NewKey: "new host key", live.OtherKey: "other host key",
-	live.Half: "half an answer", live.NotRead: "not understood", live.NoSecret: "no secret", live.OtherName: "another name", live.Interrupted: "not asked",
+	live.NoAddress: "no address", live.Unreached: "no answer", live.Refused: "refused", live.Login: "login", live.NewKey: "new host key",
+	live.OtherKey: "other host key",
+	live.Half:     "half an answer", live.NotRead: "not understood", live.NoSecret: "no secret", live.OtherName: "another name",
+	live.Interrupted: "not asked",
 }
 
 // fault is why a device did not answer, with what the plan says of the path there.

@@ -68,7 +68,8 @@ func (a *app) report(r func() view.Report) (bool, error) {
 
 // observedFlag lets a command be asked about the network as found.
 func (a *app) observedFlag(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&a.observed, "observed", "", "about the network as found: the observed state in the folder `STATE`, or live: the devices are asked first")
+	cmd.Flags().StringVar(&a.observed,
+		"observed", "", "about the network as found: the observed state in the folder `STATE`, or live: the devices are asked first")
 }
 
 // askedFirstFlag is short for --observed live.
@@ -88,7 +89,8 @@ func (a *app) withFlag(cmd *cobra.Command) {
 // withoutFlag lets a command be asked what would be if parts were out of order.
 func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
 	a.observedFlag(cmd)
-	cmd.Flags().Var((*partNames)(names), "without", "with the cable, device, segment or interface `NAME` out of order; repeatable; wire-(1..4) is four")
+	cmd.Flags().Var((*partNames)(names),
+		"without", "with the cable, device, segment or interface `NAME` out of order; repeatable; wire-(1..4) is four")
 	a.must(cmd.RegisterFlagCompletionFunc("without", a.completeParts))
 }
 
@@ -97,7 +99,8 @@ func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
 func (a *app) overFlags(cmd *cobra.Command, over *string, pending *bool) {
 	cmd.Flags().StringVar(over, "over", "icmp", "for `SERVICE`, which matters to permits: icmp, tcp/443, udp/53")
 	cmd.Flags().BoolVar(pending, "with-pending", false, "as if pending permits were in force")
-	a.must(cmd.RegisterFlagCompletionFunc("over", cobra.FixedCompletions([]string{"icmp", "tcp/443", "udp/53"}, cobra.ShellCompDirectiveNoFileComp)))
+	a.must(cmd.RegisterFlagCompletionFunc("over",
+		cobra.FixedCompletions([]string{"icmp", "tcp/443", "udp/53"}, cobra.ShellCompDirectiveNoFileComp)))
 }
 
 // usableOver reads the plan for answers about a service.
@@ -290,7 +293,8 @@ func (a *app) asFound() (*workspace.Workspace, error) {
 	a.planless = true
 	w, slips := workspace.AsFound("draft of "+a.observed, devices, basis+", with no plan")
 	if len(slips) > 0 {
-		return nil, fmt.Errorf("what was observed makes no whole network: %s; 'ropeswing draft %s' shows the draft", slips[0].Reason, view.ShellWord(a.observed))
+		return nil, fmt.Errorf("what was observed makes no whole network: %s; 'ropeswing draft %s' shows the draft", slips[0].Reason,
+			view.ShellWord(a.observed))
 	}
 	return w, nil
 }

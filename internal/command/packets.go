@@ -35,7 +35,8 @@ func (a *app) packets() *cobra.Command {
 		Use:     "packets FILE [INTERFACE [INTERFACE]]",
 		Aliases: []string{"packet", "capture"},
 		Short:   "A capture, packet by packet; two interfaces side by side",
-		Example: "  ropeswing ping desk-7 192.0.2.200 -4 --capture ping.pcapng\n  ropeswing show packets ping.pcapng\n  ropeswing show packets ping.pcapng quay-edge:lan0 quay-edge:wan0",
+		Example: "  ropeswing ping desk-7 192.0.2.200 -4 --capture ping.pcapng\n  ropeswing show packets ping.pcapng\n  ropeswing show " +
+			"packets ping.pcapng quay-edge:lan0 quay-edge:wan0",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 0 || len(args) > 3 {
 				return errors.New("name a capture, and none, one or two of its interfaces: ropeswing show packets ping.pcapng")
@@ -52,7 +53,8 @@ func (a *app) packets() *cobra.Command {
 			}
 			for _, name := range args[1:] {
 				if !slices.Contains(v.Interfaces, name) {
-					err := fmt.Errorf("%s has no packet on %s; it has some on %s", args[0], view.Clean(name), view.Clean(strings.Join(v.Interfaces, ", ")))
+					err := fmt.Errorf("%s has no packet on %s; it has some on %s", args[0], view.Clean(name),
+						view.Clean(strings.Join(v.Interfaces, ", ")))
 					if near, ok := finding.Nearest(name, v.Interfaces); ok {
 						err = fmt.Errorf("%s has no packet on %s; did you mean %s?", args[0], view.Clean(name), view.Clean(near))
 					}
@@ -111,7 +113,8 @@ func readPackets(full, path string) (*view.Packets, error) {
 		}
 		v.Packets = append(v.Packets, view.Packet{
 			Number: c.Number, Micros: view.Micros(c.Nanos), Interface: c.Interface, Way: c.Way, VLAN: c.VLAN, FromMAC: c.FromMAC, ToMAC: c.ToMAC,
-			Source: c.Source, Target: c.Target, TTL: max(0, c.TTL), What: c.What, Length: c.Length, Problem: c.Problem, Key: c.Key, Checksum: c.Checksum,
+			Source: c.Source, Target: c.Target, TTL: max(0,
+				c.TTL), What: c.What, Length: c.Length, Problem: c.Problem, Key: c.Key, Checksum: c.Checksum,
 		})
 	}
 	return v, err
@@ -154,7 +157,8 @@ func (a *app) capture(w *workspace.Workspace, path string, at []string, trials [
 	if err := files.Put(full, b.Bytes(), a.tell, files.CaptureFile); err != nil {
 		return notWritten(path, err)
 	}
-	fmt.Fprintf(a.err, "%s on %s written to %s; read it: %s show packets %s\n", view.Count(len(all), "frame"), view.Count(count(all), "interface"), path, "ropeswing", view.ShellWord(path))
+	fmt.Fprintf(a.err, "%s on %s written to %s; read it: %s show packets %s\n", view.Count(len(all), "frame"),
+		view.Count(count(all), "interface"), path, "ropeswing", view.ShellWord(path))
 	return nil
 }
 

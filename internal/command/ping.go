@@ -44,7 +44,8 @@ func (j *journey) overWords() string {
 
 // usual tells whether nothing is said of a journey but where it goes.
 func (j *journey) usual() bool {
-	return len(j.with)+len(j.without) == 0 && j.source == "" && j.probe.Size == 0 && !j.probe.Whole && !j.pending && (j.over == "" || j.over == "icmp") && j.probe.TTL == forward.DefaultTTL
+	return len(j.with)+len(j.without) == 0 && j.source == "" && j.probe.Size == 0 && !j.probe.Whole && !j.pending &&
+		(j.over == "" || j.over == "icmp") && j.probe.TTL == forward.DefaultTTL
 }
 
 func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
@@ -161,7 +162,8 @@ func (a *app) ping() *cobra.Command {
 		Use:     "ping [FROM] TO",
 		Short:   "Predict a ping both ways; if it fails, why, and what mends it",
 		GroupID: groupProve,
-		Example: "  ropeswing ping tern-cam\n  ropeswing ping desk-7 2001:db8:ffff::9\n  ropeswing ping mole-rtr:beam0 log-server --without beam-a\n  ropeswing ping desk-7 tern-cam --explain\n  ropeswing ping --live log-server tern-cam",
+		Example: "  ropeswing ping tern-cam\n  ropeswing ping desk-7 2001:db8:ffff::9\n  ropeswing ping mole-rtr:beam0 log-server --without " +
+			"beam-a\n  ropeswing ping desk-7 tern-cam --explain\n  ropeswing ping --live log-server tern-cam",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if all {
 				return a.allPairs(&j)

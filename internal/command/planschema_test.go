@@ -145,8 +145,11 @@ func TestTheSchemaTakesEveryPlan(t *testing.T) {
 func TestTheSchemaKnowsEveryKey(t *testing.T) {
 	s := compiled(t)
 	wrap := map[string]string{
-		"plan": "%s: x", "accept": "accept: [{%s: x}]", "access": "access: [{%s: x}]", "method": "access: [{methods: [{%s: x}]}]", "secret": "access: [{methods: [{key: {%s: x}}]}]", "settings": "settings: {%s: x}", "wants": "wants: {%s: x}", "block": "blocks: {b: {%s: x}}", "segment": "segments: {b: {%s: x}}",
-		"lease": "segments: {b: {leases: {%s: x}}}", "device": "devices: {b: {%s: x}}", "interface": "devices: {b: {interfaces: {i: {%s: x}}}}", "route": "devices: {b: {routes: {r: {%s: x}}}}",
+		"plan": "%s: x", "accept": "accept: [{%s: x}]", "access": "access: [{%s: x}]", "method": "access: [{methods: [{%s: x}]}]",
+		"secret": "access: [{methods: [{key: {%s: x}}]}]", "settings": "settings: {%s: x}", "wants": "wants: {%s: x}",
+		"block": "blocks: {b: {%s: x}}", "segment": "segments: {b: {%s: x}}",
+		"lease": "segments: {b: {leases: {%s: x}}}", "device": "devices: {b: {%s: x}}", "interface": "devices: {b: {interfaces: {i: {%s: x}}}}",
+		"route":  "devices: {b: {routes: {r: {%s: x}}}}",
 		"permit": "devices: {b: {permits: [{%s: x}]}}", "cable": "cables: [{c: {%s: x}}]",
 	}
 	for _, g := range plan.Keys() {
@@ -161,7 +164,8 @@ func TestTheSchemaKnowsEveryKey(t *testing.T) {
 			assert.Contains(t, def["properties"], k.Name)
 		}
 	}
-	for _, slip := range []string{"settings: {spanning-tree: triple}", "devices: {a: {is: bridge}}", "devices: {a: {interfaces: {x: {mtu: 12}}}}", "segments: {a: {vlan: 5000}}", "devices: [a, b]"} {
+	for _, slip := range []string{"settings: {spanning-tree: triple}", "devices: {a: {is: bridge}}",
+		"devices: {a: {interfaces: {x: {mtu: 12}}}}", "segments: {a: {vlan: 5000}}", "devices: [a, b]"} {
 		var x any
 		require.NoError(t, yaml.Unmarshal([]byte(slip), &x))
 		assert.Error(t, s.Validate(asJSON(x)), slip)

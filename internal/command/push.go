@@ -71,7 +71,8 @@ func (a *app) push() *cobra.Command {
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
 	f := cmd.Flags()
-	f.StringVar(&o.access, "access", "", "how devices are reached, in `FILE`; else $ROPESWING_ACCESS, else NAME.access.yaml beside the plan, else the plan itself")
+	f.StringVar(&o.access, "access", "",
+		"how devices are reached, in `FILE`; else $ROPESWING_ACCESS, else NAME.access.yaml beside the plan, else the plan itself")
 	f.BoolVar(&o.trustNew, "trust-new", false, "take host keys that are not known yet, and keep them")
 	f.IntVar(&o.together, "together", live.Polite.Together, "ask `N` devices at a time")
 	f.StringVar(&o.standing, "standing-at", "", "the `HOST` of the plan that you sit at; its operator unless said")
@@ -79,7 +80,8 @@ func (a *app) push() *cobra.Command {
 	f.BoolVar(&o.yes, "yes", false, "with -w: do not ask before each visit to a device")
 	f.BoolVar(&o.takeBack, "take-back", false, "take back what the last run set, the last step first")
 	f.BoolVar(&o.noSave, "no-save", false, "do not save what runs at the end of each device")
-	f.StringSliceVar(&o.leave, "leave", nil, "the silent `DEVICE` may be cut off: steps it hangs on are carried out all the same; may be repeated")
+	f.StringSliceVar(&o.leave, "leave",
+		nil, "the silent `DEVICE` may be cut off: steps it hangs on are carried out all the same; may be repeated")
 	f.DurationVar(&o.timer, "timer", 2*time.Minute, "after this `TIME` a device takes back what was not confirmed")
 	a.must(cmd.RegisterFlagCompletionFunc("standing-at", a.completeDevices))
 	a.must(cmd.RegisterFlagCompletionFunc("leave", a.completeDevices))
@@ -398,8 +400,10 @@ func (p *pusher) step(ctx context.Context, sheet *steps.Worksheet, n int) error 
 		return fmt.Errorf("%s has no model of distances, metrics, tables, VLANs or groups that is known here; nothing was sent", name)
 	}
 	return p.change(ctx, t, change{
-		entry: files.PushEntry{Run: p.run, Step: n + 1, Device: name, At: p.atOf(s.Device, s.Login.Address), What: p.v.Steps[n].Set, Undo: string(undo)},
-		d:     s.Device, edit: edit, then: then(s), was: sheet.Network(n), net: sheet.Network(n + 1), last: s.Last, leaves: s.Session == steps.Moves || s.Session == steps.Ends,
+		entry: files.PushEntry{Run: p.run, Step: n + 1, Device: name, At: p.atOf(s.Device, s.Login.Address), What: p.v.Steps[n].Set,
+			Undo: string(undo)},
+		d: s.Device, edit: edit, then: then(s), was: sheet.Network(n), net: sheet.Network(n +
+			1), last: s.Last, leaves: s.Session == steps.Moves || s.Session == steps.Ends,
 	})
 }
 
@@ -673,7 +677,8 @@ func (p *pusher) end(sheet *steps.Worksheet, err error) error {
 	p.progress(1, 1)
 	if sheet != nil && len(sheet.Otherwise) > 0 {
 		for _, d := range sheet.Otherwise {
-			p.v.Otherwise = append(p.v.Otherwise, fmt.Sprintf("%s: %s %s is %s, planned %s", d.Device, d.What, d.Subject, orNothing(d.Found), orNothing(d.Planned)))
+			p.v.Otherwise = append(p.v.Otherwise,
+				fmt.Sprintf("%s: %s %s is %s, planned %s", d.Device, d.What, d.Subject, orNothing(d.Found), orNothing(d.Planned)))
 		}
 	}
 	if e := p.print(p.v, p.v.Table(), func() { p.v.Text(p.out, p.width) }); e != nil {

@@ -66,7 +66,8 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 		p.app.tell(fmt.Sprintf("a change of %s was left in the air; it is taken back", e.Device))
 		t, err := p.login(ctx, d, netip.Addr{}, e.At)
 		if err != nil {
-			return notAsked{fmt.Errorf("%s: what a run that broke off left there cannot be taken back: %w; the device does so by itself within %s of then", e.Device, err, p.o.timer)}
+			return notAsked{fmt.Errorf("%s: what a run that broke off left there cannot be taken back: %w; the device does so by itself "+
+				"within %s of then", e.Device, err, p.o.timer)}
 		}
 		err = t.TakeBack(e.Persist, []byte(e.Undo))
 		var now *observed.Device
@@ -139,7 +140,8 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 	}
 	slices.Reverse(done)
 	for _, e := range done {
-		p.v.Steps = append(p.v.Steps, view.PushedStep{Number: e.Step, Device: e.Device, Set: "take back: " + e.What, Told: undo[e.Persist] != ""})
+		p.v.Steps = append(p.v.Steps, view.PushedStep{Number: e.Step, Device: e.Device, Set: "take back: " + e.What,
+			Told: undo[e.Persist] != ""})
 	}
 	p.v.Back = true
 	if !p.o.write {
@@ -221,5 +223,6 @@ func (p *pusher) refused(t live.Told, c change, err error) error {
 	if e != nil {
 		other = e.Error()
 	}
-	return errors.Join(fmt.Errorf("it was refused (%w), part of it may be in force, and it could not be taken back: %s; be at its console", err, other), undone, p.note(c.entry, files.InForce, err.Error()))
+	return errors.Join(fmt.Errorf("it was refused (%w), part of it may be in force, and it could not be taken back: %s; be at its console",
+		err, other), undone, p.note(c.entry, files.InForce, err.Error()))
 }

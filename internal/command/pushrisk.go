@@ -93,6 +93,7 @@ func loseWords(names []string) string {
 	if len(names) > 1 {
 		them = "they answer"
 	}
-	return fmt.Sprintf("%s did not answer, and may be cut off by it: nothing is known of what is set there. Have %s first, at the address of now, or say --leave %s",
+	return fmt.Sprintf("%s did not answer, and may be cut off by it: nothing is known of what is set there. Have %s first, at the address "+
+		"of now, or say --leave %s",
 		strings.Join(names, ", "), them, strings.Join(names, ","))
 }

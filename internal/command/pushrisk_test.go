@@ -31,7 +31,8 @@ devices:
 	r, _ := w.StepsFrom(from.Predict())
 	sheet := steps.Plan(r, nil)
 	lost := func(silent string, leave ...string) string {
-		p := &pusher{o: &pushOptions{leave: leave}, w: w, v: &view.Pushed{Heard: &view.AskedAll{Asked: 4, Answered: 3, Failed: []view.AskedFault{{Device: silent}}}}}
+		p := &pusher{o: &pushOptions{leave: leave},
+			w: w, v: &view.Pushed{Heard: &view.AskedAll{Asked: 4, Answered: 3, Failed: []view.AskedFault{{Device: silent}}}}}
 		var all []string
 		for n := range sheet.Steps {
 			set, _ := sheet.Steps[n].Sets[0].What()
@@ -52,7 +53,8 @@ func TestWhatMayCutSomebodyOff(t *testing.T) {
 	for _, x := range []struct {
 		s   steps.Step
 		may bool
-	}{{steps.Step{Session: steps.Stays}, false}, {steps.Step{Session: steps.Ends}, true}, {steps.Step{Session: steps.Moves}, true}, {steps.Step{Session: steps.Stays, Broken: 1}, true}, {steps.Step{Session: steps.Stays, Unmet: []string{"a reaches b"}}, true}} {
+	}{{steps.Step{Session: steps.Stays}, false}, {steps.Step{Session: steps.Ends}, true}, {steps.Step{Session: steps.Moves}, true},
+		{steps.Step{Session: steps.Stays, Broken: 1}, true}, {steps.Step{Session: steps.Stays, Unmet: []string{"a reaches b"}}, true}} {
 		assert.Equal(t, x.may, mayCut(&x.s), "%+v", x.s)
 	}
 }

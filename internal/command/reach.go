@@ -44,7 +44,8 @@ func (a *app) reach() *cobra.Command {
 			"one), with --devices every device too.\n" +
 			"--from and --to narrow both down, to segments, devices, groups, blocks or\n" +
 			"addresses.",
-		Example:           "  ropeswing reach\n  ropeswing reach --from quay-staff --without beam-a\n  ropeswing reach --from cameras --to log-server --failures 1\n  ropeswing reach --lost -4\n  ropeswing reach --failures 1",
+		Example: "  ropeswing reach\n  ropeswing reach --from quay-staff --without beam-a\n  ropeswing reach --from cameras --to " +
+			"log-server --failures 1\n  ropeswing reach --lost -4\n  ropeswing reach --failures 1",
 		Args:              noArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
 		RunE: func(cmd *cobra.Command, args []string) error {

@@ -36,7 +36,9 @@ func (a *app) rehearse() *cobra.Command {
 			"needed where the system lets users make namespaces.\n\n" +
 			"With --stay a prompt follows: cut and mend cables, restart devices, ping, look into a\n" +
 			"device. With --shell, or words behind '--', you stand at a device yourself.",
-		Example: "  ropeswing rehearse\n  ropeswing rehearse --failures 1\n  ropeswing rehearse --stay\n  ropeswing rehearse --shell quay-edge\n  ropeswing rehearse --at tern-rock -- ip route\n  ropeswing rehearse --stand-ins --shell ops-laptop\n  ropeswing rehearse --capture quay-edge:wan0 wan0.pcapng",
+		Example: "  ropeswing rehearse\n  ropeswing rehearse --failures 1\n  ropeswing rehearse --stay\n  ropeswing rehearse --shell " +
+			"quay-edge\n  ropeswing rehearse --at tern-rock -- ip route\n  ropeswing rehearse --stand-ins --shell ops-laptop\n  ropeswing " +
+			"rehearse --capture quay-edge:wan0 wan0.pcapng",
 		Args: func(_ *cobra.Command, args []string) error {
 			switch {
 			case o.capture != "" && len(args) != 1:
@@ -66,7 +68,8 @@ func (a *app) rehearse() *cobra.Command {
 	cmd.Flags().StringVar(&o.shell, "shell", "", "stand at `DEVICE`: your shell, with its network")
 	cmd.Flags().StringVar(&o.at, "at", "", "run the command behind '--' at `DEVICE`; at the operator's unless said")
 	cmd.Flags().StringVar(&o.capture, "capture", "", "write what passes `DEVICE:INTERFACE` meanwhile to a file (pcapng)")
-	cmd.Flags().BoolVar(&o.standIns, "stand-ins", false, "the devices answer SNMP and NETCONF at their own addresses, and what is set there takes effect")
+	cmd.Flags().BoolVar(&o.standIns, "stand-ins",
+		false, "the devices answer SNMP and NETCONF at their own addresses, and what is set there takes effect")
 	for _, name := range []string{"shell", "at"} {
 		a.must(cmd.RegisterFlagCompletionFunc(name, a.completeDevices))
 	}

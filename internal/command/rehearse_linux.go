@@ -161,7 +161,8 @@ func (a *app) standInside(ctx context.Context, lab *rehearse.Lab, w *workspace.W
 func withNamespaceHint(err error) error {
 	switch {
 	case errors.Is(err, unix.EPERM):
-		return fmt.Errorf("%w: run it as root, or let users make namespaces (sysctl user.max_user_namespaces, and what your system has beside it)", err)
+		return fmt.Errorf("%w: run it as root, or let users make namespaces (sysctl user.max_user_namespaces, and what your system has "+
+			"beside it)", err)
 	case errors.Is(err, unix.ENOSPC):
 		return fmt.Errorf("%w: the system allows no more network namespaces (sysctl user.max_net_namespaces)", err)
 	case errors.Is(err, unix.EINVAL), errors.Is(err, unix.ENOSYS), errors.Is(err, unix.EOPNOTSUPP):
@@ -326,7 +327,8 @@ func (a *app) captured(o *rehearsalOptions, w *workspace.Workspace, lab *rehears
 	if err != nil {
 		return notWritten(o.words[0], err)
 	}
-	a.tell(fmt.Sprintf("%s of %s in %s; 'ropeswing show packets %s' lists them", view.Count(count, "packet"), o.capture, o.words[0], view.ShellWord(o.words[0])))
+	a.tell(fmt.Sprintf("%s of %s in %s; 'ropeswing show packets %s' lists them", view.Count(count, "packet"), o.capture, o.words[0],
+		view.ShellWord(o.words[0])))
 	return outcome
 }
 
@@ -356,7 +358,8 @@ func (r *rehearsed) check(ctx context.Context, o *rehearsalOptions) error {
 // result asks everyone, does the requirements, and cuts cables where that is asked for.
 func (r *rehearsed) result(ctx context.Context, o *rehearsalOptions) (*view.Rehearsal, error) {
 	a, spec := r.app, r.w.Spec
-	v := &view.Rehearsal{Basis: r.w.Basis, Devices: len(spec.Devices), Watches: r.lab.Watches(), MainOnly: r.main, Requirements: []view.RehearsedMust{}, Differ: []view.RehearsedDifference{}, Unlike: []string{}}
+	v := &view.Rehearsal{Basis: r.w.Basis, Devices: len(spec.Devices), Watches: r.lab.Watches(), MainOnly: r.main,
+		Requirements: []view.RehearsedMust{}, Differ: []view.RehearsedDifference{}, Unlike: []string{}}
 	for _, f := range r.lab.Network().State.Failures() {
 		v.Without = append(v.Without, f.Name(spec))
 	}
@@ -416,7 +419,8 @@ func (r *rehearsed) failures(ctx context.Context, v *view.Rehearsal) error {
 			return err
 		}
 		v.Unsettled = v.Unsettled || !settled
-		v.Failures = append(v.Failures, view.RehearsedFailure{Part: name, Pings: t.Pings, PingsAsPredicted: t.PingsAsPredicted, Replies: t.Replies})
+		v.Failures = append(v.Failures, view.RehearsedFailure{Part: name, Pings: t.Pings, PingsAsPredicted: t.PingsAsPredicted,
+			Replies: t.Replies})
 		r.add(v, t, name)
 		if ctx.Err() != nil {
 			break

@@ -63,7 +63,8 @@ func promptCommands() []promptCommand {
 		{"state", "", "what is out of order, and which watches are silent", 0, 0, nil, (*prompt).state},
 		{"shell", "DEVICE", "stand at a device: your shell, with its network", 1, 1, (*prompt).deviceNames, (*prompt).shell},
 		{"at", "DEVICE COMMAND…", "run a command at a device", 2, -1, (*prompt).deviceNames, (*prompt).at},
-		{"capture", "DEVICE:INTERFACE FILE", "write what passes there to a file, until 'capture stop'", 1, 2, (*prompt).partNames, (*prompt).capture},
+		{"capture", "DEVICE:INTERFACE FILE", "write what passes there to a file, until 'capture stop'", 1, 2, (*prompt).partNames,
+			(*prompt).capture},
 		{"help", "", "this list", 0, 0, nil, (*prompt).help},
 		{"leave", "", "end here; Ctrl-D does so too", 0, 0, nil, func(*prompt, []string) error { return errLeave }},
 	}

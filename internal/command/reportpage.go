@@ -35,10 +35,12 @@ const (
 func (a *app) reportPage() *cobra.Command {
 	var file, state string
 	cmd := &cobra.Command{
-		Use:               "report",
-		Short:             "One page to hand over: health, pictures, tables, paths to ask for",
-		GroupID:           groupLook,
-		Long:              "Write one HTML file that works from disk, with no network: health and requirements with\ntheir proof, pictures, tables of everything, and the predicted path between any two\ndevices. With --observed also what differs from it, and the steps to the plan.",
+		Use:     "report",
+		Short:   "One page to hand over: health, pictures, tables, paths to ask for",
+		GroupID: groupLook,
+		Long: "Write one HTML file that works from disk, with no network: health and requirements with\ntheir proof, pictures, " +
+			"tables of everything, and the predicted path between any two\ndevices. With --observed also what differs from it, and the steps " +
+			"to the plan.",
 		Example:           "  ropeswing report\n  ropeswing report -w handover.html --observed observed",
 		Args:              noArgs,
 		ValidArgsFunction: cobra.NoFileCompletions,
@@ -83,7 +85,8 @@ func (a *app) reported(file, state string) error {
 	if err := files.Put(a.at(file), b.Bytes(), a.tell, files.Page); err != nil {
 		return notWritten(file, err)
 	}
-	fmt.Fprintf(a.out, "%s\nthe report is in %s: %s, %d kB\n", view.Clean(c.Headline), view.Clean(file), view.Count(len(c.Sections), "section"), (b.Len()+999)/1000)
+	fmt.Fprintf(a.out, "%s\nthe report is in %s: %s, %d kB\n", view.Clean(c.Headline), view.Clean(file),
+		view.Count(len(c.Sections), "section"), (b.Len()+999)/1000)
 	return nil
 }
 
@@ -100,7 +103,8 @@ func (a *app) reportSections(ctx context.Context, w *workspace.Workspace, v view
 		}
 		s := report.Section{ID: id, Title: title, Table: t}
 		if n := len(t.Rows); n > mostRows {
-			s.Table.Rows, s.Note = t.Rows[:mostRows], fmt.Sprintf("The first %d of %d rows; 'ropeswing show %s -o csv' lists all.", mostRows, n, id)
+			s.Table.Rows, s.Note = t.Rows[:mostRows], fmt.Sprintf("The first %d of %d rows; 'ropeswing show %s -o csv' lists all.", mostRows, n,
+				id)
 		}
 		return append(all, s)
 	}
@@ -108,15 +112,20 @@ func (a *app) reportSections(ctx context.Context, w *workspace.Workspace, v view
 	findings.Empty = "nothing wrong was found"
 	all := []report.Section{{ID: "health", Title: "Findings", Table: findings}}
 	if len(spec.Must) > 0 {
-		all = append(all, report.Section{ID: "requirements", Title: "Requirements", Note: "Each is proved by predicted pings; shown is the first that contradicts it, or else the first it covers.", Table: view.Proofs(verify.Proofs(net))})
+		all = append(all, report.Section{ID: "requirements", Title: "Requirements",
+			Note:  "Each is proved by predicted pings; shown is the first that contradicts it, or else the first it covers.",
+			Table: view.Proofs(verify.Proofs(net))})
 	}
 	failures, marks, err := a.reportFailures(ctx, w)
 	if err != nil {
 		return nil, err
 	}
-	pictures := report.Section{ID: "pictures", Title: "Pictures", Note: "Click a device, a subnet or a cable to see what is told of it; name two devices to see the predicted path, which is drawn into the subnets."}
+	pictures := report.Section{ID: "pictures", Title: "Pictures",
+		Note: "Click a device, a subnet or a cable to see what is told of it; name two devices to see the predicted path, which is drawn " +
+			"into the subnets."}
 	if n := draw.Boxes(net); n > mostDrawn {
-		pictures.Note = fmt.Sprintf("The network is %d boxes even folded by site, too many for one picture; 'ropeswing draw subnets NAME…' draws a part.", n)
+		pictures.Note = fmt.Sprintf("The network is %d boxes even folded by site, too many for one picture; 'ropeswing draw subnets NAME…' "+
+			"draws a part.", n)
 	} else {
 		pictures.Figures = []report.Figure{
 			{ID: "subnets", Sheet: draw.Subnets(net, draw.Asked{Title: "Routers and subnets", About: w.Basis})},
@@ -124,10 +133,13 @@ func (a *app) reportSections(ctx context.Context, w *workspace.Workspace, v view
 		}
 	}
 	if marks != nil {
-		pictures.Figures = append(pictures.Figures, report.Figure{ID: "failing", Sheet: draw.Wires(net, draw.Asked{Title: "What each cable's failure takes", About: w.Basis + ", pairs of LANs and loopbacks, in each family"}, marks)})
+		pictures.Figures = append(pictures.Figures,
+			report.Figure{ID: "failing", Sheet: draw.Wires(net,
+				draw.Asked{Title: "What each cable's failure takes", About: w.Basis + ", pairs of LANs and loopbacks, in each family"}, marks)})
 	}
 	if n := len(spec.Blocks); n > 0 && n <= mostDrawn/4 {
-		pictures.Figures = append(pictures.Figures, report.Figure{ID: "space", Sheet: draw.Blocks(spec, draw.Asked{Title: "Address space", About: "each block to a scale of its own"})})
+		pictures.Figures = append(pictures.Figures,
+			report.Figure{ID: "space", Sheet: draw.Blocks(spec, draw.Asked{Title: "Address space", About: "each block to a scale of its own"})})
 	}
 	all = append(all, pictures)
 	if state != "" {
@@ -153,7 +165,9 @@ func (a *app) reportSections(ctx context.Context, w *workspace.Workspace, v view
 		}
 	}
 	if routes > mostRows {
-		all = append(all, report.Section{ID: "routes", Title: "Routes", Note: fmt.Sprintf("%d routes are too many for a page; 'ropeswing show routes -o csv' lists them, 'ropeswing show routes DEVICE' those of one device.", routes)})
+		all = append(all, report.Section{ID: "routes", Title: "Routes",
+			Note: fmt.Sprintf("%d routes are too many for a page; 'ropeswing show routes -o csv' lists them, 'ropeswing show routes DEVICE' "+
+				"those of one device.", routes)})
 	} else {
 		all = add(all, "routes", "Routes", table(view.Routes(net, devices, view.RouteFilter{})))
 	}
@@ -166,7 +180,8 @@ func (a *app) reportSections(ctx context.Context, w *workspace.Workspace, v view
 func (a *app) reportFailures(ctx context.Context, w *workspace.Workspace) (report.Section, draw.Marks, error) {
 	s := report.Section{ID: "failures", Title: "What each failure takes"}
 	if n := len(w.Spec.Devices); n > mostSwept {
-		s.Note = fmt.Sprintf("Not worked out here: the network has %d devices, and a report asks up to %d; 'ropeswing reach --failures 1' shows it.", n, mostSwept)
+		s.Note = fmt.Sprintf("Not worked out here: the network has %d devices, and a report asks up to %d; 'ropeswing reach --failures 1' "+
+			"shows it.", n, mostSwept)
 		return s, nil, nil
 	}
 	losses, v, err := a.losses(ctx, w)
@@ -193,7 +208,9 @@ func (a *app) reportFound(w *workspace.Workspace, state string) ([]report.Sectio
 	t.Empty = v.Headline()
 	all := []report.Section{{ID: "found", Title: "What was observed otherwise", Note: v.Headline() + " · " + basis, Table: t}}
 	if w.Spec.Operator == model.None {
-		return append(all, report.Section{ID: "steps", Title: "Steps to the plan", Note: "The plan names no operator, so that nobody's session can be minded; 'ropeswing steps --standing-at HOST' shows the steps."}), nil
+		return append(all, report.Section{ID: "steps", Title: "Steps to the plan",
+				Note: "The plan names no operator, so that nobody's session can be minded; 'ropeswing steps --standing-at HOST' shows the steps."}),
+			nil
 	}
 	sessions, err := sessionsOf(w, nil)
 	if err != nil {

@@ -167,7 +167,8 @@ func (a *app) commands() []command {
 		{"new", a.new}, {"draft", a.draft}, {"assign", a.assign}, {"rename", a.rename}, {"pin", a.pin}, {"export", a.export},
 		{"show", a.show}, {"draw", a.draw}, {"report", a.reportPage}, {"why", a.why},
 		{"check", a.check}, {"ping", a.ping}, {"trace", a.trace}, {"reach", a.reach},
-		{"observe", a.observe}, {"learn", a.learn}, {"compare", a.compare}, {"steps", a.steps}, {"push", a.push}, {"rehearse", a.rehearse}, {"stand-in", a.standIn}, {"here", a.here},
+		{"observe", a.observe}, {"learn", a.learn}, {"compare", a.compare}, {"steps", a.steps}, {"push", a.push}, {"rehearse",
+			a.rehearse}, {"stand-in", a.standIn}, {"here", a.here},
 		{"demo", a.demo}, {"lsp", a.lsp}, {"man", a.man}, {"version", a.version},
 	}
 }
@@ -204,7 +205,8 @@ func (a *app) root(only string) *cobra.Command {
 			return a.health(cmd)
 		},
 	}
-	root.PersistentFlags().StringVarP(&a.plan, "plan", "p", "", "the plan `FILE`; else $ROPESWING_PLAN, else the only *.plan.yaml here or in a folder above")
+	root.PersistentFlags().StringVarP(&a.plan, "plan", "p", "",
+		"the plan `FILE`; else $ROPESWING_PLAN, else the only *.plan.yaml here or in a folder above")
 	a.must(root.RegisterFlagCompletionFunc("plan", cobra.FixedCompletions([]string{"yaml"}, cobra.ShellCompDirectiveFilterFileExt)))
 	root.AddGroup(
 		&cobra.Group{ID: groupArithmetic, Title: "Arithmetic, no plan needed:"},
@@ -278,10 +280,14 @@ For every command:
 
 // said are words of the trade for what stands under another here.
 var said = map[string]string{
-	"port": "show ports", "ports": "show ports", "arp": "show neighbours", "ndp": "show neighbours", "ip": "show addresses", "address": "show addresses",
-	"free": "show blocks", "failure": "reach --failures 1", "failures": "reach --failures 1", "findings": "check", "errors": "check", "lint": "check", "validate": "check",
-	"traceroute": "trace", "diff": "compare", "apply": "push", "init": "new", "allocate": "assign", "plan": "check", "nat": "show translations", "acl": "show permits", "acls": "show permits",
-	"topology": "draw wires", "diagram": "draw subnets", "picture": "draw subnets", "simulate": "rehearse", "lab": "rehearse", "schema": "export schema", "manual": "man", "dns": "export zones",
+	"port": "show ports", "ports": "show ports", "arp": "show neighbours", "ndp": "show neighbours", "ip": "show addresses",
+	"address": "show addresses",
+	"free":    "show blocks", "failure": "reach --failures 1", "failures": "reach --failures 1", "findings": "check", "errors": "check",
+	"lint": "check", "validate": "check",
+	"traceroute": "trace", "diff": "compare", "apply": "push", "init": "new", "allocate": "assign", "plan": "check",
+	"nat": "show translations", "acl": "show permits", "acls": "show permits",
+	"topology": "draw wires", "diagram": "draw subnets", "picture": "draw subnets", "simulate": "rehearse", "lab": "rehearse",
+	"schema": "export schema", "manual": "man", "dns": "export zones",
 }
 
 // elsewhere is the command that does what a word asks for: the list of that name, or what the

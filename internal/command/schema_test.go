@@ -83,9 +83,13 @@ func TestStatesAreAsTheirSchemaSays(t *testing.T) {
 	require.NoError(t, err)
 	vlan, yes := 110, true
 	d := observed.Device{
-		Name: "quay-sw1", Sources: []observed.Source{{File: "f", Format: "csv", Taken: "2026-11-23T03:10:00Z", Saved: true}}, Known: observed.Parts,
-		Interfaces: []observed.Interface{{Name: "p1", Admin: observed.Up, Addresses: []observed.Address{{Prefix: netip.MustParsePrefix("10.48.1.1/26"), Origin: "static", Secondary: true}}, Untagged: &vlan, Tagged: []int{120}}},
-		Routes:     []observed.Route{{To: netip.MustParsePrefix("0.0.0.0/0"), NextHop: netip.MustParseAddr("10.48.1.2"), Active: &yes}, {To: netip.MustParsePrefix("10.48.0.0/16"), Discard: true}},
+		Name: "quay-sw1", Sources: []observed.Source{{File: "f", Format: "csv", Taken: "2026-11-23T03:10:00Z",
+			Saved: true}}, Known: observed.Parts,
+		Interfaces: []observed.Interface{{Name: "p1", Admin: observed.Up,
+			Addresses: []observed.Address{{Prefix: netip.MustParsePrefix("10.48.1.1/26"), Origin: "static",
+				Secondary: true}}, Untagged: &vlan, Tagged: []int{120}}},
+		Routes: []observed.Route{{To: netip.MustParsePrefix("0.0.0.0/0"), NextHop: netip.MustParseAddr("10.48.1.2"), Active: &yes},
+			{To: netip.MustParsePrefix("10.48.0.0/16"), Discard: true}},
 	}
 	written, err := jsonschema.UnmarshalJSON(bytes.NewReader(d.Encode()))
 	require.NoError(t, err)

@@ -25,13 +25,15 @@ func (a *app) show() *cobra.Command {
 		Use:     "show THING [DEVICE…]",
 		Short:   "List devices, segments, interfaces, VLANs, routes and more",
 		GroupID: groupLook,
-		Example: "  ropeswing show routes mole-rtr\n  ropeswing show routes quay-edge --without beam-a\n  ropeswing show interfaces --wide\n  ropeswing show segments -o csv",
-		Args:    cobra.ArbitraryArgs,
+		Example: "  ropeswing show routes mole-rtr\n  ropeswing show routes quay-edge --without beam-a\n  ropeswing show interfaces --wide\n" +
+			"  ropeswing show segments -o csv",
+		Args: cobra.ArbitraryArgs,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 0 {
 				return unknownCommand(cmd, args[0])
 			}
-			return errors.New("show what? devices, segments, interfaces, ports, vlans, cables, neighbours, management, card, routes, permits, translations, packets, hosts, addresses or blocks")
+			return errors.New("show what? devices, segments, interfaces, ports, vlans, cables, neighbours, management, card, routes, permits, " +
+				"translations, packets, hosts, addresses or blocks")
 		},
 	}
 	cmd.AddCommand(
@@ -42,19 +44,22 @@ func (a *app) show() *cobra.Command {
 		a.stateList("vlans", "vlan", "Which switch has which VLAN where, and where one is missing", rowsOf(view.VLANs)),
 		a.stateList("cables", "cable", "The cables, and whether anything gets through", rowsOf(view.Cables)),
 		a.stateList("neighbours", "neighbors", "Who hears whom, interface by interface", rowsOf(view.Neighbours)),
-		a.list("management", "managed", "Where each device is managed, and if the operator gets there", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Managed, view.Table) {
-			return view.Management(net, verify.Management(net), devices)
-		})),
+		a.list("management", "managed", "Where each device is managed, and if the operator gets there",
+			rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Managed, view.Table) {
+				return view.Management(net, verify.Management(net), devices)
+			})),
 		a.card(),
 		a.routes(),
-		a.list("permits", "permit", "What devices let pass, in order, and what hangs on it", rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Permit, view.Table) {
-			return view.Permits(net.Spec, verify.CountedPermits(net, devices), devices)
-		})),
+		a.list("permits", "permit", "What devices let pass, in order, and what hangs on it",
+			rowsOf(func(net *forward.Network, devices []model.DeviceID) ([]view.Permit, view.Table) {
+				return view.Permits(net.Spec, verify.CountedPermits(net, devices), devices)
+			})),
 		a.list("translations", "translation", "Which addresses are which beyond which interface", rowsOf(view.Translations)),
 		a.packets(),
-		a.stateList("hosts", "host", "The hosts side by side, and what is odd about any", rowsOf(func(state *network.State, devices []model.DeviceID) ([]view.Host, view.Table) {
-			return view.Hosts(state.Spec, verify.Hosts(state.Spec, devices))
-		})),
+		a.stateList("hosts", "host", "The hosts side by side, and what is odd about any",
+			rowsOf(func(state *network.State, devices []model.DeviceID) ([]view.Host, view.Table) {
+				return view.Hosts(state.Spec, verify.Hosts(state.Spec, devices))
+			})),
 		a.stateList("addresses", "address", "Every address, in order, and who has it", rowsOf(view.Addresses)),
 		a.blocks(),
 	)
@@ -152,7 +157,8 @@ type answer struct {
 
 // shown is one 'show' command: it reads the plan, makes an answer of what is
 // named, and prints it.
-func (a *app) shown(use, alias, short string, complete cobra.CompletionFunc, make func(*workspace.Workspace, []string) (answer, error)) *cobra.Command {
+func (a *app) shown(use, alias, short string, complete cobra.CompletionFunc,
+	make func(*workspace.Workspace, []string) (answer, error)) *cobra.Command {
 	return a.shownOf(use, alias, short, complete, func(names []string) (answer, error) {
 		w, err := a.usable()
 		if err != nil {
@@ -184,19 +190,20 @@ func (a *app) shownOf(use, alias, short string, complete cobra.CompletionFunc, m
 // ports shows the ports of devices side by side, as one looks at them.
 func (a *app) ports() *cobra.Command {
 	var without []string
-	cmd := a.shownOf("ports [DEVICE…]", "port", "The ports: what each carries, its state, what is plugged in", a.completeDevices, func(names []string) (answer, error) {
-		who, state, err := a.stateWithout(without)
-		if err != nil {
-			return answer{}, err
-		}
-		devices, err := a.rowsMeant(who, names)
-		if err != nil {
-			return answer{}, err
-		}
-		data, table := view.Ports(state, devices)
-		data, table = view.Matching(data, table, a.match)
-		return answer{data, table, func() { view.PortsText(a.out, data, a.width) }}, nil
-	})
+	cmd := a.shownOf("ports [DEVICE…]", "port", "The ports: what each carries, its state, what is plugged in", a.completeDevices,
+		func(names []string) (answer, error) {
+			who, state, err := a.stateWithout(without)
+			if err != nil {
+				return answer{}, err
+			}
+			devices, err := a.rowsMeant(who, names)
+			if err != nil {
+				return answer{}, err
+			}
+			data, table := view.Ports(state, devices)
+			data, table = view.Matching(data, table, a.match)
+			return answer{data, table, func() { view.PortsText(a.out, data, a.width) }}, nil
+		})
 	a.withoutFlag(cmd, &without)
 	a.withFlag(cmd)
 	a.listFlags(cmd)
@@ -207,40 +214,41 @@ func (a *app) ports() *cobra.Command {
 func (a *app) interfaces() *cobra.Command {
 	var without []string
 	var f view.Filter
-	cmd := a.shownOf("interfaces [DEVICE…|DEVICE:INTERFACE]", "interface", "The interfaces with addresses and state, or all of one", a.completeEndpoints, func(names []string) (answer, error) {
-		who, state, err := a.stateWithout(without)
-		if err != nil {
-			return answer{}, err
-		}
-		if len(names) == 1 && strings.Contains(names[0], ":") {
-			e, err := who.Endpoint(names[0])
-			if err == nil && e.Interface == model.None {
-				err = fmt.Errorf("nobody in the plan has %s", names[0])
-			}
+	cmd := a.shownOf("interfaces [DEVICE…|DEVICE:INTERFACE]", "interface", "The interfaces with addresses and state, or all of one",
+		a.completeEndpoints, func(names []string) (answer, error) {
+			who, state, err := a.stateWithout(without)
 			if err != nil {
 				return answer{}, err
 			}
-			data := view.OneInterface(state, e.Interface)
-			_, table := view.Interfaces(state, []model.DeviceID{e.Device}, view.Filter{Match: names[0]})
-			return answer{data, table, func() { view.InterfaceText(a.out, data, view.Carried(state.Spec, e.Interface), a.width) }}, nil
-		}
-		devices, err := a.rowsMeant(who, names)
-		if err != nil {
-			return answer{}, err
-		}
-		families, err := a.families()
-		if err != nil {
-			return answer{}, err
-		}
-		if f.Segment != "" {
-			if err := who.HasSegment(f.Segment); err != nil {
+			if len(names) == 1 && strings.Contains(names[0], ":") {
+				e, err := who.Endpoint(names[0])
+				if err == nil && e.Interface == model.None {
+					err = fmt.Errorf("nobody in the plan has %s", names[0])
+				}
+				if err != nil {
+					return answer{}, err
+				}
+				data := view.OneInterface(state, e.Interface)
+				_, table := view.Interfaces(state, []model.DeviceID{e.Device}, view.Filter{Match: names[0]})
+				return answer{data, table, func() { view.InterfaceText(a.out, data, view.Carried(state.Spec, e.Interface), a.width) }}, nil
+			}
+			devices, err := a.rowsMeant(who, names)
+			if err != nil {
 				return answer{}, err
 			}
-		}
-		f.Families, f.Match = families, a.match
-		data, table := view.Interfaces(state, devices, f)
-		return answer{data, table, func() { table.Text(a.out, a.width, "", a.wide) }}, nil
-	})
+			families, err := a.families()
+			if err != nil {
+				return answer{}, err
+			}
+			if f.Segment != "" {
+				if err := who.HasSegment(f.Segment); err != nil {
+					return answer{}, err
+				}
+			}
+			f.Families, f.Match = families, a.match
+			data, table := view.Interfaces(state, devices, f)
+			return answer{data, table, func() { table.Text(a.out, a.width, "", a.wide) }}, nil
+		})
 	cmd.Flags().BoolVar(&f.Down, "down", false, "only those that are not up; unused ports are left out")
 	cmd.Flags().StringVar(&f.Segment, "segment", "", "only those on `SEGMENT`, or that carry its VLAN")
 	a.must(cmd.RegisterFlagCompletionFunc("segment", a.completeSegments))
@@ -253,65 +261,67 @@ func (a *app) interfaces() *cobra.Command {
 
 // card is one page to work from at a device's console.
 func (a *app) card() *cobra.Command {
-	return a.shown("card DEVICE", "cards", "A page to work from at the console, in the order one types", a.completeDevices, func(w *workspace.Workspace, names []string) (answer, error) {
-		if len(names) != 1 {
-			return answer{}, errors.New("name the device: ropeswing show card quay-edge")
-		}
-		d, err := w.Device(names[0])
-		if err != nil {
-			return answer{}, err
-		}
-		data := view.NewCard(w.Spec, d, w.Basis, w.CardPings(w.Network, d))
-		return answer{data, data.Table(), func() { data.Text(a.out, a.width) }}, nil
-	})
+	return a.shown("card DEVICE", "cards", "A page to work from at the console, in the order one types", a.completeDevices,
+		func(w *workspace.Workspace, names []string) (answer, error) {
+			if len(names) != 1 {
+				return answer{}, errors.New("name the device: ropeswing show card quay-edge")
+			}
+			d, err := w.Device(names[0])
+			if err != nil {
+				return answer{}, err
+			}
+			data := view.NewCard(w.Spec, d, w.Basis, w.CardPings(w.Network, d))
+			return answer{data, data.Table(), func() { data.Text(a.out, a.width) }}, nil
+		})
 }
 
 func (a *app) routes() *cobra.Command {
 	var f view.RouteFilter
 	var without []string
 	covering, derived, prices := "", false, false
-	cmd := a.shown("routes [DEVICE…]", "route", "The routes, and why some are not used", a.completeDevices, func(w *workspace.Workspace, names []string) (answer, error) {
-		err := a.routeFilter(&f, covering)
-		if prices && a.format != "table" {
-			return answer{}, errors.New("--prices is a table for people: leave out -o")
-		}
-		if derived = derived || prices; derived && err == nil {
-			if f.Sources = []string{"derived"}; w.Spec.Wants == nil {
-				err = errors.New("no route is derived: the plan has no 'wants'; write 'wants: {}' to have all reach all")
+	cmd := a.shown("routes [DEVICE…]", "route", "The routes, and why some are not used", a.completeDevices,
+		func(w *workspace.Workspace, names []string) (answer, error) {
+			err := a.routeFilter(&f, covering)
+			if prices && a.format != "table" {
+				return answer{}, errors.New("--prices is a table for people: leave out -o")
 			}
-		}
-		if err != nil {
-			return answer{}, err
-		}
-		if w, err = w.Without(without...); err != nil {
-			return answer{}, err
-		}
-		devices, err := a.rowsMeant(w.Who, names)
-		if err != nil {
-			return answer{}, err
-		}
-		data, table := view.Routes(w.Network, devices, f)
-		data, table = view.Matching(data, table, a.match)
-		return answer{data, table, func() {
-			if derived {
-				view.DerivedText(a.out, w.Derived, devices, f.Families, w.Spec.Wants.Summarise, w.Basis)
-			}
-			table.Text(a.out, a.width, "", a.wide)
-			if derived {
-				names := make([]string, len(devices))
-				for i, d := range devices {
-					names[i] = w.Spec.Devices[d].Name
-				}
-				view.OpenText(a.out, w.Unprotected(), names, a.width)
-				switch {
-				case prices || len(names) == len(w.Spec.Devices) && len(w.Derived.Statics) <= fewLines && len(without) == 0:
-					view.PricesText(a.out, w.Derived, derive.Prices(w.Spec), a.width)
-				case len(without) == 0:
-					fmt.Fprintln(a.out, "what each level of protection costs: "+a.self()+" show routes --prices")
+			if derived = derived || prices; derived && err == nil {
+				if f.Sources = []string{"derived"}; w.Spec.Wants == nil {
+					err = errors.New("no route is derived: the plan has no 'wants'; write 'wants: {}' to have all reach all")
 				}
 			}
-		}}, nil
-	})
+			if err != nil {
+				return answer{}, err
+			}
+			if w, err = w.Without(without...); err != nil {
+				return answer{}, err
+			}
+			devices, err := a.rowsMeant(w.Who, names)
+			if err != nil {
+				return answer{}, err
+			}
+			data, table := view.Routes(w.Network, devices, f)
+			data, table = view.Matching(data, table, a.match)
+			return answer{data, table, func() {
+				if derived {
+					view.DerivedText(a.out, w.Derived, devices, f.Families, w.Spec.Wants.Summarise, w.Basis)
+				}
+				table.Text(a.out, a.width, "", a.wide)
+				if derived {
+					names := make([]string, len(devices))
+					for i, d := range devices {
+						names[i] = w.Spec.Devices[d].Name
+					}
+					view.OpenText(a.out, w.Unprotected(), names, a.width)
+					switch {
+					case prices || len(names) == len(w.Spec.Devices) && len(w.Derived.Statics) <= fewLines && len(without) == 0:
+						view.PricesText(a.out, w.Derived, derive.Prices(w.Spec), a.width)
+					case len(without) == 0:
+						fmt.Fprintln(a.out, "what each level of protection costs: "+a.self()+" show routes --prices")
+					}
+				}
+			}}, nil
+		})
 	cmd.Flags().StringVar(&covering, "covering", "", "only routes that match `ADDRESS`, longest first, and which decides")
 	cmd.Flags().StringSliceVar(&f.Sources, "type", nil, "only routes of `TYPE`, repeatable: "+strings.Join(routeSources, ", "))
 	cmd.Flags().BoolVar(&prices, "prices", false, "only derived routes, and what each level of protection costs in lines and watches")
@@ -354,26 +364,27 @@ var routeSources = []string{"local", "direct", "static", "derived", "learned"}
 
 // blocks is the one 'show' command that is not of devices.
 func (a *app) blocks() *cobra.Command {
-	cmd := a.shownOf("blocks [BLOCK…]", "block", "The blocks within one another, and the room left in each", a.completeBlocks, func(names []string) (answer, error) {
-		w, err := a.numbers()
-		if err != nil {
-			return answer{}, err
-		}
-		for _, name := range names {
-			if err := w.HasBlock(name); err != nil {
+	cmd := a.shownOf("blocks [BLOCK…]", "block", "The blocks within one another, and the room left in each", a.completeBlocks,
+		func(names []string) (answer, error) {
+			w, err := a.numbers()
+			if err != nil {
 				return answer{}, err
 			}
-		}
-		data, table := view.Blocks(w.Spec, names)
-		data, table = view.Matching(data, table, a.match)
-		return answer{data, table, func() {
-			if len(names) > 0 || !view.Nested(data) {
-				view.BlocksText(a.out, data, table.Empty, a.width)
-				return
+			for _, name := range names {
+				if err := w.HasBlock(name); err != nil {
+					return answer{}, err
+				}
 			}
-			view.BlockTree(a.out, data, table.Empty, a.self()+" show blocks", a.width, a.wide)
-		}}, nil
-	})
+			data, table := view.Blocks(w.Spec, names)
+			data, table = view.Matching(data, table, a.match)
+			return answer{data, table, func() {
+				if len(names) > 0 || !view.Nested(data) {
+					view.BlocksText(a.out, data, table.Empty, a.width)
+					return
+				}
+				view.BlockTree(a.out, data, table.Empty, a.self()+" show blocks", a.width, a.wide)
+			}}, nil
+		})
 	a.matchFlag(cmd)
 	return cmd
 }

@@ -19,7 +19,8 @@ func (a *app) split() *cobra.Command {
 		Use:     "split PREFIX",
 		Short:   "Cut a subnet into equal parts",
 		GroupID: groupArithmetic,
-		Example: "  ropeswing split 10.48.0.0/20 --into 4\n  ropeswing split 10.48.0.0/20 --len 24\n  ropeswing split 10.48.0.0/20 --hosts 100\n  ropeswing split 2001:db8:5ea::/48 --len 52 -o csv",
+		Example: "  ropeswing split 10.48.0.0/20 --into 4\n  ropeswing split 10.48.0.0/20 --len 24\n  ropeswing split 10.48.0.0/20 --hosts " +
+			"100\n  ropeswing split 2001:db8:5ea::/48 --len 52 -o csv",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err

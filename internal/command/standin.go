@@ -34,7 +34,8 @@ func (a *app) standIn() *cobra.Command {
 			"is not saved is gone after a restart. All of them are served unless some are named.\n" +
 			"Who may ask is made up at the start, and kept in a folder that goes with the\n" +
 			"program. Ctrl-C ends all.",
-		Example:           "  ropeswing stand-in\n  ropeswing stand-in quay-edge quay-core\n  ropeswing stand-in bad-morning/observed --trouble slow,cut",
+		Example: "  ropeswing stand-in\n  ropeswing stand-in quay-edge quay-core\n  ropeswing stand-in bad-morning/observed " +
+			"--trouble slow,cut",
 		ValidArgsFunction: a.completeDevices,
 		RunE: func(_ *cobra.Command, args []string) error {
 			args = a.planOrState(args)
@@ -83,7 +84,8 @@ func (a *app) standIn() *cobra.Command {
 	cmd.Flags().StringVar(&o.Trouble, "trouble", "", "make `TROUBLE`, with commas between: "+strings.Join(kinds, ", "))
 	cmd.Flags().Uint64Var(&o.Seed, "seed", 1, "the seed `N` by which trouble comes")
 	cmd.Flags().StringVar(&lists, "lists", "", "print lists of your own too: templates in `FILE`")
-	cmd.Flags().StringVar(&speaks, "speaks", "", "the `LANGUAGE` of invented gear that a stand-in's console speaks: "+strings.Join(languages(), ", "))
+	cmd.Flags().StringVar(&speaks, "speaks", "", "the `LANGUAGE` of invented gear that a stand-in's console speaks: "+
+		strings.Join(languages(), ", "))
 	cmd.Flags().StringVar(&folder, "access", "", "keep who may ask in the new folder `FOLDER`; a temporary one unless said")
 	a.must(cmd.RegisterFlagCompletionFunc("speaks", cobra.FixedCompletions(languages(), noFiles)))
 	a.must(cmd.RegisterFlagCompletionFunc("trouble", cobra.FixedCompletions(kinds, noFiles)))
@@ -135,7 +137,8 @@ func (a *app) serveStandIns(ctx context.Context, y *corestandin.Yard, names []st
 		return err
 	}
 	defer remove()
-	t := view.Table{Columns: []view.Column{{Key: "device", Title: "device"}, {Key: "snmp", Title: "SNMP"}, {Key: "ssh", Title: "NETCONF and lists, by SSH"}, {Key: "tls", Title: "RESTCONF"}}}
+	t := view.Table{Columns: []view.Column{{Key: "device", Title: "device"}, {Key: "snmp", Title: "SNMP"},
+		{Key: "ssh", Title: "NETCONF and lists, by SSH"}, {Key: "tls", Title: "RESTCONF"}}}
 	for _, s := range served {
 		t.Rows = append(t.Rows, []string{s.Name, s.SNMP, s.SSH, s.Web})
 	}
@@ -178,7 +181,8 @@ func (a *app) standInsOf(ctx context.Context, state string) (file string, end fu
 }
 
 // keepAccess keeps who may ask in a folder of its own, which goes with the program.
-func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, folder string, speaks *standin.Speech) (file string, remove func(), err error) {
+func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, folder string, speaks *standin.Speech) (file string,
+	remove func(), err error) {
 	if folder == "" {
 		if folder, err = os.MkdirTemp("", "ropeswing-stand-in-"); err != nil {
 			return "", nil, err
@@ -206,7 +210,8 @@ func accessOf(served []standin.Served, secrets *standin.Secrets, folder string, 
 		of.Entries = append(of.Entries, access.Entry{For: s.Name, Ways: []access.Way{
 			{By: access.NETCONF, At: s.SSH, User: secrets.User, Key: &access.Secret{File: "key"}},
 			{By: access.RESTCONF, At: s.Web, User: secrets.User, Password: &access.Secret{File: "password"}},
-			{By: access.SNMP, At: s.SNMP, Version: "3", User: secrets.SNMP.User, Auth: &access.Secret{File: "auth"}, Privacy: &access.Secret{File: "privacy"}},
+			{By: access.SNMP, At: s.SNMP, Version: "3", User: secrets.SNMP.User, Auth: &access.Secret{File: "auth"},
+				Privacy: &access.Secret{File: "privacy"}},
 			{By: access.Lists, At: s.SSH, User: secrets.User, Password: &access.Secret{File: "password"}, Gear: "lists.gear.yaml"},
 		}})
 		if speaks != nil { // it is gear that speaks its own language, and no open protocol
@@ -221,7 +226,8 @@ func accessOf(served []standin.Served, secrets *standin.Secrets, folder string, 
 		return "", err
 	}
 	written := map[string][]byte{
-		"access.yaml": text, "known-hosts": []byte(hosts), "key": secrets.Key, "auth": []byte(secrets.SNMP.Auth + "\n"), "privacy": []byte(secrets.SNMP.Privacy + "\n"),
+		"access.yaml": text, "known-hosts": []byte(hosts), "key": secrets.Key, "auth": []byte(secrets.SNMP.Auth +
+			"\n"), "privacy": []byte(secrets.SNMP.Privacy + "\n"),
 		"password": []byte(secrets.Password + "\n"), "community": []byte(secrets.SNMP.Community + "\n"), "lists.gear.yaml": standin.Gear,
 	}
 	if speaks != nil {

@@ -46,7 +46,10 @@ func (a *app) steps() *cobra.Command {
 			"while its device has steps left, no requirement and as few pairs as can be fail\n" +
 			"in between, with the fewest logins; every state in between is predicted. Exit\n" +
 			"code 1 where something fails in between, hands are needed, or no step sets it.",
-		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps last-week/skerry.plan.yaml -o markdown\n  ropeswing steps --since HEAD~1\n  ropeswing steps --form lamps.form\n  ropeswing steps --session quay-sw1=10.48.1.98 --only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --factory 192.0.2.253/24 quay-sw1\n  ropeswing steps --standing-at desk-7 --device mole-rtr",
+		Example: "  ropeswing steps\n  ropeswing steps bad-morning/observed\n  ropeswing steps last-week/skerry.plan.yaml -o markdown\n  " +
+			"ropeswing steps --since HEAD~1\n  ropeswing steps --form lamps.form\n  ropeswing steps --session quay-sw1=10.48.1.98 " +
+			"--only-next\n  ropeswing steps --check sheet.json\n  ropeswing steps --factory 192.0.2.253/24 quay-sw1\n  ropeswing steps " +
+			"--standing-at desk-7 --device mole-rtr",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) > 1 || len(args) == 1 && o.since != "" {
 				return errors.New("steps begin at one state, plan or revision")
@@ -65,11 +68,14 @@ func (a *app) steps() *cobra.Command {
 	}
 	a.withFlag(cmd)
 	cmd.Flags().StringVar(&o.standing, "standing-at", "", "the `HOST` of the plan that you sit at; its operator unless said")
-	cmd.Flags().StringSliceVar(&o.sessions, "session", nil, "where you are logged in: `DEVICE=ADDRESS`; where the device is managed unless said; repeatable")
+	cmd.Flags().StringSliceVar(&o.sessions,
+		"session", nil, "where you are logged in: `DEVICE=ADDRESS`; where the device is managed unless said; repeatable")
 	cmd.Flags().StringVar(&o.since, "since", "", "from the plan as it was at `REVISION` of the git repository it is in")
 	cmd.Flags().StringVar(&o.device, "device", "", "only the steps of `DEVICE`")
-	cmd.Flags().StringVar(&o.check, "check", "", "prove the worksheet in `FILE`, as -o json writes it, perhaps changed by hand; - is standard input")
-	cmd.Flags().StringVar(&o.factory, "factory", "", "the device named is new, and comes with `ADDRESS/LENGTH`: what to set on the laptop, on the device, and to put back")
+	cmd.Flags().StringVar(&o.check, "check",
+		"", "prove the worksheet in `FILE`, as -o json writes it, perhaps changed by hand; - is standard input")
+	cmd.Flags().StringVar(&o.factory, "factory",
+		"", "the device named is new, and comes with `ADDRESS/LENGTH`: what to set on the laptop, on the device, and to put back")
 	cmd.Flags().BoolVar(&o.restart, "restart", false, "each device restarts once all of it is set and saved: what that takes while it lasts")
 	cmd.Flags().StringVar(&o.template, "template", "", "fill the template in `FILE` once for each visit to a device")
 	cmd.Flags().StringVar(&o.form, "form", "", "say each step in your gear's own language too, by the form `FILE`")

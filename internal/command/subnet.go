@@ -26,7 +26,9 @@ func (a *app) subnet() *cobra.Command {
 		Use:     "subnet X…",
 		Short:   "The facts of a subnet, and of an address in it",
 		GroupID: groupArithmetic,
-		Example: "  ropeswing subnet 10.48.1.77/26\n  ropeswing subnet 10.48.1.77 255.255.255.192\n  ropeswing subnet 2001:db8:5ea:110::1/64\n  ropeswing subnet 10.48.1.0/26 --nth -2\n  ropeswing subnet 2001:db8:5ea:110::/64 --mac 02:00:5e:10:00:01\n  ropeswing subnet 10.48.1.0/26 10.48.1.64/26",
+		Example: "  ropeswing subnet 10.48.1.77/26\n  ropeswing subnet 10.48.1.77 255.255.255.192\n  ropeswing subnet " +
+			"2001:db8:5ea:110::1/64\n  ropeswing subnet 10.48.1.0/26 --nth -2\n  ropeswing subnet 2001:db8:5ea:110::/64 --mac " +
+			"02:00:5e:10:00:01\n  ropeswing subnet 10.48.1.0/26 10.48.1.64/26",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err

@@ -15,7 +15,8 @@ func (a *app) trace() *cobra.Command {
 		Use:     "trace [FROM] TO",
 		Short:   "Predict what traceroute shows, with devices beside addresses",
 		GroupID: groupProve,
-		Example: "  ropeswing trace tern-cam\n  ropeswing trace desk-7 192.0.2.9 -4\n  ropeswing trace desk-7 tern-cam --without beam-a\n  ropeswing trace --live tern-cam",
+		Example: "  ropeswing trace tern-cam\n  ropeswing trace desk-7 192.0.2.9 -4\n  ropeswing trace desk-7 tern-cam --without beam-a\n  " +
+			"ropeswing trace --live tern-cam",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if real.on {
 				return a.traceLive(&j, &real, args)
@@ -41,7 +42,8 @@ func (a *app) trace() *cobra.Command {
 	j.probe.AnyPort = true
 	a.liveFlags(cmd, &real, "send real probes")
 	cmd.Flags().StringVar(&real.probes, "probes", "", "with --live: `KIND` of probes: icmp, or udp; udp where the system permits no other")
-	a.must(cmd.RegisterFlagCompletionFunc("probes", cobra.FixedCompletions([]cobra.Completion{"icmp", "udp"}, cobra.ShellCompDirectiveNoFileComp)))
+	a.must(cmd.RegisterFlagCompletionFunc("probes",
+		cobra.FixedCompletions([]cobra.Completion{"icmp", "udp"}, cobra.ShellCompDirectiveNoFileComp)))
 	named := cmd.Args
 	cmd.Args = func(cmd *cobra.Command, args []string) error {
 		switch {

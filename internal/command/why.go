@@ -27,8 +27,9 @@ func (a *app) why() *cobra.Command {
 			"'protect': what each level of protection costs in lines and watches. Or\n" +
 			"explain a finding, with its smallest example; or a term of the trade, or a key\n" +
 			"of the plan. Alone, list all findings.",
-		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why mole-rtr 10.48.3.2\n  ropeswing why protect\n  ropeswing why next-hop-unresolvable\n  ropeswing why NAT\n  ropeswing why",
-		Args:    atMost(2),
+		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why mole-rtr " +
+			"10.48.3.2\n  ropeswing why protect\n  ropeswing why next-hop-unresolvable\n  ropeswing why NAT\n  ropeswing why",
+		Args: atMost(2),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err

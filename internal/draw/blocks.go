@@ -33,7 +33,8 @@ func Blocks(spec *model.Spec, asked Asked) *Sheet {
 		s.Texts = append(s.Texts, Text{X: indent + wide(head, false)*1.02 + 16, Y: y + 12, Text: note, Class: Quiet})
 		y += 18
 		const high = 26.0
-		s.Rects = append(s.Rects, Rect{X: indent, Y: y, W: width, H: high, Class: Paper, Name: spec.Blocks[u.Block].Name}, Rect{X: indent, Y: y, W: width, H: high, Class: Quiet, Empty: true})
+		s.Rects = append(s.Rects, Rect{X: indent, Y: y, W: width, H: high, Class: Paper, Name: spec.Blocks[u.Block].Name},
+			Rect{X: indent, Y: y, W: width, H: high, Class: Quiet, Empty: true})
 		var untold []string
 		for _, x := range u.Stretches {
 			class, name := stretchOf(spec, x)

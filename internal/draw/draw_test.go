@@ -176,7 +176,8 @@ func TestForms(t *testing.T) {
 // Names are text, whatever stands in them.
 func TestHostileNamesAreText(t *testing.T) {
 	t.Parallel()
-	s := &draw.Sheet{Title: `<script>alert(1)</script>`, About: `"&'`, Texts: []draw.Text{{Text: "</text><script>\x1b[31m"}}, Rects: []draw.Rect{{Name: `"><script>`}}}
+	s := &draw.Sheet{Title: `<script>alert(1)</script>`, About: `"&'`, Texts: []draw.Text{{Text: "</text><script>\x1b[31m"}},
+		Rects: []draw.Rect{{Name: `"><script>`}}}
 	svg := string(s.SVG())
 	assert.NotContains(t, svg, "<script>")
 	assert.NotContains(t, svg, "\x1b")
@@ -229,7 +230,8 @@ devices:
 			rows = append(rows, x.Text)
 		}
 	}
-	assert.Equal(t, []string{"p1 … p11: 11 hosts, staff", "p12: pc-12 (down)", "p13 … p30: 18 hosts, staff", "p31 … p48: 18 hosts, phones"}, rows)
+	assert.Equal(t, []string{"p1 … p11: 11 hosts, staff", "p12: pc-12 (down)", "p13 … p30: 18 hosts, staff", "p31 … p48: 18 hosts, phones"},
+		rows)
 }
 
 // Shapes that people build: nothing overlaps, and hardly anything crosses.
@@ -243,7 +245,8 @@ func TestShapesAreDrawnWell(t *testing.T) {
 		"grid": {coretest.Grid(4, 4), 2}, "rings, folded": {coretest.RingOfRings(8, 9), 6},
 	} {
 		net := coretest.Network(t, x.shape.Plan(2, []int{0}, "{}"))
-		for kind, s := range map[string]*draw.Sheet{"wires": draw.Wires(net, draw.Asked{Title: name}, nil), "subnets": draw.Subnets(net, draw.Asked{Title: name})} {
+		for kind, s := range map[string]*draw.Sheet{"wires": draw.Wires(net, draw.Asked{Title: name}, nil),
+			"subnets": draw.Subnets(net, draw.Asked{Title: name})} {
 			assert.LessOrEqual(t, s.Crossings, x.most, "%s of %s", kind, name)
 			overlaps(t, name+", "+kind, s)
 		}

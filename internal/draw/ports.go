@@ -132,7 +132,8 @@ func (s *Sheet) port(x, y float64, name string, is, was *jack) {
 		high = portHigh + halfHigh
 	}
 	holds := []string{is.carries, is.to, is.n}
-	s.Rects = append(s.Rects, Rect{X: x, Y: y, W: portWide, H: high, Class: is.class, Round: 4, Name: name, Holds: holds, Dashed: is.state == "free"})
+	s.Rects = append(s.Rects, Rect{X: x, Y: y, W: portWide, H: high, Class: is.class, Round: 4, Name: name, Holds: holds,
+		Dashed: is.state == "free"})
 	room := func(text string, small bool) string {
 		for wide(text, small) > portWide-2*pad && text != "" {
 			letters := []rune(strings.TrimSuffix(text, "…"))
@@ -172,7 +173,8 @@ func (s *Sheet) port(x, y float64, name string, is, was *jack) {
 		class = Bad
 	}
 	half := y + portHigh
-	s.Rects = append(s.Rects, Rect{X: x, Y: half, W: portWide, H: halfHigh, Class: class, Round: 4, Name: name + ", found", Holds: []string{was.carries}})
+	s.Rects = append(s.Rects, Rect{X: x, Y: half, W: portWide, H: halfHigh, Class: class, Round: 4, Name: name + ", found",
+		Holds: []string{was.carries}})
 	s.Texts = append(s.Texts, Text{X: x + pad, Y: half + 15, Text: room("found "+was.state, true), Class: class, Small: true, Bold: true})
 	put(half+29, 2, class, was.carries)
 }

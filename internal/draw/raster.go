@@ -76,7 +76,8 @@ func (s *Sheet) PNG() ([]byte, error) {
 		if t.Middle {
 			x -= wide(t.Text, t.Small) / 2
 		}
-		d := font.Drawer{Dst: p.to, Src: image.NewUniform(colour(looks[t.Class].line[0])), Face: p.faces[[2]bool{t.Bold, t.Small}], Dot: fixed.Point26_6{X: fixed.Int26_6(x * p.by * 64), Y: fixed.Int26_6(t.Y * p.by * 64)}}
+		d := font.Drawer{Dst: p.to, Src: image.NewUniform(colour(looks[t.Class].line[0])), Face: p.faces[[2]bool{t.Bold, t.Small}],
+			Dot: fixed.Point26_6{X: fixed.Int26_6(x * p.by * 64), Y: fixed.Int26_6(t.Y * p.by * 64)}}
 		d.DrawString(t.Text)
 	}
 	var b bytes.Buffer
@@ -138,7 +139,8 @@ func (p *painter) line(points []layout.Point, c color.Color, thick float64, dash
 			n := layout.Point{X: -dy * thick / 2, Y: dx * thick / 2}
 			q := layout.Point{X: a.X + dx*from, Y: a.Y + dy*from}
 			r := layout.Point{X: a.X + dx*to, Y: a.Y + dy*to}
-			p.fill([]layout.Point{{X: q.X + n.X, Y: q.Y + n.Y}, {X: r.X + n.X, Y: r.Y + n.Y}, {X: r.X - n.X, Y: r.Y - n.Y}, {X: q.X - n.X, Y: q.Y - n.Y}}, c)
+			p.fill([]layout.Point{{X: q.X + n.X, Y: q.Y + n.Y}, {X: r.X + n.X, Y: r.Y + n.Y}, {X: r.X - n.X, Y: r.Y - n.Y},
+				{X: q.X - n.X, Y: q.Y - n.Y}}, c)
 		}
 		if !dashed {
 			piece(0, min(long+thick/4, long+0.5))
@@ -164,7 +166,8 @@ func rounded(r Rect) []layout.Point {
 	}
 	var all []layout.Point
 	k := min(r.Round, r.W/2, r.H/2)
-	for corner, at := range []layout.Point{{X: r.X + r.W - k, Y: r.Y + k}, {X: r.X + r.W - k, Y: r.Y + r.H - k}, {X: r.X + k, Y: r.Y + r.H - k}, {X: r.X + k, Y: r.Y + k}} {
+	for corner, at := range []layout.Point{{X: r.X + r.W - k, Y: r.Y + k}, {X: r.X + r.W - k, Y: r.Y + r.H - k},
+		{X: r.X + k, Y: r.Y + r.H - k}, {X: r.X + k, Y: r.Y + k}} {
 		for i := range 7 {
 			angle := math.Pi/2*float64(corner-1) + math.Pi/2*float64(i)/6
 			all = append(all, layout.Point{X: at.X + k*math.Cos(angle), Y: at.Y + k*math.Sin(angle)})
@@ -229,7 +232,8 @@ func (s *Sheet) PDF() ([]byte, error) {
 		if t.Middle {
 			x -= wide(t.Text, t.Small) / 2
 		}
-		fmt.Fprintf(&c, "%sBT /%s %s Tf %s %s Td (%s) Tj ET\n", rgb(looks[t.Class].line[0], "rg"), name, num(size), num(x), y(t.Y), latin(t.Text))
+		fmt.Fprintf(&c, "%sBT /%s %s Tf %s %s Td (%s) Tj ET\n", rgb(looks[t.Class].line[0], "rg"), name, num(size), num(x), y(t.Y),
+			latin(t.Text))
 	}
 	return pdfOf(s, c.Bytes()), nil
 }
@@ -275,7 +279,8 @@ func pdfOf(s *Sheet, content []byte) []byte {
 	b.WriteString("%PDF-1.4\n%\xe2\xe3\xcf\xd3\n")
 	object("<< /Type /Catalog /Pages 2 0 R /ViewerPreferences << /DisplayDocTitle true >> >>")
 	object("<< /Type /Pages /Kids [3 0 R] /Count 1 >>")
-	object(fmt.Sprintf("<< /Type /Page /Parent 2 0 R /MediaBox [0 0 %s %s] /Contents 4 0 R /Resources << /Font << /F1 5 0 R /F2 6 0 R >> >> >>", num(s.Width), num(s.Height)))
+	object(fmt.Sprintf("<< /Type /Page /Parent 2 0 R /MediaBox [0 0 %s %s] /Contents 4 0 R /Resources << /Font << /F1 5 0 R /F2 6 0 R >> "+
+		">> >>", num(s.Width), num(s.Height)))
 	at = append(at, b.Len())
 	fmt.Fprintf(&b, "4 0 obj\n<< /Length %d >>\nstream\n", len(content))
 	b.Write(content)

@@ -111,7 +111,8 @@ func (s *Sheet) fit(width, height float64) {
 	}
 	s.Width = math.Ceil(max(width+2*margin, wide(s.Title, false)*1.35+2*margin, wide(s.About, false)+2*margin))
 	s.Height = math.Ceil(height + 2*margin + head)
-	s.Texts = append(s.Texts, Text{X: margin, Y: margin + 10, Text: s.Title, Class: Strong, Bold: true}, Text{X: margin, Y: margin + 28, Text: s.About, Class: Quiet})
+	s.Texts = append(s.Texts, Text{X: margin, Y: margin + 10, Text: s.Title, Class: Strong, Bold: true},
+		Text{X: margin, Y: margin + 28, Text: s.About, Class: Quiet})
 }
 
 // row is one line of text in a box.
@@ -148,7 +149,8 @@ func (b *box) size() (w, h float64) {
 
 // put puts a box into its place.
 func (s *Sheet) put(b *box, at layout.Placed) {
-	s.Rects = append(s.Rects, Rect{X: at.X, Y: at.Y, W: at.Width, H: at.Height, Class: b.class, Round: b.round, Dashed: b.dashed, Name: b.name, Holds: b.holds})
+	s.Rects = append(s.Rects, Rect{X: at.X, Y: at.Y, W: at.Width, H: at.Height, Class: b.class, Round: b.round, Dashed: b.dashed,
+		Name: b.name, Holds: b.holds})
 	y := at.Y + at.Top + pad/2 + 12
 	for i, r := range b.rows {
 		t := Text{X: at.X + pad, Y: y + float64(i)*lineStep, Text: r.text, Class: r.class, Bold: r.bold}
@@ -218,11 +220,13 @@ func (s *Sheet) graph(g *graph) {
 		at := p.Sites[k]
 		s.Frames = append(s.Frames, Rect{X: at.X, Y: at.Y, W: at.Width, H: at.Height, Class: Site, Round: 12, Name: f.rows[0].text})
 		for i, r := range f.rows {
-			s.Texts = append(s.Texts, Text{X: p.Titles[k].X, Y: p.Titles[k].Y + 12 + float64(i)*lineStep, Text: r.text, Class: r.class, Bold: r.bold})
+			s.Texts = append(s.Texts, Text{X: p.Titles[k].X, Y: p.Titles[k].Y + 12 + float64(i)*lineStep, Text: r.text, Class: r.class,
+				Bold: r.bold})
 		}
 	}
 	for n, w := range g.wires {
-		s.Lines = append(s.Lines, Line{Points: p.Lines[n].Points, Class: w.class, Thick: max(1.2, w.thick), Dashed: w.dashed, Arrow: w.arrow, Names: []string{g.boxes[w.ends[0]].name, g.boxes[w.ends[1]].name}})
+		s.Lines = append(s.Lines, Line{Points: p.Lines[n].Points, Class: w.class, Thick: max(1.2, w.thick), Dashed: w.dashed, Arrow: w.arrow,
+			Names: []string{g.boxes[w.ends[0]].name, g.boxes[w.ends[1]].name}})
 	}
 	for i := range g.boxes {
 		s.put(&g.boxes[i], p.Boxes[i])

@@ -50,7 +50,8 @@ func Subnets(net *forward.Network, asked Asked) *Sheet {
 
 func newThree(net *forward.Network, asked Asked, also map[model.DeviceID]bool) *three {
 	four, six := asked.Families.Has(prefix.IPv4), asked.Families.Has(prefix.IPv6)
-	t := &three{plan: newPlan(net, asked), also: also, segments: map[model.SegmentID]int{}, lines: map[model.InterfaceID]int{}, four: four, six: six}
+	t := &three{plan: newPlan(net, asked), also: also, segments: map[model.SegmentID]int{}, lines: map[model.InterfaceID]int{}, four: four,
+		six: six}
 	on := map[model.SegmentID][]model.InterfaceID{}
 	for i := range t.spec.Interfaces {
 		x := &t.spec.Interfaces[i]
@@ -84,7 +85,8 @@ func newThree(net *forward.Network, asked Asked, also map[model.DeviceID]bool) *
 		}
 		name := t.spec.Cables[c].Name
 		at := len(t.boxes)
-		t.boxes = append(t.boxes, box{name: name, class: Quiet, round: 9, rows: []row{{name, Plain, true}, {"no subnet of its own", Quiet, false}}})
+		t.boxes = append(t.boxes, box{name: name, class: Quiet, round: 9,
+			rows: []row{{name, Plain, true}, {"no subnet of its own", Quiet, false}}})
 		for _, e := range ends {
 			t.lines[e] = at
 			i := &t.spec.Interfaces[e]

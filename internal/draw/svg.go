@@ -40,7 +40,8 @@ func (s *Sheet) Inline(name string) []byte { return s.svg(name+"-", "") }
 func Style(scope string) string {
 	var b strings.Builder
 	for _, r := range []string{
-		"text{font:12px 'DejaVu Sans Mono','Liberation Mono','Courier New',ui-monospace,monospace;white-space:pre}", ".s{font-size:10px}", ".b{font-weight:bold}", ".m{text-anchor:middle}",
+		"text{font:12px 'DejaVu Sans Mono','Liberation Mono','Courier New',ui-monospace,monospace;white-space:pre}", ".s{font-size:10px}",
+		".b{font-weight:bold}", ".m{text-anchor:middle}",
 	} {
 		b.WriteString(scope + r)
 	}
@@ -51,7 +52,8 @@ func Style(scope string) string {
 		}
 		for c := Plain; c <= Site; c++ {
 			l := looks[c]
-			fmt.Fprintf(&b, "%s.r%d{fill:%s;stroke:%s}%s.l%d{fill:none;stroke:%s}%s.t%d{fill:%s}%s.a%d{fill:%s}", scope, c, l.fill[dark], l.line[dark], scope, c, l.line[dark], scope, c, l.line[dark], scope, c, l.line[dark])
+			fmt.Fprintf(&b, "%s.r%d{fill:%s;stroke:%s}%s.l%d{fill:none;stroke:%s}%s.t%d{fill:%s}%s.a%d{fill:%s}", scope, c, l.fill[dark],
+				l.line[dark], scope, c, l.line[dark], scope, c, l.line[dark], scope, c, l.line[dark])
 		}
 		if dark == 1 {
 			b.WriteString("}")
@@ -63,8 +65,11 @@ func Style(scope string) string {
 
 func (s *Sheet) svg(prefix, style string) []byte {
 	var b bytes.Buffer
-	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %s %s" width="%s" height="%s" role="img" aria-labelledby="%stitle %sabout">`+"\n", num(s.Width), num(s.Height), num(s.Width), num(s.Height), prefix, prefix)
-	fmt.Fprintf(&b, "<title id=\"%stitle\">%s</title>\n<desc id=\"%sabout\">%s</desc>\n%s", prefix, escaped(s.Title), prefix, escaped(s.About), style)
+	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %s %s" width="%s" height="%s" `+
+		`role="img" aria-labelledby="%stitle %sabout">`+
+		"\n", num(s.Width), num(s.Height), num(s.Width), num(s.Height), prefix, prefix)
+	fmt.Fprintf(&b, "<title id=\"%stitle\">%s</title>\n<desc id=\"%sabout\">%s</desc>\n%s", prefix, escaped(s.Title), prefix,
+		escaped(s.About), style)
 	fmt.Fprintf(&b, `<rect class="r%d" width="%s" height="%s" style="stroke:none"/>`+"\n", Paper, num(s.Width), num(s.Height))
 	for _, r := range s.Frames {
 		r.svg(&b)
@@ -78,10 +83,12 @@ func (s *Sheet) svg(prefix, style string) []byte {
 		if l.Dashed {
 			dash = ` stroke-dasharray="6 4"`
 		}
-		fmt.Fprintf(&b, `<polyline class="l%d" points="%s" stroke-width="%s" stroke-linejoin="round"%s%s/>`+"\n", l.Class, strings.Join(points, " "), num(l.Thick), dash, named(l.Names))
+		fmt.Fprintf(&b, `<polyline class="l%d" points="%s" stroke-width="%s" stroke-linejoin="round"%s%s/>`+"\n", l.Class,
+			strings.Join(points, " "), num(l.Thick), dash, named(l.Names))
 		if l.Arrow {
 			tip := arrow(l.Points)
-			fmt.Fprintf(&b, `<polygon class="a%d" points="%s,%s %s,%s %s,%s"/>`+"\n", l.Class, num(tip[0].X), num(tip[0].Y), num(tip[1].X), num(tip[1].Y), num(tip[2].X), num(tip[2].Y))
+			fmt.Fprintf(&b, `<polygon class="a%d" points="%s,%s %s,%s %s,%s"/>`+"\n", l.Class, num(tip[0].X), num(tip[0].Y), num(tip[1].X),
+				num(tip[1].Y), num(tip[2].X), num(tip[2].Y))
 		}
 	}
 	for _, r := range s.Rects {
@@ -112,7 +119,8 @@ func (r *Rect) svg(b *bytes.Buffer) {
 	if r.Empty {
 		fill = ` style="fill:none"`
 	}
-	fmt.Fprintf(b, `<rect class="r%d" x="%s" y="%s" width="%s" height="%s" rx="%s"%s%s%s/>`+"\n", r.Class, num(r.X), num(r.Y), num(r.W), num(r.H), num(r.Round), dash, fill, named(append([]string{r.Name}, r.Holds...)))
+	fmt.Fprintf(b, `<rect class="r%d" x="%s" y="%s" width="%s" height="%s" rx="%s"%s%s%s/>`+"\n", r.Class, num(r.X), num(r.Y), num(r.W),
+		num(r.H), num(r.Round), dash, fill, named(append([]string{r.Name}, r.Holds...)))
 }
 
 // named says of what a shape is; names have no spaces in them.

@@ -12,7 +12,8 @@ import (
 const mostOnScreen = 40
 
 // ErrTooManyForText says that a picture of letters would fill more than a screen.
-var ErrTooManyForText = fmt.Errorf("more than %d devices are too many for a screen: name some of them, or write a file with -w", mostOnScreen)
+var ErrTooManyForText = fmt.Errorf("more than %d devices are too many for a screen: name some of them, or write a file with -w",
+	mostOnScreen)
 
 // branch is one line of a tree, with those that hang on it.
 type branch struct {

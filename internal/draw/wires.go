@@ -253,7 +253,8 @@ func (p *plan) onWires(which func(model.SegmentID) bool, least int, marks Marks)
 		var on []model.InterfaceID
 		for i := range p.spec.Interfaces {
 			x := &p.spec.Interfaces[i]
-			if x.Segment == id && x.Kind != model.Loopback && p.net.State.Cable(model.InterfaceID(i)) == model.None && (least == 1 || !p.leaf(x.Device)) {
+			if x.Segment == id && x.Kind != model.Loopback && p.net.State.Cable(model.InterfaceID(i)) == model.None &&
+				(least == 1 || !p.leaf(x.Device)) {
 				on = append(on, model.InterfaceID(i))
 			}
 		}

@@ -23,7 +23,8 @@ func touch(t *testing.T, dir string, names ...string) {
 func TestFindPlanHereOrAbove(t *testing.T) {
 	dir := t.TempDir()
 	touch(t, dir, "a.plan.yaml", "notes.yaml", "sub/deep/x.txt", "other/b.plan.yaml", "two/c.plan.yaml", "two/d.plan.yaml", "two/below/x")
-	for from, want := range map[string]string{"": "a.plan.yaml", "sub": "../a.plan.yaml", "sub/deep": "../../a.plan.yaml", "other": "b.plan.yaml"} {
+	for from, want := range map[string]string{"": "a.plan.yaml", "sub": "../a.plan.yaml", "sub/deep": "../../a.plan.yaml",
+		"other": "b.plan.yaml"} {
 		f, err := FindPlan(filepath.Join(dir, from))
 		require.NoError(t, err, from)
 		assert.Equal(t, want, f.Shown, from)

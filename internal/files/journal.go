@@ -113,7 +113,8 @@ func (w *Writer) recover() error {
 	}
 	var j journal
 	if err := json.Unmarshal(text, &j); err != nil || j.Version != 1 {
-		return fmt.Errorf("%s is no journal of this version of ropeswing: something was begun here and not finished; look at it, then remove it", path)
+		return fmt.Errorf("%s is no journal of this version of ropeswing: something was begun here and "+
+			"not finished; look at it, then remove it", path)
 	}
 	dirs := map[string]bool{}
 	for _, e := range j.Files {
@@ -142,7 +143,8 @@ func (w *Writer) finish(e journalEntry, journal string) error {
 		return nil
 	}
 	if (err == nil) != e.There || err == nil && sum(now) != e.Old {
-		return fmt.Errorf("%s was begun to be written and was changed by hand since; what was meant is in %s: put it right, then remove %s", target, half, journal)
+		return fmt.Errorf("%s was begun to be written and was changed by hand since; what was meant is in %s: put it right, then remove %s",
+			target, half, journal)
 	}
 	text, err := os.ReadFile(half)
 	if err != nil {

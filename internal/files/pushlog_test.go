@@ -12,7 +12,8 @@ import (
 )
 
 func entry(n int) PushEntry {
-	return PushEntry{Time: "2026-01-02T03:04:05Z", Run: "r", Step: n, Device: "dev", At: "192.0.2.1", Phase: Sending, What: fmt.Sprint("step ", n, "\nwith a line's end")}
+	return PushEntry{Time: "2026-01-02T03:04:05Z", Run: "r", Step: n, Device: "dev", At: "192.0.2.1", Phase: Sending,
+		What: fmt.Sprint("step ", n, "\nwith a line's end")}
 }
 
 // Whatever was added is there again, in order, with whatever stands in it.

@@ -18,7 +18,8 @@ func TestAPlanAsItWas(t *testing.T) {
 	}
 	dir := t.TempDir()
 	git := func(args ...string) {
-		cmd := exec.Command("git", append([]string{"-C", dir, "-c", "user.name=a", "-c", "user.email=a@example.org", "-c", "commit.gpgsign=false"}, args...)...)
+		cmd := exec.Command("git", append([]string{"-C", dir, "-c", "user.name=a", "-c", "user.email=a@example.org", "-c",
+			"commit.gpgsign=false"}, args...)...)
 		out, err := cmd.CombinedOutput()
 		require.NoError(t, err, "%s", out)
 	}

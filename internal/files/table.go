@@ -46,7 +46,8 @@ func ReadTable(r io.Reader, shown string, needed, optional []string) ([]Row, err
 	}
 	for _, name := range needed {
 		if at[name] < 0 {
-			return nil, fmt.Errorf("%s:1: the header has %s, and no columns called %s", shown, strings.Join(header, ", "), strings.Join(needed, " and "))
+			return nil, fmt.Errorf("%s:1: the header has %s, and no columns called %s", shown, strings.Join(header, ", "),
+				strings.Join(needed, " and "))
 		}
 	}
 	var all []Row

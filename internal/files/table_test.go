@@ -9,7 +9,8 @@ import (
 )
 
 func TestReadTable(t *testing.T) {
-	rows, err := ReadTable(strings.NewReader("\ufeffName, HOSTS ,other\n# a remark\n a , 3,x\n\"b \"\"c\"\"\",4\n"), "f.csv", []string{"name", "hosts"}, []string{"note"})
+	rows, err := ReadTable(strings.NewReader("\ufeffName, HOSTS ,other\n# a remark\n a , 3,x\n\"b \"\"c\"\"\",4\n"), "f.csv",
+		[]string{"name", "hosts"}, []string{"note"})
 	require.NoError(t, err)
 	require.Len(t, rows, 2)
 	assert.Equal(t, map[string]string{"name": "a", "hosts": "3"}, rows[0].Fields)

@@ -21,7 +21,8 @@ func trusted(dir, name string) error {
 		return nil
 	}
 	if stat, ok := info.Sys().(*syscall.Stat_t); ok && int(stat.Uid) != os.Geteuid() && stat.Uid != 0 {
-		return fmt.Errorf("%s is somebody else's, in a folder that everybody may write; name it with -p if it is meant", filepath.Join(dir, name))
+		return fmt.Errorf("%s is somebody else's, in a folder that everybody may write; name it with -p if it is meant",
+			filepath.Join(dir, name))
 	}
 	return nil
 }

@@ -68,13 +68,16 @@ func TestPutKeepsModeAndLinks(t *testing.T) {
 
 func TestWhatIsNotToBeReplaced(t *testing.T) {
 	dir, outside := t.TempDir(), t.TempDir()
-	fill(t, dir, map[string]string{"x.plan.yaml": "ropeswing: 1\n", "x.ledger": "ropeswing-ledger 1\n", "s.json": `{"ropeswing_observed": 1}`, "a.json": `{"ropeswing_answers": 1}`, "m.map.yaml": "ropeswing-map: 1\n", "c.pcapng": "\x0a\x0d\x0d\x0a....", "other": "x", "empty": ""})
+	fill(t, dir, map[string]string{"x.plan.yaml": "ropeswing: 1\n", "x.ledger": "ropeswing-ledger 1\n", "s.json": `{"ropeswing_observed": 1}`,
+		"a.json": `{"ropeswing_answers": 1}`, "m.map.yaml": "ropeswing-map: 1\n", "c.pcapng": "\x0a\x0d\x0d\x0a....", "other": "x",
+		"empty": ""})
 	fill(t, outside, map[string]string{"y": "y"})
 	require.NoError(t, os.Symlink(filepath.Join(outside, "y"), filepath.Join(dir, "out")))
 	require.NoError(t, os.Symlink(filepath.Join(dir, "nothing"), filepath.Join(dir, "dangling")))
 	before := content(t, filepath.Join(outside))
 	for name, want := range map[string]string{
-		"x.plan.yaml": "holds a plan", "x.ledger": "holds a ledger", "s.json": "holds a state", "m.map.yaml": "holds a column map", "c.pcapng": "holds a capture", "other": "holds another file",
+		"x.plan.yaml": "holds a plan", "x.ledger": "holds a ledger", "s.json": "holds a state", "m.map.yaml": "holds a column map",
+		"c.pcapng": "holds a capture", "other": "holds another file",
 		"out": "leads out of the folder", "dangling": "no such file",
 	} {
 		err := Put(filepath.Join(dir, name), []byte("new"), nil, map[bool]Kind{true: Other, false: AnswersFile}[name == "out"])
@@ -198,8 +201,10 @@ func (f *failing) syncFolder(dir string) error {
 // Every operation of a writer fails in turn, and it is killed at every one: all is as
 // before, or as meant once the next writer has been there; and nothing is left.
 func TestEveryOperationFailsOrIsTheLast(t *testing.T) {
-	old := map[string]string{"a.plan.yaml": "ropeswing: 1\n# old\n", "a.ledger": "ropeswing-ledger 1\n# old\n", "sub/b.yaml": "ropeswing: 1\n# old b\n"}
-	meant := map[string]string{"a.plan.yaml": "ropeswing: 1\n# new\n", "a.ledger": "ropeswing-ledger 1\n# new\n", "sub/b.yaml": "ropeswing: 1\n# new b\n", "fresh": "new\n"}
+	old := map[string]string{"a.plan.yaml": "ropeswing: 1\n# old\n", "a.ledger": "ropeswing-ledger 1\n# old\n",
+		"sub/b.yaml": "ropeswing: 1\n# old b\n"}
+	meant := map[string]string{"a.plan.yaml": "ropeswing: 1\n# new\n", "a.ledger": "ropeswing-ledger 1\n# new\n",
+		"sub/b.yaml": "ropeswing: 1\n# new b\n", "fresh": "new\n"}
 	for _, names := range [][]string{{"a.plan.yaml"}, {"fresh"}, {"a.plan.yaml", "a.ledger", "sub/b.yaml", "fresh"}} {
 		for _, kill := range []bool{false, true} {
 			outcomes := map[string]int{}

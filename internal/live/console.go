@@ -58,7 +58,8 @@ func TellConsole(ctx context.Context, name, at string, w access.Way, o Options) 
 		return nil, &Failure{Reason: NoSecret, Err: err}
 	}
 	if g.Console == nil || len(g.Ask) == 0 {
-		return nil, &Failure{Reason: NoSecret, Err: fmt.Errorf("%s does not say how the gear is told: ask, prompt, enter, leave and refused", w.Gear)}
+		return nil, &Failure{Reason: NoSecret,
+			Err: fmt.Errorf("%s does not say how the gear is told: ask, prompt, enter, leave and refused", w.Gear)}
 	}
 	c, err := a.dial(ctx, name, at, &w)
 	if err != nil {
@@ -199,7 +200,8 @@ func (t *Console) Prepare([]byte) error { return nil }
 // PutInForce implements Told: the timer is set, the lines are typed, and what they say is put in force.
 func (t *Console) PutInForce(edit []byte, within time.Duration, _ string) error {
 	if t.Arm != "" {
-		arm := strings.NewReplacer("{seconds}", fmt.Sprint(int(within/time.Second)), "{minutes}", fmt.Sprint(max(1, int(within/time.Minute)))).Replace(t.Arm)
+		arm := strings.NewReplacer("{seconds}", fmt.Sprint(int(within/time.Second)), "{minutes}",
+			fmt.Sprint(max(1, int(within/time.Minute)))).Replace(t.Arm)
 		if err := t.line(arm); err != nil {
 			t.unarmed = true // another's timer may run, which is not to be touched
 			return err

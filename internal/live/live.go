@@ -168,7 +168,8 @@ func (a *asker) device(ctx context.Context, t *Target, r *Result) {
 	for i := range t.Ways {
 		w := &t.Ways[i]
 		missing := a.missing(r.Device)
-		if !tellsOf(w, missing) || w.By == access.RESTCONF && slices.Contains(r.By, access.NETCONF) || w.By == access.NETCONF && slices.Contains(r.By, access.RESTCONF) {
+		if !tellsOf(w, missing) || w.By == access.RESTCONF && slices.Contains(r.By, access.NETCONF) || w.By == access.NETCONF &&
+			slices.Contains(r.By, access.RESTCONF) {
 			continue // both show the same datastores
 		}
 		at, ok := addressOf(t, w)
@@ -195,7 +196,8 @@ func (a *asker) device(ctx context.Context, t *Target, r *Result) {
 					continue
 				}
 				if n := d.Scrub(); n > 0 {
-					told.unread = append(told.unread, wire.Unread{Text: fmt.Sprintf("%d things", n), Why: "their names have characters that nobody can read"})
+					told.unread = append(told.unread,
+						wire.Unread{Text: fmt.Sprintf("%d things", n), Why: "their names have characters that nobody can read"})
 				}
 			}
 			told.device.Sources = []observed.Source{{File: at, Format: w.By, Taken: a.Now().UTC().Format(time.RFC3339)}}

@@ -56,7 +56,8 @@ func served(t testing.TB, net *forward.Network, o standin.Options) (*corestandin
 	for _, s := range all {
 		hosts += wire.KnownHost(s.SSH, s.HostKey) + "\n" + wire.KnownHost(s.Web, s.WebKey) + "\n"
 	}
-	for name, text := range map[string]string{"hosts": hosts, "key": string(secrets.Key), "auth": secrets.SNMP.Auth, "privacy": secrets.SNMP.Privacy, "community": secrets.SNMP.Community, "password": secrets.Password} {
+	for name, text := range map[string]string{"hosts": hosts, "key": string(secrets.Key), "auth": secrets.SNMP.Auth,
+		"privacy": secrets.SNMP.Privacy, "community": secrets.SNMP.Community, "password": secrets.Password} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}
 	of, err := access.Read([]byte("ropeswing-access: 1\n"), dir)
@@ -175,10 +176,12 @@ func TestReasons(t *testing.T) {
 		assert.Equal(t, want, r.Failures[0].Reason, "%v", r.Failures[0].Err)
 		assert.NotContains(t, fmt.Sprint(r.Failures), "wrong-wrong-wrong")
 	}
-	r := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{change("snmp 3", func(w *access.Way) { w.Privacy = wrong; w.Auth = wrong })}})[0]
+	r := ask(t, o, live.Target{Name: "middle",
+		Ways: []access.Way{change("snmp 3", func(w *access.Way) { w.Privacy = wrong; w.Auth = wrong })}})[0]
 	assert.Equal(t, live.Login, r.Failures[0].Reason, "%v", r.Failures[0].Err)
 	require.NoError(t, os.WriteFile(o.Hosts[0], []byte(strings.ReplaceAll(all[1].HostKey, "\n", "")), 0o600))
-	for way, key := range map[string][3]string{"netconf": {all[0].SSH, all[0].HostKey, all[1].HostKey}, "restconf": {all[0].Web, all[0].WebKey, all[1].WebKey}} {
+	for way, key := range map[string][3]string{"netconf": {all[0].SSH, all[0].HostKey, all[1].HostKey},
+		"restconf": {all[0].Web, all[0].WebKey, all[1].WebKey}} {
 		require.NoError(t, os.WriteFile(o.Hosts[0], []byte(wire.KnownHost(key[0], key[2])+"\n"), 0o600))
 		assert.Equal(t, live.OtherKey, ask(t, o, live.Target{Name: "middle", Ways: []access.Way{w[way]}})[0].Failures[0].Reason, way)
 		require.NoError(t, os.WriteFile(o.Hosts[0], nil, 0o600))
@@ -232,7 +235,8 @@ func TestTroubleNeverMakesAWrongState(t *testing.T) {
 				for _, x := range found {
 					by = append(by, fmt.Sprint(x.Name, x.Sources, x.Known, len(x.Interfaces)))
 				}
-				assert.Fail(t, "a wrong state", "%s, seed %d: %s %s %s, of %s", trouble, seed, d[0].Device, d[0].What, d[0].Subject, strings.Join(by, "\n"))
+				assert.Fail(t, "a wrong state", "%s, seed %d: %s %s %s, of %s", trouble, seed, d[0].Device, d[0].What, d[0].Subject,
+					strings.Join(by, "\n"))
 			}
 			assert.Less(t, time.Since(begin), 30*time.Second)
 		}
@@ -249,7 +253,9 @@ func BenchmarkAsk(b *testing.B) {
 	}
 	text.WriteString("devices:\n")
 	for n := range 900 {
-		fmt.Fprintf(&text, "  r%d: {is: router, loopback: 10.1.%d.%d, interfaces: {e: {segment: s%d, address: %d}, f: {segment: s%d, address: %d}}, routes: {10.3.0.0/16: 10.2.%d.%d, 10.4.0.0/16: {discard: true}}}\n", n, n/250, n%250+1, n/10, n%10+1, n/10+1, n%10+101, n/10, (n+1)%10+1)
+		fmt.Fprintf(&text, "  r%d: {is: router, loopback: 10.1.%d.%d, interfaces: {e: {segment: s%d, address: %d}, f: {segment: s%d, "+
+			"address: %d}}, routes: {10.3.0.0/16: 10.2.%d.%d, 10.4.0.0/16: {discard: true}}}\n", n, n/250, n%250+1, n/10, n%10+1, n/10+1,
+			n%10+101, n/10, (n+1)%10+1)
 	}
 	_, all, o := served(b, coretest.Network(b, text.String()), standin.Options{})
 	var targets []live.Target
@@ -260,7 +266,8 @@ func BenchmarkAsk(b *testing.B) {
 		c, err := net.ListenPacket("udp", "127.0.0.1:0")
 		require.NoError(b, err)
 		defer c.Close()
-		targets = append(targets, live.Target{Name: fmt.Sprint("silent-", n), Ways: []access.Way{{By: access.SNMP, Version: "2c", At: c.LocalAddr().String(), Community: file("community")}}})
+		targets = append(targets, live.Target{Name: fmt.Sprint("silent-", n),
+			Ways: []access.Way{{By: access.SNMP, Version: "2c", At: c.LocalAddr().String(), Community: file("community")}}})
 	}
 	o.Patience = live.Polite.Patience
 	for b.Loop() {
@@ -351,7 +358,8 @@ func TestRestconfThatIsNotRead(t *testing.T) {
 		key, err := ssh.NewPublicKey(s.Certificate().PublicKey)
 		require.NoError(t, err)
 		hosts := filepath.Join(t.TempDir(), "hosts")
-		require.NoError(t, os.WriteFile(hosts, []byte(wire.KnownHost(at, strings.TrimSpace(string(ssh.MarshalAuthorizedKey(key))))+"\n"), 0o600))
+		require.NoError(t, os.WriteFile(hosts, []byte(wire.KnownHost(at, strings.TrimSpace(string(ssh.MarshalAuthorizedKey(key))))+"\n"),
+			0o600))
 		o := live.Polite
 		o.Now, o.Hosts = time.Now, []string{hosts}
 		o.Secret = func(*access.Secret, string) (string, error) { return "word", nil }

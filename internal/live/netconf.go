@@ -26,7 +26,8 @@ const (
 	mostGreeting = 1 << 20
 	nmda         = "urn:ietf:params:xml:ns:yang:ietf-netconf-nmda"
 	system       = `<get><filter type="subtree"><system-state xmlns="urn:ietf:params:xml:ns:yang:ietf-system"><clock/></system-state></filter></get>`
-	models       = `<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"/><routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"/>`
+	models       = `<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"/>` +
+		`<routing xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"/>`
 )
 
 // Session is one with a NETCONF server (RFC 6241, RFC 6242).
@@ -73,7 +74,9 @@ func (s *Session) begin() (err error) {
 	if err := s.session.RequestSubsystem("netconf"); err != nil {
 		return &Failure{Reason: NotRead, Err: errors.New("it lets one in, and speaks no NETCONF")}
 	}
-	hello := xml.Header + `<hello xmlns="` + netconfSpace + `"><capabilities><capability>urn:ietf:params:netconf:base:1.0</capability><capability>urn:ietf:params:netconf:base:1.1</capability></capabilities></hello>` + endOfMessage
+	hello := xml.Header + `<hello xmlns="` +
+		netconfSpace + `"><capabilities><capability>urn:ietf:params:netconf:base:1.0</capability>` +
+		`<capability>urn:ietf:params:netconf:base:1.1</capability></capabilities></hello>` + endOfMessage
 	if _, err := io.WriteString(s.out, hello); err != nil {
 		return err
 	}
@@ -263,7 +266,9 @@ func (a *asker) netconf(ctx context.Context, name, at string, w *access.Way) (*t
 	defer s.Close()
 	body := `<get><filter type="subtree">` + models + `</filter></get>`
 	if s.Has(nmda) {
-		body = `<get-data xmlns="` + nmda + `" xmlns:ds="urn:ietf:params:xml:ns:yang:ietf-datastores"><datastore>ds:operational</datastore><subtree-filter>` + models + `</subtree-filter></get-data>`
+		body = `<get-data xmlns="` + nmda +
+			`" xmlns:ds="urn:ietf:params:xml:ns:yang:ietf-datastores"><datastore>ds:operational</datastore><subtree-filter>` + models +
+			`</subtree-filter></get-data>`
 	}
 	text, err := s.Ask(body)
 	if err != nil {

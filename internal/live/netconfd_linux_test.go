@@ -39,7 +39,8 @@ func netconfd(t *testing.T) (at, hostKey string) {
 	dir := t.TempDir()
 	startup, socket := filepath.Join(dir, "startup.xml"), filepath.Join(dir, "socket")
 	require.NoError(t, os.WriteFile(startup, []byte(`<?xml version="1.0"?><config xmlns="urn:ietf:params:xml:ns:netconf:base:1.0"/>`), 0o600))
-	args := []string{"--superuser=root", "--target=candidate", "--startup=" + startup, "--ncxserver-sockname=" + socket, "--log=" + filepath.Join(dir, "log"), "--log-level=debug2"}
+	args := []string{"--superuser=root", "--target=candidate", "--startup=" + startup, "--ncxserver-sockname=" + socket, "--log=" +
+		filepath.Join(dir, "log"), "--log-level=debug2"}
 	for _, module := range []string{"ietf-interfaces", "ietf-ip", "iana-if-type", "ietf-ipv4-unicast-routing"} {
 		args = append(args, "--module="+module)
 	}

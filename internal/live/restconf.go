@@ -49,7 +49,10 @@ func (a *asker) restconf(ctx context.Context, name, at string, w *access.Way) (*
 	}
 	var key *Failure
 	transport := &http.Transport{
-		DialContext: func(ctx context.Context, _, at string) (net.Conn, error) { return a.pace.dial(ctx, a.Patience, at) }, TLSHandshakeTimeout: 4 * a.Patience, ResponseHeaderTimeout: 4 * a.Patience, ForceAttemptHTTP2: true,
+		DialContext: func(ctx context.Context, _, at string) (net.Conn,
+			error) {
+			return a.pace.dial(ctx, a.Patience, at)
+		}, TLSHandshakeTimeout: 4 * a.Patience, ResponseHeaderTimeout: 4 * a.Patience, ForceAttemptHTTP2: true,
 		TLSClientConfig: &tls.Config{
 			MinVersion:         tls.VersionTLS12,
 			InsecureSkipVerify: true, // devices sign for themselves: the key is what is known, as with SSH
@@ -131,7 +134,8 @@ func (x *rest) discover(ctx context.Context) error {
 		return nil
 	}
 	for _, l := range meta.Links {
-		if u, err := url.Parse(strings.TrimSpace(l.Href)); l.Rel == "restconf" && err == nil && u.Path != "" { // the path alone: nobody else is asked
+		if u, err := url.Parse(strings.TrimSpace(l.Href)); l.Rel == "restconf" && err == nil &&
+			u.Path != "" { // the path alone: nobody else is asked
 			x.root = "/" + strings.Trim(u.EscapedPath(), "/")
 		}
 	}

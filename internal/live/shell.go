@@ -87,9 +87,12 @@ func (a *asker) knows(host, at string, remote net.Addr, k ssh.PublicKey) (*Failu
 	case !errors.As(err, &unknown):
 		return nil, err
 	case len(unknown.Want) == 0:
-		return &Failure{Reason: NewKey, Key: knownhosts.Line([]string{knownhosts.Normalize(at)}, k), Err: fmt.Errorf("its host key %s is not known yet", ssh.FingerprintSHA256(k))}, err
+		return &Failure{Reason: NewKey, Key: knownhosts.Line([]string{knownhosts.Normalize(at)}, k),
+			Err: fmt.Errorf("its host key %s is not known yet", ssh.FingerprintSHA256(k))}, err
 	}
-	return &Failure{Reason: OtherKey, Err: fmt.Errorf("its host key %s is another than the one that is known: it may be another device; nothing was sent to it", ssh.FingerprintSHA256(k))}, err
+	return &Failure{Reason: OtherKey, Err: fmt.Errorf(
+			"its host key %s is another than the one that is known: it may be another device; nothing was sent to it", ssh.FingerprintSHA256(k))},
+		err
 }
 
 // timedConn ends a conversation that falls silent, and one that takes too long in all.

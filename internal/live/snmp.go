@@ -21,8 +21,10 @@ import (
 // mostRows is how many rows one device may tell: of more, what is told is taken for no answer.
 const mostRows = 250_000
 
-var authBy = map[string]gosnmp.SnmpV3AuthProtocol{"": gosnmp.SHA256, "sha1": gosnmp.SHA, "sha224": gosnmp.SHA224, "sha256": gosnmp.SHA256, "sha384": gosnmp.SHA384, "sha512": gosnmp.SHA512}
-var privacyBy = map[string]gosnmp.SnmpV3PrivProtocol{"": gosnmp.AES, "aes": gosnmp.AES, "aes192": gosnmp.AES192, "aes256": gosnmp.AES256, "aes192c": gosnmp.AES192C, "aes256c": gosnmp.AES256C}
+var authBy = map[string]gosnmp.SnmpV3AuthProtocol{"": gosnmp.SHA256, "sha1": gosnmp.SHA, "sha224": gosnmp.SHA224, "sha256": gosnmp.SHA256,
+	"sha384": gosnmp.SHA384, "sha512": gosnmp.SHA512}
+var privacyBy = map[string]gosnmp.SnmpV3PrivProtocol{"": gosnmp.AES, "aes": gosnmp.AES, "aes192": gosnmp.AES192, "aes256": gosnmp.AES256,
+	"aes192c": gosnmp.AES192C, "aes256c": gosnmp.AES256C}
 
 // snmp asks by SNMP for what is missing.
 func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missing []observed.Part) (*telling, error) {
@@ -37,7 +39,8 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 	ctx, end := context.WithTimeout(ctx, mostSession)
 	defer end()
 	x := &gosnmp.GoSNMP{
-		Target: host, Port: uint16(n), Version: gosnmp.Version2c, Timeout: a.Patience / 2, Retries: 2, MaxRepetitions: 25, Context: ctx, MaxOids: gosnmp.MaxOids,
+		Target: host, Port: uint16(n), Version: gosnmp.Version2c, Timeout: a.Patience / 2, Retries: 2, MaxRepetitions: 25, Context: ctx,
+		MaxOids: gosnmp.MaxOids,
 		PreSend: func(*gosnmp.GoSNMP) { a.pace.wait(ctx) },
 	}
 	if w.Version == "2c" {
@@ -53,10 +56,12 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 		by, ok1 := authBy[w.AuthBy]
 		hide, ok2 := privacyBy[w.PrivacyBy]
 		if !ok1 || !ok2 {
-			return nil, &Failure{Reason: NotRead, Err: fmt.Errorf("auth-by is sha1 to sha512 and privacy-by aes, aes192 or aes256, not %q and %q", w.AuthBy, w.PrivacyBy)}
+			return nil, &Failure{Reason: NotRead,
+				Err: fmt.Errorf("auth-by is sha1 to sha512 and privacy-by aes, aes192 or aes256, not %q and %q", w.AuthBy, w.PrivacyBy)}
 		}
 		x.Version, x.SecurityModel, x.MsgFlags = gosnmp.Version3, gosnmp.UserSecurityModel, gosnmp.AuthPriv
-		x.SecurityParameters = &gosnmp.UsmSecurityParameters{UserName: w.User, AuthenticationProtocol: by, AuthenticationPassphrase: auth, PrivacyProtocol: hide, PrivacyPassphrase: privacy}
+		x.SecurityParameters = &gosnmp.UsmSecurityParameters{UserName: w.User, AuthenticationProtocol: by, AuthenticationPassphrase: auth,
+			PrivacyProtocol: hide, PrivacyPassphrase: privacy}
 	}
 	if err := x.Connect(); err != nil {
 		return nil, err
@@ -66,7 +71,8 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 	whole := map[string]bool{}
 	var broken error
 	for i, tree := range mib.Trees {
-		if parts := mib.Parts(tree); i > 2 && len(parts) > 0 && !slices.ContainsFunc(parts, func(p observed.Part) bool { return slices.Contains(missing, p) }) {
+		if parts := mib.Parts(tree); i > 2 &&
+			len(parts) > 0 && !slices.ContainsFunc(parts, func(p observed.Part) bool { return slices.Contains(missing, p) }) {
 			continue // the first ones say which interfaces there are
 		}
 		more, err := walk(ctx, x, tree, mostRows-len(rows))
@@ -171,7 +177,8 @@ func isTimeout(err error) bool {
 // snmpFailure sorts what the library says.
 func snmpFailure(err error) error {
 	switch {
-	case errors.Is(err, gosnmp.ErrUnknownUsername), errors.Is(err, gosnmp.ErrWrongDigest), errors.Is(err, gosnmp.ErrDecryption), errors.Is(err, gosnmp.ErrUnknownSecurityLevel),
+	case errors.Is(err, gosnmp.ErrUnknownUsername), errors.Is(err, gosnmp.ErrWrongDigest), errors.Is(err,
+		gosnmp.ErrDecryption), errors.Is(err, gosnmp.ErrUnknownSecurityLevel),
 		strings.Contains(err.Error(), "not authentic"): // a report of a wrong passphrase is not sealed itself
 		return &Failure{Reason: Login, Err: errors.New("it does not take the user, or a passphrase")}
 	case isRefused(err):

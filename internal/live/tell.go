@@ -45,7 +45,8 @@ func Tell(ctx context.Context, name, at string, w access.Way, o Options) (*Telle
 	direct := !s.Has(candidate) || !s.Has(confirmed)
 	if direct && !s.Has(writable) {
 		s.Close()
-		return nil, &Failure{Reason: NotRead, Err: errors.New("it has neither a candidate with a confirmed commit, nor a running configuration that may be written")}
+		return nil, &Failure{Reason: NotRead,
+			Err: errors.New("it has neither a candidate with a confirmed commit, nor a running configuration that may be written")}
 	}
 	return &Teller{s, name, direct}, nil
 }
@@ -60,7 +61,9 @@ func (t *Teller) OwnModel() bool { return t.Has(ownModel) }
 func (t *Teller) Running() (*observed.Device, error) {
 	body := `<get><filter type="subtree">` + models + `</filter></get>`
 	if t.Has(nmda) {
-		body = `<get-data xmlns="` + nmda + `" xmlns:ds="urn:ietf:params:xml:ns:yang:ietf-datastores"><datastore>ds:operational</datastore><subtree-filter>` + models + `</subtree-filter></get-data>`
+		body = `<get-data xmlns="` + nmda +
+			`" xmlns:ds="urn:ietf:params:xml:ns:yang:ietf-datastores"><datastore>ds:operational</datastore><subtree-filter>` + models +
+			`</subtree-filter></get-data>`
 	}
 	text, err := t.Ask(body)
 	if err != nil {
@@ -125,7 +128,8 @@ func (t *Teller) PutInForce(edit []byte, within time.Duration, persist string) e
 		return t.edit(edit)
 	}
 	defer func() { _, _ = t.Ask("<unlock><target><candidate/></target></unlock>") }()
-	_, err := t.Ask(fmt.Sprintf("<commit><confirmed/><confirm-timeout>%d</confirm-timeout><persist>%s</persist></commit>", int(within/time.Second), persist))
+	_, err := t.Ask(fmt.Sprintf("<commit><confirmed/><confirm-timeout>%d</confirm-timeout><persist>%s</persist></commit>",
+		int(within/time.Second), persist))
 	return err
 }
 

@@ -29,7 +29,8 @@ func (s *Server) complete(u uri.URI, p protocol.Position) []protocol.CompletionI
 					continue
 				}
 				for _, k := range g.Keys {
-					all = append(all, protocol.CompletionItem{Label: k.Name, Kind: protocol.CompletionItemKindProperty, Detail: plainText(k.Form), Documentation: plainText(k.Doc), InsertText: k.Name + ": "})
+					all = append(all, protocol.CompletionItem{Label: k.Name, Kind: protocol.CompletionItemKindProperty, Detail: plainText(k.Form),
+						Documentation: plainText(k.Doc), InsertText: k.Name + ": "})
 				}
 			}
 			return all
@@ -43,7 +44,8 @@ func (s *Server) complete(u uri.URI, p protocol.Position) []protocol.CompletionI
 	switch {
 	case n == 3 && from[0] == "devices" && from[2] == "routes":
 		form = "a segment, a block, a device" // a destination, and its next hop
-	case len(from) == 1 && (from[0] == "must" || from[0] == "groups" || from[0] == "cables"), where.key == "must" || where.key == "reach" || where.key == "permits" || where.key == "translates":
+	case len(from) == 1 && (from[0] == "must" || from[0] == "groups" || from[0] == "cables"), where.key == "must" || where.key == "reach" ||
+		where.key == "permits" || where.key == "translates":
 		form = "sentences"
 	}
 	for _, w := range wordsOf(form) {
@@ -110,7 +112,8 @@ func (l *looked) names(form string, where place) []protocol.CompletionItem {
 		}
 	}
 	if sentence {
-		add(protocol.CompletionItemKindKeyword, "", "everyone", "reaches", "reach", "does not reach", "do not reach", "without", "over", "through")
+		add(protocol.CompletionItemKindKeyword, "", "everyone", "reaches", "reach", "does not reach", "do not reach", "without", "over",
+			"through")
 	}
 	if wants("an interface", "ports of the device") && len(where.path) > 1 && where.path[0] == "devices" {
 		if d, ok := spec.DeviceNamed(where.path[1]); ok {

@@ -173,7 +173,8 @@ func (s *Server) say(by map[string][]protocol.Diagnostic) {
 		if !s.told[path] {
 			delete(s.told, path)
 		}
-		_ = s.conn.Notify(context.Background(), protocol.MethodTextDocumentPublishDiagnostics, &protocol.PublishDiagnosticsParams{URI: uri.File(path), Diagnostics: by[path]})
+		_ = s.conn.Notify(context.Background(), protocol.MethodTextDocumentPublishDiagnostics,
+			&protocol.PublishDiagnosticsParams{URI: uri.File(path), Diagnostics: by[path]})
 	}
 }
 
@@ -188,7 +189,8 @@ func diagnostic(l *looked, f finding.Finding) protocol.Diagnostic {
 	case f.Remedy != "":
 		text += "\nremedy: " + f.Remedy
 	}
-	d := protocol.Diagnostic{Range: rangeOf(f.Place), Severity: protocol.DiagnosticSeverityInformation, Code: string(f.Name), Source: "ropeswing", Message: text}
+	d := protocol.Diagnostic{Range: rangeOf(f.Place), Severity: protocol.DiagnosticSeverityInformation, Code: string(f.Name),
+		Source: "ropeswing", Message: text}
 	switch f.Severity() {
 	case finding.Error:
 		d.Severity = protocol.DiagnosticSeverityError
@@ -196,11 +198,13 @@ func diagnostic(l *looked, f finding.Finding) protocol.Diagnostic {
 		d.Severity = protocol.DiagnosticSeverityWarning
 	}
 	if f.Because.Known() {
-		d.RelatedInformation = append(d.RelatedInformation, protocol.DiagnosticRelatedInformation{Location: l.location(f.Because), Message: "it follows from what is wrong here"})
+		d.RelatedInformation = append(d.RelatedInformation,
+			protocol.DiagnosticRelatedInformation{Location: l.location(f.Because), Message: "it follows from what is wrong here"})
 	}
 	for _, p := range f.Also {
 		if p.File != nil {
-			d.RelatedInformation = append(d.RelatedInformation, protocol.DiagnosticRelatedInformation{Location: l.location(p), Message: "this has a part in it"})
+			d.RelatedInformation = append(d.RelatedInformation,
+				protocol.DiagnosticRelatedInformation{Location: l.location(p), Message: "this has a part in it"})
 		}
 	}
 	return d

@@ -14,7 +14,8 @@ import (
 func TestEveryKindOfMapIsKnownWhereItStands(t *testing.T) {
 	places := map[string][]string{
 		"plan": nil, "accept": {"accept"}, "access": {"access"}, "method": {"access", "methods"}, "secret": {"access", "methods", "key"},
-		"settings": {"settings"}, "wants": {"wants"}, "block": {"blocks", "home"}, "segment": {"segments", "lan"}, "lease": {"segments", "lan", "leases"},
+		"settings": {"settings"}, "wants": {"wants"}, "block": {"blocks", "home"}, "segment": {"segments", "lan"}, "lease": {"segments", "lan",
+			"leases"},
 		"device": {"devices", "r"}, "interface": {"devices", "r", "interfaces", "e"}, "route": {"devices", "r", "routes", "default"},
 		"permit": {"devices", "r", "permits"}, "cable": {"cables", "wire"},
 	}
@@ -28,7 +29,8 @@ func TestEveryKindOfMapIsKnownWhereItStands(t *testing.T) {
 			assert.Equal(t, k.Doc, doc.Doc)
 		}
 	}
-	for _, path := range [][]string{{"groups"}, {"groups", "x"}, {"devices"}, {"segments"}, {"access", "for"}, {"access", "methods", "key", "file"}, {"devices", "r", "interfaces"}, {"nothing"}} {
+	for _, path := range [][]string{{"groups"}, {"groups", "x"}, {"devices"}, {"segments"}, {"access", "for"},
+		{"access", "methods", "key", "file"}, {"devices", "r", "interfaces"}, {"nothing"}} {
 		assert.Empty(t, kindAt(path), "%v holds names of one's own, or none", path)
 	}
 }

@@ -32,7 +32,8 @@ type Server struct {
 
 // Serve serves until the editor ends, or the input does.
 func (s *Server) Serve(ctx context.Context, in io.ReadCloser, out io.WriteCloser) error {
-	s.open, s.told, s.last, s.stop, s.exit = map[uri.URI]*text{}, map[string]bool{}, map[string]*looked{}, map[string]context.CancelFunc{}, make(chan struct{})
+	s.open, s.told, s.last, s.stop, s.exit = map[uri.URI]*text{}, map[string]bool{}, map[string]*looked{}, map[string]context.CancelFunc{},
+		make(chan struct{})
 	s.conn = jsonrpc2.NewConn(newStream(pipes{in, out}))
 	s.conn.Go(ctx, s.handle)
 	select {
@@ -113,7 +114,8 @@ func (s *Server) handle(ctx context.Context, reply jsonrpc2.Replier, r jsonrpc2.
 		return answer(ctx, reply, r, func(p *protocol.CodeActionParams) ([]protocol.CodeAction, error) {
 			return s.fixes(p.TextDocument.URI, p.Range), nil
 		})
-	case protocol.MethodInitialized, protocol.MethodTextDocumentDidSave, protocol.MethodWorkspaceDidChangeWatchedFiles, "$/setTrace", "$/cancelRequest", protocol.MethodWorkspaceDidChangeConfiguration:
+	case protocol.MethodInitialized, protocol.MethodTextDocumentDidSave, protocol.MethodWorkspaceDidChangeWatchedFiles, "$/setTrace",
+		"$/cancelRequest", protocol.MethodWorkspaceDidChangeConfiguration:
 		return reply(ctx, nil, nil)
 	}
 	return jsonrpc2.MethodNotFoundHandler(ctx, reply, r)

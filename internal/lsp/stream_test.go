@@ -26,7 +26,8 @@ func framed(text string) string { return fmt.Sprintf("Content-Length: %d\r\n\r\n
 // A message that cannot be read is answered and skipped; what follows it is read.
 func TestAMalformedMessageIsSkipped(t *testing.T) {
 	const good = `{"jsonrpc":"2.0","id":7,"method":"shutdown"}`
-	for _, bad := range []string{framed("{bad}"), framed(""), "Content-Length: many\r\n\r\n", "nonsense\r\n\r\n", framed(`{"jsonrpc":"2.0"}`), framed("\xff\xfe")} {
+	for _, bad := range []string{framed("{bad}"), framed(""), "Content-Length: many\r\n\r\n", "nonsense\r\n\r\n", framed(`{"jsonrpc":"2.0"}`),
+		framed("\xff\xfe")} {
 		b := &both{Reader: strings.NewReader(bad + framed(good))}
 		s := newStream(b)
 		m, _, err := s.Read(context.Background())
@@ -40,7 +41,8 @@ func TestAMalformedMessageIsSkipped(t *testing.T) {
 		_, _, err = s.Read(context.Background())
 		assert.ErrorIs(t, err, io.EOF)
 	}
-	huge := &both{Reader: io.MultiReader(strings.NewReader(fmt.Sprintf("Content-Length: %d\r\n\r\n", largestMessage+1)), io.LimitReader(zeros{}, largestMessage+1), strings.NewReader(framed(good)))}
+	huge := &both{Reader: io.MultiReader(strings.NewReader(fmt.Sprintf("Content-Length: %d\r\n\r\n", largestMessage+1)),
+		io.LimitReader(zeros{}, largestMessage+1), strings.NewReader(framed(good)))}
 	m, _, err := newStream(huge).Read(context.Background())
 	require.NoError(t, err)
 	assert.Equal(t, "shutdown", m.(*jsonrpc2.Call).Method())

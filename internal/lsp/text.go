@@ -64,7 +64,8 @@ func (t *text) before(p protocol.Position) string {
 // word is the word at a position: letters, digits and what names and addresses have.
 func (t *text) word(p protocol.Position) string {
 	isWord := func(b byte) bool {
-		return b >= utf8.RuneSelf || b == '-' || b == '_' || b == '.' || b == ':' || b == '/' || b >= '0' && b <= '9' || b|0x20 >= 'a' && b|0x20 <= 'z'
+		return b >= utf8.RuneSelf || b == '-' || b == '_' || b == '.' || b == ':' || b == '/' || b >= '0' && b <= '9' || b|0x20 >= 'a' &&
+			b|0x20 <= 'z'
 	}
 	at := t.offset(p)
 	from, to := at, at

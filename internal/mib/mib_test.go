@@ -17,8 +17,10 @@ func pointer[T any](v T) *T { return &v }
 // device has everything that the tables tell of.
 func device() *observed.Device {
 	d := &observed.Device{Name: "pier-sw", Interfaces: []observed.Interface{
-		{Name: "p1", Type: "ethernetCsmacd", Admin: observed.Up, Oper: observed.Up, MTU: 1500, Speed: 10_000_000_000, MAC: "02:00:00:00:00:01", Description: "to the office", Untagged: pointer(0), Tagged: []int{7, 4094}, Group: pointer("bundle")},
-		{Name: "p2", Type: "ethernetCsmacd", Admin: observed.Down, Oper: observed.Down, MTU: 9000, Speed: 100_000_000, Untagged: pointer(7), Group: pointer("")},
+		{Name: "p1", Type: "ethernetCsmacd", Admin: observed.Up, Oper: observed.Up, MTU: 1500, Speed: 10_000_000_000, MAC: "02:00:00:00:00:01",
+			Description: "to the office", Untagged: pointer(0), Tagged: []int{7, 4094}, Group: pointer("bundle")},
+		{Name: "p2", Type: "ethernetCsmacd", Admin: observed.Down, Oper: observed.Down, MTU: 9000, Speed: 100_000_000, Untagged: pointer(7),
+			Group: pointer("")},
 		{Name: "p3", Type: "ethernetCsmacd", Admin: observed.Up, Oper: observed.Down, MTU: 1500, Speed: 1_000_000_000, Group: pointer("")},
 		{Name: "bundle", Type: "ieee8023adLag", Admin: observed.Up, Oper: observed.Up, MTU: 1500, Speed: 1_000_000_000, Group: pointer("")},
 		{Name: "lo0", Type: "softwareLoopback", Admin: observed.Up, Oper: observed.Up, MTU: 1500, Group: pointer("")},
@@ -27,19 +29,25 @@ func device() *observed.Device {
 	for i, text := range map[int]string{2: "192.0.2.1/31", 4: "10.0.0.1/32", 5: "10.0.7.1/24"} {
 		d.Interfaces[i].Addresses = append(d.Interfaces[i].Addresses, observed.Address{Prefix: netip.MustParsePrefix(text), Origin: "static"})
 	}
-	d.Interfaces[5].Addresses = append(d.Interfaces[5].Addresses, observed.Address{Prefix: netip.MustParsePrefix("2001:db8:7::1/64"), Origin: "static"}, observed.Address{Prefix: netip.MustParsePrefix("fe80::1/64"), Origin: "link-layer"})
+	d.Interfaces[5].Addresses = append(d.Interfaces[5].Addresses,
+		observed.Address{Prefix: netip.MustParsePrefix("2001:db8:7::1/64"),
+			Origin: "static"}, observed.Address{Prefix: netip.MustParsePrefix("fe80::1/64"), Origin: "link-layer"})
 	yes := pointer(true)
 	d.Routes = []observed.Route{
-		{To: netip.MustParsePrefix("0.0.0.0/0"), NextHop: netip.MustParseAddr("192.0.2.0"), Interface: "p3", Source: "static", Metric: pointer(5), Active: yes},
+		{To: netip.MustParsePrefix("0.0.0.0/0"), NextHop: netip.MustParseAddr("192.0.2.0"), Interface: "p3", Source: "static",
+			Metric: pointer(5), Active: yes},
 		{To: netip.MustParsePrefix("10.9.0.0/16"), Discard: true, Source: "static", Active: yes},
 		{To: netip.MustParsePrefix("10.0.7.0/24"), Interface: "v7", Source: "direct", Active: yes},
-		{To: netip.MustParsePrefix("2001:db8::/32"), NextHop: netip.MustParseAddr("2001:db8:7::9"), Interface: "v7", Source: "static", Active: yes},
+		{To: netip.MustParsePrefix("2001:db8::/32"), NextHop: netip.MustParseAddr("2001:db8:7::9"), Interface: "v7", Source: "static",
+			Active: yes},
 		{To: netip.MustParsePrefix("172.16.0.0/12"), NextHop: netip.MustParseAddr("10.0.7.8"), Interface: "v7", Source: "learned", Active: yes},
 	}
-	d.Neighbours = []observed.Neighbour{{Address: netip.MustParseAddr("10.0.7.9"), MAC: "02:00:00:00:00:09", Interface: "v7"}, {Address: netip.MustParseAddr("2001:db8:7::9"), MAC: "02:00:00:00:00:09", Interface: "v7"}}
+	d.Neighbours = []observed.Neighbour{{Address: netip.MustParseAddr("10.0.7.9"), MAC: "02:00:00:00:00:09", Interface: "v7"},
+		{Address: netip.MustParseAddr("2001:db8:7::9"), MAC: "02:00:00:00:00:09", Interface: "v7"}}
 	d.MACs = []observed.MACEntry{{MAC: "02:00:00:00:00:09", Interface: "p2", VLAN: 7}}
 	d.Links = []observed.Link{{Interface: "p1", Device: "office-sw", Port: "p24"}}
-	d.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Neighbours, observed.MACs, observed.Links)
+	d.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6,
+		observed.Neighbours, observed.MACs, observed.Links)
 	return d
 }
 

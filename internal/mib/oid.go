@@ -124,7 +124,8 @@ var (
 
 // Trees are what is walked to learn all that is read here, each of them with the parts it tells
 // of.
-var Trees = []OID{system, ifEntry, ifXEntry, ifStackStatus, ipGroup, bridgeBase, {1, 3, 6, 1, 2, 1, 17, 7, 1}, {1, 0, 8802, 1, 1, 2, 1}, hrSystem}
+var Trees = []OID{system, ifEntry, ifXEntry, ifStackStatus, ipGroup, bridgeBase, {1, 3, 6, 1, 2, 1, 17, 7, 1}, {1, 0, 8802, 1, 1, 2, 1},
+	hrSystem}
 
 // Parts are the parts of a device that a tree tells of.
 func Parts(tree OID) []observed.Part {

@@ -43,7 +43,8 @@ type entry struct {
 // Read makes a device of the rows of a walk. Whole tells of each tree of Trees whether it was
 // walked to its end: what was not is not known.
 func Read(name string, rows []Row, whole func(OID) bool) (*observed.Device, System, []Unread) {
-	r := &reader{d: &observed.Device{Name: name}, names: map[uint32]string{}, ports: map[uint32]uint32{}, table: map[string]map[uint32][]entry{}}
+	r := &reader{d: &observed.Device{Name: name}, names: map[uint32]string{}, ports: map[uint32]uint32{},
+		table: map[string]map[uint32][]entry{}}
 	for _, row := range rows {
 		r.sort(row)
 	}
@@ -76,7 +77,8 @@ func Read(name string, rows []Row, whole func(OID) bool) (*observed.Device, Syst
 	return r.d, r.system, r.unread
 }
 
-var tables = []OID{system, hrSystem, ifEntry, ifXEntry, ifStackStatus, ipAddrEntry, addressEntry, physicalEntry, routeEntry, basePortEntry, dot1qFdbEntry, vlanCurrent, vlanStatic, portVLAN, lldpLocal, lldpRemote}
+var tables = []OID{system, hrSystem, ifEntry, ifXEntry, ifStackStatus, ipAddrEntry, addressEntry, physicalEntry, routeEntry, basePortEntry,
+	dot1qFdbEntry, vlanCurrent, vlanStatic, portVLAN, lldpLocal, lldpRemote}
 
 // dateAndTime is a time as DateAndTime has it (RFC 2579); zero for one that is none.
 func dateAndTime(b []byte) time.Time {
@@ -373,7 +375,8 @@ func (r *reader) routes() {
 	for _, e := range r.column(routeEntry, 7) {
 		to, hop, ok := routeIndex(e.index)
 		if !ok {
-			r.doubt(routeEntry.at(append(OID{7}, e.index...)...), "it is no index of a route", observed.Routes4, observed.Routes6, observed.Standby)
+			r.doubt(routeEntry.at(append(OID{7}, e.index...)...), "it is no index of a route", observed.Routes4, observed.Routes6,
+				observed.Standby)
 			continue
 		}
 		key := e.index.String()
@@ -499,7 +502,8 @@ func (r *reader) vlans() {
 		for n, x := range e.index[1:] {
 			mac[n] = byte(x)
 		}
-		r.d.MACs = append(r.d.MACs, observed.MACEntry{MAC: macText(mac), Interface: r.names[r.ports[uint32(e.value.Number)]], VLAN: int(e.index[0])})
+		r.d.MACs = append(r.d.MACs, observed.MACEntry{MAC: macText(mac), Interface: r.names[r.ports[uint32(e.value.Number)]],
+			VLAN: int(e.index[0])})
 	}
 	if len(r.column(dot1qFdbEntry, 2)) > 0 {
 		r.d.Learn(observed.MACs)

@@ -50,7 +50,8 @@ type About struct {
 var enterprise = OID{1, 3, 6, 1, 4, 1, 32473, 1}
 
 // types are the numbers of interfaces' types (RFC 7224).
-var types = map[string]int64{"other": 1, "ethernetCsmacd": 6, "softwareLoopback": 24, "propPointToPointSerial": 22, "l2vlan": 135, "l3ipvlan": 136, "ieee8023adLag": 161, "bridge": 209}
+var types = map[string]int64{"other": 1, "ethernetCsmacd": 6, "softwareLoopback": 24, "propPointToPointSerial": 22, "l2vlan": 135,
+	"l3ipvlan": 136, "ieee8023adLag": 161, "bridge": 209}
 
 // sayer collects rows.
 type sayer struct {
@@ -103,7 +104,8 @@ func (s *sayer) system() {
 	s.number(system.at(7, 0), Integer, services)
 	if t := s.about.Clock.UTC(); !s.about.Clock.IsZero() {
 		s.number(hrSystem.at(1, 0), Ticks, int64(s.about.Ticks))
-		s.octets(hrSystem.at(2, 0), []byte{byte(t.Year() >> 8), byte(t.Year()), byte(t.Month()), byte(t.Day()), byte(t.Hour()), byte(t.Minute()), byte(t.Second()), byte(t.Nanosecond() / 1e8), '+', 0, 0})
+		s.octets(hrSystem.at(2, 0), []byte{byte(t.Year() >> 8), byte(t.Year()), byte(t.Month()), byte(t.Day()), byte(t.Hour()),
+			byte(t.Minute()), byte(t.Second()), byte(t.Nanosecond() / 1e8), '+', 0, 0})
 	}
 }
 

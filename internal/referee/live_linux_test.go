@@ -70,7 +70,8 @@ func (l *lab) liveFrom(net *forward.Network, d model.DeviceID, udp bool, r *rand
 				told = "no reply to a ping"
 			}
 			if told != "" && try == 2 {
-				assert.Fail(l.t, "live and prediction differ", "network %s: %s to %s, by UDP %v: %s\n%s", l.name, l.spec.Devices[d].Name, to, udp, told, l.told(predicted[to]))
+				assert.Fail(l.t, "live and prediction differ", "network %s: %s to %s, by UDP %v: %s\n%s", l.name, l.spec.Devices[d].Name, to, udp,
+					told, l.told(predicted[to]))
 			}
 			if told == "" {
 				s.live++

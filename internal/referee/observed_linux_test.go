@@ -43,7 +43,8 @@ func (l *lab) observe(net *forward.Network) {
 			}
 			require.Empty(l.t, r.Unread)
 			told = append(told, r.Devices[0])
-			told[len(told)-1].Routes = slices.DeleteFunc(r.Devices[0].Routes, func(r observed.Route) bool { return rehearse.IsProbeTable(r.Table) })
+			told[len(told)-1].Routes = slices.DeleteFunc(r.Devices[0].Routes,
+				func(r observed.Route) bool { return rehearse.IsProbeTable(r.Table) })
 			return nil
 		}))
 		last := told[len(told)-1]
@@ -78,7 +79,8 @@ func (l *lab) found(net *forward.Network, devices []*observed.Device) {
 			}
 			fallthrough
 		default:
-			assert.Fail(l.t, "a difference where there is none", "network %s: %s %s: planned %s, found %s", l.name, here, d.What, d.Planned, d.Found)
+			assert.Fail(l.t, "a difference where there is none", "network %s: %s %s: planned %s, found %s", l.name, here, d.What, d.Planned,
+				d.Found)
 		}
 	}
 }

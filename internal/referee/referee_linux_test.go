@@ -64,7 +64,8 @@ func TestLinuxAgrees(t *testing.T) {
 	for seed := first; seed < first+count; seed++ {
 		referee(t, uint64(seed), score)
 	}
-	t.Logf("%d networks: %d pings agree (%d of them get a reply), %d hops of traces agree, %d live pings and traces tell of no difference", count, score.pings, score.replies, score.hops, score.live)
+	t.Logf("%d networks: %d pings agree (%d of them get a reply), %d hops of traces agree, %d live pings and traces tell of no difference",
+		count, score.pings, score.replies, score.hops, score.live)
 	t.Log("rules seen to agree: " + counted(score.rules))
 	if count >= 500 {
 		for _, name := range shown {
@@ -157,7 +158,8 @@ func TestLinuxAgreesWhenACableIsCut(t *testing.T) {
 		}
 		realise(t, spec, nil, seed, r, score, cut)
 	}
-	t.Logf("%d networks with a cable cut, %d routes taken out by a silent watch: %d pings agree (%d of them get a reply), %d hops of traces agree", count, silent, score.pings, score.replies, score.hops)
+	t.Logf("%d networks with a cable cut, %d routes taken out by a silent watch: %d pings agree (%d of them get a reply), %d hops of "+
+		"traces agree", count, silent, score.pings, score.replies, score.hops)
 	if count >= 20 {
 		require.Greater(t, silent, 5*count)
 	}
@@ -287,7 +289,8 @@ func (l *lab) compare(net *forward.Network, r *rand.Rand, s *score) {
 				case differs != "" && try < 2:
 					again[d] = append(again[d], to)
 				case differs != "":
-					l.t.Errorf("network %s: %s to %s%s\n%s", l.name, l.spec.Devices[d].Name, to, differs, l.told(forward.Ping(net, d, netip.Addr{}, to, model.None)))
+					l.t.Errorf("network %s: %s to %s%s\n%s", l.name, l.spec.Devices[d].Name, to, differs,
+						l.told(forward.Ping(net, d, netip.Addr{}, to, model.None)))
 				}
 			}
 		}

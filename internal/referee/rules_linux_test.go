@@ -15,10 +15,13 @@ import (
 // shown is every rule of forwarding that Linux can show, by what is counted of
 // each.
 var shown = []string{
-	"direct route", "static route", "discard route", "no route", "longest match", "lowest distance", "floating route takes over", "a host does not forward",
+	"direct route", "static route", "discard route", "no route", "longest match", "lowest distance", "floating route takes over",
+	"a host does not forward",
 	"nobody answers", "loop", "TTL runs out", "the error's source", "an error lost on its return path", "reply from the address asked",
-	"permit passes", "permit drops", "permit refuses", "permit for replies", "what no permit matches", "state passes a reply", "state passes an error", "state drops a stray",
-	"own permit", "own refusal", "destination translated", "source translated one to one", "source shared", "source taken", "none left", "translation undone",
+	"permit passes", "permit drops", "permit refuses", "permit for replies", "what no permit matches", "state passes a reply",
+	"state passes an error", "state drops a stray",
+	"own permit", "own refusal", "destination translated", "source translated one to one", "source shared", "source taken", "none left",
+	"translation undone",
 	"error translated", "error hides who is inside", "translator answers on the link", "translated address routed to", "reply from elsewhere",
 }
 

@@ -61,7 +61,8 @@ func TestLinuxCarriesOutSteps(t *testing.T) {
 		s, e := carryOut(t, w, seed, r, score)
 		done, stayed, ended = done+len(w.Steps), stayed+s, ended+e
 	}
-	t.Logf("%d steps carried out: %d sessions went on and %d ended, as told; %d pings agree (%d of them get a reply)", done, stayed, ended, score.pings, score.replies)
+	t.Logf("%d steps carried out: %d sessions went on and %d ended, as told; %d pings agree (%d of them get a reply)", done, stayed, ended,
+		score.pings, score.replies)
 	if count >= 20 {
 		require.Greater(t, stayed, 5*count)
 		require.Greater(t, ended, 0)

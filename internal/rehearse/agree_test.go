@@ -64,10 +64,13 @@ func TestWhatIsMeasuredIsComparedHopByHop(t *testing.T) {
 		hop    int
 		want   Heard
 	}{
-		"nobody at a hop":           {func(a *Answers) { delete(a.Hops, Probe{lamp, 2}) }, 2, Heard{addr("10.0.0.1"), "time exceeded"}},
-		"somebody else at a hop":    {func(a *Answers) { a.Hops[Probe{lamp, 1}] = Heard{addr("10.1.0.77"), "time exceeded"} }, 1, Heard{addr("10.1.0.1"), "time exceeded"}},
-		"another word":              {func(a *Answers) { a.Hops[Probe{lamp, 1}] = Heard{addr("10.1.0.1"), "network unreachable"} }, 1, Heard{addr("10.1.0.1"), "time exceeded"}},
-		"the target too early":      {func(a *Answers) { a.Hops[Probe{lamp, 2}] = Heard{lamp, "reply"} }, 2, Heard{addr("10.0.0.1"), "time exceeded"}},
+		"nobody at a hop": {func(a *Answers) { delete(a.Hops, Probe{lamp, 2}) }, 2, Heard{addr("10.0.0.1"), "time exceeded"}},
+		"somebody else at a hop": {func(a *Answers) { a.Hops[Probe{lamp, 1}] = Heard{addr("10.1.0.77"), "time exceeded"} }, 1,
+			Heard{addr("10.1.0.1"), "time exceeded"}},
+		"another word": {func(a *Answers) { a.Hops[Probe{lamp, 1}] = Heard{addr("10.1.0.1"), "network unreachable"} }, 1,
+			Heard{addr("10.1.0.1"), "time exceeded"}},
+		"the target too early": {func(a *Answers) { a.Hops[Probe{lamp, 2}] = Heard{lamp, "reply"} }, 2,
+			Heard{addr("10.0.0.1"), "time exceeded"}},
 		"the target does not reply": {func(a *Answers) { delete(a.Hops, Probe{lamp, 3}) }, 3, Heard{lamp, "reply"}},
 	} {
 		c := measured(t, lane, "10.2.0.10", true, func(a *Answers) { whole(a); tt.change(a) })

@@ -72,7 +72,8 @@ func (a *asker) open() (err error) {
 		a.four.Close()
 		return err
 	}
-	for _, c := range []interface{ SetReadBuffer(int) error }{a.four.IPv4PacketConn().PacketConn.(*net.IPConn), a.six.IPv6PacketConn().PacketConn.(*net.IPConn)} {
+	for _, c := range []interface{ SetReadBuffer(int) error }{a.four.IPv4PacketConn().PacketConn.(*net.IPConn),
+		a.six.IPv6PacketConn().PacketConn.(*net.IPConn)} {
 		_ = c.SetReadBuffer(4 << 20)
 	}
 	return nil
@@ -150,7 +151,8 @@ var numbers atomic.Uint32
 // newAsker asks from a device.
 func newAsker(from model.DeviceID, targets []netip.Addr) *asker {
 	most := uint32(len(targets)+1) * (2 + MostTTL)
-	return &asker{identifier: 0x4000 + int(from)<<4, sent: map[int]Probe{}, next: int(numbers.Add(most) - most), answers: &Answers{Targets: targets, Replied: map[netip.Addr]bool{}, Hops: map[Probe]Heard{}}}
+	return &asker{identifier: 0x4000 + int(from)<<4, sent: map[int]Probe{}, next: int(numbers.Add(most) - most),
+		answers: &Answers{Targets: targets, Replied: map[netip.Addr]bool{}, Hops: map[Probe]Heard{}}}
 }
 
 // pacing is how many packets one device sends at once.

@@ -97,11 +97,13 @@ func takenAt(control []byte) time.Time {
 func (l *Lab) Capture(id model.InterfaceID, w io.Writer) (stop func() (int, error), err error) {
 	spec := l.now.Load().Spec
 	if !l.made(id) {
-		return nil, fmt.Errorf("%s is no interface of its own in a rehearsal: switch ports, members of groups and loopbacks are not", spec.Label(id))
+		return nil, fmt.Errorf("%s is no interface of its own in a rehearsal: switch ports, members of groups and loopbacks are not",
+			spec.Label(id))
 	}
 	ng, err := pcapgo.NewNgWriterInterface(w,
 		pcapgo.NgInterface{Name: spec.Label(id), LinkType: layers.LinkTypeEthernet, TimestampResolution: 9},
-		pcapgo.NgWriterOptions{SectionInfo: pcapgo.NgSectionInfo{Application: "Rope Swing", Comment: "of a rehearsal: real packets of namespaces of one machine"}})
+		pcapgo.NgWriterOptions{SectionInfo: pcapgo.NgSectionInfo{Application: "Rope Swing",
+			Comment: "of a rehearsal: real packets of namespaces of one machine"}})
 	if err != nil {
 		return nil, err
 	}

@@ -55,7 +55,8 @@ var asRouter = [][2]string{
 	{"ipv4/conf/all/arp_ignore", "1"}, {"ipv4/conf/all/arp_announce", "2"},
 	{"ipv6/conf/default/accept_dad", "0"}, {"ipv6/conf/all/accept_dad", "0"},
 	{"ipv6/conf/default/accept_ra", "0"}, {"ipv6/conf/default/accept_redirects", "0"}, {"ipv6/conf/default/router_solicitations", "0"},
-	{"ipv4/neigh/default/retrans_time_ms", "100"}, {"ipv6/neigh/default/retrans_time_ms", "100"}, // a second otherwise, of which much of a run would be
+	{"ipv4/neigh/default/retrans_time_ms", "100"}, {"ipv6/neigh/default/retrans_time_ms",
+		"100"}, // a second otherwise, of which much of a run would be
 	{"ipv4/icmp_ratelimit", "0"}, {"ipv6/icmp/ratelimit", "0"},
 	{"ipv4/ip_local_port_range", "49152 65535"},                    // RFC 6335 §6
 	{"ipv4/ip_nonlocal_bind", "1"}, {"ipv6/ip_nonlocal_bind", "1"}, // addresses of other tables than the main one
@@ -136,8 +137,9 @@ func (d *device) port(id model.InterfaceID) error {
 	i := &d.lab.now.Load().Spec.Interfaces[id]
 	h := d.space.handle
 	link := &netlink.Veth{
-		LinkAttrs: netlink.LinkAttrs{Name: LinkName(d.lab.now.Load().Spec, id), MTU: cmp.Or(i.MTU, 1500), HardwareAddr: MACOf(d.lab.now.Load().Spec, id), TxQLen: 1000},
-		PeerName:  endName(id), PeerNamespace: netlink.NsFd(d.lab.wires.space.fd), PeerMTU: most,
+		LinkAttrs: netlink.LinkAttrs{Name: LinkName(d.lab.now.Load().Spec, id), MTU: cmp.Or(i.MTU, 1500),
+			HardwareAddr: MACOf(d.lab.now.Load().Spec, id), TxQLen: 1000},
+		PeerName: endName(id), PeerNamespace: netlink.NsFd(d.lab.wires.space.fd), PeerMTU: most,
 	}
 	if err := h.LinkAdd(link); err != nil {
 		return err
@@ -164,7 +166,8 @@ func (d *device) port(id model.InterfaceID) error {
 // beyond makes what lies beyond the plan answer, where the device stands for it.
 func (d *device) beyond(lo netlink.Link) error {
 	for _, p := range d.lab.now.Load().Spec.Devices[d.id].Beyond {
-		r := &netlink.Route{Dst: ipNet(p.Prefix), LinkIndex: lo.Attrs().Index, Table: unix.RT_TABLE_LOCAL, Type: unix.RTN_LOCAL, Scope: netlink.SCOPE_HOST}
+		r := &netlink.Route{Dst: ipNet(p.Prefix), LinkIndex: lo.Attrs().Index, Table: unix.RT_TABLE_LOCAL, Type: unix.RTN_LOCAL,
+			Scope: netlink.SCOPE_HOST}
 		if err := d.space.handle.RouteReplace(r); err != nil {
 			return fmt.Errorf("what lies beyond, %s: %w", p, err)
 		}
@@ -277,7 +280,8 @@ func (d *device) addresses(id model.InterfaceID) (changed bool, err error) {
 		}
 		if i.Table != "" {
 			_ = h.RouteDel(d.own(id, a.Addr(), unix.RT_TABLE_LOCAL)) // by other tables it is no address of the device's
-			if err := errors.Join(h.RouteReplace(d.own(id, a.Addr(), d.table(i.Table))), h.RouteReplace(d.connected(id, a.Prefix)), d.addFrom(a.Addr(), i.Table)); err != nil {
+			if err := errors.Join(h.RouteReplace(d.own(id, a.Addr(), d.table(i.Table))), h.RouteReplace(d.connected(id, a.Prefix)),
+				d.addFrom(a.Addr(), i.Table)); err != nil {
 				return changed, fmt.Errorf("address %s in table %s: %w", a.Prefix, i.Table, err)
 			}
 		}
@@ -288,7 +292,8 @@ func (d *device) addresses(id model.InterfaceID) (changed bool, err error) {
 
 // connected is the route to a subnet on an interface of another table.
 func (d *device) connected(id model.InterfaceID, p netip.Prefix) *netlink.Route {
-	r := &netlink.Route{Dst: ipNet(p.Masked()), LinkIndex: d.links[id], Table: d.table(d.lab.now.Load().Spec.Interfaces[id].Table), Scope: netlink.SCOPE_LINK}
+	r := &netlink.Route{Dst: ipNet(p.Masked()), LinkIndex: d.links[id], Table: d.table(d.lab.now.Load().Spec.Interfaces[id].Table),
+		Scope: netlink.SCOPE_LINK}
 	if p.Addr().Is6() {
 		r.Scope = netlink.SCOPE_UNIVERSE
 	} else {
@@ -299,7 +304,8 @@ func (d *device) connected(id model.InterfaceID, p netip.Prefix) *netlink.Route 
 
 // own is the route to an address of the device itself.
 func (d *device) own(id model.InterfaceID, a netip.Addr, table int) *netlink.Route {
-	r := &netlink.Route{Dst: ipNet(netip.PrefixFrom(a, a.BitLen())), LinkIndex: d.links[id], Table: table, Type: unix.RTN_LOCAL, Scope: netlink.SCOPE_HOST}
+	r := &netlink.Route{Dst: ipNet(netip.PrefixFrom(a, a.BitLen())), LinkIndex: d.links[id], Table: table, Type: unix.RTN_LOCAL,
+		Scope: netlink.SCOPE_HOST}
 	if a.Is6() {
 		r.Scope = netlink.SCOPE_UNIVERSE
 	}
@@ -553,7 +559,8 @@ func LinkName(spec *model.Spec, id model.InterfaceID) string {
 	if i.Kind == model.Loopback {
 		return "lo"
 	}
-	if len(i.Name) < unix.IFNAMSIZ && !strings.ContainsAny(i.Name, "/: \t%") && i.Name != "lo" && i.Name != "all" && i.Name != "default" && i.Name != "." && i.Name != ".." {
+	if len(i.Name) < unix.IFNAMSIZ && !strings.ContainsAny(i.Name, "/: \t%") && i.Name != "lo" && i.Name != "all" && i.Name != "default" &&
+		i.Name != "." && i.Name != ".." {
 		return i.Name
 	}
 	return fmt.Sprintf("i%d", id)

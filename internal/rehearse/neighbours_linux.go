@@ -34,7 +34,8 @@ func (l *Lab) know(n model.InterfaceID, t *model.Translation) error {
 	d := l.devices[l.now.Load().Spec.Interfaces[n].Device]
 	a := t.First
 	for count := 0; count < mostLent && a.IsValid() && !t.Last.Less(a); count, a = count+1, a.Next() {
-		neighbour := &netlink.Neigh{LinkIndex: d.links[n], IP: a.AsSlice(), HardwareAddr: MACOf(l.now.Load().Spec, t.Beyond), State: unix.NUD_PERMANENT}
+		neighbour := &netlink.Neigh{LinkIndex: d.links[n], IP: a.AsSlice(), HardwareAddr: MACOf(l.now.Load().Spec, t.Beyond),
+			State: unix.NUD_PERMANENT}
 		if err := d.space.handle.NeighSet(neighbour); err != nil {
 			return err
 		}

@@ -275,7 +275,8 @@ func services(p *model.Permit, family prefix.Family) []terms {
 		case s.Protocol == model.TCP:
 			all = append(all, slices.Concat(protocol(unix.IPPROTO_TCP), transport(2, first, last)))
 		case s.Protocol == model.UDP && p.Answers: // a reply goes to one of the ports that requests come from
-			all = append(all, slices.Concat(protocol(unix.IPPROTO_UDP), transport(0, first, last), transport(2, binaryutil.BigEndian.PutUint16(49152), binaryutil.BigEndian.PutUint16(65535))))
+			all = append(all, slices.Concat(protocol(unix.IPPROTO_UDP), transport(0, first, last),
+				transport(2, binaryutil.BigEndian.PutUint16(49152), binaryutil.BigEndian.PutUint16(65535))))
 		case s.Protocol == model.UDP:
 			all = append(all, slices.Concat(protocol(unix.IPPROTO_UDP), transport(2, first, last)))
 		default:

@@ -85,7 +85,8 @@ func UnlikeOf(spec *model.Spec) []Unlike {
 	return all
 }
 
-// severalHave are the addresses that several interfaces have though none shares it: in tables or parts of the plan that are apart, or by mistake.
+// severalHave are the addresses that several interfaces have though none shares it: in tables or parts of the plan that
+// are apart, or by mistake.
 // Who of them answers is not told by an answer.
 func severalHave(spec *model.Spec) map[netip.Addr]bool {
 	first, several := map[netip.Addr]bool{}, map[netip.Addr]bool{}
@@ -117,15 +118,22 @@ func onLink(spec *model.Spec, s *model.Static) bool {
 // Words is one of these in a sentence.
 func (u Unlike) Words() string {
 	form := [...][2]string{
-		UnlikeVLANs:      {"%d VLAN: who hears whom in it is worked out; frames carry no tags", "%d VLANs: who hears whom in them is worked out; frames carry no tags"},
-		UnlikeGroups:     {"%d group of ports is one link", "%d groups of ports are one link each"},
-		UnlikeSerial:     {"%d end of serial lines: on them nothing is resolved, and nothing is clocked", "%d ends of serial lines: on them nothing is resolved, and nothing is clocked"},
-		UnlikeShared:     {"%d shared gateway address: who answers for it is worked out, not elected", "%d shared gateway addresses: who answers for them is worked out, not elected"},
-		UnlikeLeased:     {"%d leased or advertised address is there from the start", "%d leased or advertised addresses are there from the start"},
-		UnlikeRecursive:  {"%d next hop is found by another route: rehearse resolves it, for the kernel does not", "%d next hops are found by other routes: rehearse resolves them, for the kernel does not"},
-		UnlikeSwitchMTU:  {"%d MTU of a switch port is left out", "%d MTUs of switch ports are left out"},
-		UnlikeTables:     {"%d interface in a table of its own: traces to it by another table are not compared", "%d interfaces in tables of their own: traces to them by other tables are not compared"},
-		UnlikeTwice:      {"%d address that several have is not asked for: who of them answers is not told", "%d addresses that several have are not asked for: who of them answers is not told"},
+		UnlikeVLANs: {"%d VLAN: who hears whom in it is worked out; frames carry no tags",
+			"%d VLANs: who hears whom in them is worked out; frames carry no tags"},
+		UnlikeGroups: {"%d group of ports is one link", "%d groups of ports are one link each"},
+		UnlikeSerial: {"%d end of serial lines: on them nothing is resolved, and nothing is clocked",
+			"%d ends of serial lines: on them nothing is resolved, and nothing is clocked"},
+		UnlikeShared: {"%d shared gateway address: who answers for it is worked out, not elected",
+			"%d shared gateway addresses: who answers for them is worked out, not elected"},
+		UnlikeLeased: {"%d leased or advertised address is there from the start",
+			"%d leased or advertised addresses are there from the start"},
+		UnlikeRecursive: {"%d next hop is found by another route: rehearse resolves it, for the kernel does not",
+			"%d next hops are found by other routes: rehearse resolves them, for the kernel does not"},
+		UnlikeSwitchMTU: {"%d MTU of a switch port is left out", "%d MTUs of switch ports are left out"},
+		UnlikeTables: {"%d interface in a table of its own: traces to it by another table are not compared",
+			"%d interfaces in tables of their own: traces to them by other tables are not compared"},
+		UnlikeTwice: {"%d address that several have is not asked for: who of them answers is not told",
+			"%d addresses that several have are not asked for: who of them answers is not told"},
 		UnlikePreference: {"%d preferred address counts for static routes only", "%d preferred addresses count for static routes only"},
 	}[u.Code]
 	if u.Count == 1 {

@@ -31,7 +31,8 @@ func newWires() (*wires, error) {
 	err = s.inside(func() error {
 		return set([][2]string{{"ipv6/conf/default/disable_ipv6", "1"}, {"ipv6/conf/all/disable_ipv6", "1"}}, false)
 	})
-	return &wires{s, map[model.InterfaceID]int{}, map[model.InterfaceID]model.InterfaceID{}, map[model.InterfaceID]bool{}, map[model.InterfaceID]int{}}, err
+	return &wires{s, map[model.InterfaceID]int{}, map[model.InterfaceID]model.InterfaceID{}, map[model.InterfaceID]bool{},
+		map[model.InterfaceID]int{}}, err
 }
 
 func endName(id model.InterfaceID) string { return fmt.Sprintf("w%d", id) }
@@ -101,7 +102,8 @@ func (w *wires) put(id, bridge model.InterfaceID, serial bool) error {
 	index, ok := w.bridges[bridge]
 	if !ok {
 		snooping := false
-		b := &netlink.Bridge{LinkAttrs: netlink.LinkAttrs{Name: fmt.Sprintf("d%d", bridge), MTU: most, TxQLen: -1}, MulticastSnooping: &snooping}
+		b := &netlink.Bridge{LinkAttrs: netlink.LinkAttrs{Name: fmt.Sprintf("d%d", bridge), MTU: most, TxQLen: -1},
+			MulticastSnooping: &snooping}
 		if err := h.LinkAdd(b); err != nil {
 			return fmt.Errorf("making a bridge: %w", err)
 		}

@@ -59,7 +59,8 @@ func NewPaths(net *forward.Network) Paths {
 			if a == b {
 				continue
 			}
-			from, to := ask.Endpoint{Text: spec.Devices[a].Name, Device: model.DeviceID(a), Interface: model.None}, ask.Endpoint{Text: spec.Devices[b].Name, Device: model.DeviceID(b), Interface: model.None}
+			from, to := ask.Endpoint{Text: spec.Devices[a].Name, Device: model.DeviceID(a),
+				Interface: model.None}, ask.Endpoint{Text: spec.Devices[b].Name, Device: model.DeviceID(b), Interface: model.None}
 			trials, _, err := ask.Pings(net, from, to, prefix.Both, forward.Probe{})
 			if err != nil {
 				continue
@@ -88,7 +89,8 @@ func (t *teller) word(text string) int {
 }
 
 func (t *teller) tell(net *forward.Network, a, b int, x ask.Trial) {
-	p := Pair{From: t.word(net.Spec.Devices[a].Name), To: t.word(net.Spec.Devices[b].Name), Family: 4, Reason: -1, There: [][]int{}, Back: [][]int{}}
+	p := Pair{From: t.word(net.Spec.Devices[a].Name), To: t.word(net.Spec.Devices[b].Name), Family: 4, Reason: -1, There: [][]int{},
+		Back: [][]int{}}
 	if x.Target.Is6() {
 		p.Family = 6
 	}

@@ -84,14 +84,17 @@ func Write(w io.Writer, c *Content) error {
 	}
 	sum := sha256.Sum256([]byte(script))
 	return parsed().Execute(w, map[string]any{
-		"Content": c, "Sections": sections, "Style": template.CSS(draw.Style("svg ") + style), "Script": template.JS(script), "Data": template.JS(data),
-		"Policy": "default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-" + base64.StdEncoding.EncodeToString(sum[:]) + "'",
+		"Content": c, "Sections": sections, "Style": template.CSS(draw.Style("svg ") +
+			style), "Script": template.JS(script), "Data": template.JS(data),
+		"Policy": "default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-" +
+			base64.StdEncoding.EncodeToString(sum[:]) + "'",
 	})
 }
 
 func figure(f Figure) template.HTML {
 	text := html.EscapeString(f.Sheet.Title)
-	return template.HTML(`<figure id="` + f.ID + `" tabindex="0" aria-label="` + text + `">` + string(f.Sheet.Inline(f.ID)) + `<button class="size" type="button">full size</button></figure>`)
+	return template.HTML(`<figure id="` + f.ID + `" tabindex="0" aria-label="` + text + `">` + string(f.Sheet.Inline(f.ID)) +
+		`<button class="size" type="button">full size</button></figure>`)
 }
 
 // table is a table with a heading to sort by for every column that says something.

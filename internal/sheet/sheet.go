@@ -193,7 +193,8 @@ func (s *Sheet) columns(records [][]string, fields []Field) []string {
 // name to some, and a subnet to others.
 func (s *Sheet) otherwise(records [][]string, i int, f *Field, fields []Field, taken map[string]bool) bool {
 	return f.Fits == nil && slices.ContainsFunc(fields, func(o Field) bool {
-		return o.Name != f.Name && !taken[o.Name] && o.Fits != nil && slices.Contains(o.Words, key(records[0][i])) && all(records[1:], i, o.Fits)
+		return o.Name != f.Name && !taken[o.Name] && o.Fits != nil && slices.Contains(o.Words, key(records[0][i])) &&
+			all(records[1:], i, o.Fits)
 	})
 }
 

@@ -25,14 +25,23 @@ func TestHeadingsOfTheirOwn(t *testing.T) {
 		told        []string
 	}{
 		{"as it is wanted", "name,vlan\na,1\n", []map[string]string{{"name": "a", "vlan": "1"}}, nil},
-		{"semicolons, a mark in front, and a blank line", "\xef\xbb\xbfname;VLAN ID\n\na ;1\n;;\n", []map[string]string{{"name": "a", "vlan": "1"}}, []string{"columns are parted by semicolons", "the column 'VLAN ID' is taken for the vlan"}},
-		{"tabs, and blanks that mean as above", "Location\tname\nNorth\ta\n\tb\n", []map[string]string{{"site": "North", "name": "a"}, {"site": "North", "name": "b"}},
-			[]string{"columns are parted by tabs", "the column 'Location' is taken for the site", "1 blank cells of the column 'Location' are as the row above has them"}},
-		{"a network is a subnet where subnets stand in it", "Network,Purpose\n10.1.0.0,a\n", []map[string]string{{"prefix": "10.1.0.0", "name": "a"}},
+		{"semicolons, a mark in front, and a blank line", "\xef\xbb\xbfname;VLAN ID\n\na ;1\n;;\n",
+			[]map[string]string{{"name": "a", "vlan": "1"}}, []string{"columns are parted by semicolons",
+				"the column 'VLAN ID' is taken for the vlan"}},
+		{"tabs, and blanks that mean as above", "Location\tname\nNorth\ta\n\tb\n",
+			[]map[string]string{{"site": "North", "name": "a"}, {"site": "North", "name": "b"}},
+			[]string{"columns are parted by tabs", "the column 'Location' is taken for the site",
+				"1 blank cells of the column 'Location' are as the row above has them"}},
+		{"a network is a subnet where subnets stand in it", "Network,Purpose\n10.1.0.0,a\n",
+			[]map[string]string{{"prefix": "10.1.0.0", "name": "a"}},
 			[]string{"the column 'Purpose' is taken for the name", "the column 'Network' is taken for the prefix"}},
-		{"and a name where names do", "Network\nstaff\n", []map[string]string{{"name": "staff"}}, []string{"the column 'Network' is taken for the name"}},
-		{"by what stands in it", "name,IP\na,10.1.0.0\nb,\n", []map[string]string{{"name": "a", "prefix": "10.1.0.0"}, {"name": "b", "prefix": ""}}, []string{"the column 'IP' is taken for the prefix, by what stands in it"}},
-		{"what is none of them is told", "name,Owner,empty\na,me,\n", []map[string]string{{"name": "a"}}, []string{"the column 'Owner' is not used", "the column 'empty' is not used"}},
+		{"and a name where names do", "Network\nstaff\n", []map[string]string{{"name": "staff"}},
+			[]string{"the column 'Network' is taken for the name"}},
+		{"by what stands in it", "name,IP\na,10.1.0.0\nb,\n",
+			[]map[string]string{{"name": "a", "prefix": "10.1.0.0"},
+				{"name": "b", "prefix": ""}}, []string{"the column 'IP' is taken for the prefix, by what stands in it"}},
+		{"what is none of them is told", "name,Owner,empty\na,me,\n", []map[string]string{{"name": "a"}},
+			[]string{"the column 'Owner' is not used", "the column 'empty' is not used"}},
 		{"rows of other lengths", "name,vlan\na\nb,2,3\n", []map[string]string{{"name": "a"}, {"name": "b", "vlan": "2"}}, nil},
 	} {
 		t.Run(tt.about, func(t *testing.T) {
@@ -64,7 +73,8 @@ func TestASheetWithoutRows(t *testing.T) {
 }
 
 func TestSafeNames(t *testing.T) {
-	for words, want := range map[string]string{"Guest WiFi": "guest-wifi", "  Přístav / Žižkov ": "přístav-žižkov", "a_b.c": "a_b.c", "--": "", "(Lab 2)": "lab-2"} {
+	for words, want := range map[string]string{"Guest WiFi": "guest-wifi", "  Přístav / Žižkov ": "přístav-žižkov", "a_b.c": "a_b.c",
+		"--": "", "(Lab 2)": "lab-2"} {
 		assert.Equal(t, want, sheet.SafeName(words), words)
 	}
 }

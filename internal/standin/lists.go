@@ -21,11 +21,15 @@ type Lists map[string]*template.Template
 // words of the lists that are built in, in a layout of this program's own, with what each tells.
 var builtIn = []struct{ words, text string }{
 	{"list interfaces", "name\tkind\tset\tis\tmtu\tspeed\tmac\tgroup\tnote\n" +
-		"{{range .Interfaces}}{{.Name}}\t{{or .Type \"-\"}}\t{{.Admin}}\t{{.Oper}}\t{{.MTU}}\t{{.Speed}}\t{{or .MAC \"-\"}}\t{{group .}}\t{{or .Description \"-\"}}\n{{end}}"},
-	{"list addresses", "interface\taddress\torigin\n{{range $i := .Interfaces}}{{range .Addresses}}{{$i.Name}}\t{{.Prefix}}\t{{or .Origin \"static\"}}\n{{end}}{{end}}"},
+		"{{range .Interfaces}}{{.Name}}\t{{or .Type \"-\"}}\t{{.Admin}}\t{{.Oper}}\t{{.MTU}}\t{{.Speed}}\t{{or .MAC \"-\"}}\t{{group " +
+		".}}\t{{or .Description \"-\"}}\n{{end}}"},
+	{"list addresses", "interface\taddress\torigin\n{{range $i := .Interfaces}}{{range .Addresses}}{{$i.Name}}\t{{.Prefix}}\t{{or .Origin " +
+		"\"static\"}}\n{{end}}{{end}}"},
 	{"list routes", "to\tby\tout\tfrom\tdistance\tmetric\tuse\ttable\n" +
-		"{{range .Routes}}{{.To}}\t{{hop .}}\t{{or .Interface \"-\"}}\t{{or .Source \"-\"}}\t{{number .Distance}}\t{{number .Metric}}\t{{use .}}\t{{or .Table \"main\"}}\n{{end}}"},
-	{"list vlans", "port\tuntagged\ttagged\n{{range .Interfaces}}{{if .Untagged}}{{.Name}}\t{{number .Untagged}}\t{{tagged .}}\n{{end}}{{end}}"},
+		"{{range .Routes}}{{.To}}\t{{hop .}}\t{{or .Interface \"-\"}}\t{{or .Source \"-\"}}\t{{number .Distance}}\t{{number " +
+		".Metric}}\t{{use .}}\t{{or .Table \"main\"}}\n{{end}}"},
+	{"list vlans", "port\tuntagged\ttagged\n{{range .Interfaces}}{{if .Untagged}}{{.Name}}\t{{number .Untagged}}\t{{tagged .}}\n" +
+		"{{end}}{{end}}"},
 	{"list neighbours", "address\tmac\tinterface\n{{range .Neighbours}}{{.Address}}\t{{.MAC}}\t{{.Interface}}\n{{end}}"},
 	{"list links", "interface\tdevice\tport\n{{range .Links}}{{.Interface}}\t{{.Device}}\t{{.Port}}\n{{end}}"},
 }

@@ -43,7 +43,8 @@ func (t *trouble) capabilities() []string {
 	}
 	all := []string{"urn:ietf:params:netconf:capability:writable-running:1.0"}
 	for _, c := range capabilities {
-		if !strings.Contains(c, "capability:candidate") && !strings.Contains(c, "capability:confirmed-commit") && !(t.partly() && strings.Contains(c, "rollback-on-error")) {
+		if !strings.Contains(c, "capability:candidate") && !strings.Contains(c, "capability:confirmed-commit") &&
+			!(t.partly() && strings.Contains(c, "rollback-on-error")) {
 			all = append(all, c)
 		}
 	}
@@ -83,7 +84,8 @@ type confirming struct {
 func newServer(y *standin.Yard, name string) *server {
 	_, forwards := y.Kind(name)
 	begin := time.Now()
-	return &server{name: name, yard: y, forwards: forwards, started: func() time.Time { return begin }, locks: map[string]int{}, sessions: map[int]func(){}}
+	return &server{name: name, yard: y, forwards: forwards, started: func() time.Time { return begin }, locks: map[string]int{},
+		sessions: map[int]func(){}}
 }
 
 // data is a device's configuration as data.
@@ -130,7 +132,8 @@ func (s *server) device(data *element) (*observed.Device, error) {
 			x.Group = &none
 		}
 	}
-	d.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6, observed.Standby)
+	d.Learn(observed.Interfaces, observed.Addresses4, observed.Addresses6, observed.VLANs, observed.Routes4, observed.Routes6,
+		observed.Standby)
 	return d, nil
 }
 
@@ -356,7 +359,8 @@ func problem(e *rpcError) string {
 	if e.tag == "malformed-message" || e.tag == "missing-attribute" {
 		kind = "rpc"
 	}
-	b.WriteString("<rpc-error><error-type>" + kind + "</error-type><error-tag>" + e.tag + "</error-tag><error-severity>error</error-severity>")
+	b.WriteString("<rpc-error><error-type>" + kind + "</error-type><error-tag>" + e.tag +
+		"</error-tag><error-severity>error</error-severity>")
 	if e.path != "" {
 		b.WriteString("<error-path>")
 		_ = xml.EscapeText(&b, []byte(e.path))
@@ -477,7 +481,8 @@ func (s *server) clock() *element {
 	leaf := func(name string, t time.Time) *element {
 		return &element{space: systemSpace, name: name, text: t.UTC().Format(time.RFC3339)}
 	}
-	clock := &element{space: systemSpace, name: "clock", children: []*element{leaf("current-datetime", now), leaf("boot-datetime", now.Add(-time.Since(s.started())))}}
+	clock := &element{space: systemSpace,
+		name: "clock", children: []*element{leaf("current-datetime", now), leaf("boot-datetime", now.Add(-time.Since(s.started())))}}
 	return &element{space: systemSpace, name: "system-state", children: []*element{clock}}
 }
 

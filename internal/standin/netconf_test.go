@@ -39,7 +39,8 @@ func connected(t *testing.T, s *server) *client {
 	t.Cleanup(func() { near.Close() })
 	c := &client{t: t, conn: near}
 	assert.Contains(t, c.read(endOfMessage), "confirmed-commit:1.1")
-	c.send(`<hello xmlns="` + netconfSpace + `"><capabilities><capability>urn:ietf:params:netconf:base:1.1</capability></capabilities></hello>` + endOfMessage)
+	c.send(`<hello xmlns="` + netconfSpace +
+		`"><capabilities><capability>urn:ietf:params:netconf:base:1.1</capability></capabilities></hello>` + endOfMessage)
 	return c
 }
 
@@ -77,7 +78,8 @@ func newRooms(t *testing.T) *server {
 	return newServer(standin.New(coretest.Network(t, rooms), nil), "middle")
 }
 
-const editing = `<edit-config><target><candidate/></target>%s<config xmlns:nc="` + netconfSpace + `"><interfaces xmlns="` + interfacesSpace + `">%s</interfaces></config></edit-config>`
+const editing = `<edit-config><target><candidate/></target>%s<config xmlns:nc="` + netconfSpace + `"><interfaces xmlns="` +
+	interfacesSpace + `">%s</interfaces></config></edit-config>`
 
 func (s *server) admin(t *testing.T, name string) observed.Status {
 	d, err := s.yard.Running("middle")
@@ -122,7 +124,8 @@ func TestConfirmedCommitOfASessionThatIsLost(t *testing.T) {
 		c.ask(fmt.Sprintf(editing, "", "<interface><name>eth1</name><enabled>false</enabled></interface>"))
 		c.ask("<commit><confirmed/>" + persist + "</commit>")
 		c.conn.Close()
-		require.Eventually(t, func() bool { s.mutex.Lock(); defer s.mutex.Unlock(); return len(s.sessions) == 0 }, time.Second, time.Millisecond)
+		require.Eventually(t, func() bool { s.mutex.Lock(); defer s.mutex.Unlock(); return len(s.sessions) == 0 }, time.Second,
+			time.Millisecond)
 		assert.Equal(t, want, s.admin(t, "eth1"), persist)
 		if persist != "" {
 			other := connected(t, s)
@@ -139,14 +142,17 @@ func TestEditOperations(t *testing.T) {
 		{"delete what is not there", "", `<interface nc:operation="delete"><name>eth9</name></interface>`, "data-missing"},
 		{"remove what is not there", "", `<interface nc:operation="remove"><name>eth9</name></interface>`, ""},
 		{"create what is there", "", `<interface nc:operation="create"><name>eth0</name></interface>`, "data-exists"},
-		{"none of what is not there", "<default-operation>none</default-operation>", `<interface><name>eth9</name></interface>`, "data-missing"},
-		{"delete below none", "<default-operation>none</default-operation>", `<interface><name>eth0</name><ipv4 xmlns="` + ipSpace + `"><address nc:operation="delete"><ip>192.0.2.1</ip></address></ipv4></interface>`, ""},
+		{"none of what is not there", "<default-operation>none</default-operation>", `<interface><name>eth9</name></interface>`,
+			"data-missing"},
+		{"delete below none", "<default-operation>none</default-operation>", `<interface><name>eth0</name><ipv4 xmlns="` + ipSpace +
+			`"><address nc:operation="delete"><ip>192.0.2.1</ip></address></ipv4></interface>`, ""},
 		{"a port cannot go", "", `<interface nc:operation="delete"><name>eth0</name></interface>`, "invalid-value"},
 		{"no such thing", "", `<interface><name>eth0</name><colour>red</colour></interface>`, "unknown-element"},
 		{"of another model", "", `<interface xmlns="urn:x"><name>eth0</name></interface>`, "unknown-element"},
 		{"no key", "", `<interface><description>x</description></interface>`, "missing-element"},
 		{"no operation", "", `<interface nc:operation="explode"><name>eth0</name></interface>`, "bad-attribute"},
-		{"no address", "", `<interface><name>eth0</name><ipv4 xmlns="` + ipSpace + `"><address><ip>192.0.2.300</ip><prefix-length>24</prefix-length></address></ipv4></interface>`, "invalid-value"},
+		{"no address", "", `<interface><name>eth0</name><ipv4 xmlns="` + ipSpace +
+			`"><address><ip>192.0.2.300</ip><prefix-length>24</prefix-length></address></ipv4></interface>`, "invalid-value"},
 	} {
 		s := newRooms(t)
 		c := connected(t, s)
@@ -177,7 +183,9 @@ func TestWhatIsSaidIsRead(t *testing.T) {
 	t.Parallel()
 	s := newRooms(t)
 	c := connected(t, s)
-	assert.Contains(t, c.ask(`<get><filter type="subtree"><interfaces xmlns="`+interfacesSpace+`"><interface><name>eth0</name><oper-status/></interface></interfaces></filter></get>`), "<interface><name>eth0</name><oper-status>up</oper-status></interface>")
+	assert.Contains(t, c.ask(`<get><filter type="subtree"><interfaces xmlns="`+interfacesSpace+
+		`"><interface><name>eth0</name><oper-status/></interface></interfaces></filter></get>`),
+		"<interface><name>eth0</name><oper-status>up</oper-status></interface>")
 	running, err := s.yard.Running("middle")
 	require.NoError(t, err)
 	back, err := s.device(s.data(running, false))
@@ -189,7 +197,8 @@ func TestWhatIsSaidIsRead(t *testing.T) {
 // No request, however it is broken, ends a stand-in or changes what runs.
 func FuzzRequest(f *testing.F) {
 	f.Add(`<rpc xmlns="` + netconfSpace + `" message-id="1"><get/></rpc>`)
-	f.Add(`<rpc xmlns="` + netconfSpace + `" message-id="1">` + fmt.Sprintf(editing, "", "<interface><name>eth0</name></interface>") + `</rpc>`)
+	f.Add(`<rpc xmlns="` + netconfSpace + `" message-id="1">` + fmt.Sprintf(editing, "", "<interface><name>eth0</name></interface>") +
+		`</rpc>`)
 	f.Add(`<rpc xmlns="` + netconfSpace + `" message-id="1"><commit/></rpc>`)
 	f.Add(`<!DOCTYPE a [<!ENTITY b "c">]><rpc>&b;</rpc>`)
 	y := standin.New(coretest.Network(f, rooms), nil)
@@ -220,13 +229,17 @@ func TestFiltersThatAreNotKnownAreRefused(t *testing.T) {
 	t.Parallel()
 	c := connected(t, newRooms(t))
 	for body, want := range map[string]string{
-		`<get><filter type="xpath" select="/interfaces"/></get>`:                                                                                            "bad-attribute",
-		`<get-config><source><running/></source><filter type="regex">x</filter></get-config>`:                                                               "bad-attribute",
-		`<get><filter type="subtree"><interfaces xmlns="` + interfacesSpace + `"/></filter></get>`:                                                          "eth1",
-		`<get><filter><interfaces xmlns="` + interfacesSpace + `"><interface><name>eth0</name></interface></interfaces></filter></get>`:                     "eth0",
-		`<get-data xmlns="` + nmdaSpace + `" xmlns:ds="` + datastoreSpace + `"><datastore>ds:running</datastore><xpath-filter>/x</xpath-filter></get-data>`: "unknown-element",
+		`<get><filter type="xpath" select="/interfaces"/></get>`:                              "bad-attribute",
+		`<get-config><source><running/></source><filter type="regex">x</filter></get-config>`: "bad-attribute",
+		`<get><filter type="subtree"><interfaces xmlns="` + interfacesSpace +
+			`"/></filter></get>`: "eth1",
+		`<get><filter><interfaces xmlns="` +
+			interfacesSpace + `"><interface><name>eth0</name></interface></interfaces></filter></get>`: "eth0",
+		`<get-data xmlns="` + nmdaSpace + `" xmlns:ds="` + datastoreSpace +
+			`"><datastore>ds:running</datastore><xpath-filter>/x</xpath-filter></get-data>`: "unknown-element",
 	} {
 		assert.Contains(t, c.ask(body), want, body)
 	}
-	assert.NotContains(t, c.ask(`<get><filter><interfaces xmlns="`+interfacesSpace+`"><interface><name>eth0</name></interface></interfaces></filter></get>`), "eth1")
+	assert.NotContains(t, c.ask(`<get><filter><interfaces xmlns="`+interfacesSpace+
+		`"><interface><name>eth0</name></interface></interfaces></filter></get>`), "eth1")
 }

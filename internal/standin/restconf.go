@@ -49,7 +49,8 @@ func certificate(name string) (tls.Certificate, string, error) {
 	}
 	of := &x509.Certificate{
 		SerialNumber: big.NewInt(time.Now().UnixNano()), Subject: pkix.Name{CommonName: name}, DNSNames: []string{name},
-		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().AddDate(1, 0, 0), KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().AddDate(1, 0,
+			0), KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth},
 	}
 	signed, err := x509.CreateCertificate(rand.Reader, of, of, &key.PublicKey, key)
 	if err != nil {
@@ -76,15 +77,18 @@ func (w *web) serve(ctx context.Context, l net.Listener, c tls.Certificate) {
 
 // status is the one of an error (RFC 8040 §7).
 var status = map[string]int{
-	"in-use": 409, "lock-denied": 409, "data-exists": 409, "data-missing": 409, "access-denied": 401, "invalid-value": 400, "malformed-message": 400,
-	"missing-element": 400, "unknown-element": 400, "bad-element": 400, "bad-attribute": 400, "operation-not-supported": 405, "operation-failed": 412,
+	"in-use": 409, "lock-denied": 409, "data-exists": 409, "data-missing": 409, "access-denied": 401, "invalid-value": 400,
+	"malformed-message": 400,
+	"missing-element":   400, "unknown-element": 400, "bad-element": 400, "bad-attribute": 400, "operation-not-supported": 405,
+	"operation-failed": 412,
 }
 
 // ServeHTTP answers one request.
 func (w *web) ServeHTTP(out http.ResponseWriter, r *http.Request) {
 	out.Header().Set("Cache-Control", "no-cache")
 	user, password, _ := r.BasicAuth()
-	if w.trouble.refuses() || subtle.ConstantTimeCompare([]byte(user), []byte(w.user))&subtle.ConstantTimeCompare([]byte(password), []byte(w.password)) != 1 {
+	if w.trouble.refuses() || subtle.ConstantTimeCompare([]byte(user), []byte(w.user))&subtle.ConstantTimeCompare([]byte(password),
+		[]byte(w.password)) != 1 {
 		out.Header().Set("WWW-Authenticate", `Basic realm="restconf"`)
 		w.refuse(out, refused("access-denied", "", "the user or the password is not the one"))
 		return
@@ -160,7 +164,8 @@ var errNotThere = errors.New("there is nothing")
 func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byte, err error) {
 	reading := r.Method == http.MethodGet || r.Method == http.MethodHead
 	if reading && r.URL.Path == "/.well-known/host-meta" {
-		return "application/xrd+xml", []byte(`<XRD xmlns="http://docs.oasis-open.org/ns/xri/xrd-1.0"><Link rel="restconf" href="` + restconfRoot + `"/></XRD>`), nil
+		return "application/xrd+xml", []byte(`<XRD xmlns="http://docs.oasis-open.org/ns/xri/xrd-1.0"><Link rel="restconf" href="` +
+			restconfRoot + `"/></XRD>`), nil
 	}
 	path, ok := strings.CutPrefix(r.URL.EscapedPath(), restconfRoot)
 	if !ok {
@@ -171,7 +176,8 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 			return "", nil, refused("invalid-value", "", "only 'content' may be asked for, once and of what is read, and not %q", name)
 		}
 	}
-	if accept := r.Header.Get("Accept"); reading && accept != "" && !strings.Contains(accept, yangXML) && !strings.Contains(accept, "*/*") && !strings.Contains(accept, "application/*") {
+	if accept := r.Header.Get("Accept"); reading && accept != "" && !strings.Contains(accept, yangXML) && !strings.Contains(accept, "*/*") &&
+		!strings.Contains(accept, "application/*") {
 		return "", nil, refused("invalid-value", "", "only %s is spoken here, not %s", yangXML, accept)
 	}
 	var words []string
@@ -293,7 +299,8 @@ type pathStep struct {
 
 // modules are the namespaces by the names of their modules.
 var modules = map[string]string{
-	"ietf-interfaces": interfacesSpace, "ietf-ip": ipSpace, "ietf-routing": routingSpace, "ietf-ipv4-unicast-routing": four, "ietf-ipv6-unicast-routing": six, "ropeswing-device": deviceSpace,
+	"ietf-interfaces": interfacesSpace, "ietf-ip": ipSpace, "ietf-routing": routingSpace, "ietf-ipv4-unicast-routing": four,
+	"ietf-ipv6-unicast-routing": six, "ropeswing-device": deviceSpace,
 }
 
 // placesOf reads a path: MODULE:NAME, and NAME=KEY,KEY for an entry of a list.

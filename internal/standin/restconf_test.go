@@ -46,8 +46,10 @@ func TestRestconfReads(t *testing.T) {
 		assert.NoError(t, err, path)
 	}
 	for path, want := range map[string]int{
-		"/restconf/data/ietf-interfaces:interfaces/interface=eth9": 404, "/restconf/data/ietf-interfaces:interfaces/interface": 400, "/restconf/data/nothing:here": 404,
-		"/restconf/ds/ietf-datastores:candidate": 404, "/restconf/data?content=nonconfig": 405, "/restconf/data?content=x": 400, "/elsewhere": 404, "/restconf/data?depth=1": 400, "/restconf/data?fields=a": 400, "/restconf/data?content=all&content=config": 400,
+		"/restconf/data/ietf-interfaces:interfaces/interface=eth9": 404, "/restconf/data/ietf-interfaces:interfaces/interface": 400,
+		"/restconf/data/nothing:here":            404,
+		"/restconf/ds/ietf-datastores:candidate": 404, "/restconf/data?content=nonconfig": 405, "/restconf/data?content=x": 400,
+		"/elsewhere": 404, "/restconf/data?depth=1": 400, "/restconf/data?fields=a": 400, "/restconf/data?content=all&content=config": 400,
 	} {
 		code, text, _ := restAsk(s, "GET", path, "")
 		assert.Equal(t, want, code, "%s: %s", path, text)

@@ -109,7 +109,8 @@ func Serve(ctx context.Context, y *standin.Yard, names []string, secrets *Secret
 	}, nil
 }
 
-func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name string, secrets *Secrets, o Options, t *trouble) (Served, error) {
+func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name string, secrets *Secrets, o Options, t *trouble) (Served,
+	error) {
 	inside := o.Inside
 	if inside == nil {
 		inside = func(_ string, f func() error) error { return f() }
@@ -174,7 +175,8 @@ func serveOne(ctx context.Context, group *sync.WaitGroup, y *standin.Yard, name 
 		if err != nil {
 			return nil, err
 		}
-		return mib.Say(d, mib.About{Description: "a stand-in for a " + kind.String(), Forwards: forwards, Ticks: uint32(time.Since(a.started()) / (10 * time.Millisecond)), Clock: t.clock()}), nil
+		return mib.Say(d, mib.About{Description: "a stand-in for a " + kind.String(), Forwards: forwards,
+			Ticks: uint32(time.Since(a.started()) / (10 * time.Millisecond)), Clock: t.clock()}), nil
 	}
 	a.trouble = t
 	s := newServer(y, name)

@@ -65,7 +65,8 @@ func newAgent(user SNMPUser, name string) *agent {
 		PrivacyProtocol: gosnmp.AES, PrivacyPassphrase: user.Privacy, Logger: quiet,
 	}
 	_ = a.usm.InitSecurityKeys() // a megabyte is hashed for each: now, and not while somebody waits for an answer
-	a.codec = &gosnmp.GoSNMP{Version: gosnmp.Version3, SecurityModel: gosnmp.UserSecurityModel, MsgFlags: gosnmp.AuthPriv, SecurityParameters: a.usm, Logger: quiet}
+	a.codec = &gosnmp.GoSNMP{Version: gosnmp.Version3, SecurityModel: gosnmp.UserSecurityModel, MsgFlags: gosnmp.AuthPriv,
+		SecurityParameters: a.usm, Logger: quiet}
 	return a
 }
 
@@ -237,7 +238,8 @@ func (a *agent) sealed(to head, out *gosnmp.SnmpPacket, flags gosnmp.SnmpV3MsgFl
 	own := a.usm.Copy().(*gosnmp.UsmSecurityParameters)
 	own.AuthoritativeEngineBoots, own.AuthoritativeEngineTime = boots, now
 	if flags == gosnmp.NoAuthNoPriv {
-		own = &gosnmp.UsmSecurityParameters{AuthoritativeEngineID: a.engine, AuthoritativeEngineBoots: boots, AuthoritativeEngineTime: now, UserName: to.user, Logger: quiet}
+		own = &gosnmp.UsmSecurityParameters{AuthoritativeEngineID: a.engine, AuthoritativeEngineBoots: boots, AuthoritativeEngineTime: now,
+			UserName: to.user, Logger: quiet}
 	}
 	out.Version, out.MsgFlags, out.SecurityModel, out.SecurityParameters = gosnmp.Version3, flags, gosnmp.UserSecurityModel, own
 	out.MsgID, out.MsgMaxSize, out.ContextEngineID, out.Logger = to.id, 65507, a.engine, quiet

@@ -26,8 +26,10 @@ func TestVersion3(t *testing.T) {
 	ctx, cancel := context.WithCancel(t.Context())
 	defer cancel()
 	go a.serve(ctx, c)
-	g := &gosnmp.GoSNMP{Target: "127.0.0.1", Port: uint16(c.LocalAddr().(*net.UDPAddr).Port), Version: gosnmp.Version3, Timeout: time.Second, SecurityModel: gosnmp.UserSecurityModel, MsgFlags: gosnmp.AuthPriv,
-		SecurityParameters: &gosnmp.UsmSecurityParameters{UserName: "u", AuthenticationProtocol: gosnmp.SHA256, AuthenticationPassphrase: "authauthauth", PrivacyProtocol: gosnmp.AES, PrivacyPassphrase: "privprivpriv"}}
+	g := &gosnmp.GoSNMP{Target: "127.0.0.1", Port: uint16(c.LocalAddr().(*net.UDPAddr).Port), Version: gosnmp.Version3, Timeout: time.Second,
+		SecurityModel: gosnmp.UserSecurityModel, MsgFlags: gosnmp.AuthPriv,
+		SecurityParameters: &gosnmp.UsmSecurityParameters{UserName: "u", AuthenticationProtocol: gosnmp.SHA256,
+			AuthenticationPassphrase: "authauthauth", PrivacyProtocol: gosnmp.AES, PrivacyPassphrase: "privprivpriv"}}
 	require.NoError(t, g.Connect())
 	p, err := g.GetNext([]string{".1.3.6"})
 	require.NoError(t, err)

@@ -33,7 +33,8 @@ func headOf(m []byte) (h head, ok bool) {
 	boots, p, ok2 := take(p, 0x02)
 	seconds, p, ok3 := take(p, 0x02)
 	user, _, ok4 := take(p, 0x04)
-	return head{number(id), gosnmp.SnmpV3MsgFlags(flags[0]), string(engine), number(boots), number(seconds), string(user)}, ok && ok1 && ok2 && ok3 && ok4
+	return head{number(id), gosnmp.SnmpV3MsgFlags(flags[0]), string(engine), number(boots), number(seconds), string(user)}, ok && ok1 &&
+		ok2 && ok3 && ok4
 }
 
 // take is the value of the first datum, which has to have a tag, and what is behind it (ITU-T

@@ -36,11 +36,13 @@ var kelpForm []byte
 // Speeches are the languages of invented gear that stand-ins speak: lamps, with a timer, and kelp, without.
 var Speeches = map[string]func() *Speech{
 	"lamps": func() *Speech {
-		return &Speech{Name: "lamps", form: known(lampsForm), text: lampsForm, show: "show all", shown: "show kept", keep: "keep", enter: "change", done: "done", drop: "forget", refusal: "dark: ",
+		return &Speech{Name: "lamps", form: known(lampsForm), text: lampsForm, show: "show all", shown: "show kept", keep: "keep",
+			enter: "change", done: "done", drop: "forget", refusal: "dark: ",
 			arm: "relight in {seconds}", stay: "stay lit", takeNow: "relight now"}
 	},
 	"kelp": func() *Speech {
-		return &Speech{Name: "kelp", form: known(kelpForm), text: kelpForm, show: "read line", shown: "read knot", keep: "knot", enter: "haul", done: "let go", drop: "cast off", refusal: "tangled: "}
+		return &Speech{Name: "kelp", form: known(kelpForm), text: kelpForm, show: "read line", shown: "read knot", keep: "knot", enter: "haul",
+			done: "let go", drop: "cast off", refusal: "tangled: "}
 	},
 }
 
@@ -54,7 +56,8 @@ func known(text []byte) *form.Form {
 
 // Gear is the gear file by which a device that speaks so is asked and told; it names the form beside it.
 func (s *Speech) Gear() []byte {
-	text := fmt.Sprintf("# How gear that speaks like this is asked, told and read.\nropeswing-map: 1\nname: a stand-in that speaks %s\nform: %s.form\nask: [%s]\nprompt: '[>+] $'\nenter: [%s]\nleave: [%s]\nforget: [%s]\nrefused: '^%s'\nsave: [%s]\n",
+	text := fmt.Sprintf("# How gear that speaks like this is asked, told and read.\nropeswing-map: 1\nname: a stand-in that speaks %s\n"+
+		"form: %s.form\nask: [%s]\nprompt: '[>+] $'\nenter: [%s]\nleave: [%s]\nforget: [%s]\nrefused: '^%s'\nsave: [%s]\n",
 		s.Name, s.Name, s.show, s.enter, s.done, s.drop, s.refusal, s.keep)
 	if s.arm != "" {
 		text += fmt.Sprintf("timer: {arm: %q, confirm: %q, cancel: %q}\n", s.arm, s.stay, s.takeNow)

@@ -36,7 +36,8 @@ func newDoor(key ssh.Signer, user, password string, may ssh.PublicKey, s *server
 	d.config = &ssh.ServerConfig{
 		MaxAuthTries: 3,
 		PasswordCallback: func(c ssh.ConnMetadata, given []byte) (*ssh.Permissions, error) {
-			if !t.refuses() && subtle.ConstantTimeCompare([]byte(c.User()), []byte(user)) == 1 && subtle.ConstantTimeCompare(given, []byte(password)) == 1 {
+			if !t.refuses() && subtle.ConstantTimeCompare([]byte(c.User()), []byte(user)) == 1 &&
+				subtle.ConstantTimeCompare(given, []byte(password)) == 1 {
 				return nil, nil
 			}
 			return nil, errors.New("refused")

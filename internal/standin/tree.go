@@ -196,7 +196,8 @@ var config = func() *schema {
 	with(iface, "ipv4", &schema{space: ipSpace, in: ip()})
 	with(iface, "ipv6", &schema{space: ipSpace, in: ip()})
 	with(iface, "member-of", &schema{space: deviceSpace, leaf: true})
-	with(iface, "switching", &schema{space: deviceSpace, in: with(leaves(deviceSpace, "untagged"), "tagged", &schema{space: deviceSpace, leafList: true})})
+	with(iface, "switching", &schema{space: deviceSpace,
+		in: with(leaves(deviceSpace, "untagged"), "tagged", &schema{space: deviceSpace, leafList: true})})
 	statics := func(space string) *schema {
 		hop := leaves(space, "outgoing-interface", "next-hop-address", "special-next-hop")
 		with(hop, "next-hop-list", &schema{space: space, in: map[string]*schema{
@@ -213,8 +214,9 @@ var config = func() *schema {
 	protocols := &schema{space: routingSpace, in: map[string]*schema{
 		"control-plane-protocol": {space: routingSpace, keys: []string{"type", "name"}, in: protocol}}}
 	return &schema{in: map[string]*schema{
-		"interfaces": {space: interfacesSpace, in: map[string]*schema{"interface": {space: interfacesSpace, keys: []string{"name"}, in: iface}}},
-		"routing":    {space: routingSpace, in: with(leaves(routingSpace, "router-id"), "control-plane-protocols", protocols)},
+		"interfaces": {space: interfacesSpace,
+			in: map[string]*schema{"interface": {space: interfacesSpace, keys: []string{"name"}, in: iface}}},
+		"routing": {space: routingSpace, in: with(leaves(routingSpace, "router-id"), "control-plane-protocols", protocols)},
 	}}
 }()
 

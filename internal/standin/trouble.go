@@ -39,7 +39,8 @@ func newTrouble(words string, seed uint64) (*trouble, error) {
 	for word := range strings.SplitSeq(words, ",") {
 		if Troubles[word] == "" {
 			all := slices.Sorted(maps.Keys(Troubles))
-			return nil, fmt.Errorf("there is no trouble called %s; there are %s and %s", word, strings.Join(all[:len(all)-1], ", "), all[len(all)-1])
+			return nil, fmt.Errorf("there is no trouble called %s; there are %s and %s", word, strings.Join(all[:len(all)-1], ", "),
+				all[len(all)-1])
 		}
 		t.kinds[word] = true
 	}

@@ -10,8 +10,10 @@ import (
 // Every leaf whose values the models say takes such, and refuses what is none of them.
 func TestLeavesTakeTheirValuesOnly(t *testing.T) {
 	good := map[string]string{
-		"enabled": "true", "link-up-down-trap-enable": "enabled", "type": "ianaift:ethernetCsmacd", "forwarding": "false", "mtu": "1500", "dup-addr-detect-transmits": "1", "ip": "192.0.2.1",
-		"prefix-length": "24", "netmask": "255.255.255.0", "link-layer-address": "02:00:00:00:00:01", "router-id": "192.0.2.1", "next-hop-address": "2001:db8::1", "special-next-hop": "blackhole",
+		"enabled": "true", "link-up-down-trap-enable": "enabled", "type": "ianaift:ethernetCsmacd", "forwarding": "false", "mtu": "1500",
+		"dup-addr-detect-transmits": "1", "ip": "192.0.2.1",
+		"prefix-length": "24", "netmask": "255.255.255.0", "link-layer-address": "02:00:00:00:00:01", "router-id": "192.0.2.1",
+		"next-hop-address": "2001:db8::1", "special-next-hop": "blackhole",
 		"untagged": "7", "tagged": "7", "route-preference": "5", "metric": "0",
 	}
 	for key, is := range values {

@@ -97,12 +97,16 @@ func (v *AskedAll) Headline() string {
 // Table is the devices that answered.
 func (v *AskedAll) Table(wide bool) Table {
 	t := Table{Columns: []Column{
-		{Key: "device", Title: "device"}, {Key: "by", Title: "by"}, {Key: "interfaces", Title: "interfaces", Right: true}, {Key: "addresses", Title: "addresses", Right: true},
-		{Key: "routes", Title: "routes", Right: true}, {Key: "neighbours", Title: "neighbours", Right: true}, {Key: "unread", Title: "not read", Right: true}, {Key: "not_known", Title: "not known", Wide: true}, {Key: "calls_itself", Title: "", Below: true, Lead: "it calls itself "},
+		{Key: "device", Title: "device"}, {Key: "by", Title: "by"}, {Key: "interfaces", Title: "interfaces", Right: true}, {Key: "addresses",
+			Title: "addresses", Right: true},
+		{Key: "routes", Title: "routes", Right: true}, {Key: "neighbours", Title: "neighbours", Right: true}, {Key: "unread", Title: "not read",
+			Right: true}, {Key: "not_known", Title: "not known", Wide: true}, {Key: "calls_itself", Title: "", Below: true,
+			Lead: "it calls itself "},
 		{Key: "restarted", Title: "", Below: true}, {Key: "clock", Title: "", Below: true},
 	}}
 	for _, d := range v.Devices {
-		t.Rows = append(t.Rows, []string{d.Device, strings.Join(d.By, ", "), counted(d.Interfaces), counted(d.Addresses), counted(d.Routes), counted(d.Neighbours), counted(d.Unread), strings.Join(d.Unknown, ", "), d.Calls, d.restart(), ClockWords(d.ClockAhead)})
+		t.Rows = append(t.Rows, []string{d.Device, strings.Join(d.By, ", "), counted(d.Interfaces), counted(d.Addresses), counted(d.Routes),
+			counted(d.Neighbours), counted(d.Unread), strings.Join(d.Unknown, ", "), d.Calls, d.restart(), ClockWords(d.ClockAhead)})
 	}
 	return t
 }

@@ -66,8 +66,10 @@ func mask4(p netip.Prefix) string { return maskOf(prefix.Mask(p), prefix.FamilyO
 func (v Beside) Table() Table {
 	return Table{
 		Columns: []Column{
-			{Key: "box", Title: "box"}, {Key: "address", Title: "address"}, {Key: "mask", Title: "mask"}, {Key: "prefix_length", Title: "length", Right: true}, {Key: "device", Title: "device"},
-			{Key: "give", Title: "give it"}, {Key: "give_mask", Title: "mask"}, {Key: "give_gw", Title: "gateway"}, {Key: "after", Title: "then the laptop"}, {Key: "put_back", Title: "put back"}, {Key: "put_back_gw", Title: "gateway to put back"},
+			{Key: "box", Title: "box"}, {Key: "address", Title: "address"}, {Key: "mask", Title: "mask"}, {Key: "prefix_length", Title: "length",
+				Right: true}, {Key: "device", Title: "device"},
+			{Key: "give", Title: "give it"}, {Key: "give_mask", Title: "mask"}, {Key: "give_gw", Title: "gateway"}, {Key: "after",
+				Title: "then the laptop"}, {Key: "put_back", Title: "put back"}, {Key: "put_back_gw", Title: "gateway to put back"},
 		},
 		Rows: [][]string{{v.Box, v.Address, v.Mask, fmt.Sprint(v.Length), v.Device, v.Give, v.GiveMsk, v.GiveGW, v.After, v.Then, v.Gateway}},
 	}

@@ -44,15 +44,19 @@ const strip = 64
 // lies where.
 func Blocks(spec *model.Spec, names []string) ([]Block, Table) {
 	data := []Block{}
-	tree := Table{Columns: []Column{{Key: "block", Title: "block"}, {Key: "prefix", Title: "prefix"}, {Key: "used", Title: "in use", Right: true}, {Key: "left", Title: "room left", Right: true}, {Key: "largest_left", Title: "largest free"}, {Key: "within", Title: "within", Wide: true}}, Empty: "the plan has no blocks"}
-	t := Table{Columns: []Column{{Key: "block", Title: "block"}, {Key: "prefix", Title: "prefix"}, {Key: "stretch", Title: "stretch"}, {Key: "use", Title: "use"}, {Key: "of", Title: "of"}}, Empty: tree.Empty}
+	tree := Table{Columns: []Column{{Key: "block", Title: "block"}, {Key: "prefix", Title: "prefix"},
+		{Key: "used", Title: "in use", Right: true}, {Key: "left", Title: "room left", Right: true}, {Key: "largest_left",
+			Title: "largest free"}, {Key: "within", Title: "within", Wide: true}}, Empty: "the plan has no blocks"}
+	t := Table{Columns: []Column{{Key: "block", Title: "block"}, {Key: "prefix", Title: "prefix"}, {Key: "stretch", Title: "stretch"},
+		{Key: "use", Title: "use"}, {Key: "of", Title: "of"}}, Empty: tree.Empty}
 	for _, u := range spec.BlockTree() {
 		name := spec.Blocks[u.Block].Name
 		if len(names) > 0 && !slices.Contains(names, name) {
 			continue
 		}
 		p := u.Prefix.Prefix
-		x := Block{Block: name, Prefix: p.String(), Addresses: prefix.Addresses(p).String(), Used: u.Used.String(), Left: u.Left.String(), Stretches: []Stretch{}, depth: u.Depth, left: u.Left, shares: u.Shares(strip)}
+		x := Block{Block: name, Prefix: p.String(), Addresses: prefix.Addresses(p).String(), Used: u.Used.String(), Left: u.Left.String(),
+			Stretches: []Stretch{}, depth: u.Depth, left: u.Left, shares: u.Shares(strip)}
 		if u.Around != model.None {
 			x.Within = spec.Blocks[u.Around].Name
 		}
@@ -105,7 +109,8 @@ func BlockTree(w io.Writer, all []Block, none, command string, width int, wide b
 		fmt.Fprintln(w, none)
 		return
 	}
-	t := Table{Columns: []Column{{Title: "block", Tree: true}, {Title: "prefix"}, {Title: "in use", Right: true}, {Title: "room left", Right: true}, {Title: "largest free"}}}
+	t := Table{Columns: []Column{{Title: "block", Tree: true}, {Title: "prefix"}, {Title: "in use", Right: true},
+		{Title: "room left", Right: true}, {Title: "largest free"}}}
 	for _, b := range all {
 		largest := b.Largest
 		if largest == "" {

@@ -79,7 +79,8 @@ func (c Card) Text(w io.Writer, width int) {
 }
 
 func (c Card) ports(w io.Writer, width int) {
-	t := Table{Columns: []Column{{}, {Title: "interface"}, {Title: "VLANs, line"}, {Title: "MTU", Right: true}, {Title: "admin"}, {Title: "note"}, {}}}
+	t := Table{Columns: []Column{{}, {Title: "interface"}, {Title: "VLANs, line"}, {Title: "MTU", Right: true}, {Title: "admin"},
+		{Title: "note"}, {}}}
 	for _, i := range c.Interfaces {
 		what := i.what()
 		if what == "" && i.Note == "" && i.MTU == 0 && i.Admin == "up" {
@@ -151,13 +152,15 @@ func watched(r ExportedRoute) string {
 }
 
 func (c Card) routes(w io.Writer, width int) {
-	t := Table{Columns: []Column{{Title: "to"}, {Title: "mask"}, {Title: "next hop"}, {Title: "out of"}, {Title: "distance", Right: true}, {Title: "table"}, {Title: "watches", Below: true, Lead: "watches "}}}
+	t := Table{Columns: []Column{{Title: "to"}, {Title: "mask"}, {Title: "next hop"}, {Title: "out of"}, {Title: "distance", Right: true},
+		{Title: "table"}, {Title: "watches", Below: true, Lead: "watches "}}}
 	for _, r := range c.Routes {
 		hop := r.NextHop
 		if r.Discard {
 			hop = "discard"
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance), r.Table, watched(r)})
+		t.Rows = append(t.Rows, []string{fmt.Sprintf("%s/%d", r.To, r.PrefixLength), r.Mask, hop, r.Out, fmt.Sprint(r.Distance), r.Table,
+			watched(r)})
 	}
 	if len(t.Rows) > 0 {
 		fmt.Fprintln(w, "\n"+bold.Render("Routes"))

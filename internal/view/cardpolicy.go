@@ -11,7 +11,8 @@ func (c Card) permits(w io.Writer, width int) {
 	if len(c.Permits) == 0 && c.Otherwise == "pass" {
 		return
 	}
-	t := Table{Columns: []Column{{Title: "no.", Right: true}, {Title: "of"}, {Title: "permit"}, {Title: "in by"}, {Title: "out of"}, {Title: "state"}, {Title: "note", Below: true}, {Title: "that is", Below: true}}}
+	t := Table{Columns: []Column{{Title: "no.", Right: true}, {Title: "of"}, {Title: "permit"}, {Title: "in by"}, {Title: "out of"},
+		{Title: "state"}, {Title: "note", Below: true}, {Title: "that is", Below: true}}}
 	number := map[string]int{}
 	for _, p := range c.Permits {
 		number[p.Of]++
@@ -19,7 +20,8 @@ func (c Card) permits(w io.Writer, width int) {
 		if p.Pending {
 			state = "pending: leave it out"
 		}
-		t.Rows = append(t.Rows, []string{fmt.Sprint(number[p.Of]), p.Of, p.Sentence, foldNames(p.In), foldNames(p.Out), state, p.Note, p.inAddresses()})
+		t.Rows = append(t.Rows, []string{fmt.Sprint(number[p.Of]), p.Of, p.Sentence, foldNames(p.In), foldNames(p.Out), state, p.Note,
+			p.inAddresses()})
 	}
 	fmt.Fprintln(w, "\n"+bold.Render("Permits"))
 	t.Text(w, width, "  ", false)

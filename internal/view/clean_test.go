@@ -14,7 +14,8 @@ import (
 
 // No spreadsheet runs a cell, unless the cells are wanted as they are; numbers stay.
 func TestCSVCellsAreHarmless(t *testing.T) {
-	table := Table{Columns: []Column{{Key: "a"}, {Key: "b"}}, Rows: [][]string{{"=1+1", "-5"}, {"@x", "+1.5"}, {"-", "-x\x1b\x00"}, {"a", "2001:db8::1"}}}
+	table := Table{Columns: []Column{{Key: "a"}, {Key: "b"}},
+		Rows: [][]string{{"=1+1", "-5"}, {"@x", "+1.5"}, {"-", "-x\x1b\x00"}, {"a", "2001:db8::1"}}}
 	var safe, raw strings.Builder
 	require.NoError(t, table.CSV(&safe))
 	require.NoError(t, table.RawCSV(&raw))
@@ -35,7 +36,8 @@ func TestJSONIsFitForATerminal(t *testing.T) {
 
 // A template makes no more than it may.
 func TestTemplatesAreBounded(t *testing.T) {
-	x := NewExported(coretest.Spec(t, "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {r: {is: router, interfaces: {p: {segment: l, address: 1}}}}\n"), []model.DeviceID{0})[0]
+	x := NewExported(coretest.Spec(t, "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {r: {is: router, interfaces: {p: {segment: l, "+
+		"address: 1}}}}\n"), []model.DeviceID{0})[0]
 	many := `{{define "d"}}{{printf "%1000000d" 1}}{{end}}` + strings.Repeat(`{{template "d"}}`, 70)
 	tmpl, err := NewTextTemplate("t", many)
 	require.NoError(t, err)

@@ -37,7 +37,8 @@ func Devices(state *network.State, devices []model.DeviceID) ([]Device, Table) {
 	}
 	for _, id := range devices {
 		d := &spec.Devices[id]
-		x := Device{Device: d.Name, Is: d.Kind.String(), Forwards: d.Forwards, Routes: statics[id], Place: d.Place.String(), Addresses: []string{}}
+		x := Device{Device: d.Name, Is: d.Kind.String(), Forwards: d.Forwards, Routes: statics[id], Place: d.Place.String(),
+			Addresses: []string{}}
 		unused := 0
 		for _, i := range spec.InterfacesOf(id) {
 			switch status := state.Status(i); {

@@ -22,7 +22,8 @@ type Echoes struct {
 func (p *Ping) Count(net *forward.Network, count int) {
 	for i := range p.Families {
 		f := &p.Families[i]
-		first, later := Echoes{First: 1, Last: 1, Waits: []string{}, Silent: []string{}}, Echoes{First: 2, Last: count, Waits: []string{}, Silent: []string{}}
+		first, later := Echoes{First: 1, Last: 1, Waits: []string{}, Silent: []string{}}, Echoes{First: 2, Last: count, Waits: []string{},
+			Silent: []string{}}
 		for _, r := range frames.Resolutions(net, f.trial.Exchange) {
 			text := fmt.Sprintf("%s asks for %s", net.Spec.Label(r.Out), net.Spec.HolderLabel(r.Address))
 			first.Waits = append(first.Waits, text)

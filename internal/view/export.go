@@ -119,7 +119,8 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 		first, last := spec.StaticsOf(d)
 		for _, s := range spec.Statics[first:last] {
 			r := ExportedRoute{
-				To: s.To.Addr().String(), PrefixLength: s.To.Bits(), Family: familyOf(prefix.FamilyOf(s.To.Addr())), Mask: maskOf(prefix.Mask(s.To), prefix.FamilyOf(s.To.Addr())),
+				To: s.To.Addr().String(), PrefixLength: s.To.Bits(), Family: familyOf(prefix.FamilyOf(s.To.Addr())), Mask: maskOf(prefix.Mask(s.To),
+					prefix.FamilyOf(s.To.Addr())),
 				NextHop: address(s.Via), Discard: s.Discard, Distance: int(s.Distance), Metric: int(s.Metric), Table: s.Table,
 				Watch: address(s.Watch), WatchFrom: address(s.WatchFrom), Derived: s.Origin == model.Derived,
 			}
@@ -185,8 +186,10 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 func exportedAddress(i *model.Interface, a model.Address) ExportedAddress {
 	family := prefix.FamilyOf(a.Addr())
 	x := ExportedAddress{
-		Address: a.Addr().String(), PrefixLength: a.Bits(), Family: familyOf(family), Mask: maskOf(prefix.Mask(a.Prefix), family), InverseMask: maskOf(prefix.InverseMask(a.Prefix), family),
-		Subnet: a.Masked().String(), Secondary: a.Secondary && !a.Virtual, Preferred: a.Preferred, LinkLocal: a.Addr().IsLinkLocalUnicast(), Shared: a.Virtual,
+		Address: a.Addr().String(), PrefixLength: a.Bits(), Family: familyOf(family), Mask: maskOf(prefix.Mask(a.Prefix),
+			family), InverseMask: maskOf(prefix.InverseMask(a.Prefix), family),
+		Subnet: a.Masked().String(), Secondary: a.Secondary && !a.Virtual, Preferred: a.Preferred, LinkLocal: a.Addr().IsLinkLocalUnicast(),
+		Shared: a.Virtual,
 		Leased: a.Rule == model.LeasedRule, Advertised: a.Rule == model.AdvertisedRule,
 	}
 	if a.Virtual {
@@ -236,8 +239,10 @@ func maskOf(m fmt.Stringer, family prefix.Family) string {
 // ExportedTable is every address of the devices, a row each.
 func ExportedTable(all []Exported) Table {
 	t := Table{Columns: []Column{
-		{Key: "device", Title: "device"}, {Key: "is", Title: "is"}, {Key: "interface", Title: "interface"}, {Key: "kind", Title: "kind", Wide: true}, {Key: "segment", Title: "segment"},
-		{Key: "tag", Title: "tag", Wide: true}, {Key: "address", Title: "address"}, {Key: "prefix_length", Title: "length"}, {Key: "mask", Title: "mask"}, {Key: "subnet", Title: "subnet", Wide: true},
+		{Key: "device", Title: "device"}, {Key: "is", Title: "is"}, {Key: "interface", Title: "interface"}, {Key: "kind", Title: "kind",
+			Wide: true}, {Key: "segment", Title: "segment"},
+		{Key: "tag", Title: "tag", Wide: true}, {Key: "address", Title: "address"}, {Key: "prefix_length", Title: "length"}, {Key: "mask",
+			Title: "mask"}, {Key: "subnet", Title: "subnet", Wide: true},
 		{Key: "gateway", Title: "gateway", Wide: true}, {Key: "mac", Title: "MAC", Wide: true}, {Key: "note", Title: "note", Wide: true},
 	}, Empty: "the plan has no addresses"}
 	for _, d := range all {
@@ -251,7 +256,8 @@ func ExportedTable(all []Exported) Table {
 				if i.Tag > 0 {
 					tag = strconv.Itoa(i.Tag)
 				}
-				t.Rows = append(t.Rows, []string{d.Device, d.Is, i.Interface, i.Kind, i.Segment, tag, a.Address, strconv.Itoa(a.PrefixLength), a.Mask, a.Subnet, gateway, i.MAC, i.Note})
+				t.Rows = append(t.Rows, []string{d.Device, d.Is, i.Interface, i.Kind, i.Segment, tag, a.Address, strconv.Itoa(a.PrefixLength),
+					a.Mask, a.Subnet, gateway, i.MAC, i.Note})
 			}
 		}
 	}

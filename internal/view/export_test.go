@@ -50,7 +50,8 @@ func TestEveryKeyOfADeviceIsExported(t *testing.T) {
 			assert.NotEqual(t, before, exportedText(t, strings.Replace(coretest.EveryKey, c[0], c[1], 1)), "%s of a %s", k.Name, g.Of)
 		}
 	}
-	noted := exportedText(t, "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, note: one, interfaces: {p: {segment: l, note: two}}, permits: [{permit: l may reach l, note: three}]}}\n")
+	noted := exportedText(t, "segments: {l: {prefix: 10.0.0.0/29}}\ndevices: {a: {is: router, note: one, interfaces: {p: {segment: l, "+
+		"note: two}}, permits: [{permit: l may reach l, note: three}]}}\n")
 	for _, note := range []string{"one", "two", "three"} {
 		assert.Contains(t, noted, `"note":"`+note+`"`)
 	}
@@ -91,7 +92,8 @@ func TestMatching(t *testing.T) {
 	}
 	data := []row{{"quay-edge", 7, "gull", "gull"}, {"mole-rtr", 12, "gull", "gull"}}
 	table := Table{Columns: []Column{{Key: "name"}, {Key: "place"}}, Rows: [][]string{{"quay-edge", "gull"}, {"mole-rtr", "gull"}}}
-	for text, want := range map[string][]string{"": {"quay-edge", "mole-rtr"}, "QUAY": {"quay-edge"}, "12": {"mole-rtr"}, "gull": nil, "e": {"quay-edge", "mole-rtr"}} {
+	for text, want := range map[string][]string{"": {"quay-edge", "mole-rtr"}, "QUAY": {"quay-edge"}, "12": {"mole-rtr"}, "gull": nil,
+		"e": {"quay-edge", "mole-rtr"}} {
 		kept, rows := Matching(data, table, text)
 		var names, cells []string
 		for i := range kept {

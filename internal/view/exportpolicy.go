@@ -66,7 +66,8 @@ type ExportedLease struct {
 // exportPolicy fills in what a device lets pass, translates and leases.
 func (x *Exported) exportPolicy(spec *model.Spec, d model.DeviceID) {
 	device := &spec.Devices[d]
-	x.Answers, x.Permits, x.Translations, x.Leases, x.Tables = append([]string{}, device.Answers...), []ExportedPermit{}, []ExportedTranslation{}, []ExportedLease{}, []string{}
+	x.Answers, x.Permits, x.Translations, x.Leases, x.Tables = append([]string{},
+		device.Answers...), []ExportedPermit{}, []ExportedTranslation{}, []ExportedLease{}, []string{}
 	x.Otherwise, x.KeepsState = device.Otherwise.String(), device.KeepsState
 	if device.Manage != model.None {
 		x.Managed = spec.Interfaces[device.Manage].Name
@@ -139,7 +140,8 @@ func exportedPermit(spec *model.Spec, p *model.Permit, of string) ExportedPermit
 
 func exportedTranslation(spec *model.Spec, t *model.Translation) ExportedTranslation {
 	x := ExportedTranslation{
-		Sentence: t.Text, Kind: translationKinds[t.Kind], Inside: exportedSide(&t.Inside), Outside: []string{}, First: address(t.First), Last: address(t.Last),
+		Sentence: t.Text, Kind: translationKinds[t.Kind], Inside: exportedSide(&t.Inside), Outside: []string{}, First: address(t.First),
+		Last:      address(t.Last),
 		Interface: t.ByInterface, Beyond: spec.Interfaces[t.Beyond].Name,
 	}
 	if t.Kind != model.OneToOne { // what is of the other family is not translated

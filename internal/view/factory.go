@@ -28,7 +28,8 @@ type NewDevice struct {
 
 // NewNewDevice puts it into its JSON form.
 func NewNewDevice(spec *model.Spec, f *steps.Factory) NewDevice {
-	v := NewDevice{Device: spec.Devices[f.Device].Name, Box: f.Box.String(), Laptop: f.Laptop.String(), Sets: stepSets(f.Sets), Last: stepSets(f.Last), Then: address(f.Then), Gateway: address(f.Via), Reached: f.Works, Not: []string{}}
+	v := NewDevice{Device: spec.Devices[f.Device].Name, Box: f.Box.String(), Laptop: f.Laptop.String(), Sets: stepSets(f.Sets),
+		Last: stepSets(f.Last), Then: address(f.Then), Gateway: address(f.Via), Reached: f.Works, Not: []string{}}
 	if f.Port != model.None {
 		v.Port = spec.Interfaces[f.Port].Name
 	}
@@ -46,7 +47,8 @@ func NewNewDevice(spec *model.Spec, f *steps.Factory) NewDevice {
 
 // Table is a row for each thing that is set.
 func (v NewDevice) Table() Table {
-	t := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "set", Title: "set"}, {Key: "look", Title: "look"}}, Empty: "nothing needs to be set"}
+	t := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "set", Title: "set"}, {Key: "look", Title: "look"}},
+		Empty: "nothing needs to be set"}
 	for _, x := range append(append([]StepSet{}, v.Sets...), v.Last...) {
 		t.Rows = append(t.Rows, []string{v.Device, x.Set, x.Look})
 	}
@@ -70,7 +72,8 @@ func folded(all []StepSet) []StepSet {
 
 // Text writes what to do, from the laptop's address to putting it back.
 func (v NewDevice) Text(w io.Writer, width int) {
-	fmt.Fprintf(w, "%s\n", good.Render(fmt.Sprintf("%s, new, at %s: %s to set, then log in at %s", Clean(v.Device), v.Box, Count(len(v.Sets)+len(v.Last), "thing"), v.Then)))
+	fmt.Fprintf(w, "%s\n", good.Render(fmt.Sprintf("%s, new, at %s: %s to set, then log in at %s", Clean(v.Device), v.Box,
+		Count(len(v.Sets)+len(v.Last), "thing"), v.Then)))
 	n := 0
 	step := func(text string) {
 		n++

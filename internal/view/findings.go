@@ -63,14 +63,16 @@ type Spot struct {
 // NewFindings gathers the findings about a plan. What is the plan's name or
 // file; summary says what was looked at.
 // Prefix is the start of any command that uses the same plan; fixes are a remedy's changes, or nil.
-func NewFindings(name, file, basis, summary, prefix string, usable bool, all []finding.Finding, fixes func(finding.Finding) []revise.Advice) Findings {
+func NewFindings(name, file, basis, summary, prefix string, usable bool, all []finding.Finding,
+	fixes func(finding.Finding) []revise.Advice) Findings {
 	v := Findings{Plan: name, File: file, prefix: prefix, Usable: usable, Basis: basis, Summary: summary, All: all, Findings: []Finding{}}
 	v.Errors = finding.Count(all, finding.Error)
 	v.Warnings = finding.Count(all, finding.Warning) - v.Errors
 	v.Advice = len(all) - v.Errors - v.Warnings
 	for _, f := range all {
 		line, column := f.Place.Position()
-		x := Finding{Name: string(f.Name), Severity: f.Severity().String(), Line: line, Column: column, Subject: f.Subject, Reason: f.Reason, Remedy: f.Remedy, Tried: f.Tried, Next: nextOf(f, prefix)}
+		x := Finding{Name: string(f.Name), Severity: f.Severity().String(), Line: line, Column: column, Subject: f.Subject, Reason: f.Reason,
+			Remedy: f.Remedy, Tried: f.Tried, Next: nextOf(f, prefix)}
 		if f.Place.Known() {
 			x.File = f.Place.File.Name
 		}
@@ -242,7 +244,8 @@ const shownFollowing = 3
 func followText(w io.Writer, all []finding.Finding, prefix string, width int) {
 	for i, f := range all {
 		if i == shownFollowing && len(all) > shownFollowing+1 {
-			paragraph(w, width, "  and so: "+faint.Render(Clean(fmt.Sprintf("%d more (%s check --all tells each)", len(all)-i, prefix))), "          ")
+			paragraph(w, width, "  and so: "+faint.Render(Clean(fmt.Sprintf("%d more (%s check --all tells each)", len(all)-i, prefix))),
+				"          ")
 			return
 		}
 		line, _ := f.Place.Position()
@@ -279,7 +282,8 @@ func FindingText(w io.Writer, f finding.Finding, prefix string, width int, expla
 	if f.Place.Known() {
 		where = f.Place.String() + ": "
 	}
-	paragraph(w, width, bold.Render(Clean(where))+style.Render(f.Severity().String()+":")+" "+Clean(f.Reason)+" "+faint.Render("("+string(f.Name)+")"), "  ")
+	paragraph(w, width, bold.Render(Clean(where))+style.Render(f.Severity().String()+":")+" "+Clean(f.Reason)+" "+
+		faint.Render("("+string(f.Name)+")"), "  ")
 	excerpt(w, f.Place, width)
 	if f.Remedy != "" {
 		paragraph(w, width, "  remedy: "+Clean(remedyOf(f)), "          ")
@@ -391,16 +395,21 @@ func cutRight(s string, width int) string {
 
 // Table is the findings for CSV and Markdown.
 func (v Findings) Table() Table {
-	t := Table{Columns: []Column{{Key: "severity", Title: "severity"}, {Key: "name", Title: "finding"}, {Key: "file", Title: "file"}, {Key: "line", Title: "line", Right: true}, {Key: "column", Title: "column", Right: true}, {Key: "subject", Title: "about"}, {Key: "reason", Title: "reason"}, {Key: "remedy", Title: "remedy"}, {Key: "tried", Title: "tried"}, {Key: "next", Title: "next"}}}
+	t := Table{Columns: []Column{{Key: "severity", Title: "severity"}, {Key: "name", Title: "finding"}, {Key: "file", Title: "file"},
+		{Key: "line", Title: "line", Right: true}, {Key: "column", Title: "column", Right: true}, {Key: "subject",
+			Title: "about"}, {Key: "reason", Title: "reason"}, {Key: "remedy", Title: "remedy"}, {Key: "tried", Title: "tried"}, {Key: "next",
+			Title: "next"}}}
 	for _, f := range v.Findings {
-		t.Rows = append(t.Rows, []string{f.Severity, f.Name, f.File, fmt.Sprint(f.Line), fmt.Sprint(f.Column), f.Subject, f.Reason, f.Remedy, yesIf(f.Tried), f.Next})
+		t.Rows = append(t.Rows, []string{f.Severity, f.Name, f.File, fmt.Sprint(f.Line), fmt.Sprint(f.Column), f.Subject, f.Reason, f.Remedy,
+			yesIf(f.Tried), f.Next})
 	}
 	return t
 }
 
 // Short is the findings for people: what, where in the plan, and what mends it.
 func (v Findings) Short() Table {
-	t := Table{Columns: []Column{{Key: "severity", Title: "severity"}, {Key: "reason", Title: "what"}, {Key: "remedy", Title: "what to do"}, {Key: "subject", Title: "about"}, {Key: "line", Title: "line", Right: true}, {Key: "name", Title: "finding"}}}
+	t := Table{Columns: []Column{{Key: "severity", Title: "severity"}, {Key: "reason", Title: "what"}, {Key: "remedy", Title: "what to do"},
+		{Key: "subject", Title: "about"}, {Key: "line", Title: "line", Right: true}, {Key: "name", Title: "finding"}}}
 	for _, f := range v.Findings {
 		remedy := f.Remedy
 		switch {
@@ -465,10 +474,12 @@ type CatalogueEntry struct {
 
 // Catalogue is the kinds of findings for any format.
 func Catalogue(entries []finding.Entry) ([]CatalogueEntry, Table) {
-	t := Table{Columns: []Column{{Key: "name", Title: "finding"}, {Key: "severity", Title: "severity"}, {Key: "stage", Title: "found when"}, {Key: "means", Title: "means"}}}
+	t := Table{Columns: []Column{{Key: "name", Title: "finding"}, {Key: "severity", Title: "severity"}, {Key: "stage", Title: "found when"},
+		{Key: "means", Title: "means"}}}
 	var data []CatalogueEntry
 	for _, e := range entries {
-		data = append(data, CatalogueEntry{string(e.Name), e.Severity.String(), e.Stage.String(), e.Means, e.Why, e.Remedy, e.Example, e.Ledger})
+		data = append(data, CatalogueEntry{string(e.Name), e.Severity.String(), e.Stage.String(), e.Means, e.Why, e.Remedy, e.Example,
+			e.Ledger})
 		t.Rows = append(t.Rows, []string{string(e.Name), e.Severity.String(), e.Stage.String(), e.Means})
 	}
 	return data, t

@@ -22,7 +22,8 @@ type FindingsChange struct {
 
 // NewFindingsChange compares two checks. A finding is the same one though it moved to another line.
 func NewFindingsChange(before, after Findings, at string) FindingsChange {
-	v := FindingsChange{Time: at, Headline: after.Headline(), New: []Finding{}, Gone: []Finding{}, prefix: after.prefix, worse: after.Errors > 0}
+	v := FindingsChange{Time: at, Headline: after.Headline(), New: []Finding{}, Gone: []Finding{}, prefix: after.prefix,
+		worse: after.Errors > 0}
 	key := func(f Finding) [3]string { return [3]string{f.Name, f.Subject, f.Reason} }
 	had := map[[3]string]int{}
 	for _, f := range before.Findings {
@@ -54,7 +55,8 @@ func (v FindingsChange) Text(w io.Writer, width int, explain bool) {
 	if v.worse {
 		style = bad
 	}
-	fmt.Fprintf(w, "\n%s %s\n", faint.Render(v.Time), style.Render(Clean(v.Headline))+faint.Render(fmt.Sprintf(" · %d new, %d gone", len(v.New), len(v.Gone))))
+	fmt.Fprintf(w, "\n%s %s\n", faint.Render(v.Time), style.Render(Clean(v.Headline))+
+		faint.Render(fmt.Sprintf(" · %d new, %d gone", len(v.New), len(v.Gone))))
 	for _, f := range v.new {
 		FindingText(w, f, v.prefix, width, explain)
 	}

@@ -14,15 +14,16 @@ import (
 // Fit is needs fitted into a block, in JSON. Counts are strings: IPv6 has more
 // addresses than JSON's numbers are sure to hold.
 type Fit struct {
-	Block     string    `json:"block"`
-	Sites     []FitSite `json:"sites"`                 // in the order in which needs name them; empty where none does
-	Subnets   []Fitting `json:"subnets"`               // in the order of the needs
-	Fits      bool      `json:"fits"`                  // whether all needs have a subnet; else there are none
-	First     string    `json:"first_unfit,omitempty"` // the first need that finds no place
-	Missing   string    `json:"missing,omitempty"`     // how many addresses are missing in all; 0 where only their order or what is taken is in the way
-	Free      []string  `json:"free"`                  // as the fewest subnets
-	Addresses string    `json:"addresses"`             // in the block
-	Used      string    `json:"used,omitempty"`        // given now or taken before
+	Block   string    `json:"block"`
+	Sites   []FitSite `json:"sites"`                 // in the order in which needs name them; empty where none does
+	Subnets []Fitting `json:"subnets"`               // in the order of the needs
+	Fits    bool      `json:"fits"`                  // whether all needs have a subnet; else there are none
+	First   string    `json:"first_unfit,omitempty"` // the first need that finds no place
+	// how many addresses are missing in all; 0 where only their order or what is taken is in the way
+	Missing   string   `json:"missing,omitempty"`
+	Free      []string `json:"free"`           // as the fewest subnets
+	Addresses string   `json:"addresses"`      // in the block
+	Used      string   `json:"used,omitempty"` // given now or taken before
 
 	fitted prefix.Fitted
 	unfit  *prefix.Unfit
@@ -53,13 +54,15 @@ type FitSite struct {
 
 // NewFit puts fitted needs into their JSON form.
 func NewFit(f prefix.Fitted) Fit {
-	v := Fit{Block: f.Block.String(), Fits: true, needs: len(f.Given), Sites: []FitSite{}, Subnets: []Fitting{}, Free: words(f.Free), Addresses: prefix.Addresses(f.Block).String(), Used: f.Used.String(), fitted: f}
+	v := Fit{Block: f.Block.String(), Fits: true, needs: len(f.Given), Sites: []FitSite{}, Subnets: []Fitting{}, Free: words(f.Free),
+		Addresses: prefix.Addresses(f.Block).String(), Used: f.Used.String(), fitted: f}
 	for _, s := range f.Sites {
 		v.Sites = append(v.Sites, FitSite{s.Name, s.Subnet.String(), words(s.Free)})
 	}
 	for _, g := range f.Given {
 		facts := prefix.FactsOf(g.Subnet)
-		x := Fitting{Site: g.Site, Name: g.Name, Prefix: g.Subnet.String(), First: facts.First.String(), Last: facts.Last.String(), Broadcast: address(facts.Broadcast), Next: subnet(facts.Next), Usable: facts.Usable.String()}
+		x := Fitting{Site: g.Site, Name: g.Name, Prefix: g.Subnet.String(), First: facts.First.String(), Last: facts.Last.String(),
+			Broadcast: address(facts.Broadcast), Next: subnet(facts.Next), Usable: facts.Usable.String()}
 		if g.Subnet.Addr().Is4() {
 			x.Mask = facts.Mask.String()
 		}
@@ -82,14 +85,17 @@ func words(all []netip.Prefix) []string {
 
 // NewUnfit puts into JSON form that so many needs do not fit into a block.
 func NewUnfit(block netip.Prefix, needs int, u *prefix.Unfit) Fit {
-	return Fit{Block: block.String(), Sites: []FitSite{}, Subnets: []Fitting{}, Free: []string{}, Addresses: prefix.Addresses(block).String(), First: u.First.Name, Missing: u.Short.String(), unfit: u, needs: needs}
+	return Fit{Block: block.String(), Sites: []FitSite{}, Subnets: []Fitting{}, Free: []string{}, Addresses: prefix.Addresses(block).String(),
+		First: u.First.Name, Missing: u.Short.String(), unfit: u, needs: needs}
 }
 
 // Table is the subnets; mask and broadcast address only where there is room.
 func (v Fit) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "site", Title: "site"}, {Key: "name", Title: "name"}, {Key: "need", Title: "need", Right: true}, {Key: "prefix", Title: "subnet"}, {Key: "mask", Title: "mask", IfRoom: true},
-		{Key: "first", Title: "first"}, {Key: "last", Title: "last"}, {Key: "broadcast", Title: "broadcast", IfRoom: true}, {Key: "next", Title: "next subnet", IfRoom: true},
+		{Key: "site", Title: "site"}, {Key: "name", Title: "name"}, {Key: "need", Title: "need", Right: true}, {Key: "prefix",
+			Title: "subnet"}, {Key: "mask", Title: "mask", IfRoom: true},
+		{Key: "first", Title: "first"}, {Key: "last", Title: "last"}, {Key: "broadcast", Title: "broadcast", IfRoom: true}, {Key: "next",
+			Title: "next subnet", IfRoom: true},
 		{Key: "usable", Title: "usable", Right: true}, {Key: "spare", Title: "spare", Right: true},
 	}}
 	if v.fitted.Block.Addr().Is6() {
@@ -148,7 +154,8 @@ func (v Fit) Text(w io.Writer, width int, wide, explain bool) {
 	if len(v.Sites) > 0 {
 		needs += " of " + Count(len(v.Sites), "site")
 	}
-	fmt.Fprintf(w, "%s\n", good.Render(fmt.Sprintf("%s into %s: all fitted, and %s.%s %% of it is in use", needs, v.Block, new(big.Int).Div(full, big.NewInt(10)), new(big.Int).Mod(full, big.NewInt(10)))))
+	fmt.Fprintf(w, "%s\n", good.Render(fmt.Sprintf("%s into %s: all fitted, and %s.%s %% of it is in use", needs, v.Block,
+		new(big.Int).Div(full, big.NewInt(10)), new(big.Int).Mod(full, big.NewInt(10)))))
 	v.bySite().Text(w, width, "", wide)
 	free := "nothing"
 	if len(v.Free) > 0 {
@@ -162,7 +169,8 @@ func (v Fit) Text(w io.Writer, width int, wide, explain bool) {
 		}
 	}
 	if len(tight) > 0 {
-		labelled(w, width, "", "no address is left for a router in "+Clean(strings.Join(tight, ", "))+": a plan counts it on top of the hosts, and so does --own 1", "  ")
+		labelled(w, width, "", "no address is left for a router in "+Clean(strings.Join(tight, ", "))+
+			": a plan counts it on top of the hosts, and so does --own 1", "  ")
 	}
 	if explain {
 		v.working(w, width)
@@ -173,7 +181,9 @@ func (v Fit) Text(w io.Writer, width int, wide, explain bool) {
 func (v Fit) working(w io.Writer, width int) {
 	fmt.Fprintln(w, "\n"+bold.Render("how"))
 	for _, s := range v.fitted.Sites {
-		labelled(w, width, "  ", fmt.Sprintf("%s: the smallest block that holds its subnets has length %d; number %d of %s to be placed, at the start of the free stretch %s", Clean(s.Name), s.Subnet.Bits(), s.Rank, Count(len(v.Sites), "block"), s.From), "    ")
+		labelled(w, width, "  ", fmt.Sprintf(
+			"%s: the smallest block that holds its subnets has length %d; number %d of %s to be placed, at the start of the free stretch %s",
+			Clean(s.Name), s.Subnet.Bits(), s.Rank, Count(len(v.Sites), "block"), s.From), "    ")
 	}
 	for _, g := range v.fitted.Given {
 		name := strings.TrimSpace(Clean(g.Site) + " " + Clean(g.Name))
@@ -193,5 +203,6 @@ func (v Fit) working(w io.Writer, width int) {
 		}
 		labelled(w, width, "  ", fmt.Sprintf("%s; number %d to be placed, at the start of the free stretch %s", text, g.Rank, g.From), "    ")
 	}
-	labelled(w, width, "  ", "the largest go first, each into the smallest free stretch that holds it: as every size divides every larger one, that fits whatever can be fitted (--keep-order keeps their order instead)", "    ")
+	labelled(w, width, "  ", "the largest go first, each into the smallest free stretch that holds it: as every size divides every larger "+
+		"one, that fits whatever can be fitted (--keep-order keeps their order instead)", "    ")
 }

@@ -40,15 +40,22 @@ type End struct {
 }
 
 var (
-	actionWords  = [...]string{forward.Deliver: "deliver", forward.PassOn: "pass on", forward.NoRoute: "no route", forward.Discard: "discard", forward.NotForwarding: "does not forward", forward.KeepOnLink: "keep, from a link-local address", forward.Broadcast: "keep, a broadcast"}
-	outcomeWords = [...]string{forward.Delivered: "delivered", forward.Unrouted: "no route", forward.Dropped: "discarded", forward.NotPassedOn: "not forwarded", forward.Unanswered: "nobody answers", forward.Looped: "loop", forward.Expired: "ttl ran out", forward.TooBig: "too big", forward.Oversized: "dropped: too big for the far end",
-		forward.Filtered: "dropped by a permit", forward.Refused: "refused by a permit", forward.NoneLeft: "no address left for it", forward.Unexpected: "not taken for the reply", forward.Unserved: "does not answer the service", forward.Elsewhere: "another has it", forward.LinkBound: "from a link-local address"}
+	actionWords = [...]string{forward.Deliver: "deliver", forward.PassOn: "pass on", forward.NoRoute: "no route", forward.Discard: "discard",
+		forward.NotForwarding: "does not forward", forward.KeepOnLink: "keep, from a link-local address",
+		forward.Broadcast: "keep, a broadcast"}
+	outcomeWords = [...]string{forward.Delivered: "delivered", forward.Unrouted: "no route", forward.Dropped: "discarded",
+		forward.NotPassedOn: "not forwarded", forward.Unanswered: "nobody answers", forward.Looped: "loop", forward.Expired: "ttl ran out",
+		forward.TooBig: "too big", forward.Oversized: "dropped: too big for the far end",
+		forward.Filtered: "dropped by a permit", forward.Refused: "refused by a permit", forward.NoneLeft: "no address left for it",
+		forward.Unexpected: "not taken for the reply", forward.Unserved: "does not answer the service", forward.Elsewhere: "another has it",
+		forward.LinkBound: "from a link-local address"}
 )
 
 // NewGraph puts a walk into its JSON form.
 func NewGraph(net *forward.Network, g *forward.Graph) Graph {
 	spec := net.Spec
-	v := Graph{Source: address(g.Flow.Source), Destination: address(g.Flow.Destination), Verdict: g.Verdict().String(), Nodes: []Node{}, Edges: []Edge{}, Ends: []End{}}
+	v := Graph{Source: address(g.Flow.Source), Destination: address(g.Flow.Destination), Verdict: g.Verdict().String(), Nodes: []Node{},
+		Edges: []Edge{}, Ends: []End{}}
 	for i, n := range g.Nodes {
 		v.Nodes = append(v.Nodes, Node{
 			ID: i, Device: spec.Devices[n.Device].Name, In: ifaceName(spec, n.In),

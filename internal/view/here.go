@@ -78,7 +78,9 @@ func NewHere(spec *model.Spec, p ask.Place, prefix string) *Here {
 
 // Table is this machine's addresses.
 func (v *Here) Table() Table {
-	t := Table{Columns: []Column{{Key: "interface", Title: "interface"}, {Key: "address", Title: "address"}, {Key: "segment", Title: "segment"}, {Key: "holder", Title: "by the plan"}, {Key: "gateway", Title: "gateway"}, {Key: "note", Title: "note"}}, Empty: "this machine has no address"}
+	t := Table{Columns: []Column{{Key: "interface", Title: "interface"}, {Key: "address", Title: "address"},
+		{Key: "segment", Title: "segment"}, {Key: "holder", Title: "by the plan"}, {Key: "gateway", Title: "gateway"}, {Key: "note",
+			Title: "note"}}, Empty: "this machine has no address"}
 	for _, x := range v.Addresses {
 		t.Rows = append(t.Rows, []string{x.Interface, x.Address, x.Segment, x.Holder, x.Gateway, x.Note})
 	}

@@ -32,11 +32,14 @@ func Hosts(spec *model.Spec, hosts []verify.Host) ([]Host, Table) {
 		data = append(data, newHost(spec, h))
 	}
 	table := Table{Columns: []Column{
-		{Key: "host", Title: "host"}, {Key: "segment", Title: "segment"}, {Key: "address", Title: "address"}, {Key: "mask", Title: "mask"}, {Key: "gateway", Title: "gateway"},
-		{Key: "address_ipv6", Title: "IPv6 address", IfRoom: true}, {Key: "gateway_ipv6", Title: "IPv6 gateway", IfRoom: true}, {Key: "odd", Title: "odd", Below: true},
+		{Key: "host", Title: "host"}, {Key: "segment", Title: "segment"}, {Key: "address", Title: "address"}, {Key: "mask",
+			Title: "mask"}, {Key: "gateway", Title: "gateway"},
+		{Key: "address_ipv6", Title: "IPv6 address", IfRoom: true}, {Key: "gateway_ipv6", Title: "IPv6 gateway", IfRoom: true}, {Key: "odd",
+			Title: "odd", Below: true},
 	}, Empty: "the plan has no hosts"}
 	for _, h := range data {
-		table.Rows = append(table.Rows, []string{h.Host, h.Segment, h.Address, h.Mask, h.Gateway, h.Address6, h.Gateway6, strings.Join(h.Odd, "; ")})
+		table.Rows = append(table.Rows, []string{h.Host, h.Segment, h.Address, h.Mask, h.Gateway, h.Address6, h.Gateway6,
+			strings.Join(h.Odd, "; ")})
 	}
 	return data, table
 }
@@ -62,7 +65,8 @@ func oddWords(x Host, h verify.Host, o verify.Oddity) string {
 	switch o.Code {
 	case verify.OddGateway:
 		field := [...]string{"gateway", "IPv6 gateway"}[o.Family]
-		return fmt.Sprintf("its %s is %s, most on %s have %s", field, orNothing(address(h.Gateway[o.Family])), x.Segment, orNothing(address(o.Usual)))
+		return fmt.Sprintf("its %s is %s, most on %s have %s", field, orNothing(address(h.Gateway[o.Family])), x.Segment,
+			orNothing(address(o.Usual)))
 	case verify.LacksFamily:
 		return fmt.Sprintf("it has no %s address, and the segment has %s", forward.FamilyOf(o.Subnet.Addr()), o.Subnet)
 	}
@@ -112,7 +116,8 @@ func Addresses(state *network.State, devices []model.DeviceID) ([]HeldAddress, T
 	slices.SortStableFunc(all, func(a, b held) int { return a.Addr().Compare(b.Addr()) })
 	data := []HeldAddress{}
 	table := Table{Columns: []Column{
-		{Key: "address", Title: "address"}, {Key: "position", Title: "position", Right: true}, {Key: "device", Title: "device"}, {Key: "interface", Title: "interface"},
+		{Key: "address", Title: "address"}, {Key: "position", Title: "position", Right: true}, {Key: "device",
+			Title: "device"}, {Key: "interface", Title: "interface"},
 		{Key: "segment", Title: "segment"}, {Key: "place", Title: "written at", Wide: true},
 	}, Empty: "the plan has no addresses"}
 	for _, h := range all {

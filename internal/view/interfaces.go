@@ -86,7 +86,8 @@ func Interfaces(state *network.State, devices []model.DeviceID, f Filter) ([]Int
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"}, {Key: "addresses", Title: "addresses"},
 		{Key: "segment", Title: "segment, VLAN"}, {Key: "state", Title: "state"},
-		{Key: "kind", Title: "kind", Wide: true}, {Key: "far_end", Title: "cabled to", Wide: true}, {Key: "place", Title: "written at", Wide: true},
+		{Key: "kind", Title: "kind", Wide: true}, {Key: "far_end", Title: "cabled to", Wide: true}, {Key: "place", Title: "written at",
+			Wide: true},
 	}, Empty: "no interfaces"}
 	data := []Interface{}
 	for _, d := range devices {

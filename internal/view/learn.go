@@ -49,7 +49,8 @@ type LearntQuestion struct {
 
 // NewLearning puts what was learnt into its JSON form.
 func NewLearning(l *form.Learnt, devices []string, trials []form.Trial) Learning {
-	v := Learning{Lines: l.Lines, Understood: l.Understood, Form: l.Form.Text(), Guesses: []string{}, Questions: []LearntQuestion{}, Devices: []LearntFrom{}, Shows: []string{}}
+	v := Learning{Lines: l.Lines, Understood: l.Understood, Form: l.Form.Text(), Guesses: []string{}, Questions: []LearntQuestion{},
+		Devices: []LearntFrom{}, Shows: []string{}}
 	for _, g := range l.Form.Guesses() {
 		v.Guesses = append(v.Guesses, g.Text())
 	}
@@ -68,7 +69,8 @@ func NewLearning(l *form.Learnt, devices []string, trials []form.Trial) Learning
 		return out
 	}
 	for n, t := range trials {
-		d := LearntFrom{Device: devices[n], Values: t.Values, Found: t.Values - len(t.NotFound), NotFound: values(t.NotFound), Other: values(t.Other), Unread: []NotRead{}, Differs: append([]string{}, t.Missing...)}
+		d := LearntFrom{Device: devices[n], Values: t.Values, Found: t.Values - len(t.NotFound), NotFound: values(t.NotFound),
+			Other: values(t.Other), Unread: []NotRead{}, Differs: append([]string{}, t.Missing...)}
 		for _, u := range t.Unread {
 			d.Unread = append(d.Unread, NotRead{Line: u.Line, Text: u.Text, Why: u.Why})
 		}
@@ -100,7 +102,8 @@ func questionWords(q form.Question) string {
 	case form.Blanked:
 		return "what looks like a secret is left out: the line is passed over, and not written"
 	case form.Kept:
-		return fmt.Sprintf("this line holds nothing of the plan, and is written so for every %s; put {any} in it and it is passed over", q.Of[0])
+		return fmt.Sprintf("this line holds nothing of the plan, and is written so for every %s; put {any} in it and it is passed over",
+			q.Of[0])
 	}
 	return ""
 }
@@ -116,7 +119,8 @@ var neverSeen = map[string]string{
 // Text writes what was learnt: the answer first, then the form, then what is open.
 func (l Learning) Text(w io.Writer, width int) {
 	for n, d := range l.Devices {
-		head := fmt.Sprintf("%d of %d lines understood; %d of %s of %s found", l.Understood, l.Lines, d.Found, Count(d.Values, "value"), d.Device)
+		head := fmt.Sprintf("%d of %d lines understood; %d of %s of %s found", l.Understood, l.Lines, d.Found, Count(d.Values, "value"),
+			d.Device)
 		if l.Alone {
 			head = fmt.Sprintf("%d of %d lines of %s understood by kinds of values alone: all of it is a guess", l.Understood, l.Lines, d.Device)
 		} else if n > 0 {
@@ -130,7 +134,8 @@ func (l Learning) Text(w io.Writer, width int) {
 			paragraph(w, width, "  "+warn.Render("not found:")+" "+Clean(foldedValues(d.NotFound)), "    ")
 		}
 		for _, x := range d.Other {
-			paragraph(w, width, fmt.Sprintf("  %s the text says %s %s of %s", warn.Render("other than planned:"), Clean(x.Fact), Clean(x.Value), Clean(x.Of)), "    ")
+			paragraph(w, width, fmt.Sprintf("  %s the text says %s %s of %s", warn.Render("other than planned:"), Clean(x.Fact), Clean(x.Value),
+				Clean(x.Of)), "    ")
 		}
 		if l.Alone {
 			continue // nothing is written yet
@@ -167,7 +172,8 @@ func (l Learning) Text(w io.Writer, width int) {
 		paragraph(w, width, warn.Render("open")+": "+Clean(text), "  ")
 	}
 	if len(kept) > 0 {
-		paragraph(w, width, warn.Render("kept")+" as they are, for they hold nothing of the plan: "+Clean(strings.Join(kept, " · "))+"; put {any} in one and it is passed over", "  ")
+		paragraph(w, width, warn.Render("kept")+" as they are, for they hold nothing of the plan: "+Clean(strings.Join(kept, " · "))+
+			"; put {any} in one and it is passed over", "  ")
 	}
 	if l.Next != "" {
 		paragraph(w, width, bold.Render("next")+": a text of "+Clean(l.Next)+" shows "+strings.Join(l.Shows, "; "), "  ")

@@ -16,7 +16,8 @@ func TestRunsOfNumbersAndNames(t *testing.T) {
 	for want, vlans := range map[string][]model.VLAN{"": nil, "7": {7}, "7, 8": {7, 8}, "7..9": {7, 8, 9}, "1, 3..5, 9": {1, 3, 4, 5, 9}} {
 		assert.Equal(t, want, runs(vlans))
 	}
-	for want, names := range map[string][]string{"": nil, "p1": {"p1"}, "p1, p2": {"p1", "p2"}, "p1..p3": {"p1", "p2", "p3"}, "p9..p11, air0": {"p9", "p10", "p11", "air0"}, "p1, q2, q3": {"p1", "q2", "q3"}} {
+	for want, names := range map[string][]string{"": nil, "p1": {"p1"}, "p1, p2": {"p1", "p2"}, "p1..p3": {"p1", "p2", "p3"},
+		"p9..p11, air0": {"p9", "p10", "p11", "air0"}, "p1, q2, q3": {"p1", "q2", "q3"}} {
 		assert.Equal(t, want, foldNames(names))
 	}
 }
@@ -46,7 +47,8 @@ func TestExportedHasEveryKey(t *testing.T) {
 	all := NewExported(spec, []model.DeviceID{0, 1})
 	require.Len(t, all, 2)
 	r := all[0]
-	assert.Equal(t, []string{"r", "router", "at the pier", "10.1.0.1", "2001:db8::1", "10.1.0.2"}, []string{r.Device, r.Is, r.Note, r.Main, r.MainIPv6, r.Gateway})
+	assert.Equal(t, []string{"r", "router", "at the pier", "10.1.0.1", "2001:db8::1", "10.1.0.2"},
+		[]string{r.Device, r.Is, r.Note, r.Main, r.MainIPv6, r.Gateway})
 	e := r.Interfaces[1]
 	assert.Equal(t, []any{"e.110", "subinterface", "e", 110, "lan", 1400}, []any{e.Interface, e.Kind, e.Parent, e.Tag, e.Segment, e.MTU})
 	var told []string
@@ -59,7 +61,8 @@ func TestExportedHasEveryKey(t *testing.T) {
 		}
 		told = append(told, text)
 	}
-	assert.Equal(t, []string{"10.1.0.1 255.255.255.0", "2001:db8::1 ", "10.1.0.5 255.255.255.0 secondary", "2001:db8::5  secondary", "fe80::1  link-local", "10.1.0.9 255.255.255.0 shared", "2001:db8::9  shared"}, told)
+	assert.Equal(t, []string{"10.1.0.1 255.255.255.0", "2001:db8::1 ", "10.1.0.5 255.255.255.0 secondary", "2001:db8::5  secondary",
+		"fe80::1  link-local", "10.1.0.9 255.255.255.0 shared", "2001:db8::9  shared"}, told)
 	s := r.Interfaces[2]
 	assert.Equal(t, []any{"serial", true, "e.110", "down", 64000, "old"}, []any{s.Line, s.Clocks, s.Borrows, s.Admin, s.Bandwidth, s.Note})
 	assert.Equal(t, []string{"tag 110"}, []string{e.what()})
@@ -99,13 +102,16 @@ func TestTemplatesAreGivenTheJSONKeys(t *testing.T) {
 
 func TestTwoFamiliesShareARow(t *testing.T) {
 	v := Assignment{Changes: []NumberChange{
-		{"new", "a", "subnet", "10.0.0.0/24", "", "x"}, {"new", "b", "subnet", "10.0.1.0/24", "", "x"}, {"new", "a", "subnet", "2001:db8::/64", "", "y"},
-		{"moved", "c", "address", "10.0.0.9", "10.0.1.9", "z"}, {"moved", "c", "address", "2001:db8::9", "2001:db8::8", "z"}, {"new", "a", "vlan", "7", "", ""},
+		{"new", "a", "subnet", "10.0.0.0/24", "", "x"}, {"new", "b", "subnet", "10.0.1.0/24", "", "x"}, {"new", "a", "subnet", "2001:db8::/64",
+			"", "y"},
+		{"moved", "c", "address", "10.0.0.9", "10.0.1.9", "z"}, {"moved", "c", "address", "2001:db8::9", "2001:db8::8", "z"}, {"new", "a",
+			"vlan", "7", "", ""},
 	}}
 	var rows []string
 	for _, r := range v.byOwner().Rows {
 		rows = append(rows, strings.Join(r[:5], " "))
 	}
-	assert.Equal(t, []string{"new subnet a 10.0.0.0/24 2001:db8::/64 ", "new subnet b 10.0.1.0/24 ", "moved address c 10.0.0.9 10.0.1.9", "moved address c 2001:db8::9 2001:db8::8", "new vlan a 7 "}, rows)
+	assert.Equal(t, []string{"new subnet a 10.0.0.0/24 2001:db8::/64 ", "new subnet b 10.0.1.0/24 ", "moved address c 10.0.0.9 10.0.1.9",
+		"moved address c 2001:db8::9 2001:db8::8", "new vlan a 7 "}, rows)
 	assert.Equal(t, "4 new, 2 moved", v.headline())
 }

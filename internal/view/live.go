@@ -50,7 +50,8 @@ func (v *Live) Headline() string {
 // Table is the answers.
 func (v *Live) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "target", Title: "target"}, {Key: "address", Title: "address"}, {Key: "replied", Title: "measured"}, {Key: "milliseconds", Title: "ms", Right: true}, {Key: "predicted", Title: "predicted"},
+		{Key: "target", Title: "target"}, {Key: "address", Title: "address"}, {Key: "replied", Title: "measured"}, {Key: "milliseconds",
+			Title: "ms", Right: true}, {Key: "predicted", Title: "predicted"},
 		{Key: "answer", Title: "answer", Below: true}, {Key: "meaning", Title: "meaning", Below: true},
 	}}
 	for _, e := range v.Echoes {
@@ -138,7 +139,8 @@ func (v *LiveCheck) Add(text string, not bool, passed string, targets int, again
 
 // Table is the requirements.
 func (v *LiveCheck) Table() Table {
-	t := Table{Columns: []Column{{Key: "requirement", Title: "requirement"}, {Key: "outcome", Title: "measured"}, {Key: "targets", Title: "targets", Right: true}, {Key: "why", Title: "why", Below: true}}}
+	t := Table{Columns: []Column{{Key: "requirement", Title: "requirement"}, {Key: "outcome", Title: "measured"},
+		{Key: "targets", Title: "targets", Right: true}, {Key: "why", Title: "why", Below: true}}}
 	for _, r := range v.Requirements {
 		t.Rows = append(t.Rows, []string{r.Requirement, r.Outcome, fmt.Sprint(r.Targets), r.Why})
 	}

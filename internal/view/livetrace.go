@@ -152,7 +152,8 @@ func (x LiveTrace) lastHeard() string {
 
 // Table is all hops of all traces.
 func (v *LiveTraces) Table() Table {
-	t := Table{Columns: append([]Column{{Key: "target", Title: "target"}, {Key: "target-address", Title: "target address"}}, liveTraceColumns...)}
+	t := Table{Columns: append([]Column{{Key: "target", Title: "target"}, {Key: "target-address", Title: "target address"}},
+		liveTraceColumns...)}
 	for _, x := range v.Traces {
 		for _, row := range x.rows(false) {
 			t.Rows = append(t.Rows, append([]string{x.Target, x.Address}, row...))
@@ -162,7 +163,8 @@ func (v *LiveTraces) Table() Table {
 }
 
 var liveTraceColumns = []Column{
-	{Key: "ttl", Title: "hop", Right: true}, {Key: "address", Title: "answers from"}, {Key: "device", Title: "device"}, {Key: "milliseconds", Title: "ms", Right: true},
+	{Key: "ttl", Title: "hop", Right: true}, {Key: "address", Title: "answers from"}, {Key: "device", Title: "device"}, {Key: "milliseconds",
+		Title: "ms", Right: true},
 	{Key: "answer", Title: "answer"}, {Key: "predicted", Title: "predicted"},
 }
 

@@ -35,7 +35,8 @@ func lines(v *LiveTraces, width int) []string {
 func TestATraceWithoutAPlan(t *testing.T) {
 	v := &LiveTraces{Probes: "udp"}
 	v.Add(nil, "192.0.2.9", LiveTraced{Address: "192.0.2.9", Hops: []forward.MeasuredHop{
-		answeredBy(1, "10.0.0.1", passing), answeredBy(2, "", passing), answeredBy(3, "", passing), answeredBy(4, "10.0.0.9", passing), answeredBy(5, "", passing)}})
+		answeredBy(1, "10.0.0.1", passing), answeredBy(2, "", passing), answeredBy(3, "", passing), answeredBy(4, "10.0.0.9",
+			passing), answeredBy(5, "", passing)}})
 	got := lines(v, 80)
 	assert.Equal(t, []string{
 		"192.0.2.9 is not reached: the last heard is hop 4, 10.0.0.9 · measured live with UDP", "", "192.0.2.9",
@@ -68,12 +69,14 @@ devices:
 	predicted := forward.Follow(net, forward.Ping(net, coretest.Device(t, spec, "pc"), netip.Addr{}, far, model.None))
 	v := &LiveTraces{From: "pc", Probes: "icmp"}
 	reply := forward.ICMP{}
-	v.Add(net, "cam", LiveTraced{Address: far.String(), Reached: true, Predicted: predicted, Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", passing), answeredBy(2, "10.2.0.10", reply)}})
+	v.Add(net, "cam", LiveTraced{Address: far.String(), Reached: true, Predicted: predicted,
+		Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", passing), answeredBy(2, "10.2.0.10", reply)}})
 	assert.Equal(t, "cam is reached in 2 hops, as predicted · measured live with ICMP", v.Headline())
 	assert.Equal(t, []string{"cam"}, v.Traces[0].Hops[1].Predicted)
 	assert.Equal(t, "works", v.Traces[0].Predicted)
 
-	v.Add(net, "cam", LiveTraced{Address: far.String(), Predicted: predicted, Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", forward.ICMP{Type: 3, Code: 13})}})
+	v.Add(net, "cam", LiveTraced{Address: far.String(), Predicted: predicted,
+		Hops: []forward.MeasuredHop{answeredBy(1, "10.1.0.1", forward.ICMP{Type: 3, Code: 13})}})
 	assert.Equal(t, "1 of 2 reached, 1 not as predicted · measured live with ICMP", v.Headline())
 	assert.Equal(t, "show permits r", v.Next)
 	assert.Len(t, v.Traces[1].Hops, 2, "what was predicted beyond is shown too")
@@ -84,7 +87,8 @@ devices:
 	v.Stopped = true
 	assert.Contains(t, v.Headline(), "stopped before all was done")
 	own := &LiveTraces{From: "pc"}
-	own.Add(net, "cam", LiveTraced{Address: far.String(), Predicted: predicted, Problem: "this machine cannot send it: network is unreachable"})
+	own.Add(net, "cam", LiveTraced{Address: far.String(), Predicted: predicted,
+		Problem: "this machine cannot send it: network is unreachable"})
 	assert.Equal(t, "this machine cannot send it: network is unreachable", own.Traces[0].Differs)
 	assert.Equal(t, "show routes pc", own.Next)
 }

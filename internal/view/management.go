@@ -11,14 +11,15 @@ import (
 // Managed is how the operator comes to a device, in JSON.
 type Managed struct {
 	Device  string   `json:"device"`
-	Address string   `json:"address,omitempty"`     // where it is managed
-	Answers []string `json:"answers"`               // the services it answers there
-	By      string   `json:"by,omitempty"`          // the service by which the operator logs in, or would
-	State   string   `json:"state"`                 // reached, not reached, no login, no address, or no operator
-	Why     string   `json:"why,omitempty"`         // why it is not reached
-	Way     []string `json:"path,omitempty"`        // the devices from the operator to it
-	Comes   string   `json:"comes_in_by,omitempty"` // where the reply leaves by another interface than the session comes in by: DEVICE:INTERFACE
-	Leaves  string   `json:"leaves_by,omitempty"`   // and the one it leaves by
+	Address string   `json:"address,omitempty"` // where it is managed
+	Answers []string `json:"answers"`           // the services it answers there
+	By      string   `json:"by,omitempty"`      // the service by which the operator logs in, or would
+	State   string   `json:"state"`             // reached, not reached, no login, no address, or no operator
+	Why     string   `json:"why,omitempty"`     // why it is not reached
+	Way     []string `json:"path,omitempty"`    // the devices from the operator to it
+	// where the reply leaves by another interface than the session comes in by: DEVICE:INTERFACE
+	Comes  string `json:"comes_in_by,omitempty"`
+	Leaves string `json:"leaves_by,omitempty"` // and the one it leaves by
 }
 
 // Management is how each of the devices that has to be logged in to is reached.
@@ -29,7 +30,9 @@ func Management(net *forward.Network, all []verify.Managed, devices []model.Devi
 		wanted[d] = true
 	}
 	data := []Managed{}
-	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "address", Title: "managed at"}, {Key: "answers", Title: "answers"}, {Key: "by", Title: "by"}, {Key: "state", Title: "state"}, {Key: "path", Title: "path", IfRoom: true}, {Key: "why", Title: "why", Below: true}}, Empty: "there is nothing to manage"}
+	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "address", Title: "managed at"},
+		{Key: "answers", Title: "answers"}, {Key: "by", Title: "by"}, {Key: "state", Title: "state"}, {Key: "path", Title: "path",
+			IfRoom: true}, {Key: "why", Title: "why", Below: true}}, Empty: "there is nothing to manage"}
 	for _, m := range all {
 		if !wanted[m.Device] {
 			continue
@@ -59,7 +62,8 @@ func Management(net *forward.Network, all []verify.Managed, devices []model.Devi
 			x.Way = append(x.Way, spec.Devices[d].Name)
 		}
 		data = append(data, x)
-		table.Rows = append(table.Rows, []string{x.Device, x.Address, strings.Join(x.Answers, ", "), x.By, x.State, strings.Join(x.Way, ", "), note})
+		table.Rows = append(table.Rows, []string{x.Device, x.Address, strings.Join(x.Answers, ", "), x.By, x.State, strings.Join(x.Way, ", "),
+			note})
 	}
 	return data, table
 }

@@ -34,7 +34,8 @@ type NotRead struct {
 
 // NewObservation counts what a file says of a device.
 func NewObservation(file, format string, d *observed.Device) Observation {
-	v := Observation{File: file, Format: format, Device: d.Name, Interfaces: len(d.Interfaces), Routes: len(d.Routes), Neighbours: len(d.Neighbours), Known: []string{}}
+	v := Observation{File: file, Format: format, Device: d.Name, Interfaces: len(d.Interfaces), Routes: len(d.Routes),
+		Neighbours: len(d.Neighbours), Known: []string{}}
 	for _, i := range d.Interfaces {
 		v.Addresses += len(i.Addresses)
 	}
@@ -47,11 +48,14 @@ func NewObservation(file, format string, d *observed.Device) Observation {
 // Observations is the table of what was understood.
 func Observations(all []Observation) Table {
 	t := Table{Columns: []Column{
-		{Key: "file", Title: "file"}, {Key: "device", Title: "device"}, {Key: "format", Title: "format"}, {Key: "interfaces", Title: "interfaces", Right: true}, {Key: "addresses", Title: "addresses", Right: true},
-		{Key: "routes", Title: "routes", Right: true}, {Key: "neighbours", Title: "neighbours", Right: true}, {Key: "unread", Title: "not read", Right: true}, {Key: "known", Title: "known", Wide: true},
+		{Key: "file", Title: "file"}, {Key: "device", Title: "device"}, {Key: "format", Title: "format"}, {Key: "interfaces",
+			Title: "interfaces", Right: true}, {Key: "addresses", Title: "addresses", Right: true},
+		{Key: "routes", Title: "routes", Right: true}, {Key: "neighbours", Title: "neighbours", Right: true}, {Key: "unread", Title: "not read",
+			Right: true}, {Key: "known", Title: "known", Wide: true},
 	}}
 	for _, o := range all {
-		t.Rows = append(t.Rows, []string{o.File, o.Device, o.Format, counted(o.Interfaces), counted(o.Addresses), counted(o.Routes), counted(o.Neighbours), counted(o.Unread), strings.Join(o.Known, " ")})
+		t.Rows = append(t.Rows, []string{o.File, o.Device, o.Format, counted(o.Interfaces), counted(o.Addresses), counted(o.Routes),
+			counted(o.Neighbours), counted(o.Unread), strings.Join(o.Known, " ")})
 	}
 	return t
 }
@@ -81,7 +85,9 @@ type MapCell struct {
 
 // MapCells is the table of what a column map makes of a text, cell by cell.
 func MapCells(all []MapCell) Table {
-	t := Table{Columns: []Column{{Key: "device", Title: "device", Heading: true}, {Key: "line", Title: "line", Right: true}, {Key: "row", Title: "row"}, {Key: "field", Title: "field"}, {Key: "text", Title: "in the text"}, {Key: "taken", Title: "taken as"}}, Empty: "no row"}
+	t := Table{Columns: []Column{{Key: "device", Title: "device", Heading: true}, {Key: "line", Title: "line", Right: true},
+		{Key: "row", Title: "row"}, {Key: "field", Title: "field"}, {Key: "text", Title: "in the text"}, {Key: "taken",
+			Title: "taken as"}}, Empty: "no row"}
 	for _, c := range all {
 		t.Rows = append(t.Rows, []string{c.Device, fmt.Sprint(c.Line), c.Row, c.Field, c.Text, c.Taken})
 	}
@@ -132,7 +138,8 @@ type Difference struct {
 
 // NewComparison puts a comparison into its JSON form.
 func NewComparison(r *compare.Result, basis string, words [2]string) Comparison {
-	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{}, NotObserved: append([]string{}, r.NotKnown...), Partly: []Partly{}, Untried: r.Untried, Among: r.Among, Untold: []string{}}
+	v := Comparison{words: words, Basis: basis, Compared: r.Compared, InPlace: r.InPlace, Differences: []Difference{},
+		NotObserved: append([]string{}, r.NotKnown...), Partly: []Partly{}, Untried: r.Untried, Among: r.Among, Untold: []string{}}
 	for _, w := range r.Untold {
 		v.Untold = append(v.Untold, string(w))
 	}
@@ -140,7 +147,8 @@ func NewComparison(r *compare.Result, basis string, words [2]string) Comparison 
 		v.Partly = append(v.Partly, Partly(p))
 	}
 	for _, d := range r.Differences {
-		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found, Slip: d.Slip.Words(r.Net), Lost: d.Lost, Unmet: d.Unmet, Unmanaged: d.Unmanaged}
+		x := Difference{Device: d.Device, What: string(d.What), Subject: d.Subject, Kind: d.Kind.String(), Planned: d.Planned, Found: d.Found,
+			Slip: d.Slip.Words(r.Net), Lost: d.Lost, Unmet: d.Unmet, Unmanaged: d.Unmanaged}
 		if d.Lost > 0 {
 			x.Such = d.From + " cannot reach " + d.To
 		}
@@ -179,8 +187,10 @@ func (v Comparison) Headline() string {
 // Table is the differences.
 func (v Comparison) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "device", Title: "device"}, {Key: "what", Title: "what"}, {Key: "subject", Title: "of"}, {Key: "kind", Title: "it is"}, {Key: "planned", Title: v.words[0]}, {Key: "found", Title: v.words[1]},
-		{Key: "slip", Title: "slip", Below: true}, {Key: "such_as", Title: "breaks", Below: true, Lead: "breaks: "}, {Key: "lost", Title: "paths lost", Wide: true, Right: true}, {Key: "line", Title: "plan's line", Wide: true},
+		{Key: "device", Title: "device"}, {Key: "what", Title: "what"}, {Key: "subject", Title: "of"}, {Key: "kind",
+			Title: "it is"}, {Key: "planned", Title: v.words[0]}, {Key: "found", Title: v.words[1]},
+		{Key: "slip", Title: "slip", Below: true}, {Key: "such_as", Title: "breaks", Below: true, Lead: "breaks: "}, {Key: "lost",
+			Title: "paths lost", Wide: true, Right: true}, {Key: "line", Title: "plan's line", Wide: true},
 	}}
 	for _, d := range v.Differences {
 		such := d.Such
@@ -197,7 +207,8 @@ func (v Comparison) Table() Table {
 			such += "; the operator does not reach " + forward.And(d.Unmanaged)
 		}
 		such = strings.TrimPrefix(such, "; ")
-		t.Rows = append(t.Rows, []string{d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found, d.Slip, such, fmt.Sprint(d.Lost), counted(d.Line)})
+		t.Rows = append(t.Rows, []string{d.Device, d.What, d.Subject, d.Kind, d.Planned, d.Found, d.Slip, such, fmt.Sprint(d.Lost),
+			counted(d.Line)})
 	}
 	return t
 }
@@ -243,7 +254,8 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 		paragraph(w, width, faint.Render("not compared, since no list shows them: ")+Clean(strings.Join(words, ", ")), "  ")
 	}
 	if v.Untried > 0 {
-		paragraph(w, width, faint.Render("not worked out: ")+Clean("what "+Count(v.Untried, "difference")+" would break; in a network of this size it is for the likeliest only"), "  ")
+		paragraph(w, width, faint.Render("not worked out: ")+
+			Clean("what "+Count(v.Untried, "difference")+" would break; in a network of this size it is for the likeliest only"), "  ")
 	}
 	if v.Among > 0 && len(v.Differences) > 0 {
 		paragraph(w, width, faint.Render("what they break: ")+fmt.Sprintf("among %d hosts that stand for all", v.Among), "  ")

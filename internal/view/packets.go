@@ -49,13 +49,17 @@ func (v *Packets) Of(names ...string) {
 // Table is the packets.
 func (v *Packets) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "number", Title: "no.", Right: true}, {Key: "microseconds", Title: "µs", Right: true}, {Key: "interface", Title: "interface"}, {Key: "direction", Title: "direction"},
-		{Key: "vlan", Title: "VLAN", Right: true}, {Key: "from_mac", Title: "from MAC", Wide: true}, {Key: "to_mac", Title: "to MAC", Wide: true}, {Key: "source", Title: "from"}, {Key: "destination", Title: "to"},
-		{Key: "ttl", Title: "TTL", Right: true}, {Key: "length", Title: "bytes", Right: true, Wide: true}, {Key: "what", Title: "what", Below: true}, {Key: "problem", Title: "problem", Below: true, Lead: "not understood: "},
+		{Key: "number", Title: "no.", Right: true}, {Key: "microseconds", Title: "µs", Right: true}, {Key: "interface",
+			Title: "interface"}, {Key: "direction", Title: "direction"},
+		{Key: "vlan", Title: "VLAN", Right: true}, {Key: "from_mac", Title: "from MAC", Wide: true}, {Key: "to_mac", Title: "to MAC",
+			Wide: true}, {Key: "source", Title: "from"}, {Key: "destination", Title: "to"},
+		{Key: "ttl", Title: "TTL", Right: true}, {Key: "length", Title: "bytes", Right: true, Wide: true}, {Key: "what", Title: "what",
+			Below: true}, {Key: "problem", Title: "problem", Below: true, Lead: "not understood: "},
 	}, Empty: "the capture holds no packet"}
 	for _, p := range v.Packets {
 		t.Rows = append(t.Rows, []string{
-			fmt.Sprint(p.Number), p.Micros, p.Interface, p.Way, counted(p.VLAN), p.FromMAC, p.ToMAC, p.Source, p.Target, counted(p.TTL), fmt.Sprint(p.Length), p.What, p.Problem,
+			fmt.Sprint(p.Number), p.Micros, p.Interface, p.Way, counted(p.VLAN), p.FromMAC, p.ToMAC, p.Source, p.Target, counted(p.TTL),
+			fmt.Sprint(p.Length), p.What, p.Problem,
 		})
 	}
 	return t
@@ -63,13 +67,15 @@ func (v *Packets) Table() Table {
 
 // Text writes what the capture holds, packet by packet.
 func (v *Packets) Text(w io.Writer, width int, wide bool) {
-	fmt.Fprintln(w, bold.Render(fmt.Sprintf("%s on %s", Count(len(v.Packets), "packet"), Count(len(v.Interfaces), "interface")))+faint.Render(" · "+Clean(v.File)))
+	fmt.Fprintln(w, bold.Render(fmt.Sprintf("%s on %s", Count(len(v.Packets), "packet"), Count(len(v.Interfaces), "interface")))+
+		faint.Render(" · "+Clean(v.File)))
 	v.Table().Text(w, width, "", wide)
 }
 
 // Beside is the packets of two interfaces, each on one beside itself on the other.
 func (v *Packets) Beside(a, b string) Table {
-	t := Table{Columns: []Column{{Key: "packet", Title: "packet", Heading: true}, {Key: "field", Title: ""}, {Key: "first", Title: a}, {Key: "second", Title: b}, {Key: "changed", Title: "changed"}}, Empty: "no packet was captured on either"}
+	t := Table{Columns: []Column{{Key: "packet", Title: "packet", Heading: true}, {Key: "field", Title: ""}, {Key: "first", Title: a},
+		{Key: "second", Title: b}, {Key: "changed", Title: "changed"}}, Empty: "no packet was captured on either"}
 	add := func(x, y *Packet) {
 		name := x
 		if name == nil {

@@ -36,9 +36,12 @@ type Permit struct {
 func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID) ([]Permit, Table) {
 	data := []Permit{}
 	table := Table{Columns: []Column{
-		{Key: "device", Title: "device", Heading: true}, {Key: "of", Title: "of"}, {Key: "number", Title: "no.", Right: true}, {Key: "sentence", Title: "permit"},
-		{Key: "in", Title: "in by"}, {Key: "out", Title: "out of"}, {Key: "state", Title: "state"}, {Key: "decides", Title: "decides for", Right: true},
-		{Key: "note", Title: "note", Below: true}, {Key: "requirements", Title: "requirements", Below: true, Lead: "requirements: "}, {Key: "never", Title: "never", Below: true},
+		{Key: "device", Title: "device", Heading: true}, {Key: "of", Title: "of"}, {Key: "number", Title: "no.", Right: true}, {Key: "sentence",
+			Title: "permit"},
+		{Key: "in", Title: "in by"}, {Key: "out", Title: "out of"}, {Key: "state", Title: "state"}, {Key: "decides", Title: "decides for",
+			Right: true},
+		{Key: "note", Title: "note", Below: true}, {Key: "requirements", Title: "requirements", Below: true,
+			Lead: "requirements: "}, {Key: "never", Title: "never", Below: true},
 	}, Empty: "no device judges what it passes on: the plan has no permits"}
 	for _, d := range devices {
 		device := &spec.Devices[d]
@@ -49,7 +52,9 @@ func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID
 			}
 		}
 		for _, p := range data[before:] {
-			table.Rows = append(table.Rows, []string{heading(device), p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, p.decides(), p.Note, strings.Join(p.Requirements, "; "), p.Never})
+			table.Rows = append(table.Rows,
+				[]string{heading(device), p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, p.decides(), p.Note,
+					strings.Join(p.Requirements, "; "), p.Never})
 		}
 	}
 	return data, table
@@ -151,9 +156,12 @@ func Translations(net *forward.Network, devices []model.DeviceID) ([]Translation
 	spec := net.Spec
 	data := []Translation{}
 	table := Table{Columns: []Column{
-		{Key: "device", Title: "device", Heading: true}, {Key: "beyond", Title: "beyond"}, {Key: "host", Title: "host"}, {Key: "inside", Title: "inside"}, {Key: "outside", Title: "is, beyond"},
-		{Key: "kind", Title: "kind"}, {Key: "answers", Title: "how it gets there", IfRoom: true}, {Key: "sentence", Title: "sentence", Wide: true},
-		{Key: "free", Title: "free", Below: true, Lead: "free to take: "}, {Key: "unused", Title: "unused", Below: true, Lead: "nobody has, beyond: "},
+		{Key: "device", Title: "device", Heading: true}, {Key: "beyond", Title: "beyond"}, {Key: "host", Title: "host"}, {Key: "inside",
+			Title: "inside"}, {Key: "outside", Title: "is, beyond"},
+		{Key: "kind", Title: "kind"}, {Key: "answers", Title: "how it gets there", IfRoom: true}, {Key: "sentence", Title: "sentence",
+			Wide: true},
+		{Key: "free", Title: "free", Below: true, Lead: "free to take: "}, {Key: "unused", Title: "unused", Below: true,
+			Lead: "nobody has, beyond: "},
 	}, Empty: "no device translates addresses"}
 	for _, d := range devices {
 		for i := range spec.Devices[d].Translates {
@@ -174,7 +182,8 @@ func Translations(net *forward.Network, devices []model.DeviceID) ([]Translation
 				if outside == "" {
 					outside = "none left"
 				}
-				table.Rows = append(table.Rows, []string{x.Device, x.Beyond, p.Host, p.Inside, outside, x.Kind, x.Answers, x.Sentence, free, unused})
+				table.Rows = append(table.Rows,
+					[]string{x.Device, x.Beyond, p.Host, p.Inside, outside, x.Kind, x.Answers, x.Sentence, free, unused})
 			}
 		}
 	}
@@ -183,7 +192,8 @@ func Translations(net *forward.Network, devices []model.DeviceID) ([]Translation
 
 func newTranslation(net *forward.Network, d model.DeviceID, x *model.Translation) Translation {
 	spec := net.Spec
-	v := Translation{Device: spec.Devices[d].Name, Sentence: x.Text, Beyond: spec.Interfaces[x.Beyond].Name, Kind: translationKinds[x.Kind], Answers: "it is the interface's own"}
+	v := Translation{Device: spec.Devices[d].Name, Sentence: x.Text, Beyond: spec.Interfaces[x.Beyond].Name, Kind: translationKinds[x.Kind],
+		Answers: "it is the interface's own"}
 	v.File, v.Line = written(x.Place)
 	v.File = path.Base(v.File)
 	if !x.ByInterface {

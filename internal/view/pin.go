@@ -14,7 +14,8 @@ func PinText(w io.Writer, devices []string, p *revise.Pinned, written bool, next
 	if written {
 		verb = "are written"
 	}
-	fmt.Fprintf(w, "%s\n", good.Render(fmt.Sprintf("%s of %s %s into the plan", Count(p.Routes, "derived route"), Clean(strings.Join(devices, ", ")), verb)))
+	fmt.Fprintf(w, "%s\n", good.Render(fmt.Sprintf("%s of %s %s into the plan", Count(p.Routes, "derived route"),
+		Clean(strings.Join(devices, ", ")), verb)))
 	for _, e := range p.Edits {
 		changeText(w, newChange(revise.Advice{Edit: e, InPlan: true}), "  ")
 	}

@@ -31,13 +31,14 @@ type PingFamily struct {
 	Source  string   `json:"source,omitempty"`  // absent where the sender has no address
 	Sources []string `json:"sources,omitempty"` // where it depends on the hop that is taken: all that it may send from
 	Target  string   `json:"target"`
-	Failure *Failure `json:"failure,omitempty"`     // the first that fails, there before back
-	Remedy  []Change `json:"remedy,omitempty"`      // changes tried all together: it works
-	Comes   string   `json:"comes_in_by,omitempty"` // where the reply leaves by another interface than the request came in by: DEVICE:INTERFACE
-	Leaves  string   `json:"leaves_by,omitempty"`   // and the one it leaves by
-	There   *Graph   `json:"forward,omitempty"`     // the request
-	Back    []Graph  `json:"return,omitempty"`      // the reply; several where an address is held twice
-	Echoes  []Echoes `json:"echoes,omitempty"`      // which neighbours each of several echoes waits for
+	Failure *Failure `json:"failure,omitempty"` // the first that fails, there before back
+	Remedy  []Change `json:"remedy,omitempty"`  // changes tried all together: it works
+	// where the reply leaves by another interface than the request came in by: DEVICE:INTERFACE
+	Comes  string   `json:"comes_in_by,omitempty"`
+	Leaves string   `json:"leaves_by,omitempty"` // and the one it leaves by
+	There  *Graph   `json:"forward,omitempty"`   // the request
+	Back   []Graph  `json:"return,omitempty"`    // the reply; several where an address is held twice
+	Echoes []Echoes `json:"echoes,omitempty"`    // which neighbours each of several echoes waits for
 
 	trial ask.Trial
 }
@@ -87,7 +88,8 @@ func NewPing(x ask.Pinged, remedies [][]revise.Advice, prefix string) Ping {
 }
 
 func newFamily(net *forward.Network, t ask.Trial) PingFamily {
-	f := PingFamily{Family: strings.ToLower(forward.FamilyOf(t.Target)), Verdict: t.Verdict().String(), Source: address(t.Source), Target: t.Target.String(), trial: t}
+	f := PingFamily{Family: strings.ToLower(forward.FamilyOf(t.Target)), Verdict: t.Verdict().String(), Source: address(t.Source),
+		Target: t.Target.String(), trial: t}
 	if all := t.There.Sent(); len(all) > 1 {
 		for _, h := range all {
 			f.Sources = append(f.Sources, address(h.Source))
@@ -102,7 +104,8 @@ func newFamily(net *forward.Network, t ask.Trial) PingFamily {
 		f.Comes, f.Leaves = net.Spec.Label(in), net.Spec.Label(out)
 	}
 	if fail, failing := t.Failure(net); failing {
-		f.Failure = &Failure{Name: string(fail.Name), Path: pathWord(fail.Back), Device: net.Spec.Devices[fail.Device].Name, Reason: fail.Words(net), cause: net.Spec.Devices[fail.Cause].Name}
+		f.Failure = &Failure{Name: string(fail.Name), Path: pathWord(fail.Back), Device: net.Spec.Devices[fail.Device].Name,
+			Reason: fail.Words(net), cause: net.Spec.Devices[fail.Cause].Name}
 		for _, d := range fail.Loop {
 			f.Failure.Loop = append(f.Failure.Loop, net.Spec.Devices[d].Name)
 		}
@@ -210,7 +213,8 @@ func (p Ping) Text(w io.Writer, net *forward.Network, width int, explain bool) {
 			if len(f.trial.Back) == 0 {
 				way = "takes the same path"
 			}
-			paragraph(w, width, fmt.Sprintf("%s %s, %s to %s", bold.Render(forward.FamilyOf(f.trial.Target)), way, sourcesOf(f.trial.There), f.Target), "  ")
+			paragraph(w, width, fmt.Sprintf("%s %s, %s to %s", bold.Render(forward.FamilyOf(f.trial.Target)), way, sourcesOf(f.trial.There),
+				f.Target), "  ")
 			echoesText(w, f)
 			continue
 		}
@@ -244,7 +248,8 @@ func (p Ping) failures(w io.Writer, width int) {
 		}
 		said = append(said, f)
 		where := "on the " + f.Failure.Path + " path"
-		if len(p.Families) > 1 && !slices.ContainsFunc(p.Families, func(x PingFamily) bool { return x.Family != f.Family && x.Failure != nil && alike(f, x) }) {
+		if len(p.Families) > 1 && !slices.ContainsFunc(p.Families,
+			func(x PingFamily) bool { return x.Family != f.Family && x.Failure != nil && alike(f, x) }) {
 			where = forward.FamilyOf(f.trial.Target) + ", " + where
 		}
 		labelled(w, width, pad("why", 8), where+", "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), indent)
@@ -270,7 +275,8 @@ func (p Ping) failures(w io.Writer, width int) {
 // alike tells whether two families fail in the same way and would be mended by
 // the same edit.
 func alike(a, b PingFamily) bool {
-	if a.Failure.Name != b.Failure.Name || a.Failure.Path != b.Failure.Path || a.Failure.Device != b.Failure.Device || len(a.Remedy) != len(b.Remedy) {
+	if a.Failure.Name != b.Failure.Name || a.Failure.Path != b.Failure.Path || a.Failure.Device != b.Failure.Device ||
+		len(a.Remedy) != len(b.Remedy) {
 		return false
 	}
 	for i := range a.Remedy {

@@ -46,7 +46,8 @@ cables: [r:e to sw:p42, off:port to sw:p8]
 		var b bytes.Buffer
 		view.PortsText(&b, data, width)
 		text := styles.ReplaceAllString(b.String(), "")
-		assert.True(t, strings.HasPrefix(text, "sw: 43 ports, 2 up, 1 down, 1 administratively down, 39 nothing plugged in\n") || width < 80, text)
+		assert.True(t, strings.HasPrefix(text, "sw: 43 ports, 2 up, 1 down, 1 administratively down, 39 nothing plugged in\n") || width < 80,
+			text)
 		lines := strings.Split(text, "\n")
 		for _, l := range lines[1:] {
 			assert.True(t, len([]rune(l)) <= width || strings.Contains(l, "administratively") && width < 80, "%d: %s", width, l)

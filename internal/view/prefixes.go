@@ -30,7 +30,8 @@ type Cover struct {
 // Around is the subnet around others for any format.
 func Around(p netip.Prefix, besides []netip.Prefix) (Cover, Table) {
 	c := Cover{Prefix: p.String(), Besides: []string{}}
-	t := Table{Columns: []Column{{Key: "prefix", Title: "subnet"}, {Key: "what", Title: "what it is"}}, Rows: [][]string{{p.String(), "covers all"}}}
+	t := Table{Columns: []Column{{Key: "prefix", Title: "subnet"}, {Key: "what", Title: "what it is"}},
+		Rows: [][]string{{p.String(), "covers all"}}}
 	for _, b := range besides {
 		c.Besides = append(c.Besides, b.String())
 		t.Rows = append(t.Rows, []string{b.String(), "taken in besides"})

@@ -35,7 +35,8 @@ func NewProgress(all []compare.Progress, basis string) Progress {
 		v.Next, v.next = next.Device, next
 	}
 	for _, p := range all {
-		v.Devices = append(v.Devices, DeviceProgress{p.Device, p.Seen, p.InPlace, p.ToDo, append([]string{}, p.Unknown...), p.Unsaved, progressWords(p)})
+		v.Devices = append(v.Devices, DeviceProgress{p.Device, p.Seen, p.InPlace, p.ToDo, append([]string{}, p.Unknown...), p.Unsaved,
+			progressWords(p)})
 	}
 	return v
 }
@@ -65,7 +66,8 @@ func progressWords(p compare.Progress) string {
 
 // Table is a row a device.
 func (v Progress) Table() Table {
-	t := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "in_place", Title: "in place", Right: true}, {Key: "to_do", Title: "to do", Right: true}, {Key: "state", Title: "how far"}}}
+	t := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "in_place", Title: "in place", Right: true},
+		{Key: "to_do", Title: "to do", Right: true}, {Key: "state", Title: "how far"}}}
 	for _, d := range v.Devices {
 		t.Rows = append(t.Rows, []string{d.Device, fmt.Sprint(d.InPlace), fmt.Sprint(d.ToDo), d.State})
 	}
@@ -125,7 +127,8 @@ func NewDone(all []compare.Done) []DoneThing {
 
 // DoneTable is the table of what is as planned.
 func DoneTable(all []DoneThing) Table {
-	t := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "what", Title: "what"}, {Key: "subject", Title: "of"}, {Key: "value", Title: "it is"}}, Empty: "nothing is as planned"}
+	t := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "what", Title: "what"}, {Key: "subject", Title: "of"},
+		{Key: "value", Title: "it is"}}, Empty: "nothing is as planned"}
 	for _, d := range all {
 		t.Rows = append(t.Rows, []string{d.Device, d.What, d.Subject, d.Value})
 	}

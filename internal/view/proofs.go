@@ -11,7 +11,9 @@ import (
 
 // Proofs is the requirements of a plan, each with a path that shows it.
 func Proofs(all []verify.Proof) Table {
-	t := Table{Columns: []Column{{Key: "requirement", Title: "requirement"}, {Key: "holds", Title: "holds"}, {Key: "pairs", Title: "pairs", Right: true}, {Key: "states", Title: "states tried", Right: true}, {Key: "shown_by", Title: "shown by"}, {Key: "without", Title: "while out of order"}}, Empty: "the plan has no requirements"}
+	t := Table{Columns: []Column{{Key: "requirement", Title: "requirement"}, {Key: "holds", Title: "holds"},
+		{Key: "pairs", Title: "pairs", Right: true}, {Key: "states", Title: "states tried", Right: true}, {Key: "shown_by",
+			Title: "shown by"}, {Key: "without", Title: "while out of order"}}, Empty: "the plan has no requirements"}
 	for _, p := range all {
 		holds := "no"
 		if p.Holds {

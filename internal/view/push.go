@@ -63,7 +63,8 @@ func (v *Pushed) Whole() bool {
 
 // Table is the steps.
 func (v *Pushed) Table() Table {
-	t := Table{Columns: []Column{{Key: "step", Title: "step", Right: true}, {Key: "device", Title: "device"}, {Key: "set", Title: "set"}, {Key: "outcome", Title: "outcome"}, {Key: "why", Title: "", Below: true, Lead: "by hand: "}}, Empty: "nothing needs to be sent"}
+	t := Table{Columns: []Column{{Key: "step", Title: "step", Right: true}, {Key: "device", Title: "device"}, {Key: "set", Title: "set"},
+		{Key: "outcome", Title: "outcome"}, {Key: "why", Title: "", Below: true, Lead: "by hand: "}}, Empty: "nothing needs to be sent"}
 	for _, s := range v.Steps {
 		t.Rows = append(t.Rows, []string{fmt.Sprint(s.Number), s.Device, s.Set, s.Outcome, s.Why})
 	}

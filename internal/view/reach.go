@@ -131,8 +131,10 @@ func (v *Reach) OneWay() {
 // Table is the paths listed.
 func (v *Reach) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "from", Title: "from"}, {Key: "to", Title: "to"}, {Key: "family", Title: "family"}, {Key: "source", Title: "source", Wide: true}, {Key: "target", Title: "target", Wide: true},
-		{Key: "verdict", Title: "verdict"}, {Key: "finding", Title: "finding", Wide: true}, {Key: "one_way", Title: "one way", Wide: true}, {Key: "why", Title: "why", Below: true},
+		{Key: "from", Title: "from"}, {Key: "to", Title: "to"}, {Key: "family", Title: "family"}, {Key: "source", Title: "source",
+			Wide: true}, {Key: "target", Title: "target", Wide: true},
+		{Key: "verdict", Title: "verdict"}, {Key: "finding", Title: "finding", Wide: true}, {Key: "one_way", Title: "one way",
+			Wide: true}, {Key: "why", Title: "why", Below: true},
 	}}
 	for _, w := range v.Paths {
 		t.Rows = append(t.Rows, []string{w.From, w.To, w.Family, w.Source, w.Target, w.Verdict, w.Finding, fmt.Sprint(w.OneWay), w.Why})
@@ -264,7 +266,8 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 	if l.Lost > l.Cannot {
 		v.Routes++
 	}
-	x := SweepLoss{Lost: l.Lost, Cannot: l.Cannot, DoesNot: l.Lost - l.Cannot, Loops: l.Loops, Rerouted: l.Rerouted, Paths: []ReachPath{}, Takes: []Takeover{}}
+	x := SweepLoss{Lost: l.Lost, Cannot: l.Cannot, DoesNot: l.Lost - l.Cannot, Loops: l.Loops, Rerouted: l.Rerouted, Paths: []ReachPath{},
+		Takes: []Takeover{}}
 	for _, f := range l.Failures {
 		x.Without = append(x.Without, f.Name(spec))
 	}
@@ -295,7 +298,9 @@ func (v *Sweep) Sort() {
 // Table is the losses.
 func (v *Sweep) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "without", Title: "without"}, {Key: "lost", Title: "paths lost", Right: true}, {Key: "cannot", Title: "no wire left", Right: true}, {Key: "does_not", Title: "no route", Right: true}, {Key: "loops", Title: "loops", Right: true}, {Key: "rerouted", Title: "rerouted", Right: true},
+		{Key: "without", Title: "without"}, {Key: "lost", Title: "paths lost", Right: true}, {Key: "cannot", Title: "no wire left",
+			Right: true}, {Key: "does_not", Title: "no route", Right: true}, {Key: "loops", Title: "loops", Right: true}, {Key: "rerouted",
+			Title: "rerouted", Right: true},
 		{Key: "first", Title: "such as", Below: true},
 	}}
 	for _, l := range v.Losses {
@@ -316,7 +321,8 @@ func (v *Sweep) Table() Table {
 				note += fmt.Sprintf(", and %s", Count(n, "further route"))
 			}
 		}
-		t.Rows = append(t.Rows, []string{strings.Join(l.Without, " and "), fmt.Sprint(l.Lost), fmt.Sprint(l.Cannot), fmt.Sprint(l.DoesNot), fmt.Sprint(l.Loops), fmt.Sprint(l.Rerouted), note})
+		t.Rows = append(t.Rows, []string{strings.Join(l.Without, " and "), fmt.Sprint(l.Lost), fmt.Sprint(l.Cannot), fmt.Sprint(l.DoesNot),
+			fmt.Sprint(l.Loops), fmt.Sprint(l.Rerouted), note})
 	}
 	return t
 }

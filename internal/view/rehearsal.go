@@ -64,7 +64,8 @@ type RehearsedDifference struct {
 func (v *Rehearsal) Headline() string {
 	text := fmt.Sprintf("%s of %s as predicted", grouped(big.NewInt(int64(v.PingsAsPredicted))), groupedCount(v.Pings, "ping"))
 	if v.Traces > 0 && v.TracesAsPredicted == v.Traces && v.PingsAsPredicted == v.Pings {
-		text = fmt.Sprintf("%s of %s and %s as predicted", grouped(big.NewInt(int64(v.PingsAsPredicted))), groupedCount(v.Pings, "ping"), groupedCount(v.Traces, "trace"))
+		text = fmt.Sprintf("%s of %s and %s as predicted", grouped(big.NewInt(int64(v.PingsAsPredicted))), groupedCount(v.Pings, "ping"),
+			groupedCount(v.Traces, "trace"))
 	} else if v.Traces > 0 {
 		text += fmt.Sprintf(", %s of %s", grouped(big.NewInt(int64(v.TracesAsPredicted))), groupedCount(v.Traces, "trace"))
 	}
@@ -93,7 +94,8 @@ func (v *Rehearsal) Well() bool {
 // Table is what differs.
 func (v *Rehearsal) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "from", Title: "from"}, {Key: "to", Title: "to"}, {Key: "without", Title: "without"}, {Key: "predicted", Title: "predicted"}, {Key: "measured", Title: "measured"}, {Key: "packets", Title: "packets", Below: true},
+		{Key: "from", Title: "from"}, {Key: "to", Title: "to"}, {Key: "without", Title: "without"}, {Key: "predicted",
+			Title: "predicted"}, {Key: "measured", Title: "measured"}, {Key: "packets", Title: "packets", Below: true},
 	}}
 	for _, d := range v.Differ {
 		t.Rows = append(t.Rows, []string{d.From, d.To, d.Without, d.Predicted, d.Measured, strings.Join(d.Packets, "; ")})
@@ -129,14 +131,17 @@ func (v *Rehearsal) Text(w io.Writer, width int) {
 		}
 	}
 	if len(v.Failures) > 0 {
-		t := Table{Columns: []Column{{Key: "part", Title: "cut"}, {Key: "pings", Title: "pings", Right: true}, {Key: "pings_as_predicted", Title: "as predicted", Right: true}, {Key: "replies", Title: "replies", Right: true}}}
+		t := Table{Columns: []Column{{Key: "part", Title: "cut"}, {Key: "pings", Title: "pings", Right: true},
+			{Key: "pings_as_predicted", Title: "as predicted", Right: true}, {Key: "replies", Title: "replies", Right: true}}}
 		for _, f := range v.Failures {
-			t.Rows = append(t.Rows, []string{f.Part, grouped(big.NewInt(int64(f.Pings))), grouped(big.NewInt(int64(f.PingsAsPredicted))), grouped(big.NewInt(int64(f.Replies)))})
+			t.Rows = append(t.Rows, []string{f.Part, grouped(big.NewInt(int64(f.Pings))), grouped(big.NewInt(int64(f.PingsAsPredicted))),
+				grouped(big.NewInt(int64(f.Replies)))})
 		}
 		fmt.Fprintln(w)
 		t.Text(w, width, "", false)
 	}
-	about := fmt.Sprintf("%s as network namespaces, %s at work; %s of %s got a reply", groupedCount(v.Devices, "device"), groupedCount(v.Watches, "watch"), grouped(big.NewInt(int64(v.Replies))), groupedCount(v.Pings, "ping"))
+	about := fmt.Sprintf("%s as network namespaces, %s at work; %s of %s got a reply", groupedCount(v.Devices, "device"),
+		groupedCount(v.Watches, "watch"), grouped(big.NewInt(int64(v.Replies))), groupedCount(v.Pings, "ping"))
 	if v.MainOnly {
 		about += "; of each device one address a family was asked"
 	}
@@ -153,8 +158,10 @@ func (v *Rehearsal) Text(w io.Writer, width int) {
 }
 
 // NewRehearsedDifference is a ping that is not as predicted.
-func NewRehearsedDifference(net *forward.Network, from model.DeviceID, x *forward.Exchange, replied bool, without string) RehearsedDifference {
-	d := RehearsedDifference{From: net.Spec.Devices[from].Name, To: net.Spec.HolderLabel(x.Target), Without: without, Predicted: "a reply", Measured: "no reply"}
+func NewRehearsedDifference(net *forward.Network, from model.DeviceID, x *forward.Exchange, replied bool,
+	without string) RehearsedDifference {
+	d := RehearsedDifference{From: net.Spec.Devices[from].Name, To: net.Spec.HolderLabel(x.Target), Without: without, Predicted: "a reply",
+		Measured: "no reply"}
 	if replied {
 		d.Measured = "a reply"
 	}
@@ -166,7 +173,8 @@ func NewRehearsedDifference(net *forward.Network, from model.DeviceID, x *forwar
 
 // AtHop says that the trace differs at a hop: who answers what there, by the prediction and
 // for real. Who is silent has no address.
-func (d *RehearsedDifference) AtHop(spec *model.Spec, hop int, planned model.DeviceID, want netip.Addr, wantWord string, got netip.Addr, gotWord string) {
+func (d *RehearsedDifference) AtHop(spec *model.Spec, hop int, planned model.DeviceID, want netip.Addr, wantWord string, got netip.Addr,
+	gotWord string) {
 	words := func(a netip.Addr, word string) string {
 		if !a.IsValid() {
 			return fmt.Sprintf("hop %d: no answer", hop)

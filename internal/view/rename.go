@@ -13,7 +13,8 @@ import (
 // RenameText writes what a rename changes: the lines of the plan, and the
 // numbers that go with the name.
 func RenameText(w io.Writer, old, to string, r *revise.Renaming, written bool, next string) {
-	head := fmt.Sprintf("%s becomes %s: %s in the plan, %s in the ledger", old, to, Count(len(r.Edits), "place"), Count(len(r.Changes), "number"))
+	head := fmt.Sprintf("%s becomes %s: %s in the plan, %s in the ledger", old, to, Count(len(r.Edits), "place"),
+		Count(len(r.Changes), "number"))
 	if written {
 		head = "written: " + head
 	}

@@ -42,7 +42,8 @@ func (v Findings) Report(version string) Report {
 		if f.Remedy != "" {
 			text += "; remedy: " + f.Remedy
 		}
-		r.Entries = append(r.Entries, ReportEntry{f.Name, finding.Lookup(finding.Name(f.Name)).Means, cmp.Or(level, "note"), f.Subject, text, f.File, f.Line, f.Column})
+		r.Entries = append(r.Entries, ReportEntry{f.Name, finding.Lookup(finding.Name(f.Name)).Means, cmp.Or(level, "note"), f.Subject, text,
+			f.File, f.Line, f.Column})
 	}
 	return r
 }

@@ -57,7 +57,8 @@ func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Ro
 	table := Table{Columns: []Column{
 		{Key: "device", Title: "device"}, {Key: "to", Title: "to"}, {Key: "next_hop", Title: "next hop"},
 		{Key: "out", Title: "out of"}, {Key: "source", Title: "source"}, {Key: "distance", Title: "dist", Right: true},
-		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "watch", Title: "watches", Below: true, Lead: "watches "}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
+		{Key: "metric", Title: "metric", Right: true, Wide: true}, {Key: "state", Title: "state"}, {Key: "watch", Title: "watches", Below: true,
+			Lead: "watches "}, {Key: "place", Title: "written at", Wide: true}, {Key: "why", Title: "why", Below: true},
 	}, Empty: "no routes"}
 	data := []Route{}
 	spec := net.Spec
@@ -91,7 +92,9 @@ func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Ro
 				if x.Through != "" {
 					next += " " + x.Through
 				}
-				table.Rows = append(table.Rows, []string{heading, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), x.watched, lineOf(x.Place), x.Why})
+				table.Rows = append(table.Rows,
+					[]string{heading, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), x.watched,
+						lineOf(x.Place), x.Why})
 			}
 		}
 	}
@@ -100,7 +103,8 @@ func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Ro
 
 func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routing.Entry) Route {
 	spec := net.Spec
-	x := Route{Device: spec.Devices[d].Name, Table: view.Name(), To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance), Metric: e.Metric, Out: ifaceName(spec, e.Out())}
+	x := Route{Device: spec.Devices[d].Name, Table: view.Name(), To: e.Prefix.String(), Source: e.Source.String(), Distance: int(e.Distance),
+		Metric: e.Metric, Out: ifaceName(spec, e.Out())}
 	x.State = stateWord(e)
 	x.Why, x.Discards = net.Why(view, e), e.Discard
 	if e.Static() == model.None {
@@ -155,7 +159,8 @@ func PricesText(w io.Writer, r derive.Result, prices []derive.Price, width int) 
 	if len(prices) == 0 {
 		return
 	}
-	t := Table{Columns: []Column{{Title: "protect"}, {Title: "lines", Right: true}, {Title: "watches", Right: true}, {Title: "not protected", Right: true}, {Title: ""}}}
+	t := Table{Columns: []Column{{Title: "protect"}, {Title: "lines", Right: true}, {Title: "watches", Right: true},
+		{Title: "not protected", Right: true}, {Title: ""}}}
 	for _, p := range prices {
 		mark := ""
 		if p.Wanted {
@@ -173,7 +178,9 @@ func PricesText(w io.Writer, r derive.Result, prices []derive.Price, width int) 
 		labelled(w, width, "", "most lines: "+strings.Join(costly, ", "), "  ")
 	}
 	if n := r.MostLines(); n > derive.ManyLines {
-		labelled(w, width, "", fmt.Sprintf("one device has %d lines: static routes are the wrong means there, for nobody keeps so many up by hand; a dynamic routing protocol does", n), "  ")
+		labelled(w, width, "", fmt.Sprintf(
+			"one device has %d lines: static routes are the wrong means there, for nobody keeps so many up by hand; a dynamic routing "+
+				"protocol does", n), "  ")
 	}
 }
 
@@ -188,6 +195,7 @@ func OpenText(w io.Writer, open []verify.Unprotected, devices []string, width in
 	}
 	fmt.Fprintln(w, "\nnot protected against a single failure, though a wire is left:")
 	for _, o := range open {
-		labelled(w, width, "  ", Clean(fmt.Sprintf("%s: the path to %s is lost when %s fails, because %s", o.Device, o.To, o.Failure, o.Because)), "    ")
+		labelled(w, width, "  ", Clean(fmt.Sprintf("%s: the path to %s is lost when %s fails, because %s", o.Device, o.To, o.Failure,
+			o.Because)), "    ")
 	}
 }

@@ -30,8 +30,10 @@ func Segments(state *network.State, devices []model.DeviceID) ([]Segment, Table)
 	spec := state.Spec
 	table := Table{Columns: []Column{
 		{Key: "segment", Title: "segment"}, {Key: "vlan", Title: "VLAN", Right: true}, {Key: "prefixes", Title: "subnets"},
-		{Key: "hosts", Title: "hosts", Right: true}, {Key: "grow", Title: "grow", Wide: true, Right: true}, {Key: "used", Title: "used", Right: true}, {Key: "spare", Title: "spare", Right: true},
-		{Key: "members", Title: "who has an address on it", IfRoom: true}, {Key: "leases", Title: "leases", Wide: true}, {Key: "given", Title: "given", Wide: true}, {Key: "place", Title: "written at", Wide: true},
+		{Key: "hosts", Title: "hosts", Right: true}, {Key: "grow", Title: "grow", Wide: true, Right: true}, {Key: "used", Title: "used",
+			Right: true}, {Key: "spare", Title: "spare", Right: true},
+		{Key: "members", Title: "who has an address on it", IfRoom: true}, {Key: "leases", Title: "leases", Wide: true}, {Key: "given",
+			Title: "given", Wide: true}, {Key: "place", Title: "written at", Wide: true},
 	}, Empty: "the plan has no segments"}
 	data := []Segment{}
 	on := map[model.SegmentID][]model.InterfaceID{}
@@ -56,7 +58,8 @@ func Segments(state *network.State, devices []model.DeviceID) ([]Segment, Table)
 			x.Prefixes = append(x.Prefixes, p.Prefix.String())
 		}
 		room := rooms[id]
-		x.Hosts, x.Grow, x.Usable, x.Used, x.Spare = int(s.Need.Hosts), s.Need.Grow, int(room.Usable), int(room.Held+room.Leased), int(room.Spare)
+		x.Hosts, x.Grow, x.Usable, x.Used, x.Spare = int(s.Need.Hosts), s.Need.Grow, int(room.Usable), int(room.Held+
+			room.Leased), int(room.Spare)
 		for _, p := range s.Prefixes {
 			x.Given = givers[max(p.Giver, givenAs[x.Given])]
 		}
@@ -87,7 +90,8 @@ func Segments(state *network.State, devices []model.DeviceID) ([]Segment, Table)
 			vlan = fmt.Sprint(s.VLAN)
 		}
 		data = append(data, x)
-		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), hosts, grow, used, spare, strings.Join(devices, ", "), strings.Join(x.Leases, ", "), x.Given, lineOf(x.Place)})
+		table.Rows = append(table.Rows, []string{s.Name, vlan, strings.Join(x.Prefixes, " "), hosts, grow, used, spare,
+			strings.Join(devices, ", "), strings.Join(x.Leases, ", "), x.Given, lineOf(x.Place)})
 	}
 	return data, table
 }

@@ -15,13 +15,14 @@ import (
 
 // Worksheet is steps in their order, in JSON.
 type Worksheet struct {
-	Basis     string        `json:"basis"`   // what the answer stands on
-	Devices   int           `json:"devices"` // how many are changed
-	Safe      bool          `json:"safe"`    // nothing fails in between, and nobody has to be at a console
-	Whole     bool          `json:"whole"`   // every order that could be better was looked at
-	Judged    int           `json:"judged"`  // after how many steps it was looked at what fails; fewer than there are where there is very much to set
-	Among     int           `json:"among"`   // so many LANs and loopbacks were asked about in between
-	Of        int           `json:"of"`      // of so many
+	Basis   string `json:"basis"`   // what the answer stands on
+	Devices int    `json:"devices"` // how many are changed
+	Safe    bool   `json:"safe"`    // nothing fails in between, and nobody has to be at a console
+	Whole   bool   `json:"whole"`   // every order that could be better was looked at
+	// after how many steps it was looked at what fails; fewer than there are where there is very much to set
+	Judged    int           `json:"judged"`
+	Among     int           `json:"among"` // so many LANs and loopbacks were asked about in between
+	Of        int           `json:"of"`    // of so many
 	Steps     []OrderedStep `json:"steps"`
 	Otherwise []Standing    `json:"otherwise"` // what differs and no step sets
 	Left      []Standing    `json:"left"`      // what a worksheet that was checked leaves as it was found
@@ -35,23 +36,24 @@ type Worksheet struct {
 
 // OrderedStep is what is set on one device in one go, in JSON.
 type OrderedStep struct {
-	Step     int          `json:"step"` // from 1
-	Device   string       `json:"device"`
-	Login    string       `json:"login"` // the address to log in at; "" where there is none, or the operator sits at it
-	By       string       `json:"by"`    // the service
-	Through  []string     `json:"through,omitempty"`
-	Sets     []StepSet    `json:"sets"`
-	Together bool         `json:"together"` // things that would each cut the device off alone are set at once
-	Session  string       `json:"session"`  // local, stays, moves, ends, console, theirs or unknown
-	Then     string       `json:"then"`     // where to log in again
-	Unmet    []string     `json:"unmet"`    // requirements that do not hold while it is in force
-	Broken   int          `json:"broken"`   // pairs that fail while it is in force
-	Such     string       `json:"such_as,omitempty"`
-	Notes    []string     `json:"notes"`             // what outlasts it: leases that keep an old gateway, neighbours that remember
-	Hosts    []string     `json:"hosts"`             // segments that lose a subnet with it: hosts there that the plan does not know need another address before
-	Works    string       `json:"works,omitempty"`   // a pair that works from then on
-	Restart  *StepRestart `json:"restart,omitempty"` // what the restart of the device takes, where that was asked
-	Save     bool         `json:"save"`              // nothing is left to set on the device: save what runs
+	Step     int       `json:"step"` // from 1
+	Device   string    `json:"device"`
+	Login    string    `json:"login"` // the address to log in at; "" where there is none, or the operator sits at it
+	By       string    `json:"by"`    // the service
+	Through  []string  `json:"through,omitempty"`
+	Sets     []StepSet `json:"sets"`
+	Together bool      `json:"together"` // things that would each cut the device off alone are set at once
+	Session  string    `json:"session"`  // local, stays, moves, ends, console, theirs or unknown
+	Then     string    `json:"then"`     // where to log in again
+	Unmet    []string  `json:"unmet"`    // requirements that do not hold while it is in force
+	Broken   int       `json:"broken"`   // pairs that fail while it is in force
+	Such     string    `json:"such_as,omitempty"`
+	Notes    []string  `json:"notes"` // what outlasts it: leases that keep an old gateway, neighbours that remember
+	// segments that lose a subnet with it: hosts there that the plan does not know need another address before
+	Hosts   []string     `json:"hosts"`
+	Works   string       `json:"works,omitempty"`   // a pair that works from then on
+	Restart *StepRestart `json:"restart,omitempty"` // what the restart of the device takes, where that was asked
+	Save    bool         `json:"save"`              // nothing is left to set on the device: save what runs
 
 	Typed     []string `json:"typed,omitempty"`      // the step in the gear's own language, line by line, where a form was named
 	TypedBack []string `json:"typed_back,omitempty"` // what takes it back, likewise
@@ -75,9 +77,11 @@ func (r *StepRestart) words() string {
 
 // StepSet is one thing that a step sets, in the plan's words.
 type StepSet struct {
-	Set      string `json:"set"`
-	Was      string `json:"was"`     // what it takes the place of; "" where that is nothing, or the set names it
-	Does     string `json:"does"`    // set: planned takes the place of whatever is there; also: beside what is there; remove: found; replace: planned takes the place of found, others stay
+	Set string `json:"set"`
+	Was string `json:"was"` // what it takes the place of; "" where that is nothing, or the set names it
+	// set: planned takes the place of whatever is there; also: beside what is there; remove: found; replace: planned takes the
+	// place of found, others stay
+	Does     string `json:"does"`
 	What     string `json:"what"`    // as compare has it: address, admin status, route, next hop and so on
 	Subject  string `json:"subject"` // the interface, or the destination of a route
 	Planned  string `json:"planned"` // what there is to be; "" where there is to be nothing
@@ -94,11 +98,15 @@ type Standing struct {
 
 // NewWorksheet puts a worksheet into its JSON form.
 func NewWorksheet(w *steps.Worksheet, basis string) Worksheet {
-	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Judged: w.Judged, Among: w.Among, Of: w.Of, Steps: []OrderedStep{}, Otherwise: []Standing{}, Left: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{}, w.NotKnown...), New: append([]string{}, w.New...), Partly: []Partly{}}
+	v := Worksheet{Basis: basis, Devices: w.Devices, Safe: w.Safe(), Whole: w.Whole, Judged: w.Judged, Among: w.Among, Of: w.Of,
+		Steps: []OrderedStep{}, Otherwise: []Standing{}, Left: []Standing{}, Untold: []Standing{}, NotKnown: append([]string{},
+			w.NotKnown...), New: append([]string{}, w.New...), Partly: []Partly{}}
 	spec := w.After.Spec
 	for i := range w.Steps {
 		s := &w.Steps[i]
-		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through), Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Hosts: append([]string{}, s.Hosts...), Notes: append([]string{}, s.Notes...), Broken: s.Broken, Save: s.Last, Together: s.Together,
+		x := OrderedStep{Step: i + 1, Device: spec.Devices[s.Device].Name, By: s.Login.By, Through: names(spec, s.Login.Through),
+			Sets: []StepSet{}, Session: s.Session.String(), Unmet: append([]string{}, s.Unmet...), Hosts: append([]string{},
+				s.Hosts...), Notes: append([]string{}, s.Notes...), Broken: s.Broken, Save: s.Last, Together: s.Together,
 			Login: address(s.Login.Address), Then: "", session: s.SessionWords(), fails: s.FailsWords()}
 		if s.Login.Address.IsValid() {
 			x.login = s.Login.Words(spec)
@@ -211,7 +219,8 @@ func stepSets(sets []steps.Set) []StepSet {
 	for n := range sets {
 		d := &sets[n]
 		set, was := d.What()
-		all = append(all, StepSet{set, was, d.Does().String(), string(d.Difference.What), d.Subject, d.Planned, d.Found, d.Look(), d.TakeBack()})
+		all = append(all, StepSet{set, was, d.Does().String(), string(d.Difference.What), d.Subject, d.Planned, d.Found, d.Look(),
+			d.TakeBack()})
 	}
 	return all
 }
@@ -239,8 +248,10 @@ func (v Worksheet) Visits() []Visit {
 // Table is a row for each thing that is set.
 func (v Worksheet) Table() Table {
 	t := Table{Columns: []Column{
-		{Key: "step", Title: "step", Right: true}, {Key: "device", Title: "device"}, {Key: "login", Title: "log in at"}, {Key: "set", Title: "set"}, {Key: "was", Title: "was"},
-		{Key: "session", Title: "session"}, {Key: "fails", Title: "fails"}, {Key: "look", Title: "look"}, {Key: "take_back", Title: "to take back"},
+		{Key: "step", Title: "step", Right: true}, {Key: "device", Title: "device"}, {Key: "login", Title: "log in at"}, {Key: "set",
+			Title: "set"}, {Key: "was", Title: "was"},
+		{Key: "session", Title: "session"}, {Key: "fails", Title: "fails"}, {Key: "look", Title: "look"}, {Key: "take_back",
+			Title: "to take back"},
 	}, Empty: "nothing needs to be done"}
 	for _, s := range v.Steps {
 		for _, x := range s.Sets {
@@ -307,7 +318,9 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 		fmt.Fprintf(w, "%s\n", faint.Render(fmt.Sprintf("asked about %d of %d LANs and loopbacks in between", v.Among, v.Of)))
 	}
 	if v.Judged < len(v.all) {
-		fmt.Fprintln(w, warn.Render(fmt.Sprintf("what fails was looked at after %d of %s: what is new goes before what changes, and what is old goes last", v.Judged, Count(len(v.all), "step"))))
+		fmt.Fprintln(w, warn.Render(fmt.Sprintf(
+			"what fails was looked at after %d of %s: what is new goes before what changes, and what is old goes last", v.Judged,
+			Count(len(v.all), "step"))))
 	}
 	switch {
 	case v.Whole || v.Judged < len(v.all):
@@ -321,7 +334,9 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 			fmt.Fprintf(w, "\n%s  %s\n", bold.Render(Clean(s.Device)), faint.Render(Clean(s.reached())))
 			for _, p := range v.Partly {
 				if p.Device == s.Device {
-					labelled(w, width, "     "+faint.Render(fmt.Sprintf("%-10s", "first")), Clean("observe it again: its "+strings.Join(p.Unknown, ", ")+" are not known, and may be otherwise too"), strings.Repeat(" ", 15))
+					labelled(w, width, "     "+faint.Render(fmt.Sprintf("%-10s", "first")),
+						Clean("observe it again: its "+strings.Join(p.Unknown, ", ")+" are not known, and may be otherwise too"), strings.Repeat(" ",
+							15))
 				}
 			}
 		}
@@ -349,7 +364,8 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 		fmt.Fprintln(w)
 	}
 	if len(v.New) > 0 {
-		labelled(w, width, "", "new, and to be set up before all this: "+Clean(strings.Join(v.New, ", "))+"; 'ropeswing steps --factory ADDRESS/LENGTH "+Clean(v.New[0])+"' tells how, with the address it comes with", "  ")
+		labelled(w, width, "", "new, and to be set up before all this: "+Clean(strings.Join(v.New, ", "))+
+			"; 'ropeswing steps --factory ADDRESS/LENGTH "+Clean(v.New[0])+"' tells how, with the address it comes with", "  ")
 	}
 	if len(v.NotKnown) > 0 {
 		labelled(w, width, "", "not observed, so nothing is known to be set there: "+Clean(strings.Join(v.NotKnown, ", ")), "  ")

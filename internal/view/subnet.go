@@ -164,7 +164,8 @@ func grouped(n *big.Int) string {
 // working shows the bits: the subnet is what the mask leaves of the address.
 func working(w io.Writer, f prefix.Facts, width int) {
 	length := f.Subnet.Bits()
-	fmt.Fprintf(w, "\nThe first %s of the address are the subnet's, the other %d are the host's.\n", Count(length, "bit"), f.Subnet.Addr().BitLen()-length)
+	fmt.Fprintf(w, "\nThe first %s of the address are the subnet's, the other %d are the host's.\n", Count(length, "bit"),
+		f.Subnet.Addr().BitLen()-length)
 	if f.Subnet.Addr().Is4() {
 		line := func(name string, a netip.Addr) {
 			fmt.Fprintln(w, pad(name, 12)+gap+bits4(a, length)+gap+a.String())
@@ -187,7 +188,8 @@ func working(w io.Writer, f prefix.Facts, width int) {
 		fmt.Fprintln(w, ".")
 	}
 	if border, ok := classBorder(f.Subnet); ok {
-		paragraph(w, width, fmt.Sprintf("Beyond %s, %s are borrowed for subnets: %s of %s.", border, Count(length-border.Bits(), "bit"), Count(1<<(length-border.Bits()), "subnet"), border), "")
+		paragraph(w, width, fmt.Sprintf("Beyond %s, %s are borrowed for subnets: %s of %s.", border, Count(length-border.Bits(), "bit"),
+			Count(1<<(length-border.Bits()), "subnet"), border), "")
 	}
 	switch {
 	case f.Subnet.Addr().Is4() && length < 31:
@@ -281,8 +283,10 @@ func digits6(a netip.Addr, length int) string {
 // SubnetTable is subnets for CSV and Markdown.
 func SubnetTable(all []Subnet) Table {
 	t := Table{Columns: []Column{
-		{Key: "prefix", Title: "subnet"}, {Key: "address", Title: "address"}, {Key: "mask", Title: "mask"}, {Key: "first", Title: "first usable"},
-		{Key: "last", Title: "last usable"}, {Key: "broadcast", Title: "broadcast"}, {Key: "usable", Title: "usable", Right: true}, {Key: "scope", Title: "scope"},
+		{Key: "prefix", Title: "subnet"}, {Key: "address", Title: "address"}, {Key: "mask", Title: "mask"}, {Key: "first",
+			Title: "first usable"},
+		{Key: "last", Title: "last usable"}, {Key: "broadcast", Title: "broadcast"}, {Key: "usable", Title: "usable",
+			Right: true}, {Key: "scope", Title: "scope"},
 	}}
 	for _, s := range all {
 		t.Rows = append(t.Rows, []string{s.Prefix, s.Address, s.Mask, s.First, s.Last, s.Broadcast, s.Usable, s.Scope})

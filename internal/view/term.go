@@ -31,7 +31,8 @@ func NewTerm(t explain.Term) Term {
 
 // Terms is words as a table.
 func Terms(all []Term) Table {
-	t := Table{Columns: []Column{{Key: "term", Title: "term"}, {Key: "means", Title: "means"}, {Key: "key", Title: "key"}, {Key: "where", Title: "where", Wide: true}, {Key: "also", Title: "also called"}, {Key: "source", Title: "source", Wide: true}}}
+	t := Table{Columns: []Column{{Key: "term", Title: "term"}, {Key: "means", Title: "means"}, {Key: "key", Title: "key"},
+		{Key: "where", Title: "where", Wide: true}, {Key: "also", Title: "also called"}, {Key: "source", Title: "source", Wide: true}}}
 	for _, x := range all {
 		t.Rows = append(t.Rows, []string{x.Term, x.Means, x.Key, x.Where, strings.Join(x.Also, ", "), x.Source})
 	}

@@ -27,12 +27,14 @@ type Trace struct {
 
 // TraceFamily is the traceroute in one family.
 type TraceFamily struct {
-	Family  string     `json:"family"`            // ipv4 or ipv6
-	Verdict string     `json:"verdict"`           // of a ping in this family
-	Source  string     `json:"source,omitempty"`  // absent where the sender has no address
-	Sources []string   `json:"sources,omitempty"` // where it depends on the hop that is taken: all that it may send from
-	Target  string     `json:"target"`
-	Hops    []TraceHop `json:"hops"`              // by TTL, up to the one at which the packet ends, the target among them; several of one TTL where equal-cost paths lead to different devices
+	Family  string   `json:"family"`            // ipv4 or ipv6
+	Verdict string   `json:"verdict"`           // of a ping in this family
+	Source  string   `json:"source,omitempty"`  // absent where the sender has no address
+	Sources []string `json:"sources,omitempty"` // where it depends on the hop that is taken: all that it may send from
+	Target  string   `json:"target"`
+	// by TTL, up to the one at which the packet ends, the target among them; several of one TTL where equal-cost paths lead to
+	// different devices
+	Hops    []TraceHop `json:"hops"`
 	Loop    []string   `json:"loop,omitempty"`    // the devices that pass it round
 	Failure *Failure   `json:"failure,omitempty"` // why a ping fails
 	There   Graph      `json:"forward"`           // the request
@@ -61,7 +63,8 @@ func NewTrace(x ask.Pinged, self string) Trace {
 	for i, t := range x.Trials {
 		tr := forward.Follow(x.Net, t.Exchange)
 		f := TraceFamily{
-			Family: p.Families[i].Family, Verdict: p.Families[i].Verdict, Source: p.Families[i].Source, Sources: p.Families[i].Sources, Target: p.Families[i].Target,
+			Family: p.Families[i].Family, Verdict: p.Families[i].Verdict, Source: p.Families[i].Source, Sources: p.Families[i].Sources,
+			Target:  p.Families[i].Target,
 			Failure: p.Families[i].Failure, There: *p.Families[i].There, Back: p.Families[i].Back, Hops: []TraceHop{}, trace: tr,
 		}
 		for _, d := range tr.Loop {
@@ -156,12 +159,14 @@ func (v Trace) Text(w io.Writer, net *forward.Network, width int, explain bool) 
 	}
 	for _, f := range v.Families {
 		fmt.Fprintln(w)
-		fmt.Fprintln(w, bold.Render(forward.FamilyOf(f.trace.Exchange.Target))+faint.Render(fmt.Sprintf(", %s to %s", sourcesOf(f.trace.Exchange.There), f.Target)))
+		fmt.Fprintln(w, bold.Render(forward.FamilyOf(f.trace.Exchange.Target))+
+			faint.Render(fmt.Sprintf(", %s to %s", sourcesOf(f.trace.Exchange.There), f.Target)))
 		f.table().Text(w, width, "  ", false)
 		if len(f.Loop) > 0 {
 			fmt.Fprintf(w, "  %s\n", bad.Render("and so on: "+Clean(forward.And(f.Loop))+" pass it round until its TTL runs out"))
 		} else if f.Failure != nil {
-			paragraph(w, width, "  "+bad.Render("on the "+f.Failure.Path+" path,")+" "+Clean(f.Failure.Reason)+" "+faint.Render("("+f.Failure.Name+")"), "  ")
+			paragraph(w, width, "  "+bad.Render("on the "+f.Failure.Path+" path,")+" "+Clean(f.Failure.Reason)+" "+
+				faint.Render("("+f.Failure.Name+")"), "  ")
 		}
 		if explain {
 			f.packetByPacket(w, net.Spec, width)

@@ -61,7 +61,8 @@ func TestPlainDropsLooksAndNothingElse(t *testing.T) {
 }
 
 var sample = Table{
-	Columns: []Column{{Key: "device", Title: "device"}, {Key: "n", Title: "number", Right: true}, {Key: "text", Title: "a longer text"}, {Key: "more", Title: "more", Wide: true}, {Key: "none", Title: "none"}},
+	Columns: []Column{{Key: "device", Title: "device"}, {Key: "n", Title: "number", Right: true}, {Key: "text", Title: "a longer text"},
+		{Key: "more", Title: "more", Wide: true}, {Key: "none", Title: "none"}},
 	Rows: [][]string{
 		{"quay-edge", "7", "short", "x1", ""},
 		{"tern-rock", "1234", "words that go on for a while, and then some more of them", "x2", ""},
@@ -98,7 +99,8 @@ func TestTableFoldsToTheWidth(t *testing.T) {
 
 func TestAnAddressIsNeverBroken(t *testing.T) {
 	var b bytes.Buffer
-	Table{Columns: []Column{{Title: "a"}, {Title: "b"}}, Rows: [][]string{{"2001:db8:5ea:110::/64 10.48.1.0/26", "2001:db8:5ea:110:ffff:ffff:ffff:ffff"}}}.Text(&b, 30, "", false)
+	Table{Columns: []Column{{Title: "a"}, {Title: "b"}},
+		Rows: [][]string{{"2001:db8:5ea:110::/64 10.48.1.0/26", "2001:db8:5ea:110:ffff:ffff:ffff:ffff"}}}.Text(&b, 30, "", false)
 	assert.Contains(t, b.String(), "2001:db8:5ea:110::/64 ")
 	assert.Contains(t, b.String(), "2001:db8:5ea:110:ffff:ffff:ffff:ffff")
 }
@@ -110,7 +112,8 @@ func TestAnEmptyTableSaysSo(t *testing.T) {
 }
 
 func TestTableAsCSVAndMarkdown(t *testing.T) {
-	table := Table{Columns: []Column{{Key: "a_key", Title: "a title"}, {Key: "n", Title: "n", Right: true}}, Rows: [][]string{{"x, \"y\"", "1"}, {"p | q", "2"}}}
+	table := Table{Columns: []Column{{Key: "a_key", Title: "a title"}, {Key: "n", Title: "n", Right: true}},
+		Rows: [][]string{{"x, \"y\"", "1"}, {"p | q", "2"}}}
 	var b bytes.Buffer
 	require.NoError(t, table.CSV(&b))
 	rows, err := csv.NewReader(&b).ReadAll()
@@ -179,7 +182,8 @@ func TestHeadlinesOfAPlan(t *testing.T) {
 	} {
 		assert.Equal(t, want, NewFindings("Lights", "f", "", "", "ropeswing", true, all, nil).Headline())
 	}
-	assert.Equal(t, "f cannot be used: 1 error", NewFindings("Lights", "f", "", "", "ropeswing", false, []finding.Finding{{Name: finding.UnknownKey}}, nil).Headline())
+	assert.Equal(t, "f cannot be used: 1 error",
+		NewFindings("Lights", "f", "", "", "ropeswing", false, []finding.Finding{{Name: finding.UnknownKey}}, nil).Headline())
 }
 
 func TestPortsThatAreAlikeShareARow(t *testing.T) {
@@ -187,7 +191,8 @@ func TestPortsThatAreAlikeShareARow(t *testing.T) {
 		return []string{"sw", name, "", "10", state, "port", cabled, "l"}
 	}
 	got := foldAlike([][]string{
-		row("p1", "down", ""), row("p2", "down", ""), row("p3", "up", "h:port"), row("p4", "down", ""), row("p5", "down", ""), row("p6", "down", ""), row("p8", "down", ""), row("q9", "down", ""),
+		row("p1", "down", ""), row("p2", "down", ""), row("p3", "up", "h:port"), row("p4", "down", ""), row("p5", "down", ""), row("p6", "down",
+			""), row("p8", "down", ""), row("q9", "down", ""),
 	})
 	var names []string
 	for _, r := range got {
@@ -198,7 +203,8 @@ func TestPortsThatAreAlikeShareARow(t *testing.T) {
 
 func TestShellWords(t *testing.T) {
 	assert.Equal(t, "quay-edge:wan0", ShellWord("quay-edge:wan0"), "what needs no quotes has none")
-	for _, word := range []string{"", "{}", "!", "it's", "a b", "$HOME", "`id`", "*", "~", "#x", "a\\b", "x=y", "-n", "a;b", "é", "p1..p3", "\"", "a\tb"} {
+	for _, word := range []string{"", "{}", "!", "it's", "a b", "$HOME", "`id`", "*", "~", "#x", "a\\b", "x=y", "-n", "a;b", "é", "p1..p3",
+		"\"", "a\tb"} {
 		out, err := exec.Command("sh", "-c", "printf '%s|' "+ShellWord(word)).Output()
 		require.NoError(t, err, "%q", word)
 		assert.Equal(t, word+"|", string(out), "a shell takes it for one word")

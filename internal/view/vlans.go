@@ -37,11 +37,13 @@ func VLANs(state *network.State, devices []model.DeviceID) ([]VLAN, Table) {
 	}
 	slices.SortStableFunc(data, func(a, b VLAN) int { return a.VLAN - b.VLAN })
 	table := Table{Columns: []Column{
-		{Key: "vlan", Title: "VLAN", Heading: true}, {Key: "switch", Title: "switch"}, {Key: "untagged", Title: "untagged"}, {Key: "tagged", Title: "tagged"},
+		{Key: "vlan", Title: "VLAN", Heading: true}, {Key: "switch", Title: "switch"}, {Key: "untagged", Title: "untagged"}, {Key: "tagged",
+			Title: "tagged"},
 		{Key: "interface", Title: "its own"}, {Key: "missing", Title: "missing on"},
 	}, Empty: "no switch has a VLAN"}
 	for _, x := range data {
-		table.Rows = append(table.Rows, []string{strings.TrimSpace(fmt.Sprintf("%d %s", x.VLAN, x.Segment)), x.Switch, foldNames(x.Untagged), foldNames(x.Tagged), x.Interface, foldNames(x.Missing)})
+		table.Rows = append(table.Rows, []string{strings.TrimSpace(fmt.Sprintf("%d %s", x.VLAN, x.Segment)), x.Switch, foldNames(x.Untagged),
+			foldNames(x.Tagged), x.Interface, foldNames(x.Missing)})
 	}
 	return data, table
 }
@@ -112,7 +114,9 @@ type Cable struct {
 func Cables(state *network.State, devices []model.DeviceID) ([]Cable, Table) {
 	spec := state.Spec
 	data := []Cable{}
-	table := Table{Columns: []Column{{Key: "cable", Title: "cable"}, {Key: "one_end", Title: "one end"}, {Key: "other_end", Title: "other end"}, {Key: "state", Title: "state"}, {Key: "fault", Title: "fault"}, {Key: "place", Title: "written at", Wide: true}}, Empty: "no cables"}
+	table := Table{Columns: []Column{{Key: "cable", Title: "cable"}, {Key: "one_end", Title: "one end"},
+		{Key: "other_end", Title: "other end"}, {Key: "state", Title: "state"}, {Key: "fault", Title: "fault"}, {Key: "place",
+			Title: "written at", Wide: true}}, Empty: "no cables"}
 	blocked := map[model.CableID]bool{}
 	for _, l := range state.Loops() {
 		blocked[l.Cable] = l.Blocked
@@ -157,7 +161,9 @@ type Neighbour struct {
 func Neighbours(state *network.State, devices []model.DeviceID) ([]Neighbour, Table) {
 	spec := state.Spec
 	data := []Neighbour{}
-	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"}, {Key: "neighbour", Title: "neighbour"}, {Key: "addresses", Title: "addresses"}, {Key: "segment", Title: "segment"}}, Empty: "no neighbours"}
+	table := Table{Columns: []Column{{Key: "device", Title: "device"}, {Key: "interface", Title: "interface"},
+		{Key: "neighbour", Title: "neighbour"}, {Key: "addresses", Title: "addresses"}, {Key: "segment",
+			Title: "segment"}}, Empty: "no neighbours"}
 	for _, d := range devices {
 		for _, id := range spec.InterfacesOf(d) {
 			for _, n := range state.Neighbours(id) {

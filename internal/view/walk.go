@@ -12,7 +12,8 @@ import (
 
 var walkColumns = []Column{
 	{Key: "path", Title: "path"}, {Key: "device", Title: "device"}, {Key: "in", Title: "in by"}, {Key: "matched", Title: "longest match"},
-	{Key: "next_hop", Title: "next hop"}, {Key: "out", Title: "out of"}, {Key: "translates", Title: "translates", Below: true, Lead: "translates "},
+	{Key: "next_hop", Title: "next hop"}, {Key: "out", Title: "out of"}, {Key: "translates", Title: "translates", Below: true,
+		Lead: "translates "},
 }
 
 // rewritten is what a device makes of a packet's addresses; with no edge, of those

@@ -47,7 +47,8 @@ func newSteps(y explain.Why, all []explain.Reason) []Step {
 
 // Table is every step of every number.
 func (v Why) Table() Table {
-	t := Table{Columns: []Column{{Key: "number", Title: "number"}, {Key: "about", Title: "about"}, {Key: "text", Title: "why"}, {Key: "place", Title: "written at"}}}
+	t := Table{Columns: []Column{{Key: "number", Title: "number"}, {Key: "about", Title: "about"}, {Key: "text", Title: "why"},
+		{Key: "place", Title: "written at"}}}
 	for _, o := range v.Numbers {
 		for _, s := range o.Steps {
 			t.Rows = append(t.Rows, []string{o.Number, s.About, s.Text, lineOf(s.Place)})

@@ -37,7 +37,9 @@ func WriteCapture(w io.Writer, spec *model.Spec, all []frames.Frame) error {
 		}
 		var err error
 		if i == 0 {
-			ng, err = pcapgo.NewNgWriterInterface(w, x, pcapgo.NgWriterOptions{SectionInfo: pcapgo.NgSectionInfo{Application: "Rope Swing", Comment: "a predicted exchange; nothing of it was sent"}})
+			ng, err = pcapgo.NewNgWriterInterface(w,
+				x, pcapgo.NgWriterOptions{SectionInfo: pcapgo.NgSectionInfo{Application: "Rope Swing",
+					Comment: "a predicted exchange; nothing of it was sent"}})
 		} else {
 			_, err = ng.AddInterface(x)
 		}

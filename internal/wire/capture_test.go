@@ -103,7 +103,8 @@ func TestPacketsAreCutUp(t *testing.T) {
 }
 
 func TestWhatIsNoCaptureIsRefused(t *testing.T) {
-	for text, message := range map[string]string{"": "it is empty", "\x0a\x0d": "too short", "hello, world, this is text": "it is no capture", "\x0a\x0d\x0d\x0a rest of nothing": "it is no whole capture"} {
+	for text, message := range map[string]string{"": "it is empty", "\x0a\x0d": "too short", "hello, world, this is text": "it is no capture",
+		"\x0a\x0d\x0d\x0a rest of nothing": "it is no whole capture"} {
 		_, err := wire.ReadCapture(bytes.NewReader([]byte(text)))
 		assert.ErrorContains(t, err, message, "%q", text)
 	}
@@ -136,7 +137,8 @@ func TestOlderCapturesAreRead(t *testing.T) {
 func FuzzReadCapture(f *testing.F) {
 	net := coretest.Network(f, captured)
 	for _, to := range []string{"10.2.0.10", "2001:db8:2::a"} {
-		x := forward.PingBy(net, coretest.Device(f, net.Spec, "ha"), netip.Addr{}, netip.MustParseAddr(to), model.None, forward.Probe{Size: 1500})
+		x := forward.PingBy(net, coretest.Device(f, net.Spec, "ha"), netip.Addr{}, netip.MustParseAddr(to), model.None,
+			forward.Probe{Size: 1500})
 		var b bytes.Buffer
 		require.NoError(f, wire.WriteCapture(&b, net.Spec, frames.Of(net, x)))
 		f.Add(b.Bytes())

@@ -69,7 +69,8 @@ func ReadCapture(r io.Reader) ([]Captured, error) {
 				name = fmt.Sprint("interface ", ci.InterfaceIndex)
 			}
 			if options.Flags != nil {
-				way = map[pcapgo.NgEpbFlag]string{pcapgo.NgEpbFlagDirectionInbound: "in", pcapgo.NgEpbFlagDirectionOutbound: "out"}[options.Flags.Direction]
+				way = map[pcapgo.NgEpbFlag]string{pcapgo.NgEpbFlagDirectionInbound: "in",
+					pcapgo.NgEpbFlagDirectionOutbound: "out"}[options.Flags.Direction]
 			}
 			return b, ci, x.LinkType, name, way, err
 		}

@@ -45,14 +45,15 @@ type ColumnMap struct {
 
 // TableMap says how to read one kind of table.
 type TableMap struct {
-	Heading   []string                     `yaml:"heading"`   // the headings as they stand in one line, in order
-	Split     string                       `yaml:"split"`     // columns (by where the headings stand), spaces (two or more), or a character
-	Fields    map[string]string            `yaml:"fields"`    // field: heading
-	Continues string                       `yaml:"continues"` // indented: a line that begins with spaces goes on with the row above; empty: one whose first cell is empty
-	Repeats   string                       `yaml:"repeats"`   // the field whose empty cell stands for the one above
-	Ends      string                       `yaml:"ends"`      // blank: at an empty line; else a regular expression for the line that ends it
-	Words     map[string]map[string]string `yaml:"words"`     // field: word in the table: word of ours
-	Known     []string                     `yaml:"known"`     // what the table tells of wholly, where that is not plain
+	Heading []string          `yaml:"heading"` // the headings as they stand in one line, in order
+	Split   string            `yaml:"split"`   // columns (by where the headings stand), spaces (two or more), or a character
+	Fields  map[string]string `yaml:"fields"`  // field: heading
+	// indented: a line that begins with spaces goes on with the row above; empty: one whose first cell is empty
+	Continues string                       `yaml:"continues"`
+	Repeats   string                       `yaml:"repeats"` // the field whose empty cell stands for the one above
+	Ends      string                       `yaml:"ends"`    // blank: at an empty line; else a regular expression for the line that ends it
+	Words     map[string]map[string]string `yaml:"words"`   // field: word in the table: word of ours
+	Known     []string                     `yaml:"known"`   // what the table tells of wholly, where that is not plain
 
 	ends *regexp.Regexp
 }
@@ -118,7 +119,8 @@ func (m *ColumnMap) check() *misplaced {
 			return amiss(unknown("word of a timer", key, words), "timer", key)
 		}
 	}
-	if arm, confirm := m.Timer["arm"], m.Timer["confirm"]; m.Timer != nil && (confirm == "" || !strings.Contains(arm, "{seconds}") && !strings.Contains(arm, "{minutes}")) {
+	if arm, confirm := m.Timer["arm"], m.Timer["confirm"]; m.Timer != nil &&
+		(confirm == "" || !strings.Contains(arm, "{seconds}") && !strings.Contains(arm, "{minutes}")) {
 		return amiss(errors.New("a timer has the words arm, with {seconds} or {minutes} in it, and confirm"), "timer")
 	}
 	if (m.Prompt != "" || m.Enter != nil || m.Leave != nil) && (m.Prompt == "" || m.Refused == "" || m.Form == "") {
@@ -161,10 +163,12 @@ func (t *TableMap) check() *misplaced {
 	switch t.Continues {
 	case "", "indented", "empty":
 	default:
-		return amiss(fmt.Errorf("continues is indented or empty, not %s%s", t.Continues, near(t.Continues, []string{"indented", "empty"})), "continues")
+		return amiss(fmt.Errorf("continues is indented or empty, not %s%s", t.Continues, near(t.Continues, []string{"indented", "empty"})),
+			"continues")
 	}
 	if _, ok := t.Fields[t.Repeats]; t.Repeats != "" && !ok {
-		return amiss(fmt.Errorf("repeats is one of the fields, and %s is none%s", t.Repeats, near(t.Repeats, slices.Sorted(maps.Keys(t.Fields)))), "repeats")
+		return amiss(fmt.Errorf("repeats is one of the fields, and %s is none%s", t.Repeats,
+			near(t.Repeats, slices.Sorted(maps.Keys(t.Fields)))), "repeats")
 	}
 	if t.Ends != "" && t.Ends != "blank" {
 		x, err := regexp.Compile(t.Ends)
@@ -265,7 +269,8 @@ func (t *TableMap) headingAt(line string) ([]int, bool) {
 	at, starts := 0, []int{}
 	for _, h := range t.Heading {
 		i := strings.Index(line[at:], h)
-		if i < 0 || strings.TrimSpace(line[at:at+i]) != "" && t.Split != "" && t.Split != "columns" && t.Split != "spaces" && strings.Trim(line[at:at+i], " "+t.Split) != "" {
+		if i < 0 || strings.TrimSpace(line[at:at+i]) != "" && t.Split != "" && t.Split != "columns" && t.Split != "spaces" &&
+			strings.Trim(line[at:at+i], " "+t.Split) != "" {
 			return nil, false
 		}
 		if (t.Split == "" || t.Split == "columns" || t.Split == "spaces") && strings.TrimSpace(line[at:at+i]) != "" {

@@ -19,7 +19,8 @@ import (
 // column map.
 var Fields = []string{
 	"device", "interface", "admin", "oper", "type", "mtu", "mac", "description", "speed", "group", "address", "length", "mask", "secondary",
-	"untagged", "tagged", "destination", "next-hop", "source", "distance", "metric", "active", "table", "neighbour", "neighbour-mac", "learned-mac", "vlan", "link-device", "link-port", "name",
+	"untagged", "tagged", "destination", "next-hop", "source", "distance", "metric", "active", "table", "neighbour", "neighbour-mac",
+	"learned-mac", "vlan", "link-device", "link-port", "name",
 }
 
 // csvHeading tells whether the cells of a line are a heading.

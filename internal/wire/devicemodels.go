@@ -47,7 +47,8 @@ func deviceInterfaces(d *observed.Device, forwards, state bool) *datum {
 		}
 		add(leaf(m, "type", "iana-if-type:"+cmp.Or(i.Type, "other")), number(m, "enabled", i.Admin != observed.Down))
 		if state {
-			add(leaf(m, "admin-status", string(cmp.Or(i.Admin, observed.Up))), leaf(m, "oper-status", string(cmp.Or(i.Oper, "unknown"))), number(m, "if-index", n+1))
+			add(leaf(m, "admin-status", string(cmp.Or(i.Admin, observed.Up))), leaf(m, "oper-status", string(cmp.Or(i.Oper, "unknown"))),
+				number(m, "if-index", n+1))
 			if i.MAC != "" {
 				add(leaf(m, "phys-address", i.MAC))
 			}
@@ -105,7 +106,8 @@ func deviceIP(d *observed.Device, i *observed.Interface, family prefix.Family, f
 	}
 	for _, n := range d.Neighbours {
 		if state && n.Interface == i.Name && prefix.FamilyOf(n.Address) == family && n.MAC != "" {
-			x.children = append(x.children, entry(m, "neighbor", leaf(m, "ip", n.Address.String()), leaf(m, "link-layer-address", n.MAC), leaf(m, "origin", "dynamic")))
+			x.children = append(x.children,
+				entry(m, "neighbor", leaf(m, "ip", n.Address.String()), leaf(m, "link-layer-address", n.MAC), leaf(m, "origin", "dynamic")))
 		}
 	}
 	if count == 0 {
@@ -154,7 +156,9 @@ func deviceTables(d *observed.Device) *datum {
 					routes.children = append(routes.children, deviceRoute(&r, module))
 				}
 			}
-			ribs.children = append(ribs.children, entry(m, "rib", leaf(m, "name", name), leaf(m, "address-family", module+":"+word+"-unicast"), number(m, "default-rib", table == ""), routes))
+			ribs.children = append(ribs.children,
+				entry(m, "rib", leaf(m, "name", name), leaf(m, "address-family", module+":"+word+"-unicast"), number(m, "default-rib", table == ""),
+					routes))
 		}
 	}
 	return container(m, "routing", ribs)
@@ -297,7 +301,8 @@ func staticHop(module string, all []observed.Route) *datum {
 	}
 	list := container(module, "next-hop-list")
 	for i := range all {
-		list.children = append(list.children, entry(module, "next-hop", append([]*datum{leaf(module, "index", fmt.Sprint(i+1))}, hopLeaves(module, &all[i])...)...))
+		list.children = append(list.children,
+			entry(module, "next-hop", append([]*datum{leaf(module, "index", fmt.Sprint(i+1))}, hopLeaves(module, &all[i])...)...))
 	}
 	hop.children = []*datum{list}
 	return hop

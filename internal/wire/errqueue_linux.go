@@ -73,7 +73,8 @@ func queuedError(control, data []byte, to unix.Sockaddr, family prefix.Family) (
 	}
 	for _, m := range messages {
 		const size = int(unsafe.Sizeof(unix.SockExtendedErr{}))
-		ours := m.Header.Level == unix.IPPROTO_IP && m.Header.Type == unix.IP_RECVERR || m.Header.Level == unix.IPPROTO_IPV6 && m.Header.Type == unix.IPV6_RECVERR
+		ours := m.Header.Level == unix.IPPROTO_IP && m.Header.Type == unix.IP_RECVERR || m.Header.Level == unix.IPPROTO_IPV6 &&
+			m.Header.Type == unix.IPV6_RECVERR
 		if !ours || len(m.Data) < size {
 			continue
 		}
@@ -81,7 +82,8 @@ func queuedError(control, data []byte, to unix.Sockaddr, family prefix.Family) (
 		if e.Origin != unix.SO_EE_ORIGIN_ICMP && e.Origin != unix.SO_EE_ORIGIN_ICMP6 {
 			continue // this machine's own word
 		}
-		a := answer{at: time.Now(), what: forward.ICMP{Type: e.Type, Code: e.Code}, from: offender(m.Data[size:], family), to: addressOfSock(to)}
+		a := answer{at: time.Now(), what: forward.ICMP{Type: e.Type, Code: e.Code}, from: offender(m.Data[size:], family),
+			to: addressOfSock(to)}
 		if port := portOfSock(to); port > 0 {
 			a.about = append([]byte{0, 0, byte(port >> 8), byte(port), 0, 0, 0, 0}, data...)
 		} else {

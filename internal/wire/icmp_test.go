@@ -46,7 +46,8 @@ func TestWhichProbeAnErrorIsAbout(t *testing.T) {
 	assert.Equal(t, probe{3, 1}, p)
 	_, ok = (&echoProbes{&icmpSocket{raw: true}, 0x4321, 0}).which(a)
 	assert.False(t, ok, "somebody else's")
-	_, ok = e.which(answer{from: netip.MustParseAddr("192.0.2.1"), what: forward.ICMP{Type: 11}, about: []byte{17, 0, 0, 0, 0x12, 0x34, 0, 1}})
+	_, ok = e.which(answer{from: netip.MustParseAddr("192.0.2.1"), what: forward.ICMP{Type: 11},
+		about: []byte{17, 0, 0, 0, 0x12, 0x34, 0, 1}})
 	assert.False(t, ok, "about no echo request")
 	_, ok = parseICMP(raw(t, ipv4.ICMPTypeTimeExceeded, 0, &icmp.TimeExceeded{Data: quoted(20, 8, 0, 0, 0)}), prefix.IPv4)
 	assert.False(t, ok, "quoted too short to tell")
@@ -90,11 +91,13 @@ func TestHopsAfterTheEndAreLeftOut(t *testing.T) {
 	hop := func(ttl int, answers ...forward.MeasuredAnswer) forward.MeasuredHop {
 		return forward.MeasuredHop{TTL: ttl, Answers: answers}
 	}
-	late := []forward.MeasuredHop{hop(1, forward.MeasuredAnswer{From: r, ICMP: over}), hop(2, forward.MeasuredAnswer{From: r, ICMP: none}), hop(3, forward.MeasuredAnswer{From: r, ICMP: none}), hop(4)}
+	late := []forward.MeasuredHop{hop(1, forward.MeasuredAnswer{From: r, ICMP: over}), hop(2, forward.MeasuredAnswer{From: r, ICMP: none}),
+		hop(3, forward.MeasuredAnswer{From: r, ICMP: none}), hop(4)}
 	assert.Len(t, untilTheEnd(late, prefix.IPv4), 2)
 	silent := []forward.MeasuredHop{hop(1, forward.MeasuredAnswer{From: r, ICMP: over}), hop(2), hop(3)}
 	assert.Len(t, untilTheEnd(silent, prefix.IPv4), 3, "nobody ended it")
-	further := []forward.MeasuredHop{hop(1, forward.MeasuredAnswer{From: r, ICMP: none}), hop(2, forward.MeasuredAnswer{From: far, ICMP: over})}
+	further := []forward.MeasuredHop{hop(1, forward.MeasuredAnswer{From: r, ICMP: none}),
+		hop(2, forward.MeasuredAnswer{From: far, ICMP: over})}
 	assert.Len(t, untilTheEnd(further, prefix.IPv4), 2, "another flow went on")
 }
 

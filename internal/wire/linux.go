@@ -124,7 +124,8 @@ var ErrEmpty = errors.New("the list is empty, and does not say of what")
 func Empty(device, of string) (*Reading, bool) {
 	parts, ok := map[string][]observed.Part{
 		"addr": {observed.Interfaces, observed.Addresses4, observed.Addresses6}, "link": {observed.Interfaces},
-		"route": {observed.Routes4, observed.Routes6}, "route4": {observed.Routes4}, "route6": {observed.Routes6}, "neigh": {observed.Neighbours},
+		"route": {observed.Routes4, observed.Routes6}, "route4": {observed.Routes4}, "route6": {observed.Routes6},
+		"neigh": {observed.Neighbours},
 	}[of]
 	r := &Reading{Format: "linux"}
 	d, err := r.of(device)

@@ -62,7 +62,8 @@ func TestLiveWorkIsStopped(t *testing.T) {
 	defer stop()
 	o := PoliteTrace
 	o.Together = 1
-	traced, err = TraceLive(ctx, []netip.Addr{netip.MustParseAddr("127.0.0.1"), netip.MustParseAddr("127.0.0.2"), netip.MustParseAddr("127.0.0.3")}, o, func(int, int) { stop() })
+	traced, err = TraceLive(ctx, []netip.Addr{netip.MustParseAddr("127.0.0.1"), netip.MustParseAddr("127.0.0.2"),
+		netip.MustParseAddr("127.0.0.3")}, o, func(int, int) { stop() })
 	require.NoError(t, err)
 	require.Len(t, traced, 1)
 	assert.Equal(t, netip.MustParseAddr("127.0.0.1"), traced[0].Target)

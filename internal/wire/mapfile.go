@@ -25,14 +25,18 @@ const (
 )
 
 func (f valueForm) String() string {
-	return [...]string{"a word", "a list of words", "a map of words, each key once", "a map of words for each field, each once", "a list of maps"}[f]
+	return [...]string{"a word", "a list of words", "a map of words, each key once", "a map of words for each field, each once",
+		"a list of maps"}[f]
 }
 
 // mapKeys and tableKeys are the keys of a column map, and of each of its tables.
 var (
-	mapKeys   = map[string]valueForm{"ropeswing-map": aWord, "name": aWord, "device": aWord, "skip": aList, "ask": aList, "nothing": aList, "form": aWord, "prompt": aWord, "enter": aList, "leave": aList, "forget": aList, "refused": aWord, "save": aList, "timer": aTable, "tables": aTableList}
+	mapKeys = map[string]valueForm{"ropeswing-map": aWord, "name": aWord, "device": aWord, "skip": aList, "ask": aList, "nothing": aList,
+		"form": aWord, "prompt": aWord, "enter": aList, "leave": aList, "forget": aList, "refused": aWord, "save": aList, "timer": aTable,
+		"tables": aTableList}
 	tableKeys = map[string]valueForm{
-		"heading": aList, "split": aWord, "fields": aTable, "continues": aWord, "repeats": aWord, "ends": aWord, "words": aTables, "known": aList,
+		"heading": aList, "split": aWord, "fields": aTable, "continues": aWord, "repeats": aWord, "ends": aWord, "words": aTables,
+		"known": aList,
 	}
 )
 
@@ -55,7 +59,8 @@ func checkKeys(n *yaml.Node, keys map[string]valueForm, of string) error {
 				names = append(names, name)
 			}
 			slices.Sort(names)
-			text := fmt.Sprintf("line %d, column %d: %s has no key %s; its keys are %s", key.Line, key.Column, of, key.Value, strings.Join(names, ", "))
+			text := fmt.Sprintf("line %d, column %d: %s has no key %s; its keys are %s", key.Line, key.Column, of, key.Value,
+				strings.Join(names, ", "))
 			if near, ok := finding.Nearest(key.Value, names); ok {
 				text = fmt.Sprintf("line %d, column %d: %s has no key %s; did you mean %s?", key.Line, key.Column, of, key.Value, near)
 			}
@@ -118,7 +123,8 @@ func (f valueForm) fits(n *yaml.Node) bool {
 func (t *TableMap) checkNames() *misplaced {
 	for _, field := range slices.Sorted(maps.Keys(t.Words)) {
 		if _, used := t.Fields[field]; !used {
-			return amiss(fmt.Errorf("words of %s, which is none of the table's fields%s", field, near(field, slices.Sorted(maps.Keys(t.Fields)))), "words", field)
+			return amiss(fmt.Errorf("words of %s, which is none of the table's fields%s", field, near(field, slices.Sorted(maps.Keys(t.Fields)))),
+				"words", field)
 		}
 	}
 	var parts []string

@@ -160,7 +160,8 @@ func predicted(net *forward.Network, d model.DeviceID) *observed.Device {
 		for _, e := range v.Entries() {
 			if e.Static() == model.None && e.Source != routing.Local {
 				zero, active := int(e.Distance), e.InUse
-				o.Routes = append(o.Routes, observed.Route{Table: v.Name(), To: e.Prefix, Interface: spec.Interfaces[e.Out()].Name, Source: "direct", Distance: &zero, Active: &active})
+				o.Routes = append(o.Routes, observed.Route{Table: v.Name(), To: e.Prefix, Interface: spec.Interfaces[e.Out()].Name,
+					Source: "direct", Distance: &zero, Active: &active})
 			}
 		}
 	}

@@ -86,7 +86,8 @@ type hereReader struct {
 }
 
 func (h *hereReader) link(l *netlink.LinkAttrs, addresses []netlink.Addr) {
-	x := linuxLink{Name: l.Name, MTU: l.MTU, Oper: strings.ToUpper(strings.ReplaceAll(l.OperState.String(), "-", "")), Type: l.EncapType, MAC: l.HardwareAddr.String(), Alias: l.Alias}
+	x := linuxLink{Name: l.Name, MTU: l.MTU, Oper: strings.ToUpper(strings.ReplaceAll(l.OperState.String(), "-", "")), Type: l.EncapType,
+		MAC: l.HardwareAddr.String(), Alias: l.Alias}
 	if l.Flags&net.FlagUp != 0 {
 		x.Flags = []string{"UP"}
 	}

@@ -56,7 +56,8 @@ func TestLinuxListsAreRead(t *testing.T) {
 		}
 		words = append(words, text)
 	}
-	assert.Equal(t, []string{"0.0.0.0/0 static 10.1.0.254", "10.1.0.0/24 direct not in use", "10.0.0.0/8 static discard", "10.9.9.9/32 learned fe80::2", "10.7.0.0/16 static 10.1.0.2", "10.7.0.0/16 static 10.1.0.3 not in use", "::/0 static fe80::9"}, words)
+	assert.Equal(t, []string{"0.0.0.0/0 static 10.1.0.254", "10.1.0.0/24 direct not in use", "10.0.0.0/8 static discard",
+		"10.9.9.9/32 learned fe80::2", "10.7.0.0/16 static 10.1.0.2", "10.7.0.0/16 static 10.1.0.3 not in use", "::/0 static fe80::9"}, words)
 	assert.Equal(t, []observed.Part{observed.Routes4, observed.Routes6}, d.Known)
 
 	d = read(t, `[{"dst":"10.1.0.2","dev":"eth0","lladdr":"02:00:00:00:00:02","state":["REACHABLE"]},{"dst":"10.1.0.3","dev":"eth0","state":["FAILED"]}]`, "r")
@@ -71,13 +72,15 @@ func TestModelsAreReadInBothForms(t *testing.T) {
 	a, b := read(t, asJSON, "r"), read(t, asXML, "r")
 	assert.Equal(t, string(a.Encode()), string(b.Encode()), "the two say the same")
 	i := a.Interfaces[0]
-	assert.Equal(t, []any{observed.Down, observed.Down, 1400, "10.1.0.1/24", int64(1000), "ethernetCsmacd"}, []any{i.Admin, i.Oper, i.MTU, i.Addresses[0].String(), i.Speed, i.Type})
+	assert.Equal(t, []any{observed.Down, observed.Down, 1400, "10.1.0.1/24", int64(1000), "ethernetCsmacd"},
+		[]any{i.Admin, i.Oper, i.MTU, i.Addresses[0].String(), i.Speed, i.Type})
 	assert.Equal(t, "10.9.0.0/16 10.1.0.2 static", a.Routes[0].To.String()+" "+a.Routes[0].NextHop.String()+" "+a.Routes[0].Source)
 	assert.False(t, a.Knows(observed.Routes6), "of IPv6 it says nothing, which is not that there is none")
 }
 
 func TestTablesWithAHeadingAreRead(t *testing.T) {
-	r, err := wire.Read([]byte("Device,Interface,Admin,Address,Mask\nr1,p1,up,10.1.0.1,255.255.255.0\nr1,p1,up,2001:db8::1/64,\nr2,p9,off,,\n"), "", "")
+	r, err := wire.Read([]byte("Device,Interface,Admin,Address,Mask\nr1,p1,up,10.1.0.1,255.255.255.0\n"+
+		"r1,p1,up,2001:db8::1/64,\nr2,p9,off,,\n"), "", "")
 	require.NoError(t, err)
 	require.Len(t, r.Devices, 2)
 	assert.Equal(t, "10.1.0.1/24", r.Devices[0].Interfaces[0].Addresses[0].String())
@@ -135,17 +138,21 @@ func TestColumnMapsReadTextTables(t *testing.T) {
 	require.Len(t, r.Devices, 2)
 	d := r.Devices[0]
 	require.Len(t, d.Interfaces, 2)
-	assert.Equal(t, []any{"p1", observed.Up, observed.Down, "10.1.0.1/24"}, []any{d.Interfaces[0].Name, d.Interfaces[0].Admin, d.Interfaces[0].Oper, d.Interfaces[0].Addresses[0].String()})
+	assert.Equal(t, []any{"p1", observed.Up, observed.Down, "10.1.0.1/24"},
+		[]any{d.Interfaces[0].Name, d.Interfaces[0].Admin, d.Interfaces[0].Oper, d.Interfaces[0].Addresses[0].String()})
 	assert.Equal(t, observed.Down, d.Interfaces[1].Admin)
 	assert.True(t, d.Routes[1].Discard)
-	assert.Equal(t, []wire.Unread{{7, "p3  odd  lit  10.3.0.1/24", "'odd' is neither up nor down"}, {16, "stray words", "it belongs to no table"}}, r.Unread, "nothing is guessed")
+	assert.Equal(t, []wire.Unread{{7, "p3  odd  lit  10.3.0.1/24", "'odd' is neither up nor down"},
+		{16, "stray words", "it belongs to no table"}}, r.Unread, "nothing is guessed")
 	var cells []string
 	for _, c := range r.Cells[:4] {
 		cells = append(cells, c.Field+" "+c.Text+": "+c.MadeInto)
 	}
 	assert.Equal(t, []string{"interface p1: p1", "admin lit: up", "oper dark: down", "address 10.1.0.1/24: 10.1.0.1/24"}, cells)
 	for text, want := range map[string]string{
-		"tables: []": "begins with 'ropeswing-map: 1'", "ropeswing-map: 1": "it has no tables, and names no form", "ropeswing-map: 1\ntabels: []": "line 2, column 1: a column map has no key tabels; did you mean tables?", "": "it is empty", "[": "it is no column map", "- a": "a column map is a map of keys",
+		"tables: []": "begins with 'ropeswing-map: 1'", "ropeswing-map: 1": "it has no tables, and names no form",
+		"ropeswing-map: 1\ntabels: []": "line 2, column 1: a column map has no key tabels; did you mean tables?", "": "it is empty",
+		"[": "it is no column map", "- a": "a column map is a map of keys",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {colour: A}}]":                                                         "line 2, column 34: there is no field colour; the fields are device, interface,",
 		"ropeswing-map: 1\ntables: [{heading: [A], fields: {adress: A}}]":                                                         "line 2, column 34: there is no field adress; did you mean address?",
 		"ropeswing-map: 1\ntables:\n- {heading: [A], fields: {interface: A}}\n- heading: [Socket]\n  fields: {interface: Sokcet}": "line 5, column 12: interface is taken from Sokcet, which is no heading; did you mean Socket?",
@@ -180,9 +187,12 @@ func TestColumnMapsReadTextTables(t *testing.T) {
 
 func TestHostileFilesAreRefused(t *testing.T) {
 	for text, want := range map[string]string{
-		"": "it is empty", "\x00\x01\x02": "binary", "[1,2": "no whole JSON", "<a><b></a>": "no whole XML", "<a/>": "neither interfaces", "[]": "the list is empty",
-		strings.Repeat("<a>", 100): "nested too deep", `{"a":` + strings.Repeat(`{"a":`, 100) + "1" + strings.Repeat("}", 101): "nested too deep",
-		`{"ropeswing_observed": 9, "device": "x", "sources": [], "known": []}`: "version 9", `{"ropeswing_observed": 1, "device": "../x", "sources": [], "known": []}`: "does not name its device",
+		"": "it is empty", "\x00\x01\x02": "binary", "[1,2": "no whole JSON", "<a><b></a>": "no whole XML", "<a/>": "neither interfaces",
+		"[]":                       "the list is empty",
+		strings.Repeat("<a>", 100): "nested too deep", `{"a":` + strings.Repeat(`{"a":`, 100) + "1" +
+			strings.Repeat("}", 101): "nested too deep",
+		`{"ropeswing_observed": 9, "device": "x", "sources": [], "known": []}`:                                            "version 9",
+		`{"ropeswing_observed": 1, "device": "../x", "sources": [], "known": []}`:                                         "does not name its device",
 		`{"ropeswing_observed": 1, "device": "x", "sources": [], "known": [], "interfaces": [{"name":"a"},{"name":"a"}]}`: "stands there twice",
 		"hello": "none of the formats",
 	} {
@@ -199,7 +209,8 @@ func TestAStateIsReadAsItWasKept(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(d.Encode()), string(again.Encode()))
 	// What another source tells wholly replaces what was known of that.
-	other := read(t, `[{"ifname":"eth0","flags":["UP"],"operstate":"UP","addr_info":[{"family":"inet","local":"10.1.0.77","prefixlen":24}]}]`, "r")
+	other := read(t, `[{"ifname":"eth0","flags":["UP"],"operstate":"UP","addr_info":[{"family":"inet","local":"10.1.0.77","prefixlen":24}]}]`,
+		"r")
 	d.Merge(other)
 	assert.Equal(t, observed.Up, d.Interface("eth0").Oper)
 	assert.Equal(t, 1400, d.Interface("eth0").MTU, "which the other does not say")
@@ -210,7 +221,10 @@ func TestAStateIsReadAsItWasKept(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	m, err := wire.ReadMap([]byte(mapText))
 	require.NoError(f, err)
-	for _, seed := range []string{linuxAddresses, mapped, "device,interface,admin,address\nr,p,up,10.0.0.1/24\n", `{"ietf-interfaces:interfaces":{"interface":[{"name":"p1"}]}}`, `<data><interfaces><interface><name>p</name></interface></interfaces></data>`, `{"ropeswing_observed":1,"device":"x","sources":[],"known":[]}`, `[{"ifname":""}]`} {
+	for _, seed := range []string{linuxAddresses, mapped, "device,interface,admin,address\nr,p,up,10.0.0.1/24\n",
+		`{"ietf-interfaces:interfaces":{"interface":[{"name":"p1"}]}}`,
+		`<data><interfaces><interface><name>p</name></interface></interfaces></data>`,
+		`{"ropeswing_observed":1,"device":"x","sources":[],"known":[]}`, `[{"ifname":""}]`} {
 		f.Add([]byte(seed))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {
@@ -246,11 +260,14 @@ func TestWhatIsReadInPartIsNotKnown(t *testing.T) {
 		"linux, standing by":     {`[{"dst":"10.9.0.0/24","gateway":"10.0.0.2","dev":"e0"},{"dst":"10.9.0.0/24","gateway":"10.0.0.3","dev":"e0","metric":11}]`, []observed.Part{observed.Routes4, observed.Standby}, []observed.Part{observed.Routes6}},
 		"linux, nothing of ours": {`[{"dst":"10.9.0.0/24","gateway":"10.0.0.2","dev":"e0"},{"what":1}]`, nil, all},
 		"csv interfaces":         {"interface,oper\ne0,up\ne1,sideways\n", nil, []observed.Part{observed.Interfaces}},
-		"csv routes":             {"destination,next-hop\n10.0.0.0/24,10.9.9.9\nnowhere,10.9.9.9\n", nil, []observed.Part{observed.Routes4, observed.Routes6}},
-		"csv, a cell too many":   {"destination,next-hop\n10.0.0.0/24,10.9.9.9,1\n", nil, []observed.Part{observed.Routes4, observed.Routes6}},
-		"csv, empty":             {"destination,next-hop\n", []observed.Part{observed.Routes4, observed.Routes6}, []observed.Part{observed.Interfaces}},
-		"models, a route":        {`{"ietf-routing:routing":{"ribs":{"rib":[{"name":"ipv4-main","address-family":"ipv4","routes":{"route":[{"destination-prefix":"10.0.0.0/24","active":[null],"next-hop":{"next-hop-address":"10.9.9.9"}},{"destination-prefix":"10.0.0.0/24"}]}}]}}}`, nil, []observed.Part{observed.Routes4, observed.Standby}},
-		"models, no routes":      {`{"ietf-routing:routing":{"ribs":{"rib":[{"name":"ipv4-main","address-family":"ipv4","routes":{}}]}}}`, []observed.Part{observed.Routes4}, []observed.Part{observed.Routes6}},
+		"csv routes": {"destination,next-hop\n10.0.0.0/24,10.9.9.9\nnowhere,10.9.9.9\n", nil,
+			[]observed.Part{observed.Routes4, observed.Routes6}},
+		"csv, a cell too many": {"destination,next-hop\n10.0.0.0/24,10.9.9.9,1\n", nil, []observed.Part{observed.Routes4, observed.Routes6}},
+		"csv, empty": {"destination,next-hop\n", []observed.Part{observed.Routes4, observed.Routes6},
+			[]observed.Part{observed.Interfaces}},
+		"models, a route": {`{"ietf-routing:routing":{"ribs":{"rib":[{"name":"ipv4-main","address-family":"ipv4","routes":{"route":[{"destination-prefix":"10.0.0.0/24","active":[null],"next-hop":{"next-hop-address":"10.9.9.9"}},{"destination-prefix":"10.0.0.0/24"}]}}]}}}`, nil, []observed.Part{observed.Routes4, observed.Standby}},
+		"models, no routes": {`{"ietf-routing:routing":{"ribs":{"rib":[{"name":"ipv4-main","address-family":"ipv4","routes":{}}]}}}`,
+			[]observed.Part{observed.Routes4}, []observed.Part{observed.Routes6}},
 	} {
 		r, err := wire.Read([]byte(tt.text), "", "x")
 		require.NoError(t, err, about)
@@ -280,11 +297,18 @@ func TestWhatIsReadInPartIsNotKnown(t *testing.T) {
 // Every field of a table may have words of its own, and words for there being nothing.
 func TestEveryFieldHasWords(t *testing.T) {
 	values := map[string]string{
-		"admin": "up", "oper": "down", "type": "loopback", "mtu": "1500", "mac": "02:00:00:00:00:01", "description": "x", "speed": "1000", "group": "g", "length": "24", "mask": "255.255.255.0",
-		"secondary": "yes", "untagged": "7", "tagged": "8,9", "next-hop": "10.0.0.9", "source": "static", "distance": "5", "metric": "6", "active": "no", "table": "apart", "neighbour-mac": "02:00:00:00:00:02", "vlan": "7", "link-device": "core", "link-port": "p9",
-		"interface": "p1", "address": "10.0.0.1/24", "destination": "10.9.0.0/16", "neighbour": "10.0.0.2", "learned-mac": "02:00:00:00:00:03", "device": "x", "name": "n",
+		"admin": "up", "oper": "down", "type": "loopback", "mtu": "1500", "mac": "02:00:00:00:00:01", "description": "x", "speed": "1000",
+		"group": "g", "length": "24", "mask": "255.255.255.0",
+		"secondary": "yes", "untagged": "7", "tagged": "8,9", "next-hop": "10.0.0.9", "source": "static", "distance": "5", "metric": "6",
+		"active": "no", "table": "apart", "neighbour-mac": "02:00:00:00:00:02", "vlan": "7", "link-device": "core", "link-port": "p9",
+		"interface": "p1", "address": "10.0.0.1/24", "destination": "10.9.0.0/16", "neighbour": "10.0.0.2", "learned-mac": "02:00:00:00:00:03",
+		"device": "x", "name": "n",
 	}
-	with := map[string][]string{"next-hop": {"destination"}, "source": {"destination"}, "distance": {"destination"}, "metric": {"destination"}, "active": {"destination"}, "table": {"destination"}, "neighbour-mac": {"neighbour"}, "vlan": {"learned-mac", "interface"}, "learned-mac": {"interface"}, "length": {"interface", "address"}, "mask": {"interface", "address"}, "secondary": {"interface", "address"}, "destination": {"next-hop"}, "link-device": {"interface"}, "link-port": {"interface", "link-device"}}
+	with := map[string][]string{"next-hop": {"destination"}, "source": {"destination"}, "distance": {"destination"},
+		"metric": {"destination"}, "active": {"destination"}, "table": {"destination"}, "neighbour-mac": {"neighbour"}, "vlan": {"learned-mac",
+			"interface"}, "learned-mac": {"interface"}, "length": {"interface", "address"}, "mask": {"interface",
+			"address"}, "secondary": {"interface",
+			"address"}, "destination": {"next-hop"}, "link-device": {"interface"}, "link-port": {"interface", "link-device"}}
 	for _, field := range wire.Fields {
 		others := with[field]
 		if others == nil {
@@ -306,7 +330,8 @@ func TestEveryFieldHasWords(t *testing.T) {
 			}
 			row += value + "|"
 		}
-		text := fmt.Sprintf("ropeswing-map: 1\nnothing: [nought]\ntables: [{heading: [%s], split: '|', fields: {%s}, words: {%s: {odd words: '%s'}}}]\n", strings.ReplaceAll(strings.Trim(heading, "|"), "|", ", "), fields, field, values[field])
+		text := fmt.Sprintf("ropeswing-map: 1\nnothing: [nought]\ntables: [{heading: [%s], split: '|', fields: {%s}, words: {%s: {odd "+
+			"words: '%s'}}}]\n", strings.ReplaceAll(strings.Trim(heading, "|"), "|", ", "), fields, field, values[field])
 		m, err := wire.ReadMap([]byte(text))
 		require.NoError(t, err, text)
 		r, err := wire.ReadMapped([]byte(heading+"\n"+row+"\n"), m, "x")
@@ -322,17 +347,22 @@ func TestEveryFieldHasWords(t *testing.T) {
 // Words for there being nothing are none of anything, in a CSV and by a map.
 func TestWordsForNothing(t *testing.T) {
 	for _, nothing := range []string{"", "-", "--", "unassigned", "Unset", "not set", "none", "N/A"} {
-		r, err := wire.Read([]byte("interface,admin,oper,mtu,speed,group,address,length,secondary,untagged,tagged\np,up,"+strings.Repeat(nothing+",", 8)+nothing+"\n"), "", "x")
+		r, err := wire.Read([]byte("interface,admin,oper,mtu,speed,group,address,length,secondary,untagged,tagged\np,up,"+
+			strings.Repeat(nothing+",", 8)+nothing+"\n"), "", "x")
 		require.NoError(t, err, nothing)
 		assert.Empty(t, r.Unread, nothing)
 		i := r.Devices[0].Interfaces[0]
-		assert.Equal(t, []any{observed.Status(""), 0, int64(0), "", 0, true, 0}, []any{i.Oper, i.MTU, i.Speed, *i.Group, len(i.Addresses), i.Untagged == nil, len(i.Tagged)}, nothing)
-		r, err = wire.Read([]byte("destination,next-hop,interface,distance,metric,active\n10.9.0.0/16,"+nothing+",none,"+nothing+","+nothing+","+nothing+"\n"), "", "x")
+		assert.Equal(t, []any{observed.Status(""), 0, int64(0), "", 0, true, 0},
+			[]any{i.Oper, i.MTU, i.Speed, *i.Group, len(i.Addresses), i.Untagged == nil, len(i.Tagged)}, nothing)
+		r, err = wire.Read([]byte("destination,next-hop,interface,distance,metric,active\n10.9.0.0/16,"+nothing+",none,"+nothing+","+nothing+
+			","+nothing+"\n"), "", "x")
 		require.NoError(t, err, nothing)
 		x := r.Devices[0].Routes[0]
-		assert.Equal(t, []any{false, "none", true, true, true}, []any{x.NextHop.IsValid(), x.Interface, x.Distance == nil, x.Metric == nil, x.Active == nil}, nothing)
+		assert.Equal(t, []any{false, "none", true, true, true},
+			[]any{x.NextHop.IsValid(), x.Interface, x.Distance == nil, x.Metric == nil, x.Active == nil}, nothing)
 	}
-	m, err := wire.ReadMap([]byte("ropeswing-map: 1\nnothing: [dark]\ntables: [{heading: [A, B], split: '|', fields: {interface: A, address: B}}]\n"))
+	m, err := wire.ReadMap([]byte("ropeswing-map: 1\nnothing: [dark]\ntables: [{heading: [A, B], split: '|', fields: {interface: A, " +
+		"address: B}}]\n"))
 	require.NoError(t, err)
 	r, err := wire.ReadMapped([]byte("A|B\np|dark\n"), m, "x")
 	require.NoError(t, err)
@@ -347,7 +377,8 @@ func TestColumnsAreOfCharacters(t *testing.T) {
 	r, err := wire.ReadMapped([]byte("Näme  Größe\näöü1  1500\nplain 9000\n"), m, "x")
 	require.NoError(t, err)
 	assert.Empty(t, r.Unread)
-	assert.Equal(t, []any{"äöü1", 1500, "plain", 9000}, []any{r.Devices[0].Interfaces[0].Name, r.Devices[0].Interfaces[0].MTU, r.Devices[0].Interfaces[1].Name, r.Devices[0].Interfaces[1].MTU})
+	assert.Equal(t, []any{"äöü1", 1500, "plain", 9000},
+		[]any{r.Devices[0].Interfaces[0].Name, r.Devices[0].Interfaces[0].MTU, r.Devices[0].Interfaces[1].Name, r.Devices[0].Interfaces[1].MTU})
 }
 
 // The order of keys in JSON is of no matter.

@@ -69,12 +69,14 @@ func arp(a *frames.Ask) ([]byte, error) {
 		by = a.By
 	}
 	x := &layers.ARP{
-		AddrType: layers.LinkTypeEthernet, Protocol: layers.EthernetTypeIPv4, HwAddressSize: 6, ProtAddressSize: 4, Operation: layers.ARPRequest,
+		AddrType: layers.LinkTypeEthernet, Protocol: layers.EthernetTypeIPv4, HwAddressSize: 6, ProtAddressSize: 4,
+		Operation:       layers.ARPRequest,
 		SourceHwAddress: a.AskerMAC[:], SourceProtAddress: by.AsSlice(), DstHwAddress: make([]byte, 6), DstProtAddress: a.Address.AsSlice(),
 	}
 	if a.Answer {
 		x.Operation = layers.ARPReply
-		x.SourceHwAddress, x.SourceProtAddress, x.DstHwAddress, x.DstProtAddress = a.AnswererMAC[:], a.Address.AsSlice(), a.AskerMAC[:], by.AsSlice()
+		x.SourceHwAddress, x.SourceProtAddress, x.DstHwAddress, x.DstProtAddress = a.AnswererMAC[:], a.Address.AsSlice(), a.AskerMAC[:],
+			by.AsSlice()
 	}
 	return serialized(x)
 }
@@ -86,7 +88,8 @@ func discovery(a *frames.Ask) ([]byte, error) {
 	if !by.IsValid() {
 		by = linkLocal(a.AskerMAC)
 	}
-	ip := &layers.IPv6{Version: 6, NextHeader: layers.IPProtocolICMPv6, HopLimit: 255, SrcIP: by.AsSlice(), DstIP: prefix.SolicitedNode(a.Address).AsSlice()}
+	ip := &layers.IPv6{Version: 6, NextHeader: layers.IPProtocolICMPv6, HopLimit: 255, SrcIP: by.AsSlice(),
+		DstIP: prefix.SolicitedNode(a.Address).AsSlice()}
 	head := &layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(layers.ICMPv6TypeNeighborSolicitation, 0)}
 	var body gopacket.SerializableLayer = &layers.ICMPv6NeighborSolicitation{
 		TargetAddress: a.Address.AsSlice(), Options: layers.ICMPv6Options{{Type: layers.ICMPv6OptSourceAddress, Data: a.AskerMAC[:]}},
@@ -121,9 +124,11 @@ const (
 func packetBytes(p *frames.Packet) ([]byte, error) {
 	var ip gopacket.SerializableLayer
 	var network gopacket.NetworkLayer
-	protocol := map[model.Protocol]layers.IPProtocol{model.ICMP: layers.IPProtocolICMPv4, model.TCP: layers.IPProtocolTCP, model.UDP: layers.IPProtocolUDP}[p.Service.Protocol]
+	protocol := map[model.Protocol]layers.IPProtocol{model.ICMP: layers.IPProtocolICMPv4, model.TCP: layers.IPProtocolTCP,
+		model.UDP: layers.IPProtocolUDP}[p.Service.Protocol]
 	if p.Destination.Is4() {
-		x := &layers.IPv4{Version: 4, IHL: 5, Id: uint16(firstIPv4ID + p.Sequence), TTL: uint8(p.TTL), Protocol: protocol, SrcIP: p.Source.AsSlice(), DstIP: p.Destination.AsSlice()}
+		x := &layers.IPv4{Version: 4, IHL: 5, Id: uint16(firstIPv4ID + p.Sequence), TTL: uint8(p.TTL), Protocol: protocol,
+			SrcIP: p.Source.AsSlice(), DstIP: p.Destination.AsSlice()}
 		if p.Whole {
 			x.Flags = layers.IPv4DontFragment
 		}
@@ -182,7 +187,8 @@ func transport(p *frames.Packet, network gopacket.NetworkLayer) ([]gopacket.Seri
 		kind = layers.CreateICMPv6TypeCode(layers.ICMPv6TypeEchoReply, 0)
 	}
 	x := &layers.ICMPv6{TypeCode: kind}
-	return []gopacket.SerializableLayer{x, &layers.ICMPv6Echo{Identifier: echoIdentifier, SeqNumber: uint16(p.Sequence)}, data}, x.SetNetworkLayerForChecksum(network)
+	return []gopacket.SerializableLayer{x, &layers.ICMPv6Echo{Identifier: echoIdentifier, SeqNumber: uint16(p.Sequence)},
+		data}, x.SetNetworkLayerForChecksum(network)
 }
 
 // errorBody is an ICMP error with as much of what it is about as it may carry: up to
@@ -196,7 +202,8 @@ func errorBody(p *frames.Packet, network gopacket.NetworkLayer) ([]gopacket.Seri
 	about := pieces[0]
 	if p.Destination.Is4() {
 		about = about[:min(len(about), 576-20-8)]
-		return []gopacket.SerializableLayer{&layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(p.ICMP.Type, p.ICMP.Code), Seq: uint16(p.MTU)}, gopacket.Payload(about)}, nil
+		return []gopacket.SerializableLayer{&layers.ICMPv4{TypeCode: layers.CreateICMPv4TypeCode(p.ICMP.Type, p.ICMP.Code), Seq: uint16(p.MTU)},
+			gopacket.Payload(about)}, nil
 	}
 	about = about[:min(len(about), 1280-40-8)]
 	x := &layers.ICMPv6{TypeCode: layers.CreateICMPv6TypeCode(p.ICMP.Type, p.ICMP.Code)}

@@ -12,7 +12,8 @@ import (
 )
 
 // ErrNotPermitted is that the system lets this user send no pings.
-var ErrNotPermitted = errors.New("the system does not let you send pings: run it as root, or have it permit them (net.ipv4.ping_group_range)")
+var ErrNotPermitted = errors.New("the system does not let you send pings: run it as root, or have it permit them " +
+	"(net.ipv4.ping_group_range)")
 
 // Echo is what came of pinging one address.
 type Echo struct {
@@ -63,7 +64,8 @@ func familyIndex(a netip.Addr) int {
 // PingLive pings addresses for real. Progress is told how many are done with. When the
 // context ends, what there is so far is returned.
 func PingLive(ctx context.Context, targets []netip.Addr, o EchoOptions, progress func(done int)) ([]Echo, error) {
-	p := &pinger{id: random16(), first: random16(), sent: map[int]sentEcho{}, at: map[netip.Addr]int{}, left: len(targets), done: make(chan struct{})}
+	p := &pinger{id: random16(), first: random16(), sent: map[int]sentEcho{}, at: map[netip.Addr]int{}, left: len(targets),
+		done: make(chan struct{})}
 	for i, a := range targets {
 		p.all = append(p.all, Echo{Target: a})
 		p.at[a] = i

@@ -113,7 +113,8 @@ func tell(text []byte) (string, error) {
 	if bytes.IndexByte(first, ',') >= 0 && csvHeading(strings.Split(string(first), ",")) {
 		return "csv", nil
 	}
-	return "", errors.New("it is in none of the formats that are recognised by their content; for a text table of your own write a column map and name it with --map")
+	return "", errors.New("it is in none of the formats that are recognised by their content; for a text table of your own write a column " +
+		"map and name it with --map")
 }
 
 // of finds a device of the reading by name, or adds it.

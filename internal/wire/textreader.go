@@ -63,7 +63,8 @@ func ReadGear(text []byte, open func(path string) ([]byte, error)) (*Gear, error
 	}
 	g := &Gear{TextReader: Form{f}, Ask: m.Ask}
 	if m.prompt != nil {
-		g.Console = &Console{Form: f, Prompt: m.prompt, Refused: m.refused, Enter: m.Enter, Leave: m.Leave, Forget: m.Forget, Saving: m.Save, Arm: m.Timer["arm"], Stay: m.Timer["confirm"], Cancel: m.Timer["cancel"]}
+		g.Console = &Console{Form: f, Prompt: m.prompt, Refused: m.refused, Enter: m.Enter, Leave: m.Leave, Forget: m.Forget, Saving: m.Save,
+			Arm: m.Timer["arm"], Stay: m.Timer["confirm"], Cancel: m.Timer["cancel"]}
 	}
 	return g, nil
 }

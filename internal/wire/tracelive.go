@@ -92,7 +92,8 @@ func TraceLive(ctx context.Context, targets []netip.Addr, o TraceOptions, progre
 			return nil, errors.Join(ErrNotPermitted, err)
 		}
 		taken++
-		t := &tracer{o: o, socket: s, result: Traced{Target: to}, ended: make([]bool, o.Flows), last: make([]int, o.Flows), sent: map[probe]time.Time{}, news: make(chan struct{}, 1)}
+		t := &tracer{o: o, socket: s, result: Traced{Target: to}, ended: make([]bool, o.Flows), last: make([]int, o.Flows),
+			sent: map[probe]time.Time{}, news: make(chan struct{}, 1)}
 		tell := func(finished, ttl int) {
 			mutex.Lock()
 			defer mutex.Unlock()

@@ -49,7 +49,8 @@ func TestHosts(t *testing.T) {
 	var b bytes.Buffer
 	Hosts(&b, all[6:7], "skerry.example.")
 	Hosts(&b, all[6:7], "")
-	assert.Equal(t, "10.48.1.10                              desk.skerry.example desk\n10.48.1.10                              desk\n", b.String())
+	assert.Equal(t, "10.48.1.10                              desk.skerry.example desk\n10.48.1.10                              desk\n",
+		b.String())
 }
 
 func TestZonesAreReadBackByAParser(t *testing.T) {
@@ -79,7 +80,8 @@ func TestZonesAreReadBackByAParser(t *testing.T) {
 			}
 		}
 	}
-	assert.Equal(t, []string{"skerry.example", "0.48.10.in-addr.arpa", "1.48.10.in-addr.arpa", "2.0.192.in-addr.arpa", "32/29.100.51.198.in-addr.arpa", "a.e.5.0.8.b.d.0.1.0.0.2.ip6.arpa"}, names,
+	assert.Equal(t, []string{"skerry.example", "0.48.10.in-addr.arpa", "1.48.10.in-addr.arpa", "2.0.192.in-addr.arpa",
+		"32/29.100.51.198.in-addr.arpa", "a.e.5.0.8.b.d.0.1.0.0.2.ip6.arpa"}, names,
 		"a zone for each octet of the widest block, one by RFC 2317, one where no block is, one on the nibble")
 	assert.Equal(t, 2*len(all), count, "each address there and back")
 }
@@ -90,13 +92,16 @@ func TestZonesThatWouldNotLoadAreRefused(t *testing.T) {
 	require.NoError(t, err)
 	for _, tt := range []struct{ domain, server, want string }{
 		{"", "desk", "is no domain name"}, {"a..b", "desk", "is no domain name"},
-		{"skerry.example", "", "is no name server"}, {"skerry.example", "ns1", "is no name server"}, {"skerry.example", "ns1.skerry.example", "is no name server"},
-		{strings.Repeat("a", 60) + "." + strings.Repeat("b", 60) + "." + strings.Repeat("c", 60) + "." + strings.Repeat("d", 60), "desk", "too long"},
+		{"skerry.example", "", "is no name server"}, {"skerry.example", "ns1", "is no name server"}, {"skerry.example", "ns1.skerry.example",
+			"is no name server"},
+		{strings.Repeat("a", 60) + "." + strings.Repeat("b", 60) + "." + strings.Repeat("c", 60) + "." + strings.Repeat("d", 60), "desk",
+			"too long"},
 	} {
 		_, err := Zones(spec, all, ZoneOptions{Domain: tt.domain, Server: tt.server})
 		assert.ErrorContains(t, err, tt.want)
 	}
-	for server, want := range map[string]string{"desk": "desk.skerry.example.", "desk.skerry.example": "desk.skerry.example.", "ns.other.example": "ns.other.example."} {
+	for server, want := range map[string]string{"desk": "desk.skerry.example.", "desk.skerry.example": "desk.skerry.example.",
+		"ns.other.example": "ns.other.example."} {
 		got, err := serverName(server, "skerry.example.", all)
 		require.NoError(t, err)
 		assert.Equal(t, want, got)

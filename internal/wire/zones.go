@@ -87,7 +87,8 @@ func serverName(server, domain string, all []Named) (string, error) {
 		return full, nil
 	}
 	if _, ok := dns.IsDomainName(full); !ok || !strings.Contains(server, ".") || dns.IsSubDomain(domain, full) {
-		return "", fmt.Errorf("%q is no name server: name a device of the plan, or a name in full that is not in %s", server, strings.TrimSuffix(domain, "."))
+		return "", fmt.Errorf("%q is no name server: name a device of the plan, or a name in full that is not in %s", server,
+			strings.TrimSuffix(domain, "."))
 	}
 	return full, nil
 }
@@ -124,7 +125,8 @@ func reverseOf(spec *model.Spec, a netip.Prefix) (zone, owner string) {
 func zone(name string, records []dns.RR, o ZoneOptions) Zone {
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "$ORIGIN %s\n", name)
-	soa := &dns.SOA{Hdr: header(name, dns.TypeSOA, o), Ns: o.Server, Mbox: o.Mail, Serial: o.Serial, Refresh: 7200, Retry: 900, Expire: 1209600, Minttl: 300}
+	soa := &dns.SOA{Hdr: header(name, dns.TypeSOA, o), Ns: o.Server, Mbox: o.Mail, Serial: o.Serial, Refresh: 7200, Retry: 900,
+		Expire: 1209600, Minttl: 300}
 	ns := &dns.NS{Hdr: header(name, dns.TypeNS, o), Ns: o.Server}
 	slices.SortStableFunc(records, func(a, b dns.RR) int { return compareNames(a.Header().Name, b.Header().Name) })
 	for _, r := range append([]dns.RR{soa, ns}, records...) {

@@ -23,7 +23,8 @@ func TestAPingIsCapturedAndShown(t *testing.T) {
 	assert.Equal(t, "32 packets on 8 interfaces · p.pcapng", first(out))
 	assert.Contains(t, oneLine(out), "quay-core:p23 in 110 10.48.1.10 192.0.2.200 64 echo request")
 	side := oneLine(run(t, dir, "show", "packets", "p.pcapng", "quay-edge:lan0", "quay-edge:wan0").Out)
-	assert.Contains(t, side, "from 10.48.1.10 198.51.100.34 changed to 192.0.2.200 192.0.2.200 TTL 63 62 changed", "before and after the translating router")
+	assert.Contains(t, side, "from 10.48.1.10 198.51.100.34 changed to 192.0.2.200 192.0.2.200 TTL 63 62 changed",
+		"before and after the translating router")
 	assert.Contains(t, side, "to 10.48.1.10 198.51.100.34 changed TTL 63 64 changed")
 	var v struct {
 		Interfaces []string
@@ -71,20 +72,25 @@ func TestCapturesAreReadByAnotherProgram(t *testing.T) {
 	}
 	dir := lights(t)
 	for _, args := range []string{
-		"desk-7 192.0.2.200", "desk-7 tern-cam", "tern-cam desk-7 --size 4000", "desk-7 192.0.2.200 --over tcp/443", "desk-7 log-server --over udp/514", "tablet desk-7",
-		"desk-7 10.48.1.30", "fibre-carrier 198.51.100.35", "desk-7 tern-cam --ttl 2", "mole-rtr pilot-desk", "ops-laptop tern-cam -p " + filepath.Join("bad-morning", "skerry.plan.yaml"), "tern-cam 203.0.113.9 --without fibre",
+		"desk-7 192.0.2.200", "desk-7 tern-cam", "tern-cam desk-7 --size 4000", "desk-7 192.0.2.200 --over tcp/443",
+		"desk-7 log-server --over udp/514", "tablet desk-7",
+		"desk-7 10.48.1.30", "fibre-carrier 198.51.100.35", "desk-7 tern-cam --ttl 2", "mole-rtr pilot-desk", "ops-laptop tern-cam -p " +
+			filepath.Join("bad-morning", "skerry.plan.yaml"), "tern-cam 203.0.113.9 --without fibre",
 	} {
 		_ = os.Remove(filepath.Join(dir, "c.pcapng"))
-		require.Contains(t, run(t, dir, append([]string{"ping", "--capture", "c.pcapng"}, strings.Fields(args)...)...).Err, "written to c.pcapng", args)
+		require.Contains(t, run(t, dir, append([]string{"ping", "--capture", "c.pcapng"}, strings.Fields(args)...)...).Err,
+			"written to c.pcapng", args)
 		ask := func(filter string) string {
-			cmd := exec.Command(reader, "-r", "c.pcapng", "-o", "ip.check_checksum:TRUE", "-o", "tcp.check_checksum:TRUE", "-o", "udp.check_checksum:TRUE",
+			cmd := exec.Command(reader, "-r", "c.pcapng", "-o", "ip.check_checksum:TRUE", "-o", "tcp.check_checksum:TRUE", "-o",
+				"udp.check_checksum:TRUE",
 				"-Y", filter, "-T", "fields", "-e", "frame.number", "-e", "frame.interface_name", "-e", "_ws.expert.message", "-e", "_ws.col.Info")
 			cmd.Dir = dir
 			out, err := cmd.Output()
 			require.NoError(t, err, args)
 			return string(out)
 		}
-		assert.Empty(t, ask("_ws.expert.severity >= 0x600000 || _ws.malformed || ip.checksum.status == 0 || icmp.checksum.status == 0 || icmpv6.checksum.status == 0 || udp.checksum.status == 0 || tcp.checksum.status == 0"), args)
+		assert.Empty(t, ask("_ws.expert.severity >= 0x600000 || _ws.malformed || ip.checksum.status == 0 || icmp.checksum.status == 0 || "+
+			"icmpv6.checksum.status == 0 || udp.checksum.status == 0 || tcp.checksum.status == 0"), args)
 		assert.NotEmpty(t, ask("arp || icmpv6.type == 135"), "%s: neighbours are asked for", args)
 	}
 }

@@ -65,7 +65,8 @@ func TestTheDemosTextsAreLearntFrom(t *testing.T) {
 	require.NoError(t, os.Remove(filepath.Join(dir, "lamps.form")))
 	for _, d := range []string{"quay-core", "quay-edge"} {
 		shipped, gear := read(t, dir, "texts/"+d+".txt"), read(t, dir, folder+"/"+d+".txt")
-		assert.Equal(t, gear, regexp.MustCompile(`(?m)^(login keeper|clock) .*\n`).ReplaceAllString(shipped, ""), "demo/skerry-lights/texts is behind")
+		assert.Equal(t, gear, regexp.MustCompile(`(?m)^(login keeper|clock) .*\n`).ReplaceAllString(shipped, ""),
+			"demo/skerry-lights/texts is behind")
 	}
 	r := run(t, dir, "learn", "texts/quay-core.txt", "texts/quay-edge.txt", "--to", "lamps.form", "-w")
 	require.Equal(t, 0, r.Code, r.Err)
@@ -116,7 +117,8 @@ func TestStepsAreLinesToType(t *testing.T) {
 	lines := regexp.MustCompile(` +`).ReplaceAllString(r.Out, " ")
 	assert.Contains(t, lines, "type socket to-quay\n also number 198.51.100.33 over 255.255.255.248\n back\n")
 	assert.Contains(t, lines, "take back socket to-quay\n not also number 198.51.100.33 over 255.255.255.248\n back\n")
-	assert.Contains(t, lines, "type not road 2001:db8:5ea::/48 by 2001:db8:ca:4::2 order 1\n road 2001:db8:5ea::/48 by 2001:db8:ca:1::2 order 1\n")
+	assert.Contains(t, lines, "type not road 2001:db8:5ea::/48 by 2001:db8:ca:4::2 order 1\n road 2001:db8:5ea::/48 by 2001:db8:ca:1::2 "+
+		"order 1\n")
 	assert.Contains(t, r.Out, "the form has no line for its watch", "a watch is in no list")
 
 	// without a word that takes lines away, what has to be taken away is not said
@@ -149,7 +151,8 @@ func TestTextsThatAreNone(t *testing.T) {
 		{[]string{"learn", "empty.txt"}, "nothing is known of empty; name the device"},
 		{[]string{"learn", "quay-core.txt", "--device", "quay-cor"}, "did you mean quay-core?"},
 		{[]string{"learn", "none.txt", "--device", "quay-core"}, "no such file"},
-		{[]string{"observe", "quay-core.txt", "--form", "bad.form"}, "bad.form: line 2, column 6: a line about a device has no slot {interfce}; did you mean {interface}?"},
+		{[]string{"observe", "quay-core.txt", "--form", "bad.form"},
+			"bad.form: line 2, column 6: a line about a device has no slot {interfce}; did you mean {interface}?"},
 		{[]string{"observe", "quay-core.txt", "--form", formOf(t, dir, "lamps")}, "none of its 2 lines is like a line of the form"},
 		{[]string{"export", "form"}, "name the form"},
 		{[]string{"export", "form", "quay-core.txt"}, "a form begins with a line that names the gear"},
@@ -169,7 +172,8 @@ func TestTextsThatAreNone(t *testing.T) {
 func TestNotesAreCompared(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
-	write(t, dir, "two.plan.yaml", strings.Replace(twoPlan, "up: {segment: link, address: 10.77.0.0}", `up: {segment: link, address: 10.77.0.0, note: "to r2, by the tower"}`, 1))
+	write(t, dir, "two.plan.yaml", strings.Replace(twoPlan, "up: {segment: link, address: 10.77.0.0}",
+		`up: {segment: link, address: 10.77.0.0, note: "to r2, by the tower"}`, 1))
 	write(t, dir, "r1.csv", "device,interface,admin,description\nr1,lan,up,\nr1,up,up,to r3\n")
 	require.Equal(t, 0, run(t, dir, "observe", "r1.csv", "-w", "seen").Code)
 	assert.Contains(t, oneLine(run(t, dir, "compare", "seen").Out), "r1 note up different to r2, by the tower to r3")
@@ -204,5 +208,6 @@ func TestLearningOnAndAlone(t *testing.T) {
 	r = run(t, empty, "learn", "list.txt", "--alone", "-w")
 	require.Equal(t, 0, r.Code, r.Err)
 	assert.Equal(t, "4 of 4 lines of list understood by kinds of values alone: all of it is a guess", first(r.Out))
-	assert.Contains(t, oneLine(run(t, empty, "observe", "list.txt").Out), "list.txt list form 2 2", "the form beside the text is found by itself")
+	assert.Contains(t, oneLine(run(t, empty, "observe", "list.txt").Out), "list.txt list form 2 2",
+		"the form beside the text is found by itself")
 }

@@ -47,11 +47,13 @@ func TestRoutesOfADynamicProtocolAnswerAsFound(t *testing.T) {
 	r := run(t, dir, "ping", "far", "--observed", "observed")
 	assert.Equal(t, 0, r.Code, r.Err)
 	assert.Equal(t, "near reaches far in IPv4 · predicted from what was observed 3 h ago", first(r.Out))
-	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r1", "--observed", "observed").Out), "10.77.2.0/24 10.77.0.1 r2 up learned 110 in use")
+	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r1", "--observed", "observed").Out),
+		"10.77.2.0/24 10.77.0.1 r2 up learned 110 in use")
 	r = run(t, dir, "compare")
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, oneLine(r.Out), "r1 route 10.77.2.0/24 extra via 10.77.0.1 (r2:up)")
-	assert.Contains(t, r.Out, "not known: interfaces, IPv4 addresses of r1, r2", "that nothing is told of addresses does not make them missing")
+	assert.Contains(t, r.Out, "not known: interfaces, IPv4 addresses of r1, r2",
+		"that nothing is told of addresses does not make them missing")
 
 	run(t, dir, "observe", "r.csv", "-w", "ahead", "--taken", time.Now().Add(48*time.Hour).UTC().Format(time.RFC3339))
 	assert.Contains(t, first(run(t, dir, "ping", "far", "--observed", "ahead").Out), "by clocks that are ahead of this one")
@@ -66,15 +68,18 @@ func TestAStateAnswersWithoutAPlan(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "r.csv", learnedRoutes)
-	write(t, dir, "i.csv", "device,interface,admin,oper,address\nr1,lan,up,up,10.77.1.1/24\nr1,up,up,up,10.77.0.0/31\nr2,up,up,up,10.77.0.1/31\nr2,lan,up,up,10.77.2.1/24\nnear,eth0,up,up,10.77.1.10/24\nfar,eth0,up,up,10.77.2.10/24\n")
+	write(t, dir, "i.csv", "device,interface,admin,oper,address\nr1,lan,up,up,10.77.1.1/24\nr1,up,up,up,10.77.0.0/31\n"+
+		"r2,up,up,up,10.77.0.1/31\nr2,lan,up,up,10.77.2.1/24\nnear,eth0,up,up,10.77.1.10/24\nfar,eth0,up,up,10.77.2.10/24\n")
 	r := run(t, dir, "observe", "r.csv", "i.csv", "-w", "observed")
 	assert.Equal(t, 0, r.Code, r.Err)
 	assert.Contains(t, r.Out, "next: ropeswing draft observed", "with no plan there is nothing to compare with")
 	r = run(t, dir, "ping", "near", "far", "--observed", "observed")
 	assert.Equal(t, 0, r.Code, r.Out+r.Err)
 	assert.Regexp(t, `^near reaches far in IPv4 · predicted from what was observed \d+ s ago, with no plan$`, first(r.Out))
-	assert.Contains(t, oneLine(run(t, dir, "trace", "near", "far", "--observed", "observed").Out), "1 10.77.1.1 r1 lan time exceeded 2 10.77.0.1 r2 up time exceeded 3 10.77.2.10 far eth0 reply")
-	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r2", "--observed", "observed").Out), "10.77.1.0/24 10.77.0.0 r1 up learned 110 in use")
+	assert.Contains(t, oneLine(run(t, dir, "trace", "near", "far", "--observed", "observed").Out),
+		"1 10.77.1.1 r1 lan time exceeded 2 10.77.0.1 r2 up time exceeded 3 10.77.2.10 far eth0 reply")
+	assert.Contains(t, oneLine(run(t, dir, "show", "routes", "r2", "--observed", "observed").Out),
+		"10.77.1.0/24 10.77.0.0 r1 up learned 110 in use")
 	assert.Contains(t, first(run(t, dir, "reach", "--observed", "observed").Out), "with no plan")
 	r = run(t, dir, "ping", "near", "10.77.3.3", "--observed", "observed")
 	assert.Equal(t, 1, r.Code)
@@ -101,7 +106,8 @@ func TestLiveAsksForWhatItNeeds(t *testing.T) {
 		args []string
 	}{
 		{"everyone: there is nobody to ask in that family", []string{"ping", "--live", "everyone", "-6"}},
-		{"nobody in the plan has 203.0.113.99; name the host that this machine stands in for: --standing-at HOST", []string{"ping", "--live", "far", "--standing-at", "203.0.113.99"}},
+		{"nobody in the plan has 203.0.113.99; name the host that this machine stands in for: --standing-at HOST",
+			[]string{"ping", "--live", "far", "--standing-at", "203.0.113.99"}},
 		{"nobody in the plan has 203.0.113.99; name the host", []string{"check", "--ping", "--standing-at", "203.0.113.99"}},
 		{"no requirement of the plan starts at near", []string{"check", "--ping"}},
 		{"--probes are icmp or udp", []string{"trace", "--live", "far", "--probes", "smoke"}},

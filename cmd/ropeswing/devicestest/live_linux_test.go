@@ -63,7 +63,8 @@ func namespaces(t *testing.T, names []string, lines ...string) (ip func(line str
 		t.Cleanup(func() { _ = exec.Command("ip", "netns", "del", ns(n)).Run() })
 	}
 	for _, n := range names { // nobody is to wait for duplicates to be found, and errors are to come at once
-		for _, setting := range []string{"net.ipv6.conf.all.accept_dad=0", "net.ipv6.conf.default.accept_dad=0", "net.ipv4.icmp_ratelimit=0", "net.ipv6.icmp.ratelimit=0"} {
+		for _, setting := range []string{"net.ipv6.conf.all.accept_dad=0", "net.ipv6.conf.default.accept_dad=0", "net.ipv4.icmp_ratelimit=0",
+			"net.ipv6.icmp.ratelimit=0"} {
 			ip("netns exec @" + n + " sysctl -qw " + setting)
 		}
 	}
@@ -86,11 +87,15 @@ func namespaces(t *testing.T, names []string, lines ...string) (ip func(line str
 func TestLivePingsBesideThePrediction(t *testing.T) {
 	t.Parallel()
 	ip, in := namespaces(t, []string{"laptop", "router", "lamp"},
-		"link add eth0 netns @laptop type veth peer name eth0 netns @router", "link add eth1 netns @router type veth peer name eth0 netns @lamp",
+		"link add eth0 netns @laptop type veth peer name eth0 netns @router",
+		"link add eth1 netns @router type veth peer name eth0 netns @lamp",
 		"-n @laptop link set eth0 up", "-n @router link set eth0 up", "-n @router link set eth1 up", "-n @lamp link set eth0 up",
-		"-n @laptop addr add 10.77.1.10/24 dev eth0", "-n @router addr add 10.77.1.1/24 dev eth0", "-n @router addr add 10.77.2.1/24 dev eth1", "-n @lamp addr add 10.77.2.10/24 dev eth0", "-n @lamp addr add 10.77.2.12/24 dev eth0",
-		"-n @laptop addr add 2001:db8:77:1::a/64 dev eth0 nodad", "-n @router addr add 2001:db8:77:1::1/64 dev eth0 nodad", "-n @router addr add 2001:db8:77:2::1/64 dev eth1 nodad", "-n @lamp addr add 2001:db8:77:2::a/64 dev eth0 nodad",
-		"-n @laptop route add default via 10.77.1.1", "-n @lamp route add default via 10.77.2.1", "-n @laptop route add default via 2001:db8:77:1::1", "-n @lamp route add default via 2001:db8:77:2::1",
+		"-n @laptop addr add 10.77.1.10/24 dev eth0", "-n @router addr add 10.77.1.1/24 dev eth0", "-n @router addr add 10.77.2.1/24 dev eth1",
+		"-n @lamp addr add 10.77.2.10/24 dev eth0", "-n @lamp addr add 10.77.2.12/24 dev eth0",
+		"-n @laptop addr add 2001:db8:77:1::a/64 dev eth0 nodad", "-n @router addr add 2001:db8:77:1::1/64 dev eth0 nodad",
+		"-n @router addr add 2001:db8:77:2::1/64 dev eth1 nodad", "-n @lamp addr add 2001:db8:77:2::a/64 dev eth0 nodad",
+		"-n @laptop route add default via 10.77.1.1", "-n @lamp route add default via 10.77.2.1",
+		"-n @laptop route add default via 2001:db8:77:1::1", "-n @lamp route add default via 2001:db8:77:2::1",
 		"netns exec @router sysctl -qw net.ipv4.ip_forward=1", "netns exec @router sysctl -qw net.ipv6.conf.all.forwarding=1",
 	)
 	dir := t.TempDir()
@@ -123,7 +128,8 @@ func TestLivePingsBesideThePrediction(t *testing.T) {
 	assert.Equal(t, "fails", v.Echoes[2].Predicted)
 	assert.Contains(t, v.Echoes[2].Meaning, "the network is not as planned: by the plan it should not work, for")
 
-	assert.Equal(t, "3 of 6 reply, 4 not as predicted · measured live", first(ask("everyone").Out), "both families of lamp, gone and stray, not this machine's own")
+	assert.Equal(t, "3 of 6 reply, 4 not as predicted · measured live", first(ask("everyone").Out),
+		"both families of lamp, gone and stray, not this machine's own")
 	assert.Equal(t, "1 of 2 reply, 1 not as predicted · measured live", first(ask("lights", "-6").Out))
 
 	r = inside("check", "--ping", "--standing-at", "laptop")
@@ -176,7 +182,8 @@ func hall(t *testing.T) (ip func(line string), in func(name, dir string, args ..
 		lines = append(lines, fmt.Sprintf("link add %s netns @%s type veth peer name %s netns @%s", a[1], a[0], b[1], b[0]))
 	}
 	for _, r := range []string{"one", "two"} {
-		lines = append(lines, "netns exec @"+r+" sysctl -qw net.ipv4.ip_forward=1", "netns exec @"+r+" sysctl -qw net.ipv6.conf.all.forwarding=1")
+		lines = append(lines, "netns exec @"+r+" sysctl -qw net.ipv4.ip_forward=1", "netns exec @"+r+
+			" sysctl -qw net.ipv6.conf.all.forwarding=1")
 	}
 	return namespaces(t, []string{"laptop", "one", "two", "lamp"}, append(lines, hallAddressing()...)...)
 }
@@ -184,15 +191,18 @@ func hall(t *testing.T) (ip func(line string), in func(name, dir string, args ..
 // hallAddressing are the lines that give the network its addresses and routes, again too.
 func hallAddressing() []string {
 	var lines []string
-	for _, x := range []string{"laptop eth0 10.77.1.10/24 2001:db8:77:1::a/64", "one eth0 10.77.1.1/24 2001:db8:77:1::1/64", "one eth1 10.77.0.1/30 2001:db8:77::1/64",
+	for _, x := range []string{"laptop eth0 10.77.1.10/24 2001:db8:77:1::a/64", "one eth0 10.77.1.1/24 2001:db8:77:1::1/64",
+		"one eth1 10.77.0.1/30 2001:db8:77::1/64",
 		"two eth0 10.77.0.2/30 2001:db8:77::2/64", "two eth1 10.77.2.1/24 2001:db8:77:2::1/64", "lamp eth0 10.77.2.10/24 2001:db8:77:2::a/64"} {
 		f := strings.Fields(x)
-		lines = append(lines, fmt.Sprintf("-n @%s link set %s up", f[0], f[1]), fmt.Sprintf("-n @%s addr replace %s dev %s", f[0], f[2], f[1]), fmt.Sprintf("-n @%s addr replace %s dev %s nodad", f[0], f[3], f[1]))
+		lines = append(lines, fmt.Sprintf("-n @%s link set %s up", f[0], f[1]), fmt.Sprintf("-n @%s addr replace %s dev %s", f[0], f[2], f[1]),
+			fmt.Sprintf("-n @%s addr replace %s dev %s nodad", f[0], f[3], f[1]))
 	}
 	for _, n := range []string{"laptop", "one", "two", "lamp"} {
 		lines = append(lines, "-n @"+n+" -4 route flush proto boot", "-n @"+n+" -6 route flush proto boot")
 	}
-	for _, x := range []string{"laptop default 10.77.1.1", "laptop default 2001:db8:77:1::1", "one default 10.77.0.2", "one default 2001:db8:77::2",
+	for _, x := range []string{"laptop default 10.77.1.1", "laptop default 2001:db8:77:1::1", "one default 10.77.0.2",
+		"one default 2001:db8:77::2",
 		"two 10.77.1.0/24 10.77.0.1", "two 2001:db8:77:1::/64 2001:db8:77::1", "lamp default 10.77.2.1", "lamp default 2001:db8:77:2::1"} {
 		f := strings.Fields(x)
 		lines = append(lines, fmt.Sprintf("-n @%s route add %s via %s", f[0], f[1], f[2]))
@@ -243,7 +253,8 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 	ip("-n @laptop route replace default via 10.77.1.9")
 	assert.Contains(t, in("laptop", dir, program, "here").Out, "should hold too: the default route via 10.77.1.1, and not via 10.77.1.9")
 	in("laptop", dir, program, "observe", "--here", "-w", "state")
-	assert.Contains(t, oneLine(in("laptop", dir, program, "compare", "state").Out), "laptop next hop 0.0.0.0/0 different via 10.77.1.1 (r1:eth0) via 10.77.1.9")
+	assert.Contains(t, oneLine(in("laptop", dir, program, "compare", "state").Out),
+		"laptop next hop 0.0.0.0/0 different via 10.77.1.1 (r1:eth0) via 10.77.1.9")
 	ip("-n @laptop route replace default via 10.77.1.1")
 	assert.Contains(t, in("laptop", dir, program, "observe", "--here", "lists.json").Err, "--here is this machine itself")
 
@@ -266,7 +277,8 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 		assert.Equal(t, "2 of 2 reached, as predicted · measured live with ICMP", first(anyone("trace", "--live", "lamp").Out))
 		assert.Equal(t, "2 of 2 reply, as predicted · measured live", first(anyone("ping", "--live", "lamp").Out))
 		ip("-n @two route add prohibit 10.77.2.10/32")
-		assert.Contains(t, rows(anyone("ping", "--live", "lamp", "-4")), "administratively prohibited says 10.77.0.2", "errors are heard without rights too")
+		assert.Contains(t, rows(anyone("ping", "--live", "lamp", "-4")), "administratively prohibited says 10.77.0.2",
+			"errors are heard without rights too")
 		ip("-n @two route del prohibit 10.77.2.10/32")
 	}
 
@@ -286,7 +298,8 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 	tells("a loop", "hop 3 is r1, and by the plan it is lamp: r1 and r2 pass it round", "routes r2", "lamp", "-4")
 	ip("-n @two route del 10.77.2.10/32 via 10.77.0.1")
 	ip("-n @two route del 10.77.1.0/24 via 10.77.0.1")
-	tells("no return path", "nothing comes back from hop 2 on, which is r2 by the plan: look at the routes of r1, at r2, and at the return path", "routes r1 r2", "lamp", "-4", "--probes", "udp")
+	tells("no return path", "nothing comes back from hop 2 on, which is r2 by the plan: look at the routes of r1, at r2, and at the "+
+		"return path", "routes r1 r2", "lamp", "-4", "--probes", "udp")
 	ip("-n @two route add 10.77.1.0/24 via 10.77.0.1")
 	ip("-n @one route del default via 2001:db8:77::2")
 	tells("no route", "r1 says 'no route to destination': it has no route there", "routes r1", "lamp", "-6")
@@ -307,12 +320,14 @@ func TestLiveTracesBesideThePrediction(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal([]byte(r.Out), &v), r.Err)
 	require.Len(t, v.Traces[0].Hops, 3)
-	assert.Equal(t, "r2 says 'host unreachable', and by the plan hop 3 is lamp: nobody answers it on the link, so look at lamp, its address and the cable", v.Traces[0].Differs)
+	assert.Equal(t, "r2 says 'host unreachable', and by the plan hop 3 is lamp: nobody answers it on the link, so look at lamp, its "+
+		"address and the cable", v.Traces[0].Differs)
 	assert.Equal(t, []string{"lamp"}, v.Traces[0].Hops[2].Predicted)
 	assert.Equal(t, "host unreachable", v.Traces[0].Hops[2].Answers[0].Answer)
 
 	require.NoError(t, os.Remove(filepath.Join(dir, "hall.plan.yaml")))
-	assert.Equal(t, "10.77.0.2 is reached in 2 hops · measured live with ICMP", first(trace("10.77.0.2").Out), "without a plan there is nothing to compare with")
+	assert.Equal(t, "10.77.0.2 is reached in 2 hops · measured live with ICMP", first(trace("10.77.0.2").Out),
+		"without a plan there is nothing to compare with")
 	assert.Contains(t, trace().Err, "trace whom?")
 	assert.Contains(t, trace("10.77.0.2", "--probes", "smoke").Err, "--probes are icmp or udp")
 }

@@ -29,7 +29,10 @@ func linted(t *testing.T) (valid func(as, path string)) {
 	models := filepath.Join(t.TempDir(), "models")
 	require.NoError(t, os.Mkdir(models, 0o755))
 	args := []string{"-p", models, "-F", "ietf-interfaces:if-mib", "-F", "ietf-routing:multiple-ribs,router-id", "-F", "ietf-ip:"}
-	for _, pattern := range []string{modules + "/nmda-modules/ietf/*.yang", modules + "/modules/ietf/iana-if-type@*.yang", modules + "/modules/ietf/ietf-inet-types@*.yang", modules + "/modules/ietf/ietf-yang-types@*.yang", modules + "/modules/ietf/ietf-system@*.yang", modules + "/modules/ietf/ietf-netconf-acm@*.yang", modules + "/modules/ietf/iana-crypt-hash@*.yang", "../../../internal/wire/yang/*.yang"} {
+	for _, pattern := range []string{modules + "/nmda-modules/ietf/*.yang", modules + "/modules/ietf/iana-if-type@*.yang", modules +
+		"/modules/ietf/ietf-inet-types@*.yang", modules + "/modules/ietf/ietf-yang-types@*.yang", modules + "/modules/ietf/ietf-system@*.yang",
+		modules + "/modules/ietf/ietf-netconf-acm@*.yang", modules + "/modules/ietf/iana-crypt-hash@*.yang",
+		"../../../internal/wire/yang/*.yang"} {
 		all, err := filepath.Glob(pattern)
 		require.NoError(t, err)
 		require.NotEmpty(t, all, pattern)
@@ -42,7 +45,8 @@ func linted(t *testing.T) (valid func(as, path string)) {
 			require.NoError(t, os.WriteFile(filepath.Join(models, filepath.Base(path)), text, 0o644))
 		}
 	}
-	for _, name := range []string{"ietf-interfaces", "ietf-ip", "ietf-routing", "ietf-ipv4-unicast-routing", "ietf-ipv6-unicast-routing", "iana-if-type", "ietf-system", "ropeswing-device"} {
+	for _, name := range []string{"ietf-interfaces", "ietf-ip", "ietf-routing", "ietf-ipv4-unicast-routing", "ietf-ipv6-unicast-routing",
+		"iana-if-type", "ietf-system", "ropeswing-device"} {
 		all, _ := filepath.Glob(filepath.Join(models, name+"@*.yang"))
 		require.NotEmpty(t, all, name)
 		args = append(args, all[len(all)-1])

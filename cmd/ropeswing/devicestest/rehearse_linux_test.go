@@ -111,12 +111,16 @@ func TestRehearsePrompt(t *testing.T) {
 	clitest.Rehearsable(t)
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(dir, demo.Files()))
-	in := "ping tern-cam\ncut beam-a\ncut beam-a\nstate\ntrace tern-cam\nwhy\nat tern-rock /bin/sh -c exit\nrestart tern-rock\nmend all\nping nobody\npign tern-cam\nhelp\nleave\nping tern-cam\n"
-	r := start(t, filepath.Join(dir), []string{"PATH=" + os.Getenv("PATH")}, in, "rehearse", "--from", "ops-laptop", "--to", "tern-cam", "--stay")
+	in := "ping tern-cam\ncut beam-a\ncut beam-a\nstate\ntrace tern-cam\nwhy\nat tern-rock /bin/sh -c exit\nrestart tern-rock\nmend all\n" +
+		"ping nobody\npign tern-cam\nhelp\nleave\nping tern-cam\n"
+	r := start(t, filepath.Join(dir), []string{"PATH=" + os.Getenv("PATH")}, in, "rehearse", "--from", "ops-laptop", "--to", "tern-cam",
+		"--stay")
 	require.Equal(t, 0, r.Code, r.Out+r.Err)
 	for _, want := range []string{
-		"reply  ops-laptop to 10.48.3.2 (tern-cam:port) · as predicted", "out of order: beam-a", "beam-a is out of order already", "silent: quay-edge watches 10.48.0.5",
-		"(gull-point:beam1)  time exceeded", "ops-laptop reaches tern-cam in IPv4 and IPv6 without beam-a", "tern-rock restarted", "nothing is out of order", "did you mean ping?",
+		"reply  ops-laptop to 10.48.3.2 (tern-cam:port) · as predicted", "out of order: beam-a", "beam-a is out of order already",
+		"silent: quay-edge watches 10.48.0.5",
+		"(gull-point:beam1)  time exceeded", "ops-laptop reaches tern-cam in IPv4 and IPv6 without beam-a", "tern-rock restarted",
+		"nothing is out of order", "did you mean ping?",
 	} {
 		assert.Contains(t, r.Out, want)
 	}
@@ -167,7 +171,8 @@ func TestRehearseNotPossible(t *testing.T) {
 	assert.Contains(t, string(out), "allows no more network namespaces")
 
 	var many strings.Builder
-	many.WriteString("ropeswing: 1\nsegments: {s: {prefix: 10.0.0.0/16}}\ndevices:\n  h-(1..501): {is: host, interfaces: {e: {segment: s, address: (n)}}}\n")
+	many.WriteString("ropeswing: 1\nsegments: {s: {prefix: 10.0.0.0/16}}\ndevices:\n  h-(1..501): {is: host, interfaces: {e: {segment: s, " +
+		"address: (n)}}}\n")
 	write(t, dir, "rooms.plan.yaml", many.String())
 	r := run(t, dir, "rehearse")
 	assert.Equal(t, 3, r.Code)

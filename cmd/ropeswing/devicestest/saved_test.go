@@ -10,7 +10,8 @@ import (
 )
 
 // twoPlanned is the plan of two, with routes.
-var twoPlanned = strings.NewReplacer("link, address: 10.77.0.0}}", "link, address: 10.77.0.0}}, routes: {b: r2}", "lan: {segment: b, address: first}}", "lan: {segment: b, address: first}}, routes: {a: r1}").Replace(twoPlan)
+var twoPlanned = strings.NewReplacer("link, address: 10.77.0.0}}", "link, address: 10.77.0.0}}, routes: {b: r2}",
+	"lan: {segment: b, address: first}}", "lan: {segment: b, address: first}}, routes: {a: r1}").Replace(twoPlan)
 
 // What runs is compared with what is saved, and what a restart breaks is told; the two
 // are never put together.
@@ -18,13 +19,15 @@ func TestWhatIsSavedStandsBesideWhatRuns(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
 	write(t, dir, "two.plan.yaml", twoPlanned)
-	write(t, dir, "ports.csv", "device,interface,admin,oper,mtu,address\nr1,lan,up,up,1500,10.77.1.1/24\nr1,up,up,up,1500,10.77.0.0/31\nr2,lan,up,up,1500,10.77.2.1/24\nr2,up,up,up,1500,10.77.0.1/31\n")
+	write(t, dir, "ports.csv", "device,interface,admin,oper,mtu,address\nr1,lan,up,up,1500,10.77.1.1/24\nr1,up,up,up,1500,10.77.0.0/31\n"+
+		"r2,lan,up,up,1500,10.77.2.1/24\nr2,up,up,up,1500,10.77.0.1/31\n")
 	write(t, dir, "routes.csv", "device,destination,next-hop,source\nr1,10.77.2.0/24,10.77.0.1,static\nr2,10.77.1.0/24,10.77.0.0,static\n")
 	write(t, dir, "startup.csv", "device,destination,next-hop\nr1,10.77.9.0/24,10.77.0.1\n")
 	write(t, dir, "startup-ports.csv", "device,interface,admin,address\nr1,lan,up,10.77.1.1/24\nr1,up,up,10.77.0.2/31\n")
 
 	require.Equal(t, 0, run(t, dir, "observe", "ports.csv", "routes.csv", "-w", "observed").Code)
-	assert.Contains(t, run(t, dir, "compare", "--saved").Err, "observed has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w observed")
+	assert.Contains(t, run(t, dir, "compare", "--saved").Err,
+		"observed has nothing that is saved; keep it there: ropeswing observe FILE… --saved -w observed")
 	r := run(t, dir, "observe", "startup.csv", "startup-ports.csv", "--saved", "-w", "observed")
 	require.Equal(t, 0, r.Code, r.Err)
 	assert.Contains(t, r.Out, "next: ropeswing compare observed --saved")

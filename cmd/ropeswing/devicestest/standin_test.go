@@ -173,17 +173,20 @@ func TestSNMPToolsWalkStandIns(t *testing.T) {
 	for name, where := range at {
 		plain, err := exec.Command("snmpwalk", "-v2c", "-c", word("community"), "-On", where[0], ".1").Output()
 		require.NoError(t, err, name)
-		bulk, err := exec.Command("snmpbulkwalk", "-v3", "-l", "authPriv", "-u", "stand-in", "-a", "SHA-256", "-A", word("auth"), "-x", "AES", "-X", word("privacy"), "-On", where[0], ".1").Output()
+		bulk, err := exec.Command("snmpbulkwalk", "-v3", "-l", "authPriv", "-u", "stand-in", "-a", "SHA-256", "-A", word("auth"), "-x", "AES",
+			"-X", word("privacy"), "-On", where[0], ".1").Output()
 		require.NoError(t, err, name)
 		ticks := regexp.MustCompile(`(?m)^\.1\.3\.6\.1\.2\.1\.1\.3\.0 .*$`)
 		assert.Equal(t, ticks.ReplaceAllString(string(plain), ""), ticks.ReplaceAllString(string(bulk), ""), name)
 		assert.Greater(t, strings.Count(string(plain), "\n"), 60, name)
 		assert.NotContains(t, string(plain)+string(bulk), "Error", name)
 	}
-	out, err := exec.Command("snmpget", "-v3", "-l", "authPriv", "-u", "stand-in", "-a", "SHA-256", "-A", "wrong-wrong", "-x", "AES", "-X", word("privacy"), "-r", "0", at["desk-7"][0], ".1.3.6.1.2.1.1.5.0").CombinedOutput()
+	out, err := exec.Command("snmpget", "-v3", "-l", "authPriv", "-u", "stand-in", "-a", "SHA-256", "-A", "wrong-wrong", "-x", "AES", "-X",
+		word("privacy"), "-r", "0", at["desk-7"][0], ".1.3.6.1.2.1.1.5.0").CombinedOutput()
 	require.Error(t, err)
 	assert.Contains(t, string(out), "Authentication failure")
-	out, err = exec.Command("snmpset", "-v2c", "-c", word("community"), "-r", "0", at["desk-7"][0], ".1.3.6.1.2.1.1.5.0", "s", "x").CombinedOutput()
+	out, err = exec.Command("snmpset", "-v2c", "-c", word("community"), "-r", "0", at["desk-7"][0], ".1.3.6.1.2.1.1.5.0", "s",
+		"x").CombinedOutput()
 	require.Error(t, err)
 	assert.Contains(t, string(out), "notWritable")
 }
@@ -194,9 +197,12 @@ func TestSNMPDaemonIsReadRight(t *testing.T) {
 	peer(t, "snmpd")
 	dir := t.TempDir()
 	write(t, dir, "snmpd.conf", "agentaddress udp:127.0.0.1:21161\nrocommunity long-secret-word 127.0.0.1\n")
-	write(t, dir, "here.plan.yaml", "ropeswing: 1\nsegments: {s: {prefix: 192.0.2.0/24}}\ndevices: {here: {is: host, interfaces: {e: {segment: s, address: 1}}}}\n")
-	write(t, dir, "here.access.yaml", "ropeswing-access: 1\naccess:\n  - for: here\n    methods: [{by: snmp, version: 2c, at: '127.0.0.1:21161', community: {env: WORD}}]\n")
-	daemon := exec.Command("snmpd", "-f", "-C", "-c", filepath.Join(dir, "snmpd.conf"), "-Lf", filepath.Join(dir, "log"), "-p", filepath.Join(dir, "pid"))
+	write(t, dir, "here.plan.yaml", "ropeswing: 1\nsegments: {s: {prefix: 192.0.2.0/24}}\ndevices: {here: {is: host, interfaces: {e: "+
+		"{segment: s, address: 1}}}}\n")
+	write(t, dir, "here.access.yaml", "ropeswing-access: 1\naccess:\n  - for: here\n    methods: [{by: snmp, version: 2c, at: "+
+		"'127.0.0.1:21161', community: {env: WORD}}]\n")
+	daemon := exec.Command("snmpd", "-f", "-C", "-c", filepath.Join(dir, "snmpd.conf"), "-Lf", filepath.Join(dir, "log"), "-p",
+		filepath.Join(dir, "pid"))
 	require.NoError(t, daemon.Start())
 	t.Cleanup(func() { _ = daemon.Process.Kill(); _ = daemon.Wait() })
 	time.Sleep(time.Second)
@@ -270,17 +276,20 @@ func TestNETCONFClientByTheModels(t *testing.T) {
 	word, err := os.ReadFile(filepath.Join(who, "password"))
 	require.NoError(t, err)
 	write(t, dir, "edit.xml", `<interfaces xmlns="urn:ietf:params:xml:ns:yang:ietf-interfaces"><interface><name>beam0</name><description>seen to</description></interface></interfaces>`)
-	write(t, dir, "script", "get-config source=running\nlock target=candidate\nedit-config target=candidate config=@"+filepath.Join(dir, "edit.xml")+
+	write(t, dir, "script", "get-config source=running\nlock target=candidate\nedit-config target=candidate config=@"+
+		filepath.Join(dir, "edit.xml")+
 		"\nvalidate source=candidate\ncommit\nunlock target=candidate\nget\nclose-session\nquit\n")
 	models, err := filepath.Abs("../../../internal/wire/yang")
 	require.NoError(t, err)
-	client := exec.Command("yangcli", "--modpath="+models+":"+modules+"/nmda-modules:"+modules+"/modules", "--server="+host, "--ncport="+port, "--user=stand-in",
+	client := exec.Command("yangcli", "--modpath="+models+":"+modules+"/nmda-modules:"+modules+"/modules", "--server="+host, "--ncport="+port,
+		"--user=stand-in",
 		"--password="+strings.TrimSpace(string(word)), "--batch-mode", "--run-script="+filepath.Join(dir, "script"), "--log-level=info")
 	client.Dir, client.Env = dir, append(os.Environ(), "HOME="+dir)
 	out, err := client.CombinedOutput()
 	require.NoError(t, err, "%s", out)
 	_, said, _ := strings.Cut(string(out), "Checking Server Modules")
-	assert.Contains(t, []int{5, 6}, strings.Count(said, "RPC OK Reply"), "whether the reply to close-session is still printed is a matter of time: %s", said)
+	assert.Contains(t, []int{5, 6}, strings.Count(said, "RPC OK Reply"),
+		"whether the reply to close-session is still printed is a matter of time: %s", said)
 	assert.Equal(t, 2, strings.Count(said, "RPC Data Reply"))
 	assert.Contains(t, said, "description 'seen to'", "what it reads at last has what it set")
 	for _, wrong := range []string{"RPC Error", "invalid reply", "no child node", "not available"} {
@@ -391,7 +400,9 @@ func TestAccessStandsInThePlan(t *testing.T) {
 	assert.NotEqual(t, 0, r.Code)
 
 	require.NoError(t, os.WriteFile(path, append(of, inPlan...), 0o600))
-	require.NoError(t, os.WriteFile(filepath.Join(dir, "skerry.access.yaml"), []byte("ropeswing-access: 1\naccess: [{for: quay-edge, methods: [{by: netconf, user: a, at: '127.0.0.1:1', password: {env: NONE}}]}]\n"), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "skerry.access.yaml"),
+		[]byte("ropeswing-access: 1\n"+
+			"access: [{for: quay-edge, methods: [{by: netconf, user: a, at: '127.0.0.1:1', password: {env: NONE}}]}]\n"), 0o600))
 	r = run(t, dir, "observe", "--live")
 	assert.NotEqual(t, 0, r.Code)
 	assert.NotContains(t, r.Out, "22 of 22")

@@ -41,7 +41,8 @@ func TestAYardIsAskedAbout(t *testing.T) {
 	assert.Equal(t, 0, r.Code, r.Out)
 	assert.Equal(t, "Timber Yard: 1 advice, 1 accepted · predicted from the plan", first(r.Out))
 	assert.Contains(t, oneLine(r.Out), "3 of 4 requirements hold")
-	assert.Contains(t, oneLine(r.Out), "gate is managed at 10.20.0.1, the address of the very interface the operator comes in by (managed-by-itself)")
+	assert.Contains(t, oneLine(r.Out),
+		"gate is managed at 10.20.0.1, the address of the very interface the operator comes in by (managed-by-itself)")
 
 	apart := t.TempDir()
 	write(t, apart, "cut.plan.yaml", strings.Replace(yard, "- saws-1 reaches foreman", "- saws-1 reaches foreman without any one cable", 1))
@@ -54,7 +55,8 @@ func TestAYardIsAskedAbout(t *testing.T) {
 	assert.Contains(t, r.Out, "crane has no gateway for 10.21.0.12")
 	r = run(t, dir, "reach", "--from", "foreman", "--to", "saws", "--failures", "1", "--devices", "-o", "json")
 	assert.Contains(t, r.Out, `"between": "from foreman to saws"`)
-	for _, words := range [][]string{{"--from", "nobody"}, {"--to", "10.99.0.1"}, {"--from", "office", "--to", "office"}, {"--devices"}, {"--from", "crane", "-6"}} {
+	for _, words := range [][]string{{"--from", "nobody"}, {"--to", "10.99.0.1"}, {"--from", "office", "--to", "office"}, {"--devices"},
+		{"--from", "crane", "-6"}} {
 		r := run(t, dir, append([]string{"reach"}, words...)...)
 		assert.Equal(t, 2, r.Code, "%v: %s%s", words, r.Out, r.Err)
 		assert.Empty(t, r.Out, words)
@@ -74,5 +76,6 @@ func TestAYardIsAskedAbout(t *testing.T) {
 	assert.Contains(t, out, "gate answers different ping, https ping")
 	assert.Equal(t, 2, run(t, dir, "check", "-p", "missing.yaml").Code)
 	write(t, dir, "other.yaml", strings.Replace(yard, "saw-(1..2)]", "saw-(1..3)]", 1))
-	assert.Contains(t, oneLine(run(t, dir, "check", "-p", "other.yaml").Out), "there is no segment, device, block, address or group called saw-3")
+	assert.Contains(t, oneLine(run(t, dir, "check", "-p", "other.yaml").Out),
+		"there is no segment, device, block, address or group called saw-3")
 }

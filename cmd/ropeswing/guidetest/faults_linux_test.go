@@ -45,11 +45,14 @@ var writings = map[string]writing{
 		write(t, dir, "f.ledger", "ropeswing-ledger 1\na subnet 10.1.4.0/27\nr:e address 10.1.4.1\n")
 	}},
 	"pin": {[]string{"pin", "r", "-w"}, func(t *testing.T, dir string) {
-		write(t, dir, "f.plan.yaml", "ropeswing: 1\nwants: {}\nsegments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}, l: {prefix: 10.0.0.0/31}}\ndevices:\n  r: {is: router, interfaces: {a: {segment: a, address: 1}, l: {segment: l, address: first}}}\n  s: {is: router, interfaces: {b: {segment: b, address: 1}, l: {segment: l, address: last}}}\n")
+		write(t, dir, "f.plan.yaml", "ropeswing: 1\nwants: {}\nsegments: {a: {prefix: 10.1.0.0/24}, b: {prefix: 10.2.0.0/24}, l: {prefix: "+
+			"10.0.0.0/31}}\ndevices:\n  r: {is: router, interfaces: {a: {segment: a, address: 1}, l: {segment: l, address: first}}}\n  s: "+
+			"{is: router, interfaces: {b: {segment: b, address: 1}, l: {segment: l, address: last}}}\n")
 	}},
 	"new": {[]string{"new", "farm", "--block", "10.48.0.0/20", "-w"}, func(t *testing.T, dir string) {}},
 	"export": {[]string{"export", "zones", "--domain", "x.example", "--server", "r", "--to", "zones", "-w"}, func(t *testing.T, dir string) {
-		write(t, dir, "f.plan.yaml", "ropeswing: 1\nsegments: {a: {prefix: 10.1.0.0/24}}\ndevices: {r: {is: router, interfaces: {a: {segment: a, address: 1}}}}\n")
+		write(t, dir, "f.plan.yaml", "ropeswing: 1\nsegments: {a: {prefix: 10.1.0.0/24}}\ndevices: {r: {is: router, interfaces: {a: "+
+			"{segment: a, address: 1}}}}\n")
 		require.NoError(t, os.Mkdir(filepath.Join(dir, "zones"), 0o755))
 		write(t, dir, "zones/x.example.zone", "; old\n")
 	}},
@@ -63,7 +66,8 @@ var writings = map[string]writing{
 		write(t, dir, "seen/r.json", `{"ropeswing_observed":1,"device":"r","sources":[{"file":"x","format":"csv"}],"known":["interfaces"],"interfaces":[{"name":"e","admin_status":"up"}]}`)
 	}},
 	"capture": {[]string{"ping", "h", "10.1.0.1", "--capture", "x.pcapng"}, func(t *testing.T, dir string) {
-		write(t, dir, "f.plan.yaml", "ropeswing: 1\nsegments: {a: {prefix: 10.1.0.0/24}}\ndevices:\n  r: {is: router, interfaces: {a: {segment: a, address: 1}}}\n  h: {is: host, interfaces: {e: {segment: a, address: 2}}}\ncables: [r:a to h:e]\n")
+		write(t, dir, "f.plan.yaml", "ropeswing: 1\nsegments: {a: {prefix: 10.1.0.0/24}}\ndevices:\n  r: {is: router, interfaces: {a: "+
+			"{segment: a, address: 1}}}\n  h: {is: host, interfaces: {e: {segment: a, address: 2}}}\ncables: [r:a to h:e]\n")
 		write(t, dir, "x.pcapng", "\x0a\x0d\x0d\x0aold")
 	}},
 }
@@ -99,7 +103,8 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 	if os.Getenv("ROPESWING_FAULTS") == "all" {
 		step = 1
 	}
-	calls := []string{"openat", "write", "fsync", "fchmod", "renameat", "renameat2", "unlinkat", "mkdirat", "read", "newfstatat", "flock", "getdents64"}
+	calls := []string{"openat", "write", "fsync", "fchmod", "renameat", "renameat2", "unlinkat", "mkdirat", "read", "newfstatat", "flock",
+		"getdents64"}
 	var tried, old, meant int
 	var mutex sync.Mutex
 	turn := make(chan struct{}, 4)
@@ -125,7 +130,9 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 						defer func() { <-turn; group.Done() }()
 						ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 						defer cancel()
-						cmd := exec.CommandContext(ctx, strace, append([]string{"-f", "-qq", "-o", log, "-e", "trace=" + call, "-e", fmt.Sprintf("inject=%s:%s:when=%d", call, fault, n), program}, w.args...)...)
+						cmd := exec.CommandContext(ctx,
+							strace, append([]string{"-f", "-qq", "-o", log, "-e", "trace=" + call, "-e",
+								fmt.Sprintf("inject=%s:%s:when=%d", call, fault, n), program}, w.args...)...)
 						cmd.Dir, cmd.Env = dir, []string{"PATH=/nowhere", "HOME=/nowhere", "GOMAXPROCS=1"}
 						out, _ := cmd.CombinedOutput()
 						text, _ := os.ReadFile(log)

@@ -102,7 +102,8 @@ func commandsOf(t *testing.T, name, page, bash string, examples func() string) {
 		for line := range strings.Lines(block) {
 			line = strings.TrimSpace(line)
 			shown := line
-			if line == "" || strings.Contains(line, "--live") && name != "live.md" || strings.Contains(line, "--here") || strings.HasPrefix(line, "ropeswing here") || name != "commands.md" && strings.HasPrefix(line, "ropeswing new") {
+			if line == "" || strings.Contains(line, "--live") && name != "live.md" || strings.Contains(line, "--here") ||
+				strings.HasPrefix(line, "ropeswing here") || name != "commands.md" && strings.HasPrefix(line, "ropeswing new") {
 				continue // about this machine and its network, or before there is a plan
 			}
 			if name == "commands.md" { // examples of one command each, on the demo
@@ -126,7 +127,8 @@ func commandsOf(t *testing.T, name, page, bash string, examples func() string) {
 			case strings.Contains(line, "--grow office"): // what was outgrown
 				write(t, dir, "farm.plan.yaml", strings.Replace(blocks(page, "yaml")[0], "hosts: 42", "hosts: 142", 1))
 			case strings.Contains(line, "--grow buoy-17"):
-				write(t, dir, "buoys.plan.yaml", strings.Replace(blocks(page, "yaml")[0], "  link-(", "  lab-17: {hosts: 25, from: buoy-17}\n  link-(", 1))
+				write(t, dir, "buoys.plan.yaml",
+					strings.Replace(blocks(page, "yaml")[0], "  link-(", "  lab-17: {hosts: 25, from: buoy-17}\n  link-(", 1))
 			case strings.Contains(line, "compare --saved"):
 				require.Equal(t, 0, run(t, dir, "observe", "seen", "--saved", "-w", "observed").Code)
 			}
@@ -228,7 +230,8 @@ func forExamples(t *testing.T) string {
 	write(t, dir, "needs.csv", "name,hosts\ndesks,42\nguests,100\n")
 	write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
 	write(t, dir, "prefixes.txt", "10.48.0.0/24\n10.48.1.0/24\n")
-	for from, to := range map[string]string{"../../../internal/standin/lamps.form": "lamps.form", "../../../demo/skerry-lights/texts/quay-edge.txt": "running.txt"} {
+	for from, to := range map[string]string{"../../../internal/standin/lamps.form": "lamps.form",
+		"../../../demo/skerry-lights/texts/quay-edge.txt": "running.txt"} {
 		text, err := os.ReadFile(from)
 		require.NoError(t, err)
 		write(t, dir, to, string(text))

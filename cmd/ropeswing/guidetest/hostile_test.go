@@ -29,9 +29,12 @@ import (
 // hostileBits are what is put into files: what terminals obey, what is no text, what other
 // programs run, what is too much.
 var hostileBits = []string{
-	"\x1b[31m", "\x1b]0;x\x07", "\x00", "\x07", "\x7f", "\u0085", "\u009b31m", "\u202e", "\u2066", "\u200f", "\ufeff", "\xff\xfe", "\xc3", "\xed\xa0\x80",
-	"=cmd|' /C x'!A1", "+1+1", "@x", "-2+3", "{{.}}", "%s%n", "../../../etc/x", "a/b", `c:\x`, "\r\n", "\n\n", "\t", `"`, "'", ",", "|", "<!--", "]]>", "&amp;", "<a>", "*x", "&x", "!!x", "- ", ": ", "#",
-	"999999999999999999999", "-1", "0x41", "1e400", "0.0.0.0/0", "::/0", "255.255.255.255", "fe80::1%eth0", "224.0.0.1", "null", "true", "~", "[]", "{}", "p1..p99", "x(1..9)",
+	"\x1b[31m", "\x1b]0;x\x07", "\x00", "\x07", "\x7f", "\u0085", "\u009b31m", "\u202e", "\u2066", "\u200f", "\ufeff", "\xff\xfe", "\xc3",
+	"\xed\xa0\x80",
+	"=cmd|' /C x'!A1", "+1+1", "@x", "-2+3", "{{.}}", "%s%n", "../../../etc/x", "a/b", `c:\x`, "\r\n", "\n\n", "\t", `"`, "'", ",", "|",
+	"<!--", "]]>", "&amp;", "<a>", "*x", "&x", "!!x", "- ", ": ", "#",
+	"999999999999999999999", "-1", "0x41", "1e400", "0.0.0.0/0", "::/0", "255.255.255.255", "fe80::1%eth0", "224.0.0.1", "null", "true", "~",
+	"[]", "{}", "p1..p99", "x(1..9)",
 }
 
 // spoilt is a text with some things put in, taken out or turned round.
@@ -64,7 +67,8 @@ func cleanAnswer(t *testing.T, about, format, out string) {
 		assert.Fail(t, "no UTF-8", about)
 	}
 	for _, c := range out {
-		if c < 0x20 && c != '\n' || c >= 0x7f && c < 0xa0 || c == 0x200e || c == 0x200f || c == 0xfeff || c >= 0x2028 && c <= 0x202e || c >= 0x2060 && c <= 0x206f {
+		if c < 0x20 && c != '\n' || c >= 0x7f && c < 0xa0 || c == 0x200e || c == 0x200f || c == 0xfeff || c >= 0x2028 && c <= 0x202e ||
+			c >= 0x2060 && c <= 0x206f {
 			assert.Fail(t, fmt.Sprintf("U+%04X", c), "%s\n%q", about, out)
 			return
 		}
@@ -126,15 +130,17 @@ func TestHostileFilesAreAnsweredCleanly(t *testing.T) {
 		file     string
 		commands [][]string
 	}{
-		"plan":    {demo.Plan, [][]string{{"check"}, {"show", "interfaces"}, {"show", "routes"}, {"show", "permits"}, {"reach"}, {"show", "card", "quay-edge"}, {"check", "-o", "sarif"}, {"check", "-o", "junit"}, {"export", "csv"}, {"ping", "desk-7"}}},
-		"ledger":  {"skerry.ledger", [][]string{{"assign"}, {"check"}, {"show", "segments"}}},
-		"state":   {first("state/*.json"), [][]string{{"compare", "state"}, {"draft", "state"}}},
-		"csv":     {first(demo.Seen + "/*.csv"), [][]string{{"observe", first(demo.Seen + "/*.csv")}}},
-		"linux":   {first(demo.Seen + "/*.addr.json"), [][]string{{"observe", first(demo.Seen + "/*.addr.json")}}},
-		"models":  {first("out/*.json"), [][]string{{"observe", first("out/*.json")}}},
-		"xml":     {first("outx/*.xml"), [][]string{{"observe", first("outx/*.xml")}}},
-		"map":     {demo.Seen + "/lamps.map.yaml", [][]string{{"observe", demo.Seen + "/lamps.txt"}}},
-		"text":    {demo.Seen + "/lamps.txt", [][]string{{"observe", demo.Seen + "/lamps.txt"}, {"observe", "--try", demo.Seen + "/lamps.map.yaml", demo.Seen + "/lamps.txt"}}},
+		"plan": {demo.Plan, [][]string{{"check"}, {"show", "interfaces"}, {"show", "routes"}, {"show", "permits"}, {"reach"},
+			{"show", "card", "quay-edge"}, {"check", "-o", "sarif"}, {"check", "-o", "junit"}, {"export", "csv"}, {"ping", "desk-7"}}},
+		"ledger": {"skerry.ledger", [][]string{{"assign"}, {"check"}, {"show", "segments"}}},
+		"state":  {first("state/*.json"), [][]string{{"compare", "state"}, {"draft", "state"}}},
+		"csv":    {first(demo.Seen + "/*.csv"), [][]string{{"observe", first(demo.Seen + "/*.csv")}}},
+		"linux":  {first(demo.Seen + "/*.addr.json"), [][]string{{"observe", first(demo.Seen + "/*.addr.json")}}},
+		"models": {first("out/*.json"), [][]string{{"observe", first("out/*.json")}}},
+		"xml":    {first("outx/*.xml"), [][]string{{"observe", first("outx/*.xml")}}},
+		"map":    {demo.Seen + "/lamps.map.yaml", [][]string{{"observe", demo.Seen + "/lamps.txt"}}},
+		"text": {demo.Seen + "/lamps.txt",
+			[][]string{{"observe", demo.Seen + "/lamps.txt"}, {"observe", "--try", demo.Seen + "/lamps.map.yaml", demo.Seen + "/lamps.txt"}}},
 		"capture": {"x.pcapng", [][]string{{"show", "packets", "x.pcapng"}}},
 	} {
 		text, err := os.ReadFile(filepath.Join(base, of.file))
@@ -172,7 +178,8 @@ func TestHostileFilesAreAnsweredCleanly(t *testing.T) {
 				assert.Less(t, time.Since(start), 20*time.Second, about)
 				assert.Contains(t, []int{0, 1, 2}, cmd.ProcessState.ExitCode(), about)
 				all := out.String() + errOut.String()
-				for _, foreign := range []string{"goroutine ", "Go struct field", "construct errors", " json: ", " yaml: ", "unmarshal", "runtime error"} {
+				for _, foreign := range []string{"goroutine ", "Go struct field", "construct errors", " json: ", " yaml: ", "unmarshal",
+					"runtime error"} {
 					assert.NotContains(t, all, foreign, about)
 				}
 				if cmd.ProcessState.ExitCode() == 2 {

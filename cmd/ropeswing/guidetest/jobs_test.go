@@ -133,9 +133,11 @@ func TestJobsOfTheGuide(t *testing.T) {
 		assert.Equal(t, 0, run(t, in(ferry), "check", "--fail-on", "error").Code)
 		r := run(t, in(slipped(t, ", relay: purser", "")), "check")
 		assert.Equal(t, 1, r.Code)
-		assert.Contains(t, oneLine(r.Out), "purser gives the leases of deck, is not on it, and no router there relays to it (lease-out-of-reach)")
+		assert.Contains(t, oneLine(r.Out),
+			"purser gives the leases of deck, is not on it, and no router there relays to it (lease-out-of-reach)")
 		assert.Contains(t, r.Out, "add 'relay: purser' to north:lan.30")
-		assert.Contains(t, oneLine(run(t, in(ferry), "show", "card", "purser").Out), "Leases it gives for from to mask gateway deck 10.60.1.50 10.60.1.99 255.255.255.128 10.60.1.1")
+		assert.Contains(t, oneLine(run(t, in(ferry), "show", "card", "purser").Out),
+			"Leases it gives for from to mask gateway deck 10.60.1.50 10.60.1.99 255.255.255.128 10.60.1.1")
 	})
 	t.Run("5 a VLAN that is missing", func(t *testing.T) {
 		text := slipped(t, "up: {tagged: [deck, bridge]}", "up: {tagged: [bridge]}")
@@ -175,7 +177,8 @@ func TestJobsOfTheGuide(t *testing.T) {
 		}
 	})
 	t.Run("8 permits and translation", func(t *testing.T) {
-		text := slipped(t, "    translates: [line shares wan]\n", "    translates: [deck shares wan]\n    otherwise: drop\n    keeps-state: true\n    permits: [everyone may reach anyone over tcp]\n")
+		text := slipped(t, "    translates: [line shares wan]\n",
+			"    translates: [deck shares wan]\n    otherwise: drop\n    keeps-state: true\n    permits: [everyone may reach anyone over tcp]\n")
 		r := run(t, in(text), "ping", "mate", "192.0.2.7", "-4")
 		assert.Equal(t, 1, r.Code)
 		assert.Contains(t, oneLine(r.Out), "let north pass 'mate may reach 192.0.2.7 over icmp'")
@@ -193,12 +196,14 @@ func TestJobsOfTheGuide(t *testing.T) {
 	t.Run("10 what is really there", func(t *testing.T) {
 		dir := in(ferry)
 		write(t, dir, "piers.txt", "== south\nPort  State  Number\nlan   lit    10.60.2.1/26\ngap   dark   unassigned\n")
-		write(t, dir, "piers.map.yaml", "ropeswing-map: 1\ndevice: '^== (?P<name>\\S+)$'\ntables:\n  - heading: [Port, State, Number]\n    fields: {interface: Port, oper: State, address: Number}\n    words: {oper: {lit: up, dark: down}}\n    known: [addresses4]\n")
+		write(t, dir, "piers.map.yaml", "ropeswing-map: 1\ndevice: '^== (?P<name>\\S+)$'\ntables:\n  - heading: [Port, State, Number]\n    "+
+			"fields: {interface: Port, oper: State, address: Number}\n    words: {oper: {lit: up, dark: down}}\n    known: [addresses4]\n")
 		require.Equal(t, 0, run(t, dir, "observe", "piers.txt", "-w", "observed").Code)
 		r := run(t, dir, "compare")
 		assert.Equal(t, 1, r.Code)
 		out := oneLine(r.Out)
-		for _, want := range []string{"south address gap missing 10.60.0.1/31", "south oper status gap different up down", "loopback missing", "breaks: mate cannot reach winch", "not known: IPv4 routes, IPv6 addresses, IPv6 routes of south"} {
+		for _, want := range []string{"south address gap missing 10.60.0.1/31", "south oper status gap different up down", "loopback missing",
+			"breaks: mate cannot reach winch", "not known: IPv4 routes, IPv6 addresses, IPv6 routes of south"} {
 			assert.Contains(t, out, want)
 		}
 		assert.Contains(t, first(run(t, dir, "compare", "--progress").Out), "0 of 7 devices done; next: mate")
@@ -209,13 +214,16 @@ func TestJobsOfTheGuide(t *testing.T) {
 		r := run(t, in(text), "check", "-o", "sarif")
 		assert.Equal(t, 1, r.Code)
 		assert.Contains(t, r.Out, "requirement-unmet")
-		accepted := strings.Replace(text, "must:", "accept: [{finding: requirement-unmet, of: guest does not reach purser, because: until the firewall is there, until: 2999-01-01}]\nmust:", 1)
+		accepted := strings.Replace(text,
+			"must:", "accept: [{finding: requirement-unmet, of: guest does not reach purser, because: until the firewall is there, until: "+
+				"2999-01-01}]\nmust:", 1)
 		assert.Equal(t, 0, run(t, in(accepted), "check").Code)
 		assert.Contains(t, first(run(t, in(accepted), "check").Out), "1 accepted")
 	})
 	t.Run("12 elsewhere", func(t *testing.T) {
 		dir := in(ferry)
-		write(t, dir, "line.txt.tmpl", "{{.device}}{{range .translations}} {{.beyond}}={{index .outside 0}}{{end}}{{range .interfaces}}{{if .relays}} {{.interface}}>{{join \",\" .relays}}{{end}}{{end}}\n")
+		write(t, dir, "line.txt.tmpl", "{{.device}}{{range .translations}} {{.beyond}}={{index .outside 0}}{{end}}{{range .interfaces}}{{if "+
+			".relays}} {{.interface}}>{{join \",\" .relays}}{{end}}{{end}}\n")
 		assert.Equal(t, "north wan=198.51.100.10/32 lan.30>10.60.1.139\n", run(t, dir, "export", "template", "line.txt.tmpl", "north").Out)
 		require.Equal(t, 0, run(t, dir, "export", "template", "line.txt.tmpl", "--to", "out", "-w").Code)
 		_, err := os.Stat(filepath.Join(dir, "out", "south.txt"))

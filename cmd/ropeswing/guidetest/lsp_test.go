@@ -77,7 +77,8 @@ func newEditor(t testing.TB, file string) *editor {
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
 	e.text = string(text)
-	require.NoError(t, e.conn.Notify(context.Background(), protocol.MethodTextDocumentDidOpen, &protocol.DidOpenTextDocumentParams{TextDocument: protocol.TextDocumentItem{URI: e.uri, Text: e.text}}))
+	require.NoError(t, e.conn.Notify(context.Background(), protocol.MethodTextDocumentDidOpen,
+		&protocol.DidOpenTextDocumentParams{TextDocument: protocol.TextDocumentItem{URI: e.uri, Text: e.text}}))
 	return e
 }
 
@@ -95,7 +96,8 @@ func (e *editor) write(old, new string) {
 	require.Contains(e.t, e.text, old)
 	e.text = strings.Replace(e.text, old, new, 1)
 	require.NoError(e.t, e.conn.Notify(context.Background(), protocol.MethodTextDocumentDidChange, &protocol.DidChangeTextDocumentParams{
-		TextDocument: protocol.VersionedTextDocumentIdentifier{TextDocumentIdentifier: protocol.TextDocumentIdentifier{URI: e.uri}}, ContentChanges: []protocol.TextDocumentContentChangeEvent{{Text: e.text}},
+		TextDocument:   protocol.VersionedTextDocumentIdentifier{TextDocumentIdentifier: protocol.TextDocumentIdentifier{URI: e.uri}},
+		ContentChanges: []protocol.TextDocumentContentChangeEvent{{Text: e.text}},
 	}))
 }
 
@@ -132,7 +134,8 @@ func (e *editor) at(before, after string) protocol.TextDocumentPositionParams {
 	require.GreaterOrEqual(e.t, i, 0, before+after)
 	i += len(before)
 	line := strings.Count(e.text[:i], "\n")
-	return protocol.TextDocumentPositionParams{TextDocument: protocol.TextDocumentIdentifier{URI: e.uri}, Position: protocol.Position{Line: uint32(line), Character: uint32(i - strings.LastIndex(e.text[:i], "\n") - 1)}}
+	return protocol.TextDocumentPositionParams{TextDocument: protocol.TextDocumentIdentifier{URI: e.uri},
+		Position: protocol.Position{Line: uint32(line), Character: uint32(i - strings.LastIndex(e.text[:i], "\n") - 1)}}
 }
 
 func (e *editor) hover(before, after string) string {
@@ -168,7 +171,8 @@ func TestTheLanguageServer(t *testing.T) {
 	require.NotEmpty(t, found)
 	assert.Contains(t, found[0].Message, "remedy: did you mean is?")
 	var actions []protocol.CodeAction
-	e.call(protocol.MethodTextDocumentCodeAction, &protocol.CodeActionParams{TextDocument: protocol.TextDocumentIdentifier{URI: e.uri}, Range: found[0].Range}, &actions)
+	e.call(protocol.MethodTextDocumentCodeAction,
+		&protocol.CodeActionParams{TextDocument: protocol.TextDocumentIdentifier{URI: e.uri}, Range: found[0].Range}, &actions)
 	require.Len(t, actions, 1)
 	assert.Equal(t, "write is", actions[0].Title)
 	edit := actions[0].Edit.Changes[e.uri][0]
@@ -180,7 +184,8 @@ func TestTheLanguageServer(t *testing.T) {
 	e.write("iss: switch", "is: switch")
 
 	// What is wrong with the network is said behind it: here a requirement that nothing meets.
-	e.write("  - everyone reaches log-server over udp/514\n", "  - everyone reaches log-server over udp/514\n  - everyone reaches 203.0.113.77 over tcp/9\n  - quay-guest reaches quay-manage\n")
+	e.write("  - everyone reaches log-server over udp/514\n",
+		"  - everyone reaches log-server over udp/514\n  - everyone reaches 203.0.113.77 over tcp/9\n  - quay-guest reaches quay-manage\n")
 	found = e.next(has("requirement-unmet"))
 	assert.NotEmpty(t, found)
 
@@ -208,12 +213,15 @@ func TestTheLanguageServer(t *testing.T) {
 	e.call(protocol.MethodTextDocumentDefinition, &protocol.DefinitionParams{TextDocumentPositionParams: e.at("segment: beam-te", "rn")}, &at)
 	require.Len(t, at, 1)
 	assert.Equal(t, e.at("  ", "beam-tern:").Position, at[0].Range.Start)
-	e.call(protocol.MethodTextDocumentReferences, &protocol.ReferenceParams{TextDocumentPositionParams: e.at("  - pilot-desk reaches des", "k-7")}, &at)
+	e.call(protocol.MethodTextDocumentReferences,
+		&protocol.ReferenceParams{TextDocumentPositionParams: e.at("  - pilot-desk reaches des", "k-7")}, &at)
 	assert.Len(t, at, 1+strings.Count(e.text, "desk-7")-2, "but for where it is defined, and a comment")
 	var change *protocol.WorkspaceEdit
-	_, err := e.conn.Call(context.Background(), protocol.MethodTextDocumentRename, &protocol.RenameParams{TextDocumentPositionParams: e.at("  desk", "-7:"), NewName: "beam-tern"}, &change)
+	_, err := e.conn.Call(context.Background(), protocol.MethodTextDocumentRename,
+		&protocol.RenameParams{TextDocumentPositionParams: e.at("  desk", "-7:"), NewName: "beam-tern"}, &change)
 	assert.ErrorContains(t, err, "already")
-	_, err = e.conn.Call(context.Background(), protocol.MethodTextDocumentRename, &protocol.RenameParams{TextDocumentPositionParams: e.at("  camer", "as: ["), NewName: "eyes"}, &change)
+	_, err = e.conn.Call(context.Background(), protocol.MethodTextDocumentRename,
+		&protocol.RenameParams{TextDocumentPositionParams: e.at("  camer", "as: ["), NewName: "eyes"}, &change)
 	require.NoError(t, err)
 	assert.Len(t, change.Changes[e.uri], 3, "the group, and both sentences with it")
 

@@ -98,27 +98,34 @@ func TestTheReportInABrowser(t *testing.T) {
 	assert.Equal(t, float64(0), ask[float64](t, b, wide), "nothing sticks out")
 
 	// A device is clicked: its facts, and it is marked in all pictures.
-	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`document.querySelector('#wires rect[data-of="tern-rock tern-cam tern-lamp"]').dispatchEvent(new MouseEvent('click',{bubbles:true}))`, nil)))
+	require.NoError(t, chromedp.Run(b,
+		chromedp.Evaluate(`document.querySelector('#wires rect[data-of="tern-rock tern-cam tern-lamp"]').dispatchEvent(new MouseEvent('click',{bubbles:true}))`, nil)))
 	assert.Equal(t, "tern-rock", ask[string](t, b, `document.querySelector('#facts h2').textContent`))
 	assert.True(t, ask[bool](t, b, `document.querySelector('#facts').textContent.includes('10.48.3.16')`))
-	assert.Equal(t, float64(3), ask[float64](t, b, `['subnets','wires','failing'].filter(f => document.querySelector('#'+f+' rect.on')).length`), "it is marked in the pictures that have it")
+	assert.Equal(t, float64(3), ask[float64](t,
+		b, `['subnets','wires','failing'].filter(f => document.querySelector('#'+f+' rect.on')).length`),
+		"it is marked in the pictures that have it")
 	// The keyboard alone: Escape closes it, Enter on a shape opens it.
 	require.NoError(t, chromedp.Run(b, chromedp.KeyEvent(kb.Escape)))
 	assert.True(t, ask[bool](t, b, `document.querySelector('#facts').hidden`))
-	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`document.querySelector('#subnets rect[data-of^="beam-mole"]').focus()`, nil), chromedp.KeyEvent(kb.Enter)))
+	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`document.querySelector('#subnets rect[data-of^="beam-mole"]').focus()`, nil),
+		chromedp.KeyEvent(kb.Enter)))
 	assert.Equal(t, "beam-mole", ask[string](t, b, `document.querySelector('#facts h2').textContent`))
 	require.NoError(t, chromedp.Run(b, chromedp.KeyEvent(kb.Escape)))
 
 	// Two names: the predicted path, as ping tells it.
-	require.NoError(t, chromedp.Run(b, chromedp.SendKeys(`#path input[name=from]`, "desk-7"), chromedp.SendKeys(`#path input[name=to]`, "tern-cam"+kb.Enter)))
+	require.NoError(t, chromedp.Run(b, chromedp.SendKeys(`#path input[name=from]`, "desk-7"),
+		chromedp.SendKeys(`#path input[name=to]`, "tern-cam"+kb.Enter)))
 	assert.Contains(t, ask[string](t, b, `document.querySelector('#answer').textContent`), "desk-7 reaches tern-cam in IPv4")
 	hops := ask[[]string](t, b, `[...document.querySelectorAll('#answer ol')][0].innerText.split('\n').map(x => x.split(':')[0])`)
 	assert.Equal(t, []string{"desk-7", "quay-core", "quay-edge", "mole-rtr", "tern-rock", "tern-cam"}, hops)
-	assert.Equal(t, float64(6), ask[float64](t, b, `document.querySelectorAll('#subnets polyline.there').length`), "three subnets between four routers, with a line to each side")
+	assert.Equal(t, float64(6), ask[float64](t, b, `document.querySelectorAll('#subnets polyline.there').length`),
+		"three subnets between four routers, with a line to each side")
 	assert.Equal(t, float64(6), ask[float64](t, b, `document.querySelectorAll('#subnets polyline.back').length`))
 	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`document.querySelector('#path button[type=reset]').click()`, nil)))
 	assert.Zero(t, ask[float64](t, b, `document.querySelectorAll('.there,.back,.copy,.faded').length`))
-	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`(() => { const f = document.querySelector('#path'); f.from.value = 'desk-77'; f.to.value = 'tern-cam'; f.requestSubmit(); })()`, nil)))
+	require.NoError(t, chromedp.Run(b,
+		chromedp.Evaluate(`(() => { const f = document.querySelector('#path'); f.from.value = 'desk-77'; f.to.value = 'tern-cam'; f.requestSubmit(); })()`, nil)))
 	assert.Contains(t, ask[string](t, b, `document.querySelector('#answer').textContent`), "there is no device desk-77")
 	assert.Zero(t, ask[float64](t, b, `document.querySelectorAll('.there,.back').length`))
 
@@ -128,13 +135,16 @@ func TestTheReportInABrowser(t *testing.T) {
 	assert.Len(t, down, len(up))
 	assert.Equal(t, up[0], down[len(down)-1])
 	assert.Less(t, indexOf(up, "10.48.1.10/26"), indexOf(up, "10.48.1.97/28"), "as numbers, not as letters")
-	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`document.querySelector('#search input').focus()`, nil), chromedp.KeyEvent("10.48.3.16"), chromedp.Sleep(300*time.Millisecond)))
+	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`document.querySelector('#search input').focus()`, nil),
+		chromedp.KeyEvent("10.48.3.16"), chromedp.Sleep(300*time.Millisecond)))
 	assert.True(t, ask[bool](t, b, `[...document.querySelectorAll('main tbody tr')].filter(r => !r.hidden).every(r => r.textContent.includes('10.48.3.16'))`))
 	assert.Contains(t, ask[string](t, b, `document.querySelector('#search output').textContent`), "rows in")
 
 	// On a phone, and in the dark.
-	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`(() => { const i = document.querySelector('#search input'); i.value = ''; i.form.requestSubmit(); })()`, nil),
-		chromedp.EmulateViewport(390, 800), emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme", Value: "dark"}})))
+	require.NoError(t, chromedp.Run(b,
+		chromedp.Evaluate(`(() => { const i = document.querySelector('#search input'); i.value = ''; i.form.requestSubmit(); })()`, nil),
+		chromedp.EmulateViewport(390, 800), emulation.SetEmulatedMedia().WithFeatures([]*emulation.MediaFeature{{Name: "prefers-color-scheme",
+			Value: "dark"}})))
 	assert.LessOrEqual(t, ask[float64](t, b, wide), float64(0), "nothing sticks out on a phone")
 	assert.Equal(t, "rgb(18, 24, 28)", ask[string](t, b, `getComputedStyle(document.body).backgroundColor`))
 	b.quiet(t)

@@ -48,8 +48,10 @@ func TestAChangeIsTriedInACopy(t *testing.T) {
 func TestThePingsSourceIsChosen(t *testing.T) {
 	t.Parallel()
 	dir := lights(t)
-	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "loopback").Out, "IPv4 forward path, 10.48.0.254 to 10.48.3.2")
-	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "198.51.100.34").Out, "IPv4 forward path, 198.51.100.34 to")
+	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "loopback").Out,
+		"IPv4 forward path, 10.48.0.254 to 10.48.3.2")
+	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "-4", "--source", "198.51.100.34").Out,
+		"IPv4 forward path, 198.51.100.34 to")
 	assert.Contains(t, run(t, dir, "trace", "quay-edge", "tern-cam", "-4", "--source", "quay-edge:lan0").Out, "10.48.0.0")
 	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "--source", "10.1.1.1").Err, "10.1.1.1 is no address of quay-edge")
 	assert.Contains(t, run(t, dir, "ping", "quay-edge", "tern-cam", "--source", "lan9").Err, "did you mean lan0?")
@@ -61,11 +63,14 @@ func TestRequirementsAreCounted(t *testing.T) {
 	assert.Contains(t, oneLine(run(t, dir, "check").Out), "9 of 9 requirements hold")
 	text, err := os.ReadFile(filepath.Join(dir, demo.Plan))
 	require.NoError(t, err)
-	write(t, dir, demo.Plan, string(text)+"  - quay-guest does not reach log-server over udp/514\n  - desk-7 reaches tern-cam without beam-b without beam-e\n")
+	write(t, dir, demo.Plan, string(text)+
+		"  - quay-guest does not reach log-server over udp/514\n  - desk-7 reaches tern-cam without beam-b without beam-e\n")
 	r := run(t, dir, "check")
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, oneLine(r.Out), "9 of 11 requirements hold")
-	assert.Contains(t, oneLine(r.Out), "quay-guest does not reach log-server over udp/514: tablet (10.48.1.82) to log-server (10.48.1.74) gets there, by quay-core; so for 2 of 2 pairs tried")
+	assert.Contains(t, oneLine(r.Out),
+		"quay-guest does not reach log-server over udp/514: tablet (10.48.1.82) to log-server (10.48.1.74) gets there, by quay-core; so for "+
+			"2 of 2 pairs tried")
 	assert.Contains(t, run(t, dir, "rename", "desk-7", "desk-9").Out, "desk-9 reaches tern-cam without beam-b without beam-e")
 	assert.Contains(t, run(t, dir, "rename", "fibre-carrier", "glass-carrier").Out, "carriers: [glass-carrier, sat-carrier]")
 }
@@ -88,7 +93,8 @@ devices:
 	r := ping("--size", "1373", "--no-fragment")
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, first(r.Out), "with 1373 bytes of payload, not to be fragmented")
-	assert.Contains(t, oneLine(r.Out), "ra cannot send its 1401 bytes out of x, which takes 1400 at most: it may not be fragmented (packet-too-big)")
+	assert.Contains(t, oneLine(r.Out),
+		"ra cannot send its 1401 bytes out of x, which takes 1400 at most: it may not be fragmented (packet-too-big)")
 	assert.Equal(t, 0, ping("--size", "1373").Code)
 	assert.Contains(t, ping("--size", "70000").Err, "--size is from 0 to 65507")
 	r = run(t, dir, "-p", "narrow.plan.yaml", "trace", "ha", "hb", "--size", "1373", "--no-fragment")
@@ -100,7 +106,8 @@ func TestAllPairsOfHosts(t *testing.T) {
 	dir := lights(t)
 	r := run(t, dir, "ping", "--all-pairs")
 	assert.Equal(t, 1, r.Code)
-	assert.Equal(t, "200 of 220 paths between 11 hosts work · predicted from the plan", first(r.Out), "11 hosts to 10 others in two families, but for what the visitor's tablet begins")
+	assert.Equal(t, "200 of 220 paths between 11 hosts work · predicted from the plan", first(r.Out),
+		"11 hosts to 10 others in two families, but for what the visitor's tablet begins")
 	r = run(t, dir, "ping", "--all-pairs", "-4", "--without", "beam-a", "--without", "beam-e", "-o", "csv")
 	assert.Equal(t, 1, r.Code)
 	assert.Contains(t, r.Out, "desk-7,pilot-desk,ipv4,10.48.1.10,")
@@ -116,10 +123,12 @@ func TestATraceIsToldPacketByPacket(t *testing.T) {
 	dir := lights(t)
 	out := oneLine(run(t, dir, "trace", "desk-7", "tern-cam", "-4", "--explain").Out)
 	assert.Contains(t, out, "TTL 1 desk-7 sends a probe; quay-core lowers its TTL to 0, drops it, and says 'time exceeded' from 10.48.1.1")
-	assert.Contains(t, out, "TTL 3 desk-7 sends a probe; quay-core passes it on with 2 left; quay-edge passes it on with 1 left; mole-rtr lowers its TTL to 0, drops it, and says 'time exceeded' from 10.48.0.3, which comes back by quay-edge and quay-core")
+	assert.Contains(t, out, "TTL 3 desk-7 sends a probe; quay-core passes it on with 2 left; quay-edge passes it on with 1 left; mole-rtr "+
+		"lowers its TTL to 0, drops it, and says 'time exceeded' from 10.48.0.3, which comes back by quay-edge and quay-core")
 	assert.Contains(t, out, "tern-cam has the address, and replies, which comes back by tern-rock, mole-rtr, quay-edge and quay-core")
 	out = oneLine(run(t, dir, "trace", "tern-cam", "-4", "--explain", "-p", demo.BadMorning).Out)
-	assert.Contains(t, out, "TTL 5 ops-laptop sends a probe; quay-core passes it on with 4 left; quay-edge passes it on with 3 left; it loops until mole-rtr lowers its TTL to 0")
+	assert.Contains(t, out, "TTL 5 ops-laptop sends a probe; quay-core passes it on with 4 left; quay-edge passes it on with 3 left; it "+
+		"loops until mole-rtr lowers its TTL to 0")
 	out = oneLine(run(t, dir, "trace", "desk-7", "10.48.15.9", "-4", "--explain").Out)
 	assert.Contains(t, out, "drops it silently: nothing comes back, and there is no answer for this hop")
 }
@@ -150,5 +159,6 @@ func TestDerivedRoutesAreExported(t *testing.T) {
 		}
 	}
 	assert.True(t, found)
-	assert.Contains(t, oneLine(run(t, dir, "show", "card", "quay-edge").Out), "10.48.3.0/24 255.255.255.0 10.48.0.3 beam0 1 watches 10.48.0.5")
+	assert.Contains(t, oneLine(run(t, dir, "show", "card", "quay-edge").Out),
+		"10.48.3.0/24 255.255.255.0 10.48.0.3 beam0 1 watches 10.48.0.5")
 }

@@ -50,7 +50,9 @@ func TestTheConsoleOfAStandIn(t *testing.T) {
 	signer, err := ssh.ParsePrivateKey(key)
 	require.NoError(t, err)
 	type_ := func(lines ...string) string {
-		c, err := ssh.Dial("tcp", at["quay-sw1"][1], &ssh.ClientConfig{User: "stand-in", Auth: []ssh.AuthMethod{ssh.PublicKeys(signer)}, HostKeyCallback: ssh.InsecureIgnoreHostKey()}) //nolint:gosec // a stand-in of this test
+		c, err := ssh.Dial("tcp", at["quay-sw1"][1],
+			&ssh.ClientConfig{User: "stand-in", Auth: []ssh.AuthMethod{ssh.PublicKeys(signer)},
+				HostKeyCallback: ssh.InsecureIgnoreHostKey()}) //nolint:gosec // a stand-in of this test
 		require.NoError(t, err)
 		defer c.Close()
 		s, err := c.NewSession()
@@ -68,7 +70,8 @@ func TestTheConsoleOfAStandIn(t *testing.T) {
 	require.True(t, has("socket p7"))
 	require.False(t, has("load 1400"))
 
-	out := type_("change", "socket p7", "  load 1400", "  glow blue", "not road 10.9.0.0 over 255.255.0.0 nowhere order 1", "forget", "nonsense", "help")
+	out := type_("change", "socket p7", "  load 1400", "  glow blue", "not road 10.9.0.0 over 255.255.0.0 nowhere order 1", "forget",
+		"nonsense", "help")
 	assert.Contains(t, out, "dark: no such line")
 	assert.Contains(t, out, "dark: it is not there")
 	assert.Contains(t, out, "list interfaces", "its lists are there all the same")

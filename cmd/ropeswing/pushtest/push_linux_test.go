@@ -50,7 +50,8 @@ must: [ops reaches cow, ops reaches wheel]
 `
 
 // foundIsles changes as much as makes a handful of steps.
-var foundIsles = strings.NewReplacer(", 192.0.2.0/24: {discard: true}", "", ", 198.51.100.0/24: {discard: true}", ", 198.51.100.0/25: {discard: true}", ", 203.0.113.0/24: {discard: true}", "", "mill, address: 2", "mill, address: 1")
+var foundIsles = strings.NewReplacer(", 192.0.2.0/24: {discard: true}", "", ", 198.51.100.0/24: {discard: true}",
+	", 198.51.100.0/25: {discard: true}", ", 203.0.113.0/24: {discard: true}", "", "mill, address: 2", "mill, address: 1")
 
 // A push over a network that is real, namespaces with their devices in them, meets a fault at a
 // random moment: it is killed, it is stopped for longer than the timer, or the operator's own cable
@@ -76,14 +77,17 @@ func TestAPushOverARealNetworkMeetsFaults(t *testing.T) {
 	faults := []string{
 		"kill -9 $P",
 		"kill -STOP $P; sleep 6; kill -CONT $P",
-		"ip route add blackhole 10.0.0.0/8 metric 1 2>/dev/null; ip route change blackhole default; sleep 6; ip route replace default via 10.1.0.1; ip route del blackhole 10.0.0.0/8 metric 1",
+		"ip route add blackhole 10.0.0.0/8 metric 1 2>/dev/null; ip route change blackhole default; sleep 6; ip route replace default via " +
+			"10.1.0.1; ip route del blackhole 10.0.0.0/8 metric 1",
 		"ip route add blackhole 10.0.0.0/8 metric 1; sleep 1; ip route del blackhole 10.0.0.0/8 metric 1",
 	}
 	fault := func(n int) string { return faults[n%len(faults)] }
 	for n := range times {
-		fmt.Fprintf(&script, "$R push -w --yes --timer 5s > %[1]d.push 2> %[1]d.push.err &\nP=$!\nsleep %.2[2]f\n%[3]s\nwait $P\necho $? > %[1]d.code\nsleep 5.5\n", n, 0.1+6*random.Float64(), fault(n))
+		fmt.Fprintf(&script, "$R push -w --yes --timer 5s > %[1]d.push 2> %[1]d.push.err &\nP=$!\nsleep %.2[2]f\n%[3]s\nwait $P\necho $? > "+
+			"%[1]d.code\nsleep 5.5\n", n, 0.1+6*random.Float64(), fault(n))
 		fmt.Fprintf(&script, "$R compare --live -o json > %[1]d.left 2> %[1]d.err\n$R push > %[1]d.next 2>&1\n", n)
-		fmt.Fprintf(&script, "until $R push --take-back -w > %[1]d.back 2>&1; grep -q 'nothing to take back' %[1]d.back; do test $((i=i+1)) -lt 400 || break; done\n$R compare --live -o json > %[1]d.again 2>/dev/null\n", n)
+		fmt.Fprintf(&script, "until $R push --take-back -w > %[1]d.back 2>&1; grep -q 'nothing to take back' %[1]d.back; do test $((i=i+1)) "+
+			"-lt 400 || break; done\n$R compare --live -o json > %[1]d.again 2>/dev/null\n", n)
 	}
 	script.WriteString("exit 0\n")
 	write(t, dir, "script", script.String())

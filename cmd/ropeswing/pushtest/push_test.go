@@ -232,7 +232,8 @@ func TestPushToDevicesThatRefuseInPart(t *testing.T) {
 			assert.Empty(t, left, r.Out)
 			break
 		}
-		assert.Regexp(t, "it was refused, and nothing changed|was refused after part of it was in force, and that part was taken back", strings.Join(strings.Fields(r.Out), " "))
+		assert.Regexp(t, "it was refused, and nothing changed|was refused after part of it was in force, and that part was taken back",
+			strings.Join(strings.Fields(r.Out), " "))
 		refused++
 	}
 	assert.Positive(t, refused)
