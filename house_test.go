@@ -20,7 +20,7 @@ import (
 // rooms is the core in the order of an answer's way: a room may use those
 // before it.
 var rooms = []string{
-	"core/parallel", "core/source", "core/finding", "core/prefix", "core/plan", "core/model",
+	"core/parallel", "core/source", "core/entries", "core/finding", "core/prefix", "core/plan", "core/model",
 	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify",
 	"core/observed", "core/compare", "core/form", "core/steps", "core/standin", "core/layout", "core/ask", "core/workspace", "core/revise",
 	"core/explain",

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ropeswing/core/explain"
 	"ropeswing/demo"
 )
 
@@ -352,6 +353,28 @@ func TestWhy(t *testing.T) {
 	assert.Contains(t, r.Out, "Two interfaces have the same address.")
 	assert.Contains(t, r.Out, "    devices:\n")
 	assert.Greater(t, strings.Count(run(t, dir, "why").Out, "\n"), 40)
+}
+
+// What the glossary says to run runs in the demo, and words of the trade need no quotes.
+func TestTheGlossarysCommandsRun(t *testing.T) {
+	t.Parallel()
+	dir := lights(t)
+	seen := map[string]bool{"": true}
+	for _, term := range explain.Glossary() {
+		if seen[term.Command] {
+			continue
+		}
+		seen[term.Command] = true
+		r := run(t, dir, strings.Fields(term.Command)...)
+		assert.LessOrEqual(t, r.Code, 1, "%s: %s", term.Command, r.Err)
+		assert.NotEmpty(t, r.Out, term.Command)
+	}
+	assert.Greater(t, len(seen), 25)
+	assert.Contains(t, run(t, dir, "why", "gateway", "of", "last", "resort").Out, "ropeswing show routes quay-core")
+	assert.Contains(t, run(t, dir, "why", "path", "MTU", "discovery").Out, "PMTUD")
+	r := run(t, dir, "why", "gateway", "of", "last", "resrot")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "did you mean 'gateway of last resort'?")
 }
 
 func TestCheckExitCodes(t *testing.T) {

@@ -1,11 +1,16 @@
 package finding
 
 import (
+	"go/ast"
+	"go/parser"
+	"go/token"
 	"regexp"
+	"strconv"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/source"
 )
@@ -86,4 +91,37 @@ func TestCatalogueIsComplete(t *testing.T) {
 	}
 	assert.Len(t, Names(), len(seen))
 	assert.Equal(t, Error, Lookup("no-such-thing").Severity, "a slip in this program hides nothing")
+}
+
+// Every name has an entry, and every entry a name.
+func TestNamesAreThoseOfTheCatalogue(t *testing.T) {
+	tree, err := parser.ParseFile(token.NewFileSet(), "names.go", nil, 0)
+	require.NoError(t, err)
+	var names []string
+	ast.Inspect(tree, func(n ast.Node) bool {
+		if spec, ok := n.(*ast.ValueSpec); ok {
+			name, err := strconv.Unquote(spec.Values[0].(*ast.BasicLit).Value)
+			require.NoError(t, err)
+			names = append(names, name)
+		}
+		return true
+	})
+	assert.ElementsMatch(t, names, Names())
+	for _, e := range Catalogue() {
+		assert.Equal(t, e, Lookup(e.Name))
+	}
+	assert.Equal(t, Entry{Name: "wibble", Severity: Error}, Lookup("wibble"))
+}
+
+func TestSlipsInACatalogueAreTold(t *testing.T) {
+	for text, message := range map[string]string{
+		"a\nseverity: dire":      "a: severity: it is one of ",
+		"a\nstage: sleeping":     "a: stage: it is one of reading, checking, walking, not sleeping",
+		"a\nttl: many":           "a: ttl: ",
+		"a\nmoral: be careful":   "a: moral: there is no such key",
+		"a\nsays nothing at all": "line 2",
+	} {
+		_, err := readCatalogue(text)
+		assert.ErrorContains(t, err, message)
+	}
 }

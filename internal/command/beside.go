@@ -105,7 +105,7 @@ func readSetting(text string) (s ask.Setting, leased bool, err error) {
 	case err != nil:
 		return s, false, err
 	case whole && !strings.Contains(own, "/"):
-		return s, false, fmt.Errorf("the laptop's present address %s has no prefix length; write %s/24", own, own)
+		return s, false, fmt.Errorf("the laptop's present address %s has no prefix length; write %s/%d", own, own, usual(own))
 	case prefix.RoleOf(p, p.Addr()) != prefix.UsableAddress:
 		return s, false, fmt.Errorf("the laptop's present address cannot be %s: it is no machine's address in its subnet", p)
 	}

@@ -61,7 +61,8 @@ func prefixes(operands []operand, length int, whole bool) ([]netip.Prefix, error
 		case bare && length >= 0:
 			p = netip.PrefixFrom(p.Addr(), length)
 		case bare && !whole:
-			return nil, fmt.Errorf("%s%s has no prefix length; write %s/24, or a mask behind it, or --len 24", o.where, o.text, o.text)
+			return nil, fmt.Errorf("%s%s has no prefix length; write %s/%d, or a mask behind it, or --len %d",
+				o.where, o.text, o.text, usual(o.text), usual(o.text))
 		}
 		all = append(all, p)
 	}
@@ -124,4 +125,12 @@ func (a *app) opened(path string) (*os.File, error) {
 		return nil, fmt.Errorf("cannot read %s: %w", path, errors.Unwrap(err))
 	}
 	return file, nil
+}
+
+// usual is the prefix length that a LAN most often has, by the family of an address.
+func usual(address string) int {
+	if strings.Contains(address, ":") {
+		return 64
+	}
+	return 24
 }

@@ -137,7 +137,11 @@ func wordsReference() string {
 		if k, where, ok := t.KeyOf(); ok {
 			key = fmt.Sprintf("`%s`, %s", k.Name, strings.ToLower(where[:1])+where[1:])
 		}
-		fmt.Fprintf(&b, "| **%s** | %s | %s | %s | %s |\n", t.Name, strings.Join(t.Also, ", "), t.Means, key, t.RFC)
+		command := t.Command
+		if command != "" {
+			command = "`ropeswing " + command + "`"
+		}
+		fmt.Fprintf(&b, "| **%s** | %s | %s | %s | %s | %s |\n", t.Name, strings.Join(t.Also, ", "), t.Means, key, command, t.RFC)
 	}
 	return b.String()
 }

@@ -203,7 +203,7 @@ func (a *app) newDevice(w *workspace.Workspace, comes string, args []string) err
 	case err != nil:
 		return err
 	case whole && !strings.Contains(comes, "/"):
-		return fmt.Errorf("%s has no prefix length; write %s/24", comes, comes)
+		return fmt.Errorf("%s has no prefix length; write %s/%d", comes, comes, usual(comes))
 	case prefix.RoleOf(box, box.Addr()) != prefix.UsableAddress:
 		return fmt.Errorf("%s is no machine's address in its subnet; name the device's own", comes)
 	}

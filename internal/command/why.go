@@ -28,8 +28,8 @@ func (a *app) why() *cobra.Command {
 			"explain a finding, with its smallest example; or a term of the trade, or a key\n" +
 			"of the plan. Alone, list all findings.",
 		Example: "  ropeswing why quay-staff\n  ropeswing why 10.48.1.10\n  ropeswing why quay-core:vlan110\n  ropeswing why mole-rtr " +
-			"10.48.3.2\n  ropeswing why protect\n  ropeswing why next-hop-unresolvable\n  ropeswing why NAT\n  ropeswing why",
-		Args: atMost(2),
+			"10.48.3.2\n  ropeswing why protect\n  ropeswing why next-hop-unresolvable\n  ropeswing why NAT\n  ropeswing why gateway of last resort\n  ropeswing why",
+		Args: atMost(8),
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
@@ -38,7 +38,18 @@ func (a *app) why() *cobra.Command {
 				data, table := view.Catalogue(finding.Catalogue())
 				return a.print(data, table, func() { table.Text(a.out, a.width, "", a.wide) })
 			}
-			if len(args) == 2 {
+			if len(args) > 1 {
+				// Words of the trade need no quotes.
+				if term := strings.Join(args, " "); len(args) > 2 || isTerm(term) {
+					if said, failed := a.whyWord(term); said {
+						return failed
+					}
+					if near, ok := finding.Nearest(term, explain.Words()); ok {
+						return fmt.Errorf("there is no term '%s'; did you mean '%s'?", term, near)
+					}
+					return fmt.Errorf("there is no term '%s'; 'ropeswing why' takes one thing, a term of the trade, or a device and an address",
+						term)
+				}
 				return a.whyLookup(args[0], args[1])
 			}
 			for _, e := range finding.Catalogue() {
@@ -68,6 +79,12 @@ func (a *app) why() *cobra.Command {
 	}
 	a.formatFlags(cmd)
 	return cmd
+}
+
+// isTerm tells whether the glossary has a word.
+func isTerm(word string) bool {
+	_, ok := explain.TermNamed(word)
+	return ok
 }
 
 // whyWord explains a term of the trade, or a key of the plan. It is false where there is none.
