@@ -10,11 +10,9 @@ import (
 	"os"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 	"golang.org/x/term"
 
 	"ropeswing/core/finding"
@@ -238,7 +236,7 @@ func (a *app) root(only string) *cobra.Command {
 	cobra.AddTemplateFunc("options", options)
 	root.SetUsageTemplate(usage)
 	disableFlagsInUse(root)
-	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return unknownFlag(cmd, err) })
+	root.SetFlagErrorFunc(func(cmd *cobra.Command, err error) error { return optionError(cmd, err) })
 	return root
 }
 
@@ -330,21 +328,6 @@ func unknownCommand(cmd *cobra.Command, word string) error {
 		return fmt.Errorf("there is no '%s %s'; did you mean '%s %s'?", path, word, path, near)
 	}
 	return fmt.Errorf("there is no '%s %s'; '%s --help' lists what there is", path, word, path)
-}
-
-// unknownFlag guesses at the option that was meant.
-func unknownFlag(cmd *cobra.Command, err error) error {
-	text := err.Error()
-	if _, word, ok := strings.Cut(text, "unknown flag: --"); ok {
-		var names []string
-		cmd.Flags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
-		cmd.InheritedFlags().VisitAll(func(f *pflag.Flag) { names = append(names, f.Name) })
-		if near, found := finding.Nearest(word, names); found {
-			return fmt.Errorf("'%s' has no option --%s; did you mean --%s?", cmd.CommandPath(), word, near)
-		}
-		return fmt.Errorf("'%s' has no option --%s; '%s --help' lists them", cmd.CommandPath(), word, cmd.CommandPath())
-	}
-	return fmt.Errorf("%s; '%s --help' lists the options", text, cmd.CommandPath())
 }
 
 // progress tells on a terminal how far a long command is, and clears itself at

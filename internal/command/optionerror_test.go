@@ -1,0 +1,37 @@
+package command
+
+import (
+	"io"
+	"testing"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// What is wrong with an option is said in our words: of every option there is, without its value, with nonsense, and misspelt.
+func TestErrorsOfOptionsAreInOurWords(t *testing.T) {
+	root := (&app{out: io.Discard, err: io.Discard, getenv: func(string) string { return "" }}).root("")
+	seen := 0
+	var walk func(c *cobra.Command)
+	walk = func(c *cobra.Command) {
+		c.Flags().VisitAll(func(f *pflag.Flag) {
+			for _, given := range []string{"--" + f.Name + "=wi\x01bble", "--" + f.Name, "--" + f.Name + "y", "-" + f.Shorthand, "--=x"} {
+				err := c.ParseFlags([]string{given})
+				if err == nil {
+					continue
+				}
+				seen++
+				said := optionError(c, err).Error()
+				assert.NotRegexp(t, `strconv|parsing|shorthand|flag|argument|syntax`, said, "%s %s", c.CommandPath(), given)
+				assert.Contains(t, said, "--", given)
+			}
+		})
+		for _, child := range c.Commands() {
+			walk(child)
+		}
+	}
+	walk(root)
+	require.Greater(t, seen, 200)
+}
