@@ -306,6 +306,24 @@ func (r *Result) Devices(one, other *model.Spec) {
 	r.NotKnown = nil
 }
 
+// Once leaves out of a comparison what stands in it twice: what devices tell of themselves is a key of the plan too.
+func (r *Result) Once() {
+	type id struct {
+		what                            What
+		device, subject, planned, found string
+	}
+	seen := map[id]bool{}
+	r.Differences = slices.DeleteFunc(r.Differences, func(d Difference) bool {
+		k := id{d.What, d.Device, d.Subject, d.Planned, d.Found}
+		twice := seen[k] && d.Entry == ""
+		seen[k] = true
+		if twice {
+			r.Compared--
+		}
+		return twice
+	})
+}
+
 // Facts adds to a comparison of two plans what no device tells.
 func (r *Result) Facts(one, other *model.Spec) {
 	gone, addressed, routed := map[string]bool{}, map[string]bool{}, map[string]bool{} // of what it is told already

@@ -123,13 +123,14 @@ func (w *Workspace) Progress(devices, saved []*observed.Device) ([]compare.Progr
 	return compare.ProgressOf(w.Network, devices, saved)
 }
 
-// ComparePlan compares the plan with another.
+// ComparePlan compares the plan with another, item by item; what each breaks by itself is not worked out.
 func (w *Workspace) ComparePlan(other *Workspace) *compare.Result {
-	r := compare.Compare(w.Network, compare.AsObserved(other.Network))
+	r := compare.Differences(w.Network, compare.AsObserved(other.Network))
 	r.Untold = nil // it is compared
 	r.Devices(w.Spec, other.Spec)
 	r.Sentences(w.Spec, other.Spec)
 	r.Facts(w.Spec, other.Spec)
+	r.Once()
 	return r
 }
 

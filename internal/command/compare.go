@@ -32,15 +32,23 @@ func (a *app) compare() *cobra.Command {
 			"the plan unless named. What differs is told with the slip that was likely made\n" +
 			"and what it breaks by itself, the worst first. Exit code 1 if anything differs.\n" +
 			"With --before the state is compared with an earlier one, with --saved what runs\n" +
-			"with what is saved; where another plan is named, the two plans are.",
+			"with what is saved.\n" +
+			"Where another plan is named, or with --since, two plans are: the change is judged\n" +
+			"as a whole, as a colleague would ask. Which pairs, requirements and devices are\n" +
+			"lost or won, what a failure takes that none took before, which paths change, what\n" +
+			"check finds, then every change and how many steps it is. Exit code 1 if anything\n" +
+			"gets worse; as SARIF or JUnit only that is written, as Markdown a page for a merge\n" +
+			"request.",
 		Example: "  ropeswing compare\n  ropeswing compare --progress\n  ropeswing compare --saved\n  ropeswing compare " +
-			"bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml",
+			"bad-morning/observed\n  ropeswing compare after --before before\n  ropeswing compare bad-morning/skerry.plan.yaml\n  ropeswing compare --since main -o markdown",
 		Args: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case o.on && (len(args) > 0 || o.before != "" || o.saved):
 				return errors.New("--live is the state: it goes with neither a state, nor --before, nor --saved")
 			case len(args) > 1:
 				return fmt.Errorf("compare takes one state, and there are %d names", len(args))
+			case o.since != "" && (len(args) > 0 || o.on || o.before != "" || o.saved || o.progress || o.done):
+				return errors.New("--since compares the plan with itself as it was: it goes with nothing else")
 			case len(args) == 1 && isPlan(args[0]) && (o.before != "" || o.saved):
 				return errors.New("--before and --saved go with a state, not with another plan")
 			case (o.progress || o.done) && (o.before != "" || o.saved || o.progress && o.done || len(args) == 1 && isPlan(args[0])):
@@ -56,6 +64,9 @@ func (a *app) compare() *cobra.Command {
 			}
 			if len(args) > 0 {
 				o.with = args[0]
+			}
+			if o.since != "" || isPlan(o.with) {
+				return a.review(&o)
 			}
 			if o.on {
 				if err := a.askFirst(&o.asking); err != nil {
@@ -95,6 +106,8 @@ func (a *app) compare() *cobra.Command {
 			return nil
 		},
 	}
+	cmd.Flags().StringVar(&o.since,
+		"since", "", "judge what changed in the plan since `REVISION` of the git repository it is in, as a whole")
 	cmd.Flags().BoolVar(&o.saved, "saved", false, "compare what runs with what is saved: what a restart would change")
 	cmd.Flags().StringVar(&o.before, "before", "", "compare with the earlier state `STATE` instead of the plan")
 	cmd.Flags().BoolVar(&o.progress, "progress", false, "a row a device: how much is in place, what is left, which is next")
@@ -168,6 +181,7 @@ func (a *app) howFar(o *comparison) error {
 type comparison struct {
 	with   string // the state, or the other plan
 	before string // an earlier state
+	since  string // the revision that the plan is compared with
 	saved  bool   // what runs with what is saved
 
 	progress bool // a row a device, how far it is
@@ -190,15 +204,6 @@ func (a *app) compared(o *comparison) (*workspace.Workspace, *compare.Result, er
 	w, err := a.usable()
 	if err != nil {
 		return nil, nil, err
-	}
-	if isPlan(o.with) {
-		o.basis, o.words = "predicted from both plans", [2]string{"this plan", "the other"}
-		found := files.At(a.dir, o.with)
-		other, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
-		if err != nil {
-			return nil, nil, err
-		}
-		return w, w.ComparePlan(a.predict(other)), nil
 	}
 	var devices []*observed.Device
 	if devices, o.with, o.basis, err = a.state(o.with); err != nil {

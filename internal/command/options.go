@@ -59,11 +59,22 @@ func (a *app) reportFlags(cmd *cobra.Command) {
 func (a *app) report(r func() view.Report) (bool, error) {
 	switch a.format {
 	case formatSARIF:
-		return true, r().SARIF(a.raw)
+		return true, a.inRepository(r()).SARIF(a.raw)
 	case formatJUnit:
-		return true, r().JUnit(a.raw)
+		return true, a.inRepository(r()).JUnit(a.raw)
 	}
 	return false, nil
+}
+
+// inRepository is a report whose files are named from the top of the repository they are in, as those that show reports beside the files
+// want it.
+func (a *app) inRepository(r view.Report) view.Report {
+	for i, e := range r.Entries {
+		if e.File != "" {
+			r.Entries[i].File = files.InRepository(a.at(e.File), e.File)
+		}
+	}
+	return r
 }
 
 // observedFlag lets a command be asked about the network as found.

@@ -5,10 +5,35 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 )
+
+// isShallow tells whether the repository of a folder holds its last revisions only.
+func isShallow(git, dir string) bool {
+	out, err := exec.Command(git, "-C", dir, "rev-parse", "--is-shallow-repository").Output()
+	return err == nil && strings.TrimSpace(string(out)) == "true"
+}
+
+// InRepository is a file, by its path, as it is called from the top of the git repository it is in; where it is in none, as it is shown.
+func InRepository(path, shown string) string {
+	path, err := filepath.Abs(path)
+	if err != nil {
+		return shown
+	}
+	for dir := filepath.Dir(path); ; dir = filepath.Dir(dir) {
+		if _, err := os.Lstat(filepath.Join(dir, ".git")); err == nil {
+			if name, err := filepath.Rel(dir, path); err == nil {
+				return filepath.ToSlash(name)
+			}
+		}
+		if dir == filepath.Dir(dir) {
+			return shown
+		}
+	}
+}
 
 // Revision is a plan as it was at a revision of the git repository that its folder is in.
 // The git program reads it; nothing is written.
@@ -25,6 +50,9 @@ func Revision(plan Found, revision string) (Found, error) {
 	cmd.Stdout, cmd.Stderr = &out, &complaint
 	if err := cmd.Run(); err != nil {
 		words, _, _ := strings.Cut(strings.TrimSpace(complaint.String()), "\n")
+		if isShallow(git, filepath.Dir(plan.Path)) {
+			words += "; this clone holds the last revisions only: git fetch --depth 1 origin REVISION, or clone without --depth"
+		}
 		return Found{}, fmt.Errorf("git cannot read %s at %s: %s", plan.Shown, revision, strings.TrimPrefix(words, "fatal: "))
 	}
 	folder, err := zip.NewReader(bytes.NewReader(out.Bytes()), int64(out.Len()))
