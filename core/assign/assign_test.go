@@ -239,7 +239,7 @@ func TestLedgersThatContradictThemselvesAreRefused(t *testing.T) {
 		{"a subent 10.48.0.0/26", "2:1", "subent is no kind of number; there are subnet, vlan, loopback, address, block"},
 		{"a subnet", "2:1", "a line is OWNER KIND NUMBER, or with 'retired' behind it"},
 		{"a address 10.48.0.1", "2:1", "an address belongs to DEVICE:INTERFACE, and nothing else does"},
-		{"<<<<<<< ours", "2:1", "a merge of two versions was not finished here; keep the lines of both, and 'assign' shows what contradicts"},
+		{"<<<<<<< ours", "2:1", "a merge of two versions was not finished here; 'assign -w' takes the lines of both"},
 		{"a \x1bvlan 1", "2:1", "this line is no text that a ledger holds"},
 	} {
 		l, found := assign.ReadLedger(source.New("t.ledger", []byte("ropeswing-ledger 1\n"+tt.lines+"\n")))

@@ -26,6 +26,7 @@ const (
 	VLANFree
 	TakersNeed // of a block: what takes from it
 	BlockMoved // of what lies in a block that is another now
+	GivenTwice // two branches gave it, and another keeps it
 )
 
 // Because is a reason with what it is about.

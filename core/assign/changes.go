@@ -130,17 +130,20 @@ func (r Rename) renamed(owner string) (string, bool) {
 	return owner, false
 }
 
-// Renamed returns the ledger in which what was Old's is New's, and what changed.
-func (l *Ledger) Renamed(r Rename) (*Ledger, []Change) {
+// Renamed returns the ledger in which what was Old's is New's, of each by itself, and what changed.
+func (l *Ledger) Renamed(names ...Rename) (*Ledger, []Change) {
 	next := *l
 	next.Entries, next.Rename = slices.Clone(l.Entries), nil
 	var changes []Change
 	for i := range next.Entries {
 		e := &next.Entries[i]
-		if to, ok := r.renamed(e.Owner); ok {
-			was := e.Owner
-			e.Owner = to
-			changes = append(changes, Change{What: Renamed, Entry: *e, Was: was})
+		for _, r := range names {
+			if to, ok := r.renamed(e.Owner); ok {
+				was := e.Owner
+				e.Owner = to
+				changes = append(changes, Change{What: Renamed, Entry: *e, Was: was})
+				break
+			}
 		}
 	}
 	return &next, changes

@@ -5,8 +5,6 @@ package assign
 
 import (
 	"bytes"
-	"cmp"
-	"fmt"
 	"net/netip"
 	"slices"
 	"strconv"
@@ -79,6 +77,7 @@ type Ledger struct {
 	File    *source.File
 	Entries []Entry
 	Rename  *Rename
+	Dropped []Entry // what a merge took out of it, since it contradicted what is kept
 	remarks []string
 }
 
@@ -113,6 +112,8 @@ func ReadLedger(file *source.File) (*Ledger, []finding.Finding) {
 
 type ledgerReader struct {
 	file   *source.File
+	merges bool // two versions may stand in it beside one another
+	base   bool // within what both versions had
 	ledger *Ledger
 	found  []finding.Finding
 }
@@ -166,9 +167,15 @@ func (r *ledgerReader) entry(line string, start int) {
 	end := start + len(line)
 	for _, mark := range []string{"<<<<<<<", "=======", ">>>>>>>", "|||||||"} {
 		if strings.HasPrefix(line, mark) {
-			r.refuse(start, end, "a merge of two versions was not finished here; keep the lines of both, and 'assign' shows what contradicts")
+			if r.base = mark == "|||||||"; !r.merges {
+				r.refuse(start, end, "a merge of two versions was not finished here; 'assign -w' takes the lines of both").
+					Next = []string{"assign", "-w"}
+			}
 			return
 		}
+	}
+	if r.base {
+		return
 	}
 	if !utf8.ValidString(line) || strings.ContainsFunc(line, func(c rune) bool { return !unicode.IsPrint(c) && c != '\t' && c != '\r' }) {
 		r.refuse(start, end, "a line has control characters or bytes in it that are no text")
@@ -223,63 +230,6 @@ func (r *ledgerReader) entry(line string, start int) {
 		e.Prefix = netip.PrefixFrom(a, a.BitLen())
 	}
 	r.ledger.Entries = append(r.ledger.Entries, e)
-}
-
-// contradictions refuses entries that cannot all be true: two numbers of one
-// kind for one owner, or one number for two owners.
-func (r *ledgerReader) contradictions() {
-	all := r.ledger.Entries
-	active := make(map[wanted]int, len(all))
-	vlans := map[int]Entry{}
-	var ranges []Entry
-	against := func(e, other Entry, reason string, args ...any) {
-		r.refuse(e.Place.Start, e.Place.End, "%s", fmt.Sprintf(reason, args...)+" "+
-			other.Place.From(e.Place)).Also = []source.Place{other.Place}
-	}
-	for i, e := range all {
-		if !e.Retired {
-			k := wanted{e.Owner, e.Kind, e.family()}
-			if other, twice := active[k]; twice {
-				against(e, all[other], "%s has the %s %s already,", e.Owner, e.Kind, all[other].Number())
-				continue
-			}
-			active[k] = i
-		}
-		switch e.Kind {
-		case VLAN:
-			if other, twice := vlans[e.VLAN]; twice {
-				against(e, other, "VLAN %d was given to %s,", e.VLAN, other.Owner)
-				continue
-			}
-			vlans[e.VLAN] = e
-		case Subnet, Loopback:
-			ranges = append(ranges, e)
-		}
-	}
-	byRange := func(a, b Entry) int {
-		return cmp.Or(a.Prefix.Addr().Compare(b.Prefix.Addr()), cmp.Compare(a.Prefix.Bits(), b.Prefix.Bits()))
-	}
-	slices.SortStableFunc(ranges, byRange)
-	for i := 1; i < len(ranges); i++ {
-		if a, b := ranges[i-1], ranges[i]; a.Prefix.Overlaps(b.Prefix) {
-			if b.Place.Before(a.Place) {
-				a, b = b, a
-			}
-			against(b, a, "%s overlaps %s, which %s was given", b.Number(), a.Number(), a.Owner)
-			ranges[i] = ranges[i-1] // the wider one may overlap more
-		}
-	}
-	addresses := make(map[netip.Addr]int, len(all))
-	for i, e := range all {
-		if e.Kind != Address {
-			continue
-		}
-		if other, twice := addresses[e.Prefix.Addr()]; twice {
-			against(e, all[other], "%s was given to %s,", e.Number(), all[other].Owner)
-			continue
-		}
-		addresses[e.Prefix.Addr()] = i
-	}
 }
 
 // Text is the ledger as its file holds it: the heading, remarks, and the

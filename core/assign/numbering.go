@@ -75,6 +75,8 @@ type held struct {
 type Ask struct {
 	Grow     []string // segments and blocks to be larger where they are too small
 	Renumber []string // segments, blocks, and devices for their loopbacks, to have another number
+	Merge    bool     // the ledger may hold two versions, as a merge of lines leaves them
+	Keep     []string // whose numbers stand then where the two contradict; see MergeLedger
 }
 
 // NewNumbering assigns numbers in agreement with the ledger, which may be

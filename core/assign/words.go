@@ -12,6 +12,8 @@ func (b Because) Words() string {
 	switch b.Code {
 	case WasItsOwn:
 		return "it was its own before"
+	case GivenTwice:
+		return "another branch gave the same to who keeps it"
 	case NextFree:
 		return "the next that is free"
 	case NobodyAsks:

@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"io"
 	"io/fs"
+	"path"
+	"slices"
 
 	"go.yaml.in/yaml/v4"
 
@@ -32,6 +34,22 @@ func (o overlay) Open(name string) (fs.File, error) {
 		return nil, &fs.PathError{Op: "open", Path: name, Err: fs.ErrNotExist}
 	}
 	return overlaid{bytes.NewReader(text), overlaidInfo{name: name, size: int64(len(text))}}, nil
+}
+
+// Glob implements fs.GlobFS: a star stands for the files there are.
+func (o overlay) Glob(pattern string) ([]string, error) {
+	var names []string
+	for name := range o {
+		match, err := path.Match(pattern, name)
+		if err != nil {
+			return nil, err
+		}
+		if match {
+			names = append(names, name)
+		}
+	}
+	slices.Sort(names)
+	return names, nil
 }
 
 type overlaid struct {

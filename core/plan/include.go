@@ -3,6 +3,7 @@ package plan
 import (
 	"io/fs"
 	"path"
+	"strings"
 
 	"go.yaml.in/yaml/v4"
 
@@ -37,11 +38,14 @@ func includeAll(fsys fs.FS, d *Document, name string, budget *int) []finding.Fin
 	bytes := len(d.File.Text)
 	seen := map[string]bool{path.Clean(name): true}
 	for i := 0; i < len(d.parts); i++ {
-		for _, t := range d.parts[i].included {
-			inside := path.Join(path.Dir(d.parts[i].inside), t.Value)
-			refuse := func(reason string, args ...any) {
-				found = append(found, finding.New(finding.IncludeRefused, t.Place, reason, args...).About(t.Value))
-			}
+		refuse := func(t Text, reason string, args ...any) {
+			found = append(found, finding.New(finding.IncludeRefused, t.Place, reason, args...).About(t.Value))
+		}
+		dir := path.Dir(d.parts[i].inside)
+		for _, m := range matched(fsys, dir, d.parts[i].included, refuse) {
+			t := m.Text
+			inside := path.Join(dir, t.Value)
+			refuse := func(reason string, args ...any) { refuse(t, reason, args...) }
 			switch {
 			case fsys == nil:
 				refuse("%s cannot be read: this plan is not in a folder", t.Value)
@@ -49,6 +53,8 @@ func includeAll(fsys fs.FS, d *Document, name string, budget *int) []finding.Fin
 			case path.IsAbs(t.Value) || !fs.ValidPath(inside):
 				refuse("%s is outside the plan's folder, and only files in it or below it are taken in", t.Value)
 				continue
+			case seen[inside] && m.byStar:
+				continue // a star stands for those that are not named
 			case seen[inside]:
 				refuse("%s is a part of the plan already", t.Value)
 				continue
@@ -73,10 +79,37 @@ func includeAll(fsys fs.FS, d *Document, name string, budget *int) []finding.Fin
 				continue
 			}
 			r := &reader{file: file, budget: budget}
-			r.whole(d, root, partKeys())
+			fields(r, root, "the plan", partKeys(), d) // the head is that of the plan
 			found = append(found, r.found...)
 			d.parts = append(d.parts, newPart(file, inside, root, r.include))
 		}
 	}
 	return found
+}
+
+// match is a file to include.
+type match struct {
+	Text
+	byStar bool // it is not named itself
+}
+
+// matched is the files that are named, those in the place of a star in the order of their names. A star that stands for none is refused.
+func matched(fsys fs.FS, dir string, named []Text, refuse func(t Text, reason string, args ...any)) []match {
+	var all []match
+	for _, t := range named {
+		if !strings.Contains(t.Value, "*") || fsys == nil {
+			all = append(all, match{Text: t})
+			continue
+		}
+		names, err := fs.Glob(fsys, path.Join(dir, t.Value))
+		if err != nil || len(names) == 0 {
+			refuse(t, "no file is called %s", t.Value)
+		}
+		for _, name := range names {
+			one := t
+			one.Value = strings.TrimPrefix(strings.TrimPrefix(name, dir), "/")
+			all = append(all, match{one, true})
+		}
+	}
+	return all
 }

@@ -114,7 +114,7 @@ func topKeys() []key[Document] {
 			r.number(n, what, Version, Version)
 		}},
 		{"plan", "text", "The plan's name.", text(func(d *Document) *Text { return &d.Name })},
-		{"include", "a file, or a list", "Files that hold more of the plan: `blocks`, `segments`, `devices`, `cables`, and further `include`. A path is relative to the file it stands in, and stays within the plan's folder.", (*reader).includes},
+		{"include", "a file, or a list", "Files that hold more of the plan: `blocks`, `segments`, `devices`, `cables`, and further `include`; `sites/*.yaml` stands for all of a folder. They need no head of their own. A path is relative to the file it stands in, and stays within the plan's folder.", (*reader).includes},
 		{"operator", "a device", "The host the engineer sits at: where `ping` and `trace` start when no other start is named.", text(func(d *Document) *Text { return &d.Operator })},
 		{"settings", "a map", "Behaviours in which makes of equipment differ.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			fields(r, n, "settings", settingKeys, &d.Settings)

@@ -33,6 +33,8 @@ func (r *Review) promises() {
 			r.Unmet = append(r.Unmet, text)
 		case failed[text] && !fails[text]:
 			r.Met = append(r.Met, text)
+		case !fails[text] && !slices.Contains(asked, text):
+			r.Added = append(r.Added, text)
 		}
 	}
 	for _, text := range asked {

@@ -58,6 +58,7 @@ type Review struct {
 	Unmet         []string        // requirements that do not hold after, and held before or are new
 	Met           []string        // requirements that hold after, and did not hold before
 	Dropped       []string        // requirements that are asked for no longer
+	Added         []string        // requirements that are new, and hold
 	Unmanaged     []string        // devices that the operator does not reach any more
 	Risks         []Risk
 	Failures      int // how many single failures of the plan after were made

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/coretest"
 	"ropeswing/core/plan"
 	"ropeswing/core/revise"
@@ -57,7 +58,7 @@ func TestRenamesSayTheSameOrAreRefused(t *testing.T) {
 			if i := len(old) - 2; i > 0 && old[2] == ':' {
 				to = old[:3] + name
 			}
-			r, err := revise.Rename(n, old, to, false)
+			r, err := revise.Rename(n, []assign.Rename{{Old: old, New: to}}, false)
 			if err != nil {
 				continue
 			}
@@ -69,7 +70,7 @@ func TestRenamesSayTheSameOrAreRefused(t *testing.T) {
 			again := openPiers(t, after)
 			assert.True(t, again.Document.Has(to), "%s to %s", old, to)
 			assert.False(t, again.Document.Has(old), "%s to %s", old, to)
-			if _, err := revise.Rename(again, to, old, false); err != nil { // by hand, then
+			if _, err := revise.Rename(again, []assign.Rename{{Old: to, New: old}}, false); err != nil { // by hand, then
 				assert.ErrorContains(t, err, "change the plan by hand", "%s to %s and back", old, to)
 				assert.Contains(t, "'bb,'\"a\"a'b", name, "%s to %s and back", old, to)
 			}
@@ -77,10 +78,10 @@ func TestRenamesSayTheSameOrAreRefused(t *testing.T) {
 	}
 	assert.Greater(t, renamed, 60)
 	for _, refused := range []string{"'bb,'", "a,b", "aa"} {
-		_, err := revise.Rename(n, "bb", refused, false)
+		_, err := revise.Rename(n, []assign.Rename{{Old: "bb", New: refused}}, false)
 		assert.Error(t, err, refused)
 	}
-	_, err := revise.Rename(n, "bb:e", "bb:uplink", false)
+	_, err := revise.Rename(n, []assign.Rename{{Old: "bb:e", New: "bb:uplink"}}, false)
 	assert.NoError(t, err, "a port in a plan of several files")
 }
 
@@ -107,13 +108,13 @@ devices: {hub: {is: router, interfaces: {e: {segment: deck}, "p(1..2)": {segment
 `
 	n := openPiers(t, fstest.MapFS{"a.plan.yaml": {Data: []byte(text)}, "a.ledger": {Data: []byte("ropeswing-ledger 1\n")}})
 	for old, to := range map[string]string{"hub": "mast", "hub:e": "hub:east", "all": "every", "deck": "quay"} {
-		r, err := revise.Rename(n, old, to, false)
+		r, err := revise.Rename(n, []assign.Rename{{Old: old, New: to}}, false)
 		require.NoError(t, err, old)
 		after := string(plan.Apply(n.Document.File, r.Edits...))
 		assert.NotContains(t, after, "hut-1", old)
 	}
 	for _, made := range []string{"hut-1", "hub:p2"} {
-		_, err := revise.Rename(n, made, made+"x", false)
+		_, err := revise.Rename(n, []assign.Rename{{Old: made, New: made + "x"}}, false)
 		assert.ErrorContains(t, err, "comes of a pattern", made)
 	}
 }
@@ -131,7 +132,7 @@ func TestWhateverHasANameCanBeRenamed(t *testing.T) {
 	}
 	require.Greater(t, len(names), 20)
 	for _, name := range names {
-		_, err := revise.Rename(n, name, "other-name", false)
+		_, err := revise.Rename(n, []assign.Rename{{Old: name, New: "other-name"}}, false)
 		assert.NoError(t, err, name)
 	}
 }

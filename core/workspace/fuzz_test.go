@@ -8,6 +8,7 @@ import (
 	"io/fs"
 
 	"ropeswing/core/ask"
+	"ropeswing/core/assign"
 	"ropeswing/core/explain"
 	"ropeswing/core/finding"
 	"ropeswing/core/forward"
@@ -66,7 +67,7 @@ func FuzzWorkspace(f *testing.F) {
 		require.Empty(t, again.Changes, "%s", w.Next.Text())
 		for _, name := range w.Names() {
 			_, _ = explain.Explain(&w.Numbers, name) // a cable has no numbers
-			if r, err := revise.Rename(&w.Numbers, name, "another-name", false); err == nil {
+			if r, err := revise.Rename(&w.Numbers, []assign.Rename{{Old: name, New: "another-name"}}, false); err == nil {
 				renamed := workspace.FromText("f", plan.Apply(w.Document.File, r.Edits...))
 				require.True(t, renamed.Usable(), "%s: %v", name, renamed.Slips())
 			}

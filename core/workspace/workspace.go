@@ -52,7 +52,7 @@ func Open(fsys fs.FS, name, shown string) *Numbers { return OpenTo(fsys, name, s
 // OpenTo is Open with numbers changed that were given, as asked.
 func OpenTo(fsys fs.FS, name, shown string, change assign.Ask) *Numbers {
 	doc, found := plan.Read(fsys, name, shown)
-	ledger, more := readLedger(fsys, LedgerName(name), LedgerName(shown))
+	ledger, more := readLedger(fsys, LedgerName(name), LedgerName(shown), change)
 	return number(doc, ledger, append(found, more...), change)
 }
 
@@ -74,7 +74,7 @@ func LedgerName(plan string) string {
 }
 
 // readLedger reads a plan's ledger; nil where there is none.
-func readLedger(fsys fs.FS, name, shown string) (*assign.Ledger, []finding.Finding) {
+func readLedger(fsys fs.FS, name, shown string, change assign.Ask) (*assign.Ledger, []finding.Finding) {
 	info, err := fs.Stat(fsys, name)
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil, nil
@@ -93,6 +93,9 @@ func readLedger(fsys fs.FS, name, shown string) (*assign.Ledger, []finding.Findi
 			err = cause.Err
 		}
 		return nil, []finding.Finding{finding.New(finding.LedgerBroken, source.New(shown, nil).Whole(), "the ledger cannot be read: %s", err)}
+	}
+	if change.Merge {
+		return assign.MergeLedger(source.New(shown, text), change.Keep)
 	}
 	return assign.ReadLedger(source.New(shown, text))
 }
@@ -144,6 +147,9 @@ func number(doc *plan.Document, ledger *assign.Ledger, found []finding.Finding, 
 		numbering := assign.NewNumbering(ledger, change)
 		spec, more := model.Resolve(doc, numbering)
 		w.Changes, w.Next = numbering.Finish(spec)
+		if w.Ledger != nil {
+			w.Changes = w.Ledger.Remade(w.Changes)
+		}
 		w.NotChanged = numbering.NotChanged()
 		w.Changes = append(w.Changes, w.renamed...)
 		w.Who = ask.Who{Spec: spec, Groups: doc.Groups}

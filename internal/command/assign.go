@@ -1,6 +1,7 @@
 package command
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"strings"
@@ -19,6 +20,7 @@ type assignOptions struct {
 	write, check bool
 	grow         []string
 	renumber     []string
+	keep         []string
 	release      []string
 	releaseAll   bool
 }
@@ -59,10 +61,14 @@ func (a *app) assign() *cobra.Command {
 		"grow", nil, "make `SEGMENT-OR-BLOCK` larger, if it is too small: where it lies, or else another; repeatable")
 	cmd.Flags().StringSliceVar(&o.renumber,
 		"renumber", nil, "give `NAME`, a segment, a block, or a device for its loopback, another number; repeatable")
+	cmd.Flags().StringSliceVar(&o.keep, "keep", nil,
+		"after a merge of two branches: `NAME` keeps its numbers, and others that have the same get others; NAME* for several, "+
+			"NAME=NUMBER where it has two; repeatable")
 	cmd.Flags().StringSliceVar(&o.release, "release", nil, "let the retired numbers of `NAME` be given to others; repeatable")
 	cmd.Flags().BoolVar(&o.releaseAll, "release-all", false, "let all retired numbers be given to others")
 	a.must(cmd.RegisterFlagCompletionFunc("grow", a.completeGiven))
 	a.must(cmd.RegisterFlagCompletionFunc("renumber", a.completeGiven))
+	a.must(cmd.RegisterFlagCompletionFunc("keep", a.completeGiven))
 	a.must(cmd.RegisterFlagCompletionFunc("release", a.completeRetired))
 	a.formatFlags(cmd)
 	a.wideFlag(cmd)
@@ -70,7 +76,8 @@ func (a *app) assign() *cobra.Command {
 }
 
 func (a *app) runAssign(found files.Found, writer *files.Writer, o assignOptions) error {
-	w, err := a.used(workspace.OpenTo(found.FS, found.Name, found.Shown, assign.Ask{Grow: o.grow, Renumber: o.renumber}))
+	w, err := a.used(workspace.OpenTo(found.FS, found.Name, found.Shown, assign.Ask{Grow: o.grow, Renumber: o.renumber,
+		Merge: true, Keep: o.keep}))
 	if err != nil {
 		return err
 	}
@@ -94,7 +101,8 @@ func (a *app) runAssign(found files.Found, writer *files.Writer, o assignOptions
 			return err
 		}
 	}
-	if o.write && len(v.Changes) > 0 {
+	tidied := w.Ledger != nil && w.Next != nil && !bytes.Equal(w.Ledger.File.Text, w.Next.Text()) // a merge left more than changes tell
+	if o.write && (len(v.Changes) > 0 || tidied && bytes.Contains(w.Ledger.File.Text, []byte("\n<<<<<<<"))) {
 		if err := writer.Commit(ledgerChange(found, w.Ledger, w.Next)); err != nil {
 			return notWritten("the ledger", err)
 		}
@@ -122,6 +130,9 @@ func (o assignOptions) words() string {
 	}
 	for _, n := range o.renumber {
 		text += " --renumber " + view.ShellWord(n)
+	}
+	for _, n := range o.keep {
+		text += " --keep " + view.ShellWord(n)
 	}
 	for _, n := range o.release {
 		text += " --release " + view.ShellWord(n)

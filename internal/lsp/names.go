@@ -7,6 +7,7 @@ import (
 	"go.lsp.dev/protocol"
 	"go.lsp.dev/uri"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/plan"
 	"ropeswing/core/revise"
 )
@@ -96,7 +97,7 @@ func (s *Server) rename(u uri.URI, p protocol.Position, to string) (*protocol.Wo
 	if name.Of != "" {
 		to = name.Of + ":" + to
 	}
-	r, err := revise.Rename(l.numbers, old, to, false)
+	r, err := revise.Rename(l.numbers, []assign.Rename{{Old: old, New: to}}, false)
 	if err != nil {
 		return nil, err
 	}

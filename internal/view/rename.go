@@ -6,15 +6,20 @@ import (
 	"slices"
 	"strings"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/plan"
 	"ropeswing/core/revise"
 )
 
 // RenameText writes what a rename changes: the lines of the plan, and the
 // numbers that go with the name.
-func RenameText(w io.Writer, old, to string, r *revise.Renaming, written bool, next string) {
+func RenameText(w io.Writer, names []assign.Rename, r *revise.Renaming, written bool, next string) {
+	old, to := names[0].Old, names[0].New
 	head := fmt.Sprintf("%s becomes %s: %s in the plan, %s in the ledger", old, to, Count(len(r.Edits), "place"),
 		Count(len(r.Changes), "number"))
+	if n := len(names) - 1; n > 0 {
+		head = strings.Replace(head, ": ", fmt.Sprintf(", and %d more likewise: ", n), 1)
+	}
 	if written {
 		head = "written: " + head
 	}

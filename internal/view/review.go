@@ -30,6 +30,7 @@ type Review struct {
 	Unmet       []string       `json:"unmet"`     // requirements that do not hold, and held or are new
 	Met         []string       `json:"met"`       // requirements that hold, and did not
 	Dropped     []string       `json:"dropped"`   // requirements that are asked for no longer
+	Added       []string       `json:"added"`     // requirements that are new, and hold
 	Unmanaged   []string       `json:"unmanaged"` // devices that the operator reaches no more
 	Failures    int            `json:"failures"`  // single failures of cables that were made
 	Risks       []ReviewRisk   `json:"risks"`     // what one failure takes that none took before
@@ -90,7 +91,7 @@ type ReviewRemark struct {
 // shows them.
 func NewReview(r *review.Review, basis string, words [2]string, steps, next string) Review {
 	v := Review{Basis: basis, Worse: r.Worse(), Asked: r.Asked, HostsLeft: r.HostsLeft, Failures: r.Failures, Kept: r.Numbers.Kept,
-		Gone: list(r.Gone), New: list(r.New), Unmet: list(r.Unmet), Met: list(r.Met), Dropped: list(r.Dropped), Unmanaged: list(r.Unmanaged),
+		Gone: list(r.Gone), New: list(r.New), Unmet: list(r.Unmet), Met: list(r.Met), Dropped: list(r.Dropped), Added: list(r.Added), Unmanaged: list(r.Unmanaged),
 		Given: list(r.Numbers.Given), Retired: list(r.Numbers.Retired), Services: services(r.Services), NotAsked: services(r.ServicesLeft),
 		Lost: reviewPairs(r.Lost), Refused: reviewPairs(r.Refused), Gained: reviewPairs(r.Gained), Risks: []ReviewRisk{},
 		Paths: []ReviewPath{}, Found: remarks(r.Found), Mended: remarks(r.Mended), Steps: steps,
@@ -232,6 +233,7 @@ func (v Review) rows(most int) []reviewRow {
 	under("will not work any more, as required", v.pairRows(v.Refused))
 	under("will work, and does not now", v.pairRows(v.Gained))
 	under("requirement that will hold, and does not now", words(v.Met, true))
+	under("requirement that is new, and holds", words(v.Added, true))
 	mended := found(v.Mended)
 	for i := range mended {
 		mended[i].below = ""

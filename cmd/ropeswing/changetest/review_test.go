@@ -24,9 +24,9 @@ func TestTheReviewOfTenChanges(t *testing.T) {
 			"there will be desk-8"},
 		"a segment more": {"  quay-guest:   {vlan: 160", "  quay-phones:  {vlan: 170, hosts: 20, from: quay}\n  quay-guest:   {vlan: 160", "",
 			"numbers given quay-phones"},
-		"a note": {"note: Old line to Far Skerry", "note: To Far Skerry", "", "quay-edge note ser0 Old line to Far Skerry To Far Skerry"},
+		"a note": {"note: Old line to Far Skerry", "note: To Far Skerry", "", "quay-edge note ser0 different Old line to Far To Far Skerry"},
 		"another gateway": {"      vlan110: {vlan: quay-staff, address: first}", "      vlan110: {vlan: quay-staff, address: last}", "",
-			"quay-core address vlan110 10.48.1.1/26 10.48.1.62/26"},
+			"quay-core address vlan110 different 10.48.1.1/26 10.48.1.62/26"},
 		"a requirement more": {"  - quay-guest does not reach quay-manage\n", "  - quay-guest does not reach quay-manage\n" +
 			"  - ops-laptop reaches tern-cam without beam-a\n", "", "requirement 1"},
 		"a beam less": {"      beam1: {segment: beam-quay, mtu: 1500, bandwidth: 300M}\n      ser0", "      beam1: {segment: beam-quay, mtu: 1500, " +
