@@ -15,7 +15,9 @@ type Start struct {
 	Name     string
 	Blocks   []netip.Prefix
 	Segments []StartSegment
-	Routers  bool // a router at each site, links between them, and a host at each: it pings already
+	Devices  []StartDevice
+	Cables   []StartCable // between them
+	Routers  bool         // a router at each site, links between them, and a host at each: it pings already
 }
 
 // StartSegment is one segment of a new plan; what is empty or 0 is left out.
@@ -51,10 +53,19 @@ func Compose(s Start) []byte {
 	var b strings.Builder
 	fmt.Fprintf(&b, "ropeswing: %d\nplan: %s\n", Version, scalar(s.Name))
 	n := s.network()
-	if n.operator != "" {
-		fmt.Fprintf(&b, "operator: %s   # the host you sit at\n", n.operator)
+	var v *inventory
+	if len(s.Devices) > 0 {
+		s.Segments = slices.Clone(s.Segments)
+		v = s.inventory()
+		n.operator = v.operator()
+		for _, l := range v.links {
+			n.links = append(n.links, startLink{l})
+		}
 	}
-	if len(n.links) > 0 {
+	if n.operator != "" {
+		fmt.Fprintf(&b, "operator: %s   # the host you sit at\n", scalar(n.operator))
+	}
+	if len(n.links) > 0 || v != nil && slices.ContainsFunc(v.units, (*startUnit).forwards) {
 		b.WriteString("wants: {}            # routes are derived, so that all LANs reach each other\n")
 	}
 	if len(n.hosts) > 1 {
@@ -107,6 +118,10 @@ func Compose(s Start) []byte {
 			from = ", from: home"
 		}
 		fmt.Fprintf(&b, "  %-*s {point-to-point: true%s}\n", width+1, l.name+":", from)
+	}
+	if v != nil {
+		v.compose(&b)
+		return []byte(b.String())
 	}
 	if len(n.routers) > 0 {
 		b.WriteString("\ndevices:\n")

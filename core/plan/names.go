@@ -57,10 +57,18 @@ func CheckName(name string) (wrong string, bad bool) {
 // checkInterfaceName is milder: interface names are whatever the equipment
 // calls them.
 func (r *reader) checkInterfaceName(name Text) {
-	switch {
-	case strings.ContainsFunc(name.Value, unicode.IsSpace):
-		r.report(finding.New(finding.BadName, name.Place, "an interface cannot be called %s: it has a space in it", name.Value))
-	case len([]rune(name.Value)) > longestName:
-		r.report(finding.New(finding.BadName, name.Place, "an interface cannot be called %s: it is longer than 63 characters", name.Value))
+	if wrong, bad := CheckInterfaceName(name.Value); bad {
+		r.report(finding.New(finding.BadName, name.Place, "an interface cannot be called %s: it %s", name.Value, wrong))
 	}
+}
+
+// CheckInterfaceName tells what is wrong with a name of an interface: little is, for the equipment calls it so.
+func CheckInterfaceName(name string) (wrong string, bad bool) {
+	switch {
+	case strings.ContainsFunc(name, unicode.IsSpace):
+		return "has a space in it", true
+	case len([]rune(name)) > longestName:
+		return "is longer than 63 characters", true
+	}
+	return "", false
 }

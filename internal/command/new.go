@@ -28,13 +28,15 @@ import (
 
 // newOptions are what a new plan is made of.
 type newOptions struct {
-	blocks []string
-	from   string
-	title  string
-	ask    bool
-	bare   bool
-	here   bool
-	write  bool
+	blocks  []string
+	from    string
+	devices string
+	cables  string
+	title   string
+	ask     bool
+	bare    bool
+	here    bool
+	write   bool
 }
 
 func (a *app) new() *cobra.Command {
@@ -49,11 +51,15 @@ func (a *app) new() *cobra.Command {
 			"name, and any of vlan, hosts (or a length such as /31), site, prefix, mask, gateway\n" +
 			"and note. A blank site is as the row above has it, where each is written once. What\n" +
 			"is made of the sheet is told, and what is wrong in it all at once. A site gets a\n" +
-			"router, a link to the first, and a block where it has no subnets yet. With --here it\n" +
+			"router, a link to the first, and a block where it has no subnets yet; or, with\n" +
+			"--devices, the devices of an inventory (name, and any of address, kind, site, serial,\n" +
+			"note), joined by --cables (two ports, each device and port). What no table tells is\n" +
+			"guessed, with a remark beside it in the plan. With --here it\n" +
 			"is this machine with its addresses, and its gateways. A file that exists is never\n" +
 			"written over.",
 		Example: "  ropeswing new skerry\n  ropeswing new skerry --block 10.48.0.0/20 --from segments.csv\n  ropeswing new skerry --block " +
-			"10.48.0.0/20 --from segments.csv -w\n  ropeswing new desk --here -w",
+			"10.48.0.0/20 --from segments.csv -w\n  ropeswing new desk --here -w\n  " +
+			"ropeswing new farm --from nets.csv --devices inventory.csv --cables cables.csv -w",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return errors.New("name the plan: ropeswing new skerry")
@@ -64,6 +70,8 @@ func (a *app) new() *cobra.Command {
 	}
 	cmd.Flags().StringSliceVar(&o.blocks, "block", nil, "address space the plan may use: a `PREFIX`; repeatable")
 	cmd.Flags().StringVar(&o.from, "from", "", "take segments from a sheet in `FILE`; - is standard input")
+	cmd.Flags().StringVar(&o.devices, "devices", "", "with --from: take devices from an inventory in `FILE`")
+	cmd.Flags().StringVar(&o.cables, "cables", "", "with --devices: take cables from a table of ports in `FILE`")
 	cmd.Flags().StringVar(&o.title, "title", "", "the plan's `NAME` in full; NAME unless set")
 	cmd.Flags().BoolVar(&o.ask, "ask", false, "ask questions even where there is no terminal")
 	cmd.Flags().BoolVar(&o.bare, "bare", false, "the segments only, with no devices: numbers as 'fit' gives them")
@@ -147,6 +155,24 @@ func (a *app) startText(file string, o *newOptions) (text []byte, asked bool, er
 			return nil, false, err
 		}
 	}
+	if o.devices == "" && o.cables != "" {
+		return nil, false, errors.New("--cables joins devices of an inventory: name it with --devices")
+	}
+	if o.devices != "" {
+		if o.from == "" {
+			return nil, false, errors.New("--devices says where devices are by the segments of a sheet: name it with --from")
+		}
+		start.Routers = false
+		r, err := a.devicesFrom(o.devices, &start)
+		if err != nil {
+			return nil, false, err
+		}
+		if o.cables != "" {
+			if err := a.cablesFrom(o.cables, r); err != nil {
+				return nil, false, err
+			}
+		}
+	}
 	in, isFile := a.in.(*os.File)
 	asked = o.ask || o.from == "" && len(o.blocks) == 0 && isFile && term.IsTerminal(int(in.Fd()))
 	switch {
@@ -168,6 +194,10 @@ func (a *app) startText(file string, o *newOptions) (text []byte, asked bool, er
 	if len(start.Blocks) == 0 && !o.bare && o.from != "" {
 		if p, ok := spare(start.Segments); ok {
 			start.Blocks = []netip.Prefix{p}
+			for _, s := range start.Segments {
+				start.Blocks = append(start.Blocks, s.Prefixes...)
+			}
+			start.Blocks = prefix.Merge(start.Blocks)
 			fmt.Fprintf(a.err, "links and loopbacks take their numbers from %s: --block says another\n", p)
 		}
 	}

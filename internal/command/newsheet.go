@@ -13,7 +13,6 @@ import (
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
 	"ropeswing/internal/sheet"
-	"ropeswing/internal/view"
 )
 
 // segmentColumns are what a sheet may say of segments, and under which headings.
@@ -82,16 +81,7 @@ func (a *app) segmentsFrom(path string) ([]plan.StartSegment, error) {
 	for _, row := range s.Rows {
 		r.segment(row, bySite)
 	}
-	for _, words := range append(s.Told, r.told...) {
-		fmt.Fprintln(a.err, view.Clean(path+": "+words))
-	}
-	if len(r.wrong) == 0 {
-		return r.all, nil
-	}
-	for _, w := range r.wrong {
-		fmt.Fprintln(a.err, view.Clean(path+":"+w))
-	}
-	return nil, fmt.Errorf("%s of %s cannot be used; nothing was made of it", view.Count(len(r.wrong), "cell"), path)
+	return r.all, a.tellRows(path, s, &r.rowReader)
 }
 
 // sameNames tells whether two sites have a segment of the same name; then all are called by their site too.
@@ -109,40 +99,9 @@ func sameNames(rows []sheet.Row) bool {
 
 // segmentReader makes segments of rows.
 type segmentReader struct {
-	all     []plan.StartSegment
-	names   map[string]int // the line of each
-	told    []string
-	wrong   []string
-	renamed map[string]bool // that was told of some words
-}
-
-func (r *segmentReader) bad(row sheet.Row, field, format string, args ...any) {
-	r.wrong = append(r.wrong, fmt.Sprintf("%d:%d: ", row.Line, row.Column(field))+fmt.Sprintf(format, args...))
-}
-
-func (r *segmentReader) tell(row sheet.Row, format string, args ...any) {
-	r.told = append(r.told, fmt.Sprintf("line %d: ", row.Line)+fmt.Sprintf(format, args...))
-}
-
-// safe is a name that a plan takes, told where it is another than was written.
-func (r *segmentReader) safe(row sheet.Row, field string) string {
-	words := row.Fields[field]
-	name := words
-	if _, bad := plan.CheckName(words); bad && words != "" {
-		name = sheet.SafeName(words)
-		if name == "" {
-			r.bad(row, field, "it cannot be called %s: there is no letter and no digit in it", words)
-		} else if wrong, bad := plan.CheckName(name); bad {
-			r.bad(row, field, "it cannot be called %s: it %s", words, wrong)
-		} else if !r.renamed[words] {
-			if r.renamed == nil {
-				r.renamed = map[string]bool{}
-			}
-			r.renamed[words] = true
-			r.tell(row, "'%s' is called %s", words, name)
-		}
-	}
-	return name
+	rowReader
+	all   []plan.StartSegment
+	names map[string]int // the line of each
 }
 
 func (r *segmentReader) segment(row sheet.Row, bySite bool) {
