@@ -28,7 +28,8 @@ type StartCable struct {
 
 // Taken tells whether a segment or site has a name already.
 func (s *Start) Taken(name string) bool {
-	return name == "home" && len(s.Blocks) > 0 || slices.ContainsFunc(s.Segments, func(x StartSegment) bool { return x.Name == name || x.Site == name })
+	return name == "home" && len(s.Blocks) > 0 ||
+		slices.ContainsFunc(s.Segments, func(x StartSegment) bool { return x.Name == name || x.Site == name })
 }
 
 // startPort is a port of a device that is made of an inventory.

@@ -186,7 +186,8 @@ func (a *app) cablesFrom(path string, r *inventoryReader) error {
 	for _, end := range []string{"from", "to"} {
 		_, port := s.Headings[end]
 		if _, device := s.Headings[end+" device"]; !port && !device {
-			return fmt.Errorf("%s: no column is called %s, nor %s device: a cable has two ends, each DEVICE PORT in one column or two", path, end, end)
+			return fmt.Errorf("%s: no column is called %s, nor %s device: a cable has two ends, each DEVICE PORT in one column or two", path, end,
+				end)
 		}
 	}
 	c := &cableReader{rowReader: rowReader{}, inventoryReader: r, used: map[[2]string]int{}}
