@@ -63,7 +63,10 @@ const (
 	OfForwards    What = "forwards"
 	OfBeyond      What = "beyond"
 	OfManage      What = "manage"
-	OfAnswers     What = "answers"
+	OfAnswers     What = "answers" // this and the next are keys of a device: model.DeviceKeys
+	OfNames       What = "name-servers"
+	OfTimes       What = "time-servers"
+	OfLogs        What = "log-servers"
 	OfWatch       What = "watch"
 	OfPrefer      What = "prefer"
 	OfLinkLocal   What = "link-local"

@@ -207,7 +207,11 @@ func (f *facts) device(id model.DeviceID) {
 		manage = f.spec.Interfaces[d.Manage].Name
 	}
 	add(OfManage, manage)
-	add(OfAnswers, strings.Join(d.Answers, ", "))
+	for _, k := range model.DeviceKeys {
+		if k.List {
+			add(What(k.Name), k.Says(d))
+		}
+	}
 	add(OfFrom, joined(d.From, func(b model.BlockID) string { return f.spec.Blocks[b].Name }))
 	for _, i := range f.spec.InterfacesOf(id) {
 		f.iface(d.Name, &f.spec.Interfaces[i])

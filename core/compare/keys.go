@@ -23,6 +23,7 @@ var HowCompared = map[string]map[string]How{
 		"operator": by(OfOperator), "settings": by(OfSetting), "wants": by(OfWants), "groups": by(OfMeaning), "must": by(OfRequirement),
 		"accept": need(ofTheTeam),
 		"access": need(howAsked), "known-hosts": need(howAsked),
+		"name-servers": by(OfNames), "time-servers": by(OfTimes), "log-servers": by(OfLogs),
 		"vlans": by(OfVLANNumbers), "blocks": by(OfBlock), "segments": by(OfSegment), "devices": by(OfDevice), "cables": by(OfCable),
 	},
 	"accept": {"finding": need(ofTheTeam), "of": need(ofTheTeam), "because": need(ofTheTeam), "until": need(ofTheTeam)},
@@ -44,6 +45,7 @@ var HowCompared = map[string]map[string]How{
 	"block": {
 		"prefix": by(OfBlock), "from": by(OfFrom), "length": by(OfNeed), "grow": by(OfNeed), "alike": by(OfLayout),
 		"subnet-number": by(OfLayout), "keep": by(OfKept), "note": need(aRemark),
+		"name-servers": by(OfNames), "time-servers": by(OfTimes), "log-servers": by(OfLogs),
 	},
 	"segment": {
 		"vlan": by(OfVLAN, OfTag).inState(OfVLAN), "prefix": by(OfSegment,
@@ -56,6 +58,7 @@ var HowCompared = map[string]map[string]How{
 		"is": by(OfKind), "at": by(OfCable), "segment": by(OfAddress).inState(OfAddress), "address": by(OfAddress).inState(OfAddress),
 		"gateway": by(OfNextHop, OfRoute).inState(OfNextHop), "loopback": by(OfAddress).inState(OfAddress), "from": by(OfFrom),
 		"manage": by(OfManage), "answers": by(OfAnswers),
+		"name-servers": by(OfNames), "time-servers": by(OfTimes), "log-servers": by(OfLogs),
 		"tables": by(OfRoute, OfNextHop).inState(OfNextHop), "forwards": by(OfForwards), "beyond": by(OfBeyond),
 		"interfaces": by(OfInterface).inState(OfInterface), "routes": by(OfRoute).inState(OfRoute),
 		"permits": by(OfPermit), "own-permits": by(OfPermit), "otherwise": by(OfPermit), "keeps-state": by(OfPermit),

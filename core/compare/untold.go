@@ -8,7 +8,7 @@ import (
 
 // noList is what a plan says of how a device behaves, and no list of a device tells, beside the keys of an interface.
 var noList = []What{
-	OfPermit, OfTranslation, OfWatch, OfPrefer, OfAnswers,
+	OfPermit, OfTranslation, OfWatch, OfPrefer, OfAnswers, OfNames, OfTimes, OfLogs,
 	OfForwards, OfManage, OfBeyond, OfKind, OfCable, // what a device is, which is not told each time
 }
 
@@ -34,7 +34,9 @@ func (c *comparer) untold() {
 		if x.Kind != model.World {
 			says[OfPermit] = says[OfPermit] || len(x.Permits)+len(x.OwnPermits) > 0 || x.Otherwise != model.Pass
 			says[OfTranslation] = says[OfTranslation] || len(x.Translates) > 0
-			says[OfAnswers] = says[OfAnswers] || len(x.Answers) > 0
+			for _, k := range model.DeviceKeys {
+				says[What(k.Name)] = says[What(k.Name)] || k.List && k.Says(x) != ""
+			}
 		}
 		first, last := c.spec.StaticsOf(model.DeviceID(d))
 		says[OfWatch] = says[OfWatch] || slices.ContainsFunc(c.spec.Statics[first:last], func(s model.Static) bool { return s.Watch.IsValid() })

@@ -3,12 +3,15 @@ package coretest
 // EveryKey is a plan in which every key says something.
 const EveryKey = `
 operator: desk
+name-servers: desk
+time-servers: 10.1.0.40
+log-servers: [desk, "2001:db8:1::40"]
 settings: {resolve-through-default: false, vlan-interface-needs-port: true, answers-without-link: false, probes-by-table: false, first-source: false, error-source: incoming, spanning-tree: single, tree-root: sw1, ports-start: up, default-vlan: 5}
 wants: {reach: [a to b], world: [a], carriers: [isp, sat], protect: links, stretch: 2, links: true, summarise: true, leave-out: gw}
 groups: {staff: [a]}
 must: [staff reaches b]
 vlans: 300..399
-blocks: {home: {prefix: 10.64.0.0/16, keep: 10.64.9.0/24}, spare: {prefix: 10.66.0.0/16}, site: {from: home, length: 26, grow: 30%, alike: sites, subnet-number: vlan}}
+blocks: {home: {prefix: 10.64.0.0/16, keep: 10.64.9.0/24, name-servers: 10.2.0.41, time-servers: 10.2.0.42, log-servers: 10.2.0.43}, spare: {prefix: 10.66.0.0/16}, site: {from: home, length: 26, grow: 30%, alike: sites, subnet-number: vlan}}
 segments:
   a: {vlan: 7, prefix: [10.1.0.0/24, "2001:db8:1::/64"], leases: [{range: 100..149, by: desk, gateway: r1}], gateway: r1}
   b: {prefix: 10.2.0.0/24}
@@ -29,6 +32,9 @@ devices:
     loopback: 10.9.0.1
     manage: loopback
     answers: [ping, ssh]
+    name-servers: hb
+    time-servers: 10.2.0.50
+    log-servers: 10.2.0.51
     otherwise: drop
     keeps-state: true
     interfaces:
@@ -57,7 +63,8 @@ type Change [2]string
 // Changes is for each key what is changed to see that it is compared.
 var Changes = map[string]map[string]Change{
 	"plan": {
-		"operator": {"operator: desk", "operator: hb"}, "settings": {"spanning-tree: single", "spanning-tree: none"}, "wants": {"world: [a]",
+		"name-servers": {"name-servers: desk", "name-servers: 10.1.0.11"}, "time-servers": {"10.1.0.40", "10.1.0.41"},
+		"log-servers": {", \"2001:db8:1::40\"", ""}, "operator": {"operator: desk", "operator: hb"}, "settings": {"spanning-tree: single", "spanning-tree: none"}, "wants": {"world: [a]",
 			"world: [b]"}, "groups": {"staff: [a]", "staff: [a, x]"},
 		"must": {"must: [staff reaches b]", "must: [b reaches staff]"}, "vlans": {"vlans: 300..399",
 			"vlans: 300..398"}, "blocks": {"spare: {prefix", "other: {prefix"}, "segments": {"  x: {vlan: 8,",
@@ -79,7 +86,8 @@ var Changes = map[string]map[string]Change{
 			"stretch: 3"}, "links": {"links: true", "links: false"}, "summarise": {"summarise: true",
 			"summarise: false"}, "leave-out": {"leave-out: gw", "leave-out: far"},
 	},
-	"block": {"prefix": {"10.66.0.0/16", "10.67.0.0/16"}, "keep": {"keep: 10.64.9.0/24", "keep: 10.64.9.0/25"},
+	"block": {"name-servers": {"10.2.0.41", "10.2.0.44"}, "time-servers": {"10.2.0.42", "10.2.0.45"},
+		"log-servers": {"10.2.0.43", "10.2.0.46"}, "prefix": {"10.66.0.0/16", "10.67.0.0/16"}, "keep": {"keep: 10.64.9.0/24", "keep: 10.64.9.0/25"},
 		"from": {"site: {from: home", "site: {from: spare"}, "length": {"length: 26", "length: 25"}, "grow": {"grow: 30%",
 			"grow: 31%"}, "alike": {"alike: sites", "alike: yards"}, "subnet-number": {"subnet-number: vlan", "subnet-number: vlan-value"}},
 	"segment": {
@@ -93,7 +101,9 @@ var Changes = map[string]map[string]Change{
 	"lease": {"range": {"range: 100..149", "range: 100..150"}, "by": {"by: desk", "by: r1"},
 		"gateway": {"desk, gateway: r1}", "desk, gateway: none}"}},
 	"device": {
-		"is": {"far: {is: router", "far: {is: firewall"}, "at": {"sw1:p1\"", "sw1:p3\""}, "segment": {"segment: a, address: 10",
+		"name-servers": {"name-servers: hb", "name-servers: far"}, "time-servers": {"10.2.0.50", "10.2.0.52"},
+		"log-servers": {"10.2.0.51", "10.2.0.53"},
+		"is":          {"far: {is: router", "far: {is: firewall"}, "at": {"sw1:p1\"", "sw1:p3\""}, "segment": {"segment: a, address: 10",
 			"segment: b, address: 10"}, "address": {"address: 10, gateway", "address: 11, gateway"}, "gateway": {"gateway: 10.1.0.1}",
 			"gateway: 10.1.0.9}"}, "loopback": {"10.9.0.1", "10.9.0.2"},
 		"from": {"loopback: true, from: home", "loopback: true, from: spare"}, "manage": {"manage: loopback",

@@ -70,6 +70,7 @@ const (
 	LeaseOverFixed         Name = "lease-over-fixed-address"
 	LeaseOutOfReach        Name = "lease-out-of-reach"
 	RelayForNothing        Name = "relay-for-nothing"
+	ServerOutOfReach       Name = "server-out-of-reach"
 	NotAdvertised          Name = "not-advertised"
 	SeveralPrimaries       Name = "several-primaries"
 	CableMissing           Name = "cable-missing"

@@ -10,6 +10,7 @@ import (
 // DeviceKey is what is set on a device as a whole by one value, as InterfaceKey is of an interface.
 type DeviceKey struct {
 	Name string // as in the plan
+	List bool   // it has several values
 	What string // what it is a difference of, where that is another word
 	Says func(d *Device) string
 	Set  func(d *Device, value string) error // a value of "" takes it away
@@ -46,7 +47,7 @@ var DeviceKeys = []DeviceKey{
 			return oneOf(value, "true", "false")
 		}},
 	{
-		Name: "answers",
+		Name: "answers", List: true,
 		Says: func(d *Device) string { return strings.Join(d.Answers, ", ") },
 		Set: func(d *Device, value string) error {
 			d.Answers = nil
@@ -58,6 +59,9 @@ var DeviceKeys = []DeviceKey{
 			}
 			return nil
 		}},
+	serverKey(NameServers),
+	serverKey(TimeServers),
+	serverKey(LogServers),
 }
 
 // DeviceKeyNamed finds a key by its name; nil where there is none.

@@ -252,6 +252,7 @@ type Device struct {
 	Manage   InterfaceID // where it is managed; None where it has no address
 	Answers  []string    // the services it answers there
 	Leases   bool        // it gives leases
+	Servers  [3][]Server // that it is told to ask, by ServerKind
 
 	Permits    []Permit // of what passes through, in order
 	OwnPermits []Permit // of what is for the device itself, or from it

@@ -4,6 +4,8 @@
 package plan
 
 import (
+	"slices"
+
 	"ropeswing/core/source"
 )
 
@@ -59,9 +61,10 @@ type Document struct {
 	Groups     []Group
 	Accepts    []Accept
 	Access     []Access
-	KnownHosts Text   // a file
-	MustSaid   Switch // a must is there, though it may be empty
-	Must       []Text // sentences such as 'desk-7 reaches tern-cam'
+	KnownHosts Text    // a file
+	Servers    Servers // of all devices that say no others
+	MustSaid   Switch  // a must is there, though it may be empty
+	Must       []Text  // sentences such as 'desk-7 reaches tern-cam'
 
 	parts []part // the plan's own file, then those it includes
 }
@@ -90,6 +93,12 @@ type Settings struct {
 	PortsStartOf           map[string]Text // by kind of device
 	DefaultVLAN            Number
 }
+
+// Servers are those that devices are told to ask, each a device or an address: for names, for the time, and to be sent logs.
+type Servers struct{ Names, Times, Logs []Text }
+
+// All are all of them.
+func (s *Servers) All() []Text { return slices.Concat(s.Names, s.Times, s.Logs) }
 
 // Group is a name for several segments, devices, addresses or other groups.
 type Group struct {
@@ -121,6 +130,7 @@ type Block struct {
 	Alike        Text
 	SubnetNumber Text
 	Keep         []Text // what of it is not to be assigned yet
+	Servers      Servers
 	Note         Text
 	Made         bool // from a pattern
 }
@@ -174,6 +184,7 @@ type Device struct {
 	Otherwise  Text     // what becomes of what no permit matches
 	KeepsState Switch
 	Translates []Text // sentences such as 'quay-staff shares wan0'
+	Servers    Servers
 	Note       Text
 	Made       bool // from a pattern
 }

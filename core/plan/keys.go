@@ -105,11 +105,24 @@ func choice[T any](field func(*T) *Text, choices ...string) func(*reader, *T, *y
 	return func(r *reader, into *T, n *yaml.Node, what string) { *field(into) = r.choice(n, what, choices...) }
 }
 
+// serverKeys are the keys for the servers that devices are told to ask, of the plan, of a block and of a device.
+func serverKeys[T any](whose string, of func(*T) *Servers) []key[T] {
+	row := func(name, does string, field func(*Servers) *[]Text) key[T] {
+		return key[T]{name, "a device or an address, or a list", does + " " + whose,
+			texts(func(x *T) *[]Text { return field(of(x)) })}
+	}
+	return []key[T]{
+		row("name-servers", "Where names are asked for (RFC 7317 §3.4),", func(s *Servers) *[]Text { return &s.Names }),
+		row("time-servers", "Where the time is asked for (RFC 7317 §3.3),", func(s *Servers) *[]Text { return &s.Times }),
+		row("log-servers", "Where logs are sent to (RFC 5424),", func(s *Servers) *[]Text { return &s.Logs }),
+	}
+}
+
 const note = "A remark for the reader; nothing depends on it."
 
 // topKeys is a function because reading a device leads back to a map's keys.
 func topKeys() []key[Document] {
-	return []key[Document]{
+	return append([]key[Document]{
 		{"ropeswing", "`1`", "The version of the plan format. Required.", func(r *reader, d *Document, n *yaml.Node, what string) {
 			r.number(n, what, Version, Version)
 		}},
@@ -142,7 +155,8 @@ func topKeys() []key[Document] {
 		{"segments", "name: a map", "The broadcast domains. A name may be a pattern such as `hut-(1..20)`.", (*reader).segments},
 		{"devices", "name: a map", "Routers, switches, firewalls, hosts, and the world beyond.", (*reader).devices},
 		{"cables", "a list", "A cable, or with a pattern such as `hut-(1..20):up to mole-rtr:p(n)` several: `DEVICE:PORT to DEVICE:PORT`, or `NAME: DEVICE:PORT to DEVICE:PORT`, or `NAME: {between: …, fault: …}`.", (*reader).cables},
-	}
+	}, serverKeys("by routers, switches and firewalls that say no others themselves, nor by the block they take their loopback from.",
+		func(d *Document) *Servers { return &d.Servers })...)
 }
 
 var settingKeys = []key[Settings]{
@@ -169,7 +183,7 @@ var wantKeys = []key[Wants]{
 	{"leave-out", "a device, or a list", "Devices that keep to the routes written for them.", texts(func(w *Wants) *[]Text { return &w.LeaveOut })},
 }
 
-var blockKeys = []key[Block]{
+var blockKeys = append([]key[Block]{
 	{"prefix", "a prefix, or a list", "The block's prefixes, where they are fixed.", texts(func(b *Block) *[]Text { return &b.Prefixes })},
 	{"from", "a block, or a list", "The block that this one is taken from, in each family it has no `prefix` of. It is assigned, kept in the ledger and never moves by itself. It is as large as what takes from it needs: segments, loopbacks and blocks that say `from` with its name.", texts(func(b *Block) *[]Text { return &b.From })},
 	{"length", "8 to 128, or a list", "How large it is, where that is not left to what takes from it: up to 32 that of IPv4, above that of IPv6.", numbers(8, 128, func(b *Block) *[]Number { return &b.Lengths })},
@@ -178,7 +192,7 @@ var blockKeys = []key[Block]{
 	{"subnet-number", "`vlan` or `vlan-value`", "In IPv6, which /64 of the block a segment gets. `vlan`: the one whose number reads as its VLAN number, `:110::` for 110; `vlan-value`: the one of that value, `:6e::`. Unless set: the first that is free.", choice(func(b *Block) *Text { return &b.SubnetNumber }, "vlan", "vlan-value")},
 	{"keep", "a prefix or a range such as `10.48.9.0..10.48.9.63`; or a list", "What of the block is kept for later: nothing of it is assigned.", texts(func(b *Block) *[]Text { return &b.Keep })},
 	{"note", "text", note, prose(func(b *Block) *Text { return &b.Note })},
-}
+}, serverKeys("by devices that take their loopback from the block and say no others.", func(x *Block) *Servers { return &x.Servers })...)
 
 var segmentKeys = []key[Segment]{
 	{"vlan", "1 to 4094, or `auto`", "The VLAN number. Needed where a switch carries the segment. `auto`: one is assigned from the plan's `vlans`.", (*reader).vlan},
@@ -203,7 +217,7 @@ var leaseKeys = []key[Lease]{
 // Kinds are the words for what a device is.
 var Kinds = []string{"router", "switch", "firewall", "host", "world"}
 
-var deviceKeys = []key[Device]{
+var deviceKeys = append([]key[Device]{
 	{"is", "`router`, `switch`, `firewall`, `host` or `world`", "What the device is. Required. A router, a firewall and the world forward; a switch does once it has `routes`.", choice(func(d *Device) *Text { return &d.Is }, Kinds...)},
 	{"at", "DEVICE:PORT", "A cable from the device's only port, which is then called `port`.", text(func(d *Device) *Text { return &d.At })},
 	{"segment", "a segment; that of the port it is plugged into, unless set", "The segment that a device with `at` is meant for: where its port's switch has it in another VLAN, `check` says so.", text(func(d *Device) *Text { return &d.Segment })},
@@ -224,7 +238,7 @@ var deviceKeys = []key[Device]{
 	{"keeps-state", "true or false; true for a firewall and false for others unless set", "Whether replies to what passed, and errors about it, pass too; and replies to what it never saw do not. Without state, each packet is judged for itself.", truth(func(d *Device) *Switch { return &d.KeepsState })},
 	{"translates", "a list of sentences", "Addresses that are others beyond an interface. `A is B beyond INTERFACE`: one address for another, both ways, or a prefix for another of its length. `A shares INTERFACE`, or `A shares B beyond INTERFACE`: all of A are behind one address, that of the interface (in IPv4) or B, or behind a range such as `198.51.100.36..198.51.100.38`. `A takes B beyond INTERFACE`: each host of A has one address of the range B to itself, while there are any.", texts(func(d *Device) *[]Text { return &d.Translates })},
 	{"note", "text", note, prose(func(d *Device) *Text { return &d.Note })},
-}
+}, serverKeys("by this device.", func(x *Device) *Servers { return &x.Servers })...)
 
 // Services are what a device may answer at its management address.
 var Services = []string{"ping", "ssh", "https", "snmp", "netconf"}

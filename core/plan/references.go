@@ -48,6 +48,7 @@ type Reference struct {
 func (d *Document) References() []Reference {
 	var all references
 	all.name(d.Operator, d.Settings.TreeRoot)
+	all.name(d.Servers.All()...)
 	all.name(slices.Concat(d.Wants.Carriers, d.Wants.LeaveOut, d.Wants.World)...)
 	for _, sentence := range slices.Concat(d.Wants.Reach, d.Must) {
 		for _, word := range sentence.Listed() {
@@ -69,6 +70,7 @@ func (d *Document) References() []Reference {
 	for _, b := range d.Blocks {
 		all.define(b.Name)
 		all.name(b.From...)
+		all.name(b.Servers.All()...)
 	}
 	for _, s := range d.Segments {
 		all.segment(s)
@@ -127,6 +129,7 @@ func (all *references) device(x Device) {
 	all.name(x.Segment)
 	all.name(x.From...)
 	all.name(x.Gateway...)
+	all.name(x.Servers.All()...)
 	for _, i := range x.Interfaces {
 		*all = append(*all, Reference{Text: i.Name, Defines: true, Of: self})
 		all.name(i.Segment, i.VLAN, i.Access, i.Untagged)

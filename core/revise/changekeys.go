@@ -26,7 +26,7 @@ func (w reviser) keyChange(id model.InterfaceID, k *model.InterfaceKey, mode how
 // deviceKeyChange does the same with a key of a device.
 func (w reviser) deviceKeyChange(d model.DeviceID, k *model.DeviceKey, mode how, values []string) (model.Change, error) {
 	x := w.Spec.Devices[d]
-	value, err := keyValue(x.Name, k.Name, k.Name == "answers", k.Says(&x), mode, strings.Join(values, " "))
+	value, err := keyValue(x.Name, k.Name, k.List, k.Says(&x), mode, strings.Join(values, " "))
 	if err != nil {
 		return nil, err
 	}

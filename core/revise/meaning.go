@@ -33,8 +33,9 @@ func meaning(spec *model.Spec, called naming) []string {
 	}
 	for i := range spec.Devices {
 		d := &spec.Devices[i]
-		say("device %s %s forwards %v beyond %v answers %v otherwise %s state %v", called(d.Name), d.Kind, d.Forwards, plain(d.Beyond),
-			d.Answers, d.Otherwise, d.KeepsState)
+		say("device %s %s forwards %v beyond %v answers %v servers %v otherwise %s state %v",
+			called(d.Name), d.Kind, d.Forwards, plain(d.Beyond),
+			d.Answers, servers(d), d.Otherwise, d.KeepsState)
 		for _, id := range spec.InterfacesOf(model.DeviceID(i)) {
 			x := &spec.Interfaces[id]
 			say(" %s kind %s segment %d parent %d tag %d switched %v %d %v group %d %v borrow %d table %s down %v managed %v", label(id), x.Kind,
@@ -126,4 +127,14 @@ func firstOther(before, after []string) (string, bool) {
 		}
 	}
 	return "", false
+}
+
+// servers are the servers that a device is told.
+func servers(d *model.Device) (all []string) {
+	for _, k := range model.DeviceKeys {
+		if k.List && k.Name != "answers" {
+			all = append(all, k.Says(d))
+		}
+	}
+	return all
 }

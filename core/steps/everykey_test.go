@@ -61,6 +61,9 @@ var said = map[string][2]string{
 		"\n    otherwise: refuse\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]"},
 	"keeps-state": {"\n    keeps-state: true", ""}, "forwards": {"\n    forwards: false", ""}, "answers": {"\n    answers: [ssh]",
 		"\n    answers: [ping, snmp, ssh]"},
+	"name-servers": {"\n    name-servers: op", "\n    name-servers: [10.3.0.7, 10.3.0.8]"},
+	"time-servers": {"\n    time-servers: op", "\n    time-servers: 10.3.0.7"},
+	"log-servers":  {"\n    log-servers: op", "\n    log-servers: 10.3.0.7"},
 }
 
 // pairsOfPlans is pairs of plans, each with one thing set otherwise, by its name.

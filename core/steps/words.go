@@ -119,7 +119,8 @@ func (s *Set) said(value string) string {
 		return s.Subject + " " + value
 	case compare.OfInterface:
 		return "interface " + s.Subject + ", a " + value
-	case compare.OfPermit, compare.OfTranslation, compare.OfForwards, compare.OfAnswers:
+	case compare.OfPermit, compare.OfTranslation, compare.OfForwards, compare.OfAnswers,
+		compare.OfNames, compare.OfTimes, compare.OfLogs:
 		return s.Subject + ": " + value
 	case compare.OfWatch:
 		return "route " + s.Subject + " watch: " + value

@@ -34,6 +34,7 @@ var checks = []func(*checker){
 	(*checker).wanted,
 	(*checker).waysOut,
 	(*checker).leases,
+	(*checker).servers,
 	(*checker).management,
 	(*checker).permits,
 	(*checker).translations,

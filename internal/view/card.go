@@ -66,6 +66,14 @@ func (c Card) Text(w io.Writer, width int) {
 		}
 		fmt.Fprintln(w, "answers "+Clean(strings.Join(c.Answers, ", ")+at))
 	}
+	for _, x := range []struct {
+		asked string
+		all   []string
+	}{{"asks for names", c.NameServers}, {"asks for the time", c.TimeServers}, {"sends logs to", c.LogServers}} {
+		if len(x.all) > 0 {
+			fmt.Fprintln(w, x.asked+" "+strings.Join(x.all, ", "))
+		}
+	}
 	c.ports(w, width)
 	c.addresses(w, width)
 	c.routes(w, width)

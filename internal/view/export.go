@@ -18,19 +18,22 @@ import (
 // lists, and what a template of the user's own is given, by these same keys. No
 // key is ever absent.
 type Exported struct {
-	Device     string              `json:"device"`
-	Is         string              `json:"is"` // router, switch, firewall, host or world
-	Note       string              `json:"note"`
-	Forwards   bool                `json:"forwards"`  // whether it passes on what is not for itself
-	Main       string              `json:"main"`      // the IPv4 address it is known by, "" where it has none
-	MainIPv6   string              `json:"main_ipv6"` // likewise
-	Gateway    string              `json:"gateway"`   // the next hop of its IPv4 default route, "" where it has none
-	Gateway6   string              `json:"gateway_ipv6"`
-	Managed    string              `json:"managed"`    // the interface it is managed at, "" where it has no address
-	Answers    []string            `json:"answers"`    // the services it answers there
-	Interfaces []ExportedInterface `json:"interfaces"` // in the order of the plan
-	Routes     []ExportedRoute     `json:"routes"`     // static ones, gateways among them
-	Tables     []string            `json:"tables"`     // routing tables beside the main one
+	Device      string              `json:"device"`
+	Is          string              `json:"is"` // router, switch, firewall, host or world
+	Note        string              `json:"note"`
+	Forwards    bool                `json:"forwards"`  // whether it passes on what is not for itself
+	Main        string              `json:"main"`      // the IPv4 address it is known by, "" where it has none
+	MainIPv6    string              `json:"main_ipv6"` // likewise
+	Gateway     string              `json:"gateway"`   // the next hop of its IPv4 default route, "" where it has none
+	Gateway6    string              `json:"gateway_ipv6"`
+	Managed     string              `json:"managed"`      // the interface it is managed at, "" where it has no address
+	Answers     []string            `json:"answers"`      // the services it answers there
+	NameServers []string            `json:"name_servers"` // addresses that it is told to ask
+	TimeServers []string            `json:"time_servers"`
+	LogServers  []string            `json:"log_servers"`
+	Interfaces  []ExportedInterface `json:"interfaces"` // in the order of the plan
+	Routes      []ExportedRoute     `json:"routes"`     // static ones, gateways among them
+	Tables      []string            `json:"tables"`     // routing tables beside the main one
 
 	Permits      []ExportedPermit      `json:"permits"`     // in the order in which they are asked, those of what passes first
 	Otherwise    string                `json:"otherwise"`   // what becomes of what no permit matches: pass, drop or refuse
@@ -112,6 +115,8 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 			Device: device.Name, Is: device.Kind.String(), Note: device.Note, Forwards: device.Forwards,
 			Main: address(spec.MainAddress(d, prefix.IPv4)), MainIPv6: address(spec.MainAddress(d, prefix.IPv6)),
 			Interfaces: []ExportedInterface{}, Routes: []ExportedRoute{},
+			NameServers: serversOf(device, model.NameServers), TimeServers: serversOf(device, model.TimeServers),
+			LogServers: serversOf(device, model.LogServers),
 		}
 		for _, id := range spec.InterfacesOf(d) {
 			x.Interfaces = append(x.Interfaces, exportedInterface(spec, id))
@@ -138,6 +143,15 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 		}
 		x.exportPolicy(spec, d)
 		all = append(all, x)
+	}
+	return all
+}
+
+// serversOf are the addresses of the servers of a kind that a device is told.
+func serversOf(d *model.Device, kind model.ServerKind) []string {
+	all := []string{}
+	for _, s := range d.Servers[kind] {
+		all = append(all, s.String())
 	}
 	return all
 }

@@ -216,6 +216,7 @@ func (v Comparison) Table() Table {
 // untoldWords are what no list of a device tells of.
 var untoldWords = map[compare.What]string{
 	compare.OfPermit: "permits", compare.OfTranslation: "translations", compare.OfWatch: "watches", compare.OfPrefer: "preferred sources",
+	compare.OfNames: "name servers", compare.OfTimes: "time servers", compare.OfLogs: "log servers",
 	compare.OfAnswers: "services", compare.OfCable: "cables of which neither end says where they go",
 }
 
