@@ -42,7 +42,8 @@ type Server struct {
 	Place source.Place // where the plan says so; not known of one that was found
 }
 
-// servers works out which servers each device is told: its own, else those of the blocks it takes its loopback from, else those of the plan.
+// servers works out which servers each device is told: its own, else those of the blocks it takes its loopback from,
+// else those of the plan.
 // Hosts are told only what stands at themselves.
 func (r *resolver) servers() {
 	pick := func(s *plan.Servers, k ServerKind) []plan.Text { return [...][]plan.Text{s.Names, s.Times, s.Logs}[k] }

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"go.yaml.in/yaml/v4"
 
@@ -31,7 +32,7 @@ func Keys() []KeyGroup {
 		{"secret", "Of a method's `community`, `auth`, `privacy`, `password` and `key`: one of the three", docs(secretKeys)},
 		{"settings", "Under `settings`", docs(settingKeys)},
 		{"wants", "Under `wants`", docs(wantKeys)},
-		{"block", "Of a block in its long form, under `blocks`", docs(blockKeys)},
+		{"block", "Of a block in its long form, under `blocks`", docs(blockKeys())},
 		{"segment", "Of each segment, under `segments`", docs(segmentKeys)},
 		{"lease", "Of a lease range in its long form, under a segment's `leases`", docs(leaseKeys)},
 		{"device", "Of each device, under `devices`", docs(deviceKeys)},
@@ -183,16 +184,19 @@ var wantKeys = []key[Wants]{
 	{"leave-out", "a device, or a list", "Devices that keep to the routes written for them.", texts(func(w *Wants) *[]Text { return &w.LeaveOut })},
 }
 
-var blockKeys = append([]key[Block]{
-	{"prefix", "a prefix, or a list", "The block's prefixes, where they are fixed.", texts(func(b *Block) *[]Text { return &b.Prefixes })},
-	{"from", "a block, or a list", "The block that this one is taken from, in each family it has no `prefix` of. It is assigned, kept in the ledger and never moves by itself. It is as large as what takes from it needs: segments, loopbacks and blocks that say `from` with its name.", texts(func(b *Block) *[]Text { return &b.From })},
-	{"length", "8 to 128, or a list", "How large it is, where that is not left to what takes from it: up to 32 that of IPv4, above that of IPv6.", numbers(8, 128, func(b *Block) *[]Number { return &b.Lengths })},
-	{"grow", "a percentage such as `50%`", "How much more room is wanted than what takes from it needs, before that is rounded up.", percentage(func(b *Block) *Number { return &b.Grow })},
-	{"alike", "a word of yours", "Blocks with the same word are laid out alike: what has the same name but for the block's own part of it, such as `cam-01` in `site-01` and `cam-02` in `site-02`, lies at the same distance from the start of each, with room for the largest. What only one of them has lies behind that.", text(func(b *Block) *Text { return &b.Alike })},
-	{"subnet-number", "`vlan` or `vlan-value`", "In IPv6, which /64 of the block a segment gets. `vlan`: the one whose number reads as its VLAN number, `:110::` for 110; `vlan-value`: the one of that value, `:6e::`. Unless set: the first that is free.", choice(func(b *Block) *Text { return &b.SubnetNumber }, "vlan", "vlan-value")},
-	{"keep", "a prefix or a range such as `10.48.9.0..10.48.9.63`; or a list", "What of the block is kept for later: nothing of it is assigned.", texts(func(b *Block) *[]Text { return &b.Keep })},
-	{"note", "text", note, prose(func(b *Block) *Text { return &b.Note })},
-}, serverKeys("by devices that take their loopback from the block and say no others.", func(x *Block) *Servers { return &x.Servers })...)
+// blockKeys are made when they are first asked for.
+var blockKeys = sync.OnceValue(func() []key[Block] {
+	return append([]key[Block]{
+		{"prefix", "a prefix, or a list", "The block's prefixes, where they are fixed.", texts(func(b *Block) *[]Text { return &b.Prefixes })},
+		{"from", "a block, or a list", "The block that this one is taken from, in each family it has no `prefix` of. It is assigned, kept in the ledger and never moves by itself. It is as large as what takes from it needs: segments, loopbacks and blocks that say `from` with its name.", texts(func(b *Block) *[]Text { return &b.From })},
+		{"length", "8 to 128, or a list", "How large it is, where that is not left to what takes from it: up to 32 that of IPv4, above that of IPv6.", numbers(8, 128, func(b *Block) *[]Number { return &b.Lengths })},
+		{"grow", "a percentage such as `50%`", "How much more room is wanted than what takes from it needs, before that is rounded up.", percentage(func(b *Block) *Number { return &b.Grow })},
+		{"alike", "a word of yours", "Blocks with the same word are laid out alike: what has the same name but for the block's own part of it, such as `cam-01` in `site-01` and `cam-02` in `site-02`, lies at the same distance from the start of each, with room for the largest. What only one of them has lies behind that.", text(func(b *Block) *Text { return &b.Alike })},
+		{"subnet-number", "`vlan` or `vlan-value`", "In IPv6, which /64 of the block a segment gets. `vlan`: the one whose number reads as its VLAN number, `:110::` for 110; `vlan-value`: the one of that value, `:6e::`. Unless set: the first that is free.", choice(func(b *Block) *Text { return &b.SubnetNumber }, "vlan", "vlan-value")},
+		{"keep", "a prefix or a range such as `10.48.9.0..10.48.9.63`; or a list", "What of the block is kept for later: nothing of it is assigned.", texts(func(b *Block) *[]Text { return &b.Keep })},
+		{"note", "text", note, prose(func(b *Block) *Text { return &b.Note })},
+	}, serverKeys("by devices that take their loopback from the block and say no others.", func(x *Block) *Servers { return &x.Servers })...)
+})
 
 var segmentKeys = []key[Segment]{
 	{"vlan", "1 to 4094, or `auto`", "The VLAN number. Needed where a switch carries the segment. `auto`: one is assigned from the plan's `vlans`.", (*reader).vlan},
@@ -333,7 +337,7 @@ func (r *reader) blocks(d *Document, n *yaml.Node, what string) {
 			r.checkName(name, "a block")
 			b := Block{Name: name, Made: made}
 			if _, broken := brokenIPv6(v); v.Kind == yaml.MappingNode && !broken {
-				fields(r, v, "block "+name.Value, blockKeys, &b)
+				fields(r, v, "block "+name.Value, blockKeys(), &b)
 			} else {
 				b.Prefixes = r.words(v, "a prefix of block "+name.Value)
 			}
