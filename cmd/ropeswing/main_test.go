@@ -441,7 +441,7 @@ func TestTheGuidesPlanWorks(t *testing.T) {
 	text, err := os.ReadFile("../../docs/guide/plan.md")
 	require.NoError(t, err)
 	blocks := strings.Split(string(text), "```yaml\n")
-	require.Len(t, blocks, 3)
+	require.Len(t, blocks, 4)
 	for i := range blocks {
 		blocks[i], _, _ = strings.Cut(blocks[i], "```")
 	}
@@ -456,6 +456,14 @@ func TestTheGuidesPlanWorks(t *testing.T) {
 	assert.Equal(t, 0, r.Code, r.Out+r.Err)
 	assert.Equal(t, 0, run(t, dir, "ping", "crane-4", "buoy").Code)
 	assert.Contains(t, run(t, dir, "show", "interfaces", "crane-sw", "--only", "why").Out, "administratively down")
+
+	// And the third: which servers devices ask.
+	write(t, dir, "a.plan.yaml", blocks[1]+blocks[2]+blocks[3])
+	assert.NotContains(t, run(t, dir, "check").Out, "does not reach")
+	card := run(t, dir, "show", "card", "crane-sw").Out
+	assert.Contains(t, card, "asks for names 10.20.1.10, 10.20.2.61\nasks for the time 10.20.1.1\nsends logs to 10.20.1.10\n")
+	r = run(t, dir, "check", "--with", "crane-sw: name-servers: 10.20.9.53")
+	assert.Contains(t, oneLine(r.Out), "crane-sw does not reach 10.20.9.53, which it is told under name-servers, over udp/53")
 }
 
 func TestCompletionKnowsThePlan(t *testing.T) {

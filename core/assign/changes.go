@@ -28,7 +28,7 @@ func (n *Numbering) Finish(spec *model.Spec) ([]Change, *Ledger) {
 			continue
 		}
 		old := e
-		old.Retired = true
+		old.Retired, old.Since = true, n.today
 		next.Entries = append(next.Entries, old)
 		moved := slices.ContainsFunc(n.changes, func(c Change) bool {
 			return c.What == Moved && c.Entry.Owner == e.Owner && c.Entry.Kind == e.Kind && c.Entry.family() == e.family()
@@ -90,11 +90,18 @@ func (n *Numbering) NotChanged() []string {
 }
 
 // Release drops the retired numbers of the owners named from the ledger, those
-// of a device's interfaces among them; with no owners, all. It lists them.
-func (l *Ledger) Release(owners ...string) []Change {
-	var changes []Change
+// of a device's interfaces among them; with no owners, all. Where until is a day, only
+// those that were retired on it or before are. It lists them, and counts those of
+// which it is not known since when they are retired.
+func (l *Ledger) Release(until string, owners ...string) (changes []Change, undated int) {
 	l.Entries = slices.DeleteFunc(l.Entries, func(e Entry) bool {
 		if !e.Retired || len(owners) > 0 && !slices.ContainsFunc(owners, e.belongsTo) {
+			return false
+		}
+		if until != "" && e.Since == "" {
+			undated++
+		}
+		if until != "" && (e.Since == "" || e.Since > until) {
 			return false
 		}
 		changes = append(changes, Change{What: Released, Entry: e, Because: Because{Code: WasRetired}})
@@ -103,7 +110,7 @@ func (l *Ledger) Release(owners ...string) []Change {
 	slices.SortFunc(changes, func(a, b Change) int {
 		return cmp.Or(cmp.Compare(a.Entry.Owner, b.Entry.Owner), cmp.Compare(a.Entry.Number(), b.Entry.Number()))
 	})
-	return changes
+	return changes, undated
 }
 
 // belongsTo tells whether the number is the owner's, or one of the interfaces

@@ -103,3 +103,27 @@ func branch(r *rand.Rand, base []string) []string {
 	}
 	return all
 }
+
+// Numbers that are retired carry the day; those of long ago can be released alone, and of others it is told that their age is not known.
+func TestRetiredNumbersCarryTheDay(t *testing.T) {
+	read := func(text string) *Ledger {
+		l, found := ReadLedger(source.New("a.ledger", []byte(heading+"\n"+text)))
+		require.Empty(t, found)
+		return l
+	}
+	const text = "a vlan 3 retired 2024-02-29\nb vlan 4 retired 2026-01-01\nc vlan 5 retired\nd vlan 6\n"
+	l := read(text)
+	assert.Contains(t, string(l.Text()), text)
+	changes, undated := l.Release("2025-12-31")
+	assert.Equal(t, "a 3", words([]Entry{changes[0].Entry}))
+	assert.Equal(t, 1, undated)
+	changes, _ = l.Release("2026-01-01", "c", "d")
+	assert.Empty(t, changes)
+	changes, _ = l.Release("")
+	assert.Len(t, changes, 2)
+	for _, wrong := range []string{"2026-13-01", "2026-00-01", "2026-1-1", "yesterday", "2026-01-32", "2026/01/01"} {
+		_, found := ReadLedger(source.New("a.ledger", []byte(heading+"\na vlan 3 retired "+wrong+"\n")))
+		require.Len(t, found, 1, wrong)
+		assert.Contains(t, found[0].Reason, wrong+" is no day")
+	}
+}

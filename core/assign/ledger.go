@@ -38,7 +38,8 @@ type Entry struct {
 	Kind    Kind
 	Prefix  netip.Prefix // of a subnet or block; of a loopback or address: with its full length
 	VLAN    int
-	Retired bool // its owner is gone or has another number; not to be given to anyone else yet
+	Retired bool   // its owner is gone or has another number; not to be given to anyone else yet
+	Since   string // the day it was retired, YYYY-MM-DD; "" where that is not known
 	Place   source.Place
 }
 
@@ -57,7 +58,7 @@ func (e Entry) Number() string {
 func (e Entry) line() string {
 	text := e.Owner + " " + kinds[e.Kind] + " " + e.Number()
 	if e.Retired {
-		text += " retired"
+		text = strings.TrimSuffix(text+" retired "+e.Since, " ")
 	}
 	return text
 }
@@ -187,8 +188,14 @@ func (r *ledgerReader) entry(line string, start int) {
 		return
 	}
 	e := Entry{Place: source.Place{File: r.file, Start: start, End: end}}
-	if len(words) == 4 && words[3] == "retired" {
+	if len(words) > 3 && words[3] == "retired" && len(words) < 6 {
 		e.Retired = true
+		if len(words) == 5 {
+			if e.Since = words[4]; !isDay(e.Since) {
+				r.refuse(start, end, "%s is no day; behind 'retired' stands nothing, or a day such as 2026-12-01", e.Since)
+				return
+			}
+		}
 		words = words[:3]
 	}
 	if len(words) != 3 {
@@ -250,4 +257,17 @@ func (l *Ledger) Text() []byte {
 		b.WriteByte('\n')
 	}
 	return b.Bytes()
+}
+
+// isDay tells whether a word is a day as YYYY-MM-DD; that there is such a day in the calendar it does not ask.
+func isDay(word string) bool {
+	if len(word) != len("2026-12-01") || word[4] != '-' || word[7] != '-' {
+		return false
+	}
+	for i, c := range []byte(word) {
+		if i != 4 && i != 7 && (c < '0' || c > '9') {
+			return false
+		}
+	}
+	return word[5:7] >= "01" && word[5:7] <= "12" && word[8:] >= "01" && word[8:] <= "31"
 }

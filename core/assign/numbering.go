@@ -43,6 +43,7 @@ type Change struct {
 type Numbering struct {
 	ledger *Ledger
 	grow   map[string]bool
+	today  string
 
 	entries map[wanted]*held   // what is given
 	retired map[wanted][]*held // what was given, by whose it was
@@ -75,6 +76,7 @@ type held struct {
 type Ask struct {
 	Grow     []string // segments and blocks to be larger where they are too small
 	Renumber []string // segments, blocks, and devices for their loopbacks, to have another number
+	Today    string   // the day, YYYY-MM-DD, to be noted of what is retired now; "" notes none
 	Merge    bool     // the ledger may hold two versions, as a merge of lines leaves them
 	Keep     []string // whose numbers stand then where the two contradict; see MergeLedger
 }
@@ -83,7 +85,7 @@ type Ask struct {
 // nil, but for what is asked to change.
 func NewNumbering(ledger *Ledger, ask Ask) *Numbering {
 	n := &Numbering{
-		ledger: ledger, grow: map[string]bool{}, grew: map[string]bool{}, renumber: map[string]bool{},
+		ledger: ledger, today: ask.Today, grow: map[string]bool{}, grew: map[string]bool{}, renumber: map[string]bool{},
 		retired: map[wanted][]*held{}, home: map[homeKey]home{},
 	}
 	if n.ledger == nil {

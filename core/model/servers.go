@@ -75,6 +75,7 @@ func (r *resolver) servers() {
 // server is the address of a server: of a device the IPv4 address it is known by, or where it has none the IPv6 one.
 func (r *resolver) server(t plan.Text, kind ServerKind) (netip.Addr, bool) {
 	if d, ok := r.spec.devices[t.Value]; ok {
+		r.spec.Devices[d].Asked[kind] = true
 		for _, family := range prefix.Families {
 			if a := r.spec.MainAddress(d, family); a.IsValid() {
 				return a, true

@@ -43,9 +43,9 @@ devices:
 
 func TestServersThatAreNoneAreTold(t *testing.T) {
 	for text, message := range map[string]string{
-		"name-servers: dsn\ndevices: {dns: {is: host}, r: {is: router}}":                                                      "dsn is neither a device nor an address | did you mean dns?",
-		"devices: {r: {is: router, time-servers: bare}, bare: {is: host}}":                                                    "bare has no address to be asked at",
-		"devices: {r: {is: router, log-servers: fe80::1%e}}":                                                                  "is neither a device nor an address",
+		"name-servers: dsn\ndevices: {dns: {is: host}, r: {is: router}}":                                                  "dsn is neither a device nor an address | did you mean dns?",
+		"devices: {r: {is: router, time-servers: bare}, bare: {is: host}}":                                                "bare has no address to be asked at",
+		"devices: {r: {is: router, log-servers: fe80::1%e}}":                                                              "is neither a device nor an address",
 		"blocks: {b: {prefix: 10.0.0.0/8, log-servers: 10.0.0.300}}\ndevices: {r: {is: router, loopback: true, from: b}}": "10.0.0.300",
 	} {
 		_, _, found := coretest.Resolve(text)

@@ -18,11 +18,21 @@ func ServiceOf(word string) Service { return services[word] }
 // Serves tells whether a device answers a service that it is asked for itself. One of which
 // nothing is said, a host or the world, is taken to answer all.
 func (d *Device) Serves(s Service) bool {
-	if len(d.Answers) == 0 || d.Leases && s.Covers(LeaseRequest) {
+	if len(d.Answers) == 0 || d.Leases && s.Covers(LeaseRequest) || d.isServer(s) {
 		return true
 	}
 	for _, word := range d.Answers {
 		if s.Covers(services[word]) {
+			return true
+		}
+	}
+	return false
+}
+
+// isServer tells whether a service is one of those that the plan names the device as a server for.
+func (d *Device) isServer(s Service) bool {
+	for _, k := range ServerKinds {
+		if d.Asked[k] && s.Covers(k.Service()) {
 			return true
 		}
 	}

@@ -253,6 +253,7 @@ type Device struct {
 	Answers  []string    // the services it answers there
 	Leases   bool        // it gives leases
 	Servers  [3][]Server // that it is told to ask, by ServerKind
+	Asked    [3]bool     // the plan names it as a server, by ServerKind: it answers as such
 
 	Permits    []Permit // of what passes through, in order
 	OwnPermits []Permit // of what is for the device itself, or from it

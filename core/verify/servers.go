@@ -44,6 +44,6 @@ func (c *checker) servers() {
 		}
 	}
 	for k, n := range more {
-		c.found[first[k]].Reason += fmt.Sprintf("; %d devices more likewise", n)
+		c.found[first[k]].Reason += fmt.Sprintf("; %d more likewise", n)
 	}
 }

@@ -4,7 +4,9 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -23,6 +25,7 @@ type assignOptions struct {
 	keep         []string
 	release      []string
 	releaseAll   bool
+	older        string
 }
 
 func (a *app) assign() *cobra.Command {
@@ -65,6 +68,8 @@ func (a *app) assign() *cobra.Command {
 		"after a merge of two branches: `NAME` keeps its numbers, and others that have the same get others; NAME* for several, "+
 			"NAME=NUMBER where it has two; repeatable")
 	cmd.Flags().StringSliceVar(&o.release, "release", nil, "let the retired numbers of `NAME` be given to others; repeatable")
+	cmd.Flags().StringVar(&o.older, "older", "",
+		"with --release or --release-all: only what was retired so long ago: `AGE` such as 30d, 6m or 1y")
 	cmd.Flags().BoolVar(&o.releaseAll, "release-all", false, "let all retired numbers be given to others")
 	a.must(cmd.RegisterFlagCompletionFunc("grow", a.completeGiven))
 	a.must(cmd.RegisterFlagCompletionFunc("renumber", a.completeGiven))
@@ -77,7 +82,7 @@ func (a *app) assign() *cobra.Command {
 
 func (a *app) runAssign(found files.Found, writer *files.Writer, o assignOptions) error {
 	w, err := a.used(workspace.OpenTo(found.FS, found.Name, found.Shown, assign.Ask{Grow: o.grow, Renumber: o.renumber,
-		Merge: true, Keep: o.keep}))
+		Merge: true, Keep: o.keep, Today: today()}))
 	if err != nil {
 		return err
 	}
@@ -96,8 +101,11 @@ func (a *app) runAssign(found files.Found, writer *files.Writer, o assignOptions
 		was = before.Spec
 	}
 	v := view.NewAssignment(workspace.LedgerName(found.Shown), kept, w.Changes, was, w.Spec, w.Unmet())
+	if o.older != "" && !o.releaseAll && len(o.release) == 0 {
+		return errors.New("--older goes with --release or --release-all")
+	}
 	if o.releaseAll || len(o.release) > 0 {
-		if err := release(w, o, &v); err != nil {
+		if err := a.release(w, o, &v); err != nil {
 			return err
 		}
 	}
@@ -139,6 +147,9 @@ func (o assignOptions) words() string {
 	}
 	if o.releaseAll {
 		text += " --release-all"
+	}
+	if o.older != "" {
+		text += " --older " + view.ShellWord(o.older)
 	}
 	return text
 }
@@ -185,19 +196,54 @@ func notChanged(w, before *workspace.Numbers) error {
 }
 
 // release takes retired numbers out of the ledger to come.
-func release(w *workspace.Numbers, o assignOptions, v *view.Assignment) error {
-	var released []assign.Change
-	if o.releaseAll {
-		released = w.Next.Release()
-	} else {
-		for _, name := range o.release {
-			changes := w.Next.Release(name)
-			if len(changes) == 0 {
-				return fmt.Errorf("the ledger has nothing retired of %s", name)
-			}
-			released = append(released, changes...)
+func (a *app) release(w *workspace.Numbers, o assignOptions, v *view.Assignment) error {
+	until := ""
+	if o.older != "" {
+		day, err := ago(time.Now(), o.older)
+		if err != nil {
+			return err
+		}
+		until = day.Format(time.DateOnly)
+	}
+	undated := 0
+	names := [][]string{nil}
+	if !o.releaseAll {
+		names = nil
+		for _, n := range o.release {
+			names = append(names, []string{n})
 		}
 	}
-	v.Add(released)
+	for _, of := range names {
+		changes, n := w.Next.Release(until, of...)
+		if undated += n; len(changes) == 0 && len(of) > 0 && until == "" {
+			return fmt.Errorf("the ledger has nothing retired of %s", of[0])
+		}
+		v.Add(changes)
+	}
+	if undated > 0 {
+		a.tell(fmt.Sprintf("%s retired, since when is not known: release by name, without --older", view.Count(undated, "number")))
+	}
 	return nil
 }
+
+// ago is the day an age before another: so many days, weeks, months or years.
+func ago(now time.Time, age string) (time.Time, error) {
+	n, err := strconv.Atoi(strings.TrimRight(age, "dwmy"))
+	if err != nil || n < 0 || n > 10000 || len(age) < 2 {
+		return now, fmt.Errorf("--older is an age such as 30d, 8w, 6m or 1y, not %s", age)
+	}
+	switch age[len(age)-1] {
+	case 'd':
+		return now.AddDate(0, 0, -n), nil
+	case 'w':
+		return now.AddDate(0, 0, -7*n), nil
+	case 'm':
+		return now.AddDate(0, -n, 0), nil
+	case 'y':
+		return now.AddDate(-n, 0, 0), nil
+	}
+	return now, fmt.Errorf("--older is an age such as 30d, 8w, 6m or 1y, not %s", age)
+}
+
+// today is the day, as the ledger notes it.
+func today() string { return time.Now().Format(time.DateOnly) }

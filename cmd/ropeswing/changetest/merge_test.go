@@ -5,6 +5,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -94,4 +95,25 @@ func TestPortsGetOtherNamesByATable(t *testing.T) {
 		write(t, dir, "ports.csv", table)
 		assert.Contains(t, run(t, dir, "rename", "tern-rock", "--ports", "ports.csv").Err, message)
 	}
+}
+
+func TestWhatIsRetiredIsReleasedByAge(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	const plan = "ropeswing: 1\nblocks: {home: 10.20.0.0/22}\nsegments:\n  a: {hosts: 9}\n"
+	write(t, dir, "x.plan.yaml", plan+"  b: {hosts: 9}\n")
+	require.Equal(t, 0, run(t, dir, "assign", "-w").Code)
+	write(t, dir, "x.plan.yaml", plan)
+	require.Equal(t, 0, run(t, dir, "assign", "-w").Code)
+	today := time.Now().Format(time.DateOnly)
+	ledger := read(t, dir, "x.ledger")
+	assert.Contains(t, ledger, "retired "+today+"\n")
+	assert.NotContains(t, run(t, dir, "assign", "--release-all", "--older", "1y").Out, "released")
+	write(t, dir, "x.ledger", strings.Replace(ledger, today, "2020-01-01", 1)+"old subnet 10.20.3.0/24 retired\n")
+	r := run(t, dir, "assign", "--release-all", "--older", "1y")
+	assert.Contains(t, oneLine(r.Out), "released subnet b")
+	assert.Contains(t, oneLine(r.Out), "next: ropeswing assign --release-all --older 1y -w")
+	assert.Contains(t, r.Err, "1 number retired, since when is not known")
+	assert.Contains(t, run(t, dir, "assign", "--release-all", "--older", "soon").Err, "--older is an age such as 30d")
+	assert.Contains(t, run(t, dir, "assign", "--older", "1y").Err, "--older goes with --release or --release-all")
 }
