@@ -23,7 +23,7 @@ var rooms = []string{
 	"core/parallel", "core/source", "core/entries", "core/finding", "core/prefix", "core/plan", "core/model",
 	"core/assign", "core/network", "core/routing", "core/policy", "core/forward", "core/frames", "core/derive", "core/reach", "core/verify",
 	"core/observed", "core/compare", "core/form", "core/steps", "core/standin", "core/layout", "core/ask", "core/workspace", "core/revise",
-	"core/review", "core/explain",
+	"core/review", "core/puzzle", "core/explain",
 }
 
 // outer is what lies around the core, and what of ours it may use beside it.

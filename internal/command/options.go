@@ -267,6 +267,9 @@ func (a *app) open() (*workspace.Numbers, error) {
 
 // usable opens the plan, and tells of its slips where it cannot be used.
 func (a *app) usable() (*workspace.Workspace, error) {
+	if a.given != nil {
+		return a.given, nil
+	}
 	found, err := a.find()
 	if errors.Is(err, errNoPlan) && a.observed != "" {
 		return a.asFound()

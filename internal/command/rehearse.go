@@ -17,6 +17,7 @@ type rehearsalOptions struct {
 	shell    string
 	at       string
 	capture  string
+	puzzle   uint64
 	standIns bool // the devices answer as stand-ins
 
 	words []string // behind the command: a command to run at a device, or the file of a capture
@@ -35,8 +36,11 @@ func (a *app) rehearse() *cobra.Command {
 			"in the system, and all is gone when the command ends, however it ends. Root is not\n" +
 			"needed where the system lets users make namespaces.\n\n" +
 			"With --stay a prompt follows: cut and mend cables, restart devices, ping, look into a\n" +
-			"device. With --shell, or words behind '--', you stand at a device yourself.",
-		Example: "  ropeswing rehearse\n  ropeswing rehearse --failures 1\n  ropeswing rehearse --stay\n  ropeswing rehearse --shell " +
+			"device. With --shell, or words behind '--', you stand at a device yourself.\n\n" +
+			"--puzzle is for practice: one slip is planted in a copy of the plan, by the plain\n" +
+			"model, without a kernel, and not told. Look with ping, trace and show, mend it by\n" +
+			"typing a change; you are told whether that was it, in how many looks.",
+		Example: "  ropeswing rehearse\n  ropeswing rehearse --failures 1\n  ropeswing rehearse --stay\n  ropeswing rehearse --puzzle 7\n  ropeswing rehearse --shell " +
 			"quay-edge\n  ropeswing rehearse --at tern-rock -- ip route\n  ropeswing rehearse --stand-ins --shell ops-laptop\n  ropeswing " +
 			"rehearse --capture quay-edge:wan0 wan0.pcapng",
 		Args: func(_ *cobra.Command, args []string) error {
@@ -50,12 +54,15 @@ func (a *app) rehearse() *cobra.Command {
 			return nil
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
-		RunE: func(_ *cobra.Command, _ []string) error {
+		RunE: func(cmd *cobra.Command, _ []string) error {
 			if err := a.checkFormat(); err != nil {
 				return err
 			}
 			if o.failures < 0 || o.failures > 1 {
 				return errors.New("--failures is 1: every cable is cut in turn")
+			}
+			if cmd.Flags().Changed("puzzle") {
+				return a.puzzle(o.puzzle)
 			}
 			return a.rehearsal(&o)
 		},
@@ -63,6 +70,7 @@ func (a *app) rehearse() *cobra.Command {
 	cmd.Flags().StringVar(&o.from, "from", "", "only ask from `WHO`: a device, segment, group or everyone")
 	cmd.Flags().StringVar(&o.to, "to", "", "only ask `WHO`, the same")
 	cmd.Flags().IntVar(&o.failures, "failures", 0, "and with every cable cut in turn, where `N` is 1")
+	cmd.Flags().Uint64Var(&o.puzzle, "puzzle", 0, "find and mend a slip: that of the number `SEED`, or with 0 one by chance")
 	cmd.Flags().BoolVar(&o.stay, "stay", false, "keep it, at a prompt: cut, mend, restart, ping, shell and more")
 	cmd.Flags().BoolVar(&o.join, "join", false, "a prompt of the rehearsal that runs in another terminal")
 	cmd.Flags().StringVar(&o.shell, "shell", "", "stand at `DEVICE`: your shell, with its network")

@@ -30,7 +30,7 @@ func (a *app) rename() *cobra.Command {
 			"is replaced by one whose ports have other names, --ports takes a table of two\n" +
 			"columns: the old name and the new one. Without -w it only shows what would change.",
 		Example: "  ropeswing rename quay-staff quay-office\n  ropeswing rename tern-rock:lan0 tern-rock:eth0 -w\n  ropeswing rename 'gull*' 'skua*'\n  " +
-			"ropeswing rename quay-sw1 --ports ports.csv",
+			"ropeswing rename tern-rock --ports ports.csv",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			switch {
 			case ports != "" && len(args) != 1:

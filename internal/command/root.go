@@ -17,6 +17,7 @@ import (
 
 	"ropeswing/core/finding"
 	"ropeswing/core/observed"
+	"ropeswing/core/workspace"
 	"ropeswing/internal/live"
 	"ropeswing/internal/view"
 )
@@ -59,14 +60,15 @@ type app struct {
 	only4   bool
 	only6   bool
 
-	reports  bool               // the command makes reports for machines
-	began    time.Time          // when the progress of a long command was first told
-	observed string             // the state to answer about, "" for the plan
-	with     []string           // changes to try in a copy first
-	planless bool               // there is no plan, only that state
-	asked    []*observed.Device // what devices said live, which is the state then
-	logins   *live.Logins       // which devices refused
-	heard    *view.AskedAll     // who answered live, and who did not; nil where nobody was asked
+	reports  bool                 // the command makes reports for machines
+	began    time.Time            // when the progress of a long command was first told
+	observed string               // the state to answer about, "" for the plan
+	with     []string             // changes to try in a copy first
+	planless bool                 // there is no plan, only that state
+	given    *workspace.Workspace // the network that is asked about, whatever the files say; nil where it is theirs
+	asked    []*observed.Device   // what devices said live, which is the state then
+	logins   *live.Logins         // which devices refused
+	heard    *view.AskedAll       // who answered live, and who did not; nil where nobody was asked
 }
 
 // Main runs the program and returns its exit code.

@@ -129,7 +129,7 @@ func (a *app) rowsFor(who ask.Who, names []string, make func([]model.DeviceID) (
 // stateWithout is what is up, with parts out of order, and who is who: as planned, or
 // as found where that is asked for.
 func (a *app) stateWithout(without []string) (ask.Who, *network.State, error) {
-	if a.observed != "" || len(a.with) > 0 {
+	if a.observed != "" || len(a.with) > 0 || a.given != nil {
 		w, err := a.usable()
 		if err != nil {
 			return ask.Who{}, nil, err

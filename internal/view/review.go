@@ -253,18 +253,10 @@ func (v Review) rows(most int) []reviewRow {
 		names []string
 	}{{"there will be", v.New}, {"there will not be any more", v.Gone}, {"numbers given", v.Given}, {"numbers no longer held", v.Retired}} {
 		if len(x.names) > 0 {
-			under(x.head, []reviewRow{{text: some(x.names, 20)}})
+			under(x.head, []reviewRow{{text: Some(x.names, 20)}})
 		}
 	}
 	return all
-}
-
-// some is the first of many names, with how many more there are.
-func some(names []string, most int) string {
-	if len(names) <= most {
-		return strings.Join(names, ", ")
-	}
-	return strings.Join(names[:most], ", ") + fmt.Sprintf(" and %d more", len(names)-most)
 }
 
 func byWay(devices []string) string {
@@ -318,7 +310,7 @@ func (v Review) pairRows(pairs []ReviewPair) []reviewRow {
 	all = merge(all, func(g asked) asked { g.from = ""; return g }, func(into *asked, g asked) { into.from = joined(into.from, g.from) })
 	var rows []reviewRow
 	for _, g := range all {
-		text := some(strings.Split(g.from, ", "), 6) + " to " + some(strings.Split(g.to, ", "), 6)
+		text := Some(strings.Split(g.from, ", "), 6) + " to " + Some(strings.Split(g.to, ", "), 6)
 		var only []string
 		if !strings.Contains(g.families, ", ") {
 			only = append(only, g.families)
@@ -354,7 +346,7 @@ func (v Review) changed() string {
 	if len(devices) > 0 {
 		text += " on " + Count(len(devices), "device")
 	}
-	return text + ": " + some(order, 8)
+	return text + ": " + Some(order, 8)
 }
 
 // limits says what was not looked at.
@@ -364,7 +356,7 @@ func (v Review) limits() string {
 		all = append(all, fmt.Sprintf("%d hosts one by one, since there are so many: their segments were", v.HostsLeft))
 	}
 	if len(v.NotAsked) > 0 {
-		all = append(all, "the services "+some(v.NotAsked, 8))
+		all = append(all, "the services "+Some(v.NotAsked, 8))
 	}
 	return strings.Join(all, "; ")
 }

@@ -4,6 +4,7 @@ package view
 
 import (
 	"fmt"
+	"io"
 	"strings"
 	"unicode/utf8"
 
@@ -140,3 +141,14 @@ func cleaned(all []string) []string {
 	}
 	return out
 }
+
+// Some is the first of many names, with how many more there are.
+func Some(names []string, most int) string {
+	if len(names) <= most {
+		return strings.Join(names, ", ")
+	}
+	return strings.Join(names[:most], ", ") + fmt.Sprintf(" and %d more", len(names)-most)
+}
+
+// Wrapped writes a text within a width, further lines behind the indent.
+func Wrapped(w io.Writer, width int, text, indent string) { paragraph(w, width, text, indent) }

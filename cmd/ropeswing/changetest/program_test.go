@@ -19,4 +19,5 @@ var (
 	write   = clitest.Write
 	read    = clitest.Read
 	oneLine = clitest.OneLine
+	first   = clitest.First
 )

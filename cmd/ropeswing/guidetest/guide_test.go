@@ -68,6 +68,10 @@ func commandsOf(t *testing.T, name, page, bash string, examples func() string) {
 		require.NoError(t, os.Mkdir(dir, 0o755))
 		write(t, dir, "farm.plan.yaml", blocks(page, "yaml")[0])
 		write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
+		write(t, dir, "nets.csv", "name,prefix,gateway\noffice,10.1.0.0/24,10.1.0.1\n")
+		write(t, dir, "inventory.csv", "name,address,kind\nrtr,10.1.0.1,router\nsw,10.1.0.2,switch\ntill,10.1.0.9,till\n")
+		write(t, dir, "cables.csv", "from,to\nrtr 1,sw 1\ntill eth0,sw 2\n")
+		write(t, dir, "ports.csv", "p1,ge1\np24,ge24\n")
 	case "live.md", "push.md": // on stand-ins, which the access file beside the plan tells of
 		_, _, who := standIns(t, "bad-morning/observed")
 		entries, err := os.ReadDir(who)
@@ -229,6 +233,10 @@ func forExamples(t *testing.T) string {
 	write(t, dir, "sheet.json", run(t, dir, "steps", "observed", "-o", "json").Out)
 	write(t, dir, "needs.csv", "name,hosts\ndesks,42\nguests,100\n")
 	write(t, dir, "segments.csv", "name,hosts\noffice,42\nmanage,10\n")
+	write(t, dir, "nets.csv", "name,prefix,gateway\noffice,10.1.0.0/24,10.1.0.1\n")
+	write(t, dir, "inventory.csv", "name,address,kind\nrtr,10.1.0.1,router\nsw,10.1.0.2,switch\ntill,10.1.0.9,till\n")
+	write(t, dir, "cables.csv", "from,to\nrtr 1,sw 1\ntill eth0,sw 2\n")
+	write(t, dir, "ports.csv", "p1,ge1\np24,ge24\n")
 	write(t, dir, "prefixes.txt", "10.48.0.0/24\n10.48.1.0/24\n")
 	for from, to := range map[string]string{"../../../internal/standin/lamps.form": "lamps.form",
 		"../../../demo/skerry-lights/texts/quay-edge.txt": "running.txt"} {
