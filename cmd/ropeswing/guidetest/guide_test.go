@@ -71,7 +71,7 @@ func commandsOf(t *testing.T, name, page, bash string, examples func() string) {
 		write(t, dir, "nets.csv", "name,prefix,gateway\noffice,10.1.0.0/24,10.1.0.1\n")
 		write(t, dir, "inventory.csv", "name,address,kind\nrtr,10.1.0.1,router\nsw,10.1.0.2,switch\ntill,10.1.0.9,till\n")
 		write(t, dir, "cables.csv", "from,to\nrtr 1,sw 1\ntill eth0,sw 2\n")
-		write(t, dir, "ports.csv", "p1,ge1\np24,ge24\n")
+		write(t, dir, "ports.csv", "beam0,ge0\nlan0,ge1\n")
 	case "live.md", "push.md": // on stand-ins, which the access file beside the plan tells of
 		_, _, who := standIns(t, "bad-morning/observed")
 		entries, err := os.ReadDir(who)
@@ -236,7 +236,7 @@ func forExamples(t *testing.T) string {
 	write(t, dir, "nets.csv", "name,prefix,gateway\noffice,10.1.0.0/24,10.1.0.1\n")
 	write(t, dir, "inventory.csv", "name,address,kind\nrtr,10.1.0.1,router\nsw,10.1.0.2,switch\ntill,10.1.0.9,till\n")
 	write(t, dir, "cables.csv", "from,to\nrtr 1,sw 1\ntill eth0,sw 2\n")
-	write(t, dir, "ports.csv", "p1,ge1\np24,ge24\n")
+	write(t, dir, "ports.csv", "beam0,ge0\nlan0,ge1\n")
 	write(t, dir, "prefixes.txt", "10.48.0.0/24\n10.48.1.0/24\n")
 	for from, to := range map[string]string{"../../../internal/standin/lamps.form": "lamps.form",
 		"../../../demo/skerry-lights/texts/quay-edge.txt": "running.txt"} {
