@@ -221,3 +221,34 @@ func TestArithmeticSlips(t *testing.T) {
 		assert.Empty(t, r.Out, line)
 	}
 }
+
+// What a learner is told: what the places are worth that the mask cuts, which bits count the parts, what becomes one and what does not.
+func TestArithmeticIsExplained(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	for args, told := range map[string][]string{
+		"subnet 10.48.1.77/27 --explain": {"The mask cuts the fourth octet. Its places are worth: worth 128 64 32 | 16 8 4 2 1",
+			"address 0 1 0 | 0 1 1 0 1 = 77", "mask 1 1 1 | 0 0 0 0 0 = 224", "subnet 0 1 0 | 0 0 0 0 0 = 64", "So subnets lie 32 apart in it"},
+		"subnet 10.48.17.1/20 --explain": {"The mask cuts the third octet.", "address 0 0 0 1 | 0 0 0 1 = 17",
+			"So subnets lie 16 apart in it"},
+		"subnet 2001:db8:5ea:b000::/54 --explain": {"mask ffff:ffff:ffff:f|c00:",
+			"The cut goes through digit 14, which is 0: in bits 00|00. So subnets lie 4 apart in it."},
+		"subnet 2001:db8:5ea::/52 --explain": {"The cut lies between two digits"},
+		"split 10.48.0.0/20 --into 4 --explain": {"From /20 to /22 2 bits of the host part become the subnet's: 2^2 = 4 parts, of 2^10 = 1 " +
+			"024 addresses each.",
+			"00001010.00110000.000011|00.00000000 10.48.12.0/22", "The bits between 21 and 22 count the parts"},
+		"merge 10.48.0.0/24 10.48.1.0/24 10.49.0.0/24 --explain": {"10.48.0.0/23 is 10.48.0.0/24 and 10.48.1.0/24: they agree in the first 23 bits",
+			"10.49.0.0/24 stays: with 10.49.1.0/24 it would be 10.49.0.0/23, and that is not among them."},
+		"beside 192.168.200.1/24 --explain": {"The first 24 bits of both must be the same",
+			"the box 11000000.10101000.11001000.|00000001 192.168.200.1"},
+	} {
+		out := oneLine(run(t, dir, strings.Fields(args)...).Out)
+		for _, text := range told {
+			assert.Contains(t, out, text, args)
+		}
+	}
+	for _, plain := range []string{"split 10.48.0.0/20 --into 4", "merge 10.48.0.0/24 10.48.1.0/24"} {
+		assert.Equal(t, run(t, dir, append(strings.Fields(plain), "-o", "csv")...).Out,
+			run(t, dir, append(strings.Fields(plain), "--explain", "-o", "csv")...).Out, "machines are told the parts alone")
+	}
+}

@@ -374,7 +374,7 @@ func TestExport(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "export", "json", "desk-7").Out), &all))
 	assert.Equal(t, "10.48.1.1", all[0].Gateway)
 	assert.Contains(t, run(t, dir, "export", "csv", "desk-7").Out,
-		"desk-7,host,port,port,quay-staff,,10.48.1.10,26,255.255.255.192,10.48.1.0/26,10.48.1.1,,\n")
+		"desk-7,host,port,port,quay-staff,,10.48.1.10,26,255.255.255.192,10.48.1.0/26,10.48.1.1,,,\n")
 	for args, message := range map[string]string{"zones": "name the domain", "zones --server log-server --domain a..b": "no domain name",
 		"zones --domain a.example --server ns1": "is no name server", "zones --domain a.example --server ns1.a.example": "is no name server",
 		"hosts -w": "name one", "hosts x": "takes nothing", "template": "name the template", "template none": "cannot read none",

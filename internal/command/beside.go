@@ -36,6 +36,7 @@ func (a *app) beside() *cobra.Command {
 	}
 	cmd.Flags().StringSliceVar(&avoid, "avoid", nil, "an `ADDRESS` that is taken; repeatable")
 	cmd.Flags().StringVar(&now, "now", "", "the laptop's present `SETTING`, to put back: ADDRESS/LEN, or ADDRESS/LEN,GATEWAY, or dhcp")
+	a.explainFlag(cmd, "show why they hear each other: the bits of both addresses")
 	a.formatFlags(cmd)
 	return cmd
 }
@@ -155,5 +156,10 @@ func (a *app) printBeside(x view.BesideAsked, who *ask.Who) error {
 		}
 	}
 	v := view.NewBeside(x)
-	return a.print(v, v.Table(), func() { v.Text(a.out, a.width) })
+	return a.print(v, v.Table(), func() {
+		v.Text(a.out, a.width)
+		if a.explain {
+			view.BesideWorking(a.out, x, a.width)
+		}
+	})
 }

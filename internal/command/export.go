@@ -171,7 +171,7 @@ func (a *app) exportHosts() *cobra.Command {
 	domain := ""
 	cmd := a.exported("hosts", "A hosts file: every address with its name", "FILE",
 		func(w *workspace.Numbers, args []string) ([]output, error) {
-			all, err := wire.Names(w.Spec)
+			all, err := a.names(w)
 			if err != nil {
 				return nil, err
 			}
@@ -195,7 +195,7 @@ func (a *app) exportZones() *cobra.Command {
 			if o.Domain == "" || o.Server == "" {
 				return nil, errors.New("name the domain and its name server: ropeswing export zones --domain skerry.example --server log-server")
 			}
-			all, err := wire.Names(w.Spec)
+			all, err := a.names(w)
 			if err != nil {
 				return nil, err
 			}
@@ -322,4 +322,13 @@ func (a *app) filled(path string, fillings []filling) ([]output, error) {
 		all = append(all, output{name, filled})
 	}
 	return all, nil
+}
+
+// names are the addresses of the plan with their names, and says whose are left out.
+func (a *app) names(w *workspace.Numbers) ([]wire.Named, error) {
+	all, likely, err := wire.Names(w.Spec)
+	if len(likely) > 0 {
+		a.tell("left out, since they are leased or made of what is advertised, and so only likely: addresses of " + view.Some(likely, 12))
+	}
+	return all, err
 }

@@ -40,11 +40,17 @@ func (a *app) merge() *cobra.Command {
 			if one {
 				return a.printAround(all)
 			}
-			return a.printMerged(prefix.Merge(all))
+			merged := prefix.Merge(all)
+			if err := a.printMerged(merged); err != nil || !a.explain || a.format != formatTable || a.only != "" {
+				return err
+			}
+			view.MergeWorking(a.out, all, merged, a.width)
+			return nil
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
 	cmd.Flags().BoolVar(&one, "one", false, "the smallest single subnet that covers all, and what it takes in besides")
+	a.explainFlag(cmd, "say of each which become one, and why others do not")
 	a.formatFlags(cmd)
 	return cmd
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/prefix"
+	"ropeswing/internal/view"
 )
 
 func (a *app) split() *cobra.Command {
@@ -34,13 +35,18 @@ func (a *app) split() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.printParts(p, l)
+			if err := a.printParts(p, l); err != nil || !a.explain || a.format != formatTable || a.only != "" {
+				return err
+			}
+			view.SplitWorking(a.out, p, l, a.width)
+			return nil
 		},
 		ValidArgsFunction: cobra.NoFileCompletions,
 	}
 	cmd.Flags().StringVar(&into, "into", "", "at least `N` parts")
 	cmd.Flags().IntVar(&length, "len", -1, "parts of this prefix `LENGTH`")
 	cmd.Flags().StringVar(&hosts, "hosts", "", "the smallest parts with `H` usable addresses")
+	a.explainFlag(cmd, "show the working: which bits count the parts")
 	a.formatFlags(cmd)
 	return cmd
 }

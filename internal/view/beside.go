@@ -133,3 +133,22 @@ func addressOf(text string) string {
 	}
 	return p.Addr().String()
 }
+
+// BesideWorking explains why a laptop and a box hear each other: the mask leaves of both addresses the same.
+func BesideWorking(w io.Writer, x BesideAsked, width int) {
+	length := x.Box.Bits()
+	bits := digits6
+	if x.Box.Addr().Is4() {
+		bits = bits4
+	}
+	fmt.Fprintf(w, "\nThe first %s of both must be the same: then each takes the other for a neighbour, and asks for it on the link.\n",
+		Count(length, "bit"))
+	for _, y := range []struct {
+		name string
+		a    netip.Addr
+	}{{"the box", x.Box.Addr()}, {"the laptop", x.Near}} {
+		fmt.Fprintln(w, pad(y.name, 12)+gap+bits(y.a, length)+gap+y.a.String())
+	}
+	paragraph(w, width, "What lies behind the bar must differ, and be neither all 0 nor all 1 in IPv4. No gateway plays a part: nothing "+
+		"leaves the link.", "")
+}

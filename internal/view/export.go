@@ -212,6 +212,17 @@ func exportedAddress(i *model.Interface, a model.Address) ExportedAddress {
 	return x
 }
 
+// given is how sure an address is: leased and likely ones may be others; "" where the plan fixes it.
+func (a ExportedAddress) given() string {
+	switch {
+	case a.Leased:
+		return "leased"
+	case a.Advertised:
+		return "likely"
+	}
+	return ""
+}
+
 // what is said of an address beside itself.
 func (a ExportedAddress) what() string {
 	var parts []string
@@ -258,6 +269,7 @@ func ExportedTable(all []Exported) Table {
 		{Key: "tag", Title: "tag", Wide: true}, {Key: "address", Title: "address"}, {Key: "prefix_length", Title: "length"}, {Key: "mask",
 			Title: "mask"}, {Key: "subnet", Title: "subnet", Wide: true},
 		{Key: "gateway", Title: "gateway", Wide: true}, {Key: "mac", Title: "MAC", Wide: true}, {Key: "note", Title: "note", Wide: true},
+		{Key: "given", Title: "given", Wide: true},
 	}, Empty: "the plan has no addresses"}
 	for _, d := range all {
 		for _, i := range d.Interfaces {
@@ -271,7 +283,7 @@ func ExportedTable(all []Exported) Table {
 					tag = strconv.Itoa(i.Tag)
 				}
 				t.Rows = append(t.Rows, []string{d.Device, d.Is, i.Interface, i.Kind, i.Segment, tag, a.Address, strconv.Itoa(a.PrefixLength),
-					a.Mask, a.Subnet, gateway, i.MAC, i.Note})
+					a.Mask, a.Subnet, gateway, i.MAC, i.Note, a.given()})
 			}
 		}
 	}

@@ -74,7 +74,7 @@ func TestExportedHasEveryKey(t *testing.T) {
 
 	var b bytes.Buffer
 	require.NoError(t, ExportedTable(all).CSV(&b))
-	assert.Contains(t, b.String(), "h,host,p,port,lan,,10.1.0.2,24,255.255.255.0,10.1.0.0/24,10.1.0.9,02:00:00:00:00:01,\n")
+	assert.Contains(t, b.String(), "h,host,p,port,lan,,10.1.0.2,24,255.255.255.0,10.1.0.0/24,10.1.0.9,02:00:00:00:00:01,,\n")
 }
 
 func TestTemplatesAreGivenTheJSONKeys(t *testing.T) {

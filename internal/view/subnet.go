@@ -5,8 +5,10 @@ import (
 	"io"
 	"math/big"
 	"net/netip"
+	"slices"
 	"strings"
 
+	"ropeswing/core/forward"
 	"ropeswing/core/prefix"
 )
 
@@ -176,9 +178,12 @@ func working(w io.Writer, f prefix.Facts, width int) {
 		if f.Broadcast.IsValid() {
 			line("broadcast", f.Broadcast)
 		}
+		places4(w, f, length)
 	} else {
 		fmt.Fprintln(w, pad("address", 12)+gap+digits6(f.Asked.Addr(), length))
+		fmt.Fprintln(w, pad("mask", 12)+gap+digits6(mask6(length), length))
 		fmt.Fprintln(w, pad("subnet", 12)+gap+digits6(f.Subnet.Addr(), length))
+		nibble(w, f, length, width)
 	}
 	fmt.Fprintf(w, "Subnets of this size begin every 2^%d = %s addresses", f.Subnet.Addr().BitLen()-length, grouped(f.Addresses))
 	if run := runOf(f); len(run) > 1 {
@@ -205,6 +210,136 @@ func working(w io.Writer, f prefix.Facts, width int) {
 		}
 		paragraph(w, width, text+"; the rest are usable.", "")
 	}
+}
+
+// places4 shows what the places of the octet are worth that the mask cuts.
+func places4(w io.Writer, f prefix.Facts, length int) {
+	if length%8 == 0 || length > 30 {
+		return
+	}
+	octet, cut := length/8, length%8
+	row := func(name string, of func(bit int) string, end string) {
+		text := pad(name, 12) + gap
+		for bit := range 8 {
+			if bit == cut {
+				text += "  |"
+			}
+			text += fmt.Sprintf("%4s", of(bit))
+		}
+		fmt.Fprintln(w, text+end)
+	}
+	digit := func(a netip.Addr) (func(int) string, string) {
+		value := a.As4()[octet]
+		return func(bit int) string { return string('0' + rune(value>>(7-bit)&1)) }, fmt.Sprintf("  = %d", value)
+	}
+	fmt.Fprintf(w, "The mask cuts the %s octet. Its places are worth:\n", [...]string{"first", "second", "third", "fourth"}[octet])
+	row("worth", func(bit int) string { return fmt.Sprint(1 << (7 - bit)) }, "")
+	for _, x := range []struct {
+		name string
+		a    netip.Addr
+	}{{"address", f.Asked.Addr()}, {"mask", f.Mask}, {"subnet", f.Subnet.Addr()}} {
+		of, end := digit(x.a)
+		row(x.name, of, end)
+	}
+	fmt.Fprintf(w, "So subnets lie %d apart in it: the worth of the last place before the cut.\n", 1<<(8-cut))
+}
+
+// mask6 is a mask of a length, written as an address.
+func mask6(length int) netip.Addr {
+	var bytes [16]byte
+	for i := range length {
+		bytes[i/8] |= 1 << (7 - i%8)
+	}
+	return netip.AddrFrom16(bytes)
+}
+
+// nibble shows the digit in bits that the length cuts, or says that it cuts none.
+func nibble(w io.Writer, f prefix.Facts, length, width int) {
+	if length%4 == 0 {
+		paragraph(w, width, "The cut lies between two digits: such subnets are easy to read, and each has a reverse zone of its own.", "")
+		return
+	}
+	n := length / 4
+	digits := strings.ReplaceAll(f.Subnet.Addr().StringExpanded(), ":", "")
+	value := strings.IndexByte("0123456789abcdef", digits[n])
+	bits := fmt.Sprintf("%04b", value)
+	cut := length % 4
+	paragraph(w, width, fmt.Sprintf("The cut goes through digit %d, which is %c: in bits %s|%s. So subnets lie %d apart in it.", n+1,
+		digits[n],
+		bits[:cut], bits[cut:], 1<<(4-cut)), "")
+}
+
+// SplitWorking explains how a subnet is cut into parts of a length.
+func SplitWorking(w io.Writer, p netip.Prefix, length, width int) {
+	more := length - p.Bits()
+	all := p.Addr().BitLen()
+	parts, each := new(big.Int).Lsh(big.NewInt(1), uint(more)), new(big.Int).Lsh(big.NewInt(1), uint(all-length))
+	fmt.Fprintln(w)
+	paragraph(w, width, fmt.Sprintf("From /%d to /%d %s of the host part become the subnet's: 2^%d = %s, of 2^%d = %s each.", p.Bits(),
+		length,
+		Count(more, "bit"), more, number(parts, "part"), all-length, number(each, "address")), "")
+	shown := 0
+	for part := range prefix.Split(p, length) {
+		if shown == 4 {
+			break
+		}
+		shown++
+		if p.Addr().Is4() {
+			fmt.Fprintln(w, "  "+bits4(part.Addr(), length)+gap+part.String())
+		} else {
+			fmt.Fprintln(w, "  "+digits6(part.Addr(), length)+gap+part.String())
+		}
+	}
+	if more > 0 {
+		paragraph(w, width, fmt.Sprintf(
+			"The bits between %d and %d count the parts, from all 0 to all 1; each part begins %s after the one before.",
+			p.Bits()+1, length, number(each, "address")), "")
+	}
+}
+
+// number is a large number with its noun.
+func number(n *big.Int, noun string) string {
+	if n.IsInt64() && n.Int64() == 1 {
+		return "1 " + noun
+	}
+	if strings.HasSuffix(noun, "s") {
+		return grouped(n) + " " + noun + "es"
+	}
+	return grouped(n) + " " + noun + "s"
+}
+
+// MergeWorking explains which subnets become one, and why others do not.
+func MergeWorking(w io.Writer, given, merged []netip.Prefix, width int) {
+	fmt.Fprintln(w)
+	for _, m := range merged {
+		var in []string
+		for _, g := range given {
+			if g = g.Masked(); m.Overlaps(g) && !slices.Contains(in, g.String()) {
+				in = append(in, g.String())
+			}
+		}
+		switch {
+		case len(in) == 1 && in[0] == m.String():
+			paragraph(w, width, m.String()+" stays: "+whyAlone(m)+".", "  ")
+		default:
+			paragraph(w, width, fmt.Sprintf("%s is %s: they agree in the first %s, and all that may follow is there.", m,
+				forward.And(in), Count(m.Bits(), "bit")), "  ")
+		}
+	}
+}
+
+// whyAlone is why a subnet merges with no other: the one it could merge with is not there.
+func whyAlone(p netip.Prefix) string {
+	if p.Bits() == 0 {
+		return "it is everything"
+	}
+	parent := netip.PrefixFrom(p.Addr(), p.Bits()-1).Masked()
+	for half := range prefix.Split(parent, p.Bits()) {
+		if half != p {
+			return fmt.Sprintf("with %s it would be %s, and that is not among them", half, parent)
+		}
+	}
+	return "nothing goes with it"
 }
 
 // runOf is the neighbourhood of a subnet: two before it, itself in brackets,

@@ -10,7 +10,6 @@ import (
 
 	"ropeswing/core/compare"
 	"ropeswing/core/forward"
-	"ropeswing/core/frames"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
 	"ropeswing/core/routing"
@@ -152,9 +151,6 @@ func predicted(net *forward.Network, d model.DeviceID) *observed.Device {
 	for n, id := range spec.InterfacesOf(d) {
 		i, x := &spec.Interfaces[id], &o.Interfaces[n]
 		x.Description = i.Note
-		if i.Kind != model.Loopback && !i.Serial {
-			x.MAC = frames.MACOf(spec, id).String()
-		}
 	}
 	for _, v := range net.Of(d) {
 		for _, e := range v.Entries() {

@@ -24,8 +24,8 @@ type Named struct {
 // device is known by has the device's, the others INTERFACE.DEVICE. Names are
 // made of letters, digits and hyphens (RFC 952, RFC 1123 §2.1). It is an error
 // where two devices, or two interfaces of one, come to the same name.
-func Names(spec *model.Spec) ([]Named, error) {
-	var all []Named
+// What is leased or made of what a router advertises is only likely, and has no name: those who are left out are listed.
+func Names(spec *model.Spec) (all []Named, likely []string, err error) {
 	owners := map[string]string{}
 	claim := func(name, owner string) error {
 		if first, taken := owners[name]; taken && first != owner {
@@ -41,7 +41,7 @@ func Names(spec *model.Spec) ([]Named, error) {
 		}
 		name := hostLabel(device.Name)
 		if err := claim(name, device.Name); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		main := [2]netip.Addr{spec.MainAddress(model.DeviceID(d), prefix.IPv4), spec.MainAddress(model.DeviceID(d), prefix.IPv6)}
 		for _, id := range spec.InterfacesOf(model.DeviceID(d)) {
@@ -50,19 +50,25 @@ func Names(spec *model.Spec) ([]Named, error) {
 				if a.Addr().IsLinkLocalUnicast() {
 					continue
 				}
+				if a.Varies() {
+					if !slices.Contains(likely, device.Name) {
+						likely = append(likely, device.Name)
+					}
+					continue
+				}
 				if a.Addr() == main[0] || a.Addr() == main[1] {
 					all = append(all, Named{a.Prefix, name, true})
 					continue
 				}
 				own := hostLabel(i.Name) + "." + name
 				if err := claim(own, spec.Label(id)); err != nil {
-					return nil, err
+					return nil, nil, err
 				}
 				all = append(all, Named{a.Prefix, own, false})
 			}
 		}
 	}
-	return all, nil
+	return all, likely, nil
 }
 
 // label is one part of a domain's name: letters, digits, hyphens within, and the underscores

@@ -22,7 +22,7 @@ devices:
 `
 
 func TestNames(t *testing.T) {
-	all, err := Names(coretest.Spec(t, site))
+	all, _, err := Names(coretest.Spec(t, site))
 	require.NoError(t, err)
 	var told []string
 	for _, n := range all {
@@ -37,14 +37,14 @@ func TestNames(t *testing.T) {
 		"a_b: {is: host}, a-b: {is: host}": "a_b and a-b would both be called a-b; rename one of them",
 		"r: {is: router, loopback: 10.9.9.9, interfaces: {p_1: {address: 10.0.0.1/24}, p-1: {address: 10.0.1.1/24}}}": "r:p_1 and r:p-1 would both be called p-1.r",
 	} {
-		_, err := Names(coretest.Spec(t, "devices: {"+text+"}"))
+		_, _, err := Names(coretest.Spec(t, "devices: {"+text+"}"))
 		assert.ErrorContains(t, err, want)
 	}
 	assert.Equal(t, "x", hostLabel("___"))
 }
 
 func TestHosts(t *testing.T) {
-	all, err := Names(coretest.Spec(t, site))
+	all, _, err := Names(coretest.Spec(t, site))
 	require.NoError(t, err)
 	var b bytes.Buffer
 	Hosts(&b, all[6:7], "skerry.example.")
@@ -55,7 +55,7 @@ func TestHosts(t *testing.T) {
 
 func TestZonesAreReadBackByAParser(t *testing.T) {
 	spec := coretest.Spec(t, site)
-	all, err := Names(spec)
+	all, _, err := Names(spec)
 	require.NoError(t, err)
 	zones, err := Zones(spec, all, ZoneOptions{Domain: "Skerry.Example", Server: "desk", Mail: "ops@skerry.example", Serial: 7, TTL: 60})
 	require.NoError(t, err)
@@ -88,7 +88,7 @@ func TestZonesAreReadBackByAParser(t *testing.T) {
 
 func TestZonesThatWouldNotLoadAreRefused(t *testing.T) {
 	spec := coretest.Spec(t, site)
-	all, err := Names(spec)
+	all, _, err := Names(spec)
 	require.NoError(t, err)
 	for _, tt := range []struct{ domain, server, want string }{
 		{"", "desk", "is no domain name"}, {"a..b", "desk", "is no domain name"},
