@@ -2,6 +2,7 @@ package command
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -252,10 +253,18 @@ func (a *app) exportJSON() *cobra.Command {
 }
 
 func (a *app) exportTemplate() *cobra.Command {
+	whole := false
 	cmd := a.exported("template FILE [DEVICE…]", "Through a template of your own, one file a device", "FOLDER",
 		func(w *workspace.Numbers, args []string) ([]output, error) {
 			if len(args) == 0 {
 				return nil, errors.New("name the template: ropeswing export template FILE [DEVICE…]")
+			}
+			if whole {
+				if len(args) > 1 {
+					return nil, errors.New("--whole makes one text of all: it goes with no device")
+				}
+				name := w.Document.Name.Value
+				return a.filled(args[0], []filling{{cmp.Or(name, "plan"), "the plan", view.NewExportedPlan(name, w.Spec)}})
 			}
 			devices, err := devicesNamed(w.Who, args[1:])
 			if err != nil {
@@ -272,6 +281,7 @@ func (a *app) exportTemplate() *cobra.Command {
 		"{{range .interfaces}}{{.interface}}{{end}}. Beside the usual functions there are\n" +
 		"join, lower, upper and replace. A file is called by its device, with what the\n" +
 		"template's name has behind its first dot, but for '.tmpl'."
+	cmd.Flags().BoolVar(&whole, "whole", false, "fill it once for the whole plan: {{.plan}}, {{range .devices}}, .segments and .cables")
 	cmd.ValidArgsFunction = func(c *cobra.Command, args []string, word string) ([]string, cobra.ShellCompDirective) {
 		if len(args) == 0 {
 			return nil, cobra.ShellCompDirectiveDefault

@@ -56,19 +56,22 @@ type ExportedInterface struct {
 	Untagged   int               `json:"untagged_vlan"` // of a switch port, 0 where there is none
 	Tagged     []int             `json:"tagged_vlans"`  // of a switch port
 	MAC        string            `json:"mac"`
-	MTU        int               `json:"mtu"`        // bytes, 0 where the plan does not say
-	Bandwidth  int               `json:"bandwidth"`  // bits a second, 0 where the plan does not say
-	Line       string            `json:"line"`       // ethernet or serial
-	Clocks     bool              `json:"clocks"`     // this end of a serial line clocks it
-	Borrows    string            `json:"borrows"`    // the interface whose addresses it sends from
-	Group      string            `json:"group"`      // the group it is a member of
-	Members    []string          `json:"members"`    // of a group
-	Table      string            `json:"table"`      // the routing table it is in, "" for the main one
-	Leased     bool              `json:"leased"`     // it asks for its address
-	Advertised bool              `json:"advertised"` // it takes its IPv6 address and gateway from a router that advertises
-	Negotiates bool              `json:"negotiates"` // a group agrees with the far end on its members
-	Advertises bool              `json:"advertises"` // it advertises its IPv6 subnets and itself
-	Relays     []string          `json:"relays"`     // where it passes on what hosts ask for a lease
+	MTU        int               `json:"mtu"`           // bytes, 0 where the plan does not say
+	Bandwidth  int               `json:"bandwidth"`     // bits a second, 0 where the plan does not say
+	Line       string            `json:"line"`          // ethernet or serial
+	Clocks     bool              `json:"clocks"`        // this end of a serial line clocks it
+	Cable      string            `json:"cable"`         // that is plugged into it, "" where none is
+	FarDevice  string            `json:"far_device"`    // at the other end of it
+	FarPort    string            `json:"far_interface"` // and its port
+	Borrows    string            `json:"borrows"`       // the interface whose addresses it sends from
+	Group      string            `json:"group"`         // the group it is a member of
+	Members    []string          `json:"members"`       // of a group
+	Table      string            `json:"table"`         // the routing table it is in, "" for the main one
+	Leased     bool              `json:"leased"`        // it asks for its address
+	Advertised bool              `json:"advertised"`    // it takes its IPv6 address and gateway from a router that advertises
+	Negotiates bool              `json:"negotiates"`    // a group agrees with the far end on its members
+	Advertises bool              `json:"advertises"`    // it advertises its IPv6 subnets and itself
+	Relays     []string          `json:"relays"`        // where it passes on what hosts ask for a lease
 	Addresses  []ExportedAddress `json:"addresses"`
 }
 
@@ -106,6 +109,53 @@ type ExportedRoute struct {
 	Table        string `json:"table"`      // "" for the main one
 }
 
+// ExportedPlan is a plan as a whole, for a template that makes one text of it.
+type ExportedPlan struct {
+	Plan     string            `json:"plan"` // its name
+	Devices  []Exported        `json:"devices"`
+	Segments []ExportedSegment `json:"segments"`
+	Cables   []ExportedCable   `json:"cables"`
+}
+
+// ExportedSegment is one segment of an exported plan.
+type ExportedSegment struct {
+	Segment  string   `json:"segment"`
+	VLAN     int      `json:"vlan"` // 0 where it has no number
+	Prefixes []string `json:"prefixes"`
+	Note     string   `json:"note"`
+}
+
+// ExportedCable is one cable of an exported plan.
+type ExportedCable struct {
+	Cable     string `json:"cable"`
+	Device    string `json:"device"`
+	Interface string `json:"interface"`
+	FarDevice string `json:"far_device"`
+	FarPort   string `json:"far_interface"`
+}
+
+// NewExportedPlan is a plan as a whole in its exported form.
+func NewExportedPlan(name string, spec *model.Spec) ExportedPlan {
+	all := make([]model.DeviceID, len(spec.Devices))
+	for d := range all {
+		all[d] = model.DeviceID(d)
+	}
+	v := ExportedPlan{Plan: name, Devices: NewExported(spec, all), Segments: []ExportedSegment{}, Cables: []ExportedCable{}}
+	for i := range spec.Segments {
+		s := &spec.Segments[i]
+		x := ExportedSegment{Segment: s.Name, VLAN: int(s.VLAN), Prefixes: []string{}, Note: s.Note}
+		for _, p := range s.Prefixes {
+			x.Prefixes = append(x.Prefixes, p.Prefix.String())
+		}
+		v.Segments = append(v.Segments, x)
+	}
+	for _, c := range spec.Cables {
+		a, b := &spec.Interfaces[c.Ends[0]], &spec.Interfaces[c.Ends[1]]
+		v.Cables = append(v.Cables, ExportedCable{c.Name, spec.Devices[a.Device].Name, a.Name, spec.Devices[b.Device].Name, b.Name})
+	}
+	return v
+}
+
 // NewExported is the devices in their exported form.
 func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 	all := []Exported{}
@@ -121,6 +171,7 @@ func NewExported(spec *model.Spec, devices []model.DeviceID) []Exported {
 		for _, id := range spec.InterfacesOf(d) {
 			x.Interfaces = append(x.Interfaces, exportedInterface(spec, id))
 		}
+		x.exportCables(spec, d)
 		first, last := spec.StaticsOf(d)
 		for _, s := range spec.Statics[first:last] {
 			r := ExportedRoute{
@@ -154,6 +205,23 @@ func serversOf(d *model.Device, kind model.ServerKind) []string {
 		all = append(all, s.String())
 	}
 	return all
+}
+
+// exportCables says of each interface what is plugged into it.
+func (x *Exported) exportCables(spec *model.Spec, d model.DeviceID) {
+	at := map[string]*ExportedInterface{}
+	for i := range x.Interfaces {
+		at[x.Interfaces[i].Interface] = &x.Interfaces[i]
+	}
+	for _, c := range spec.Cables {
+		for n, end := range c.Ends {
+			if i := &spec.Interfaces[end]; i.Device == d && at[i.Name] != nil {
+				far := &spec.Interfaces[c.Ends[1-n]]
+				own := at[i.Name]
+				own.Cable, own.FarDevice, own.FarPort = c.Name, spec.Devices[far.Device].Name, far.Name
+			}
+		}
+	}
 }
 
 func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface {

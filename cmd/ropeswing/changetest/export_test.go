@@ -6,7 +6,8 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// What is leased or made of what is advertised is only likely: it is left out where a format cannot say so, and told, and marked where it can.
+// What is leased or made of what is advertised is only likely: it is left out where a format cannot say so, and told,
+// and marked where it can.
 // A MAC address that the plan does not have is not made up.
 func TestWhatIsOnlyLikelyIsNoFact(t *testing.T) {
 	t.Parallel()
@@ -32,4 +33,22 @@ devices:
 	assert.Contains(t, out, "srv,host,e,port,lan,,10.1.0.10,24,255.255.255.0,10.1.0.0/24,10.1.0.1,,,\n")
 	assert.NotContains(t, run(t, dir, "export", "models", "srv").Out, "phys-address")
 	assert.Contains(t, run(t, dir, "export", "models", "r").Out, `"phys-address": "02:00:00:00:00:07"`)
+}
+
+// A template is filled once for the whole plan, with its cables and who is at their ends.
+func TestATemplateForTheWholePlan(t *testing.T) {
+	t.Parallel()
+	dir := lights(t)
+	write(t, dir, "all.txt.tmpl", "{{.plan}}\n{{range .cables}}{{.device}} {{.interface}} = {{.far_device}} {{.far_interface}}\n{{end}}"+
+		"{{range .segments}}{{.segment}} {{.vlan}}{{range .prefixes}} {{.}}{{end}}\n{{end}}"+
+		"{{range .devices}}{{range .interfaces}}{{if .far_device}}{{.interface}}>{{.far_device}} {{end}}{{end}}{{end}}\n")
+	r := run(t, dir, "export", "template", "all.txt.tmpl", "--whole")
+	assert.Equal(t, 0, r.Code, r.Err)
+	for _, line := range []string{"Skerry Lights\n", "quay-edge beam0 = mole-rtr beam0\n",
+		"quay-staff 110 10.48.1.0/26 2001:db8:5ea:110::/64\n",
+		"lan0>quay-core ", "up0>quay-edge "} {
+		assert.Contains(t, r.Out, line)
+	}
+	assert.Contains(t, run(t, dir, "export", "template", "all.txt.tmpl", "quay-edge", "--whole").Err, "it goes with no device")
+	assert.Contains(t, run(t, dir, "export", "json", "mole-rtr").Out, `"far_device": "mole-sw",`)
 }
