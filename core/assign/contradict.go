@@ -152,6 +152,14 @@ func keeps(keep []string, e Entry) (named, exactly bool) {
 	return named, exactly
 }
 
+// Has tells whether the ledger, or what a merge took out of it, has anything of what is kept by a word.
+func (l *Ledger) Has(word string) bool {
+	return slices.ContainsFunc(slices.Concat(l.Entries, l.Dropped), func(e Entry) bool {
+		named, exactly := keeps([]string{word}, e)
+		return named || exactly
+	})
+}
+
 // settle takes out of a ledger that was merged what contradicts what is kept; what contradicts and is not decided stays. Equal lines are
 // one, and a number that one version retired and the other did not is as that one has it: a plan without its owner retires it again.
 func (l *Ledger) settle(keep []string) {

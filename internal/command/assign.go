@@ -86,6 +86,14 @@ func (a *app) runAssign(found files.Found, writer *files.Writer, o assignOptions
 	if err != nil {
 		return err
 	}
+	for _, word := range o.keep {
+		if w.Ledger == nil || !w.Ledger.Has(word) {
+			return fmt.Errorf("the ledger has nothing of %s", word)
+		}
+	}
+	if len(o.keep) > 0 && len(w.Ledger.Dropped) == 0 {
+		a.tell("nothing in the ledger contradicts: --keep had nothing to decide")
+	}
 	var before *workspace.Numbers
 	if len(o.grow)+len(o.renumber) > 0 {
 		before = workspace.Open(found.FS, found.Name, found.Shown)

@@ -1,6 +1,7 @@
 package command
 
 import (
+	"bufio"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -376,3 +377,10 @@ func (p *partNames) Type() string { return "strings" }
 
 // String implements pflag.Value.
 func (p *partNames) String() string { return strings.Join(*p, ",") }
+
+// flush puts out what is held back, so that it stands before what another program writes.
+func (a *app) flush() {
+	if b, ok := a.raw.(*bufio.Writer); ok {
+		_ = b.Flush()
+	}
+}

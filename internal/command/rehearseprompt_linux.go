@@ -112,13 +112,6 @@ func (p *prompt) session(in io.Reader) error {
 	return lines.Err()
 }
 
-// flush puts out what is held back, so that it stands before what another program writes.
-func (a *app) flush() {
-	if b, ok := a.raw.(*bufio.Writer); ok {
-		_ = b.Flush()
-	}
-}
-
 // bothWays is a terminal's two ends.
 type bothWays struct {
 	io.Reader

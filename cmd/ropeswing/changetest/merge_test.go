@@ -64,6 +64,8 @@ func TestASiteAddedInEachOfTwoBranches(t *testing.T) {
 	}
 	assert.NotContains(t, after, "<<<<<<<")
 	assert.Equal(t, 0, run(t, dir, "assign", "--check").Code)
+	assert.Contains(t, run(t, dir, "assign", "--keep", "west").Err, "--keep had nothing to decide")
+	assert.Contains(t, run(t, dir, "assign", "--keep", "wset").Err, "the ledger has nothing of wset")
 
 	r = run(t, dir, "rename", "west*", "dawn*", "-w")
 	assert.Equal(t, 0, r.Code, r.Err)
