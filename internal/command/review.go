@@ -43,13 +43,17 @@ func (a *app) review(o *comparison) error {
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
+	asked := a.busy("asking everybody in both plans")
 	r, err := review.Of(ctx, before, after)
+	asked()
 	if err != nil {
 		return errInterrupted
 	}
 	inALine := ""
 	if a.format == formatTable || a.format == formatMarkdown || a.format == formatJSON {
+		ordered := a.busy("working out the steps")
 		inALine = a.stepsInALine(before, after)
+		ordered()
 	}
 	v := view.NewReview(r, "predicted from both plans", words, inALine, next)
 	done, err := a.report(func() view.Report { return v.Report(w.Document.Name.Value, Version) })
