@@ -118,9 +118,31 @@ func asks(before, after *side, from, to both) bool {
 		s    *side
 		a, b int
 	}{{before, from.before, to.before}, {after, from.after, to.after}} {
+		if x.s.ends[x.a].IsNear(x.s.ends[x.b]) {
+			continue // two places of one segment, which a change may part
+		}
 		if !x.s.ends[x.a].Asks(x.s.ends[x.b]) || x.s.on[x.a] != "" && x.s.on[x.a] == x.s.on[x.b] {
 			return false
 		}
 	}
 	return true
+}
+
+// asker tells which pairs of a side work over a service, those of two places of one segment among them.
+type asker struct {
+	m *reach.Matrix
+	w *reach.Working
+}
+
+func newAsker(s *side, over model.Service) asker {
+	m := reach.AllOver(s.w.Network, s.ends, over)
+	return asker{m, m.Working()}
+}
+
+// Works tells whether a pair of ends works, by their places.
+func (a asker) Works(from, to int) bool {
+	if a.m.Ends[from].IsNear(a.m.Ends[to]) {
+		return a.m.Works(from, to)
+	}
+	return a.w.Works(from, to)
 }

@@ -41,9 +41,7 @@ func (r *Review) services() {
 
 // pairs asks every pair that both plans have, in both.
 func (r *Review) pairs(before, after *side, common []both, over model.Service) {
-	a := reach.AllOver(before.w.Network, before.ends, over)
-	b := reach.AllOver(after.w.Network, after.ends, over)
-	was, is := a.Working(), b.Working()
+	was, is := newAsker(before, over), newAsker(after, over)
 	old := map[int]int{} // by end of the plan after: the same of the plan before
 	for _, x := range common {
 		old[x.after] = x.before
@@ -78,7 +76,7 @@ func (r *Review) pairs(before, after *side, common []both, over model.Service) {
 			continue
 		}
 		if n < mostExplained {
-			x.because(b.Explain(reach.Pair{From: after.ends[p.from], To: after.ends[p.to]}).Failure, after.w.Network)
+			x.because(is.m.Explain(reach.Pair{From: after.ends[p.from], To: after.ends[p.to]}).Failure, after.w.Network)
 		}
 		r.Lost = append(r.Lost, x)
 	}

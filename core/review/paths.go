@@ -15,6 +15,7 @@ const mostPaths = 2_000_000
 // paths finds the pairs that work in both plans by other devices, told together where they change alike.
 func (r *Review) paths(before, after *side, common []both) {
 	if len(common)*len(common) > mostPaths {
+		r.PathsLeft = true
 		return
 	}
 	a, b := reach.All(before.w.Network, before.ends), reach.All(after.w.Network, after.ends)

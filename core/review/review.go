@@ -61,7 +61,9 @@ type Review struct {
 	Added         []string        // requirements that are new, and hold
 	Unmanaged     []string        // devices that the operator does not reach any more
 	Risks         []Risk
-	Failures      int // how many single failures of the plan after were made
+	PathsLeft     bool // it was not looked at which paths change, since there are too many pairs
+	PairsCut      bool // a failure takes so many pairs that not all of them were compared
+	Failures      int  // how many single failures of the plan after were made
 	Rerouted      []PathChange
 	Found, Mended []finding.Finding // what 'check' finds only after, and only before
 	Numbers       Numbers

@@ -12,8 +12,7 @@ import (
 // risks finds the pairs that one failure of a cable takes after the change, and none took before. Pairs are those that work in both
 // plans as long as nothing fails, so that what the change takes by itself is not told twice.
 func (r *Review) risks(ctx context.Context, before, after *side, common []both) error {
-	a, b := reach.All(before.w.Network, before.ends), reach.All(after.w.Network, after.ends)
-	was, is := a.Working(), b.Working()
+	was, is := newAsker(before, model.Echo), newAsker(after, model.Echo)
 	counts := map[[2]key]bool{}
 	for _, from := range common {
 		for _, to := range common {
@@ -36,6 +35,7 @@ func (r *Review) risks(ctx context.Context, before, after *side, common []both) 
 			for i, p := range l.Pairs {
 				lost[i] = pick{at[p.From], at[p.To]}
 			}
+			r.PairsCut = r.PairsCut || l.Lost > len(l.Pairs)
 			visit(l, lost)
 		})
 	}

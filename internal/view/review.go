@@ -17,15 +17,17 @@ import (
 // Review is what a change of the plan means, judged as a whole, in JSON.
 type Review struct {
 	Basis       string         `json:"basis"`
-	Worse       bool           `json:"worse"`           // something that worked or held does not, or an error or warning is new
-	Asked       int            `json:"asked"`           // pairs, of each service for itself
-	Services    []string       `json:"services"`        // that were asked
-	NotAsked    []string       `json:"not_asked"`       // services that were not, since there are too many
-	HostsLeft   int            `json:"hosts_not_asked"` // hosts that were not asked one by one, since there are too many: their segments were
-	Lost        []ReviewPair   `json:"lost"`            // worked before, and will not
-	Refused     []ReviewPair   `json:"refused"`         // the same, as a requirement wants it
-	Gained      []ReviewPair   `json:"gained"`          // did not work, and will
-	Gone        []string       `json:"gone"`            // segments and hosts that are there no more
+	Worse       bool           `json:"worse"`              // something that worked or held does not, or an error or warning is new
+	Asked       int            `json:"asked"`              // pairs, of each service for itself
+	Services    []string       `json:"services"`           // that were asked
+	NotAsked    []string       `json:"not_asked"`          // services that were not, since there are too many
+	PathsLeft   bool           `json:"paths_not_compared"` // since there are too many pairs
+	PairsCut    bool           `json:"failures_in_part"`   // a failure takes so many pairs that not all of them were compared
+	HostsLeft   int            `json:"hosts_not_asked"`    // hosts that were not asked one by one, since there are too many: their segments were
+	Lost        []ReviewPair   `json:"lost"`               // worked before, and will not
+	Refused     []ReviewPair   `json:"refused"`            // the same, as a requirement wants it
+	Gained      []ReviewPair   `json:"gained"`             // did not work, and will
+	Gone        []string       `json:"gone"`               // segments and hosts that are there no more
 	New         []string       `json:"new"`
 	Unmet       []string       `json:"unmet"`     // requirements that do not hold, and held or are new
 	Met         []string       `json:"met"`       // requirements that hold, and did not
@@ -90,7 +92,8 @@ type ReviewRemark struct {
 // NewReview puts a review into its JSON form. Steps is how it goes to carry it out, "" where that is not known; next is the command that
 // shows them.
 func NewReview(r *review.Review, basis string, words [2]string, steps, next string) Review {
-	v := Review{Basis: basis, Worse: r.Worse(), Asked: r.Asked, HostsLeft: r.HostsLeft, Failures: r.Failures, Kept: r.Numbers.Kept,
+	v := Review{Basis: basis, Worse: r.Worse(), Asked: r.Asked, HostsLeft: r.HostsLeft,
+		PathsLeft: r.PathsLeft, PairsCut: r.PairsCut, Failures: r.Failures, Kept: r.Numbers.Kept,
 		Gone: list(r.Gone), New: list(r.New), Unmet: list(r.Unmet), Met: list(r.Met), Dropped: list(r.Dropped), Added: list(r.Added), Unmanaged: list(r.Unmanaged),
 		Given: list(r.Numbers.Given), Retired: list(r.Numbers.Retired), Services: services(r.Services), NotAsked: services(r.ServicesLeft),
 		Lost: reviewPairs(r.Lost), Refused: reviewPairs(r.Refused), Gained: reviewPairs(r.Gained), Risks: []ReviewRisk{},
@@ -357,6 +360,15 @@ func (v Review) limits() string {
 	}
 	if len(v.NotAsked) > 0 {
 		all = append(all, "the services "+Some(v.NotAsked, 8))
+	}
+	if v.PathsLeft {
+		all = append(all, "which paths change, since there are so many pairs")
+	}
+	if v.PairsCut {
+		all = append(all, "all pairs of a failure that takes more than a thousand")
+	}
+	if v.Steps == "" && len(v.Differences) > 0 {
+		all = append(all, "how many steps it is, since nobody is named who sits anywhere, or there is so much to set")
 	}
 	return strings.Join(all, "; ")
 }

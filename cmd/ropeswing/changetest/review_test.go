@@ -108,3 +108,25 @@ func TestTheReviewSinceARevision(t *testing.T) {
 	r = runAs(t, dir, path, "", "compare", "--since", "HEAD", "--saved")
 	assert.Contains(t, r.Err, "--since compares the plan with itself as it was")
 }
+
+// A LAN that a change parts in two is lost pairs too, though nothing is routed.
+func TestTheReviewOfALANInPieces(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	const plan = `ropeswing: 1
+segments: {desks: {vlan: 10, prefix: 10.1.0.0/24}, phones: {vlan: 20, prefix: 10.2.0.0/24}}
+devices:
+  s1: {is: switch, interfaces: {p1: {access: desks}, t: {tagged: [desks, phones]}}}
+  s2: {is: switch, interfaces: {p1: {access: desks}, t: {tagged: [desks, phones]}}}
+  a: {is: host, at: "s1:p1", address: 1}
+  b: {is: host, at: "s2:p1", address: 2}
+cables: ["s1:t to s2:t"]
+`
+	write(t, dir, "a.plan.yaml", plan)
+	write(t, dir, "b.yaml", strings.Replace(plan, "s2: {is: switch, interfaces: {p1: {access: desks}, t: {tagged: [desks, phones]}}}",
+		"s2: {is: switch, interfaces: {p1: {access: desks}, t: {tagged: [phones]}}}", 1))
+	r := run(t, dir, "compare", "b.yaml")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, r.Out, "2 pairs will not work any more")
+	assert.Contains(t, oneLine(r.Out), "not asked: how many steps it is")
+}
