@@ -179,6 +179,16 @@ func (v Review) Headline() string {
 	if len(v.Gained)+len(v.Met) > 0 {
 		text += fmt.Sprintf("; %s and %s more", Count(len(v.Gained), "pair"), Count(len(v.Met), "requirement"))
 	}
+	for _, x := range []struct {
+		n          int
+		noun, says string
+	}{{len(v.Dropped), "requirement", "no longer asked for"}, {len(v.Gone), "segment or host", "gone"}} {
+		if x.n == 1 {
+			text += "; 1 " + x.noun + " is " + x.says
+		} else if x.n > 1 {
+			text += fmt.Sprintf("; %d %ss are %s", x.n, strings.Replace(x.noun, " or ", "s or ", 1), x.says)
+		}
+	}
 	return text
 }
 
