@@ -112,6 +112,7 @@ const (
 	DerivedFlawed          Name = "derived-routes-fail"
 	StaticUnsuited         Name = "static-routes-unsuited"
 	AcceptUnused           Name = "accepted-not-found"
+	SilenceOver            Name = "silence-over"
 	PairsUnsaid            Name = "pairs-unsaid"
 	PairsApart             Name = "pairs-apart"
 	RequirementUnmet       Name = "requirement-unmet"

@@ -30,15 +30,23 @@ var acceptKeys = []key[Accept]{
 	{"until", "a date such as `2027-03-31`", "The last day on which it is accepted. Unless set: for good.", (*reader).day},
 }
 
-var dayForm = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])$`) })
+var dayForm = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`^\d{4}-((0[1-9]|1[0-2])-(0[1-9]|1\d|2[0-8])|(0[13-9]|1[0-2])-(29|30)|02-29|(0[13578]|1[02])-31)$`)
+})
 
 func (r *reader) day(a *Accept, n *yaml.Node, what string) {
-	t, ok := r.word(n, what)
-	if ok && !dayForm().MatchString(t.Value) {
-		r.report(finding.New(finding.BadValue, t.Place, "%s is a date such as 2027-03-31, not %s", what, t.Value))
-		return
+	if t, ok := r.word(n, what); ok && r.isDay(t, t.Value, what) {
+		a.Until = t
 	}
-	a.Until = t
+}
+
+// isDay reports whether a word is a day of the calendar, and says so where it is none.
+func (r *reader) isDay(t Text, word, what string) bool {
+	if !dayForm().MatchString(word) {
+		r.report(finding.New(finding.BadValue, t.Place, "%s is a date such as 2027-03-31, not %s", what, word))
+		return false
+	}
+	return true
 }
 
 // accepts reads the findings that are accepted.

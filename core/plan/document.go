@@ -176,6 +176,8 @@ type Device struct {
 	Beyond     []Text
 	Manage     Text
 	Answers    []Text
+	Silent     Text // 'silent', where nobody answers there
+	Until      Text // the last day of it, YYYY-MM-DD; "" is always
 	Interfaces []Interface
 	Routes     []Route
 	Tables     []RouteTable

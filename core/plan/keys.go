@@ -231,6 +231,7 @@ var deviceKeys = append([]key[Device]{
 	{"from", "a block, or a list", "The block to take the loopback from. Unless set: the only block there is.", texts(func(d *Device) *[]Text { return &d.From })},
 	{"manage", "an interface of the device", "Where the device is managed. Unless set: its loopback, else its VLAN interface, else its first interface with an address, on a link between routers only where it has no other.", text(func(d *Device) *Text { return &d.Manage })},
 	{"answers", "`ping`, `ssh`, `https`, `snmp`, `netconf`; a list; `[ping, ssh]` unless set", "The services the device answers at its management address.", choices(func(d *Device) *[]Text { return &d.Answers }, Services...)},
+	{"expect", "`silent`, or `silent until` a date such as `2027-03-31`", "The device does not answer, and that is known: it is not built yet, or switched off for the winter. A live look counts it apart, not among those that should have answered, up to and with that day.", (*reader).expect},
 	{"tables", "name: routes", "Static routes of further routing tables, by the table's name: those that interfaces with `table` are in.", (*reader).tables},
 	{"forwards", "true or false", "Whether the device forwards packets that are not for itself.", truth(func(d *Device) *Switch { return &d.Forwards })},
 	{"beyond", "a prefix, or a list", "For the world: every address it answers for.", texts(func(d *Device) *[]Text { return &d.Beyond })},

@@ -46,7 +46,8 @@ func TestEveryExampleShowsJustItsFinding(t *testing.T) {
 		w := n.Predict()
 		switch e.Stage {
 		case finding.Checking:
-			assert.Equal(t, []string{string(e.Name)}, names(w.Check()), e.Name)
+			stand, _ := w.CheckOn("2026-12-01")
+			assert.Equal(t, []string{string(e.Name)}, names(stand), e.Name)
 		case finding.Walking:
 			from, err := w.Endpoint(e.Ping[0])
 			require.NoError(t, err, e.Name)
@@ -59,5 +60,18 @@ func TestEveryExampleShowsJustItsFinding(t *testing.T) {
 			assert.True(t, failing, e.Name)
 			assert.Equal(t, e.Name, f.Name, f.Words(w.Network))
 		}
+	}
+}
+
+// A silence is expected up to and with its last day.
+func TestSilenceIsExpectedUntilItsDay(t *testing.T) {
+	n := workspace.FromTexts("x.plan.yaml", []byte("ropeswing: 1\ndevices:\n  a: {is: router, expect: silent until 2027-03-31}\n"+
+		"  b: {is: router, expect: silent}\n  c: {is: router}\n"), nil)
+	for _, x := range []struct {
+		device, day string
+		silent      bool
+	}{{"a", "2027-03-31", true}, {"a", "2027-04-01", false}, {"b", "2127-01-01", true}, {"c", "2027-01-01", false}} {
+		silent, _ := n.Expected(x.device, x.day)
+		assert.Equal(t, x.silent, silent, "%s on %s", x.device, x.day)
 	}
 }

@@ -214,6 +214,7 @@ func (w *Workspace) CheckOn(day string) (stand, accepted []finding.Finding) {
 	}
 	all := append(slices.Clone(w.read), verify.Check(w.Network, w.Derived)...)
 	all = append(all, w.unsummarised()...)
+	all = append(all, over(w.Document.Devices, day)...)
 	stand, accepted = accept(all, w.Document.Accepts, day)
 	return finding.Sort(stand), finding.Sort(accepted)
 }

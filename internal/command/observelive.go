@@ -179,8 +179,17 @@ func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, wh
 	v := &view.AskedAll{Asked: len(targets), Stopped: ctx.Err() != nil, Devices: []view.AskedOne{}, Failed: []view.AskedFault{},
 		Short: []view.AskedFault{}}
 	var running, saved []*observed.Device
+	today := time.Now().Format(time.DateOnly)
 	for i := range results {
 		r := &results[i]
+		quiet, until := w.Expected(r.Name, today)
+		if quiet {
+			v.Expected = append(v.Expected, view.Silence{Device: r.Name, Until: until, Answers: r.Device != nil || !r.Unheard()})
+		}
+		if r.Device == nil && quiet && r.Unheard() {
+			v.Asked--
+			continue
+		}
 		if r.Device == nil {
 			v.Failed = append(v.Failed, a.fault(w, r, targets[i]))
 			continue

@@ -69,6 +69,11 @@ type Result struct {
 	Calls    string // what it calls itself, where that is another name than the plan's
 }
 
+// Unheard reports whether nothing at all came from a device, by any way.
+func (r *Result) Unheard() bool {
+	return r.Device == nil && !slices.ContainsFunc(r.Failures, func(f Failure) bool { return f.Reason != Unreached && f.Reason != NoAddress })
+}
+
 // Options say how to ask.
 type Options struct {
 	Access   *access.Access

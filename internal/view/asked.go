@@ -14,8 +14,9 @@ type AskedAll struct {
 	Answered int          `json:"answered"`
 	Stopped  bool         `json:"stopped"` // before all was done
 	Devices  []AskedOne   `json:"devices"`
-	Failed   []AskedFault `json:"failed"` // who did not answer, and why
-	Short    []AskedFault `json:"partly"` // what a device that answered did not tell, or by one way only
+	Failed   []AskedFault `json:"failed"`                   // who did not answer, and why
+	Expected []Silence    `json:"silent_by_plan,omitempty"` // who did not answer either, as the plan expects; not among those asked
+	Short    []AskedFault `json:"partly"`                   // what a device that answered did not tell, or by one way only
 }
 
 // AskedOne is a device that answered.
@@ -45,6 +46,33 @@ type AskedFault struct {
 	Why    string `json:"why"`
 	Plan   string `json:"by_the_plan,omitempty"` // what the plan says of the path there
 	Next   string `json:"next,omitempty"`
+}
+
+// Silence is a device that the plan expects to be silent.
+type Silence struct {
+	Device  string `json:"device"`
+	Until   string `json:"until,omitempty"` // the last day of it; for good where there is none
+	Answers bool   `json:"answers"`         // it does answer
+}
+
+// byPlan tells of those that are silent as the plan expects; "" where nobody is.
+func (v *AskedAll) byPlan() string {
+	if v == nil {
+		return ""
+	}
+	var names []string
+	for _, s := range v.Expected {
+		if !s.Answers {
+			names = append(names, s.Device)
+		}
+	}
+	if len(names) == 0 {
+		return ""
+	}
+	if len(names) > 3 {
+		return fmt.Sprintf("; %s silent by plan", Count(len(names), "device"))
+	}
+	return "; silent by plan: " + strings.Join(names, ", ")
 }
 
 // Silent reports whether somebody who was asked did not answer. It is false of nil: nobody was asked.
@@ -82,12 +110,17 @@ func (v *AskedAll) Reasons() []string {
 		}
 		lines = append(lines, text)
 	}
+	for _, s := range v.Expected {
+		if s.Answers {
+			lines = append(lines, s.Device+" answers, and the plan expects it to be silent: take 'expect' out")
+		}
+	}
 	return lines
 }
 
 // Headline is the outcome in one line.
 func (v *AskedAll) Headline() string {
-	text := fmt.Sprintf("%d of %s answered", v.Answered, Count(v.Asked, "device"))
+	text := fmt.Sprintf("%d of %s answered", v.Answered, Count(v.Asked, "device")) + v.byPlan()
 	if v.Stopped {
 		text += "; stopped before all were asked"
 	}

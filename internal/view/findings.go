@@ -122,6 +122,12 @@ func (v Findings) Headline() string {
 	}
 	if len(counts) > 0 {
 		text = strings.Join(counts, ", ")
+		if v.Heard.Silent() {
+			text = v.Heard.Headline() + "; " + text
+		}
+	}
+	if !v.Heard.Silent() {
+		text += v.Heard.byPlan()
 	}
 	causes, mends, of, asked := 0, 0, 0, ""
 	for _, f := range v.All {

@@ -175,7 +175,7 @@ func (v Comparison) Headline() string {
 		if n := len(v.NotObserved); n > 0 {
 			text += fmt.Sprintf("; %s not observed", Count(n, "device"))
 		}
-		return text
+		return text + v.Heard.byPlan()
 	}
 	word := "in place"
 	if v.words[0] != "planned" {

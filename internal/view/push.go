@@ -89,7 +89,7 @@ func (v *Pushed) Headline() string {
 	case len(v.Steps) == 0 && v.Heard.Silent():
 		return v.Heard.Headline() + "; to those nothing needs to be sent"
 	case len(v.Steps) == 0:
-		return "the devices are as planned: nothing needs to be sent"
+		return "the devices are as planned: nothing needs to be sent" + v.Heard.byPlan()
 	case v.Stopped != "":
 		return fmt.Sprintf("stopped: %d of %s done", done, steps)
 	case done == len(v.Steps) && v.Back:
