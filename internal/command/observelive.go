@@ -175,6 +175,9 @@ func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, wh
 			results[slices.IndexFunc(results, func(x live.Result) bool { return x.Name == r.Name })] = r
 		}
 	}
+	if err := a.askElsewhere(ctx, w, targets, results, options); err != nil {
+		return nil, nil, nil, err
+	}
 	a.progress(1, 1)
 	v := &view.AskedAll{Asked: len(targets), Stopped: ctx.Err() != nil, Devices: []view.AskedOne{}, Failed: []view.AskedFault{},
 		Short: []view.AskedFault{}}
@@ -202,7 +205,7 @@ func (a *app) askLive(ctx context.Context, w *workspace.Workspace, o *asking, wh
 		x := view.NewObservation("", "", r.Device)
 		one := view.AskedOne{Device: r.Name, By: r.By, Interfaces: x.Interfaces, Addresses: x.Addresses, Routes: x.Routes,
 			Neighbours: x.Neighbours, Known: x.Known, Unknown: []string{}, Unread: len(r.Unread), Calls: r.Calls, Started: r.Device.Started,
-			ClockAhead: r.Device.ClockAhead}
+			ClockAhead: r.Device.ClockAhead, Elsewhere: r.Elsewhere}
 		for _, p := range observed.Parts {
 			if !r.Device.Knows(p) {
 				one.Unknown = append(one.Unknown, string(p))
@@ -371,17 +374,25 @@ func (a *app) newKeys(results []live.Result, targets []live.Target, o *asking, k
 	if len(taken) == 0 {
 		return nil
 	}
-	if err := os.MkdirAll(filepath.Dir(known[0]), 0o700); err == nil {
-		if f, err := os.OpenFile(known[0], os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o600); err == nil {
-			_, err1 := f.WriteString(strings.Join(taken, "\n") + "\n")
+	if a.keepKeys(known[0], taken) {
+		return again
+	}
+	return nil
+}
+
+// keepKeys adds lines to a file of known hosts, and says so.
+func (a *app) keepKeys(file string, lines []string) bool {
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err == nil {
+		if f, err := os.OpenFile(file, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o600); err == nil {
+			_, err1 := f.WriteString(strings.Join(lines, "\n") + "\n")
 			if err := errors.Join(err1, f.Close()); err == nil {
-				a.tell(fmt.Sprintf("%s kept in %s", view.Count(len(taken), "host key"), known[0]))
-				return again
+				a.tell(fmt.Sprintf("%s kept in %s", view.Count(len(lines), "host key"), file))
+				return true
 			}
 		}
 	}
-	a.tell(known[0] + ": the host keys cannot be kept there")
-	return nil
+	a.tell(file + ": the host keys cannot be kept there")
+	return false
 }
 
 // yes asks a question on a terminal; where there is none the answer is no.

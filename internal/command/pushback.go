@@ -63,6 +63,9 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 		if !ok {
 			return fmt.Errorf("the journal has a change of %s that was not brought to an end, and the plan has no such device", e.Device)
 		}
+		if err := p.believed(d, e); err != nil {
+			return err
+		}
 		p.app.tell(fmt.Sprintf("a change of %s was left in the air; it is taken back", e.Device))
 		t, err := p.login(ctx, d, netip.Addr{}, e.At)
 		if err != nil {
@@ -156,7 +159,7 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 		}
 		last := !slices.ContainsFunc(done[i+1:], func(o files.PushEntry) bool { return o.Device == e.Device })
 		t, err := p.login(ctx, d, p.w.Spec.MainAddress(d, 0), "")
-		if err != nil {
+		if err != nil && p.believed(d, e) == nil {
 			t, err = p.login(ctx, d, netip.Addr{}, e.At)
 		}
 		if err == nil {

@@ -45,6 +45,9 @@ const largestLog = 256 << 20
 
 // OpenPushLog opens the journal of a plan and reads what is in it.
 func OpenPushLog(path string) (*PushLog, []PushEntry, error) {
+	if i, err := os.Lstat(path); err == nil && i.Mode()&os.ModeSymlink != 0 {
+		return nil, nil, fmt.Errorf("the journal %s is a link, and is not followed: put the file itself there", filepath.Base(path))
+	}
 	text, err := ReadWhole(path, largestLog)
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return nil, nil, fmt.Errorf("the journal %s cannot be read: %w", filepath.Base(path), err)

@@ -67,6 +67,8 @@ type Result struct {
 	Failures []Failure
 	Unread   []wire.Unread
 	Calls    string // what it calls itself, where that is another name than the plan's
+
+	Elsewhere string // where it answered and what tells of that, where it is not the address it was to be at
 }
 
 // Unheard reports whether nothing at all came from a device, by any way.
@@ -85,7 +87,9 @@ type Options struct {
 	PerSec   int // packets that go out in a second, to all devices
 	Gear     func(path string) (*wire.Gear, error)
 	Now      func() time.Time
-	Logins   *Logins // those that were refused before; nil where every run begins anew
+	KnownAs  func(device string) []string // where else, ADDRESS:PORT, its host key may be known; nil where nowhere
+	Learnt   func(line string)            // told the line of a file of known hosts, where a key was known elsewhere; may be nil
+	Logins   *Logins                      // those that were refused before; nil where every run begins anew
 }
 
 // Logins remembers which logins devices refused, over several runs: one that was refused is not tried again, since devices

@@ -62,7 +62,7 @@ func (a *asker) restconf(ctx context.Context, name, at string, w *access.Way) (*
 					return errors.New("the key of its certificate is of no kind that is known here")
 				}
 				remote, _ := net.ResolveTCPAddr("tcp", at)
-				key, err = a.knows(at, at, remote, k)
+				key, err = a.knows(at, at, remote, k, nil)
 				return err
 			},
 		},

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/netip"
 	"strings"
 	"sync"
 	"time"
@@ -43,17 +44,24 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 	default:
 		return nil, &Failure{Reason: NoSecret, Err: errors.New("neither key nor password is said, and no SSH agent has a key")}
 	}
+	var elsewhere []string
+	if a.KnownAs != nil {
+		elsewhere = a.KnownAs(name)
+	}
 	var key *Failure
 	config := &ssh.ClientConfig{
 		User: w.User, Auth: methods, Timeout: a.Patience,
 		HostKeyCallback: func(host string, remote net.Addr, k ssh.PublicKey) error {
 			var err error
-			key, err = a.knows(host, at, remote, k)
+			key, err = a.knows(host, at, remote, k, elsewhere)
 			return err
 		},
 	}
-	if algorithms := keyAlgorithms(a.hosts, at); len(algorithms) > 0 {
-		config.HostKeyAlgorithms = algorithms
+	for _, where := range append([]string{at}, elsewhere...) {
+		if algorithms := keyAlgorithms(a.hosts, where); len(algorithms) > 0 {
+			config.HostKeyAlgorithms = algorithms
+			break
+		}
 	}
 	conn, err := a.pace.dial(ctx, a.Patience, at)
 	if err != nil {
@@ -78,11 +86,23 @@ func (a *asker) dial(ctx context.Context, name, at string, w *access.Way) (*ssh.
 	return ssh.NewClient(c, channels, requests), nil
 }
 
-// knows tells whether a host shows the key that is known of it; the failure says more of one
-// that is new or another.
-func (a *asker) knows(host, at string, remote net.Addr, k ssh.PublicKey) (*Failure, error) {
+// knows tells whether a host shows the key that is known of it, there or else elsewhere, where it was before; the failure says more
+// of one that is new or another.
+func (a *asker) knows(host, at string, remote net.Addr, k ssh.PublicKey, elsewhere []string) (*Failure, error) {
 	err := a.hosts(host, remote, k)
 	var unknown *knownhosts.KeyError
+	for _, where := range elsewhere {
+		if !errors.As(err, &unknown) || len(unknown.Want) > 0 {
+			break
+		}
+		there, e := netip.ParseAddrPort(where)
+		if e != nil {
+			continue
+		}
+		if err = a.hosts(where, net.TCPAddrFromAddrPort(there), k); err == nil && a.Learnt != nil {
+			a.Learnt(knownhosts.Line([]string{knownhosts.Normalize(at)}, k))
+		}
+	}
 	switch {
 	case !errors.As(err, &unknown):
 		return nil, err

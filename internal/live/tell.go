@@ -2,6 +2,7 @@ package live
 
 import (
 	"context"
+	"encoding/xml"
 	"errors"
 	"fmt"
 	"strings"
@@ -129,8 +130,15 @@ func (t *Teller) PutInForce(edit []byte, within time.Duration, persist string) e
 	}
 	defer func() { _, _ = t.Ask("<unlock><target><candidate/></target></unlock>") }()
 	_, err := t.Ask(fmt.Sprintf("<commit><confirmed/><confirm-timeout>%d</confirm-timeout><persist>%s</persist></commit>",
-		int(within/time.Second), persist))
+		int(within/time.Second), escaped(persist)))
 	return err
+}
+
+// escaped is a text as it stands within an element of XML.
+func escaped(text string) string {
+	var b strings.Builder
+	_ = xml.EscapeText(&b, []byte(text))
+	return b.String()
 }
 
 // Confirm confirms a commit.
@@ -138,7 +146,7 @@ func (t *Teller) Confirm(persist string) error {
 	if t.Direct {
 		return nil
 	}
-	_, err := t.Ask("<commit><persist-id>" + persist + "</persist-id></commit>")
+	_, err := t.Ask("<commit><persist-id>" + escaped(persist) + "</persist-id></commit>")
 	return err
 }
 
@@ -153,7 +161,7 @@ func (t *Teller) TakeBack(persist string, undo []byte) error {
 		}
 		return err
 	}
-	_, err := t.Ask("<cancel-commit><persist-id>" + persist + "</persist-id></cancel-commit>")
+	_, err := t.Ask("<cancel-commit><persist-id>" + escaped(persist) + "</persist-id></cancel-commit>")
 	var refused *RPCError
 	if errors.As(err, &refused) && strings.Contains(refused.Tag, "invalid-value") {
 		return nil

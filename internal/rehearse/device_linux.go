@@ -52,6 +52,7 @@ var asRouter = [][2]string{
 	{"ipv4/conf/all/rp_filter", "0"}, {"ipv4/conf/default/rp_filter", "0"},
 	{"ipv4/conf/all/send_redirects", "0"}, {"ipv4/conf/default/send_redirects", "0"},
 	{"ipv4/conf/all/accept_redirects", "0"}, {"ipv4/conf/default/accept_redirects", "0"},
+	{"ipv4/conf/all/promote_secondaries", "1"}, {"ipv4/conf/default/promote_secondaries", "1"}, // one address goes, the others stay
 	{"ipv4/conf/all/arp_ignore", "1"}, {"ipv4/conf/all/arp_announce", "2"},
 	{"ipv6/conf/default/accept_dad", "0"}, {"ipv6/conf/all/accept_dad", "0"},
 	{"ipv6/conf/default/accept_ra", "0"}, {"ipv6/conf/default/accept_redirects", "0"}, {"ipv6/conf/default/router_solicitations", "0"},

@@ -114,7 +114,7 @@ func (d *door) session(ctx context.Context, channel ssh.Channel, requests <-chan
 		var word struct{ Text string }
 		switch r.Type {
 		case "subsystem":
-			if err := ssh.Unmarshal(r.Payload, &word); err != nil || word.Text != "netconf" {
+			if err := ssh.Unmarshal(r.Payload, &word); err != nil || word.Text != "netconf" || d.netconf.deaf() {
 				_ = r.Reply(false, nil)
 				continue
 			}

@@ -20,6 +20,7 @@ var Troubles = map[string]string{
 	"pieces": "answers come in small pieces",
 	"clock":  "the clock is an hour and a half ahead",
 	"plain":  "there is no candidate: what is edited runs at once",
+	"deaf":   "while a change waits to be confirmed, nobody gets a session",
 	"partly": "the same, and of two changes one is refused after part of it took effect",
 }
 
@@ -64,6 +65,15 @@ func (t *trouble) plain() bool { return t != nil && (t.kinds["plain"] || t.kinds
 
 // partly tells whether a change may take effect in part and be refused.
 func (t *trouble) partly() bool { return t != nil && t.kinds["partly"] }
+
+// deaf reports whether nobody gets a session now.
+func (s *server) deaf() bool {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	return s.confirm != nil && s.trouble.deaf()
+}
+
+func (t *trouble) deaf() bool { return t != nil && t.kinds["deaf"] }
 
 // part is a change as far as it takes effect before it is refused: the first of several things
 // that stand beside one another, else all of it.

@@ -32,6 +32,7 @@ type AskedOne struct {
 	Unread     int      `json:"unread"`          // things that were not understood
 	Lines      []string `json:"lines,omitempty"` // these, where asked for
 	Calls      string   `json:"calls_itself,omitempty"`
+	Elsewhere  string   `json:"elsewhere,omitempty"`   // the address it answered at that is not the plan's, and what tells of it
 	Started    string   `json:"started,omitempty"`     // when it started last, RFC 3339
 	Restarted  bool     `json:"restarted"`             // it started since it was asked last
 	ClockAhead int64    `json:"clock_ahead,omitempty"` // seconds by which its clock is ahead; less than 0 behind
@@ -110,6 +111,11 @@ func (v *AskedAll) Reasons() []string {
 		}
 		lines = append(lines, text)
 	}
+	for _, d := range v.Devices {
+		if d.Elsewhere != "" {
+			lines = append(lines, d.Device+" answers at "+d.Elsewhere)
+		}
+	}
 	for _, s := range v.Expected {
 		if s.Answers {
 			lines = append(lines, s.Device+" answers, and the plan expects it to be silent: take 'expect' out")
@@ -136,10 +142,11 @@ func (v *AskedAll) Table(wide bool) Table {
 			Right: true}, {Key: "not_known", Title: "not known", Wide: true}, {Key: "calls_itself", Title: "", Below: true,
 			Lead: "it calls itself "},
 		{Key: "restarted", Title: "", Below: true}, {Key: "clock", Title: "", Below: true},
+		{Key: "elsewhere", Title: "", Below: true, Lead: "it answers at "},
 	}}
 	for _, d := range v.Devices {
 		t.Rows = append(t.Rows, []string{d.Device, strings.Join(d.By, ", "), counted(d.Interfaces), counted(d.Addresses), counted(d.Routes),
-			counted(d.Neighbours), counted(d.Unread), strings.Join(d.Unknown, ", "), d.Calls, d.restart(), ClockWords(d.ClockAhead)})
+			counted(d.Neighbours), counted(d.Unread), strings.Join(d.Unknown, ", "), d.Calls, d.restart(), ClockWords(d.ClockAhead), d.Elsewhere})
 	}
 	return t
 }

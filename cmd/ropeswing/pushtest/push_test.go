@@ -134,6 +134,19 @@ func TestPushToDevicesThatMakeTrouble(t *testing.T) {
 	}
 }
 
+// A device that is not reached behind a change takes it back when its timer has run out: that is waited for, looked at, and told.
+func TestAPushTellsWhatADeviceTookBack(t *testing.T) {
+	t.Parallel()
+	dir, _, who := standIns(t, "bad-morning/observed", "--trouble", "deaf")
+	access := filepath.Join(who, "access.yaml")
+	before := differences(t, dir, access)
+	r := run(t, dir, "push", "--access", access, "-w", "--yes", "--timer", "5s")
+	assert.Equal(t, 1, r.Code)
+	assert.Contains(t, clitest.OneLine(r.Out), "the device took it back when its timer had run out: what is there is what was there before")
+	assert.Equal(t, before, differences(t, dir, access))
+	assert.Regexp(t, `"phase":"taken back"[^\n]*\n$`, clitest.Read(t, dir, "skerry.push.jsonl"))
+}
+
 // differences are those of the stand-ins from the plan that steps set, each in words.
 func differences(t *testing.T, dir, access string) map[string]bool {
 	r := run(t, dir, "compare", "--live", "--access", access, "-o", "json")
@@ -237,4 +250,29 @@ func TestPushToDevicesThatRefuseInPart(t *testing.T) {
 		refused++
 	}
 	assert.Positive(t, refused)
+}
+
+// A journal is not believed unseen: an address that is not the device's gets no secret, and a link is not followed.
+func TestAJournalIsNotBelievedUnseen(t *testing.T) {
+	t.Parallel()
+	dir, at, who := standIns(t)
+	access := filepath.Join(who, "access.yaml")
+	entry := func(where string) string {
+		return `{"time":"2026-12-01T10:00:00Z","run":"ab","step":1,"device":"mole-rtr","at":"` + where +
+			`","phase":"sending","persist":"a<b","undo":"<x/>"}` + "\n"
+	}
+	for _, where := range []string{at["quay-edge"][1], "192.0.2.7:830", "quay-edge:830", ""} {
+		write(t, dir, "skerry.push.jsonl", entry(where))
+		r := run(t, dir, "push", "--access", access, "-w", "--yes")
+		assert.Equal(t, 2, r.Code, r.Out+r.Err)
+		assert.Contains(t, clitest.OneLine(r.Err), "Nothing was sent there", where)
+	}
+	write(t, dir, "skerry.push.jsonl", entry(at["mole-rtr"][1]))
+	r := run(t, dir, "push", "--access", access, "-w", "--yes")
+	assert.Contains(t, r.Err, "it is taken back", "it is where it may be")
+	require.NoError(t, os.Rename(filepath.Join(dir, "skerry.push.jsonl"), filepath.Join(dir, "elsewhere")))
+	require.NoError(t, os.Symlink("elsewhere", filepath.Join(dir, "skerry.push.jsonl")))
+	r = run(t, dir, "push", "--access", access, "-w", "--yes")
+	assert.Equal(t, 2, r.Code)
+	assert.Contains(t, r.Err, "is a link")
 }
