@@ -45,6 +45,8 @@ type Device struct {
 
 	MainTableOnly bool `json:"main_table_only,omitempty"` // the routes that are known are those of the main table
 
+	Instances []Instance `json:"-"` // of static routes, where the source names them
+
 	index   map[string]int // of the interfaces, by name; of a device with many
 	doubted []Part         // something of these was not understood
 }
@@ -287,6 +289,7 @@ func (d *Device) Merge(o *Device) {
 		}
 	}
 	d.Routes = append(d.Routes, o.Routes...)
+	d.Instances = append(d.Instances, o.Instances...)
 	if o.Tells(Routes4) || o.Tells(Routes6) {
 		d.MainTableOnly = o.MainTableOnly
 	}

@@ -248,7 +248,8 @@ func (p *pusher) console(d model.DeviceID) *wire.Console {
 }
 
 // edits are the change of a step and what takes it back, as the device is told; why is said where it cannot be.
-func (p *pusher) edits(sheet *steps.Worksheet, n int) (edit, undo []byte, beyond bool, why string) {
+// Where what is there now is known, what is sent names things as they are named there.
+func (p *pusher) edits(sheet *steps.Worksheet, n int, now *observed.Device) (edit, undo []byte, beyond bool, why string) {
 	s := &sheet.Steps[n]
 	before, after := p.states(sheet, n)
 	c := p.console(s.Device)
@@ -269,8 +270,12 @@ func (p *pusher) edits(sheet *steps.Worksheet, n int) (edit, undo []byte, beyond
 		}
 		return []byte(strings.Join(lines, "\n")), []byte(strings.Join(back, "\n")), false, ""
 	}
-	edit, beyond = wire.Edit(before, after)
-	undo, _ = wire.Edit(after, before)
+	var there []observed.Instance
+	if now != nil {
+		there = append([]observed.Instance{}, now.Instances...)
+	}
+	edit, beyond = wire.Edit(before, after, there)
+	undo, _ = wire.Edit(after, before, there)
 	if len(edit) == 0 {
 		return nil, nil, false, "the standard models have nothing of it"
 	}
@@ -362,7 +367,7 @@ func (p *pusher) canTell(sheet *steps.Worksheet, n int) (bool, string) {
 	case s.Session == steps.AtConsole && !beside:
 		return false, "it is not reached before the step"
 	}
-	if _, _, _, why := p.edits(sheet, n); why != "" {
+	if _, _, _, why := p.edits(sheet, n, nil); why != "" {
 		return false, why
 	}
 	if c := p.console(s.Device); c != nil && c.Arm == "" && mayCut(s) {
@@ -404,7 +409,7 @@ func (p *pusher) step(ctx context.Context, sheet *steps.Worksheet, n int) error 
 	if other := p.otherwise(sheet.Network(n), now); other != "" {
 		return fmt.Errorf("what is there is not what the step stands on: %s; nothing was sent", other)
 	}
-	edit, undo, beyond, why := p.edits(sheet, n)
+	edit, undo, beyond, why := p.edits(sheet, n, now)
 	if why != "" {
 		return errors.New(why + "; nothing was sent")
 	}

@@ -216,7 +216,7 @@ func (p *pusher) refused(t live.Told, c change, err error) error {
 		}
 		undo := []byte(c.entry.Undo)
 		if p.console(c.d) == nil {
-			undo, _ = wire.Edit(now, compare.DeviceAsObserved(c.was, c.d))
+			undo, _ = wire.Edit(now, compare.DeviceAsObserved(c.was, c.d), now.Instances)
 		}
 		undone = t.TakeBack(c.entry.Persist, undo)
 		if other, e = left(); e == nil && other == "" {

@@ -61,7 +61,7 @@ func schemaOf(t *testing.T, of reflect.Type) object {
 	case reflect.Struct:
 		properties, required := object{}, []string{}
 		for i := range of.NumField() {
-			if !of.Field(i).IsExported() {
+			if !of.Field(i).IsExported() || of.Field(i).Tag.Get("json") == "-" {
 				continue
 			}
 			key, options, _ := strings.Cut(of.Field(i).Tag.Get("json"), ",")

@@ -11,6 +11,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -162,7 +163,7 @@ devices:
 `)
 	planned := compare.AsObserved(net)[0]
 	empty := &observed.Device{Name: "middle"}
-	edit, beyond := wire.Edit(empty, planned)
+	edit, beyond := wire.Edit(empty, planned, nil)
 	require.False(t, beyond, "all of it has a standard model")
 
 	tell := func() *live.Teller {
@@ -197,7 +198,7 @@ devices:
 	other.Routes[0].NextHop = netip.MustParseAddr("192.0.2.131")
 	other.Interfaces = slices.Clone(planned.Interfaces)
 	other.Interfaces[1].Addresses = []observed.Address{{Prefix: netip.MustParsePrefix("192.0.2.130/25")}}
-	edit, _ = wire.Edit(planned, &other)
+	edit, _ = wire.Edit(planned, &other, nil)
 	require.NoError(t, second.Commit(edit, time.Minute, "other"))
 	require.NoError(t, second.Confirm("other"))
 	d, err = second.Running()
@@ -206,4 +207,41 @@ devices:
 	require.Len(t, d.Routes, 2)
 	assert.Equal(t, other.Routes[0].NextHop, d.Routes[0].NextHop)
 	require.NoError(t, second.Save())
+
+	// Where the server's static routes stand in an instance of another name, they are set and taken away there.
+	const space = `xmlns="urn:ietf:params:xml:ns:yang:ietf-routing"`
+	named := func(name, routes string) string {
+		return `<routing ` + space + `><control-plane-protocols><control-plane-protocol><type>static</type><name>` + name + `</name>` + routes +
+			`</control-plane-protocol></control-plane-protocols></routing>`
+	}
+	raw := strings.Replace(named("static", ""), "<control-plane-protocol>",
+		`<control-plane-protocol xmlns:nc="urn:ietf:params:xml:ns:netconf:base:1.0" nc:operation="delete">`, 1) +
+		named("main", `<static-routes><ipv4 xmlns="urn:ietf:params:xml:ns:yang:ietf-ipv4-unicast-routing"><route>`+
+			`<destination-prefix>198.51.100.0/24</destination-prefix><next-hop><next-hop-address>192.0.2.131</next-hop-address></next-hop>`+
+			`</route></ipv4></static-routes>`)
+	require.NoError(t, second.Commit([]byte(raw), time.Minute, "raw"))
+	require.NoError(t, second.Confirm("raw"))
+	there, err := second.Running()
+	require.NoError(t, err)
+	require.Len(t, there.Instances, 1)
+	assert.Equal(t, "main", there.Instances[0].Name)
+	then := there.Clone()
+	then.Routes[0].NextHop = netip.MustParseAddr("192.0.2.10")
+	then.Routes = append(then.Routes, observed.Route{To: netip.MustParsePrefix("203.0.113.0/24"), NextHop: netip.MustParseAddr("192.0.2.11"),
+		Source: "static"})
+	edit, beyond = wire.Edit(there, then, there.Instances)
+	undo, _ := wire.Edit(then, there, there.Instances)
+	assert.False(t, beyond)
+	for _, change := range []struct {
+		edit   []byte
+		routes int
+	}{{edit, 2}, {undo, 1}} {
+		require.NoError(t, second.Commit(change.edit, time.Minute, "main"))
+		require.NoError(t, second.Confirm("main"))
+		now, err := second.Running()
+		require.NoError(t, err)
+		require.Len(t, now.Instances, 1, "no second instance beside it")
+		assert.Equal(t, "main", now.Instances[0].Name)
+		assert.Len(t, now.Routes, change.routes)
+	}
 }

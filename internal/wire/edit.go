@@ -16,9 +16,9 @@ const netconfBase = "urn:ietf:params:xml:ns:netconf:base:1.0"
 
 // Edit is what edit-config takes to make of one configuration another: only what differs is in
 // it. Beyond tells whether it has anything that no standard model has. It is nil where the models
-// have nothing of what differs.
-func Edit(before, after *observed.Device) (text []byte, beyond bool) {
-	e := &editor{}
+// have nothing of what differs. Static routes stand in the instances that are there, by their names; where none suits, in one of our own.
+func Edit(before, after *observed.Device, there []observed.Instance) (text []byte, beyond bool) {
+	e := &editor{there: there}
 	top := container("ietf-interfaces", "interfaces")
 	for i := range after.Interfaces {
 		x := &after.Interfaces[i]
@@ -55,7 +55,10 @@ func Edit(before, after *observed.Device) (text []byte, beyond bool) {
 	return b.Bytes(), e.beyond
 }
 
-type editor struct{ beyond bool }
+type editor struct {
+	there  []observed.Instance
+	beyond bool
+}
 
 // iface is what of an interface differs; nil where nothing does.
 func (e *editor) iface(was, is *observed.Interface, isNew bool) *datum {
@@ -174,46 +177,92 @@ func (e *editor) routes(before, after *observed.Device) *datum {
 	})
 	protocols := container(m, "control-plane-protocols")
 	for _, s := range order {
-		x := entry(m, "control-plane-protocol", leaf(m, "type", "ietf-routing:static"), leaf(m, "name", s.name()))
-		if had[s] == nil {
-			says := s.leaves()
-			if s.distance == 1 { // as where nothing is said; it has no place in the standard's models
-				says = says[1:]
-			}
-			x.children = append(x.children, says...)
-		}
-		routes := container(m, "static-routes")
+		by := map[string][]netip.Prefix{} // what differs, by the instance it stands in
+		var names []string
 		for _, family := range prefix.Families {
-			word, module := familyModule(family)
-			f := container(module, word)
 			for _, to := range destinations(had[s], has[s], family) {
-				was, is := had[s][to], has[s][to]
-				if slices.EqualFunc(was, is, sameHop) {
+				if slices.EqualFunc(had[s][to], has[s][to], sameHop) {
 					continue
 				}
-				d := entry(module, "route", leaf(module, "destination-prefix", to.String()))
-				if len(is) == 0 {
-					d.operation = "delete"
-				} else {
-					d.operation = "replace"
-					d.children = append(d.children, staticHop(module, is))
+				name := e.instance(s, to)
+				if by[name] == nil {
+					names = append(names, name)
 				}
-				f.children = append(f.children, d)
-			}
-			if len(f.children) > 0 {
-				routes.children = append(routes.children, f)
+				by[name] = append(by[name], to)
 			}
 		}
-		if len(routes.children) > 0 {
+		for _, name := range names {
 			e.beyond = e.beyond || s != (standing{distance: 1})
-			x.children = append(x.children, routes)
+			x := entry(m, "control-plane-protocol", leaf(m, "type", "ietf-routing:static"), leaf(m, "name", name))
 			protocols.children = append(protocols.children, x)
+			known := slices.ContainsFunc(e.there, func(i observed.Instance) bool { return i.Name == name })
+			if has[s] == nil && e.there != nil && !known { // it was made for what goes now
+				x.operation = "delete"
+				continue
+			}
+			if had[s] == nil && !known {
+				says := s.leaves()
+				if s.distance == 1 { // as where nothing is said; it has no place in the standard's models
+					says = says[1:]
+				}
+				x.children = append(x.children, says...)
+			}
+			x.children = append(x.children, routesOf(by[name], had[s], has[s]))
 		}
 	}
 	if len(protocols.children) == 0 {
 		return nil
 	}
 	return container(m, "routing", protocols)
+}
+
+// routesOf is what of the static routes to these destinations differs.
+func routesOf(all []netip.Prefix, had, has map[netip.Prefix][]observed.Route) *datum {
+	routes := container("ietf-routing", "static-routes")
+	for _, family := range prefix.Families {
+		word, module := familyModule(family)
+		f := container(module, word)
+		for _, to := range all {
+			if prefix.FamilyOf(to.Addr()) != family {
+				continue
+			}
+			d := entry(module, "route", leaf(module, "destination-prefix", to.String()))
+			if is := has[to]; len(is) == 0 {
+				d.operation = "delete"
+			} else {
+				d.operation = "replace"
+				d.children = append(d.children, staticHop(module, is))
+			}
+			f.children = append(f.children, d)
+		}
+		if len(f.children) > 0 {
+			routes.children = append(routes.children, f)
+		}
+	}
+	return routes
+}
+
+// instance is the one in which a route stands, or would: the one that has it, else one that holds routes of its kind, else one of our own.
+func (e *editor) instance(s standing, to netip.Prefix) string {
+	name := ""
+	for i := range e.there {
+		x := &e.there[i]
+		if (standing{x.Table, x.Distance, x.Metric}) != s {
+			continue
+		}
+		if slices.Contains(x.To, to) {
+			return x.Name
+		}
+		name = cmp.Or(name, x.Name)
+	}
+	if name != "" {
+		return name
+	}
+	name = s.name()
+	for slices.ContainsFunc(e.there, func(i observed.Instance) bool { return i.Name == name }) {
+		name += "-own" // that name is another's
+	}
+	return name
 }
 
 func sameHop(a, b observed.Route) bool {

@@ -19,12 +19,12 @@ func TestAnEditIsOfWhatDiffers(t *testing.T) {
 		r := rand.New(rand.NewPCG(seed, 3))
 		_, net, _ := derive.Resolve(coretest.Spec(t, coretest.RandomNetwork(r, "{}")))
 		for _, d := range compare.AsObserved(net) {
-			text, _ := wire.Edit(d, d.Clone())
+			text, _ := wire.Edit(d, d.Clone(), nil)
 			assert.Nil(t, text)
 			other := d.Clone()
 			require.NotEmpty(t, other.Interfaces)
 			other.Interfaces[0].Admin = "down"
-			text, beyond := wire.Edit(d, other)
+			text, beyond := wire.Edit(d, other, nil)
 			assert.Contains(t, string(text), "<enabled>false</enabled>")
 			assert.False(t, beyond)
 		}

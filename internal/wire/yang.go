@@ -336,10 +336,13 @@ func (r *Reading) yangRouting(d *observed.Device, n *node) {
 			}
 		}
 	})
-	if ribs > 0 {
-		return
-	}
 	n.child("control-plane-protocols").each("control-plane-protocol", func(p *node) {
+		if bare(p.leaf("type")) == "static" {
+			d.Instances = append(d.Instances, yangInstance(p))
+		}
+		if ribs > 0 {
+			return
+		}
 		for _, family := range []string{"ipv4", "ipv6"} {
 			all := p.child("static-routes").child(family)
 			if all == nil {
@@ -359,6 +362,25 @@ func (r *Reading) yangRouting(d *observed.Device, n *node) {
 			}
 		}
 	})
+}
+
+// yangInstance is an instance of the static routing protocol as it stands there.
+func yangInstance(p *node) observed.Instance {
+	i := observed.Instance{Name: p.leaf("name"), Table: p.leaf("table"), Distance: 1}
+	if v, err := strconv.Atoi(p.leaf("route-preference")); err == nil {
+		i.Distance = v
+	}
+	if v, err := strconv.Atoi(p.leaf("metric")); err == nil {
+		i.Metric = v
+	}
+	for _, family := range []string{"ipv4", "ipv6"} {
+		p.child("static-routes").child(family).each("route", func(x *node) {
+			if to, err := netip.ParsePrefix(x.leaf("destination-prefix")); err == nil {
+				i.To = append(i.To, to.Masked())
+			}
+		})
+	}
+	return i
 }
 
 func (r *Reading) yangRoute(d *observed.Device, n *node, table, source string) {
