@@ -110,7 +110,7 @@ func (a *app) askElsewhere(ctx context.Context, w *workspace.Workspace, targets 
 	var by []string
 	var had func(string) []oldAddress
 	for i := range results {
-		ways := slices.DeleteFunc(slices.Clone(targets[i].Ways), func(way access.Way) bool { return way.At != "" && !strings.HasPrefix(way.At, ":") })
+		ways := slices.DeleteFunc(slices.Clone(targets[i].Ways), func(w access.Way) bool { return w.At != "" && !strings.HasPrefix(w.At, ":") })
 		if len(ways) == 0 || !results[i].Unheard() {
 			continue
 		}
