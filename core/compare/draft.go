@@ -333,7 +333,7 @@ func (d *draft) routes(b *strings.Builder, x *observed.Device) {
 		}
 		for _, to := range order[name] {
 			var hops []string
-			for _, r := range tables[name][to] {
+			for _, r := range ranked(tables[name][to]) {
 				hops = append(hops, hopKeys(r))
 			}
 			text := hops[0]
@@ -343,6 +343,38 @@ func (d *draft) routes(b *strings.Builder, x *observed.Device) {
 			fmt.Fprintf(b, "%s%s: %s\n", indent, quotedIf6(to.String()), text)
 		}
 	}
+}
+
+// ranked are the next hops of one route in their order. Where two are in use alike, which is equal cost, and no distance is told, each gets
+// the distance that its place stands for, since a list without them is an order.
+func ranked(all []observed.Route) []observed.Route {
+	metric := func(r *observed.Route) int {
+		if r.Metric == nil {
+			return 0
+		}
+		return *r.Metric
+	}
+	if slices.ContainsFunc(all, func(r observed.Route) bool { return r.Distance != nil || r.Active == nil || !*r.Active }) {
+		return all
+	}
+	all = slices.Clone(all)
+	slices.SortStableFunc(all, func(a, b observed.Route) int { return metric(&a) - metric(&b) })
+	distance, alike := 1, false
+	given := make([]int, len(all))
+	for i := range all {
+		if i > 0 && metric(&all[i]) != metric(&all[i-1]) {
+			distance += 10
+		} else if i > 0 {
+			alike = true
+		}
+		given[i] = min(distance, 254)
+	}
+	for i := range all {
+		if alike {
+			all[i].Distance = &given[i]
+		}
+	}
+	return all
 }
 
 func hopKeys(r observed.Route) string {

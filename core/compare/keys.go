@@ -57,7 +57,7 @@ var HowCompared = map[string]map[string]How{
 	"device": {
 		"is": by(OfKind), "at": by(OfCable), "segment": by(OfAddress).inState(OfAddress), "address": by(OfAddress).inState(OfAddress),
 		"gateway": by(OfNextHop, OfRoute).inState(OfNextHop), "loopback": by(OfAddress).inState(OfAddress), "from": by(OfFrom),
-		"manage": by(OfManage), "answers": by(OfAnswers),
+		"manage": by(OfManage), "answers": by(OfAnswers), "expect": need(howAsked),
 		"name-servers": by(OfNames), "time-servers": by(OfTimes), "log-servers": by(OfLogs),
 		"tables": by(OfRoute, OfNextHop).inState(OfNextHop), "forwards": by(OfForwards), "beyond": by(OfBeyond),
 		"interfaces": by(OfInterface).inState(OfInterface), "routes": by(OfRoute).inState(OfRoute),

@@ -40,17 +40,30 @@ type nextHop struct {
 	distance int  // 0 where it is not known
 	metric   int  // -1 where it is not known
 	inUse    bool // of a planned one: in the tables as predicted
+	surely   bool // of a found one: it says that it is in use
 	told     bool // of a found one: whether it is in use was told, so that those that stand by are listed too
 	watch    netip.Addr
 	from     netip.Addr // of the watch
 	place    source.Place
 
+	alike      bool // of a found one: another is in use beside it, and neither is preferred (equal cost)
 	advertised bool // of a planned one: any link-local next hop is as planned
 }
 
-// before tells whether one is preferred to another, by distance, then metric.
-func (w nextHop) before(o nextHop) bool {
-	return cmp.Or(cmp.Compare(w.distance, o.distance), cmp.Compare(w.metric, o.metric)) < 0
+// order is less than 0 where one is preferred to another, by distance, then metric; 0 where neither is: equal cost.
+func (w nextHop) order(o nextHop) int {
+	return cmp.Or(cmp.Compare(w.distance, o.distance), cmp.Compare(w.metric, o.metric))
+}
+
+// ordered says in words which of two is preferred, by their order.
+func (c *comparer) ordered(w, o nextHop, order int) string {
+	switch {
+	case order == 0:
+		return c.words(w) + " and " + c.words(o) + ", alike"
+	case order > 0:
+		w, o = o, w
+	}
+	return c.words(w) + " before " + c.words(o)
 }
 
 // words says in words where a way leads.
@@ -131,6 +144,7 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 			continue
 		}
 		w := nextHop{via: r.NextHop, out: model.None, discard: r.Discard, metric: -1, inUse: r.Active == nil || *r.Active, told: standby}
+		w.surely = r.Active != nil && *r.Active
 		if i, ok := names[r.Interface]; ok {
 			w.out = i
 		}
@@ -146,6 +160,14 @@ func (c *comparer) routes(id model.DeviceID, o *observed.Device, names map[strin
 		note(found, routeKey{r.Table, r.To}, w)
 	}
 	slices.SortFunc(order, compareKeys)
+	for _, k := range order {
+		for i := range found[k] {
+			w := &found[k][i]
+			w.alike = w.surely && slices.ContainsFunc(found[k], func(o nextHop) bool {
+				return o.surely && !o.same(*w) && o.distance == w.distance && o.metric == w.metric
+			})
+		}
+	}
 	silent := false
 	for _, k := range order {
 		silent = c.route(id, k, planned[k], found[k], standby) || silent
@@ -262,6 +284,12 @@ func (c *comparer) likest(w nextHop, found []nextHop) int {
 // preferences compares which of the next hops to one destination are preferred, as far
 // as that is told: by distance and metric, or by their order.
 func (c *comparer) preferences(id model.DeviceID, k routeKey, both []pairOf, differ func(Difference)) {
+	var best nextHop // as planned, of those that are found in use alike
+	for _, x := range both {
+		if x.found.alike && (best.distance == 0 || x.planned.order(best) < 0) {
+			best = x.planned
+		}
+	}
 	for i, x := range both {
 		w, f := x.planned, x.found
 		one := func(what What, planned, found int) {
@@ -278,11 +306,18 @@ func (c *comparer) preferences(id model.DeviceID, k routeKey, both []pairOf, dif
 		if f.metric >= 0 && (f.distance > 0 || w.metric > 0) {
 			one(OfMetric, w.metric, f.metric)
 		}
+		if f.alike && f.distance == 0 && best.order(w) < 0 { // equal cost, where this one was to stand by
+			differ(Difference{Kind: Different, What: OfDistance, Planned: fmt.Sprintf("%d, %s", w.distance, c.words(w)),
+				Found: fmt.Sprint(best.distance), Place: w.place})
+		}
 		for _, y := range both[i+1:] { // metrics that stand for distances
 			v, g := y.planned, y.found
-			if f.distance == 0 && g.distance == 0 && f.metric >= 0 && g.metric >= 0 && w.before(v) != f.before(g) {
-				differ(Difference{Kind: Different, What: OfOrder, Planned: c.words(w) + " before " + c.words(v), Found: c.words(g) + " before " +
-					c.words(f), Place: w.place})
+			if f.distance > 0 || g.distance > 0 || w.order(v) == f.order(g) {
+				continue
+			}
+			if f.metric >= 0 && g.metric >= 0 && !(f.alike && g.alike) {
+				differ(Difference{Kind: Different, What: OfOrder, Planned: c.ordered(w, v, w.order(v)), Found: c.ordered(f, g, f.order(g)),
+					Place: w.place})
 			}
 		}
 		if w.inUse && f.told && !f.inUse {

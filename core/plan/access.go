@@ -81,7 +81,7 @@ var methodKeys = []key[Method]{
 	{"key", "where a secret is found",
 		"A private key, for SSH, in the form of OpenSSH or PEM. With neither key nor password the keys of the SSH agent are shown.",
 		secret(func(m *Method) *Secret { return &m.Key })},
-	{"gear", "a file", "Of lists: the [gear file](gear.md) that says which words print what, and how it is read.",
+	{"gear", "a file", "Of lists: the [gear file](gear.md) that says which words print what, and how it is read; or `linux`, a machine with Linux, which needs no file: the lists of its `ip` are read.",
 		text(func(m *Method) *Text { return &m.Gear })},
 }
 

@@ -56,7 +56,7 @@ access:
 			{Name: "password", Has: "secret", Means: "Of the user, for SSH or RESTCONF."},
 			{Name: "key", Has: "secret", Means: "A private key, for SSH, in the form of OpenSSH or PEM. With neither key nor password the " +
 				"keys of the SSH agent are shown."},
-			{Name: "gear", Value: keydoc.Word, Means: "Of lists: the [gear file](gear.md) that says which words print what, and how it is read."},
+			{Name: "gear", Value: keydoc.Word, Means: "Of lists: the [gear file](gear.md) that says which words print what, and how it is read; or `linux`, a machine with Linux, which needs no file: the lists of its `ip` are read."},
 		}},
 		{Name: "secret", About: "One of the three.", Keys: []keydoc.Key{
 			{Name: "file", Value: keydoc.Word, Means: "A file of mode 0600, named from the access file's folder."},

@@ -35,7 +35,8 @@ func (a *app) observe() *cobra.Command {
 		GroupID: groupReal,
 		Long: "Read show output and other lists of interfaces, addresses, routes and neighbours.\n" +
 			"The format is recognised by the content: RFC 7951 JSON, NETCONF-style XML, Linux's\n" +
-			"JSON lists, CSV with a heading; any other text by a form ('learn'), or a column map.\n" +
+			"lists (JSON or plain), CSV with a heading; any other text by a form ('learn'), or a\n" +
+			"column map.\n" +
 			"Whose it is, is said by the file, by --device, or by the file's name up to its\n" +
 			"first dot. A text beside which a form or map of its name lies (lamps.form for\n" +
 			"lamps.txt) is read by that. A folder stands for the files in it. With -w DIR\n" +

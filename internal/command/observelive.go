@@ -337,6 +337,9 @@ func gearReader(of *access.Access) func(string) (*wire.Gear, error) {
 		if m := read[name]; m != nil {
 			return m, nil
 		}
+		if name == wire.LinuxGear {
+			return wire.Linux(), nil
+		}
 		text, err := files.ReadWhole(of.Path(name), access.Largest)
 		if err != nil {
 			return nil, fmt.Errorf("the gear file %s cannot be read", name)

@@ -104,7 +104,8 @@ func pushLogOf(plan files.Found) string {
 }
 
 // askElsewhere asks those of whom nothing was heard at the addresses that they had, and puts in what came of it.
-func (a *app) askElsewhere(ctx context.Context, w *workspace.Workspace, targets []live.Target, results []live.Result, o live.Options) error {
+func (a *app) askElsewhere(ctx context.Context, w *workspace.Workspace, targets []live.Target, results []live.Result,
+	o live.Options) error {
 	var again []live.Target
 	var of []int
 	var by []string

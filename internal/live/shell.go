@@ -1,11 +1,13 @@
 package live
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
 	"net"
 	"net/netip"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -14,6 +16,7 @@ import (
 	"golang.org/x/crypto/ssh/knownhosts"
 
 	"ropeswing/internal/access"
+	"ropeswing/internal/wire"
 )
 
 // dial logs in by SSH, once: nobody gets locked out by tries.
@@ -185,29 +188,28 @@ func (a *asker) lists(ctx context.Context, name, at string, w *access.Way) (*tel
 	defer c.Close()
 	stop := context.AfterFunc(ctx, func() { c.Close() })
 	defer stop()
-	var text strings.Builder
 	var broken error
-	for _, words := range m.Ask {
-		s, err := c.NewSession()
-		if err != nil {
-			return nil, &Failure{Reason: Half, Err: fmt.Errorf("it broke off before %q: %w", words, err)}
+	texts, long := make([][]byte, len(m.Ask)), 0
+	for i, words := range m.Ask {
+		out, err := a.printed(c, words, mostText-long)
+		if err != nil && m.Else != nil && !errors.Is(err, errBrokeOff) {
+			out, err = a.printed(c, m.Else[i], mostText-long)
 		}
-		out := &limited{most: mostText - text.Len()}
-		s.Stdout = out
-		err = s.Run(words)
-		s.Close()
-		var missing *ssh.ExitMissingError
-		switch {
-		case errors.As(err, &missing):
-			broken = &Failure{Reason: Half, Err: fmt.Errorf("it broke off at %q", words)}
-		case err != nil:
-			broken = &Failure{Reason: NotRead, Err: fmt.Errorf("it does not do %q: %w", words, err)}
-		default:
-			text.Write(out.text)
-			text.WriteString("\n\n")
+		if err != nil {
+			broken = err
+		} else {
+			texts[i], long = append([]byte{}, out...), long+len(out)
 		}
 	}
-	r, err := m.ReadText([]byte(text.String()), name)
+	if !slices.ContainsFunc(texts, func(t []byte) bool { return t != nil }) {
+		return nil, broken
+	}
+	var r *wire.Reading
+	if lists, ok := m.TextReader.(wire.ListReader); ok {
+		r, err = lists.ReadLists(texts, name)
+	} else {
+		r, err = m.ReadText(append(bytes.Join(slices.DeleteFunc(texts, func(t []byte) bool { return t == nil }), []byte("\n\n")), "\n\n"...), name)
+	}
 	if err != nil {
 		return nil, errors.Join(&Failure{Reason: NotRead, Err: err}, broken)
 	}
@@ -216,6 +218,28 @@ func (a *asker) lists(ctx context.Context, name, at string, w *access.Way) (*tel
 		t.device = d
 	}
 	return t, broken
+}
+
+// errBrokeOff is the error of a conversation that is over.
+var errBrokeOff = errors.New("it broke off")
+
+// printed is what a device prints for some words.
+func (a *asker) printed(c *ssh.Client, words string, most int) ([]byte, error) {
+	s, err := c.NewSession()
+	if err != nil {
+		return nil, &Failure{Reason: Half, Err: fmt.Errorf("%w before %q: %w", errBrokeOff, words, err)}
+	}
+	defer s.Close()
+	out := &limited{most: most}
+	s.Stdout = out
+	err = s.Run(words)
+	if errors.As(err, new(*ssh.ExitMissingError)) {
+		return nil, &Failure{Reason: Half, Err: fmt.Errorf("%w at %q", errBrokeOff, words)}
+	}
+	if err != nil {
+		return nil, &Failure{Reason: NotRead, Err: fmt.Errorf("it does not do %q: %w", words, err)}
+	}
+	return out.text, nil
 }
 
 // limited keeps a text up to a length.

@@ -1,6 +1,7 @@
 package wire
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -45,7 +46,10 @@ type (
 		Flags    []string   `json:"flags"`
 		Hops     []linuxHop `json:"nexthops"`
 		MAC      string     `json:"lladdr"`
+		Pref     string     `json:"pref"` // of IPv6 alone (RFC 4191)
 		State    []string   `json:"state"`
+
+		six bool // from a list of IPv6
 	}
 	linuxVia struct {
 		Host string `json:"host"`
@@ -58,11 +62,16 @@ type (
 	}
 )
 
-// readLinux reads a list of addresses, links, routes or neighbours.
-func (r *Reading) readLinux(text []byte, device string) error {
+// readLinux reads a list of addresses, links, routes or neighbours, as JSON or plain; six tells that it is one of IPv6 alone.
+func (r *Reading) readLinux(text []byte, device string, six bool) error {
 	d, err := r.of(device)
 	if err != nil {
 		return err
+	}
+	if head := bytes.TrimSpace(text); len(head) > 0 && head[0] != '[' {
+		r.linuxText(d, string(text), six)
+		r.standby(d)
+		return nil
 	}
 	var all []json.RawMessage
 	if err := json.Unmarshal(text, &all); err != nil {
@@ -91,6 +100,7 @@ func (r *Reading) readLinux(text []byte, device string) error {
 			}
 		case keys["dst"] != nil:
 			if err = json.Unmarshal(raw, &route); err == nil {
+				route.six = six || route.Pref != ""
 				err = linuxRoutes(d, &route)
 			}
 		default:
@@ -246,7 +256,7 @@ func linuxRoutes(d *observed.Device, x *linuxRoute) error {
 			}
 			route.NextHop = a.WithZone("")
 		}
-		to, err := linuxDestination(x.To, route.NextHop, x.Type)
+		to, err := linuxDestination(x.To, x.six || route.NextHop.Is6())
 		if err != nil {
 			return err
 		}
@@ -268,11 +278,11 @@ func linuxRoutes(d *observed.Device, x *linuxRoute) error {
 	return nil
 }
 
-// linuxDestination reads a route's destination; 'default' is of the family of its
-// next hop, of IPv4 where it has none.
-func linuxDestination(text string, hop netip.Addr, kind string) (netip.Prefix, error) {
+// linuxDestination reads a route's destination; 'default' is of the family of its list or of its
+// next hop, of IPv4 where neither tells.
+func linuxDestination(text string, six bool) (netip.Prefix, error) {
 	if text == "default" {
-		if hop.Is6() {
+		if six {
 			return netip.PrefixFrom(netip.IPv6Unspecified(), 0), nil
 		}
 		return prefix.IPv4.Everything(), nil

@@ -70,7 +70,7 @@ func Read(text []byte, format, device string) (*Reading, error) {
 	case "xml":
 		err = r.readXML(text, device)
 	case "linux":
-		err = r.readLinux(text, device)
+		err = r.readLinux(text, device, false)
 	case "csv":
 		err = r.readCSV(text, device)
 	default:
@@ -112,6 +112,9 @@ func tell(text []byte) (string, error) {
 	first, _, _ := bytes.Cut(head, []byte("\n"))
 	if bytes.IndexByte(first, ',') >= 0 && csvHeading(strings.Split(string(first), ",")) {
 		return "csv", nil
+	}
+	if isLinuxPlain(string(head)) {
+		return "linux", nil
 	}
 	return "", errors.New("it is in none of the formats that are recognised by their content; for a text table of your own write a column " +
 		"map and name it with --map")

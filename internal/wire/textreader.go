@@ -15,10 +15,16 @@ type TextReader interface {
 	ReadText(text []byte, device string) (*Reading, error)
 }
 
+// ListReader reads several lists, each by what was asked for it.
+type ListReader interface {
+	ReadLists(texts [][]byte, device string) (*Reading, error)
+}
+
 // Gear is how gear of one make is read, and asked.
 type Gear struct {
 	TextReader
 	Ask     []string // the words to send to a device, one by one, so that it prints what is read
+	Else    []string // what to send in place of each where it is refused; nil where there is nothing else
 	Console *Console // how it is told; nil where that is not said
 }
 

@@ -15,7 +15,8 @@ import (
 )
 
 // A device whose management address changes is at the old one until it is told: it is asked there, where the plan before, the state
-// or the ledger tells of it, and push carries the change out. With nothing that tells of it, it is silent, and nothing is sent that could cut
+// or the ledger tells of it, and push carries the change out. With nothing that tells of it, it is silent, and nothing
+// is sent that could cut
 // it off.
 func TestADeviceIsAskedWhereItWas(t *testing.T) {
 	t.Parallel()
@@ -35,7 +36,8 @@ func TestADeviceIsAskedWhereItWas(t *testing.T) {
 		require.NoError(t, err, string(out))
 	}
 	write(t, dir, "git/goal.plan.yaml", isles)
-	script := fmt.Sprintf("cd %s\nA=$(dirname $ROPESWING_ACCESS)/all.yaml; echo 'ropeswing-access: 1\nknown-hosts: known-hosts\naccess: [{for: everyone, "+
+	script := fmt.Sprintf("cd %s\nA=$(dirname $ROPESWING_ACCESS)/all.yaml; echo 'ropeswing-access: 1\nknown-hosts: known-hosts\naccess: "+
+		"[{for: everyone, "+
 		"methods: [{by: netconf, user: stand-in, key: {file: key}}]}]' > $A\n"+
 		"export ROPESWING_ACCESS=$A\nR=%s\n$R -p found/goal.plan.yaml observe --live -w state/observed\n"+
 		"for w in nothing ledger git state; do $R -p $w/goal.plan.yaml compare --live > $w.out 2> $w.err; echo $? > $w.code; done\n"+
