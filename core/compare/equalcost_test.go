@@ -46,8 +46,8 @@ func TestEqualCostStaysEqualCost(t *testing.T) {
 		for n, d := range x.planned {
 			hops += fmt.Sprintf("{next-hop: 10.1.0.%d, distance: %d}, ", n+2, d)
 		}
-		net := coretest.Network(t, "segments: {l: {prefix: 10.1.0.0/24}}\ndevices:\n  box: {is: router, interfaces: {e: {segment: l, address: 1}}, "+
-			"routes: {10.9.0.0/16: ["+strings.TrimSuffix(hops, ", ")+"]}}\n")
+		net := coretest.Network(t, "segments: {l: {prefix: 10.1.0.0/24}}\ndevices:\n  box: {is: router, "+
+			"interfaces: {e: {segment: l, address: 1}}, routes: {10.9.0.0/16: ["+strings.TrimSuffix(hops, ", ")+"]}}\n")
 		var got []string
 		for _, d := range compare.Compare(net, []*observed.Device{found(x.metrics...)}).Differences {
 			first, _, _ := strings.Cut(d.Planned, ", via")

@@ -208,7 +208,8 @@ func (a *asker) lists(ctx context.Context, name, at string, w *access.Way) (*tel
 	if lists, ok := m.TextReader.(wire.ListReader); ok {
 		r, err = lists.ReadLists(texts, name)
 	} else {
-		r, err = m.ReadText(append(bytes.Join(slices.DeleteFunc(texts, func(t []byte) bool { return t == nil }), []byte("\n\n")), "\n\n"...), name)
+		came := slices.DeleteFunc(texts, func(t []byte) bool { return t == nil })
+		r, err = m.ReadText(append(bytes.Join(came, []byte("\n\n")), "\n\n"...), name)
 	}
 	if err != nil {
 		return nil, errors.Join(&Failure{Reason: NotRead, Err: err}, broken)

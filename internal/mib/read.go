@@ -390,6 +390,9 @@ func (r *reader) routes() {
 			x.Discard, x.Interface, x.NextHop = true, "", netip.Addr{}
 		case 3:
 			x.NextHop = netip.Addr{}
+			if e.value.Number == 0 && !r.own(to.Addr()) { // local, and out of no interface: some agents tell so of what is dropped
+				x.Discard = true
+			}
 		}
 		switch protocols[key] {
 		case 2:
