@@ -330,7 +330,7 @@ func (a *app) portsSheet(before, after *workspace.Workspace, word string) (*draw
 func (a *app) failuresSheet(w *workspace.Workspace, asked draw.Asked) (*draw.Sheet, error) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
-	losses, _, err := a.losses(ctx, w)
+	losses, _, err := a.losses(ctx, w, nil)
 	if err != nil {
 		return nil, err
 	}

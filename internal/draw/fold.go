@@ -210,5 +210,6 @@ type Asked struct {
 	Title, About string
 	Devices      []model.DeviceID // only what concerns these; nil for all
 	Families     prefix.Only
-	Whole        bool // each device by itself, however many there are
+	Whole        bool   // each device by itself, however many there are
+	Others       string // what stands in place of other devices, of which then nothing is told; "" tells of them too
 }

@@ -19,7 +19,10 @@ func (p *plan) frames() []frame {
 	}
 	isDevice := make([]bool, len(p.boxes))
 	for d, i := range p.of {
-		boxSite[i], isDevice[i] = p.sites[d], true
+		isDevice[i] = true
+		if p.asked.Others == "" || p.isAsked(d) {
+			boxSite[i] = p.sites[d]
+		}
 	}
 	mixed := make([]bool, len(p.boxes))
 	for _, w := range p.wires {
@@ -47,7 +50,7 @@ func (p *plan) frames() []frame {
 		}
 		of[site].boxes = append(of[site].boxes, i)
 	}
-	if len(order) < 2 {
+	if len(order) < 2 && (p.asked.Others == "" || len(order) == 0) {
 		return nil
 	}
 	slices.Sort(order)

@@ -71,6 +71,27 @@ type Sheet struct {
 	Crossings     int
 }
 
+// Reword puts other words for all that is written in the sheet, and for the names its shapes are found by.
+func (s *Sheet) Reword(words func(string) string) {
+	s.Title, s.About = words(s.Title), words(s.About)
+	for _, rects := range [][]Rect{s.Frames, s.Rects} {
+		for i := range rects {
+			rects[i].Name = words(rects[i].Name)
+			for k := range rects[i].Holds {
+				rects[i].Holds[k] = words(rects[i].Holds[k])
+			}
+		}
+	}
+	for i := range s.Lines {
+		for k := range s.Lines[i].Names {
+			s.Lines[i].Names[k] = words(s.Lines[i].Names[k])
+		}
+	}
+	for i := range s.Texts {
+		s.Texts[i].Text = words(s.Texts[i].Text)
+	}
+}
+
 // Sizes of text: the font has one width for all letters, so that what is measured is so.
 const (
 	fontSize  = 12.0

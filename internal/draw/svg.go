@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"encoding/xml"
 	"fmt"
-	"slices"
 	"strings"
 
 	"ropeswing/core/layout"
@@ -125,7 +124,12 @@ func (r *Rect) svg(b *bytes.Buffer) {
 
 // named says of what a shape is; names have no spaces in them.
 func named(names []string) string {
-	all := slices.DeleteFunc(slices.Clone(names), func(n string) bool { return n == "" || strings.Contains(n, " ") })
+	var all []string
+	for _, n := range names {
+		if n != "" { // a cable may be called by its ends, with spaces between
+			all = append(all, strings.ReplaceAll(n, " ", "\u00a0"))
+		}
+	}
 	if len(all) == 0 {
 		return ""
 	}

@@ -30,7 +30,7 @@ type Mark struct {
 	Class Class
 }
 
-// Marks are what is said of cables, and of segments that are wires themselves, by their failure.
+// Marks are what is said of cables, of segments that are wires themselves, and of devices, by their failure.
 type Marks map[network.Failure]Mark
 
 // plan collects the boxes and wires of a picture of devices.
@@ -44,6 +44,7 @@ type plan struct {
 	sites  []model.BlockID // of each device
 	asked  Asked
 	folded bool
+	marks  Marks
 }
 
 func newPlan(net *forward.Network, asked Asked) *plan {
@@ -73,6 +74,12 @@ func (p *plan) device(d model.DeviceID) *box {
 		b.class, b.dashed = Down, true
 		b.rows = append(b.rows, row{"out of order", Bad, false})
 	}
+	of := network.NoFailure
+	of.Device = d
+	if m, ok := p.marks[of]; ok {
+		b.class = m.Class
+		b.rows = append(b.rows, row{m.Text, m.Class, false})
+	}
 	p.of[d] = len(p.boxes)
 	if x.Kind == model.World {
 		p.roots[len(p.boxes)] = true
@@ -90,6 +97,20 @@ func (p *plan) join(d model.DeviceID, between int, label string, class Class, da
 // sheet is the picture, laid out.
 func (p *plan) sheet() *Sheet {
 	p.only(p.asked.Devices)
+	if p.asked.Others != "" {
+		for d, i := range p.of {
+			if !p.isAsked(d) {
+				p.boxes[i] = box{rows: []row{{p.asked.Others, Quiet, false}}, class: Quiet, round: p.boxes[i].round}
+				for n := range p.wires {
+					for e := range p.wires[n].ends {
+						if p.wires[n].ends[e] == i {
+							p.wires[n].labels[e] = ""
+						}
+					}
+				}
+			}
+		}
+	}
 	if !p.asked.Whole {
 		if note := p.fold(); note != "" {
 			p.asked.About += " · " + note
@@ -98,6 +119,11 @@ func (p *plan) sheet() *Sheet {
 	s := &Sheet{Title: p.asked.Title, About: p.asked.About}
 	s.graph(&graph{boxes: p.boxes, wires: p.wires, roots: p.roots, frames: p.frames()})
 	return s
+}
+
+// isAsked tells whether a picture is to tell of a device.
+func (p *plan) isAsked(d model.DeviceID) bool {
+	return p.asked.Devices == nil || slices.Contains(p.asked.Devices, d)
 }
 
 // leaf tells whether a device is told within the box of what it is plugged into: a host with
@@ -125,6 +151,7 @@ func Wires(net *forward.Network, asked Asked, marks Marks) *Sheet {
 
 // drawWires collects all devices and cables.
 func (p *plan) drawWires(marks Marks) {
+	p.marks = marks
 	p.cables(func(model.CableID) bool { return true }, marks, nil)
 	p.onWires(func(model.SegmentID) bool { return true }, 2, marks)
 	p.hosts(nil)
@@ -328,6 +355,7 @@ const mostHosts = 8
 // plugged is a host at a port.
 type plugged struct {
 	port    model.InterfaceID
+	device  model.DeviceID
 	host    string
 	segment model.SegmentID
 	up      bool
@@ -351,12 +379,20 @@ func (p *plan) hosts(which func(model.InterfaceID) bool) {
 			if at[b] == nil {
 				order = append(order, b)
 			}
-			at[b] = append(at[b], plugged{peer, p.spec.Devices[d].Name, p.spec.Interfaces[i].Segment, p.net.State.IsUp(i)})
+			at[b] = append(at[b], plugged{peer, id, p.spec.Devices[d].Name, p.spec.Interfaces[i].Segment, p.net.State.IsUp(i)})
 		}
 	}
 	for _, id := range order {
 		b := p.device(id)
 		b.rows = append(b.rows, p.hostRows(at[id])...)
+		for _, h := range at[id] {
+			of := network.NoFailure
+			of.Device = h.device
+			if m, ok := p.marks[of]; ok {
+				b.class = m.Class
+				b.rows = append(b.rows, row{h.host + ": " + m.Text, m.Class, false})
+			}
+		}
 		for _, h := range at[id] {
 			b.holds = append(b.holds, h.host)
 		}

@@ -1,9 +1,12 @@
 package report
 
 import (
+	"reflect"
+
 	"ropeswing/core/ask"
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/prefix"
 )
 
@@ -17,7 +20,8 @@ type Paths struct {
 	Ends  []int    `json:"ends"`  // the devices that paths are known between, as numbers of names
 	Words []string `json:"words"` // names, prefixes and sentences
 	Pairs []Pair   `json:"pairs"`
-	Why   string   `json:"why"` // why there are no paths; "" where there are
+	Cuts  []int    `json:"cuts"` // the cables that pairs were asked without, as numbers of words; none where that is too much
+	Why   string   `json:"why"`  // why there are no paths; "" where there are
 }
 
 // Pair is a ping: from and to as numbers of words.
@@ -30,56 +34,106 @@ type Pair struct {
 	Back   [][]int `json:"b"`
 	More   bool    `json:"m,omitempty"` // equal-cost paths, of which this is one
 	Reason int     `json:"r"`           // a sentence; -1 where it works
+	Cut    *int    `json:"c,omitempty"` // the cable it is without, as a number of words; nil where all are there
 }
 
-// NewPaths works out the paths between all devices, where they are few enough.
-func NewPaths(net *forward.Network) Paths {
-	p := Paths{Known: []string{}, Ends: []int{}, Words: []string{}, Pairs: []Pair{}}
+// mostCut is up to how many devices the paths without each cable are worked out too, those that are other ones.
+const mostCut = 40
+
+// NewPaths works out the paths between all devices, where they are few enough, and what becomes of them without each of some
+// cables or wires. Whose page it is decides between whom.
+func NewPaths(net *forward.Network, cables []network.Failure, own *Own) Paths {
+	p := Paths{Known: []string{}, Ends: []int{}, Words: []string{}, Pairs: []Pair{}, Cuts: []int{}}
 	spec := net.Spec
+	know := func(name string) {
+		if own.Text(name) == name {
+			p.Known = append(p.Known, name)
+		}
+	}
 	for i := range spec.Devices {
-		p.Known = append(p.Known, spec.Devices[i].Name)
+		know(spec.Devices[i].Name)
 	}
 	for i := range spec.Segments {
-		p.Known = append(p.Known, spec.Segments[i].Name)
+		know(spec.Segments[i].Name)
 	}
 	for i := range spec.Cables {
-		p.Known = append(p.Known, spec.Cables[i].Name)
+		know(spec.Cables[i].Name)
 	}
 	for i := range spec.Blocks {
-		p.Known = append(p.Known, spec.Blocks[i].Name)
+		know(spec.Blocks[i].Name)
 	}
-	if len(spec.Devices) > mostEnds {
+	var ends []model.DeviceID
+	for d := range spec.Devices {
+		if own.Has(model.DeviceID(d)) {
+			ends = append(ends, model.DeviceID(d))
+		}
+	}
+	if len(ends) > mostEnds {
 		p.Why = "the network is too large for all its paths to be here"
 		return p
 	}
-	t := &teller{Paths: &p, at: map[string]int{}}
-	for a := range spec.Devices {
-		p.Ends = append(p.Ends, t.word(spec.Devices[a].Name))
-		for b := range spec.Devices {
+	t := &teller{Paths: &p, at: map[string]int{}, own: own}
+	for _, d := range ends {
+		p.Ends = append(p.Ends, t.word(spec.Devices[d].Name))
+	}
+	t.pairs(net, ends)
+	if len(ends) > mostCut {
+		return p
+	}
+	whole := map[[3]int]Pair{}
+	for _, x := range p.Pairs {
+		whole[[3]int{x.From, x.To, x.Family}] = x
+	}
+	for _, f := range cables {
+		if own.Text(f.Name(spec)) != f.Name(spec) {
+			continue
+		}
+		cut := t.word(f.Name(spec))
+		p.Cuts = append(p.Cuts, cut)
+		first := len(p.Pairs)
+		t.pairs(net.Update(net.State.With(f)), ends)
+		other := p.Pairs[:first]
+		for _, x := range p.Pairs[first:] {
+			if !reflect.DeepEqual(x, whole[[3]int{x.From, x.To, x.Family}]) {
+				x.Cut = &cut
+				other = append(other, x)
+			}
+		}
+		p.Pairs = other
+	}
+	return p
+}
+
+// pairs tells of all pairs of ends in a network.
+func (t *teller) pairs(net *forward.Network, ends []model.DeviceID) {
+	spec := net.Spec
+	for _, a := range ends {
+		for _, b := range ends {
 			if a == b {
 				continue
 			}
-			from, to := ask.Endpoint{Text: spec.Devices[a].Name, Device: model.DeviceID(a),
-				Interface: model.None}, ask.Endpoint{Text: spec.Devices[b].Name, Device: model.DeviceID(b), Interface: model.None}
+			from := ask.Endpoint{Text: spec.Devices[a].Name, Device: a, Interface: model.None}
+			to := ask.Endpoint{Text: spec.Devices[b].Name, Device: b, Interface: model.None}
 			trials, _, err := ask.Pings(net, from, to, prefix.Both, forward.Probe{})
 			if err != nil {
 				continue
 			}
 			for _, x := range trials {
-				t.tell(net, a, b, x)
+				t.tell(net, int(a), int(b), x)
 			}
 		}
 	}
-	return p
 }
 
 // teller puts paths into numbers.
 type teller struct {
 	*Paths
-	at map[string]int
+	at  map[string]int
+	own *Own
 }
 
 func (t *teller) word(text string) int {
+	text = t.own.Text(text)
 	n, known := t.at[text]
 	if !known {
 		n = len(t.Words)

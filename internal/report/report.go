@@ -26,8 +26,18 @@ type Content struct {
 	Headline string // health in one line
 	Well     bool   // nothing is wrong
 	Summary  string
+	Next     string   // what to do first; "" where nothing has to be done
+	Numbers  []Number // what the network amounts to, at a glance
+	Look     *Figure  // the network with what is wrong marked; nil where it is too large for a picture
 	Sections []Section
 	Paths    Paths
+	Own      *Own // whose page it is; nil is everybody's
+}
+
+// Number is one figure of the first screen.
+type Number struct {
+	Value, What string
+	Ill         bool
 }
 
 // Section is a part of the report: a note, pictures and a table, each where there is one.
@@ -36,6 +46,21 @@ type Section struct {
 	Note      string
 	Figures   []Figure
 	Table     view.Table
+	Sheets    []SiteSheet
+}
+
+// SiteSheet is what is known of one site, to print and to hang into its cabinet.
+type SiteSheet struct {
+	ID, Title string
+	Notes     []string
+	Figure    *Figure
+	Tables    []Titled
+}
+
+// Titled is a table with its title.
+type Titled struct {
+	Title string
+	Table view.Table
 }
 
 // Figure is a picture with its name, which is also the place that a path is drawn in.
@@ -62,29 +87,64 @@ func Write(w io.Writer, c *Content) error {
 	for _, n := range c.Paths.Known {
 		names[n] = true
 	}
+	own := c.Own.Text
+	figure := func(f *Figure) template.HTML {
+		if c.Own != nil {
+			f.Sheet.Reword(own)
+		}
+		return figure(*f)
+	}
 	data, err := json.Marshal(c.Paths)
 	if err != nil {
 		return err
+	}
+	type titled struct {
+		Title string
+		Table template.HTML
+	}
+	type sheet struct {
+		ID, Title string
+		Notes     []string
+		Figure    template.HTML
+		Tables    []titled
 	}
 	type section struct {
 		ID, Title, Note string
 		Figures         []template.HTML
 		Table           template.HTML
+		Sheets          []sheet
 	}
 	var sections []section
 	for _, s := range c.Sections {
-		x := section{ID: s.ID, Title: s.Title, Note: s.Note}
-		for _, f := range s.Figures {
-			x.Figures = append(x.Figures, figure(f))
+		x := section{ID: s.ID, Title: s.Title, Note: own(s.Note)}
+		for i := range s.Figures {
+			x.Figures = append(x.Figures, figure(&s.Figures[i]))
 		}
 		if len(s.Table.Columns) > 0 {
-			x.Table = table(s.Table, names)
+			x.Table = table(s.Table, names, own)
+		}
+		for _, site := range s.Sheets {
+			y := sheet{ID: site.ID, Title: own(site.Title)}
+			for _, n := range site.Notes {
+				y.Notes = append(y.Notes, own(n))
+			}
+			if site.Figure != nil {
+				y.Figure = figure(site.Figure)
+			}
+			for _, t := range site.Tables {
+				y.Tables = append(y.Tables, titled{t.Title, table(t.Table, names, own)})
+			}
+			x.Sheets = append(x.Sheets, y)
 		}
 		sections = append(sections, x)
 	}
+	var look template.HTML
+	if c.Look != nil {
+		look = figure(c.Look)
+	}
 	sum := sha256.Sum256([]byte(script))
 	return parsed().Execute(w, map[string]any{
-		"Content": c, "Sections": sections, "Style": template.CSS(draw.Style("svg ") +
+		"Content": c, "Sections": sections, "Look": look, "Style": template.CSS(draw.Style("svg ") +
 			style), "Script": template.JS(script), "Data": template.JS(data),
 		"Policy": "default-src 'none'; img-src data:; style-src 'unsafe-inline'; script-src 'sha256-" +
 			base64.StdEncoding.EncodeToString(sum[:]) + "'",
@@ -98,10 +158,10 @@ func figure(f Figure) template.HTML {
 }
 
 // table is a table with a heading to sort by for every column that says something.
-func table(t view.Table, names map[string]bool) template.HTML {
+func table(t view.Table, names map[string]bool, own func(string) string) template.HTML {
 	var b bytes.Buffer
 	if len(t.Rows) == 0 {
-		return template.HTML("<p>" + html.EscapeString(t.Empty) + "</p>")
+		return template.HTML("<p>" + html.EscapeString(own(t.Empty)) + "</p>")
 	}
 	var shown []int
 	for c := range t.Columns {
@@ -125,7 +185,7 @@ func table(t view.Table, names map[string]bool) template.HTML {
 			} else {
 				b.WriteString("<td>")
 			}
-			cell := strings.TrimSpace(view.Clean(row[c]))
+			cell := own(strings.TrimSpace(view.Clean(row[c])))
 			text := html.EscapeString(cell)
 			if names[cell] {
 				text = "<a href=\"#of=" + text + "\">" + text + "</a>"

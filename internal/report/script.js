@@ -2,7 +2,7 @@
 (() => {
   const $ = (s, at = document) => at.querySelector(s), all = (s, at = document) => [...at.querySelectorAll(s)];
   const data = JSON.parse($('#data').textContent);
-  const known = new Set(data.known);
+  const known = new Set(data.known), form = $('#path'), answer = $('#answer');
   const element = (tag, text, at) => { const e = document.createElement(tag); if (text !== undefined) e.textContent = text; if (at) at.append(e); return e; };
 
   // Which rows tell of a name.
@@ -26,7 +26,8 @@
     return told.get(name) || [];
   };
 
-  const names = shape => (shape.dataset.of || '').split(' ');
+  const word = n => data.words[n];
+  const names = shape => (shape.dataset.of || '').split(' ').map(n => n.replaceAll('\u00a0', ' '));
   const facts = $('#facts');
   let opener;
   const close = () => { facts.hidden = true; all('.on').forEach(e => e.classList.remove('on')); if (location.hash.startsWith('#of=')) history.replaceState(null, '', location.pathname + location.search); if (opener) opener.focus(); opener = undefined; };
@@ -37,6 +38,19 @@
     $('h2', facts).textContent = name;
     const body = $('div', facts);
     body.replaceChildren();
+    const cut = data.cuts.find(n => word(n) === name);
+    if (cut !== undefined) { // a cable: what cutting it takes
+      const of = p => `${word(p.f)} to ${word(p.t)}`, works = new Set(data.pairs.filter(p => p.c === undefined && p.r < 0).map(p => of(p) + p.v));
+      const lost = data.pairs.filter(p => p.c === cut && p.r >= 0 && works.has(of(p) + p.v)), other = data.pairs.filter(p => p.c === cut && p.r < 0);
+      const gone = [...new Set(lost.map(of))];
+      element('p', gone.length ? `Cut it, and ${gone.length} pairs of devices no longer reach each other.` : 'Cut it, and nobody is cut off.', body).className = gone.length ? 'ill' : 'well';
+      if (other.length) element('p', `${new Set(other.map(of)).size} pairs go by another path.`, body);
+      if (gone.length) element('p', gone.slice(0, 12).join(', ') + (gone.length > 12 ? ` and ${gone.length - 12} more` : ''), body);
+      const b = element('button', 'show a path while it is cut', body);
+      b.type = 'button';
+      b.addEventListener('click', () => { const first = lost[0] || other[0] || data.pairs[0]; close(); form.cut.value = name; if (first) { form.from.value = word(first.f); form.to.value = word(first.t); form.family.value = first.v; form.requestSubmit(); } form.scrollIntoView(); });
+      all('#failing rect[data-of], #look rect[data-of]').forEach(r => { if (lost.some(p => names(r).includes(word(p.t)))) r.classList.add('on'); });
+    }
     const most = 200, by = new Map();
     for (const row of rowsOf(name)) { row.classList.add('on'); const s = row.closest('section'); if (!by.has(s)) by.set(s, []); by.get(s).push(row); }
     const order = ['devices', 'segments', 'blocks', 'addresses', 'interfaces', 'cables', 'vlans', 'routes', 'permits', 'translations', 'managed'];
@@ -60,6 +74,7 @@
 
   // Shapes of the pictures are buttons: what is told of the first name they have.
   const pick = shape => { opener = shape; history.replaceState(null, '', '#of=' + encodeURIComponent(names(shape)[0])); show(names(shape)[0]); };
+  for (const svg of all('svg')) if ($('rect[data-of]', svg)) svg.setAttribute('role', 'group'); // what holds buttons is no image
   for (const shape of all('svg rect[data-of]')) {
     shape.setAttribute('tabindex', '0');
     shape.setAttribute('role', 'button');
@@ -110,8 +125,8 @@
   };
 
   // The predicted path between two devices.
-  const word = n => data.words[n], form = $('#path'), answer = $('#answer');
   for (const n of data.ends) element('option', undefined, $('#ends')).value = word(n);
+  if (form && data.cuts.length) { $('#cut').hidden = false; for (const n of data.cuts) element('option', word(n), form.cut).value = word(n); }
   if (data.why && form) { form.hidden = true; element('p', data.why + "; 'ropeswing draw path A B' draws one", answer); }
   const wipe = () => { all('.copy').forEach(e => e.remove()); all('.there,.back,.broken').forEach(e => e.classList.remove('there', 'back', 'broken')); all('.faded').forEach(e => e.classList.remove('faded')); answer.replaceChildren(); };
   const draw = (hops, kind) => {
@@ -136,9 +151,11 @@
     const from = form.from.value.trim(), to = form.to.value.trim(), family = +form.family.value;
     for (const name of [from, to]) if (!data.ends.some(n => word(n) === name)) { element('p', `there is no device ${name}`, answer).className = 'why'; return; }
     if (from === to) { element('p', 'name two different devices', answer).className = 'why'; return; }
-    const pair = data.pairs.find(p => word(p.f) === from && word(p.t) === to && p.v === family);
+    const cut = form.cut.value;
+    const pairs = data.pairs.filter(p => word(p.f) === from && word(p.t) === to && p.v === family);
+    const pair = pairs.find(p => cut && p.c !== undefined && word(p.c) === cut) || pairs.find(p => p.c === undefined); // what is not there is as without a cut
     if (!pair) { element('p', `${from} and ${to} have no addresses of IPv${family} to ask with`, answer).className = 'why'; return; }
-    element('p', `${from} ${pair.w} ${to} in IPv${family}` + (pair.m ? ', by equal-cost paths, of which this is one' : ''), answer).className = pair.r < 0 ? 'well' : 'ill';
+    element('p', `${from} ${pair.w} ${to} in IPv${family}` + (cut ? ` while ${cut} is cut` : '') + (pair.m ? ', by equal-cost paths, of which this is one' : ''), answer).className = pair.r < 0 ? 'well' : 'ill';
     if (pair.r >= 0) element('p', word(pair.r), answer).className = 'why';
     const paths = element('div', undefined, answer);
     paths.className = 'paths';

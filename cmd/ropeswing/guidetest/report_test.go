@@ -2,10 +2,14 @@ package guidetest
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -97,6 +101,41 @@ func TestTheReportInABrowser(t *testing.T) {
 	assert.Equal(t, "Skerry Lights", ask[string](t, b, `document.querySelector('h1').textContent`))
 	assert.Equal(t, float64(0), ask[float64](t, b, wide), "nothing sticks out")
 
+	// The first screen says how it is, what to do, and shows it.
+	first := ask[string](t, b, `document.querySelector('.first').innerText`)
+	for _, part := range []string{"nothing wrong", "Nothing has to be done.", "9 of 9", "requirements hold", "22", "What was promised"} {
+		assert.Contains(t, first, part)
+	}
+	assert.Less(t, ask[float64](t, b, `document.querySelector('.first').getBoundingClientRect().bottom`), float64(800), "it fits the screen")
+
+	// A cable is clicked: what cutting it takes, and the path of two names while it is cut, as ping says.
+	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`document.querySelector('#wires rect[data-of="old-line"]')`+
+		`.dispatchEvent(new MouseEvent('click',{bubbles:true}))`, nil)))
+	assert.Contains(t, ask[string](t, b, `document.querySelector('#facts').textContent`), "Cut it, and")
+	require.NoError(t, chromedp.Run(b, chromedp.KeyEvent(kb.Escape)))
+	cuts := ask[[]string](t, b, `[...document.querySelector('#path').cut.options].map(o => o.value).filter(v => v)`)
+	names := ask[[]string](t, b, `[...document.querySelectorAll('#ends option')].map(o => o.value)`)
+	require.NotEmpty(t, cuts)
+	random := rand.New(rand.NewPCG(39, 5))
+	fails := 0
+	for range 40 {
+		from, to, cut := names[random.IntN(len(names))], names[random.IntN(len(names))], cuts[random.IntN(len(cuts))]
+		if from == to {
+			continue
+		}
+		says := ask[string](t, b, fmt.Sprintf(`(() => { const f = document.querySelector('#path'); f.from.value = %q; f.to.value = %q; `+
+			`f.family.value = '4'; f.cut.value = %q; f.requestSubmit(); return document.querySelector('#answer p').textContent; })()`, from, to, cut))
+		r := run(t, dir, "ping", from, to, "-4", "--without", cut)
+		want := from + " reaches " + to
+		if r.Code != 0 {
+			want = from + " does not reach " + to
+			fails++
+		}
+		assert.Contains(t, says, want+" in IPv4 while "+cut+" is cut", r.Out)
+	}
+	assert.Positive(t, fails, "some are cut off by it")
+	require.NoError(t, chromedp.Run(b, chromedp.Evaluate(`document.querySelector('#path button[type=reset]').click()`, nil)))
+
 	// A device is clicked: its facts, and it is marked in all pictures.
 	require.NoError(t, chromedp.Run(b,
 		chromedp.Evaluate(`document.querySelector('#wires rect[data-of="tern-rock tern-cam tern-lamp"]').dispatchEvent(new MouseEvent('click',{bubbles:true}))`, nil)))
@@ -185,6 +224,58 @@ func TestTheReportOfABadMorning(t *testing.T) {
 	r := run(t, dir, "report", "-w", "bad.txt")
 	assert.Equal(t, 2, r.Code)
 	assert.Contains(t, r.Err, ".html")
+}
+
+// A page for others has what is theirs, and names nothing of anybody else: neither in a table, nor in a picture, nor in its data.
+func TestAPageForOthersNamesNobodyElse(t *testing.T) {
+	t.Parallel()
+	dir := lights(t)
+	var devices []struct{ Device string }
+	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "show", "devices", "-o", "json").Out), &devices))
+	var addresses []struct{ Device, Segment, Address string }
+	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "show", "addresses", "-o", "json").Out), &addresses))
+	for _, x := range []struct {
+		args []string
+		own  []string
+	}{
+		{[]string{"--site", "mole"}, []string{"mole-rtr", "mole-spare", "mole-sw", "pilot-desk"}},
+		{[]string{"--for", "cameras"}, []string{"tern-cam", "gull-cam", "far-cam"}},
+		{[]string{"--for", "desk-7"}, []string{"desk-7"}},
+	} {
+		r := run(t, dir, append([]string{"report", "-w", "page.html"}, x.args...)...)
+		require.Equal(t, 0, r.Code, r.Err)
+		text, err := os.ReadFile(filepath.Join(dir, "page.html"))
+		require.NoError(t, err)
+		page := string(text)
+		page = page[:strings.Index(page, "<style>")] + page[strings.Index(page, "</style>"):strings.LastIndex(page, "<script>")]
+		for _, name := range x.own {
+			assert.Contains(t, page, name, x.args)
+		}
+		shared := map[string]bool{} // segments they are on
+		for _, a := range addresses {
+			if slices.Contains(x.own, a.Device) {
+				shared[a.Segment] = true
+			}
+		}
+		for _, d := range devices {
+			if !slices.Contains(x.own, d.Device) {
+				assert.NotContains(t, page, d.Device, x.args)
+			}
+		}
+		looked := 0
+		for _, a := range addresses {
+			if bare, _, _ := strings.Cut(a.Address, "/"); !slices.Contains(x.own, a.Device) && !shared[a.Segment] {
+				looked++
+				assert.NotRegexp(t, `(^|[^0-9a-f:.])`+regexp.QuoteMeta(bare)+`($|[^0-9a-f:.])`, page, "%v: %s", x.args, a.Device)
+			}
+		}
+		assert.Positive(t, looked)
+	}
+	for _, args := range [][]string{{"--site", "moel"}, {"--for", "nobody"}, {"--site", "mole", "--for", "cameras"}} {
+		r := run(t, dir, append([]string{"report", "-w", "none.html"}, args...)...)
+		assert.Equal(t, 2, r.Code, args)
+		assert.NoFileExists(t, filepath.Join(dir, "none.html"))
+	}
 }
 
 // Text of the plan is never markup, and the page asks nothing of any network.
