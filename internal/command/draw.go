@@ -31,6 +31,7 @@ type drawing struct {
 	with    []string
 	text    bool
 	whole   bool
+	pair    []*workspace.Workspace // of a path before and after a change: both
 }
 
 // textPictures are those that letters can draw.
@@ -128,6 +129,9 @@ func (a *app) drawn(o *drawing, args []string) error {
 	}
 	if o.text {
 		return a.drawnText(after, o, args)
+	}
+	if before != nil {
+		o.pair = []*workspace.Workspace{before, after}
 	}
 	var sheet *draw.Sheet
 	if args[0] == "ports" {
@@ -285,7 +289,29 @@ func (a *app) sheet(w *workspace.Workspace, o *drawing, args []string) (*draw.Sh
 	}
 	asked.Title = title
 	asked.About += " · there: → and solid lines; back: ← and dashed lines"
+	if t.Verdict() != forward.Works {
+		remedies, _ := revise.Mend(w, t)
+		for _, r := range remedies {
+			asked.Remedies = append(asked.Remedies, r.Text)
+		}
+	}
+	for _, other := range o.pair {
+		if t, _, err := a.pathAsked(other, args[1:]); err == nil {
+			asked.Keep = append(asked.Keep, devicesBy(t)...)
+		}
+	}
 	return draw.Path(w.Network, t.Exchange, asked), nil
+}
+
+// devicesBy are the devices that a ping goes by.
+func devicesBy(t ask.Trial) []model.DeviceID {
+	all := []model.DeviceID{t.Exchange.From}
+	for _, g := range append([]*forward.Graph{t.There}, t.Back...) {
+		for i := range g.Nodes {
+			all = append(all, g.Nodes[i].Device)
+		}
+	}
+	return all
 }
 
 // vlanNamed is a VLAN by its number, or by a segment that has it, and all segments that have it: sites may
@@ -297,12 +323,19 @@ func vlanNamed(w *workspace.Workspace, word string) (model.VLAN, string, error) 
 			return 0, "", fmt.Errorf("the segment %s has no VLAN", word)
 		}
 	}
-	label := ""
+	var names []string
 	for _, s := range w.Spec.Segments {
 		if s.VLAN > 0 && (s.VLAN == v || fmt.Sprint(s.VLAN) == word) {
 			v = s.VLAN
-			label += ", " + s.Name
+			names = append(names, s.Name)
 		}
+	}
+	label := ""
+	switch n := len(names); {
+	case n > 4:
+		label = fmt.Sprintf(", in %d segments: %s and %d more", n, strings.Join(names[:3], ", "), n-3)
+	case n > 0:
+		label = ", " + forward.And(names)
 	}
 	if v == 0 {
 		return 0, "", fmt.Errorf("there is no VLAN %s; name its number, or its segment", word)

@@ -28,7 +28,7 @@ func Blocks(spec *model.Spec, asked Asked) *Sheet {
 		s.Texts = append(s.Texts, Text{X: indent, Y: y + 12, Text: head, Class: Strong, Bold: true})
 		note := fmt.Sprintf("%.1f %% in use", part*100)
 		if u.Largest.IsValid() {
-			note += fmt.Sprintf(", the largest free: %s", u.Largest)
+			note += fmt.Sprintf(", the largest free: %s", u.Largest) + room(spec, u)
 		}
 		s.Texts = append(s.Texts, Text{X: indent + wide(head, false)*1.02 + 16, Y: y + 12, Text: note, Class: Quiet})
 		y += 18
@@ -73,6 +73,50 @@ func Blocks(spec *model.Spec, asked Asked) *Sheet {
 	}
 	s.fit(mapWidth, y+20)
 	return s
+}
+
+// room is what fits into the free space of a block: more of what there is most of in it, blocks before subnets; "" where there
+// are not two alike.
+func room(spec *model.Spec, u model.BlockUse) string {
+	count := map[[2]int]int{} // by kind and length
+	names := map[[2]int]string{}
+	for _, x := range u.Stretches {
+		kind := 0
+		switch {
+		case x.Block != model.None:
+			kind = 1
+			names[[2]int{1, x.Prefix.Bits()}] = spec.Blocks[x.Block].Name
+		case x.Segment == model.None:
+			continue
+		}
+		count[[2]int{kind, x.Prefix.Bits()}]++
+	}
+	best := [2]int{}
+	for k, n := range count {
+		if b := count[best]; n > 1 && (k[0] > best[0] || k[0] == best[0] && (n > b || n == b && k[1] < best[1])) {
+			best = k
+		}
+	}
+	if count[best] < 2 {
+		return ""
+	}
+	fits := new(big.Int)
+	for _, x := range u.Stretches {
+		if bits := best[1] - x.Prefix.Bits(); x.Free && bits >= 0 {
+			fits.Add(fits, new(big.Int).Lsh(big.NewInt(1), uint(bits)))
+		}
+	}
+	how := "no room for more"
+	if fits.Sign() > 0 {
+		how = "room for " + fits.String() + " more"
+		if fits.BitLen() > 40 {
+			how = "room for very many more"
+		}
+	}
+	if best[0] == 1 {
+		return fmt.Sprintf(", %s blocks such as %s (/%d)", how, names[best], best[1])
+	}
+	return fmt.Sprintf(", %s subnets of /%d", how, best[1])
 }
 
 // stretchOf is how a stretch looks, and whose it is.

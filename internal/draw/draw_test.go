@@ -275,3 +275,45 @@ func TestPicturesOfLetters(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, lines, 2, "one leaf and its hub")
 }
+
+// A path among many shows itself: who is next to it is told in its boxes, and the rest is counted. What mends a path that fails stands in
+// the picture; two paths of one question show the same devices.
+func TestAPathAmongManyShowsItself(t *testing.T) {
+	net := coretest.Network(t, `
+segments:
+  core: {prefix: 10.80.0.0/24}
+  shop-(01..20): {prefix: 10.80.(n).0/24}
+  west-(01..20): {prefix: 10.81.(n).0/30}
+devices:
+  hub: {is: router, interfaces: {lan: {segment: core, address: 1}, s(01..20): {segment: west-(n), address: 1}}, routes: {10.80.7.0/24: 10.81.7.2}}
+  rtr-(01..20): {is: router, interfaces: {w: {segment: west-(n), address: 2}, lan: {segment: shop-(n), address: 1}}, routes: {default: hub}}
+  till-07: {is: host, interfaces: {e: {segment: shop-07, address: 10}}, gateway: rtr-07}
+  ops: {is: host, interfaces: {e: {segment: core, address: 10}}, gateway: hub}
+`)
+	from, _ := net.Spec.DeviceNamed("till-07")
+	to, _ := net.Spec.DeviceNamed("ops")
+	x := forward.Ping(net, from, netip.Addr{}, net.Spec.MainAddress(to, 0), model.None)
+	hub, _ := net.Spec.DeviceNamed("hub")
+	other, _ := net.Spec.DeviceNamed("rtr-12")
+	texts := func(asked draw.Asked) string {
+		all := ""
+		s := draw.Path(net, x, asked)
+		overlaps(t, "path", s)
+		for _, x := range s.Texts {
+			all += x.Text + "\n"
+		}
+		return all
+	}
+	said := texts(draw.Asked{Title: "x", About: "y"})
+	assert.Contains(t, said, "19 devices beside the path folded")
+	assert.Contains(t, said, "beside: rtr-01, rtr-02, rtr-03 and 16 more")
+	assert.NotContains(t, said, "west-12")
+	assert.Contains(t, said, "west-07")
+	whole := texts(draw.Asked{Title: "x", About: "y", Whole: true})
+	assert.Contains(t, whole, "west-12")
+	kept := texts(draw.Asked{Title: "x", About: "y", Keep: []model.DeviceID{hub, other}})
+	assert.Contains(t, kept, "west-12", "what joins it with the path is there too")
+	assert.Contains(t, kept, "18 devices beside the path folded")
+	x = forward.Ping(net, from, netip.Addr{}, netip.MustParseAddr("10.80.0.77"), model.None)
+	assert.Contains(t, texts(draw.Asked{Title: "x", About: "y", Remedies: []string{"give somebody 10.80.0.77"}}), "remedy: give somebody 10.80.0.77")
+}

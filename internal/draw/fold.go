@@ -210,6 +210,8 @@ type Asked struct {
 	Title, About string
 	Devices      []model.DeviceID // only what concerns these; nil for all
 	Families     prefix.Only
-	Whole        bool   // each device by itself, however many there are
-	Others       string // what stands in place of other devices, of which then nothing is told; "" tells of them too
+	Whole        bool             // each device by itself, however many there are
+	Keep         []model.DeviceID // that are shown though the path does not go by them, so that two paths have one picture
+	Remedies     []string         // of a path that fails: what was tried and works
+	Others       string           // what stands in place of other devices, of which then nothing is told; "" tells of them too
 }

@@ -2,6 +2,7 @@ package draw
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"ropeswing/core/forward"
@@ -22,6 +23,9 @@ func Path(net *forward.Network, x *forward.Exchange, asked Asked) *Sheet {
 		for _, n := range g.Nodes {
 			also[n.Device] = true
 		}
+	}
+	for _, device := range asked.Keep {
+		also[device] = true
 	}
 	t := newThree(net, asked, also)
 	for i := range t.wires { // what is not on the path stands behind
@@ -44,11 +48,16 @@ func Path(net *forward.Network, x *forward.Exchange, asked Asked) *Sheet {
 		for _, line := range broken("× "+f.Words(net), 44) {
 			b.rows = append(b.rows, row{line, Bad, true})
 		}
+		for _, r := range asked.Remedies {
+			for _, line := range broken("remedy: "+r, 44) {
+				b.rows = append(b.rows, row{line, Good, false})
+			}
+		}
 	}
 	if b := t.device(x.From); b.class == Plain {
 		b.class = Strong
 	}
-	if len(t.of) > mostDevices && !asked.Whole {
+	if !asked.Whole {
 		keep := map[int]bool{}
 		for device := range also {
 			keep[t.of[device]] = true
@@ -56,10 +65,79 @@ func Path(net *forward.Network, x *forward.Exchange, asked Asked) *Sheet {
 		for _, w := range d.further {
 			keep[w.ends[0]], keep[w.ends[1]] = true, true
 		}
-		t.leave(keep)
-		t.asked.About += " · what is not on the path is left out"
+		d.foldBeside(keep)
 	}
 	return t.sheet()
+}
+
+// mostBeside is how many devices that a path does not go by are shown each by itself.
+const mostBeside = 6
+
+// foldBeside leaves out what is not on the path, where that is more than a few devices: what a box of the path leads to is told in
+// it, and how many further there are above the picture.
+func (d *drawn) foldBeside(keep map[int]bool) {
+	joins := map[int]int{} // by what is between: how many of the path it joins
+	for _, w := range d.wires {
+		for e, at := range w.ends {
+			if keep[at] && d.isDevice(at) && !d.isDevice(w.ends[1-e]) {
+				joins[w.ends[1-e]]++
+			}
+		}
+	}
+	for between, n := range joins {
+		keep[between] = keep[between] || n > 1
+	}
+	left := 0
+	for _, i := range d.of {
+		if !keep[i] {
+			left++
+		}
+	}
+	if left <= mostBeside {
+		return
+	}
+	near := map[int][]string{} // by the box of the path: the names next to it
+	told := map[string]bool{}
+	tell := func(at, other int) {
+		if name := d.boxes[other].name; !slices.Contains(near[at], name) {
+			near[at] = append(near[at], name)
+			told[name] = d.isDevice(other) || told[name]
+		}
+	}
+	for _, w := range d.wires {
+		for e, at := range w.ends {
+			other := w.ends[1-e]
+			switch {
+			case !keep[at] || keep[other]:
+			case d.isDevice(other):
+				tell(at, other)
+			default: // what is between: whoever is at its other ends
+				for _, o := range d.wires {
+					for k, end := range o.ends {
+						if far := o.ends[1-k]; end == other && far != at && d.isDevice(far) && !keep[far] {
+							tell(at, far)
+						}
+					}
+				}
+			}
+		}
+	}
+	beside := 0
+	for _, is := range told {
+		if is {
+			beside++
+		}
+	}
+	for at, names := range near {
+		slices.Sort(names)
+		d.boxes[at].rows = append(d.boxes[at].rows, row{"beside: " + some(names), Quiet, false})
+		d.boxes[at].holds = append(d.boxes[at].holds, names...)
+	}
+	d.leave(keep)
+	d.asked.About += fmt.Sprintf(" · %s beside the path folded", plural(beside, "device"))
+	if further := left - beside; further > 0 {
+		d.asked.About += fmt.Sprintf(", and %d more further away", further)
+	}
 }
 
 // drawn is a path while it is drawn.
