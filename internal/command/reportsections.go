@@ -141,7 +141,8 @@ func (p *pageOf) numbers(swept *view.Sweep) []report.Number {
 		all = append(all, report.Number{Value: fmt.Sprintf("%d of %d", hold, n), What: "requirements hold", Ill: hold < n})
 	}
 	if swept != nil && swept.Failures > 0 {
-		all = append(all, report.Number{Value: fmt.Sprintf("%d of %d", swept.Whole, swept.Failures), What: "cables may fail, and nothing is lost"})
+		all = append(all, report.Number{Value: fmt.Sprintf("%d of %d", swept.Whole, swept.Failures),
+			What: "cables may fail, and nothing is lost"})
 	}
 	return all
 }
@@ -259,7 +260,8 @@ func (p *pageOf) sites() report.Section {
 		return s
 	}
 	if len(p.devices) > mostSwept {
-		s.Note = fmt.Sprintf("The network has %d sites, too many for one page; 'ropeswing report --site NAME' writes the page of one.", len(order))
+		s.Note = fmt.Sprintf("The network has %d sites, too many for one page; 'ropeswing report --site NAME' writes the page of one.",
+			len(order))
 		return s
 	}
 	for _, b := range order {

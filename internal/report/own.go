@@ -111,7 +111,7 @@ func (o *Own) Text(text string) string {
 
 // isWord tells whether a byte may be of a name, a DEVICE:INTERFACE, an address or a prefix.
 func isWord(c byte) bool {
-	return c >= 0x80 || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c == '-' || c == '_' || c == '.' || c == ':' || c == '/'
+	return c >= 0x80 || c >= '0' && c <= '9' || c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || strings.IndexByte("-_.:/", c) >= 0
 }
 
 func (o *Own) word(word string) string {

@@ -194,8 +194,8 @@ func TestSNMPToolsWalkStandIns(t *testing.T) {
 	assert.Contains(t, string(out), "notWritable")
 }
 
-// Debian's snmpd and this program's own reading of a machine agree, on static, default, discarded, equal-cost and IPv6 routes too; but for what
-// that agent does not tell: of several next hops in IPv4 any but the first, and what is unreachable in IPv6.
+// Debian's snmpd and this program's own reading of a machine agree, on static, default, discarded, equal-cost and IPv6 routes too;
+// but for what that agent does not tell: of several next hops in IPv4 any but the first, and what is unreachable in IPv6.
 func TestSNMPDaemonIsReadRight(t *testing.T) {
 	t.Parallel()
 	peer(t, "snmpd")
