@@ -85,6 +85,9 @@ type Ledger struct {
 // heading is the first line of a ledger.
 const heading = "ropeswing-ledger 1"
 
+// LedgerVersion is the version of the ledger's format that is written, as its heading says.
+const LedgerVersion = 1
+
 // explained is what a new ledger says of itself.
 const explained = "# What was given stays given. Written by 'ropeswing assign'; one line a number: OWNER KIND NUMBER [retired]."
 

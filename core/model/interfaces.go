@@ -373,9 +373,8 @@ func (r *resolver) vlans(t plan.Text) []VLAN {
 	return all
 }
 
-// mostInterfaces is how many interfaces a plan may have: the largest one planned for has a
-// twentieth of that.
-const mostInterfaces = 1 << 20
+// mostInterfaces is how many interfaces a plan may have: they take 300 MB. The largest one planned for has a quarter of that.
+const mostInterfaces = 220_000
 
 // fitsInterfaces reports where the plan gets more interfaces than it may have.
 func (r *resolver) fitsInterfaces() bool {

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/form"
 	"ropeswing/core/observed"
 	"ropeswing/core/plan"
@@ -26,7 +27,7 @@ const Released = "2026-12-01"
 
 // fileFormats are the versions of the formats that this program reads and writes.
 func fileFormats() string {
-	return fmt.Sprintf("formats: plan %d, state %d, gear %d, form %d, access %d", plan.Version, observed.Version, wire.MapVersion,
+	return fmt.Sprintf("formats: plan %d, ledger %d, state %d, gear %d, form %d, access %d", plan.Version, assign.LedgerVersion, observed.Version, wire.MapVersion,
 		form.Version, access.Version)
 }
 

@@ -38,8 +38,25 @@ func tidyField(text string) string {
 	return strings.NewReplacer("_", "-", " ", "-").Replace(strings.ToLower(strings.Trim(text, " \t\r\n\"")))
 }
 
+// separators are what may stand between the cells of a table, as spreadsheets of different countries write it.
+const separators = ",;\t"
+
+// separatorOf is what stands between the cells of a heading; 0 where it is no heading of such a table.
+func separatorOf(first string) rune {
+	for _, s := range separators {
+		if strings.ContainsRune(first, s) && csvHeading(strings.Split(first, string(s))) {
+			return s
+		}
+	}
+	return 0
+}
+
 func (r *Reading) readCSV(text []byte, device string) error {
 	in := csv.NewReader(bytes.NewReader(text))
+	first, _, _ := bytes.Cut(bytes.TrimSpace(text[:min(len(text), 1<<16)]), []byte("\n"))
+	if s := separatorOf(string(first)); s != 0 {
+		in.Comma = s
+	}
 	in.FieldsPerRecord = -1
 	heading, err := in.Read()
 	if err != nil {

@@ -1,6 +1,7 @@
 package wire_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -94,5 +95,16 @@ func TestWhatAPlainListSaysBesideIsTold(t *testing.T) {
 	for _, text := range []string{"port address\nd0 10.1.0.1/24\n", "wan0 via 10.1.0.1 up\n", "lan0 dev 3\n"} {
 		_, err := wire.Read([]byte(text), "", "box")
 		assert.ErrorContains(t, err, "none of the formats", text)
+	}
+}
+
+// A table may have commas, semicolons or tabs between its cells.
+func TestTablesOfOtherCountriesAreRead(t *testing.T) {
+	for _, s := range []string{",", ";", "\t"} {
+		text := strings.ReplaceAll("device,interface,address\na,e0,10.1.0.1/24\n", ",", s)
+		r, err := wire.Read([]byte(text), "", "")
+		require.NoError(t, err, "%q", s)
+		assert.Equal(t, "csv", r.Format)
+		assert.Equal(t, "10.1.0.1/24", r.Devices[0].Interfaces[0].Addresses[0].String(), "%q", s)
 	}
 }

@@ -110,7 +110,7 @@ func tell(text []byte) (string, error) {
 		return "rfc7951", nil
 	}
 	first, _, _ := bytes.Cut(head, []byte("\n"))
-	if bytes.IndexByte(first, ',') >= 0 && csvHeading(strings.Split(string(first), ",")) {
+	if separatorOf(string(first)) != 0 {
 		return "csv", nil
 	}
 	if isLinuxPlain(string(head)) {
