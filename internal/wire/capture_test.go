@@ -134,6 +134,38 @@ func TestOlderCapturesAreRead(t *testing.T) {
 	assert.Equal(t, "10.1.0.1 10.1.0.2", all[0].Source+" "+all[0].Target)
 }
 
+// What is no error is told as what it is: nothing is about it.
+func TestMessagesThatAreNoErrorsAreRead(t *testing.T) {
+	le := binary.LittleEndian
+	group := netip.MustParseAddr("ff02::1:ff00:10").AsSlice()
+	six := func(body ...byte) []byte {
+		b := append([]byte{0x60, 0, 0, 0, 0, byte(len(body)), 58, 1}, netip.MustParseAddr("fe80::1").AsSlice()...)
+		return append(append(b, netip.MustParseAddr("ff02::16").AsSlice()...), body...)
+	}
+	four := func(body ...byte) []byte {
+		return append([]byte{0x45, 0, 0, byte(20 + len(body)), 0, 0, 0, 0, 9, 1, 0, 0, 10, 1, 0, 1, 10, 1, 0, 2}, body...)
+	}
+	for want, packet := range map[string][]byte{
+		"listens: ff02::1:ff00:10":         six(append([]byte{143, 0, 0, 0, 0, 0, 0, 1, 4, 0, 0, 0}, group...)...),
+		"who listens?":                     six(append([]byte{130, 0, 0, 0, 0, 10, 0, 0}, make([]byte, 16)...)...),
+		"listens no more: ff02::1:ff00:10": six(append([]byte{132, 0, 0, 0, 0, 0, 0, 0}, group...)...),
+		"router solicitation":              six(133, 0, 0, 0, 0, 0, 0, 0),
+		"ICMPv6 type 200 code 7":           six(200, 7, 0, 0, 0, 0, 0, 0),
+		"timestamp request":                four(13, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0),
+		"ICMP type 42 code 0":              four(42, 0, 0, 0, 0, 0, 0, 0),
+	} {
+		b := le.AppendUint32(nil, 0xa1b2c3d4)
+		b = le.AppendUint16(le.AppendUint16(b, 2), 4)
+		for _, n := range []uint32{0, 0, 65535, 101, 1, 2, uint32(len(packet)), uint32(len(packet))} {
+			b = le.AppendUint32(b, n)
+		}
+		all, err := wire.ReadCapture(bytes.NewReader(append(b, packet...)))
+		require.NoError(t, err, want)
+		require.Len(t, all, 1)
+		assert.Equal(t, want, all[0].What)
+	}
+}
+
 func FuzzReadCapture(f *testing.F) {
 	net := coretest.Network(f, captured)
 	for _, to := range []string{"10.2.0.10", "2001:db8:2::a"} {

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/netip"
+	"slices"
 	"strings"
 	"time"
 
@@ -152,16 +154,23 @@ func (c *Captured) transport(p gopacket.Packet) string {
 			}
 			return fmt.Sprintf("ARP: %s is at %s", c.Source, macText(x.SourceHwAddress))
 		case *layers.ICMPv4:
-			word := words4(x.TypeCode)
+			word := wordsOf(4, int(x.TypeCode.Type()), int(x.TypeCode.Code()))
 			if x.TypeCode.Type() == layers.ICMPv4TypeEchoRequest || x.TypeCode.Type() == layers.ICMPv4TypeEchoReply {
 				return fmt.Sprintf("%s, identifier %#04x, number %d", word, x.Id, x.Seq)
 			}
 			if x.TypeCode == layers.CreateICMPv4TypeCode(3, 4) {
 				word += fmt.Sprintf(", %d bytes fit", x.Seq)
 			}
+			if !isError(4, int(x.TypeCode.Type())) {
+				return word
+			}
 			return word + c.about(x.Payload, layers.LayerTypeIPv4)
 		case *layers.ICMPv6Echo:
-			return fmt.Sprintf("%s, identifier %#04x, number %d", words6(p), x.Identifier, x.SeqNumber)
+			word := "echo request"
+			if i, ok := p.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6); ok {
+				word = wordsOf(6, int(i.TypeCode.Type()), int(i.TypeCode.Code()))
+			}
+			return fmt.Sprintf("%s, identifier %#04x, number %d", word, x.Identifier, x.SeqNumber)
 		case *layers.ICMPv6NeighborSolicitation:
 			return fmt.Sprintf("who has %s?", x.TargetAddress)
 		case *layers.ICMPv6NeighborAdvertisement:
@@ -188,11 +197,11 @@ func (c *Captured) transport(p gopacket.Packet) string {
 		}
 	}
 	if x, ok := p.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6); ok {
-		body := x.Payload
-		if len(body) < 4 {
-			return words6(p)
+		kind, body := int(x.TypeCode.Type()), x.Payload
+		text := wordsOf(6, kind, int(x.TypeCode.Code()))
+		if !isError(6, kind) || len(body) < 4 {
+			return text + groups(kind, body)
 		}
-		text := words6(p)
 		if x.TypeCode.Type() == layers.ICMPv6TypePacketTooBig {
 			text += fmt.Sprintf(", %d bytes fit", uint32(body[0])<<24|uint32(body[1])<<16|uint32(body[2])<<8|uint32(body[3]))
 		}
@@ -220,52 +229,57 @@ func ipText(b []byte) string {
 	return fmt.Sprintf("%d.%d.%d.%d", b[0], b[1], b[2], b[3])
 }
 
-// words4 says what an ICMP message is (RFC 792, RFC 1812).
-func words4(t layers.ICMPv4TypeCode) string {
-	switch t {
-	case layers.CreateICMPv4TypeCode(8, 0):
-		return "echo request"
-	case layers.CreateICMPv4TypeCode(0, 0):
-		return "echo reply"
-	case layers.CreateICMPv4TypeCode(3, 0):
-		return "network unreachable"
-	case layers.CreateICMPv4TypeCode(3, 1):
-		return "host unreachable"
-	case layers.CreateICMPv4TypeCode(3, 3):
-		return "port unreachable"
-	case layers.CreateICMPv4TypeCode(3, 4):
-		return "fragmentation needed"
-	case layers.CreateICMPv4TypeCode(3, 13):
-		return "administratively prohibited"
-	case layers.CreateICMPv4TypeCode(11, 0):
-		return "time exceeded"
-	}
-	return fmt.Sprintf("ICMP type %d code %d", t.Type(), t.Code())
+// icmpWords are what ICMP messages are, by version, type and code; -1 is any code (RFC 792, RFC 1812, RFC 1256).
+var icmpWords = map[[3]int]string{
+	{4, 0, 0}: "echo reply", {4, 3, 0}: "network unreachable", {4, 3, 1}: "host unreachable", {4, 3, 2}: "protocol unreachable",
+	{4, 3, 3}: "port unreachable", {4, 3, 4}: "fragmentation needed", {4, 3, 5}: "source route failed", {4, 3, 9}: "administratively prohibited",
+	{4, 3, 10}: "administratively prohibited", {4, 3, 13}: "administratively prohibited", {4, 5, -1}: "redirect", {4, 8, 0}: "echo request",
+	{4, 9, -1}: "router advertisement", {4, 10, -1}: "router solicitation", {4, 11, 0}: "time exceeded", {4, 11, 1}: "reassembly took too long",
+	{4, 12, -1}: "parameter problem", {4, 13, -1}: "timestamp request", {4, 14, -1}: "timestamp reply",
+	// RFC 4443, RFC 4861, RFC 2710, RFC 3810
+	{6, 1, 0}: "no route to destination", {6, 1, 1}: "administratively prohibited", {6, 1, 2}: "beyond scope of source address",
+	{6, 1, 3}: "address unreachable", {6, 1, 4}: "port unreachable", {6, 1, 5}: "source address failed policy", {6, 1, 6}: "route rejects",
+	{6, 2, -1}: "packet too big", {6, 3, 0}: "time exceeded", {6, 3, 1}: "reassembly took too long", {6, 4, -1}: "parameter problem",
+	{6, 128, 0}: "echo request", {6, 129, 0}: "echo reply", {6, 130, -1}: "who listens?", {6, 131, -1}: "listens", {6, 132, -1}: "listens no more",
+	{6, 133, -1}: "router solicitation", {6, 134, -1}: "router advertisement", {6, 137, -1}: "redirect", {6, 143, -1}: "listens",
 }
 
-// words6 says what an ICMPv6 message is (RFC 4443).
-func words6(p gopacket.Packet) string {
-	x, ok := p.Layer(layers.LayerTypeICMPv6).(*layers.ICMPv6)
-	if !ok {
-		return "ICMPv6"
+// wordsOf says what an ICMP message is.
+func wordsOf(version, kind, code int) string {
+	if text, ok := icmpWords[[3]int{version, kind, code}]; ok {
+		return text
 	}
-	switch x.TypeCode {
-	case layers.CreateICMPv6TypeCode(128, 0):
-		return "echo request"
-	case layers.CreateICMPv6TypeCode(129, 0):
-		return "echo reply"
-	case layers.CreateICMPv6TypeCode(1, 0):
-		return "no route to destination"
-	case layers.CreateICMPv6TypeCode(1, 1):
-		return "administratively prohibited"
-	case layers.CreateICMPv6TypeCode(1, 2):
-		return "beyond scope of source address"
-	case layers.CreateICMPv6TypeCode(1, 3):
-		return "address unreachable"
-	case layers.CreateICMPv6TypeCode(2, 0):
-		return "packet too big"
-	case layers.CreateICMPv6TypeCode(3, 0):
-		return "time exceeded"
+	if text, ok := icmpWords[[3]int{version, kind, -1}]; ok {
+		return text
 	}
-	return fmt.Sprintf("ICMPv6 type %d code %d", x.TypeCode.Type(), x.TypeCode.Code())
+	return fmt.Sprintf("ICMP%s type %d code %d", map[int]string{6: "v6"}[version], kind, code)
+}
+
+// isError tells whether an ICMP message is about a packet, the head of which it holds (RFC 792; RFC 4443 §2.1).
+func isError(version, kind int) bool {
+	return version == 6 && kind < 128 || version == 4 && slices.Contains([]int{3, 4, 5, 11, 12}, kind)
+}
+
+// groups are the multicast groups that a message of MLD is about, by its body behind type, code and checksum (RFC 2710 §3, RFC 3810 §5).
+func groups(kind int, body []byte) string {
+	var all []string
+	add := func(b []byte) {
+		if a, ok := netip.AddrFromSlice(b); ok && !a.IsUnspecified() {
+			all = append(all, a.String())
+		}
+	}
+	switch {
+	case kind >= 130 && kind <= 132 && len(body) >= 20:
+		add(body[4:20])
+	case kind == 143 && len(body) >= 4:
+		n, at := int(body[2])<<8|int(body[3]), 4
+		for ; n > 0 && at+20 <= len(body); n-- {
+			add(body[at+4 : at+20])
+			at += 20 + 4*int(body[at+1]) + 16*(int(body[at+2])<<8|int(body[at+3]))
+		}
+	}
+	if len(all) == 0 {
+		return ""
+	}
+	return ": " + strings.Join(all, ", ")
 }
