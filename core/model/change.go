@@ -46,7 +46,11 @@ func (c AddRoute) Apply(s *Spec) *Spec {
 
 // Describe implements Change.
 func (c AddRoute) Describe(s *Spec) string {
-	return fmt.Sprintf("add to %s: %s via %s", s.Devices[c.Static.Device].Name, c.Static.To, s.hopLabel(c.Static.Via))
+	text := fmt.Sprintf("add to %s: %s via %s", s.Devices[c.Static.Device].Name, c.Static.To, s.hopLabel(c.Static.Via))
+	if c.Static.Distance > 1 {
+		text += fmt.Sprintf(", distance: %d", c.Static.Distance)
+	}
+	return text
 }
 
 // On implements Change.

@@ -23,7 +23,7 @@ type reviser struct{ *workspace.Workspace }
 const ChangeForms = "'DEVICE: [also|remove] WHAT', where WHAT is 'route DESTINATION via NEXT-HOP', 'gateway ADDRESS', 'permit " +
 	"SENTENCE', 'translate SENTENCE', " +
 	"'INTERFACE up' or 'down', or 'INTERFACE KEY VALUE' with a key such as address, tagged, members or mtu; or '[remove] cable A to B'. " +
-	"It is what a step says to set"
+	"It is what a step says to set; or the sentence of a remedy"
 
 // changeForm is what is said of a change that cannot be read.
 func changeForm(text string) error { return fmt.Errorf("a change is %s, not '%s'", ChangeForms, text) }
@@ -78,11 +78,25 @@ const (
 	removes
 )
 
+// remedyVerbs are the words that sentences of remedies begin with.
+var remedyVerbs = []string{"add", "bring", "do", "give", "have", "let", "make", "on", "put", "take", "write"}
+
 // labels are what stands in brackets behind an address in a step: who has it.
 var labels = sync.OnceValue(func() *regexp.Regexp { return regexp.MustCompile(`\s*\([^()]*\)`) })
 
-// change reads a change to try.
+// change reads a change to try: as a step says it, or as a remedy does.
 func (w reviser) change(text string) (model.Change, error) {
+	c, err := w.asSaid(text)
+	if err != nil {
+		if remedy, ok := w.remedy(text); ok {
+			return remedy, nil
+		}
+	}
+	return c, err
+}
+
+// asSaid reads a change as a step says it.
+func (w reviser) asSaid(text string) (model.Change, error) {
 	words := strings.Fields(labels().ReplaceAllString(text, ""))
 	mode := replaces
 	take := func() {
@@ -105,6 +119,9 @@ func (w reviser) change(text string) (model.Change, error) {
 	name, isDevice := strings.CutSuffix(words[0], ":")
 	if !isDevice { // DEVICE:INTERFACE
 		e, err := w.Endpoint(words[0])
+		if err != nil && slices.Contains(remedyVerbs, words[0]) {
+			return nil, changeForm(text)
+		}
 		if err != nil {
 			return nil, err
 		}

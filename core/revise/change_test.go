@@ -2,6 +2,7 @@ package revise
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 
@@ -9,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/coretest"
+	"ropeswing/core/model"
 	"ropeswing/core/workspace"
 )
 
@@ -172,4 +174,31 @@ func TestChangesThatAreRefused(t *testing.T) {
 	w, err := With(pierOf(t), "remove cable r:e0 to sw:p1", "cable r:e0 to sw:p7", "sw: p7 up")
 	require.NoError(t, err)
 	assert.Equal(t, "sw:p7", w.Spec.Label(w.Network.State.Peer(coretest.Interface(t, w.Spec, "r:e0"))))
+}
+
+// A sentence that no remedy says is refused, whatever it names.
+func TestWhatIsNoRemedyIsRefused(t *testing.T) {
+	for seed := range uint64(20) {
+		r := rand.New(rand.NewPCG(seed, 77))
+		w := workspace.FromText("p", []byte("ropeswing: 1\n"+coretest.RandomNetwork(r, "{}"))).Predict()
+		var all []string
+		for d := range w.Spec.Devices {
+			all = append(all, w.Spec.Devices[d].Name)
+		}
+		for i := range w.Spec.Interfaces {
+			all = append(all, w.Spec.Label(model.InterfaceID(i)))
+			for _, a := range w.Spec.Interfaces[i].Addresses {
+				all = append(all, a.Prefix.String(), a.Addr().String())
+			}
+		}
+		for _, verb := range []string{"bring up", "on", "give", "let", "add the cable", "put", "make"} {
+			r.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
+			_, err := With(w, verb+" "+strings.Join(all[:min(12, len(all))], " the "))
+			assert.Error(t, err)
+		}
+		_, err := With(w, "bring up "+w.Spec.Label(0)+", which is administratively down (tried: it works)")
+		assert.NoError(t, err, "what stands behind a remedy is passed over")
+		_, err = With(w, "bring up "+w.Spec.Label(0))
+		assert.NoError(t, err, "why need not be said")
+	}
 }

@@ -348,6 +348,13 @@ func TestRemediesWorkAsTheyAreTyped(t *testing.T) {
 				continue
 			}
 			offered[kind]++
+			var sentences []string
+			for _, a := range advice {
+				sentences = append(sentences, a.Text)
+			}
+			tried, err := revise.With(w, sentences...)
+			require.NoError(t, err, "seed %d, %s: a remedy's sentence is a change to try", seed, kind)
+			require.Equal(t, forward.Works, q.ask(t, tried)[0].Verdict(), "seed %d, %s: tried as said: %s", seed, kind, sentences)
 			var edits []plan.Edit
 			for _, a := range advice {
 				if a.InPlan {

@@ -27,8 +27,8 @@ const Released = "2026-12-01"
 
 // fileFormats are the versions of the formats that this program reads and writes.
 func fileFormats() string {
-	return fmt.Sprintf("formats: plan %d, ledger %d, state %d, gear %d, form %d, access %d", plan.Version, assign.LedgerVersion, observed.Version, wire.MapVersion,
-		form.Version, access.Version)
+	return fmt.Sprintf("formats: plan %d, ledger %d, state %d, gear %d, form %d, access %d", plan.Version, assign.LedgerVersion,
+		observed.Version, wire.MapVersion, form.Version, access.Version)
 }
 
 func (a *app) version() *cobra.Command {

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"net/netip"
 	"strconv"
 	"strings"
 	"text/template"
@@ -280,6 +281,13 @@ func exportedAddress(i *model.Interface, a model.Address) ExportedAddress {
 	return x
 }
 
+// has reports whether a gateway is used from the address: it lies in its subnet, or is link-local.
+func (a ExportedAddress) has(gateway string) bool {
+	to, err := netip.ParseAddr(gateway)
+	subnet, err2 := netip.ParsePrefix(a.Subnet)
+	return err == nil && err2 == nil && (subnet.Contains(to.WithZone("")) || to.IsLinkLocalUnicast() && !a.LinkLocal)
+}
+
 // given is how sure an address is: leased and likely ones may be others; "" where the plan fixes it.
 func (a ExportedAddress) given() string {
 	switch {
@@ -345,6 +353,9 @@ func ExportedTable(all []Exported) Table {
 				gateway := d.Gateway
 				if a.Family == "ipv6" {
 					gateway = d.Gateway6
+				}
+				if !a.has(gateway) {
+					gateway = "" // it is by another of the device's subnets
 				}
 				tag := ""
 				if i.Tag > 0 {

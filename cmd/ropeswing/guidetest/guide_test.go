@@ -155,6 +155,22 @@ func commandsOf(t *testing.T, name, page, bash string, examples func() string) {
 			kept.WriteString("\n")
 		}
 	}
+	for _, text := range blocks(page, "text") { // what a page shows is what is printed; "…" passes over lines
+		rest := kept.String()
+		if name != "start.md" && name != "cookbook.md" {
+			break // elsewhere such a block is anything that is typed or read
+		}
+		for line := range strings.Lines(text) {
+			if line = strings.TrimSpace(line); line == "" || line == "…" {
+				continue
+			}
+			i := strings.Index(rest, line)
+			if !assert.GreaterOrEqual(t, i, 0, "%s shows a line that is not printed, or not there: %s", name, line) {
+				break
+			}
+			rest = rest[i+len(line):]
+		}
+	}
 	sameAsKept(t, "../../../docs/guide/output/"+strings.TrimSuffix(name, ".md")+".txt", kept.String())
 }
 
