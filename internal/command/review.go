@@ -5,8 +5,10 @@ import (
 	"os"
 	"os/signal"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/model"
 	"ropeswing/core/review"
+	"ropeswing/core/revise"
 	"ropeswing/core/steps"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
@@ -36,6 +38,10 @@ func (a *app) review(o *comparison) error {
 	if err != nil {
 		return err
 	}
+	var renamed []assign.Rename
+	if o.since != "" { // one plan at two times; of two plans none is the earlier
+		numbers, renamed = revise.Aligned(numbers, w.Spec)
+	}
 	other := a.predict(numbers)
 	before, after, words, next := w, other, [2]string{"this plan", "the other"}, ""
 	if o.since != "" {
@@ -56,6 +62,7 @@ func (a *app) review(o *comparison) error {
 		ordered()
 	}
 	v := view.NewReview(r, "predicted from both plans", words, inALine, next)
+	v.Renamed = revise.RenamedWords(renamed, w.Spec)
 	done, err := a.report(func() view.Report { return v.Report(w.Document.Name.Value, Version) })
 	switch {
 	case err != nil:

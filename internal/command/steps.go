@@ -14,6 +14,7 @@ import (
 	"ropeswing/core/compare"
 	"ropeswing/core/model"
 	"ropeswing/core/prefix"
+	"ropeswing/core/revise"
 	"ropeswing/core/steps"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
@@ -282,6 +283,10 @@ func (a *app) stepsFrom(w *workspace.Workspace, args []string, since string) (*c
 		other, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
 		if err != nil {
 			return nil, nil, "", err
+		}
+		other, renamed := revise.Aligned(other, w.Spec)
+		for _, line := range revise.RenamedWords(renamed, w.Spec) {
+			a.tell(line)
 		}
 		r, untold := w.StepsFrom(a.predict(other))
 		return r, untold, "predicted from both plans", nil

@@ -40,6 +40,7 @@ type Review struct {
 	Found       []ReviewRemark `json:"found"`     // what 'check' finds now
 	Mended      []ReviewRemark `json:"mended"`    // what 'check' finds no more
 	Kept        int            `json:"numbers_kept"`
+	Renamed     []string       `json:"renamed,omitempty"` // what has another name since, and is the same else
 	Given       []string       `json:"numbers_given"`
 	Retired     []string       `json:"numbers_retired"` // and those released
 	Steps       string         `json:"steps,omitempty"` // how many there are, and what fails in between
@@ -173,6 +174,9 @@ func (v Review) Headline() string {
 	case v.Worse:
 		return strings.Join(bad, ", ")
 	case len(v.Differences) == 0:
+		if len(v.Renamed) > 0 {
+			return "the two plans say the same, names and remarks aside"
+		}
 		return "the two plans say the same, remarks aside"
 	}
 	text := "nothing that works or holds now is lost"
@@ -264,7 +268,7 @@ func (v Review) rows(most int) []reviewRow {
 	for _, x := range []struct {
 		head  string
 		names []string
-	}{{"there will be", v.New}, {"there will not be any more", v.Gone}, {"numbers given", v.Given}, {"numbers no longer held", v.Retired}} {
+	}{{"renamed", v.Renamed}, {"there will be", v.New}, {"there will not be any more", v.Gone}, {"numbers given", v.Given}, {"numbers no longer held", v.Retired}} {
 		if len(x.names) > 0 {
 			under(x.head, []reviewRow{{text: Some(x.names, 20)}})
 		}

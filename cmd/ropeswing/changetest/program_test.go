@@ -15,6 +15,7 @@ func TestMain(m *testing.M) { os.Exit(clitest.Main(m, &program)) }
 var (
 	run     = clitest.Run
 	runAs   = clitest.RunAs
+	runWith = clitest.RunWith
 	lights  = clitest.Lights
 	write   = clitest.Write
 	read    = clitest.Read
