@@ -24,6 +24,7 @@ const (
 	OtherLength          // its subnet has another length in the plan
 	LeasedHere           // it is one that hosts lease
 	Unassigned           // nobody has it in the plan
+	NoLease              // it gave itself the address, since it had no lease (RFC 3927)
 )
 
 // Located is an address of a machine, and what the plan says of it.
@@ -99,6 +100,9 @@ func (w Who) located(o OwnAddress) Located {
 	}
 	if x.Segment == model.None {
 		x.Standing = InNoSegment
+		if a.Is4() && a.IsLinkLocalUnicast() {
+			x.Standing = NoLease
+		}
 		return x
 	}
 	segment := &w.Spec.Segments[x.Segment]

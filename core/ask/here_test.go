@@ -112,6 +112,9 @@ func TestWhichDeviceAMachineIs(t *testing.T) {
 	assert.Empty(t, p.Lacks)
 	assert.Empty(t, p.Defaults)
 	assert.Empty(t, w.Here([]OwnAddress{own("eth0 10.1.0.10/24")}, nil).Defaults, "what is not known is not missing")
+	p = w.Here([]OwnAddress{own("eth0 169.254.7.7/16")}, nil)
+	assert.Equal(t, NoLease, p.Addresses[0].Standing, "it gave itself that one")
+	assert.False(t, p.Found)
 
 	p = w.Here([]OwnAddress{own("eth0 10.1.0.77/24")}, via("10.1.0.1"))
 	assert.True(t, p.Found, "it is on a segment")

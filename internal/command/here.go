@@ -1,6 +1,7 @@
 package command
 
 import (
+	"errors"
 	"net"
 	"net/netip"
 	"os"
@@ -37,7 +38,11 @@ func (a *app) here() *cobra.Command {
 			if err != nil {
 				return notAsked{err}
 			}
-			v := view.NewHere(w.Spec, w.Here(own, ownDefaults()), a.self())
+			defaults, err := ownDefaults()
+			v := view.NewHere(w.Spec, w.Here(own, defaults), a.self())
+			if err != nil {
+				v.NotLooked = "its default gateway was not looked at: " + err.Error()
+			}
 			if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width) }); err != nil {
 				return err
 			}
@@ -69,7 +74,7 @@ func ownAddresses() ([]ask.OwnAddress, error) {
 				continue
 			}
 			a, _ := netip.AddrFromSlice(n.IP)
-			if a = a.Unmap(); !a.IsLoopback() && !a.IsLinkLocalUnicast() {
+			if a = a.Unmap(); !a.IsLoopback() && (!a.IsLinkLocalUnicast() || a.Is4()) {
 				length, _ := n.Mask.Size()
 				all = append(all, ask.OwnAddress{Interface: i.Name, Prefix: netip.PrefixFrom(a, length), Up: i.Flags&net.FlagUp != 0})
 			}
@@ -78,12 +83,14 @@ func ownAddresses() ([]ask.OwnAddress, error) {
 	return all, nil
 }
 
-// ownDefaults are the next hops of this machine's default routes; nil where it does not
-// tell.
-func ownDefaults() []netip.Addr {
+// ownDefaults are the next hops of this machine's default routes; an error where it does not tell.
+func ownDefaults() ([]netip.Addr, error) {
 	r, err := wire.ReadHere("here")
 	if err != nil {
-		return nil
+		return nil, err
+	}
+	if !r.Devices[0].Knows(observed.Routes4) {
+		return nil, errors.New("this system does not tell its routes")
 	}
 	all := []netip.Addr{}
 	for _, x := range r.Devices[0].Routes {
@@ -91,7 +98,7 @@ func ownDefaults() []netip.Addr {
 			all = append(all, x.NextHop)
 		}
 	}
-	return all
+	return all, nil
 }
 
 // ownName is what this machine is called: by the plan, where it holds an address of one

@@ -75,7 +75,7 @@ func (a *app) new() *cobra.Command {
 	cmd.Flags().StringVar(&o.title, "title", "", "the plan's `NAME` in full; NAME unless set")
 	cmd.Flags().BoolVar(&o.ask, "ask", false, "ask questions even where there is no terminal")
 	cmd.Flags().BoolVar(&o.bare, "bare", false, "the segments only, with no devices: numbers as 'fit' gives them")
-	cmd.Flags().BoolVar(&o.here, "here", false, "this machine with its addresses, and the gateways it uses; under Linux")
+	cmd.Flags().BoolVar(&o.here, "here", false, "this machine with its addresses, and the gateways it uses")
 	cmd.Flags().BoolVarP(&o.write, "write", "w", false, "write the file; without, print it")
 	return cmd
 }

@@ -83,7 +83,7 @@ func (a *app) observe() *cobra.Command {
 	f.StringVar(&o.try, "try", "", "show what the form or column map `FILE` makes of the files, value by value")
 	f.StringVarP(&o.write, "write", "w", "", "keep it in the folder `DIR`")
 	f.StringVar(&o.taken, "taken", "", "when it was taken, as `TIME` such as 2026-11-23T03:10:00Z; the file's own time unless said")
-	f.BoolVar(&o.here, "here", false, "this machine itself, as its kernel reports by netlink; under Linux")
+	f.BoolVar(&o.here, "here", false, "this machine itself, as its system tells")
 	f.BoolVar(&o.unread, "unread", false, "show what was not understood, line by line")
 	f.BoolVar(&o.saved, "saved", false, "it is the saved configuration, not what runs; kept beside that")
 	a.askingFlags(cmd, &o.asking)

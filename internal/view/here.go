@@ -13,7 +13,8 @@ type Here struct {
 	Found     bool          `json:"found"`            // some address of it is in the plan
 	Device    string        `json:"device,omitempty"` // who it is, where its address is somebody's
 	Addresses []HereAddress `json:"addresses"`
-	Should    []string      `json:"should_hold"` // what the device holds by the plan, and this machine does not
+	Should    []string      `json:"should_hold"`             // what the device holds by the plan, and this machine does not
+	NotLooked string        `json:"not_looked_at,omitempty"` // what this system does not tell
 	Next      string        `json:"next,omitempty"`
 }
 
@@ -45,6 +46,8 @@ func NewHere(spec *model.Spec, p ask.Place, prefix string) *Here {
 			x.Note = "in no segment of the plan"
 		case ask.OtherLength:
 			x.Note = fmt.Sprintf("mask /%d for /%d", o.Prefix.Bits(), o.Subnet.Bits())
+		case ask.NoLease:
+			x.Note = "it gave itself this address: no lease was had (RFC 3927)"
 		case ask.LeasedHere:
 			x.Note = "leased"
 		case ask.Unassigned:
@@ -95,6 +98,9 @@ func (v *Here) Text(w io.Writer, width int) {
 		text, style = "this machine is "+v.Device, good
 	case v.Found:
 		text, style = "this machine is on a segment of the plan, and nobody there", warn
+	}
+	if v.NotLooked != "" {
+		text, style = text+"; "+v.NotLooked, warn
 	}
 	fmt.Fprintln(w, style.Render(Clean(text))+faint.Render(" · by its own addresses"))
 	v.Table().Text(w, width, "", false)
