@@ -187,7 +187,7 @@ func steady(dir, out string) string {
 	out = strings.ReplaceAll(out, dir, "…")
 	for _, p := range []struct{ is, becomes string }{
 		{`\b\d+(\.\d+)?(\s+)(ms|s|µs)\b`, "…$2$3"},
-		{`observed\s+…\s+(s|min)\s+ago`, "observed … s ago"}, // where a line is wrapped hangs on the number
+		{`observed\s+(…|\d+)\s+(s|min|h)\s+ago`, "observed … s ago"}, // where a line is wrapped hangs on the number
 		{`(127\.0\.0\.1|::1\]):\d+`, "$1:…"},
 		{`\d{4}-\d\d-\d\d([T ]\d\d:\d\d(:\d\d)?(\.\d+)?Z?)?`, "…"},
 		{`SHA256:\S+`, "SHA256:…"},
