@@ -44,10 +44,14 @@ func (w *Workspace) unsummarised() []finding.Finding {
 		sayFrom(&doc, w.Spec)
 	}
 	renumber := slices.Clone(outside)
+	taken := map[string]bool{}
+	for _, name := range w.Names() {
+		taken[name] = true
+	}
 	var names, blocks []string
 	for _, s := range sites {
 		device := w.Spec.Devices[s.device].Name
-		block := plan.Text{Value: free(w.Document, device+"-site"), Place: w.Document.File.Whole()}
+		block := plan.Text{Value: free(taken, device+"-site"), Place: w.Document.File.Whole()}
 		home := plan.Text{Value: w.Spec.Blocks[s.from].Name, Place: w.Document.File.Whole()}
 		doc.Blocks = append(doc.Blocks, plan.Block{Name: block, From: []plan.Text{home}})
 		for _, id := range s.segments {
@@ -95,8 +99,8 @@ func (w *Workspace) unsummarised() []finding.Finding {
 }
 
 // mostTrial is how many devices a network has at most in which it is tried what renumbering
-// would save: all routes are derived once more for that.
-const mostTrial = 400
+// would save: all routes are derived once more for that, which would be a third of checking.
+const mostTrial = 100
 
 // untried tells of sites that cannot be summarised in a network that is too large to try
 // what renumbering them would save.
@@ -156,9 +160,9 @@ func listed(names []string) string {
 	return strings.Join(names[:len(names)-1], ", ") + " and " + names[len(names)-1]
 }
 
-// free is a name that nothing in the plan has.
-func free(doc *plan.Document, name string) string {
-	for doc.Has(name) {
+// free is a name that is not taken.
+func free(taken map[string]bool, name string) string {
+	for taken[name] {
 		name += "-1"
 	}
 	return name
