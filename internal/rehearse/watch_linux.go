@@ -261,7 +261,7 @@ func (l *Lab) Settled(within time.Duration) bool {
 			for _, w := range d.watches {
 				w.mutex.Lock()
 				least = min(least, w.rounds)
-				if w.silent != predicted[w.monitor] {
+				if w.silent != (predicted[w.monitor] || l.deaf(w)) {
 					calm = surelyCalm
 				}
 				w.mutex.Unlock()
@@ -271,6 +271,20 @@ func (l *Lab) Settled(within time.Duration) bool {
 			return least >= calm
 		}
 	}
+}
+
+// deaf tells whether a watch hears nothing since its own link is down: its route is not usable for that alone, and nothing is
+// predicted of the watch.
+func (l *Lab) deaf(w *watch) bool {
+	net := l.now.Load()
+	for _, id := range net.Spec.InterfacesOf(w.device.id) {
+		towards := w.monitor.Out == id || w.monitor.Out == model.None && slices.ContainsFunc(net.Spec.Interfaces[id].Addresses,
+			func(a model.Address) bool { return a.Contains(w.monitor.Via) })
+		if towards && !net.State.IsUp(id) {
+			return true
+		}
+	}
+	return false
 }
 
 // Watches is how many probes are at work.
