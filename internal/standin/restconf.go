@@ -14,6 +14,7 @@ import (
 	"encoding/hex"
 	"encoding/xml"
 	"errors"
+	"fmt"
 	"io"
 	"log"
 	"math/big"
@@ -102,13 +103,18 @@ func (w *web) ServeHTTP(out http.ResponseWriter, r *http.Request) {
 	kind, body, err := w.answer(out.Header(), r)
 	w.mutex.Unlock()
 	var refusal *rpcError
+	var media *mediaError
 	switch {
+	case errors.As(err, &media):
+		w.write(out, media.code, yangXML, restErrors("invalid-value", "", media.message))
 	case errors.As(err, &refusal):
 		w.refuse(out, refusal)
 	case errors.Is(err, errNotThere):
 		w.write(out, http.StatusNotFound, yangXML, restErrors("invalid-value", "", "there is nothing at "+r.URL.Path))
 	case err != nil:
 		w.write(out, http.StatusInternalServerError, yangXML, restErrors("operation-failed", "", err.Error()))
+	case body == nil && out.Header().Get("Location") != "": // it was made (RFC 8040 §4.4.1, §4.5)
+		out.WriteHeader(http.StatusCreated)
 	case body == nil:
 		out.WriteHeader(http.StatusNoContent)
 	default:
@@ -158,6 +164,14 @@ func (w *web) write(out http.ResponseWriter, code int, kind string, body []byte)
 	}
 }
 
+// mediaError is the error of a kind of text that is not spoken here, with its status (RFC 8040 §5.2).
+type mediaError struct {
+	code    int
+	message string
+}
+
+func (e *mediaError) Error() string { return e.message }
+
 var errNotThere = errors.New("there is nothing")
 
 // answer works out what comes back: nothing where a change was made.
@@ -178,7 +192,11 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 	}
 	if accept := r.Header.Get("Accept"); reading && accept != "" && !strings.Contains(accept, yangXML) && !strings.Contains(accept, "*/*") &&
 		!strings.Contains(accept, "application/*") {
-		return "", nil, refused("invalid-value", "", "only %s is spoken here, not %s", yangXML, accept)
+		return "", nil, &mediaError{http.StatusNotAcceptable, fmt.Sprintf("only %s is spoken here, not %s", yangXML, accept)}
+	}
+	if kind, _, _ := strings.Cut(r.Header.Get("Content-Type"), ";"); kind != "" && !reading && r.Method != http.MethodDelete &&
+		strings.TrimSpace(kind) != yangXML {
+		return "", nil, &mediaError{http.StatusUnsupportedMediaType, fmt.Sprintf("only %s is understood here, not %s", yangXML, kind)}
 	}
 	var words []string
 	for word := range strings.SplitSeq(path, "/") {
@@ -279,7 +297,22 @@ func (w *web) resource(head http.Header, r *http.Request, store string, words []
 	if changed, err := w.store("running"); err == nil {
 		head.Set("ETag", tag(changed))
 	}
+	if at := r.URL.EscapedPath(); r.Method == http.MethodPost {
+		head.Set("Location", at) // what it was made in: an entry's own name hangs on its keys
+	} else if r.Method == http.MethodPut && !isThere(running, steps) {
+		head.Set("Location", at)
+	}
 	return "", nil, w.yard.Save(w.name)
+}
+
+// isThere reports whether data have something at a place.
+func isThere(data *element, steps []pathStep) bool {
+	for _, s := range steps {
+		if data = s.in(data); data == nil {
+			return false
+		}
+	}
+	return true
 }
 
 // tag is one of what is set.

@@ -55,7 +55,7 @@ func TestRestconfReads(t *testing.T) {
 		assert.Equal(t, want, code, "%s: %s", path, text)
 	}
 	code, _, _ := restAsk(s, "GET", "/restconf/data", "", "Accept", "application/yang-data+json")
-	assert.Equal(t, 400, code)
+	assert.Equal(t, 406, code)
 	code, _, head := restAsk(s, "GET", "/restconf/data", "", "Authorization", "Basic eDp5")
 	assert.Equal(t, 401, code)
 	assert.NotEmpty(t, head.Get("WWW-Authenticate"))
@@ -80,8 +80,20 @@ func TestRestconfChangesAndSaves(t *testing.T) {
 	assert.Equal(t, 412, code, "it was changed meanwhile")
 
 	more := `<address xmlns="` + ipSpace + `"><ip>192.0.2.140</ip><prefix-length>25</prefix-length></address>`
-	code, text, _ = restAsk(s, "POST", eth1+"/ietf-ip:ipv4", more)
-	assert.Equal(t, 204, code, text)
+	code, text, head = restAsk(s, "POST", eth1+"/ietf-ip:ipv4", more)
+	assert.Equal(t, 201, code, text)
+	assert.NotEmpty(t, head.Get("Location"), "it was made")
+	another := `<address xmlns="` + ipSpace + `"><ip>192.0.2.141</ip><prefix-length>25</prefix-length></address>`
+	for _, want := range []int{201, 204} { // made, then replaced
+		code, text, _ = restAsk(s, "PUT", eth1+"/ietf-ip:ipv4/address=192.0.2.141", another)
+		assert.Equal(t, want, code, text)
+	}
+	code, _, _ = restAsk(s, "PATCH", eth1, off, "Content-Type", "application/yang-data+json")
+	assert.Equal(t, 415, code)
+	code, _, _ = restAsk(s, "PATCH", eth1, off, "Content-Type", "application/yang-data+xml; charset=utf-8")
+	assert.Equal(t, 204, code)
+	code, _, _ = restAsk(s, "GET", "/restconf/data", "", "Accept", "application/yang-data+json")
+	assert.Equal(t, 406, code)
 	code, _, _ = restAsk(s, "POST", eth1+"/ietf-ip:ipv4", more)
 	assert.Equal(t, 409, code, "it is there")
 	code, _, _ = restAsk(s, "DELETE", eth1+"/ietf-ip:ipv4/address=192.0.2.140", "")
