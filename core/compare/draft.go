@@ -310,6 +310,10 @@ func (d *draft) routes(b *strings.Builder, x *observed.Device) {
 		if r.Source == "direct" || r.Source == "local" || !r.Discard && !r.NextHop.IsValid() && r.Interface == "" {
 			continue
 		}
+		if r.NextHop.IsValid() && r.NextHop.Is4() != r.To.Addr().Is4() {
+			fmt.Fprintf(b, "    # %s goes via %s, a next hop of the other family, which a plan has not\n", r.To, r.NextHop)
+			continue
+		}
 		if tables[r.Table] == nil {
 			tables[r.Table] = map[netip.Prefix][]observed.Route{}
 			names = append(names, r.Table)

@@ -57,4 +57,9 @@ func TestEqualCostStaysEqualCost(t *testing.T) {
 	}
 	drafted := compare.Draft([]*observed.Device{found(5, 5, 9)})
 	assert.Contains(t, string(drafted), "10.1.0.2, distance: 1}, {next-hop: 10.1.0.3, distance: 1}, {next-hop: 10.1.0.4, distance: 11}")
+	other := found(5)
+	other.Routes[0].NextHop = netip.MustParseAddr("fe80::1")
+	drafted = compare.Draft([]*observed.Device{other})
+	assert.Contains(t, string(drafted), "# 10.9.0.0/16 goes via fe80::1, a next hop of the other family")
+	assert.NotContains(t, string(drafted), "routes:")
 }
