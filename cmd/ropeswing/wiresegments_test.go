@@ -72,7 +72,7 @@ func TestAVLANOfSeveralSegmentsIsDrawnWhole(t *testing.T) {
 	for _, word := range []string{"30", "tills-a", "tills-b"} {
 		r := run(t, dir, "draw", "vlan", word, "-w", "vlan.svg")
 		require.Equal(t, 0, r.Code, r.Err)
-		assert.Contains(t, first(r.Out), "VLAN 30, tills-a, tills-b, in vlan.svg")
+		assert.Contains(t, first(r.Out), "VLAN 30, tills-a and tills-b, in vlan.svg")
 		drawn, err := os.ReadFile(filepath.Join(dir, "vlan.svg"))
 		require.NoError(t, err)
 		for _, on := range []string{"tills-a", "tills-b", "ferry-rtr", "ferry-host", "bridge-rtr", "bridge-host"} {

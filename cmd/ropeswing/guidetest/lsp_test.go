@@ -69,7 +69,7 @@ func newEditor(t testing.TB, file string) *editor {
 		select {
 		case err := <-done:
 			assert.NoError(t, err)
-		case <-time.After(20 * time.Second):
+		case <-time.After(60 * time.Second):
 			t.Error("the server does not end")
 			_ = cmd.Process.Kill()
 		}
@@ -104,7 +104,7 @@ func (e *editor) write(old, new string) {
 // next is what is said of the file, as soon as it is what is waited for.
 func (e *editor) next(is func([]protocol.Diagnostic) bool) []protocol.Diagnostic {
 	e.t.Helper()
-	for end := time.After(20 * time.Second); ; {
+	for end := time.After(60 * time.Second); ; {
 		select {
 		case p := <-e.said:
 			if p.URI == e.uri && is(p.Diagnostics) {
