@@ -46,7 +46,7 @@ func Main(m *testing.M, into *string) int {
 	// Most tests wait, for timers and for what does not answer: more of them run than there are cores.
 	flag.Parse()
 	if p := flag.Lookup("test.parallel"); p.Value.String() == p.DefValue {
-		_ = p.Value.Set("5")
+		_ = p.Value.Set("4")
 	}
 	return m.Run()
 }

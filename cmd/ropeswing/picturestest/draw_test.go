@@ -1,4 +1,4 @@
-package guidetest
+package picturestest
 
 import (
 	"bytes"
