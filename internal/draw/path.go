@@ -27,6 +27,16 @@ func Path(net *forward.Network, x *forward.Exchange, asked Asked) *Sheet {
 	for _, device := range asked.Keep {
 		also[device] = true
 	}
+	whither := map[model.DeviceID]bool{} // whom the path is to get to, and by whom: also where it does not
+	for _, id := range net.Spec.HoldersOf(x.Target) {
+		whither[net.Spec.Interfaces[id].Device] = true
+		for i := range net.Spec.Interfaces {
+			o := &net.Spec.Interfaces[i]
+			if o.Segment != model.None && o.Segment == net.Spec.Interfaces[id].Segment && net.Spec.Devices[o.Device].Forwards && o.Routed() {
+				whither[o.Device] = true
+			}
+		}
+	}
 	t := newThree(net, asked, also)
 	for i := range t.wires { // what is not on the path stands behind
 		if t.wires[i].class == Plain {
@@ -62,6 +72,11 @@ func Path(net *forward.Network, x *forward.Exchange, asked Asked) *Sheet {
 		for device := range also {
 			keep[t.of[device]] = true
 		}
+		for device := range whither {
+			if i, ok := t.of[device]; ok {
+				keep[i] = true
+			}
+		}
 		for _, w := range d.further {
 			keep[w.ends[0]], keep[w.ends[1]] = true, true
 		}
@@ -71,7 +86,7 @@ func Path(net *forward.Network, x *forward.Exchange, asked Asked) *Sheet {
 }
 
 // mostBeside is how many devices that a path does not go by are shown each by itself.
-const mostBeside = 6
+const mostBeside = 3
 
 // foldBeside leaves out what is not on the path, where that is more than a few devices: what a box of the path leads to is told in
 // it, and how many further there are above the picture.
