@@ -136,6 +136,8 @@ func (a *app) askFirst(o *asking) error {
 		return err
 	case ctx.Err() != nil:
 		return errInterrupted
+	case len(v.Failed) == 0 && len(running) == 0: // all of them are silent by plan
+		return notAsked{errors.New("no device answered; the plan expects all of them to be silent")}
 	case len(running) == 0:
 		return notAsked{fmt.Errorf("no device answered: %s", v.Failed[0].Why)}
 	}

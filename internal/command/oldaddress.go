@@ -36,7 +36,7 @@ func (a *app) oldAddresses(w *workspace.Workspace) func(device string) []oldAddr
 		return func(string) []oldAddress { return nil }
 	}
 	state, _ := workspace.ReadState(os.DirFS(filepath.Join(filepath.Dir(found.Path), "observed")))
-	log, _ := readPushLog(pushLogOf(found))
+	log, _ := files.ReadPushLog(pushLogOf(found))
 	var before []*model.Spec
 	for _, revision := range []string{"HEAD", "HEAD~1"} {
 		if then, err := files.Revision(found, revision); err == nil {

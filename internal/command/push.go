@@ -161,7 +161,7 @@ func (a *app) runPush(o *pushOptions) error {
 	}
 	if o.takeBack {
 		if !o.write {
-			if before, err = readPushLog(path); err != nil {
+			if before, err = files.ReadPushLog(path); err != nil {
 				return err
 			}
 		}

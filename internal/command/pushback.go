@@ -9,7 +9,6 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
-	"os"
 	"slices"
 
 	"ropeswing/core/compare"
@@ -19,17 +18,6 @@ import (
 	"ropeswing/internal/view"
 	"ropeswing/internal/wire"
 )
-
-func readPushLog(path string) ([]files.PushEntry, error) {
-	if _, err := os.Stat(path); err != nil {
-		return nil, nil
-	}
-	log, before, err := files.OpenPushLog(path)
-	if err == nil {
-		log.Close()
-	}
-	return before, err
-}
 
 // settle brings to an end what a run that broke off left in the air: a change that may be in
 // force and was not confirmed is taken back, so that what is there is known.

@@ -69,7 +69,7 @@ func (p *pageOf) content(ctx context.Context) (*report.Content, error) {
 	if c.Sections, err = p.sections(failures, marks); err != nil {
 		return nil, err
 	}
-	c.Next, c.Numbers = p.next(), p.numbers(swept)
+	c.Next, c.Numbers = p.own.Text(p.next()), p.numbers(swept)
 	if draw.Boxes(w.Network) <= mostDrawn || p.own != nil {
 		title := "The network, with what is wrong"
 		if c.Well {

@@ -45,29 +45,9 @@ const largestLog = 256 << 20
 
 // OpenPushLog opens the journal of a plan and reads what is in it.
 func OpenPushLog(path string) (*PushLog, []PushEntry, error) {
-	if i, err := os.Lstat(path); err == nil && i.Mode()&os.ModeSymlink != 0 {
-		return nil, nil, fmt.Errorf("the journal %s is a link, and is not followed: put the file itself there", filepath.Base(path))
-	}
-	text, err := ReadWhole(path, largestLog)
-	if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return nil, nil, fmt.Errorf("the journal %s cannot be read: %w", filepath.Base(path), err)
-	}
-	var all []PushEntry
-	lines := bytes.Split(text, []byte("\n"))
-	whole := len(text)
-	for i, line := range lines {
-		if len(bytes.TrimSpace(line)) == 0 {
-			continue
-		}
-		var e PushEntry
-		if err := json.Unmarshal(line, &e); err != nil {
-			if i == len(lines)-1 { // it broke off while it was written: nothing was sent
-				whole -= len(line)
-				break
-			}
-			return nil, nil, fmt.Errorf("line %d of the journal %s is none of it", i+1, filepath.Base(path))
-		}
-		all = append(all, e)
+	all, text, whole, err := readPushLog(path)
+	if err != nil {
+		return nil, nil, err
 	}
 	file, err := os.OpenFile(path, os.O_APPEND|os.O_CREATE|os.O_WRONLY, 0o600)
 	if err != nil {
@@ -84,6 +64,40 @@ func OpenPushLog(path string) (*PushLog, []PushEntry, error) {
 		return nil, nil, fmt.Errorf("the journal %s cannot be written: %w", filepath.Base(path), err)
 	}
 	return &PushLog{file}, all, nil
+}
+
+// ReadPushLog reads the journal of a plan, and leaves it as it is: another may be writing it. None is there where there is no file.
+func ReadPushLog(path string) ([]PushEntry, error) {
+	all, _, _, err := readPushLog(path)
+	return all, err
+}
+
+// readPushLog is what is in a journal, its text, and how much of that is whole lines.
+func readPushLog(path string) (all []PushEntry, text []byte, whole int, err error) {
+	if i, err := os.Lstat(path); err == nil && i.Mode()&os.ModeSymlink != 0 {
+		return nil, nil, 0, fmt.Errorf("the journal %s is a link, and is not followed: put the file itself there", filepath.Base(path))
+	}
+	text, err = ReadWhole(path, largestLog)
+	if err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return nil, nil, 0, fmt.Errorf("the journal %s cannot be read: %w", filepath.Base(path), err)
+	}
+	lines := bytes.Split(text, []byte("\n"))
+	whole = len(text)
+	for i, line := range lines {
+		if len(bytes.TrimSpace(line)) == 0 {
+			continue
+		}
+		var e PushEntry
+		if err := json.Unmarshal(line, &e); err != nil {
+			if i == len(lines)-1 { // it broke off while it was written: nothing was sent
+				whole -= len(line)
+				break
+			}
+			return nil, nil, 0, fmt.Errorf("line %d of the journal %s is none of it", i+1, filepath.Base(path))
+		}
+		all = append(all, e)
+	}
+	return all, text, whole, nil
 }
 
 // Add adds an entry. It is on the disk when Add returns: what is sent comes behind that.

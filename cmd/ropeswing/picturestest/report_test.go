@@ -271,6 +271,13 @@ func TestAPageForOthersNamesNobodyElse(t *testing.T) {
 		}
 		assert.Positive(t, looked)
 	}
+	r := run(t, filepath.Join(dir, "bad-morning"), "report", "-w", "page.html", "--site", "mole")
+	require.Equal(t, 0, r.Code, r.Err)
+	bad, err := os.ReadFile(filepath.Join(dir, "bad-morning", "page.html"))
+	require.NoError(t, err)
+	for _, name := range []string{"quay-edge", "tern-rock", "ops-laptop"} {
+		assert.NotContains(t, string(bad), name, "nor in what is to be done first")
+	}
 	for _, args := range [][]string{{"--site", "moel"}, {"--for", "nobody"}, {"--site", "mole", "--for", "cameras"}} {
 		r := run(t, dir, append([]string{"report", "-w", "none.html"}, args...)...)
 		assert.Equal(t, 2, r.Code, args)

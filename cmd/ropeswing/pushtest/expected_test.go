@@ -2,6 +2,7 @@ package pushtest
 
 import (
 	"net"
+	"os"
 	"path/filepath"
 	"regexp"
 	"strings"
@@ -51,4 +52,15 @@ func TestASilenceThatIsExpected(t *testing.T) {
 	r = live("compare --live", "silent")
 	assert.Equal(t, 0, r.Code)
 	assert.Contains(t, r.Err, "mole-rtr answers, and the plan expects it to be silent")
+
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "alone"), 0o755))
+	write(t, dir, "alone/alone.plan.yaml", "ropeswing: 1\nsegments: {l: {prefix: 192.0.2.0/24}}\ndevices:\n"+
+		"  a: {is: router, expect: silent, interfaces: {e: {segment: l, address: 1}}}\n")
+	write(t, dir, "alone/alone.access.yaml", "ropeswing-access: 1\naccess: [{for: a, methods: [{by: snmp, at: '"+deaf.LocalAddr().String()+
+		"', version: '2c', community: {env: WORD}}]}]\n")
+	for _, command := range []string{"compare", "check"} {
+		r = clitest.RunWith(t, filepath.Join(dir, "alone"), []string{"WORD=a-long-community"}, command, "--live")
+		assert.Equal(t, 3, r.Code, r.Out+r.Err)
+		assert.Contains(t, r.Err, "no device answered; the plan expects all of them to be silent")
+	}
 }
