@@ -2,10 +2,12 @@ package derive
 
 import (
 	"cmp"
+	"context"
 	"slices"
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/parallel"
 	"ropeswing/core/prefix"
 )
 
@@ -58,33 +60,42 @@ func (a *answer) nearest(part []model.DeviceID) model.DeviceID {
 	for _, d := range part {
 		in[d] = true
 	}
-	best, least := part[0], int64(-1)
-	cost := make([]int32, len(in))
-	for _, from := range part {
-		var sum int64
-		for i := range cost {
-			cost[i] = unreached
-		}
-		cost[from] = 0
-		q := &queue{{0, 0, from}}
-		for q.Len() > 0 {
-			at := q.pop()
-			if at.cost > cost[at.device] {
-				continue
-			}
-			sum += int64(at.cost)
-			for _, s := range a.g.leaving[at.device] {
-				if to := a.g.to[s]; in[to] && at.cost+a.g.steps[s].cost < cost[to] {
-					cost[to] = at.cost + a.g.steps[s].cost
-					q.push(waiting{cost[to], 0, to})
-				}
-			}
-		}
-		if least < 0 || sum < least || sum == least && from < best {
-			best, least = from, sum
+	sums := make([]int64, len(part))
+	_ = parallel.Workers(context.Background(), len(part), func() func(int) error {
+		cost := make([]int32, len(in))
+		return func(i int) error { sums[i] = a.farAway(part[i], in, cost); return nil }
+	})
+	best, least := part[0], sums[0]
+	for i, from := range part {
+		if sums[i] < least || sums[i] == least && from < best {
+			best, least = from, sums[i]
 		}
 	}
 	return best
+}
+
+// farAway is what the paths from a device to all others of its part cost together.
+func (a *answer) farAway(from model.DeviceID, in []bool, cost []int32) int64 {
+	var sum int64
+	for i := range cost {
+		cost[i] = unreached
+	}
+	cost[from] = 0
+	q := &queue{{0, 0, from}}
+	for q.Len() > 0 {
+		at := q.pop()
+		if at.cost > cost[at.device] {
+			continue
+		}
+		sum += int64(at.cost)
+		for _, s := range a.g.leaving[at.device] {
+			if to := a.g.to[s]; in[to] && at.cost+a.g.steps[s].cost < cost[to] {
+				cost[to] = at.cost + a.g.steps[s].cost
+				q.push(waiting{cost[to], 0, to})
+			}
+		}
+	}
+	return sum
 }
 
 // byFork gives every device its steps to a class: the cheapest path while that is whole, and
@@ -259,8 +270,11 @@ const fewRouters = 8
 // makes fewest lines, where the routers are few and no preferred carrier says which it is; none
 // where the nearest to all will do.
 func bestCentre(net *forward.Network) model.DeviceID {
+	if len(deriving(newGraph(net, prefix.IPv4), newWanted(net.Spec))) > fewRouters {
+		return model.None
+	}
 	a := newAnswer(net, prefix.IPv4, model.None)
-	if a.world != none || a.common == none || len(a.deriving) < 2 || len(a.deriving) > fewRouters {
+	if a.world != none || a.common == none || len(a.deriving) < 2 {
 		return model.None
 	}
 	best, least := model.DeviceID(model.None), [3]int{}

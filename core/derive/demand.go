@@ -206,7 +206,7 @@ func (a *answer) without(c *class, d model.DeviceID, i int, w *toWork) {
 	for _, w.requiredOnly = range []bool{false, true} { // what circles where a device is dead is blamed on somebody later
 		for n := range len(whole.steps()) {
 			next[i].watch = a.shorter(whole, n)
-			if (n == 0 || next[i].watch != nil && a.demandable(a.demands(next[i].watch))) && a.try(c, d, next, w) {
+			if (n == 0 || next[i].watch != nil && a.eachDemand(next[i].watch, a.mayHave)) && a.try(c, d, next, w) {
 				w.requiredOnly = false
 				return
 			}
@@ -274,6 +274,12 @@ func (n *needs) forget(all []demanded) {
 // one too.
 func (a *answer) demands(w *watch, done ...served) []demanded {
 	var all []demanded
+	a.eachDemand(w, func(x demanded) bool { all = append(all, x); return true }, done...)
+	return all
+}
+
+// eachDemand visits what a watch needs, until visit says false; it reports whether it never did.
+func (a *answer) eachDemand(w *watch, visit func(demanded) bool, done ...served) bool {
 	steps := w.steps()
 	last := len(steps) - 1
 	near, far := false, false
@@ -286,35 +292,37 @@ func (a *answer) demands(w *watch, done ...served) []demanded {
 		begin = 0
 	}
 	for i := begin; i < last && !far; i++ {
-		all = append(all, demanded{a.g.steps[steps[i]].from, a.linkClass[steps[last]], a.g.to[steps[last]], steps[i]})
-	}
-	for i := last; i > 0 && !near; i-- {
-		all = append(all, demanded{a.g.to[steps[i]], a.linkClass[steps[0]], a.g.steps[steps[0]].from, a.g.back[steps[i]]})
-	}
-	return all
-}
-
-// demandable tells whether nothing contradicts what a watch needs.
-func (a *answer) demandable(demands []demanded) bool {
-	for _, x := range demands {
-		l := &a.classes[x.link]
-		if x.step == none || l.isOwner(x.device) {
-			continue // it is on the link
-		}
-		if f, written := l.forced[x.device]; written {
-			if len(f.steps) == 0 || f.steps[0] != x.step {
-				return false
-			}
-			continue
-		}
-		if !a.g.derives(a.wanted, x.device) || l.nearest != nil && (!a.wanted.Links || l.nearest[x.device] != x.step) {
+		if !visit(demanded{a.g.steps[steps[i]].from, a.linkClass[steps[last]], a.g.to[steps[last]], steps[i]}) {
 			return false
 		}
-		if have, ok := l.wants[x.end][x.device]; ok && have != x.step {
+	}
+	for i := last; i > 0 && !near; i-- {
+		if !visit(demanded{a.g.to[steps[i]], a.linkClass[steps[0]], a.g.steps[steps[0]].from, a.g.back[steps[i]]}) {
 			return false
 		}
 	}
 	return true
+}
+
+// demandable tells whether nothing contradicts what a watch needs.
+func (a *answer) demandable(demands []demanded) bool {
+	return !slices.ContainsFunc(demands, func(x demanded) bool { return !a.mayHave(x) })
+}
+
+// mayHave tells whether nothing contradicts that a device takes a step to an end of a link.
+func (a *answer) mayHave(x demanded) bool {
+	l := &a.classes[x.link]
+	if x.step == none || l.isOwner(x.device) {
+		return true // it is on the link
+	}
+	if f, written := l.forced[x.device]; written {
+		return len(f.steps) > 0 && f.steps[0] == x.step
+	}
+	if !a.g.derives(a.wanted, x.device) || l.nearest != nil && (!a.wanted.Links || l.nearest[x.device] != x.step) {
+		return false
+	}
+	have, ok := l.wants[x.end][x.device]
+	return !ok || have == x.step
 }
 
 // demand gives a watch what it needs; false where something contradicts it.

@@ -156,11 +156,7 @@ func newAnswer(net *forward.Network, family prefix.Family, centre model.DeviceID
 		g: newGraph(net, family), destinations: destinations{wanted: newWanted(net.Spec), world: none, common: none,
 			byPrefix: map[netip.Prefix]classID{}},
 	}
-	for d := range a.g.leaving {
-		if a.g.derives(a.wanted, model.DeviceID(d)) {
-			a.deriving = append(a.deriving, model.DeviceID(d))
-		}
-	}
+	a.deriving = deriving(a.g, a.wanted)
 	a.classes, a.subnets = a.g.findClasses(a.wanted)
 	if w, ok := a.g.world(a.wanted); ok {
 		a.world = classID(len(a.classes))
@@ -190,6 +186,17 @@ func newAnswer(net *forward.Network, family prefix.Family, centre model.DeviceID
 		}
 	}
 	return a
+}
+
+// deriving lists the devices that routes are derived for.
+func deriving(g *graph, w *wanted) []model.DeviceID {
+	var all []model.DeviceID
+	for d := range g.leaving {
+		if g.derives(w, model.DeviceID(d)) {
+			all = append(all, model.DeviceID(d))
+		}
+	}
+	return all
 }
 
 // derive works out what every device does with everything.

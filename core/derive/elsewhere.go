@@ -18,6 +18,9 @@ func (a *answer) watchElsewhere(c *class, done served, w *toWork) {
 		for again := true; again; {
 			again = false
 			w.walker.beside(&w.still, c, f)
+			if w.walker.all(func(r result) bool { return r != circles }) {
+				break
+			}
 			for _, d := range a.deriving {
 				if d != f.fails && !w.still.isAsBefore(d) && w.walker.walk(d) == circles {
 					again = slices.ContainsFunc(a.circleFrom(c, d, f), func(at model.DeviceID) bool { return a.watchFrom(c, at, f, done, w) })
@@ -76,10 +79,10 @@ func (a *answer) watchFrom(c *class, d model.DeviceID, f *failure, done served, 
 			break
 		}
 	}
-	if x == nil || !a.demandable(a.demands(x, done)) {
+	if x == nil || !a.eachDemand(x, a.mayHave, done) {
 		return false
 	}
-	before := a.lostIn(c, w.walker)
+	before := a.lostIn(c, w.walker, &w.then)
 	old, ends := c.options[d], c.ends[d]
 	next := slices.Clone(old)
 	if i := slices.IndexFunc(next, func(y option) bool { return y.step == o.step && y.watch == nil }); i >= 0 {
@@ -89,7 +92,7 @@ func (a *answer) watchFrom(c *class, d model.DeviceID, f *failure, done served, 
 	}
 	c.options[d], c.ends[d] = next, true
 	c.renew()
-	if a.lostIn(c, w.walker) > before {
+	if a.lostIn(c, w.walker, &w.then) > before {
 		c.options[d], c.ends[d] = old, ends
 		c.renew()
 		return false

@@ -9,6 +9,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/parallel"
 	"ropeswing/core/prefix"
 )
 
@@ -284,6 +285,7 @@ func (g *graph) findFailures(several []model.InterfaceID, protect model.Protecti
 		}
 		g.addFailure(x, true)
 	}
+	parallel.Each(len(g.failures), func(f int) { g.failures[f].part = g.parts(&g.failures[f]) })
 	g.breaking = make([][]failureID, len(g.steps))
 	for f := range g.failures {
 		for _, s := range g.failures[f].breaks {
@@ -341,7 +343,6 @@ func (g *graph) addFailure(x failure, required bool) {
 	x.hidden = x.Segment != model.None && slices.ContainsFunc(g.failures, func(y failure) bool {
 		return y.Cable != model.None && slices.Equal(y.breaks, x.breaks) && !slices.Contains(y.effect, seen)
 	})
-	x.part = g.parts(&x)
 	g.failures = append(g.failures, x)
 }
 

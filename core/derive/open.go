@@ -14,7 +14,7 @@ func (a *answer) listOpen(r *Result) {
 		a.lostBy = make([][]lost, len(a.classes))
 		a.each(func(c *class, w *toWork) {
 			if c.options != nil && c.wanted && !c.proven {
-				a.lostBy[c.id] = a.lostOf(c, w.walker)
+				a.lostBy[c.id] = a.lostOf(c, w)
 			}
 		})
 	}
@@ -60,21 +60,23 @@ type lost struct {
 }
 
 // lostOf lists where paths to a class end under which failure, though a wire is left.
-func (a *answer) lostOf(c *class, w *walker) []lost {
+func (a *answer) lostOf(c *class, w *toWork) []lost {
 	var all []lost
 	c.renew()
+	w.still.learn(a, c, w.walker)
 	for _, id := range a.failuresOf(c) {
 		f := &a.g.failures[id]
 		if f.hidden || !f.required || a.dead(c, f) {
 			continue
 		}
-		w.under(c, f)
+		w.walker.beside(&w.still, c, f)
 		from := len(all)
 		for _, at := range a.senders(c, id) {
-			if at == f.fails || !a.need[at][c.id] || c.first[at] == none && !c.isOwner(at) || w.walk(at) == arrives || !a.reachable(c, at, f) {
+			if at == f.fails || !a.need[at][c.id] || c.first[at] == none && !c.isOwner(at) ||
+				w.still.isAsBefore(at) || w.walker.walk(at) == arrives || !a.reachable(c, at, f) {
 				continue
 			}
-			end := w.end[at]
+			end := w.walker.end[at]
 			if !slices.ContainsFunc(all[from:], func(l lost) bool { return l.device == end }) {
 				all = append(all, lost{end, id, a.because(c, end)})
 			}

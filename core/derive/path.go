@@ -190,6 +190,20 @@ func (w *walker) beside(s *still, c *class, f *failure) {
 	s.touch(c, f)
 }
 
+// all reports whether the packets of all that may send otherwise than with nothing out of order fare well: then so do all
+// others, since theirs come by one of these, or arrive as before.
+func (w *walker) all(well func(result) bool) bool {
+	if !w.still.all {
+		return false
+	}
+	for _, d := range w.still.turning {
+		if d != w.f.fails && !well(w.walk(d)) {
+			return false
+		}
+	}
+	return true
+}
+
 // walk follows a packet for the class from a device.
 func (w *walker) walk(from model.DeviceID) result {
 	a, c, f := w.a, w.c, w.f
@@ -221,7 +235,12 @@ func (w *walker) walk(from model.DeviceID) result {
 			}
 			break
 		}
-		s := a.decide(c, at, f)
+		var s stepID
+		if w.still != nil && !w.still.mayTurn(at) {
+			s = w.still.next[at]
+		} else {
+			s = a.decide(c, at, f)
+		}
 		if s == none || f.effect[s] != whole {
 			r = stops
 			break

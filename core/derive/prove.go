@@ -55,6 +55,9 @@ func (a *answer) proveClass(c *class, w *toWork) {
 				continue // what can arrive does
 			}
 			w.walker.beside(&w.still, c, f)
+			if w.walker.all(func(r result) bool { return r != circles }) {
+				continue
+			}
 			for _, at := range a.senders(c, id) {
 				if at != f.fails && !w.still.isAsBefore(at) && w.walker.walk(at) == circles {
 					a.blame(c, at, f, w)
@@ -121,7 +124,7 @@ func (a *answer) blame(c *class, from model.DeviceID, f *failure, w *toWork) {
 		for i, x := range could {
 			options, ends := c.options[x.device], c.ends[x.device]
 			c.options[x.device], c.ends[x.device] = x.options, true
-			if lost := a.lostIn(c, w.walker); least < 0 || lost < least {
+			if lost := a.lostIn(c, w.walker, &w.then); least < 0 || lost < least {
 				best, least = i, lost
 			}
 			c.options[x.device], c.ends[x.device] = options, ends
@@ -141,16 +144,17 @@ func (a *answer) blame(c *class, from model.DeviceID, f *failure, w *toWork) {
 }
 
 // lostIn counts by how many devices, in how many failures that are to be outlasted, a class is not reached.
-func (a *answer) lostIn(c *class, w *walker) int {
+func (a *answer) lostIn(c *class, w *walker, s *still) int {
 	n := 0
+	s.learn(a, c, w)
 	for _, id := range a.failuresOf(c) {
 		f := &a.g.failures[id]
 		if !f.required {
 			continue
 		}
-		w.under(c, f)
+		w.beside(s, c, f)
 		for _, at := range a.senders(c, id) {
-			if at != f.fails && w.walk(at) != arrives {
+			if at != f.fails && !s.isAsBefore(at) && w.walk(at) != arrives {
 				n++
 			}
 		}

@@ -13,7 +13,7 @@ func (a *answer) prune(c *class, w *toWork) {
 	for _, roomless := range []bool{true, false} { // those first for whose probes there is no room
 		for _, d := range order {
 			for i := len(c.options[d]) - 1; i >= 0; i-- {
-				if x := c.options[d][i].watch; x != nil && (!roomless || !a.demandable(a.demands(x))) {
+				if x := c.options[d][i].watch; x != nil && (!roomless || !a.eachDemand(x, a.mayHave)) {
 					a.shortenWatch(c, d, i, w)
 				}
 			}
@@ -146,7 +146,8 @@ func (a *answer) fares(c *class, d model.DeviceID, next []option, f *failure, w 
 // worse for it.
 func (a *answer) try(c *class, d model.DeviceID, next []option, w *toWork) bool {
 	old := c.options[d]
-	fares := func(id failureID) bool { return a.fares(c, d, next, &a.g.failures[id], w) }
+	w.begin(len(a.g.failures))
+	fares := func(id failureID) bool { return !w.isNew(id) || a.fares(c, d, next, &a.g.failures[id], w) }
 	was := a.decide(c, d, a.nothing)
 	c.options[d] = next
 	changed := a.decide(c, d, a.nothing) != was

@@ -23,6 +23,9 @@ func (a *answer) repair(c *class, w *toWork) {
 			continue // nothing need arrive; that nothing circles is left to the proof
 		}
 		w.walker.beside(&w.still, c, f)
+		if f.fails == model.None && w.walker.all(func(r result) bool { return r == arrives }) {
+			continue
+		}
 		var tried []model.DeviceID
 		for _, at := range a.senders(c, id) {
 			if at == f.fails || w.still.isAsBefore(at) || w.walker.walk(at) == arrives {

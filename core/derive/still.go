@@ -10,30 +10,40 @@ import (
 // followed that come by a device which may decide otherwise then; all others arrive as before.
 type still struct {
 	arrives []bool           // by device: its packets arrive with nothing out of order
+	all     bool             // those of all do that routes are derived for
+	next    []stepID         // by device: its step with nothing out of order; none where it has none
 	first   []int32          // by device, and one more: where those that send to it begin in from
 	from    []model.DeviceID // who sends to a device
 	begins  []int32          // by failure, and one more: where those that may decide otherwise begin in others
 	others  []model.DeviceID
 	touched []uint32 // by device: in which epoch a failure touched it
+	turned  []uint32 // by device: in which epoch it may decide otherwise
 	epoch   uint32
 	todo    []model.DeviceID
+	turning []model.DeviceID // those from whom on a failure touches packets
 }
 
 // learn finds how packets reach a class now; what it knew of another is forgotten.
 func (s *still) learn(a *answer, c *class, w *walker) {
 	n := len(a.g.leaving)
 	if s.arrives == nil {
-		s.arrives, s.touched = make([]bool, n), make([]uint32, n)
+		s.arrives, s.touched, s.turned, s.next = make([]bool, n), make([]uint32, n), make([]uint32, n), make([]stepID, n)
 		s.first, s.begins = make([]int32, n+2), make([]int32, len(a.g.failures)+2)
 	}
 	clear(s.arrives)
 	w.under(c, a.nothing)
+	s.all = true
 	for _, d := range a.deriving {
 		s.arrives[d] = w.walk(d) == arrives
+		s.all = s.all && s.arrives[d]
+	}
+	for d := range model.DeviceID(n) {
+		s.next[d] = a.decide(c, d, a.nothing)
 	}
 	s.from = byKey(s.first, s.from, func(add func(int32, model.DeviceID)) {
-		for d := range model.DeviceID(n) {
-			if next := a.decide(c, d, a.nothing); next != none {
+		for d, next := range s.next {
+			d := model.DeviceID(d)
+			if next != none {
 				add(int32(a.g.to[next]), d)
 			}
 		}
@@ -81,6 +91,10 @@ func (s *still) touch(c *class, f *failure) {
 			s.todo = append(s.todo, o.device)
 		}
 	}
+	for _, d := range s.todo {
+		s.turned[d] = s.epoch
+	}
+	s.turning = append(s.turning[:0], s.todo...)
 	for len(s.todo) > 0 {
 		d := s.todo[len(s.todo)-1]
 		s.todo = s.todo[:len(s.todo)-1]
@@ -94,3 +108,6 @@ func (s *still) touch(c *class, f *failure) {
 
 // isAsBefore tells whether a device's packets arrive as they do with nothing out of order.
 func (s *still) isAsBefore(d model.DeviceID) bool { return s.arrives[d] && s.touched[d] != s.epoch }
+
+// mayTurn tells whether a device may decide otherwise than with nothing out of order.
+func (s *still) mayTurn(d model.DeviceID) bool { return s.turned[d] == s.epoch }

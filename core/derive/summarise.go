@@ -15,11 +15,10 @@ import (
 // of the tree learns what its routes cost for each label it may inherit; then from the root
 // down a route is set wherever that is cheaper than none.
 func (t *table) summarise(s *space) {
-	scratch := prices.Get().(*[]priced)
+	scratch := prices.Get().(*pricing)
 	defer prices.Put(scratch)
-	*scratch = slices.Grow((*scratch)[:0], len(s.nodes))[:len(s.nodes)]
-	clear(*scratch)
-	x := &summary{table: t, nodes: *scratch, beyondLabel: t.beyond(), connected: t.connected()}
+	scratch.reset(len(s.nodes))
+	x := &summary{table: t, pricing: scratch, beyondLabel: t.beyond(), connected: t.connected()}
 	for _, e := range t.g.net.Table(t.device).Entries() {
 		switch {
 		case t.asDerived || e.Source != routing.Static || t.g.spec.Statics[e.Static()].Origin != model.Written ||
@@ -44,17 +43,20 @@ func (t *table) summarise(s *space) {
 	}
 	for _, root := range s.roots {
 		x.price(root)
+		if lines := x.costs(&x.nodes[root], x.beyondLabel); lines < impossible {
+			t.routes, t.by = slices.Grow(t.routes, int(lines)), slices.Grow(t.by, int(lines))
+		}
 		x.place(root, x.beyondLabel)
 	}
 }
 
 // prices holds what one device's nodes were priced in, for the next: there are as many nodes as the
 // whole plan has.
-var prices = sync.Pool{New: func() any { return new([]priced) }}
+var prices = sync.Pool{New: func() any { return new(pricing) }}
 
 type summary struct {
 	*table
-	nodes       []priced
+	*pricing
 	beyondLabel label
 	marked      []bool         // by node: there is something special in it; nil where all have to be looked at
 	written     []netip.Prefix // of written routes that lead on
@@ -62,112 +64,164 @@ type summary struct {
 	connected   []netip.Prefix // the subnets of links that the device is on
 }
 
+// pricing is what the nodes of the tree cost, and of each label that matters to one: all nodes' one after another.
+type pricing struct {
+	nodes   []priced
+	choices []label // of one node in ascending order
+	keep    []int32 // by these: with no route at the node itself
+	best    []int32 // by these: with or without
+}
+
+// reset makes room for so many nodes. What is priced is written before it is read.
+func (x *pricing) reset(nodes int) {
+	x.nodes = slices.Grow(x.nodes[:0], nodes)[:nodes]
+	x.choices, x.keep, x.best = x.choices[:0], x.keep[:0], x.best[:0]
+}
+
 // priced is what the routes from a node down cost, in lines, for each label that may be
 // inherited.
 type priced struct {
-	any    bool    // whatever is inherited will do, at no cost
-	labels []label // in ascending order: all that matter here
-	keep   []int32 // by these: with no route at the node itself
-	best   []int32 // by these: with or without
+	from, to int32 // its labels, among all
 	// The same for any other label that is inherited; without a route at the node it may be
 	// impossible.
 	otherKeep, otherBest int32
+	any                  bool // whatever is inherited will do, at no cost
 }
 
 const impossible = 1 << 20
 
 // price works out what a node costs, its halves first.
 func (x *summary) price(n int32) {
-	node, p := &x.space.nodes[n], &x.nodes[n]
-	switch {
-	case x.decided(n):
-		p.any = true
+	node := &x.space.nodes[n]
+	if x.decided(n) {
+		x.nodes[n] = priced{any: true}
 		return
+	}
+	if node.class == mixed && (x.marked == nil || x.marked[n]) && !x.isConnected(n) {
+		x.price(node.child[0])
+		if !node.rest {
+			x.price(node.child[1])
+		}
+	}
+	p := &x.nodes[n]
+	*p = priced{from: int32(len(x.choices))}
+	switch {
 	case node.class != mixed || x.marked != nil && !x.marked[n] || x.isConnected(n):
 		var set []label
 		if x.marked != nil && !x.marked[n] && node.class == mixed {
 			set = x.plain(n)
 		} else if set = x.whole(n); set == nil {
-			p.any = true
+			*p = priced{any: true}
 			return
 		}
-		for _, l := range set {
-			p.labels = x.withRests(p.labels, l)
-		}
-		p.labels = sorted(append(p.labels, drop, x.beyondLabel))
-		p.keep = make([]int32, len(p.labels))
-		for i, l := range p.labels {
+		x.addLabels(p, set)
+		for _, l := range x.choices[p.from:] {
+			cost := int32(0)
 			if !slices.Contains(set, l) {
-				p.keep[i] = impossible
+				cost = impossible
 			}
+			x.keep = append(x.keep, cost)
 		}
 		p.otherKeep = impossible
+	case node.rest:
+		x.priceRest(n)
 	default:
-		x.price(node.child[0])
-		if node.rest {
-			x.priceRest(n)
-			break
-		}
-		x.price(node.child[1])
 		a, b := &x.nodes[node.child[0]], &x.nodes[node.child[1]]
 		if a.any && b.any {
-			p.any = true
+			*p = priced{any: true}
 			return
 		}
-		p.labels = sorted(slices.Concat(a.labels, b.labels))
-		p.keep = make([]int32, len(p.labels))
-		for i, l := range p.labels {
-			p.keep[i] = min(impossible, a.costs(l)+b.costs(l))
-		}
-		p.otherKeep = min(impossible, a.costs(foreign-1)+b.costs(foreign-1))
+		x.join(a, b)
+		p.otherKeep = min(impossible, a.otherBest+b.otherBest)
 	}
+	p.to = int32(len(x.choices))
 	if slices.Contains(x.discarded, node.prefix) { // what is inherited ends here
-		keep := p.keepOf(drop)
-		for i := range p.keep {
-			p.keep[i] = keep
+		keep := x.keepOf(p, drop)
+		for i := p.from; i < p.to; i++ {
+			x.keep[i] = keep
 		}
 		p.otherKeep = keep
 	}
 	x.priceRoutes(n)
 }
 
+// join adds the labels of two halves, and what both cost together.
+func (x *summary) join(a, b *priced) {
+	i, j := a.from, b.from
+	for i < a.to || j < b.to {
+		ca, cb := a.otherBest, b.otherBest
+		l := label(impossible)
+		if i < a.to {
+			l = x.choices[i]
+		}
+		if j < b.to {
+			l = min(l, x.choices[j])
+		}
+		if i < a.to && x.choices[i] == l {
+			ca = x.best[i]
+			i++
+		}
+		if j < b.to && x.choices[j] == l {
+			cb = x.best[j]
+			j++
+		}
+		x.choices, x.keep = append(x.choices, l), append(x.keep, min(impossible, ca+cb))
+	}
+}
+
+// addLabels adds to a node's labels those of a set, what is left of each behind each of its lines, that which ends it, and
+// what the device does with all else.
+func (x *summary) addLabels(p *priced, set []label) {
+	for _, l := range set {
+		for ; l > drop; l = x.rest[l] {
+			x.choices = append(x.choices, l)
+		}
+	}
+	x.choices = append(x.choices, drop, x.beyondLabel)
+	own := x.choices[p.from:]
+	slices.Sort(own)
+	x.choices = x.choices[:int(p.from)+len(slices.Compact(own))]
+}
+
 // priceRoutes works out what a node costs where a route may be set at it: the cheapest of all, in
 // full, or of those behind whose first lines follows just what is inherited.
 func (x *summary) priceRoutes(n int32) {
 	p := &x.nodes[n]
-	p.best = slices.Clone(p.keep)
+	x.best = append(x.best, x.keep[p.from:p.to]...)
 	own := int32(1)
 	if x.ownRoute(x.space.nodes[n].prefix) {
 		own = 0
 	}
+	dropAt := x.find(p, drop)
 	least := int32(2 * impossible)
-	for i, l := range p.labels {
-		if l == foreign || p.keep[i] >= impossible {
+	for i := p.from; i < p.to; i++ {
+		l, keep := x.choices[i], x.keep[i]
+		if l == foreign || keep >= impossible {
 			continue
 		}
 		if l == drop {
-			least = min(least, p.keep[i]+own)
+			least = min(least, keep+own)
 			continue
 		}
-		full := p.keep[i] + x.full[l]
-		if j, ok := slices.BinarySearch(p.labels, drop); ok {
-			p.best[j] = min(p.best[j], full)
+		full := keep + x.full[l]
+		if dropAt >= 0 {
+			x.best[dropAt] = min(x.best[dropAt], full)
 		}
 		if x.mayFail(l) {
 			full++
 		}
 		least = min(least, full)
-		n := int32(1)
+		lines := int32(1)
 		for at := x.rest[l]; at != drop; at = x.rest[at] {
-			if j, ok := slices.BinarySearch(p.labels, at); ok {
-				p.best[j] = min(p.best[j], p.keep[i]+n)
+			if j := x.find(p, at); j >= 0 {
+				x.best[j] = min(x.best[j], keep+lines)
 			}
-			n++
+			lines++
 		}
 	}
-	for i, l := range p.labels {
-		if l != drop {
-			p.best[i] = min(p.best[i], least)
+	for i := p.from; i < p.to; i++ {
+		if x.choices[i] != drop {
+			x.best[i] = min(x.best[i], least)
 		}
 	}
 	p.otherBest = min(p.otherKeep, least)
@@ -179,52 +233,44 @@ func (x *summary) priceRest(n int32) {
 	node, p := &x.space.nodes[n], &x.nodes[n]
 	a := &x.nodes[node.child[0]]
 	set := x.leaf(node.child[1])
-	p.labels = slices.Clone(a.labels)
-	for _, l := range set {
-		p.labels = x.withRests(p.labels, l)
-	}
-	p.labels = sorted(append(p.labels, drop, x.beyondLabel))
-	p.keep = make([]int32, len(p.labels))
-	for i, l := range p.labels {
-		if p.keep[i] = a.costs(l); set != nil && !slices.Contains(set, l) {
-			p.keep[i] = impossible
+	x.choices = append(x.choices, x.choices[a.from:a.to]...)
+	x.addLabels(p, set)
+	for _, l := range x.choices[p.from:] {
+		cost := x.costs(a, l)
+		if set != nil && !slices.Contains(set, l) {
+			cost = impossible
 		}
+		x.keep = append(x.keep, cost)
 	}
-	if p.otherKeep = a.costs(foreign - 1); set != nil {
+	if p.otherKeep = a.otherBest; set != nil {
 		p.otherKeep = impossible
 	}
 }
 
-func sorted(labels []label) []label {
-	slices.Sort(labels)
-	return slices.Compact(labels)
+// find is where a label of a node stands among all; -1 where it is not one of its own.
+func (x *pricing) find(p *priced, l label) int32 {
+	for i := p.from; i < p.to; i++ {
+		if x.choices[i] >= l {
+			if x.choices[i] == l {
+				return i
+			}
+			break
+		}
+	}
+	return -1
 }
 
-// withRests adds a label, and what is left of it behind each of its lines.
-func (x *summary) withRests(all []label, l label) []label {
-	for ; l > drop; l = x.rest[l] {
-		all = append(all, l)
-	}
-	return all
-}
-
-func (p *priced) keepOf(l label) int32 {
-	if p.any {
-		return 0
-	}
-	if i, ok := slices.BinarySearch(p.labels, l); ok {
-		return p.keep[i]
+func (x *pricing) keepOf(p *priced, l label) int32 {
+	if i := x.find(p, l); i >= 0 {
+		return x.keep[i]
 	}
 	return p.otherKeep
 }
 
 // costs is what a node costs where a label is inherited.
-func (p *priced) costs(l label) int32 {
-	if p.any {
-		return 0
-	}
-	if i, ok := slices.BinarySearch(p.labels, l); ok {
-		return p.best[i]
+func (x *pricing) costs(p *priced, l label) int32 {
+	if i := x.find(p, l); i >= 0 {
+		return x.best[i]
 	}
 	return p.otherBest
 }
@@ -238,13 +284,14 @@ type setting struct {
 // cheapest is the best route to set at a node where a label is inherited. Of several that cost
 // the same one that leads somewhere comes before one that discards, and then that which comes
 // first: they are numbered in the order of the plan's subnets, the same each time.
-func (x *summary) cheapest(p *priced, n int32, inherited label) setting {
-	best := setting{drop, 2 * impossible}
-	for i, l := range p.labels {
-		if l == foreign || l == inherited || p.keep[i] >= impossible {
+func (x *summary) cheapest(n int32, inherited label) setting {
+	p, best := &x.nodes[n], setting{drop, 2 * impossible}
+	for i := p.from; i < p.to; i++ {
+		l := x.choices[i]
+		if l == foreign || l == inherited || x.keep[i] >= impossible {
 			continue
 		}
-		cost := p.keep[i] + x.lines(n, l, inherited)
+		cost := x.keep[i] + x.lines(n, l, inherited)
 		if cost < best.cost || cost == best.cost && best.label == drop {
 			best = setting{l, cost}
 		}
@@ -280,8 +327,8 @@ func (x *summary) place(n int32, inherited label) {
 	if p.any {
 		return
 	}
-	if p.costs(inherited) < p.keepOf(inherited) {
-		c := x.cheapest(p, n, inherited)
+	if x.costs(p, inherited) < x.keepOf(p, inherited) {
+		c := x.cheapest(n, inherited)
 		if !(c.label == drop && x.ownRoute(node.prefix)) {
 			x.route(node.prefix, c.label, inherited)
 			if node.free && c.label != drop {

@@ -121,9 +121,7 @@ func (a *answer) lookupOf(e *emitted) *lookup {
 		nodes[e.space.nodes[n].prefix] = int32(n)
 	}
 	x := &lookup{answer: a, emitted: *e, nodes: nodes, groups: make([]map[int32]*group, len(e.made))}
-	for _, d := range a.deriving {
-		x.groups[d] = x.groupsOf(e.made[d])
-	}
+	parallel.Each(len(a.deriving), func(i int) { x.groups[a.deriving[i]] = x.groupsOf(e.made[a.deriving[i]]) })
 	return x
 }
 
@@ -155,8 +153,7 @@ func (x *tableProof) columns() []int32 {
 		return all
 	}
 	taken := first(false)
-	is := make([]bool, len(taken))
-	parallel.Each(len(taken), func(i int) { is[i] = x.isExact(taken[i]) })
+	is := x.areExact(taken)
 	var all []int32
 	for i, at := range taken {
 		if is[i] {
@@ -168,31 +165,48 @@ func (x *tableProof) columns() []int32 {
 	return append(all, first(true)...)
 }
 
-// isExact reports whether every device does with a leaf just what was worked out for its class, which was proven.
-func (x *tableProof) isExact(at int32) bool {
-	c := x.classOf(x.leaves[at])
-	if c == nil || c.demanded || c.options == nil || !c.sound {
-		return false
-	}
-	for _, d := range x.deriving {
-		if x.groups[d] == nil || !slices.Equal(x.chains[d][x.top[d][at]], x.wants[d][x.made[d].of[c.id]]) {
-			return false
+// areExact reports of which leaves every device does just what was worked out for the class, which was proven.
+func (x *tableProof) areExact(leaves []int32) []bool {
+	is, classes := make([]bool, len(leaves)), make([]classID, len(leaves))
+	for i, at := range leaves {
+		if c := x.classOf(x.leaves[at]); c != nil {
+			is[i], classes[i] = !c.demanded && c.options != nil && c.sound, c.id
 		}
 	}
-	return true
+	const together = 1 << 10 // of one device at a time: what is known of it stays at hand
+	parallel.Each((len(leaves)+together-1)/together, func(part int) {
+		from, to := part*together, min((part+1)*together, len(leaves))
+		for _, d := range x.deriving {
+			if x.groups[d] == nil {
+				clear(is[from:to])
+				return
+			}
+			of, top, chains, wants := x.made[d].of, x.top[d], x.chains[d], x.wants[d]
+			for i := from; i < to; i++ {
+				is[i] = is[i] && slices.Equal(chains[top[leaves[i]]], wants[of[classes[i]]])
+			}
+		}
+	})
+	return is
 }
 
 // tableWalk follows packets by the routes as they are emitted, and is kept between one leaf and the next.
 type tableWalk struct {
 	*tableProof
 	model    *walker
-	at       int32   // the leaf's place
-	first    []int32 // by failure, and one more: where those whose line a failure takes begin in affected
+	chain    [][]heard // by device: the lines that are tried to the leaf, in their order
+	first    []int32   // by failure, and one more: where those whose line a failure takes begin in affected
 	affected []model.DeviceID
 	epoch    []uint32 // by device: when it was come by
 	now      uint32
 	path     []model.DeviceID
 	ends     []ending // by device: how its packets end, in this epoch
+}
+
+// heard is a line, and what it watches.
+type heard struct {
+	line
+	watch *watch
 }
 
 type ending uint8
@@ -208,22 +222,34 @@ const (
 func newTableWalk(x *tableProof) *tableWalk {
 	n := len(x.g.leaving)
 	return &tableWalk{tableProof: x, model: newWalker(x.answer), first: make([]int32, len(x.g.failures)+2), epoch: make([]uint32, n),
-		ends: make([]ending, n)}
+		ends: make([]ending, n), chain: make([][]heard, n)}
 }
 
-// lineAt is the line a device takes to the leaf under a failure; false where it takes none.
-func (w *tableWalk) lineAt(d model.DeviceID, f *failure) (line, bool) {
-	for _, l := range w.chains[d][w.top[d][w.at]] {
-		if w.made[d].takes(l, f) {
-			return l, true
+// lineAt is the line a device takes to the leaf under a failure; nil where it takes none.
+func (w *tableWalk) lineAt(d model.DeviceID, f *failure) *heard {
+	for i := range w.chain[d] {
+		if l := &w.chain[d][i]; f.effect[l.step] != seen && (l.watch == nil || !w.isSilent(l.watch, f)) {
+			return l
 		}
 	}
-	return nowhere, false
+	return nil
 }
 
 // prove lists flaws of the leaf at a place.
 func (w *tableWalk) prove(at int32) []flaw {
-	w.at = at
+	for _, d := range w.deriving {
+		w.chain[d] = w.chain[d][:0]
+		if w.groups[d] == nil {
+			continue
+		}
+		for _, l := range w.chains[d][w.top[d][at]] {
+			h := heard{line: l}
+			if l.watch != none {
+				h.watch = w.made[d].watches[l]
+			}
+			w.chain[d] = append(w.chain[d], h)
+		}
+	}
 	leaf := w.leaves[at]
 	c := w.classOf(leaf)
 	if w.space.nodes[leaf].free {
@@ -252,14 +278,14 @@ func (w *tableWalk) prove(at int32) []flaw {
 			if w.groups[d] == nil {
 				continue
 			}
-			l, ok := w.lineAt(d, w.nothing)
-			if !ok {
+			l := w.lineAt(d, w.nothing)
+			if l == nil {
 				continue
 			}
 			of := func(f failureID) bool { add(int32(f), d); return true }
 			w.eachFailure([]stepID{l.step}, of)
-			if l.watch != none {
-				w.eachFailure(w.made[d].watches[l].steps(), of)
+			if l.watch != nil {
+				w.eachFailure(l.watch.steps(), of)
 			}
 		}
 	})
@@ -300,8 +326,8 @@ func (w *tableWalk) from(all []flaw, d model.DeviceID, leaf int32, c *class, f *
 			end = lostOnWay // by written routes: of what they do the checks tell
 			break
 		}
-		l, ok := w.lineAt(at, f)
-		if !ok || f.effect[l.step] != whole {
+		l := w.lineAt(at, f)
+		if l == nil || f.effect[l.step] != whole {
 			break
 		}
 		next := w.g.to[l.step]

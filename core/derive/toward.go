@@ -68,10 +68,13 @@ func (a *answer) turned(steps []stepID) []stepID {
 type toWork struct {
 	walker       *walker
 	still        still
+	then         still // with options that are tried
 	queue        queue
 	cost         []int32
 	came         []stepID
 	costs        []int32
+	asked        []uint32 // by failure: in which round it was asked of
+	round        uint32
 	others       []*toWork // of what is worked on beside this
 	varied       variedPaths
 	requiredOnly bool                              // failures count that are to be outlasted, and no others
@@ -90,6 +93,21 @@ func newToWork(a *answer) *toWork {
 	n := len(a.g.leaving)
 	return &toWork{walker: newWalker(a), cost: make([]int32, n), came: make([]stepID, n), costs: make([]int32, n), used: map[int32]bool{},
 		start: map[model.DeviceID]model.DeviceID{}}
+}
+
+// begin begins a round in which each failure is asked of once.
+func (w *toWork) begin(failures int) {
+	if w.asked == nil {
+		w.asked = make([]uint32, failures)
+	}
+	w.round++
+}
+
+// isNew reports whether a failure was not asked of in this round before.
+func (w *toWork) isNew(id failureID) bool {
+	before := w.asked[id]
+	w.asked[id] = w.round
+	return before != w.round
 }
 
 // shared is what a step costs more that is on the first path too.
