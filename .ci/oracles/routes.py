@@ -377,7 +377,7 @@ def main():
             load(b, d, M)
         if '--add' in opt:
             M2 = dict(M); P = list(M['parts']); rt = M['names'][s % M['n']]; new = f'  snew: {{hosts: 20, from: {"site-" + rt if M["sites"] else "home"}}}'
-            P[3] = [y.replace('    interfaces:\n', '    interfaces:\n      l9: {segment: snew, address: first}\n', 1) if y.startswith(f'  {rt}:\n') else y for y in P[3]]; M2['parts'] = tuple(P)
+            P[3] = [y.replace('    interfaces:\n', '    interfaces:\n      n9: {segment: snew, address: first}\n', 1) if y.startswith(f'  {rt}:\n') else y for y in P[3]]; M2['parts'] = tuple(P)
             e2 = load(b, d, M2, extra=[new]); A, B = rset(exp), rset(e2)
             np = [ip.ip_network(f'{i_["addresses"][0]["subnet"]}') for q in e2 if q['device'] == rt for i_ in q['interfaces'] if i_['segment'] == 'snew' for _ in [0]] 
             pref = [ip.ip_network(a_['subnet']) for q in e2 if q['device'] == rt for i_ in q['interfaces'] if i_['segment'] == 'snew' for a_ in i_['addresses'] if not a_['link_local']]

@@ -465,7 +465,8 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 	if len(open) == 0 {
 		return
 	}
-	taken := prefix.NewTaken(n.taken(spec, nil))
+	all := n.taken(spec, nil)
+	taken, own := prefix.NewTaken(all), newBeside(spec, all)
 	spaces := map[string]*prefix.Space{}
 	space := func(h home, family prefix.Family) *prefix.Space {
 		key := fmt.Sprint(h.block, family == prefix.IPv4)
@@ -493,6 +494,15 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 	})
 	var failed []need
 	for _, x := range open {
+		if slices.ContainsFunc(n.homes(spec, x.from, x.family), func(h home) bool {
+			p, ok := own.place(x, h, space(h, x.family))
+			if ok {
+				n.settle(x, p)
+			}
+			return ok
+		}) {
+			continue
+		}
 		var best *prefix.Space
 		bestLength := -1
 		for _, h := range n.homes(spec, x.from, x.family) {
