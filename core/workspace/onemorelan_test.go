@@ -39,8 +39,8 @@ func scattered(r *rand.Rand, shape coretest.Shape, protect string) string {
 	for i := range shape.Routers {
 		fmt.Fprintf(&devices, "  r%d:\n    is: router\n    loopback: true\n    interfaces:\n%s", i, interfaces[i])
 	}
-	return fmt.Sprintf("ropeswing: 1\nplan: b\nwants: {protect: %s}\nblocks: {home: [10.0.0.0/8, \"2001:db8::/32\"]}\nsegments:\n%sdevices:\n%scables:\n%s",
-		protect, segments.String(), devices.String(), cables.String())
+	return fmt.Sprintf("ropeswing: 1\nplan: b\nwants: {protect: %s}\nblocks: {home: [10.0.0.0/8, \"2001:db8::/32\"]}\n"+
+		"segments:\n%sdevices:\n%scables:\n%s", protect, segments.String(), devices.String(), cables.String())
 }
 
 // One more LAN in a network without blocks is given numbers where others send to its router already: of the routes that do not
