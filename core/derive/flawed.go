@@ -24,6 +24,7 @@ const (
 	Circling FlawKind = iota // they go round
 	Leaking                  // they leave for beyond the plan, though they are for a network of the plan
 	Losing                   // they do not arrive, though a way is left that the device could take
+	Unheard                  // probes of a watch: the device sends them or their answers another way than the path that is watched
 )
 
 // told is the flaws that are left in what is emitted, those of one failure and place together.

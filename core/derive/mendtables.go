@@ -40,7 +40,7 @@ func (a *answer) mendFlaw(e *emitted, f *flaw) bool {
 		return s.discardAt(f.leaf, f.devices[0])
 	}
 	c := &a.classes[node.class]
-	if node.free || c.link && !c.wanted && !c.demanded { // nobody is to get there: it may end anywhere
+	if node.free || c.link && !c.wanted && !c.demanded && f.kind != Unheard { // nobody is to get there: it may end anywhere
 		return s.discardAt(f.leaf, a.whereToDiscard(c, f))
 	}
 	found := false

@@ -32,13 +32,14 @@ func (a *answer) flaws(e *emitted) []flaw {
 		w := newTableWalk(x)
 		return func(i int) error { found[i] = w.prove(columns[i]); return nil }
 	})
-	return slices.Concat(found...)
+	return append(slices.Concat(found...), x.unheard()...)
 }
 
 // tableProof is routes as they are emitted, ready to be followed.
 type tableProof struct {
 	*lookup
 	leaves []int32    // of the tree, in their order
+	place  []int32    // by node: where a leaf stands among them
 	top    [][]int32  // by device, then leaf: one more than which of its groups is the longest there; 0, its default
 	chains [][][]line // by device, then as top has it: the lines that are tried, in their order
 	wants  [][][]line // by device, then label: its lines

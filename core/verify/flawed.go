@@ -39,6 +39,8 @@ func (c *checker) flawed(flaws []derive.Flaw) {
 			what = fmt.Sprintf("%s sends packets to %s out to the world", names[0], to)
 		case derive.Losing:
 			what = fmt.Sprintf("packets from %s to %s do not arrive, though a way is left", names[0], to)
+		case derive.Unheard:
+			what = fmt.Sprintf("%s does not hand on the probes of a watch to %s by the path that is watched", names[0], to)
 		}
 		c.report(finding.New(finding.DerivedFlawed, c.spec.Wants.Place, "%s, %s: no derived routes%s were found that mend it", when, what,
 			beside).About(names[0]))
