@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Derived routes held against an own simulator. Usage: routes.py PROGRAM SEED COUNT [--remove N] [--shuffle] [--add] [--rename] [--dead]
 Tables come from 'export json'; the simulator knows longest match, distance, discard, watches, cables (seen or hidden), devices, and
-gateways that two routers share. --rename renames three routers; --dead looks at every device that fails, whatever is protected:
+gateways that two routers share, and LANs over several switches. --rename renames three routers; --dead looks at every device that fails, whatever is protected:
 nothing may circle then either. KIND=shops (or another) makes networks of that kind only."""
 import ipaddress as ip, json, os, random, re, subprocess, sys, collections, time, tempfile
 import tempfile; KEEP = os.environ.get('KEEP') or tempfile.mkdtemp()
@@ -69,8 +69,28 @@ def make(seed):
     for i in r.sample(range(n), n):
         D.append(f'  {names[i]}:\n    is: router\n    loopback: true\n    from: {"site-" + names[i] if sites else "home"}\n    interfaces:\n' + '\n'.join(f'      {a}: {{{b}}}' for a, b in ifs[i]))
     D += W; r.shuffle(S)
-    M['parts'] = (protect, B, S, D, C); M['names'] = names
+    M['parts'] = (protect, B, S, D, C); M['names'] = names; M['L'] = []
+    r = random.Random(seed * 31 + 5)
+    if r.random() < .4: switched(M, r, n)
     return M
+def switched(M, r, n):
+    """LANs of some routers over two to four switches in a tree, with hosts on most of them."""
+    S, D = M['parts'][2], M['parts'][3]
+    for v, i in enumerate(r.sample(range(n), min(n, r.randint(1, 3)))):
+        nm = M['names'][i]; seg = f's{nm}0'; k = r.randint(2, 4)
+        at = next(j for j, y in enumerate(S) if y.startswith(f'  {seg}:')); S[at] = S[at].rstrip()[:-1] + f', vlan: {100 + v}' + '}'
+        sw = [f'w{nm}{j}' for j in range(k)]; C = [(f'y{nm}0', f'{nm}:l0', f'{sw[0]}:p1')]; hosts = []; used = {q: 1 for q in sw}
+        def port(q): used[q] += 1; return f'{q}:p{used[q]}'
+        trunks = {q: [] for q in sw}
+        for j in range(1, k):
+            up = sw[r.randrange(j)]; a, b = port(up), port(sw[j]); C.append((f'y{nm}{j}', a, b)); trunks[up].append(a.split(':')[1]); trunks[sw[j]].append(b.split(':')[1])
+        for j, q in enumerate(sw):
+            for x in range(r.choice([0, 1, 1, 2]) if k + j < 60 else 0):
+                h = f'x{nm}{j}{x}'; hosts.append((h, q)); C.append((f'z{nm}{j}{x}', f'{h}:p', port(q)))
+        for q in sw: D.append(f'  {q}:\n    is: switch\n    interfaces: {{p1..p12: {{access: {seg}}}}}')
+        for h, q in hosts: D.append(f'  {h}:\n    is: host\n    interfaces: {{p: {{segment: {seg}}}}}')
+        M['parts'][4].extend(f'{c}: {a} to {b}' for c, a, b in C)
+        M['L'].append(dict(seg=seg, router=nm, iface='l0', sw=sw, cables=[(c, a.split(':')[0], b.split(':')[0]) for c, a, b in C], hosts=hosts))
 def text(M, order=None, extra=()):
     protect, B, S, D, C = M['parts']; S, D, C = list(S), list(D), list(C)
     if order is not None: r = random.Random(order); r.shuffle(S); r.shuffle(D); r.shuffle(C)
@@ -78,6 +98,8 @@ def text(M, order=None, extra=()):
 
 class Sim:
     def __init__(self, exp, M, fam):
+        self.hosts = {d['device']: int(ip.ip_address(a['address'])) for d in exp if d['is'] == 'host' for i in d['interfaces'] for a in i['addresses'] if a['family'] == f'ipv{fam}' and not a['link_local']}
+        exp = [d for d in exp if d['is'] not in ('host', 'switch')]; self.lans = {L['seg']: L for L in M['L']}; self.l2 = {c for L in M['L'] for c, a, b in L['cables']}; self.gone = set()
         self.fam = fam; V = f'ipv{fam}'; self.dev = [d['device'] for d in exp]; self.ix = {d: k for k, d in enumerate(self.dev)}
         bits = 32 if fam == 4 else 128; self.full = (1 << bits) - 1
         self.ifs, self.addr, self.routes = [], {}, []
@@ -98,7 +120,9 @@ class Sim:
         self.bits = bits
         self.cables = {}; self.far = {}
         for c in M['parts'][4]:
-            nm, rest = c.split(': ', 1); a, b = re.search(r'(\w+:\w+) to (\w+:\w+)', rest).groups()
+            nm, rest = c.split(': ', 1)
+            if nm in self.l2: continue
+            a, b = re.search(r'(\w+:\w+) to (\w+:\w+)', rest).groups()
             self.cables[nm] = (tuple(a.split(':')), tuple(b.split(':')), 'hidden' in rest)
             A, B = (self.ix[a.split(':')[0]], a.split(':')[1]), (self.ix[b.split(':')[0]], b.split(':')[1]); self.far[A] = B; self.far[B] = A
         self.seg = collections.defaultdict(list)
@@ -112,10 +136,26 @@ class Sim:
                 c = [(l, n) for n, i in self.ifs[k].items() for a, l in i['addrs'] if a >> (bits - l) == x['nh'] >> (bits - l) and l < bits or (a, l) == (x['nh'], bits)]
                 assert c, ('next hop not on link', self.dev[k], x)
                 x['o'] = max(c)[1]
+    def joined(self, seg, a, b):
+        """whether two of a LAN over switches, by name, are on one wire"""
+        L = self.lans[seg]; g = collections.defaultdict(list)
+        if a in self.gone or b in self.gone: return False
+        for c, x, y in L['cables']:
+            if c not in self.gone and x not in self.gone and y not in self.gone: g[x].append(y); g[y].append(x)
+        seen, todo = {a}, [a]
+        while todo:
+            for y in g[todo.pop()]:
+                if y not in seen: seen.add(y); todo.append(y)
+        return b in seen
     def state(self, dead_cable=None, dead_dev=None, dead_seg=None, skip=None):
         """down: interfaces without link; mute: interfaces up whose far end is gone"""
         down, mute = set(), set()
-        if dead_cable:
+        self.gone = {x for x in (dead_cable, dead_dev) if isinstance(x, str)} | ({self.dev[dead_dev]} if isinstance(dead_dev, int) else set())
+        for L in self.lans.values():
+            if not self.joined(L['seg'], L['router'], L['sw'][0]): down.add((self.ix[L['router']], L['iface']))
+            if dead_seg == L['seg']: self.gone |= {c for c, a, b in L['cables']}
+        if isinstance(dead_dev, str): dead_dev = None
+        if dead_cable and dead_cable not in self.l2:
             a, b, hid = self.cables[dead_cable]
             for x in (a, b): (mute if hid else down).add((self.ix[x[0]], x[1]))
         if dead_dev is not None:
@@ -167,7 +207,9 @@ class Sim:
             if v[0] == 'discard': return ('drop', 'discard')
             o = v[1] if v[0] == 'direct' else v[2]; nh = dst if v[0] == 'direct' else v[1]
             if (k, o) in self.mute: return ('drop', 'mute')
-            f = self.far.get((k, o))
+            f = self.far.get((k, o)); L = self.lans.get(self.ifs[k][o]['seg'])
+            if L:
+                return ('deliver',) if any(self.hosts[h] == nh and self.joined(L['seg'], L['router'], h) for h, q in L['hosts']) else ('drop', 'nobody')
             if f is None:
                 c = [q for q in self.seg.get(self.ifs[k][o]['seg'], []) if q != (k, o) and q not in self.down and q[0] != self.dead and any(a == nh for a, l_ in self.ifs[q[0]][q[1]]['addrs'])]
                 if not c: return ('drop', 'nobody')
@@ -183,6 +225,15 @@ class Sim:
             seen.add(k); s = self.step(k, dst)
             if isinstance(s, tuple): return s[0] if s[0] == 'deliver' else s[1]
             k = s
+    def of(self, e, dst, known):
+        """how a packet of an end fares: of a device, or of a host of a LAN over switches"""
+        if e[4] is None: return known[e[0], dst]
+        L = self.lans[e[3]]
+        if dst == e[1]: return 'deliver'
+        for h, q in L['hosts']:
+            if self.hosts[h] == dst: return 'deliver' if self.joined(e[3], e[4], h) else 'nobody'
+        if not self.joined(e[3], e[4], L['router']): return 'nobody'
+        return known.get((e[0], dst), 'dead')
     def probe(self, k, x):
         if (k, x['o']) in self.down or (k, x['o']) in self.mute: return False
         f = self.far.get((k, x['o']))
@@ -218,22 +269,32 @@ class Sim:
         for k, I in enumerate(self.ifs):
             if k in self.beyond: continue
             for n, i in I.items():
-                if n == 'loopback' or n.startswith('l') and not any(e[3] == i['seg'] for e in E): E.append((k, i['addrs'][0][0], n, i['seg']))
+                L = self.lans.get(i['seg'])
+                if L: # one of each switch that somebody is on, a host before the router
+                    on = {}
+                    for h, q in L['hosts']: on.setdefault(q, h)
+                    on.setdefault(L['sw'][0], None)
+                    for h in on.values(): E.append((k, self.hosts[h] if h else i['addrs'][0][0], n, i['seg'], h))
+                elif n == 'loopback' or n.startswith('l') and not any(e[3] == i['seg'] for e in E): E.append((k, i['addrs'][0][0], n, i['seg'], None))
         return E
     def lost(self, E):
         """ordered pairs that fail: (cannot, does_not, loops)"""
         comp = self.comp(); ok = {}
-        for k, a, n, s in E:
+        for k, a, n, s, h in E:
             for j in range(len(self.dev)):
                 if j != self.dead: ok[j, a] = self.walk(j, a)
         cannot = doesnot = loops = 0; eg = []
         for x in E:
             for y in E:
                 if x is y: continue
+                if x[3] == y[3] and x[3] in self.lans: # within a LAN wires decide
+                    if not self.joined(x[3], x[4] or self.dev[x[0]], y[4] or self.dev[y[0]]): cannot += 1
+                    continue
+                away = any(z[4] and not self.joined(z[3], z[4], self.dev[z[0]]) for z in (x, y))
                 gone = x[0] == self.dead or y[0] == self.dead
                 downs = (x[0], x[2]) in self.down or (y[0], y[2]) in self.down
-                if gone or downs or comp[x[0]] != comp[y[0]]: cannot += 1; continue
-                f, b = ok[x[0], y[1]], ok[y[0], x[1]]
+                if away or gone or downs or comp[x[0]] != comp[y[0]]: cannot += 1; continue
+                f, b = self.of(x, y[1], ok), self.of(y, x[1], ok)
                 if f != 'deliver' or b != 'deliver':
                     doesnot += 1; loops += 'loop' in (f, b); eg.append((self.dev[x[0]], x[2], self.dev[y[0]], y[2], f, b))
         return cannot, doesnot, loops, eg
@@ -264,7 +325,8 @@ def main():
         rc, o, e = run(b, 'show', 'routes', '--derived', cwd=d); unp = len(re.findall('not protected|cannot be protected|unprotected', o)); open(f'{d}/derived.txt', 'w').write(o)
         msg = []; tot = collections.Counter(); idle = collections.Counter()
         sims = {f: Sim(exp, M, f) for f in (4, 6)}
-        fails = [('cable', c) for c in sims[4].cables] + [('seg', sg) for sg, m in sims[4].seg.items() if M['T'] and sg in M['T']] + ([('dev', k) for k in range(len(sims[4].dev)) if k not in sims[4].beyond] if flag else [])
+        inner = [c for L in M['L'] for c, a, b_ in L['cables'] if not any(a == h or b_ == h for h, q in L['hosts'])]
+        fails = [('cable', c) for c in list(sims[4].cables) + inner] + [('seg', sg) for sg, m in sims[4].seg.items() if M['T'] and sg in M['T']] + ([('dev', k) for k in range(len(sims[4].dev)) if k not in sims[4].beyond] + [('dev', q) for L in M['L'] for q in L['sw']] if flag else [])
         base = 0
         for f, S in sims.items():
             S.state(); c, dn, lo, eg = S.lost(S.ends())
@@ -274,10 +336,10 @@ def main():
             for f, S in sims.items():
                 S.state(dead_cable=x if kind == 'cable' else None, dead_dev=x if kind == 'dev' else None, dead_seg=x if kind == 'seg' else None)
                 a1, a2, a3, a4 = S.lost(S.ends()); c += a1; dn += a2; lo += a3; eg += a4
-            name = x if kind in ('cable', 'seg') else sims[4].dev[x]
+            name = x if isinstance(x, str) else sims[4].dev[x]
             l = said.get(name, dict(lost=0, cannot=0, does_not=0, loops=0)); T['failures'] += 1
             tot['doesnot'] += dn; tot['loops'] += lo
-            if M['carriers'] and name.startswith('x'): continue
+            if M['carriers'] and re.match(r'x\d', name): continue
             mine = (c + dn, c, dn)
             if mine != (l['lost'], l['cannot'], l['does_not']):
                 key = 'carrier-count' if M['carriers'] else 'MISMATCH'
@@ -303,7 +365,7 @@ def main():
         r = random.Random(s)
         for f, S in sims.items():
             U = []
-            for k, a, n, sg in S.ends():
+            for k, a, n, sg, h in S.ends():
                 if n != 'loopback': U.append(a + 3)
             for _ in range(12): U.append(int(ip.ip_address('10.0.0.0')) + r.randrange(1 << 24) if f == 4 else (0x20010db8 << 96) + r.randrange(1 << 96))
             U.append(int(ip.ip_address('203.0.113.5' if f == 4 else '2001:db9::5')))
@@ -312,12 +374,12 @@ def main():
                 for a in U:
                     for k in range(len(S.dev)):
                         if k == S.dead or k in S.beyond: continue
-                        if S.walk(k, a) == 'loop': ul += 1; (ul < 3) and msg.append(f'  unassigned {ip.ip_address(a)} loops from {S.dev[k]} without {fl[1] if fl[0] != "dev" else S.dev[fl[1]]}')
+                        if S.walk(k, a) == 'loop': ul += 1; (ul < 3) and msg.append(f'  unassigned {ip.ip_address(a)} loops from {S.dev[k]} without {S.dev[fl[1]] if isinstance(fl[1], int) else fl[1]}')
         if ul: T['unassigned-loops'] += ul
         extra = ''
         if rem:
             S = sims[4]; Rl = [(k, x) for k, R_ in enumerate(S.routes) for x in R_ if x['derived']]; r.shuffle(Rl)
-            U = [a + 3 for k, a, n, sg in S.ends() if n != 'loopback'] + [int(ip.ip_address('10.0.0.0')) + r.randrange(1 << 24) for _ in range(40)] + [int(ip.ip_address('203.0.113.5'))] + ([int(ip.ip_address('192.0.2.9'))] if S.beyond else [])
+            U = [a + 3 for k, a, n, sg, h in S.ends() if n != 'loopback'] + [int(ip.ip_address('10.0.0.0')) + r.randrange(1 << 24) for _ in range(40)] + [int(ip.ip_address('203.0.113.5'))] + ([int(ip.ip_address('192.0.2.9'))] if S.beyond else [])
             links = [i['addrs'][0][0] for I in S.ifs for n, i in I.items() if n.startswith('b')]
             def fate(skip):
                 out = []
