@@ -1,8 +1,9 @@
 #!/usr/bin/env python3
 """The one of ../shared widened: equal cost with the kernel's hash seeded anew in each round, and IPv6 errors as this kernel sends them.
+CUT=1 cuts one cable of each network: both ends keep their addresses and lose their carrier, and predictions are asked with --without.
 Predictions held against a real kernel: link-local links, /31 /127, unnumbered, recursion, equal cost, MTU steps, permits, translation, TTL.
 Usage (root): kernel.py PROGRAM SEED COUNT OUTDIR   Own namespaces only (zt<pid>…). Prints disagreements; writes OUTDIR/SEED.json and .plan.yaml"""
-import ipaddress as ip, json, os, random, subprocess, sys, re, collections, time, concurrent.futures as cf
+import atexit, ipaddress as ip, json, os, random, subprocess, sys, re, collections, time, concurrent.futures as cf
 import tempfile; KEEP = os.environ.get('KEEP') or tempfile.mkdtemp()
 PROG = 'ropeswing'; INCOMING = False; ROUNDS = int(os.environ.get('ROUNDS', '6'))
 TAG = f'zt{os.getpid()}'
@@ -13,6 +14,7 @@ def sh(cmd, check=True, t=60):
 bare = lambda a: a.split('/')[0]
 fam = lambda a: 6 if ':' in a else 4
 
+ERRORS = '/proc/sys/net/ipv4/route/error_cost'
 class Net: pass
 def errors_incoming():
     """whether this kernel sends IPv6 errors from the interface the packet came in by: h -(in)- r, and r answers by another wire"""
@@ -205,6 +207,7 @@ def make(seed):
             k = (x['to'], x['d'])
             if k not in seen: seen.add(k); out.append(x)
         D['routes'] = out
+    N.cut = None
     return N
 
 def q(x): return json.dumps(x)
@@ -274,7 +277,7 @@ SYS = ('net.ipv4.ip_forward={f} net.ipv6.conf.all.forwarding={f} net.ipv4.conf.a
 def uppeer(N, x, i):
     """does the interface have carrier: it and its far end are up"""
     e = N.dev[x]['ifs'][i]
-    if not e['up']: return False
+    if not e['up'] or e['seg'] == N.cut: return False
     if N.seg[e['seg']]['kind'] == 'lan': return True
     return all(z['up'] for D in N.dev.values() for z in D['ifs'].values() if z['seg'] == e['seg'])
 def resolve(N, x):
@@ -371,7 +374,9 @@ def realise(N):
             for i, e in D['ifs'].items(): mem[e['seg']].append((x, i, e))
         for s, S in N.seg.items():
             m = mem[s]
-            if S['kind'] == 'p2p': sh(f'ip link add {m[0][1]} netns {ns(m[0][0])} type veth peer name {m[1][1]} netns {ns(m[1][0])}')
+            if s == N.cut:
+                for k, (x, i, e) in enumerate(m): sh(f'ip link add {i} netns {ns(x)} type veth peer name {s}c{k} netns {ns("wire")} && ip -n {ns("wire")} link set {s}c{k} up')
+            elif S['kind'] == 'p2p': sh(f'ip link add {m[0][1]} netns {ns(m[0][0])} type veth peer name {m[1][1]} netns {ns(m[1][0])}')
             else:
                 w = ns('wire'); sh(f'ip -n {w} link add {s} type bridge && ip -n {w} link set {s} up')
                 for k, (x, i, e) in enumerate(m): sh(f'ip link add {i} netns {ns(x)} type veth peer name {s}x{k} netns {w} && ip -n {w} link set {s}x{k} master {s} up')
@@ -427,6 +432,9 @@ def realise(N):
             if t:
                 fn = f'{KEEP}/{TAG}.nft'; open(fn, 'w').write(t); sh(f'ip netns exec {ns(x)} nft -f {fn}')
         time.sleep(.4)
+        if N.cut:
+            for k in (0, 1): sh(f'ip -n {ns("wire")} link set {N.cut}c{k} down')
+            time.sleep(.3)
         return made
     except Exception:
         for m in made: sh(f'ip netns del {m}', check=False)
@@ -493,9 +501,11 @@ def main():
     global PROG, INCOMING
     PROG, seed, count, out = sys.argv[1], int(sys.argv[2]), int(sys.argv[3]), sys.argv[4]
     INCOMING = errors_incoming(); print('IPv6 errors come from the', 'incoming interface' if INCOMING else "address towards the sender")
+    cost = open(ERRORS).read(); open(ERRORS, 'w').write('0'); atexit.register(lambda: open(ERRORS, 'w').write(cost)) # else one in a second is told that there is no route
     os.makedirs(out, exist_ok=True); tot = collections.Counter(); cap = int(os.environ.get('CAP', '150'))
     for s in range(seed, seed + count):
-        N = make(s); f = f'{out}/{s}.plan.yaml'; open(f, 'w').write(plan(N))
+        N = make(s); N.cut = random.Random(s).choice([q for q, S in N.seg.items() if S['kind'] == 'p2p']) if os.environ.get('CUT') else None
+        without = ['--without', f'{N.cut}-cable'] if N.cut else []; f = f'{out}/{s}.plan.yaml'; open(f, 'w').write(plan(N))
         rc, o = sh(f'{PROG} check -o json -p {f}', check=False)
         if rc == 2: print(f'seed {s}: plan refused: {o[:600]}'); tot['refused'] += 1; continue
         J = jobs(N, cap); made = []
@@ -525,8 +535,8 @@ def main():
             for m in made: sh(f'ip netns del {m}', check=False)
         def predict(j):
             x, t, o = j
-            if o == 'trace': return tool(f, 'trace', x, t)
-            w = []
+            if o == 'trace': return tool(f, 'trace', x, t, *without)
+            w = list(without)
             if 'ttl' in o: w += ['--ttl', str(o['ttl'])]
             if 'size' in o: w += ['--size', str(o['size'])] + (['--no-fragment'] if o['df'] else [])
             return tool(f, 'ping', x, t, *w)
@@ -544,7 +554,7 @@ def main():
                 if any(len([e for e in (F.get('forward') or {}).get('edges', []) if e['from'] == n['id']]) > 1 for n in (F.get('forward') or {}).get('nodes', [])): c['trace-ecmp'] += 1; continue
                 for n_, kh in enumerate(k, 1):
                     h = H.get(n_)
-                    ka = None if kh is None else (t if kh[0] == 'ok' else kh[0])
+                    ka = None if kh is None else (t if kh[0] == 'ok' else kh[0].split('%')[0])
                     if h is None:
                         if F.get('loop') or not H: continue
                         h = H[max(H)]
@@ -558,6 +568,7 @@ def main():
             v = F['verdict']; kind = 'size' if 'size' in o else 'ttl' if 'ttl' in o else 'ping'
             if v in ('works', 'fails'):
                 if both == {v == 'works'}: c[kind + '-ok'] += 1
+                elif kind == 'size' and k['ok'] and (F.get('failure') or {}).get('name') == 'dropped-oversize' and any(0 < o['size'] + (28 if fam(t) == 4 else 48) - m_ <= 4 for D in N.dev.values() for e in D['ifs'].values() for m_ in [e.get('mtu') or 1500]): c['size-veth'] += 1   # veth takes four bytes more than its MTU, for a VLAN's tag
                 else: c[kind + '-differs'] += 1; bad.append((j, kind, v, F.get('failure'), k))
             else:
                 c[f'{kind}-{v}'] += 1

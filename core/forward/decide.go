@@ -5,6 +5,7 @@ package forward
 
 import (
 	"net/netip"
+	"slices"
 
 	"ropeswing/core/model"
 	"ropeswing/core/policy"
@@ -116,12 +117,13 @@ func Decide(net *Network, at At, f Flow) Decision {
 		return Decision{Deliver, true, m}
 	case at.In != model.None && !net.Spec.Devices[at.Device].Forwards:
 		return Decision{NotForwarding, ok, m}
-	case at.In != model.None && f.Source.Is6() && f.Source.IsLinkLocalUnicast():
-		return Decision{KeepOnLink, ok, m}
 	case !ok:
 		return Decision{Action: NoRoute}
 	case len(m.Hops) == 0:
 		return Decision{Discard, true, m}
+	case at.In != model.None && f.Source.Is6() && f.Source.IsLinkLocalUnicast() &&
+		!slices.ContainsFunc(m.Hops, func(h routing.Hop) bool { return h.Out == at.In }):
+		return Decision{KeepOnLink, ok, m}
 	}
 	if !m.Hops[0].Via.IsValid() && forAll(net.Spec, m, f.Destination) {
 		return Decision{Broadcast, true, m}

@@ -1,7 +1,9 @@
 package forward_test
 
 import (
+	"fmt"
 	"net/netip"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -63,8 +65,12 @@ devices:
 	x := pinged(t, net, "a", "2001:db8:2::9")
 	assert.Equal(t, "no-source-address, there, b: a has no address to send from but fe80::1, a link-local one, and b passes that on to no "+
 		"other link", says(t, net, x))
-	hops := forward.Follow(net, x).Hops
-	assert.Equal(t, "beyond scope of source address", hops[len(hops)-1].Answers[0].ICMP.Words(1))
+	var said []string // the hop limit is lowered before that is looked at
+	for _, hop := range forward.Follow(net, x).Hops {
+		said = append(said, fmt.Sprint(hop.TTL, " ", hop.Answers[0].ICMP.Words(1)))
+	}
+	assert.Equal(t, []string{"1 time exceeded", "2 beyond scope of source address"}, said)
+	assert.Equal(t, "no-route", strings.SplitN(says(t, net, pinged(t, net, "a", "2001:db8:3::9")), ",", 2)[0], "b has no route for it, whoever it is from")
 }
 
 // Where the rules leave it open which address a device sends from, and it matters, it depends; a preferred address decides, or a setting.

@@ -46,6 +46,9 @@ func Follow(net *Network, x *Exchange) *Trace {
 		hop := TraceHop{TTL: ttl}
 		var next []int
 		for _, n := range front {
+			if e := g.EndAt(n, -1); n != 0 && e.Outcome == LinkBound {
+				hop.Answers = append(hop.Answers, answer(net, g, n, e, x.Back))
+			}
 			for e, edge := range g.Nodes[n].Edges {
 				if edge.To < 0 {
 					if n != 0 { // the sender's own failure is no hop
@@ -104,7 +107,7 @@ func loopOf(g *Graph, e Ending) []model.DeviceID {
 // The route is looked up before the TTL is lowered.
 func arrival(g *Graph, n int) Ending {
 	for _, e := range g.Endings {
-		if e.Node == n && e.Edge < 0 && e.Outcome != Looped && e.Outcome != Expired {
+		if e.Node == n && e.Edge < 0 && e.Outcome != Looped && e.Outcome != Expired && e.Outcome != LinkBound {
 			return e
 		}
 	}

@@ -145,7 +145,11 @@ func (w *walker) visit(n int) {
 		w.end(Dropped, n, -1)
 	case NotForwarding:
 		w.end(NotPassedOn, n, -1)
-	case KeepOnLink:
+	case KeepOnLink: // which is seen once its TTL is lowered
+		if len(w.path) >= w.ttl {
+			w.end(Expired, n, -1)
+			break
+		}
 		w.end(LinkBound, n, -1)
 	case PassOn:
 		if len(w.path) >= w.ttl {
