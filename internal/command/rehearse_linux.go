@@ -420,7 +420,7 @@ func (r *rehearsed) failures(ctx context.Context, v *view.Rehearsal) error {
 		}
 		v.Unsettled = v.Unsettled || !settled
 		v.Failures = append(v.Failures, view.RehearsedFailure{Part: name, Pings: t.Pings, PingsAsPredicted: t.PingsAsPredicted,
-			Replies: t.Replies})
+			Replies: t.Replies, CutOff: []string{}})
 		r.add(v, t, name)
 		if ctx.Err() != nil {
 			break
@@ -430,7 +430,25 @@ func (r *rehearsed) failures(ctx context.Context, v *view.Rehearsal) error {
 		return err
 	}
 	r.lab.Settled(settlesWithin)
-	return nil
+	return r.cutOff(ctx, v)
+}
+
+// cutOff adds to each failure whom it cuts off, by the places that 'reach --failures' counts: predicted, as the pings that agree confirm.
+func (r *rehearsed) cutOff(ctx context.Context, v *view.Rehearsal) error {
+	net := r.lab.Network()
+	already := net.State.Failures()
+	ends := append(slices.Clip(reach.WithoutLinks(net.Spec, reach.Ends(net.Spec))), reach.Loopbacks(net.Spec)...)
+	var cables [][]network.Failure
+	for _, f := range reach.Cables(net.State) {
+		if !slices.Contains(already, f) {
+			cables = append(cables, []network.Failure{f})
+		}
+	}
+	err := reach.Sweep(ctx, net, reach.Asked{Ends: ends}, cables, func(l reach.Loss) { v.CutsOff(net, l) })
+	if ctx.Err() != nil { // what it has so far stands
+		return nil
+	}
+	return err
 }
 
 // add adds what came of asking.

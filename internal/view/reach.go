@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"ropeswing/core/forward"
+	"ropeswing/core/model"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
 )
@@ -271,12 +272,7 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 	for _, f := range l.Failures {
 		x.Without = append(x.Without, f.Name(spec))
 	}
-	x.CutOff = []string{}
-	for _, e := range l.CutOff() {
-		if name := e.Name(spec); !slices.Contains(x.CutOff, name) {
-			x.CutOff = append(x.CutOff, name)
-		}
-	}
+	x.CutOff = namesCutOff(spec, &l)
 	for _, w := range l.Pairs {
 		x.Paths = append(x.Paths, newReachPath(l.After, w))
 	}
@@ -286,6 +282,17 @@ func (v *Sweep) Add(net *forward.Network, l reach.Loss) {
 	if x.Lost > 0 || x.Rerouted > 0 {
 		v.Losses = append(v.Losses, x)
 	}
+}
+
+// namesCutOff names those whom a failure parts from most others, the worst first.
+func namesCutOff(spec *model.Spec, l *reach.Loss) []string {
+	names := []string{}
+	for _, e := range l.CutOff() {
+		if name := e.Name(spec); !slices.Contains(names, name) {
+			names = append(names, name)
+		}
+	}
+	return names
 }
 
 // Sort puts the worst first: what need not be lost, then what is.

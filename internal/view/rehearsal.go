@@ -9,6 +9,7 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/reach"
 )
 
 // Rehearsal is what came of a plan's network made real on this machine, beside what was
@@ -48,6 +49,19 @@ type RehearsedFailure struct {
 	Pings            int    `json:"pings"`
 	PingsAsPredicted int    `json:"pings_as_predicted"`
 	Replies          int    `json:"replies"`
+
+	Lost   int      `json:"lost"`    // paths between places that it takes, as 'reach --failures' counts them
+	CutOff []string `json:"cut_off"` // whom it parts from most others, the worst first
+}
+
+// CutsOff notes of a failure that was rehearsed whom it cuts off.
+func (v *Rehearsal) CutsOff(net *forward.Network, l reach.Loss) {
+	name := l.Failures[0].Name(net.Spec)
+	for i := range v.Failures {
+		if f := &v.Failures[i]; f.Part == name {
+			f.Lost, f.CutOff = l.Lost, namesCutOff(net.Spec, &l)
+		}
+	}
 }
 
 // RehearsedDifference is a ping or trace that is not as predicted.
@@ -74,6 +88,13 @@ func (v *Rehearsal) Headline() string {
 	}
 	if n := len(v.Failures); n > 0 {
 		text += ", with each of " + groupedCount(n, "cable") + " cut in turn"
+		cuts := 0
+		for _, f := range v.Failures {
+			if f.Lost > 0 {
+				cuts++
+			}
+		}
+		text += fmt.Sprintf(", %d of which cut somebody off", cuts)
 	}
 	if v.Stopped {
 		text += "; stopped before all was done"
@@ -132,10 +153,11 @@ func (v *Rehearsal) Text(w io.Writer, width int) {
 	}
 	if len(v.Failures) > 0 {
 		t := Table{Columns: []Column{{Key: "part", Title: "cut"}, {Key: "pings", Title: "pings", Right: true},
-			{Key: "pings_as_predicted", Title: "as predicted", Right: true}, {Key: "replies", Title: "replies", Right: true}}}
+			{Key: "pings_as_predicted", Title: "as predicted", Right: true}, {Key: "replies", Title: "replies", Right: true},
+			{Key: "lost", Title: "paths lost", Right: true}, {Key: "cut_off", Title: "cuts off"}}}
 		for _, f := range v.Failures {
 			t.Rows = append(t.Rows, []string{f.Part, grouped(big.NewInt(int64(f.Pings))), grouped(big.NewInt(int64(f.PingsAsPredicted))),
-				grouped(big.NewInt(int64(f.Replies)))})
+				grouped(big.NewInt(int64(f.Replies))), grouped(big.NewInt(int64(f.Lost))), strings.Join(f.CutOff, ", ")})
 		}
 		fmt.Fprintln(w)
 		t.Text(w, width, "", false)

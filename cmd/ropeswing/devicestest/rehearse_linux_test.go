@@ -82,6 +82,11 @@ func TestRehearseDoesAsPredicted(t *testing.T) {
 		Replies      int
 		Requirements []struct{ Outcome string }
 		Differ       []any
+		Failures     []struct {
+			Part   string
+			Lost   int
+			CutOff []string `json:"cut_off"`
+		}
 	}
 	require.NoError(t, json.Unmarshal([]byte(r.Out), &v))
 	assert.Empty(t, v.Differ)
@@ -90,6 +95,23 @@ func TestRehearseDoesAsPredicted(t *testing.T) {
 	assert.Greater(t, v.Replies, 10)
 	for _, m := range v.Requirements {
 		assert.Equal(t, "holds", m.Outcome)
+	}
+	var swept struct {
+		Losses []struct {
+			Without []string
+			Lost    int
+			CutOff  []string `json:"cut_off"`
+		}
+	}
+	require.NoError(t, json.Unmarshal([]byte(run(t, dir, "reach", "--failures", "1", "-o", "json").Out), &swept))
+	require.Len(t, swept.Losses, len(v.Failures))
+	for _, l := range swept.Losses { // the same places, counted alike
+		for _, f := range v.Failures {
+			if f.Part == l.Without[0] {
+				assert.Equal(t, l.Lost, f.Lost, f.Part)
+				assert.Equal(t, l.CutOff, f.CutOff, f.Part)
+			}
+		}
 	}
 	shown := run(t, dir, "show", "packets", "first.pcapng")
 	assert.Contains(t, shown.Out, "192.0.2.138")
