@@ -70,7 +70,8 @@ devices:
 		said = append(said, fmt.Sprint(hop.TTL, " ", hop.Answers[0].ICMP.Words(1)))
 	}
 	assert.Equal(t, []string{"1 time exceeded", "2 beyond scope of source address"}, said)
-	assert.Equal(t, "no-route", strings.SplitN(says(t, net, pinged(t, net, "a", "2001:db8:3::9")), ",", 2)[0], "b has no route for it, whoever it is from")
+	nowhere := says(t, net, pinged(t, net, "a", "2001:db8:3::9"))
+	assert.True(t, strings.HasPrefix(nowhere, "no-route, "), "b has no route for it, whoever it is from: %s", nowhere)
 }
 
 // Where the rules leave it open which address a device sends from, and it matters, it depends; a preferred address decides, or a setting.

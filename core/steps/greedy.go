@@ -32,35 +32,58 @@ func (j *judge) straight(helpers, harmless bool) []*place {
 			return cmp.Or(cmp.Compare(j.elsewhere(a), j.elsewhere(b)), cmp.Compare(len(a.step), len(b.step)),
 				cmp.Compare(j.phase(a, helpers), j.phase(b, helpers)))
 		})
-		var best *place
-		var least cost
-		for _, next := range all {
-			if best != nil && j.asked >= j.most && j.known[keyOf(next.levels)] == nil {
-				continue // there is no time to look at more than one
-			}
-			j.judgeStep(next)
-			c := next.cost
-			for i := range c {
-				c[i] -= p.cost[i]
-			}
-			if c[logins], c[count] = 0, 0; next.moves {
-				c[logins] = 1
-			}
-			if best == nil || slices.Compare(c[:], least[:]) < 0 {
-				best, least = next, c
-			}
-			if least == (cost{}) {
-				break
-			}
-			harmed[next.step[0]] = true
-		}
-		p = best
+		p = j.first(p, all, harmed)
 		path = append(path, p)
 		if harmless && p.cost.harms() {
 			return nil
 		}
 	}
 	return path
+}
+
+// first is what comes next: the first that costs nothing but a step and a login on the way, else what costs least. What
+// costs pairs or logins is not asked about requirements before all others were found to cost something too.
+func (j *judge) first(p *place, all []*place, harmed map[moved]bool) *place {
+	costOf := func(next *place) cost {
+		c := next.cost
+		for i := range c {
+			c[i] -= p.cost[i]
+		}
+		if c[logins], c[count] = 0, 0; next.moves {
+			c[logins] = 1
+		}
+		return c
+	}
+	var looked []*place
+	for _, next := range all {
+		if len(looked) > 0 && j.asked >= j.most && j.known[keyOf(next.levels)] == nil {
+			continue // there is no time to look at more than one
+		}
+		looked = append(looked, next)
+		if !harmed[next.step[0]] { // most likely it harms nobody now
+			j.atOnce(next.levels, true)
+		}
+		if j.judgePairs(next); costOf(next) == (cost{}) {
+			if j.judgePromises(next); costOf(next) == (cost{}) {
+				for _, other := range looked {
+					j.settle(j.at(other.levels))
+				}
+				return next
+			}
+		}
+		harmed[next.step[0]] = true
+	}
+	var best *place
+	var least cost
+	for _, next := range looked {
+		if !next.judged {
+			j.judgePromises(next)
+		}
+		if c := costOf(next); best == nil || slices.Compare(c[:], least[:]) < 0 {
+			best, least = next, c
+		}
+	}
+	return best
 }
 
 // elsewhere orders devices: the one of the step before, then what others run, who are to

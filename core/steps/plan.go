@@ -175,8 +175,9 @@ type judge struct {
 // state is a state in between, judged.
 type state struct {
 	levels []compare.Level
-	unmet  []int // of those that hold before and after
 	broken []int // of the pairs
+	unmet  []int // of those that hold before and after; see unmetIn
+	asked  bool  // unmet was looked at
 	logins map[model.DeviceID][]Login
 
 	// What it was judged by: made when it is asked for, and forgotten where many are judged.
@@ -195,8 +196,12 @@ func (s *state) network(j *judge) *forward.Network {
 	return s.net
 }
 
-// forget drops what a state was judged by.
-func (s *state) forget() { s.net, s.ends, s.matrix = nil, nil, nil }
+// settle drops what a state was judged by, where there are many.
+func (j *judge) settle(s *state) {
+	if len(j.items) > few && j.pairs != nil {
+		s.net, s.ends, s.matrix = nil, nil, nil
+	}
+}
 
 func newJudge(w *Worksheet, sessions map[model.DeviceID]netip.Addr) *judge {
 	j := &judge{Worksheet: w, spec: w.result.Net.Spec, sessions: sessions, known: map[string]*state{}}
@@ -221,7 +226,7 @@ func newJudge(w *Worksheet, sessions map[model.DeviceID]netip.Addr) *judge {
 		return true
 	})
 	for n := range j.spec.Must {
-		if !slices.Contains(before.unmet, n) && !slices.Contains(after.unmet, n) {
+		if !slices.Contains(j.unmetIn(before), n) && !slices.Contains(j.unmetIn(after), n) {
 			j.met = append(j.met, n)
 		}
 	}
@@ -285,7 +290,10 @@ func (j *judge) goal() []compare.Level {
 }
 
 // at judges the state in which items are as far as levels say.
-func (j *judge) at(levels []compare.Level) *state {
+func (j *judge) at(levels []compare.Level) *state { return j.atOnce(levels, false) }
+
+// atOnce is at, with the requirements that do not hold, which are asked about beside all else.
+func (j *judge) atOnce(levels []compare.Level, promises bool) *state {
 	key := keyOf(levels)
 	if s := j.known[key]; s != nil {
 		return s
@@ -303,27 +311,33 @@ func (j *judge) at(levels []compare.Level) *state {
 			}
 		},
 		func() {
-			for _, n := range verify.PromisesOf(net).Unmet {
-				if j.met == nil || slices.Contains(j.met, n) {
-					s.unmet = append(s.unmet, n)
-				}
-			}
-		},
-		func() {
 			for i, d := range j.devices {
 				logins[i] = j.loginsAt(net, d)
 			}
 		},
+	}
+	if promises {
+		parts = append([]func(){func() { j.unmetIn(s) }}, parts...)
 	}
 	parallel.Each(len(parts), func(i int) { parts[i]() })
 	for i, d := range j.devices {
 		s.logins[d] = logins[i]
 	}
 	j.known[key] = s
-	if len(j.items) > few && j.pairs != nil {
-		s.forget()
-	}
 	return s
+}
+
+// unmetIn is the requirements that do not hold in a state. They take longest to look at, with all that may fail, and are looked at last.
+func (j *judge) unmetIn(s *state) []int {
+	if !s.asked {
+		s.asked = true
+		for _, n := range verify.PromisesOf(s.network(j)).Unmet {
+			if j.met == nil || slices.Contains(j.met, n) {
+				s.unmet = append(s.unmet, n)
+			}
+		}
+	}
+	return s.unmet
 }
 
 func keyOf(levels []compare.Level) string {

@@ -102,10 +102,10 @@ func (j *judge) search() ([]*place, bool) {
 		limit = j.asked + mostFew
 	}
 	if c := best[len(best)-1].cost; !c.harms() && len(j.items) > few {
-		limit = j.asked + mostMany/10 // only logins and steps could be fewer
+		limit = j.asked + mostMany/20 // only logins and steps could be fewer
 	}
 	if work := len(j.ends)*len(j.ends) + 20*len(j.spec.Interfaces); len(j.items) > few && work > 1000 {
-		limit = j.asked + mostMany*1000/work
+		limit = min(limit, j.asked+mostMany*1000/work)
 	}
 	f := frontier{{levels: j.start(), on: model.None, judged: true}}
 	seen := map[string]bool{}
@@ -236,9 +236,21 @@ func (j *judge) atLeast(p *place) cost {
 // judgeStep adds what the last step of an order costs: what fails in the state it leads to,
 // and what becomes of the operator.
 func (j *judge) judgeStep(p *place) {
+	j.judgePairs(p)
+	j.judgePromises(p)
+}
+
+// judgePromises adds the requirements that do not hold in the state the last step of an order leads to.
+func (j *judge) judgePromises(p *place) {
 	p.judged = true
 	s := j.at(p.levels)
-	p.cost[unmet] += len(s.unmet)
+	p.cost[unmet] += len(j.unmetIn(s))
+	j.settle(s)
+}
+
+// judgePairs adds what the last step of an order costs, but for requirements.
+func (j *judge) judgePairs(p *place) {
+	s := j.at(p.levels)
 	p.cost[broken] += len(s.broken)
 	login, session, then := j.session(p)
 	switch session {
@@ -341,7 +353,7 @@ func (j *judge) tell(path []*place) {
 		if now == nil {
 			now = &state{}
 		}
-		for _, m := range now.unmet {
+		for _, m := range j.unmetIn(now) {
 			s.Unmet = append(s.Unmet, j.spec.Must[m].Text)
 		}
 		if len(now.broken) > 0 {
@@ -350,7 +362,7 @@ func (j *judge) tell(path []*place) {
 		if before != nil {
 			s.Works = j.newlyWorks(before, now)
 			if len(j.items) > few {
-				before.forget()
+				j.settle(before)
 			}
 		}
 		s.Last = !slices.ContainsFunc(path[n+1:], func(q *place) bool { return q.on == p.on })

@@ -30,20 +30,22 @@ func (c *checker) all() {
 }
 
 type checker struct {
-	net     *forward.Network
-	spec    *model.Spec
-	derived derive.Result
-	found   []finding.Finding
-	said    said
-	inForce *model.Spec                // with pending permits in force, once it is asked for
-	allPass *forward.Network           // in which everything passes, once it is asked for
-	trials  int                        // how many remedies were tried
-	budget  *Budget                    // for remedies
-	written map[netip.Prefix]*likeness // what destinations are written like, as far as it was asked
-	realms  *model.Realms              // what routing tables keep apart, once it is asked for
-	slips   []slip                     // those that were found
-	sampled bool                       // not every pair was asked for slips
-	plain   bool                       // no slips are looked for
+	net      *forward.Network
+	spec     *model.Spec
+	derived  derive.Result
+	found    []finding.Finding
+	said     said
+	inForce  *model.Spec                 // with pending permits in force, once it is asked for
+	allPass  *forward.Network            // in which everything passes, once it is asked for
+	trials   int                         // how many remedies were tried
+	budget   *Budget                     // for remedies
+	written  map[netip.Prefix]*likeness  // what destinations are written like, as far as it was asked
+	realms   *model.Realms               // what routing tables keep apart, once it is asked for
+	failed   map[string]*forward.Network // with parts out of order, as far as requirements asked
+	failedOf *forward.Network            // the network of those
+	slips    []slip                      // those that were found
+	sampled  bool                        // not every pair was asked for slips
+	plain    bool                        // no slips are looked for
 
 	endOrder []int                            // the ends of reached by address, once they are asked for
 	inOrder  []netip.Addr                     // every address in the plan, sorted, once it is asked for

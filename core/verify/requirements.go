@@ -10,6 +10,7 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/network"
+	"ropeswing/core/parallel"
 	"ropeswing/core/policy"
 	"ropeswing/core/prefix"
 	"ropeswing/core/reach"
@@ -78,7 +79,7 @@ func (c *checker) under(r *model.Requirement) ([]*forward.Network, *unknownPart)
 		failures = append(failures, f)
 	}
 	if len(failures) > 0 {
-		net = net.Update(net.State.With(failures...))
+		net = c.without([][]network.Failure{failures})[0]
 	}
 	nets := []*forward.Network{net}
 	var each []network.Failure
@@ -92,11 +93,37 @@ func (c *checker) under(r *model.Requirement) ([]*forward.Network, *unknownPart)
 		}
 		each = slices.DeleteFunc(reach.Devices(c.spec), func(f network.Failure) bool { return own[f.Device] })
 	}
-	for _, f := range each {
-		nets = append(nets, net.Update(net.State.With(append(slices.Clone(failures), f)...)))
+	all := make([][]network.Failure, len(each))
+	for i, f := range each {
+		all[i] = append(slices.Clone(failures), f)
 	}
-	return nets, nil
+	return append(nets, c.without(all)...), nil
 }
+
+// without is the network with each of some sets of parts out of order. What was made for one requirement serves the others.
+func (c *checker) without(all [][]network.Failure) []*forward.Network {
+	if c.failed == nil || c.failedOf != c.net { // remedies are tried in others
+		c.failed, c.failedOf = map[string]*forward.Network{}, c.net
+	}
+	nets := make([]*forward.Network, len(all))
+	for i, f := range all {
+		nets[i] = c.failed[fmt.Sprint(f)]
+	}
+	parallel.Each(len(all), func(i int) {
+		if nets[i] == nil {
+			nets[i] = c.net.Update(c.net.State.With(all[i]...))
+		}
+	})
+	if len(c.failed) < mostKept {
+		for i, f := range all {
+			c.failed[fmt.Sprint(f)] = nets[i]
+		}
+	}
+	return nets
+}
+
+// mostKept is how many networks with something out of order are kept for other requirements.
+const mostKept = 200
 
 // tryAll tries every way a requirement covers, and returns the first that speaks
 // against it.
