@@ -88,7 +88,7 @@ func deadDevices(spec *model.Spec) []network.Failure {
 // router, under no single failure of a cable, a segment or a device, at no level of protection.
 func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 	t.Parallel()
-	for seed := range coretest.Cases(25, 150) {
+	for seed := range coretest.Cases(12, 150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 5))
 		text := coretest.RandomNetwork(r, "{protect: "+model.Protections[seed%4]+"}")
 		net, _ := derived(t, text)
@@ -128,7 +128,7 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 // protected, and nothing else is.
 func TestWhatIsNotProtectedIsListed(t *testing.T) {
 	t.Parallel()
-	for seed := range coretest.Cases(25, 150) {
+	for seed := range coretest.Cases(12, 150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 6))
 		text := coretest.RandomNetwork(r, "{world: none}")
 		net, result := derived(t, text)

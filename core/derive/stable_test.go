@@ -36,6 +36,9 @@ func TestOneMoreLANChangesNoLine(t *testing.T) {
 			text := shape.Plan(3, carriers, "{}")
 			before := routes(text)
 			for site := range shape.Routers {
+				if site%3 > 0 && !coretest.Long() {
+					continue
+				}
 				more := strings.Replace(text,
 					"segments:\n", fmt.Sprintf("segments:\n  more: {prefix: [10.%d.%d.128/27, \"2001:db8:%x:4::/64\"]}\n", site/200, site%200,
 						0x100+site), 1)

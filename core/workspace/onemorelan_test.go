@@ -48,7 +48,7 @@ func scattered(r *rand.Rand, shape coretest.Shape, protect string) string {
 func TestOneMoreLANWithoutBlocksChangesNextToNoOtherLine(t *testing.T) {
 	t.Parallel()
 	random := rand.New(rand.NewPCG(41, 7))
-	worse, networks := 0, coretest.Cases(60, 300)
+	worse, networks := 0, coretest.Cases(25, 300)
 	for range networks {
 		shape := coretest.Chords(random, 4+random.IntN(16), 40)
 		text := scattered(random, shape, []string{"links", "own"}[random.IntN(2)])

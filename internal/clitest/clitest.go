@@ -38,7 +38,7 @@ func Main(m *testing.M, into *string) int {
 	defer os.RemoveAll(dir)
 	program = filepath.Join(dir, "ropeswing")
 	*into = program
-	build := exec.Command("go", "build", "-o", program, "ropeswing/cmd/ropeswing")
+	build := exec.Command("go", "build", "-ldflags=-s -w", "-o", program, "ropeswing/cmd/ropeswing")
 	build.Env = append(os.Environ(), "CGO_ENABLED=0")
 	if out, err := build.CombinedOutput(); err != nil {
 		panic(string(out))
