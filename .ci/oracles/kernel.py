@@ -3,7 +3,7 @@
 CUT=1 cuts one cable of each network: both ends keep their addresses and lose their carrier, and predictions are asked with --without.
 Predictions held against a real kernel: link-local links, /31 /127, unnumbered, recursion, equal cost, MTU steps, permits, translation, TTL.
 Usage (root): kernel.py PROGRAM SEED COUNT OUTDIR   Own namespaces only (zt<pid>…). Prints disagreements; writes OUTDIR/SEED.json and .plan.yaml"""
-import atexit, ipaddress as ip, json, os, random, subprocess, sys, re, collections, time, concurrent.futures as cf
+import atexit, ipaddress as ip, json, os, random, signal, subprocess, sys, re, collections, time, concurrent.futures as cf
 import tempfile; KEEP = os.environ.get('KEEP') or tempfile.mkdtemp()
 PROG = 'ropeswing'; INCOMING = False; ROUNDS = int(os.environ.get('ROUNDS', '6'))
 TAG = f'zt{os.getpid()}'
@@ -501,7 +501,7 @@ def main():
     global PROG, INCOMING
     PROG, seed, count, out = sys.argv[1], int(sys.argv[2]), int(sys.argv[3]), sys.argv[4]
     INCOMING = errors_incoming(); print('IPv6 errors come from the', 'incoming interface' if INCOMING else "address towards the sender")
-    cost = open(ERRORS).read(); open(ERRORS, 'w').write('0'); atexit.register(lambda: open(ERRORS, 'w').write(cost)) # else one in a second is told that there is no route
+    cost = open(ERRORS).read(); open(ERRORS, 'w').write('0'); atexit.register(lambda: open(ERRORS, 'w').write(cost)); signal.signal(signal.SIGTERM, lambda *a: sys.exit(1)) # else one in a second is told that there is no route
     os.makedirs(out, exist_ok=True); tot = collections.Counter(); cap = int(os.environ.get('CAP', '150'))
     for s in range(seed, seed + count):
         N = make(s); N.cut = random.Random(s).choice([q for q, S in N.seg.items() if S['kind'] == 'p2p']) if os.environ.get('CUT') else None

@@ -194,7 +194,7 @@ devices:
 		"10.20.0.1": "10.7.0.1", // in the next hop's subnet
 		"10.30.0.1": "10.1.0.1",
 		"10.7.0.2":  "10.7.0.1",
-		"10.40.0.1": "10.1.0.1", // the interface has none: another's
+		"10.40.0.1": "10.9.9.9", // the interface has none: the loopback's, before others', as a kernel chooses
 		"10.9.9.9":  "10.9.9.9", // to itself
 	} {
 		got, ok := forward.Source(net, r, netip.MustParseAddr(to))
@@ -203,6 +203,19 @@ devices:
 	}
 	_, ok := forward.Source(net, r, netip.MustParseAddr("2001:db8::1"))
 	assert.False(t, ok, "no IPv6 at all")
+}
+
+// Of IPv6 addresses on other interfaces that are equally good, the loopback's comes first: both share 40 bits with the target.
+func TestOfEqualSourcesTheLoopbacksIsFirst(t *testing.T) {
+	net := coretest.Network(t, `
+segments: {lan: {prefix: "2001:db8:3::/64"}, w: {}}
+devices:
+  r: {is: router, interfaces: {e: {segment: lan, address: 1}, u: {segment: w, address: none}}, loopback: "2001:db8:9:2::1",
+    routes: {"2001:db8:ff:3::/64": {out: u}}}
+`)
+	got, ok := forward.Source(net, 0, netip.MustParseAddr("2001:db8:ff:3::"))
+	assert.True(t, ok)
+	assert.Equal(t, "2001:db8:9:2::1", got.String())
 }
 
 // RFC 6724 §5, one rule each, the examples of §10.1 where they are about

@@ -66,7 +66,7 @@ func WhySource(net *Network, d model.DeviceID, to, source netip.Addr) string {
 	case found && m.Local:
 		return "it asks itself"
 	case !found || len(m.Hops) == 0:
-		return "the first on an interface that is up"
+		return "the first on an interface that is up, loopbacks before others"
 	}
 	hop := m.Hops[0]
 	for _, h := range m.Hops {
@@ -143,12 +143,12 @@ func source4(i *model.Interface, via netip.Addr) (netip.Addr, bool) {
 	return best, best.IsValid()
 }
 
-// anySource is the first address of the family on any interface of a routing table that is up.
+// anySource is the first address of the family on any interface of a routing table that is up, loopbacks before others.
 func anySource(net *Network, d model.DeviceID, to netip.Addr, table string) (netip.Addr, bool) {
 	if to.Is6() {
 		return source6(net, d, model.None, to)
 	}
-	for _, id := range net.Spec.InterfacesOf(d) {
+	for _, id := range loopbacksFirst(net.Spec, d) {
 		if !net.State.IsUp(id) {
 			continue
 		}
@@ -159,6 +159,16 @@ func anySource(net *Network, d model.DeviceID, to netip.Addr, table string) (net
 		}
 	}
 	return netip.Addr{}, false
+}
+
+// loopbacksFirst lists the interfaces of a device, the loopback before others, as systems number theirs.
+func loopbacksFirst(spec *model.Spec, d model.DeviceID) []model.InterfaceID {
+	all := spec.InterfacesOf(d)
+	i := slices.IndexFunc(all, func(id model.InterfaceID) bool { return spec.Interfaces[id].Kind == model.Loopback })
+	if i <= 0 {
+		return all
+	}
+	return slices.Concat(all[i:i+1], all[:i], all[i+1:])
 }
 
 // source6 is the first of those that are equally good by RFC 6724 §5.
@@ -181,7 +191,7 @@ func sources6(net *Network, d model.DeviceID, out model.InterfaceID, to netip.Ad
 		table = net.Spec.Interfaces[out].Table
 	}
 	bestOut := false
-	for _, id := range net.Spec.InterfacesOf(d) {
+	for _, id := range loopbacksFirst(net.Spec, d) {
 		if !net.State.IsUp(id) || net.Spec.Interfaces[id].Table != table {
 			continue
 		}

@@ -39,7 +39,7 @@ devices:
 		{"r", "198.51.100.7", "10.2.0.1", "the primary one on b in the next hop's subnet"},
 		{"r", "10.1.0.1", "10.1.0.1", "it asks itself"},
 		{"r", "10.1.0.9", "10.2.0.1", "the one it was told to send from"},
-		{"r", "172.16.0.9", "10.1.0.1", "the first on an interface that is up"},
+		{"r", "172.16.0.9", "10.9.0.1", "the first on an interface that is up, loopbacks before others"},
 		{"r", "2001:db8:1::9", "2001:db8:1::1", "the best on a, by which it leaves (RFC 6724 §5)"},
 		{"x", "203.0.113.1", "10.1.0.9", "the primary one on e in the next hop's subnet"},
 		{"six", "2001:db8:7::9", "2001:db8:7::1", "the best on e, by which it leaves (RFC 6724 §5)"},
