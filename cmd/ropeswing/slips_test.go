@@ -106,6 +106,18 @@ func TestAnAnswerThatCannotBeWritten(t *testing.T) {
 	}
 }
 
+// Who wants no output, and says so as other languages' libraries do, by the null device opened for reading too, is not refused.
+func TestAnOutputThatNobodyWants(t *testing.T) {
+	t.Parallel()
+	null, err := os.OpenFile(os.DevNull, os.O_RDWR, 0)
+	require.NoError(t, err)
+	defer null.Close()
+	cmd := exec.Command(program, "check")
+	var said bytes.Buffer
+	cmd.Dir, cmd.Stdout, cmd.Stderr = lights(t), null, &said
+	assert.NoError(t, cmd.Run(), said.String())
+}
+
 // One file of a folder that cannot be read is told; the others are read.
 func TestOneBadFileOfAFolder(t *testing.T) {
 	t.Parallel()

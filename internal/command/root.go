@@ -73,7 +73,9 @@ type app struct {
 
 // Main runs the program and returns its exit code.
 func Main(args []string, stdout, stderr *os.File) int {
-	if isClosed(stdout) {
+	// Of an output that was closed the runtime has made the null device, opened for reading and writing, which is also what other
+	// languages' libraries give those whose output they do not want: it cannot be told apart, and nobody is refused for it.
+	if _, err := stdout.Stat(); err != nil {
 		fmt.Fprintln(stderr, "ropeswing: the answer cannot be written: standard output is closed")
 		return ExitUnusable
 	}
