@@ -2,6 +2,7 @@ package assign_test
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"testing"
 
@@ -302,4 +303,36 @@ func FuzzReadLedger(f *testing.F) {
 		require.Empty(t, found)
 		require.Equal(t, string(once), string(second.Text()))
 	})
+}
+
+// A LAN that comes later lies beside what its router has, in the smallest prefix in which nobody else has anything, and says so; one
+// of two routers, or where others have something all around, is the next that is free.
+func TestALANThatComesLaterLiesBesideItsRouters(t *testing.T) {
+	for _, tt := range []struct{ two, on, also, want, why string }{
+		{"10.48.9.0/25", "r", "", "10.48.7.64/27", "20 hosts, 1 of its own: 21 addresses; beside what r has, so that others' routes stay"},
+		{"10.48.9.0/25", "s", "", "10.48.9.128/27", "20 hosts, 1 of its own: 21 addresses; beside what s has, so that others' routes stay"},
+		{"10.48.9.0/25", "r", "s", "10.48.7.64/27", "20 hosts, 2 of its own: 22 addresses"},
+		{"10.48.7.64/26", "r", "", "10.48.7.128/27", "20 hosts, 1 of its own: 21 addresses"},
+	} {
+		at := func(router string) string {
+			if router == tt.on || router == tt.also {
+				return ", b: {segment: more}"
+			}
+			return ""
+		}
+		g := assigned(t, `
+blocks: {home: [10.48.0.0/16]}
+segments:
+  one: {prefix: 10.48.7.0/26}
+  two: {prefix: `+tt.two+`}
+  more: {hosts: 20}
+devices:
+  r: {is: router, interfaces: {a: {segment: one}`+at("r")+`}}
+  s: {is: router, interfaces: {a: {segment: two}`+at("s")+`}}
+`, nil)
+		i := slices.IndexFunc(g.changes, func(c assign.Change) bool { return c.Entry.Owner == "more" })
+		require.GreaterOrEqual(t, i, 0)
+		assert.Equal(t, tt.want, g.changes[i].Entry.Number(), "%+v", tt)
+		assert.Equal(t, tt.why, g.changes[i].Because.Words(), "%+v", tt)
+	}
 }

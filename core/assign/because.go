@@ -43,6 +43,8 @@ type Because struct {
 	Subnets, Loopbacks, Blocks int    // of TakersNeed: how many take from the block
 	Alike                      string // of TakersNeed: the word of the blocks that are as large as this one
 	Nibble                     bool   // of TakersNeed: its length is rounded to a multiple of four
+
+	Beside string // of a subnet: the router whose numbers it lies beside; "" where it is the next that is free
 }
 
 // BecauseOf is why a segment's subnet of a family has its length.

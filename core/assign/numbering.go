@@ -497,6 +497,7 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 		if slices.ContainsFunc(n.homes(spec, x.from, x.family), func(h home) bool {
 			p, ok := own.place(x, h, space(h, x.family))
 			if ok {
+				x.because.Beside = spec.Devices[own.only[x.owner]].Name
 				n.settle(x, p)
 			}
 			return ok

@@ -9,6 +9,14 @@ import (
 
 // Words says why a number is given, or why it is no longer.
 func (b Because) Words() string {
+	text := b.words()
+	if b.Beside != "" {
+		text += "; beside what " + b.Beside + " has, so that others' routes stay"
+	}
+	return text
+}
+
+func (b Because) words() string {
 	switch b.Code {
 	case WasItsOwn:
 		return "it was its own before"
