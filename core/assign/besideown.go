@@ -73,20 +73,36 @@ func (b *beside) place(x need, h home, s *prefix.Space) (netip.Prefix, bool) {
 		return netip.Prefix{}, false
 	}
 	for bits := x.length - 1; bits > 0; bits-- {
+		var last netip.Prefix // in order, so that those in one prefix follow each other
 		for _, own := range b.owns[d] {
 			if own.Bits() <= bits || prefix.FamilyOf(own.Addr()) != x.family {
 				continue
 			}
 			around := netip.PrefixFrom(own.Addr(), bits).Masked()
+			if around == last {
+				continue
+			}
+			last = around
 			if !slices.ContainsFunc(h.own, func(p netip.Prefix) bool { return prefix.Covers(p, around) }) || !b.isOf(d, around) {
 				continue
 			}
 			if p, ok := s.TakeIn(x.length, around); ok {
+				b.note(p, d)
 				return p, true
 			}
 		}
 	}
 	return netip.Prefix{}, false
+}
+
+// note adds a number that was given meanwhile, and whose it is; none, nobody's alone.
+func (b *beside) note(p netip.Prefix, d model.DeviceID) {
+	if len(b.owns) == 0 {
+		return // nothing is asked of
+	}
+	at, _ := slices.BinarySearchFunc(b.taken, p.Addr(), func(q netip.Prefix, at netip.Addr) int { return q.Addr().Compare(at) })
+	b.taken = slices.Insert(b.taken, at, p)
+	b.router[p] = d
 }
 
 // isOf reports whether all that is taken within a prefix is a router's own.

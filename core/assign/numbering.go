@@ -521,6 +521,7 @@ func (n *Numbering) place(spec *model.Spec, open []need) {
 			failed = append(failed, x)
 			continue
 		}
+		own.note(p, model.None)
 		n.settle(x, p)
 	}
 	for _, x := range failed { // now that the others have theirs, what is free is told rightly
