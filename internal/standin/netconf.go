@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -167,7 +168,7 @@ func (s *server) serve(ctx context.Context, rw io.ReadWriteCloser) {
 	}()
 	var b strings.Builder
 	b.WriteString(xml.Header + `<hello xmlns="` + netconfSpace + `"><capabilities>`)
-	for _, c := range x.trouble.capabilities() {
+	for _, c := range append(slices.Clip(x.trouble.capabilities()), x.trouble.libraryCapability()) {
 		b.WriteString("<capability>" + strings.ReplaceAll(c, "&", "&amp;") + "</capability>")
 	}
 	fmt.Fprintf(&b, "</capabilities><session-id>%d</session-id></hello>", x.id)
@@ -384,7 +385,7 @@ func (x *session) do(r *element) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		data.children = append(data.children, x.clock())
+		data.children = append(data.children, x.ofItself()...)
 		return x.shown(data, r.child("filter"), netconfSpace)
 	case "get-config":
 		store := storeOf(r.child("source"))
@@ -403,7 +404,7 @@ func (x *session) do(r *element) (string, error) {
 			return "", err
 		}
 		if store == "operational" {
-			data.children = append(data.children, x.clock())
+			data.children = append(data.children, x.ofItself()...)
 		}
 		if r.child("xpath-filter") != nil {
 			return "", refused("unknown-element", "/rpc/get-data/xpath-filter", "filters are subtrees: subtree-filter")
@@ -473,6 +474,12 @@ func storeOf(e *element) string {
 		return e.children[0].name
 	}
 	return ""
+}
+
+// ofItself is what a device says of itself beside its datastores.
+func (s *server) ofItself() []*element {
+	now, before := s.trouble.library()
+	return []*element{s.clock(), now, before}
 }
 
 // clock is what a device says of its clock (RFC 7317).

@@ -204,7 +204,7 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 			words = append(words, word)
 		}
 	}
-	library := "<yang-library-version" + " xmlns=\"" + restconfSpace + "\">2019-01-04</yang-library-version>"
+	library := "<yang-library-version" + " xmlns=\"" + restconfSpace + "\">" + libraryRevision + "</yang-library-version>"
 	switch {
 	case len(words) == 0 && reading:
 		return yangXML, []byte(`<restconf xmlns="` + restconfSpace + `"><data/><operations/>` + library + "</restconf>"), nil
@@ -212,9 +212,10 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 		return yangXML, []byte(`<operations xmlns="` + restconfSpace + `"/>`), nil
 	case len(words) == 1 && words[0] == "yang-library-version" && reading:
 		return yangXML, []byte(library), nil
-	case len(words) > 1 && words[len(words)-1] == "ietf-system:system-state" && reading && words[0] != "operations":
+	case len(words) == 2 && words[0] == "data" && reading && w.itself(words[1]) != nil,
+		len(words) == 3 && words[0] == "ds" && words[1] == "ietf-datastores:operational" && reading && w.itself(words[2]) != nil:
 		var b bytes.Buffer
-		w.clock().write(&b, "")
+		w.itself(words[len(words)-1]).write(&b, "")
 		return yangXML, b.Bytes(), nil
 	case len(words) > 0 && words[0] == "data":
 		store := "operational"
@@ -235,6 +236,13 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 		return w.resource(head, r, store, words[2:])
 	}
 	return "", nil, errNotThere
+}
+
+// itself is what a device says of itself beside its datastores, by its name; nil where it says nothing by that.
+func (w *web) itself(name string) *element {
+	now, before := w.trouble.library()
+	return map[string]*element{"ietf-system:system-state": w.clock(), "ietf-yang-library:yang-library": now,
+		"ietf-yang-library:modules-state": before, "ietf-restconf-monitoring:restconf-state": restconfState()}[name]
 }
 
 // resource reads or changes one place of a datastore.
