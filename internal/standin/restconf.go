@@ -256,7 +256,11 @@ func (w *web) resource(head http.Header, r *http.Request, store string, words []
 		return "", nil, err
 	}
 	head.Set("ETag", tag(running))
-	steps, err := placesOf(words)
+	of := config
+	if r.Method == http.MethodGet || r.Method == http.MethodHead {
+		of = said()
+	}
+	steps, err := placesOf(words, of)
 	if err != nil {
 		return "", nil, err
 	}
@@ -345,8 +349,7 @@ var modules = map[string]string{
 }
 
 // placesOf reads a path: MODULE:NAME, and NAME=KEY,KEY for an entry of a list.
-func placesOf(words []string) ([]pathStep, error) {
-	at := config
+func placesOf(words []string, at *schema) ([]pathStep, error) {
 	space := ""
 	var all []pathStep
 	for _, word := range words {

@@ -37,6 +37,9 @@ func TestRestconfReads(t *testing.T) {
 		"/restconf/data":                 "oper-status",
 		"/restconf/data/ietf-interfaces:interfaces/interface=eth0/ietf-ip:ipv4/address=192.0.2.1": "<prefix-length>25</prefix-length>",
 		"/restconf/ds/ietf-datastores:startup/ietf-interfaces:interfaces":                         "eth1",
+		"/restconf/ds/ietf-datastores:operational/ietf-routing:routing/ribs":                      "<name>ipv4-main</name>",
+		"/restconf/data/ietf-routing:routing/ribs/rib=ipv4-main/routes":                           "destination-prefix",
+		"/restconf/data/ietf-interfaces:interfaces/interface=eth0/oper-status":                    "oper-status",
 		"/restconf/data/ietf-routing:routing/control-plane-protocols?content=config":              "198.51.100.0/24",
 	} {
 		code, text, _ := restAsk(s, "GET", path, "")
@@ -47,8 +50,9 @@ func TestRestconfReads(t *testing.T) {
 	}
 	for path, want := range map[string]int{
 		"/restconf/data/ietf-interfaces:interfaces/interface=eth9": 404, "/restconf/data/ietf-interfaces:interfaces/interface": 400,
-		"/restconf/data/nothing:here":            404,
-		"/restconf/ds/ietf-datastores:candidate": 404, "/restconf/data?content=nonconfig": 405, "/restconf/data?content=x": 400,
+		"/restconf/data/nothing:here":                             404,
+		"/restconf/data/ietf-routing:routing/ribs?content=config": 404,
+		"/restconf/ds/ietf-datastores:candidate":                  404, "/restconf/data?content=nonconfig": 405, "/restconf/data?content=x": 400,
 		"/elsewhere": 404, "/restconf/data?depth=1": 400, "/restconf/data?fields=a": 400, "/restconf/data?content=all&content=config": 400,
 	} {
 		code, text, _ := restAsk(s, "GET", path, "")

@@ -6,9 +6,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"net/netip"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // element is XML data with its namespaces.
@@ -185,14 +187,29 @@ func with(all map[string]*schema, name string, s *schema) map[string]*schema {
 	return all
 }
 
-// config is all that can be set.
-var config = func() *schema {
+// config is all that can be set, and said that and all that is only told.
+var (
+	config = tree(false)
+	said   = sync.OnceValue(func() *schema { return tree(true) })
+)
+
+// tree is what can be set, and with state what is only told, too: of a list without keys, as routes of a table are, only all together.
+func tree(state bool) *schema {
+	told := func(into map[string]*schema, space string, names ...string) {
+		if state {
+			maps.Copy(into, leaves(space, names...))
+		}
+	}
 	ip := func() map[string]*schema {
 		all := leaves(ipSpace, "enabled", "forwarding", "mtu", "dup-addr-detect-transmits")
-		with(all, "address", &schema{space: ipSpace, keys: []string{"ip"}, in: leaves(ipSpace, "ip", "prefix-length", "netmask")})
-		return with(all, "neighbor", &schema{space: ipSpace, keys: []string{"ip"}, in: leaves(ipSpace, "ip", "link-layer-address")})
+		address, neighbor := leaves(ipSpace, "ip", "prefix-length", "netmask"), leaves(ipSpace, "ip", "link-layer-address")
+		told(address, ipSpace, "origin", "status")
+		told(neighbor, ipSpace, "origin", "state", "is-router")
+		with(all, "address", &schema{space: ipSpace, keys: []string{"ip"}, in: address})
+		return with(all, "neighbor", &schema{space: ipSpace, keys: []string{"ip"}, in: neighbor})
 	}
 	iface := leaves(interfacesSpace, "name", "description", "type", "enabled", "link-up-down-trap-enable")
+	told(iface, interfacesSpace, "admin-status", "oper-status", "last-change", "if-index", "phys-address", "speed")
 	with(iface, "ipv4", &schema{space: ipSpace, in: ip()})
 	with(iface, "ipv6", &schema{space: ipSpace, in: ip()})
 	with(iface, "member-of", &schema{space: deviceSpace, leaf: true})
@@ -213,12 +230,18 @@ var config = func() *schema {
 	with(protocol, "static-routes", &schema{space: routingSpace, in: map[string]*schema{"ipv4": statics(four), "ipv6": statics(six)}})
 	protocols := &schema{space: routingSpace, in: map[string]*schema{
 		"control-plane-protocol": {space: routingSpace, keys: []string{"type", "name"}, in: protocol}}}
+	routing := with(leaves(routingSpace, "router-id"), "control-plane-protocols", protocols)
+	if state {
+		rib := with(leaves(routingSpace, "name", "address-family", "default-rib", "description"), "routes", &schema{space: routingSpace})
+		with(routing, "ribs", &schema{space: routingSpace,
+			in: map[string]*schema{"rib": {space: routingSpace, keys: []string{"name"}, in: rib}}})
+	}
 	return &schema{in: map[string]*schema{
 		"interfaces": {space: interfacesSpace,
 			in: map[string]*schema{"interface": {space: interfacesSpace, keys: []string{"name"}, in: iface}}},
-		"routing": {space: routingSpace, in: with(leaves(routingSpace, "router-id"), "control-plane-protocols", protocols)},
+		"routing": {space: routingSpace, in: routing},
 	}}
-}()
+}
 
 // rpcError is why a request is refused (RFC 6241 appendix A).
 type rpcError struct {
