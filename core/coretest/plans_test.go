@@ -23,6 +23,6 @@ func TestPlansToMeasure(t *testing.T) {
 		"large500": coretest.LargeNetwork(500, "{}"), "large1000": coretest.LargeNetwork(1000, "{}"),
 	} {
 		require.NoError(t, os.MkdirAll(filepath.Join(dir, name), 0o755))
-		require.NoError(t, os.WriteFile(filepath.Join(dir, name, "net.plan.yaml"), []byte(text), 0o644))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name, "net.plan.yaml"), []byte("ropeswing: 1\nplan: net\n"+text), 0o644))
 	}
 }

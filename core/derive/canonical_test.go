@@ -78,7 +78,7 @@ func byAddress(spec *model.Spec, r derive.Result) []string {
 func TestRoutesDependOnTheNetworkAlone(t *testing.T) {
 	t.Parallel()
 	shapes := []coretest.Shape{coretest.DualHub(9), coretest.Ring(7), coretest.Grid(3, 4), coretest.RingOfRings(3, 4)}
-	for seed := range coretest.Cases(24, 300) {
+	for seed := range coretest.Cases(24, 150) {
 		r := rand.New(rand.NewPCG(uint64(seed), 3))
 		wants := "{protect: " + model.Protections[seed%4] + "}"
 		text := coretest.RandomNetwork(r, wants)

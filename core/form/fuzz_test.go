@@ -13,12 +13,11 @@ import (
 )
 
 // Texts that are half another's, cut, shuffled or with letters changed are learnt from, or refused, without a panic and
-// in little time; what
-// is learnt is a form.
+// in little time; what is learnt is a form.
 func TestDamagedTextsAreLearntFromOrRefused(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 37))
 	all := examples(t, randomPlan(5))
-	for range coretest.Cases(60, 2000) {
+	for range coretest.Cases(60, 800) {
 		l, x, y := languages[r.IntN(len(languages))], all[r.IntN(len(all))], all[r.IntN(len(all))]
 		lines := strings.Split(l.written(x.d, x.names), "\n")
 		other := strings.Split(languages[r.IntN(len(languages))].written(y.d, y.names), "\n")

@@ -3,7 +3,6 @@ package verify
 import (
 	"fmt"
 	"net/netip"
-	"slices"
 
 	"ropeswing/core/derive"
 	"ropeswing/core/finding"
@@ -100,6 +99,11 @@ func (c *checker) onlyCables() map[model.SegmentID]model.CableID {
 // first segment and how many more, and loopbacks.
 func (c *checker) destinations(lost []netip.Prefix, world bool) string {
 	var segments, loopbacks []string
+	type named struct {
+		in   *[]string
+		name string
+	}
+	seen := map[named]bool{}
 	for _, p := range lost {
 		s := c.segmentWith(p)
 		if c.isLink(s) {
@@ -111,7 +115,8 @@ func (c *checker) destinations(lost []netip.Prefix, world bool) string {
 		} else if holders := c.state().HoldersOf(p.Addr()); p.IsSingleIP() && len(holders) > 0 {
 			name, list = c.spec.Devices[c.spec.Interfaces[holders[0]].Device].Name, &loopbacks
 		}
-		if !slices.Contains(*list, name) {
+		if !seen[named{list, name}] {
+			seen[named{list, name}] = true
 			*list = append(*list, name)
 		}
 	}

@@ -300,6 +300,9 @@ func (a *app) routes() *cobra.Command {
 			if err != nil {
 				return answer{}, err
 			}
+			if a.match == "" && a.only == "" {
+				f.NoData, f.NoRows = a.format != formatJSON, a.format == formatJSON
+			}
 			data, table := view.Routes(w.Network, devices, f)
 			data, table = view.Matching(data, table, a.match)
 			return answer{data, table, func() {

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/netip"
 	"slices"
+	"strconv"
 	"strings"
 
 	"ropeswing/core/derive"
@@ -43,6 +44,8 @@ type RouteFilter struct {
 	Sources  []string   // only those of these sources, none for all
 	Standby  bool       // only those that stand by or are unusable
 	Wide     bool       // the devices' own addresses too
+	NoData   bool       // only the table is made: of a million and a half routes each of the two takes half a gigabyte
+	NoRows   bool       // only the data are made
 }
 
 func (f RouteFilter) takes(e routing.Entry) bool {
@@ -62,6 +65,7 @@ func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Ro
 	}, Empty: "no routes"}
 	data := []Route{}
 	spec := net.Spec
+	var before Route // the last that was told
 	for _, d := range devices {
 		for _, view := range net.Of(d) {
 			heading := spec.Devices[d].Name
@@ -79,12 +83,17 @@ func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Ro
 				}
 				x := newRoute(net, view, d, e)
 				if f.Covering.IsValid() && e.InUse {
-					if decided && x.Why == "" && data[len(data)-1].To != x.To {
+					if decided && x.Why == "" && before.To != x.To {
 						x.Why = "a longer prefix decides"
 					}
 					decided = true
 				}
-				data = append(data, x)
+				if before = x; !f.NoData {
+					data = append(data, x)
+				}
+				if f.NoRows {
+					continue
+				}
 				if e.Source == routing.Local && e.Out() != model.None && !f.Wide && !f.Covering.IsValid() {
 					continue
 				}
@@ -93,7 +102,7 @@ func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Ro
 					next += " " + x.Through
 				}
 				table.Rows = append(table.Rows,
-					[]string{heading, x.To, next, x.Out, x.Source, fmt.Sprint(x.Distance), fmt.Sprint(x.Metric), stateWord(e), x.watched,
+					[]string{heading, x.To, next, x.Out, x.Source, strconv.Itoa(x.Distance), strconv.FormatUint(uint64(x.Metric), 10), stateWord(e), x.watched,
 						lineOf(x.Place), x.Why})
 			}
 		}
@@ -139,9 +148,12 @@ func newRoute(net *forward.Network, view routing.View, d model.DeviceID, e routi
 // DerivedText writes how many routes are derived, and how many there would be
 // with one for each subnet.
 func DerivedText(w io.Writer, r derive.Result, of []model.DeviceID, only prefix.Only, summarised bool, basis string) {
-	devices, routes := map[model.DeviceID]bool{}, 0
-	for _, s := range r.Statics {
-		if slices.Contains(of, s.Device) && only.Has(prefix.FamilyOf(s.To.Addr())) {
+	devices, routes, asked := map[model.DeviceID]bool{}, 0, map[model.DeviceID]bool{}
+	for _, d := range of {
+		asked[d] = true
+	}
+	for i := range r.Statics {
+		if s := &r.Statics[i]; asked[s.Device] && only.Has(prefix.FamilyOf(s.To.Addr())) {
 			devices[s.Device] = true
 			routes++
 		}
