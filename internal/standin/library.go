@@ -40,8 +40,7 @@ func (t *trouble) models() []model {
 		}
 		all = append(all, m)
 	}
-	return append(all, model{name: "ietf-yang-library", revision: libraryRevision, space: librarySpace},
-		model{name: "ietf-datastores", revision: "2018-02-14", space: datastoreSpace},
+	return append(all, model{name: "ietf-datastores", revision: "2018-02-14", space: datastoreSpace},
 		model{name: "ietf-netconf-monitoring", revision: "2010-10-04", space: "urn:ietf:params:xml:ns:yang:ietf-netconf-monitoring"}, // get-schema
 		model{name: "ietf-restconf-monitoring", revision: "2017-01-26", space: monitoringSpace},
 		model{name: "ietf-inet-types", revision: "2013-07-15", space: "urn:ietf:params:xml:ns:yang:ietf-inet-types", imported: true},

@@ -35,6 +35,7 @@ var capabilities = []string{
 	systemSpace + "?module=ietf-system&revision=2014-08-06",
 	nmdaSpace + "?module=ietf-netconf-nmda&revision=2019-01-07",
 	deviceSpace + "?module=ropeswing-device&revision=2026-11-29",
+	librarySpace + "?module=ietf-yang-library&revision=" + libraryRevision,
 }
 
 // capabilities are those of a stand-in, with or without a candidate.
