@@ -296,7 +296,8 @@ func TestNETCONFClientByTheModels(t *testing.T) {
 		"\nvalidate source=candidate\ncommit\nunlock target=candidate\nget\nclose-session\nquit\n")
 	models, err := filepath.Abs("../../../internal/wire/yang")
 	require.NoError(t, err)
-	client := exec.Command("yangcli", "--modpath="+models+":"+modules+"/nmda-modules:"+modules+"/modules:/usr/share/yang/modules/libyang", "--server="+host, "--ncport="+port,
+	path := strings.Join([]string{models, modules + "/nmda-modules", modules + "/modules", "/usr/share/yang/modules/libyang"}, ":")
+	client := exec.Command("yangcli", "--modpath="+path, "--server="+host, "--ncport="+port,
 		"--user=stand-in",
 		"--password="+strings.TrimSpace(string(word)), "--batch-mode", "--run-script="+filepath.Join(dir, "script"), "--log-level=info")
 	client.Dir, client.Env = dir, append(os.Environ(), "HOME="+dir)
