@@ -82,7 +82,7 @@ type leg struct {
 }
 
 // legs are the ways of a watch's probe; false where they cannot be told: where a link has no step back, or a device of the
-// path has routes that are not derived.
+// path has written routes of another kind, of which the checks tell.
 func (x *tableProof) legs(w *watch) ([2]leg, bool) {
 	steps := w.steps()
 	var back []stepID

@@ -361,9 +361,7 @@ func (j *judge) tell(path []*place) {
 		}
 		if before != nil {
 			s.Works = j.newlyWorks(before, now)
-			if len(j.items) > few {
-				j.settle(before)
-			}
+			j.settle(before)
 		}
 		s.Last = !slices.ContainsFunc(path[n+1:], func(q *place) bool { return q.on == p.on })
 		j.Steps = append(j.Steps, s)

@@ -41,7 +41,8 @@ func (t *trouble) models() []model {
 		all = append(all, m)
 	}
 	return append(all, model{name: "ietf-datastores", revision: "2018-02-14", space: datastoreSpace},
-		model{name: "ietf-netconf-monitoring", revision: "2010-10-04", space: "urn:ietf:params:xml:ns:yang:ietf-netconf-monitoring"}, // get-schema
+		// of it get-schema alone
+		model{name: "ietf-netconf-monitoring", revision: "2010-10-04", space: "urn:ietf:params:xml:ns:yang:ietf-netconf-monitoring"},
 		model{name: "ietf-restconf-monitoring", revision: "2017-01-26", space: monitoringSpace},
 		model{name: "ietf-inet-types", revision: "2013-07-15", space: "urn:ietf:params:xml:ns:yang:ietf-inet-types", imported: true},
 		model{name: "ietf-yang-types", revision: "2013-07-15", space: "urn:ietf:params:xml:ns:yang:ietf-yang-types", imported: true})
@@ -102,7 +103,8 @@ func (t *trouble) libraryCapability() string {
 
 // restconfState is what a stand-in's RESTCONF can do (RFC 8040 §9.1): what is not set is not told.
 func restconfState() *element {
-	capability := &element{space: monitoringSpace, name: "capability", text: "urn:ietf:params:restconf:capability:defaults:1.0?basic-mode=explicit"}
+	const defaults = "urn:ietf:params:restconf:capability:defaults:1.0?basic-mode=explicit"
+	capability := &element{space: monitoringSpace, name: "capability", text: defaults}
 	return &element{space: monitoringSpace, name: "restconf-state",
 		children: []*element{{space: monitoringSpace, name: "capabilities", children: []*element{capability}}}}
 }

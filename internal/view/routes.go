@@ -102,8 +102,8 @@ func Routes(net *forward.Network, devices []model.DeviceID, f RouteFilter) ([]Ro
 					next += " " + x.Through
 				}
 				table.Rows = append(table.Rows,
-					[]string{heading, x.To, next, x.Out, x.Source, strconv.Itoa(x.Distance), strconv.FormatUint(uint64(x.Metric), 10), stateWord(e), x.watched,
-						lineOf(x.Place), x.Why})
+					[]string{heading, x.To, next, x.Out, x.Source, strconv.Itoa(x.Distance), strconv.FormatUint(uint64(x.Metric), 10),
+						stateWord(e), x.watched, lineOf(x.Place), x.Why})
 			}
 		}
 	}
