@@ -130,7 +130,7 @@ func TestWhatNoListTellsIsTold(t *testing.T) {
 	one := planOf(t, coretest.EveryKey)
 	r := Compare(one, AsObserved(one))
 	assert.Equal(t, []What{OfPermit, OfTranslation, OfWatch, OfPrefer, OfAnswers, OfNames, OfTimes, OfLogs, OfCable, "tag", "line", "clock", "negotiates", "borrow",
-		"table", "relay", "advertises", "virtual", "priority"}, r.Untold)
+		"table", "relay", "advertises", "virtual", "priority", "follows"}, r.Untold)
 	assert.Equal(t, []What{OfCable}, Compare(one, AsObserved(one)[:1]).Untold, "of a host that was seen alone")
 }
 

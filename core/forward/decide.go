@@ -72,6 +72,8 @@ type Header struct{ Source, Destination netip.Addr }
 type Passage struct {
 	Device     model.DeviceID
 	Came, Left Header
+	// CameFor and LeftFor are what it was for, as it came and as it left: another where ports are translated.
+	CameFor, LeftFor model.Service
 }
 
 // At is where a packet is: at a device, come in by an interface. In is None

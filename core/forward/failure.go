@@ -135,7 +135,7 @@ type explainer struct {
 func (e explainer) explain() Failure {
 	n := &e.node
 	f := failureAt(n.Device)
-	f.Header, f.To, f.Size, f.Whole, f.Kind, f.Service = n.Header, n.To, n.Size, e.g.Flow.Whole, e.g.Flow.Kind, e.g.Flow.Service
+	f.Header, f.To, f.Size, f.Whole, f.Kind, f.Service = n.Header, n.To, n.Size, e.g.Flow.Whole, e.g.Flow.Kind, n.For
 	switch e.end.Outcome {
 	case Unrouted:
 		e.unrouted(&f)
@@ -164,6 +164,7 @@ func (e explainer) explain() Failure {
 		f.Name, f.Code, f.Translation = finding.NoAddressLeft, NoneLeftToTake, n.Edges[e.end.Edge].Treated.Translation
 	case Unserved:
 		f.Name, f.Code = finding.ServiceUnanswered, DoesNotServe
+		f.Translation = ported(e.net.Spec, n)
 	case Unexpected:
 		f.Name, f.Code, f.Address = finding.ReplyFromElsewhere, CameFromElsewhere, e.g.Flow.Asked
 		if n.Device != e.g.Flow.Asker {
@@ -300,7 +301,7 @@ func (e explainer) unanswered(f *Failure) {
 	switch t := standingFor(e.net.Spec, edge.Address); {
 	case t != nil && !f.IsHop:
 		f.Code, f.Translation = StandsForMany, t
-		if t.Kind == model.OneToOne {
+		if t.Kind == model.OneToOne || t.Kind == model.Porting {
 			f.Code = StandsBeyond
 		}
 	case len(holders) > 0:
@@ -308,6 +309,18 @@ func (e explainer) unanswered(f *Failure) {
 	default:
 		f.Code = HeldByNobody
 	}
+}
+
+// ported is a translation of the ports of a device, by which what came to it is for another where it comes from beyond;
+// nil where there is none.
+func ported(spec *model.Spec, n *Node) *model.Translation {
+	for i := range spec.Devices[n.Device].Translates {
+		t := &spec.Devices[n.Device].Translates[i]
+		if _, is := t.Ported(n.For); is && spec.Interfaces[t.Beyond].Has(n.To) {
+			return t
+		}
+	}
+	return nil
 }
 
 // standingFor is a translation by which an address stands for others; nil where there

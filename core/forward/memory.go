@@ -15,14 +15,14 @@ func (g *Graph) passage(net *Network, n, edge int) (Passage, bool) {
 	if !net.Policy.Touches(node.Device) {
 		return Passage{}, false
 	}
-	p := Passage{node.Device, node.Header, Header{node.Source, node.To}}
+	p := Passage{node.Device, node.Header, Header{node.Source, node.To}, node.Over, node.For}
 	if edge >= 0 {
 		p.Left = node.Edges[edge].Left
 		if n == 0 {
 			p.Came.Source = node.Edges[edge].Sent.Source
 		}
 	}
-	return p, p.Came != p.Left || net.Policy.KeepsState(node.Device)
+	return p, p.Came != p.Left || p.CameFor != p.LeftFor || net.Policy.KeepsState(node.Device)
 }
 
 // Sent is the headers with which the sender of a graph may send: more than one where equally good hops
@@ -106,7 +106,7 @@ func errorBack(net *Network, g *Graph, n int) (*Graph, bool) {
 		back.Unbound = chosen
 		back.Kind, back.Inner, back.RoutesOnly = policy.Error, node.Header, g.Flow.RoutesOnly
 		// Its sender knows what it is about, before anything else it knows.
-		back.Passed = append([]Passage{{node.Device, node.Header, node.Header}}, m...)
+		back.Passed = append([]Passage{{Device: node.Device, Came: node.Header, Left: node.Header}}, m...)
 		back.Origin = g.Sent()
 		if node.Source.IsLinkLocalUnicast() {
 			back.Out = node.In
@@ -143,7 +143,7 @@ func (x *Exchange) answer(net *Network) {
 				m = append(slices.Clip(m), p)
 			}
 			f := Flow{
-				Source: node.To, Destination: node.Source, Out: model.None, Size: x.Probe.Size, Service: x.There.Flow.Service,
+				Source: node.To, Destination: node.Source, Out: model.None, Size: x.Probe.Size, Service: node.For,
 				Kind: policy.Reply, Passed: m, Asked: x.Target, Asker: x.From,
 			}
 			if node.To.IsLinkLocalUnicast() || node.Source.IsLinkLocalUnicast() {

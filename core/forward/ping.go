@@ -65,6 +65,15 @@ func (w Whom) has(spec *model.Spec, target netip.Addr) bool {
 	return false
 }
 
+// ports reports whether the device that is asked has what it is asked for translated to a port of another.
+func (w Whom) ports(net *Network, target netip.Addr, over model.Service) bool {
+	translates := net.Spec.Devices[w-1].Translates
+	return slices.ContainsFunc(translates, func(t model.Translation) bool {
+		_, is := t.Ported(over)
+		return is && net.Policy.AskedAt(&t) == target
+	})
+}
+
 // HeaderBytes is how many bytes a ping's packet has beside its payload: those of
 // its IP header and of the echo request.
 func HeaderBytes(family prefix.Family) int {
@@ -118,7 +127,7 @@ func (x *Exchange) follow(net *Network, f Flow, out model.InterfaceID) {
 	p := x.Probe
 	f.Out, f.Size, f.Whole, f.Service, f.AnyPort = out, p.Size, p.Whole, p.Over, p.AnyPort
 	x.There = walkLearning(net, x.From, f, p.TTL)
-	if p.Whom != 0 && p.Whom.has(net.Spec, x.Target) {
+	if p.Whom != 0 && p.Whom.has(net.Spec, x.Target) && !p.Whom.ports(net, x.Target, p.Over) {
 		x.There.onlyTo(net.Spec, p.Whom, x.Target)
 	}
 	x.answer(net)

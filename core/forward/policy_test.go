@@ -155,6 +155,35 @@ func TestTranslations(t *testing.T) {
 	assert.Equal(t, "10.1.0.10", back.Nodes[len(back.Nodes)-1].Destination.String(), "undone on the return path")
 }
 
+// Ports that are asked for outside lead to those inside: at an address of its own or at the translator's.
+func TestPortsAreTranslated(t *testing.T) {
+	const own, other = "translates: [pc:443 is u:8443 beyond u]", "translates: [pc:8000..8010 is 198.51.100.3:9000..9010 beyond u, lan shares u]"
+	const judged = "keeps-state: true\n    otherwise: drop\n    permits: [anyone may reach pc over tcp/443]\n    " + own
+	const stateless = "otherwise: drop\n    permits: [anyone may reach pc over tcp/443, pc may answer anyone over tcp/443]\n    " + own
+	for _, tt := range []struct{ name, policy, from, to, over, want string }{
+		{"at the translator's own address", own, "w", "198.51.100.2", "tcp/8443", "works"},
+		{"by state", judged, "w", "198.51.100.2", "tcp/8443", "works"},
+		{"permits see the port inside", strings.Replace(judged, "tcp/443", "tcp/8443", 1), "w", "198.51.100.2", "tcp/8443", "filtered-out there"},
+		{"without state the reply is of the port inside", stateless, "w", "198.51.100.2", "tcp/8443", "works"},
+		{"and of none else", strings.Replace(stateless, "may answer anyone over tcp/443", "may answer anyone over tcp/8443", 1), "w",
+			"198.51.100.2", "tcp/8443", "filtered-out back"},
+		{"from inside it is the translator's", "answers: [ping]\n    " + own, "pc2", "198.51.100.2", "tcp/8443", "service-not-answered there"},
+		{"another port is the translator's", "answers: [ping]\n    " + own, "w", "198.51.100.2", "tcp/443", "service-not-answered there"},
+		{"another protocol, too", "answers: [ping]\n    " + own, "w", "198.51.100.2", "udp/8443", "service-not-answered there"},
+		{"as is a ping", own, "w", "198.51.100.2", "icmp", "works"},
+		{"at an address that it answers for", other, "w", "198.51.100.3", "tcp/9003", "works"},
+		{"which has no other ports", other, "w", "198.51.100.3", "tcp/9011", "address-silent there"},
+		{"and no ping", other, "w", "198.51.100.3", "icmp", "address-silent there"},
+		{"what begins inside is not of it", own, "pc", "192.0.2.9", "tcp/443", "no-route back"},
+		{"over udp where that is said", "translates: [pc:53 is u:5300 beyond u over udp]", "w", "198.51.100.2", "udp/5300", "works"},
+	} {
+		assert.Equal(t, tt.want, outcome(t, harbourOf(t, "router", tt.policy), tt.from, "", tt.to, tt.over), tt.name)
+	}
+	x := pingedOver(t, harbourOf(t, "router", other), "w", "", "198.51.100.3", "tcp/9003")
+	assert.Equal(t, "tcp/8003", x.There.Nodes[len(x.There.Nodes)-1].Over.String(), "the fourth of the one is the fourth of the other")
+	assert.Equal(t, "tcp/9003", x.Back[0].Nodes[len(x.Back[0].Nodes)-1].Over.String(), "undone on the return path")
+}
+
 // An address outside of every subnet of the translator has to be routed to it.
 func TestTranslatedAddressesAreRoutedTo(t *testing.T) {
 	const policy = "translates: [pc is 203.0.113.7 beyond u]"

@@ -34,12 +34,12 @@ func (w *walker) arrive(n int) *Passage {
 		return known
 	}
 	if first := w.earlier(node); first != nil {
-		node.To = first.To // it knows the flow: what was not translated then is not translated now
+		node.To, node.For = first.To, first.For // it knows the flow: what was not translated then is not translated now
 		return nil
 	}
 	if node.In != model.None && f.begins() {
-		if to, t := w.policy.Inward(node.Device, node.In, node.Destination); t != nil {
-			node.To, node.Treated = to, &Treatment{Translation: t, Judged: policy.Judgement{By: policy.ByNothing}}
+		if to, over, t := w.policy.Inward(node.Device, node.In, node.Destination, node.Over); t != nil {
+			node.To, node.For, node.Treated = to, over, &Treatment{Translation: t, Judged: policy.Judgement{By: policy.ByNothing}}
 		}
 	}
 	return nil
@@ -49,7 +49,7 @@ func (w *walker) arrive(n int) *Passage {
 // it did not.
 func (w *walker) earlier(n *Node) *Node {
 	for _, i := range w.path {
-		if p := &w.graph.Nodes[i]; p.Device == n.Device && p.Header == n.Header {
+		if p := &w.graph.Nodes[i]; p.Device == n.Device && p.Header == n.Header && p.Over == n.Over {
 			return p
 		}
 	}
@@ -68,7 +68,7 @@ func (f *Flow) remembered(n *Node) *Passage {
 		p := &f.Passed[i]
 		switch {
 		case p.Device != n.Device:
-		case f.Kind == policy.Reply && p.Left == Header{n.Destination, n.Source},
+		case f.Kind == policy.Reply && p.Left == Header{n.Destination, n.Source} && p.LeftFor == n.Over,
 			f.Kind == policy.Error && p.Left == n.Inner:
 			return p
 		}
@@ -80,7 +80,7 @@ func (f *Flow) remembered(n *Node) *Passage {
 // the way ends, where the packet does not leave.
 func (w *walker) leave(n int, e *Edge, inner *Header, known *Passage) (Outcome, bool) {
 	node, f := &w.graph.Nodes[n], &w.graph.Flow
-	x := policy.Packet{Source: e.Sent.Source, Destination: node.To, Service: f.Service, Kind: f.Kind}
+	x := policy.Packet{Source: e.Sent.Source, Destination: node.To, Service: node.For, Kind: f.Kind}
 	t := &Treatment{}
 	if node.In == model.None {
 		t.Judged = w.policy.FromItself(node.Device, e.Hop.Out, &x, known != nil)
@@ -98,8 +98,11 @@ func (w *walker) leave(n int, e *Edge, inner *Header, known *Passage) (Outcome, 
 		if f.Kind == policy.Error {
 			*inner = known.Came
 		}
-		if known.Came.Destination != known.Left.Destination {
+		if known.Came.Destination != known.Left.Destination || known.CameFor != known.LeftFor {
 			e.Left.Source, t.Undone, e.Treated = known.Came.Destination, true, t
+		}
+		if f.Kind == policy.Reply {
+			e.Over = known.CameFor
 		}
 	case f.begins():
 		from, by, ok := w.policy.Outward(node.Device, e.Hop.Out, e.Sent.Source)
@@ -129,7 +132,7 @@ func outcomeOf(r model.Ruling) (Outcome, bool) {
 func (w *walker) deliver(n int, known *Passage) Outcome {
 	node, f := &w.graph.Nodes[n], &w.graph.Flow
 	if w.policy.Touches(node.Device) && node.In != model.None {
-		x := policy.Packet{Source: node.Source, Destination: node.To, Service: f.Service, Kind: f.Kind}
+		x := policy.Packet{Source: node.Source, Destination: node.To, Service: node.For, Kind: f.Kind}
 		j := w.policy.ToItself(node.Device, node.In, &x, known != nil)
 		if j.By != policy.ByNothing {
 			if node.Treated == nil {
@@ -154,7 +157,7 @@ func (w *walker) deliver(n int, known *Passage) Outcome {
 		return Unexpected
 	}
 	if f.Kind == policy.Request && f.Source.IsValid() && !f.RoutesOnly && !(f.AnyPort && f.Service.Protocol != model.ICMP) &&
-		!w.net.Spec.Devices[node.Device].Serves(f.Service) {
+		!w.net.Spec.Devices[node.Device].Serves(node.For) {
 		return Unserved
 	}
 	return Delivered

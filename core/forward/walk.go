@@ -26,11 +26,13 @@ type Graph struct {
 // Node is a packet at a device.
 type Node struct {
 	At
-	Header              // as it comes here
-	Inner    Header     // of an error: of the packet it is about
-	To       netip.Addr // what is looked up: the destination, or what it is translated to
-	Size     int        // of the largest piece that comes here; 0 where the flow's does not matter
-	Treated  *Treatment // what permits and translation did as it came; nil where nothing
+	Header                 // as it comes here
+	Inner    Header        // of an error: of the packet it is about
+	To       netip.Addr    // what is looked up: the destination, or what it is translated to
+	Over     model.Service // what it is for, as it comes here; of a reply, what it was asked for
+	For      model.Service // what it is for as it is judged here: as it comes, or what that is translated to
+	Size     int           // of the largest piece that comes here; 0 where the flow's does not matter
+	Treated  *Treatment    // what permits and translation did as it came; nil where nothing
 	Decision Decision
 	Edges    []Edge
 }
@@ -38,11 +40,12 @@ type Node struct {
 // Edge is a step out of a device, by one hop of its match.
 type Edge struct {
 	Hop     routing.Hop
-	Address netip.Addr // asked for on the link: the next hop, or the destination
-	To      int        // the node it leads to, -1 where it leads to none
-	Left    Header     // as it leaves
-	Sent    Header     // as it leaves, before its own device translates it
-	Treated *Treatment // what permits and translation did as it left; nil where nothing
+	Address netip.Addr    // asked for on the link: the next hop, or the destination
+	To      int           // the node it leads to, -1 where it leads to none
+	Left    Header        // as it leaves
+	Sent    Header        // as it leaves, before its own device translates it
+	Over    model.Service // what it is for, as it leaves
+	Treated *Treatment    // what permits and translation did as it left; nil where nothing
 }
 
 // Outcome is how a way ends.
@@ -106,18 +109,18 @@ func (w *walker) begin(start At, f Flow) {
 	if f.Service.Protocol == model.AnyProtocol {
 		w.graph.Flow.Service = model.Echo
 	}
-	w.visit(w.node(start, f.Size, Header{f.Source, f.Destination}, f.Inner))
+	w.visit(w.node(start, f.Size, Header{f.Source, f.Destination}, f.Inner, w.graph.Flow.Service))
 }
 
 // node finds the node of a place, or adds it. Walks are short, so that a
 // search beats a map.
-func (w *walker) node(at At, size int, h, inner Header) int {
+func (w *walker) node(at At, size int, h, inner Header, over model.Service) int {
 	for i := range w.graph.Nodes {
-		if n := &w.graph.Nodes[i]; n.At == at && n.Size == size && n.Header == h && n.Inner == inner {
+		if n := &w.graph.Nodes[i]; n.At == at && n.Size == size && n.Header == h && n.Inner == inner && n.Over == over {
 			return i
 		}
 	}
-	w.graph.Nodes = append(w.graph.Nodes, Node{At: at, Size: size, Header: h, Inner: inner, To: h.Destination})
+	w.graph.Nodes = append(w.graph.Nodes, Node{At: at, Size: size, Header: h, Inner: inner, To: h.Destination, Over: over, For: over})
 	w.done, w.height = append(w.done, false), append(w.height, 0)
 	return len(w.graph.Nodes) - 1
 }
@@ -201,7 +204,7 @@ func (w *walker) step(n int, hop routing.Hop, known *Passage) {
 func (w *walker) send(n int, hop routing.Hop, source netip.Addr, known *Passage) {
 	node := &w.graph.Nodes[n]
 	address := viaOf(hop, node.To)
-	e := Edge{Hop: hop, Address: address, To: -1, Sent: Header{source, node.To}}
+	e := Edge{Hop: hop, Address: address, To: -1, Sent: Header{source, node.To}, Over: node.For}
 	e.Left = e.Sent
 	nowhere := func(o Outcome) {
 		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, e)
@@ -229,7 +232,7 @@ func (w *walker) send(n int, hop routing.Hop, source netip.Addr, known *Passage)
 			nowhere(Oversized)
 			continue
 		}
-		to := w.node(At{w.net.Spec.Interfaces[holder].Device, holder}, size, e.Left, inner)
+		to := w.node(At{w.net.Spec.Interfaces[holder].Device, holder}, size, e.Left, inner, e.Over)
 		next := e
 		next.To = to
 		w.graph.Nodes[n].Edges = append(w.graph.Nodes[n].Edges, next)

@@ -127,7 +127,13 @@ func (f Failure) sentence(net *Network, told []routing.Monitor) string {
 		}
 		return fmt.Sprintf("its TTL runs out in a loop between %s", And(names))
 	case DoesNotServe:
-		return fmt.Sprintf("%s does not answer %s; it answers %s", device, serviceWord(f.Service), And(spec.Devices[f.Device].Answers))
+		text := fmt.Sprintf("%s does not answer %s; it answers %s", device, serviceWord(f.Service), And(spec.Devices[f.Device].Answers))
+		if f.Translation != nil {
+			inside, _ := f.Translation.Ported(f.Service)
+			text = fmt.Sprintf("%s stands for %s at %s only for what comes in by %s (%s); from elsewhere ask it there", serviceWord(f.Service),
+				serviceWord(inside), f.Translation.Host(), spec.Label(f.Translation.Beyond), Sentence(f.Translation.Text, f.Translation.Place))
+		}
+		return text
 	case RanOut:
 		return fmt.Sprintf("its TTL runs out at %s", device)
 	}

@@ -146,7 +146,7 @@ func (s *story) follow(g *forward.Graph, p Packet) (forward.Ending, Packet) {
 		if i > 0 {
 			p.TTL--
 		}
-		p.Header = e.Left
+		p.Header, p.Service = e.Left, e.Over
 		if p.Kind == policy.Error {
 			inner := *p.Inner
 			inner.Header = next.Inner

@@ -169,6 +169,27 @@ var InterfaceKeys = []InterfaceKey{
 			i.Priority = uint8(n)
 			return err
 		}},
+	{Name: "follows", Many: "what they follow", List: true, Says: func(s *Spec, i *Interface) string {
+		var all []string
+		for _, f := range i.Follows {
+			word := s.interfaceName(f.Interface)
+			if f.By != lowestPriority {
+				word += fmt.Sprintf(" by %d", f.By)
+			}
+			all = append(all, word)
+		}
+		return strings.Join(all, ", ")
+	}, Set: func(s *Spec, i *Interface, value string) error {
+		i.Follows = nil
+		for _, word := range strings.FieldsFunc(value, func(r rune) bool { return r == ',' }) {
+			f, err := s.followed(i, strings.TrimSpace(word))
+			if err != nil {
+				return err
+			}
+			i.Follows = append(i.Follows, f)
+		}
+		return nil
+	}},
 }
 
 // InterfaceKeyNamed finds a key by its name; nil where there is none.

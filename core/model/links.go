@@ -1,7 +1,10 @@
 package model
 
 import (
+	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 
 	"ropeswing/core/finding"
 	"ropeswing/core/plan"
@@ -29,8 +32,38 @@ func (r *resolver) links() {
 		if w.Prefer.Written() {
 			r.prefer(id, w.Prefer)
 		}
+		for _, t := range w.Follows {
+			if f, err := r.spec.followed(i, t.Value); err != nil {
+				r.report(finding.New(finding.BadValue, t.Place, "%s", err).About(r.spec.Label(id)))
+			} else {
+				i.Follows = append(i.Follows, f)
+			}
+		}
 	}
 }
+
+// followed reads an interface that another one follows: 'wan0', or 'wan0 by 30'.
+func (s *Spec) followed(i *Interface, text string) (Followed, error) {
+	f := Followed{By: lowestPriority}
+	name, by, says := strings.Cut(text, " by ")
+	if says {
+		n, err := strconv.ParseUint(by, 10, 8)
+		if f.By = uint8(n); err != nil || n == 0 || n > lowestPriority {
+			return f, fmt.Errorf("a priority is lower by 1 to %d, not by %s", lowestPriority, by)
+		}
+	}
+	id, err := s.sibling(i, name)
+	if f.Interface = id; err != nil || id == None {
+		return f, fmt.Errorf("%s has no interface %s", s.Devices[i.Device].Name, name)
+	}
+	if &s.Interfaces[id] == i {
+		return f, fmt.Errorf("%s cannot follow itself: while it is down it has no address at all", name)
+	}
+	return f, nil
+}
+
+// lowestPriority is by how much a priority is lower at the most: the range is 1 to 255 (RFC 9568 §5.2.4).
+const lowestPriority = 254
 
 // Borrowed lists the addresses that an interface has of its lender, and answers for on its own link: those that
 // mean something beyond a link and are not shared with others. There are none where it has addresses of its own.

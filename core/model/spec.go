@@ -316,6 +316,7 @@ type Interface struct {
 	Negotiates bool          // of a group: it agrees with the far end on its members
 	Borrow     InterfaceID   // whose addresses it sends from, None where it has its own
 	Priority   uint8         // for becoming master of its virtual addresses
+	Follows    []Followed    // without which that priority is lower
 	MTU        int           // bytes; 0 where the plan does not say
 	Bandwidth  int64         // bits a second; 0 where the plan does not say
 	Serial     bool
@@ -330,6 +331,13 @@ type Interface struct {
 	Own        bool      // has an entry of its own in the plan, not one of a range or none
 	Gone       bool      // it was found, and is not in the plan; but for what was found it is as if it were not there
 	Place      source.Place
+}
+
+// Followed is an interface of a device by which the priority of another of its interfaces goes: while it is down, that is lower by
+// By; 254 is down to the lowest there is.
+type Followed struct {
+	Interface InterfaceID
+	By        uint8
 }
 
 // Address is an address with its length, and where it was written.

@@ -18,6 +18,7 @@ const (
 	OneToOne TranslationKind = iota // one for another, both ways
 	Sharing                         // many behind one
 	Taking                          // each host one of its own from a range, while there are any
+	Porting                         // a port of one is a port of another, for what comes in from beyond
 )
 
 // Translation is addresses that are others beyond an interface.
@@ -27,7 +28,8 @@ type Translation struct {
 	Inside       Side           // of OneToOne: one prefix
 	Outside      []netip.Prefix // of OneToOne: one prefix of the same length
 	prefix.Range                // what is shared or taken from; invalid for ByInterface
-	ByInterface  bool           // shared is the IPv4 address of Beyond
+	ByInterface  bool           // shared, or of Porting the address outside, is the IPv4 address of Beyond
+	To, Asked    Service        // of Porting: the ports inside, and as many that are asked for outside
 	Beyond       InterfaceID
 	Needed       int64        // of Taking: how many hosts the segments of Inside are to have
 	Place        source.Place // of the sentence
@@ -44,7 +46,8 @@ func (t *Translation) Family() prefix.Family {
 	return prefix.FamilyOf(t.First)
 }
 
-const translationForms = "'A is B beyond INTERFACE', 'A shares INTERFACE', 'A shares B beyond INTERFACE' or 'A takes B beyond INTERFACE'"
+const translationForms = "'A is B beyond INTERFACE', 'A:PORT is B:PORT beyond INTERFACE', 'A shares INTERFACE', " +
+	"'A shares B beyond INTERFACE' or 'A takes B beyond INTERFACE'"
 
 // lent notes which addresses of segments stand for others, before the next free
 // ones are assigned.
@@ -52,7 +55,11 @@ func (r *resolver) lent() {
 	for i := range r.doc.Devices {
 		for _, t := range r.doc.Devices[i].Translates {
 			if words := t.Words(); len(words) > 2 {
-				if first, last, ok := outside(words[2].Value); ok {
+				word := words[2].Value
+				if at, _, ported := cutPorts(word); ported && words[1].Value == "is" {
+					word = at
+				}
+				if first, last, ok := outside(word); ok {
 					for s := range r.spec.Segments {
 						if segment := &r.spec.Segments[s]; segment.holds(first, last) {
 							segment.Lent = append(segment.Lent, Lease{Range: prefix.Range{First: first, Last: last}, By: DeviceID(i), Place: t.Place})
@@ -114,6 +121,19 @@ func (r *resolver) translation(d DeviceID, t plan.Text) (Translation, bool) {
 		x.Kind = Taking
 	default:
 		return bad()
+	}
+	if x.Kind == OneToOne {
+		of, port, inward := cutPorts(words[0].Value)
+		_, _, outward := cutPorts(words[2].Value)
+		if inward && !outward { // it may be the address of an interface
+			if device, ok := r.spec.DeviceNamed(of); ok {
+				_, isInterface := r.spec.InterfaceNamed(device, port)
+				inward = !isInterface
+			}
+		}
+		if inward || outward {
+			return r.ported(d, x, words)
+		}
 	}
 	beyond := words[2]
 	switch {

@@ -204,10 +204,13 @@ type SetBeyond struct {
 func (c SetBeyond) Sentence(s *Spec) string {
 	t := &s.Devices[c.Device].Translates[c.Translation]
 	old, name := s.Interfaces[t.Beyond].Name, s.Interfaces[c.Beyond].Name
-	if head, ok := strings.CutSuffix(t.Text, old); ok {
-		return head + name
+	words := strings.Fields(t.Text)
+	for i, w := range words[2:] {
+		if of, port, ported := strings.Cut(w, ":"); of == old && (!ported || t.ByInterface) {
+			words[i+2] = strings.TrimSuffix(name+":"+port, ":")
+		}
 	}
-	return t.Text
+	return strings.Join(words, " ")
 }
 
 // Apply implements Change.

@@ -157,11 +157,22 @@ func (s *State) virtualAt(id model.InterfaceID, a netip.Addr) bool {
 // before tells whether a becomes master before b (RFC 9568 §6.4): the higher
 // priority, then the higher primary address.
 func (s *State) before(a, b model.InterfaceID) bool {
-	x, y := &s.Spec.Interfaces[a], &s.Spec.Interfaces[b]
-	if x.Priority != y.Priority {
-		return x.Priority > y.Priority
+	if x, y := s.Priority(a), s.Priority(b); x != y {
+		return x > y
 	}
-	return y.Primary().Less(x.Primary())
+	return s.Spec.Interfaces[b].Primary().Less(s.Spec.Interfaces[a].Primary())
+}
+
+// Priority is that of an interface for becoming master, in this state: lower where what it follows is down.
+func (s *State) Priority(id model.InterfaceID) int {
+	i := &s.Spec.Interfaces[id]
+	p := int(i.Priority)
+	for _, f := range i.Follows {
+		if s.status[f.Interface].Oper != Up {
+			p -= int(f.By)
+		}
+	}
+	return max(p, 1)
 }
 
 // Holds tells whether the interface answers for an address of its own: always,

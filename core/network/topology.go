@@ -13,14 +13,15 @@ import (
 type Topology struct {
 	Spec *model.Spec
 
-	cable   []model.CableID     // by interface: the cable in it, or None
-	peer    []model.InterfaceID // by interface: the far end of its cable, or None
-	wire    []bool              // by segment: it is itself the wire
-	nodes   int                 // interfaces and bridges, numbered in that order
-	bridges map[bridge]int32    // node of each VLAN on each switch
-	carries map[bridge][]model.InterfaceID
-	subs    [][]model.InterfaceID // by interface: its subinterfaces
-	holders *holders
+	cable    []model.CableID     // by interface: the cable in it, or None
+	peer     []model.InterfaceID // by interface: the far end of its cable, or None
+	wire     []bool              // by segment: it is itself the wire
+	nodes    int                 // interfaces and bridges, numbered in that order
+	bridges  map[bridge]int32    // node of each VLAN on each switch
+	carries  map[bridge][]model.InterfaceID
+	subs     [][]model.InterfaceID // by interface: its subinterfaces
+	followed []bool                // by interface: the priority of another goes by it
+	holders  *holders
 }
 
 // bridge is one VLAN within one switch.
@@ -36,6 +37,7 @@ func Build(spec *model.Spec) *Topology {
 		Spec: spec, cable: make([]model.CableID, n), peer: make([]model.InterfaceID, n),
 		wire: make([]bool, len(spec.Segments)), nodes: n,
 		bridges: map[bridge]int32{}, carries: map[bridge][]model.InterfaceID{}, subs: make([][]model.InterfaceID, n), holders: &holders{},
+		followed: make([]bool, n),
 	}
 	for i := range t.cable {
 		t.cable[i], t.peer[i] = model.None, model.None
@@ -58,6 +60,9 @@ func Build(spec *model.Spec) *Topology {
 	}
 	for id := range spec.Interfaces {
 		i := &spec.Interfaces[id]
+		for _, f := range i.Follows {
+			t.followed[f.Interface] = true
+		}
 		switch {
 		case i.Kind == model.Subinterface && i.Parent != model.None:
 			t.subs[i.Parent] = append(t.subs[i.Parent], model.InterfaceID(id))

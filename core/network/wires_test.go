@@ -156,6 +156,40 @@ devices:
 	assert.Equal(t, "nobody", master(without(t, s, "a", "b", "c")))
 }
 
+// A priority follows another port: by a number, or down to the lowest.
+func TestAPriorityFollowsAPort(t *testing.T) {
+	follows := func(how string) string {
+		s := stateOf(t, `
+segments: {lan: {prefix: 10.0.0.0/24}, one: {prefix: 10.1.0.0/24}, two: {prefix: 10.2.0.0/24}}
+devices:
+  a: {is: router, interfaces: {p: {segment: lan, virtual: first, priority: 120, follows: `+how+`}, u: {segment: one}, v: {segment: two}}}
+  b: {is: router, interfaces: {p: {segment: lan, virtual: first}, u: {segment: one}, v: {segment: two}}}
+`)
+		gateway := s.Spec.Interfaces[coretest.Interface(t, s.Spec, "b:p")].Addresses[0].Addr()
+		for _, a := range s.Spec.Interfaces[coretest.Interface(t, s.Spec, "b:p")].Addresses {
+			if a.Virtual {
+				gateway = a.Addr()
+			}
+		}
+		all := ""
+		for _, down := range [][]string{nil, {"a:u"}, {"a:v"}, {"a:u", "a:v"}} {
+			now := s
+			for _, name := range down { // one after another, as a walk over failures does
+				now = without(t, now, name)
+			}
+			holders := now.Holders(coretest.Interface(t, s.Spec, "b:p"), gateway)
+			assert.Len(t, holders, 1, "%s without %v", how, down)
+			all += s.Spec.Devices[s.Spec.Interfaces[holders[0]].Device].Name
+		}
+		return all
+	}
+	assert.Equal(t, "abab", follows("u"))
+	assert.Equal(t, "aaaa", follows("u by 19"))
+	assert.Equal(t, "abab", follows("u by 21"))
+	assert.Equal(t, "aaab", follows("[u by 10, v by 11]"), "both together")
+	assert.Equal(t, "abbb", follows("[u, v by 30]"))
+}
+
 func TestSettingsOfWhatMakesDifferIn(t *testing.T) {
 	plan := "segments: {s: {vlan: 1}}\ndevices: {a: {is: switch, interfaces: {p1: {}, p2: {tagged: [7]}, m: {vlan: s, address: " +
 		"10.0.0.1/24}}}, h: {is: host, at: 'a:p1', address: 10.0.0.2/24}}\n"

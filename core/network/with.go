@@ -58,7 +58,7 @@ func (s *State) leavesDown(all, further []Failure) (*State, bool) {
 		if next.status[id].Oper == Up {
 			continue
 		}
-		if slices.ContainsFunc(s.Spec.Interfaces[id].Addresses, func(a model.Address) bool { return a.Virtual }) {
+		if s.followed[id] || slices.ContainsFunc(s.Spec.Interfaces[id].Addresses, func(a model.Address) bool { return a.Virtual }) {
 			return nil, false
 		}
 		next.domain[id] = NoDomain

@@ -216,6 +216,7 @@ type Interface struct {
 	Prefer     Text
 	Virtual    []Text
 	Priority   Number
+	Follows    []Text
 	Table      Text
 	Members    []Text
 	Negotiates Switch

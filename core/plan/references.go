@@ -136,6 +136,9 @@ func (all *references) device(x Device) {
 		all.name(i.Tagged...)
 		all.name(i.Relay...)
 		all.own(self, append([]Text{i.Parent, i.Borrow}, i.Members...)...)
+		for _, t := range i.Follows {
+			all.own(self, t.Words()[0])
+		}
 	}
 	all.own(self, x.Manage)
 	for _, p := range slices.Concat(x.Permits, x.OwnPermits) {
@@ -144,6 +147,11 @@ func (all *references) device(x Device) {
 	}
 	for _, t := range x.Translates {
 		words := t.Words()
+		for i, w := range words {
+			if of, port, ok := w.Cut(":"); ok && w.Written() && strings.Trim(port.Value, "0123456789.") == "" {
+				words[i] = of // of a port that is translated
+			}
+		}
 		all.name(words[0])
 		all.own(self, words[1:]...)
 	}

@@ -36,6 +36,18 @@ func (p *Policy) Pairs(d model.DeviceID, t *model.Translation) []Pair {
 	var all []Pair
 	one := func(a netip.Addr) prefix.Range { return prefix.Range{First: a, Last: a} }
 	switch {
+	case t.Kind == model.Porting:
+		host := t.Host()
+		x := Pair{Host: model.None, Inside: netip.PrefixFrom(host, host.BitLen()), Outside: t.Range}
+		if t.ByInterface {
+			x.Outside = one(Shared(p.spec, t))
+		}
+		for id := range p.spec.Interfaces {
+			if i := &p.spec.Interfaces[id]; i.Has(host) {
+				x.Host = i.Device
+			}
+		}
+		all = append(all, x)
 	case t.Kind == model.Sharing:
 		to := t.Range
 		if t.ByInterface {

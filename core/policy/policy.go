@@ -25,7 +25,7 @@ type device struct {
 	judges   bool // what passes through is judged at all
 	to, from []int
 	taken    []map[netip.Addr]netip.Addr // by translation that takes: who has what
-	shared   []netip.Addr                // by translation that shares: behind what
+	shared   []netip.Addr                // by translation that shares: behind what; of ports: asked at what
 }
 
 // stand is addresses that a translator answers for on a link.
@@ -69,7 +69,7 @@ func (p *Policy) translations(x *device) {
 	for i := range x.Translates {
 		t := &x.Translates[i]
 		switch t.Kind {
-		case model.Sharing:
+		case model.Sharing, model.Porting:
 			if x.shared[i] = t.First; t.ByInterface {
 				x.shared[i] = Shared(p.spec, t)
 			}

@@ -150,12 +150,12 @@ func TestWhatASourceBecomes(t *testing.T) {
 
 func TestWhatADestinationBecomesAndWhoAnswersForIt(t *testing.T) {
 	d := open(t, "translates: [10.1.0.8/30 is 198.51.100.8/30 beyond u, pc2 is 203.0.113.7 beyond u]")
-	to, by := d.Inward(d.fw, d.outer, netip.MustParseAddr("198.51.100.10"))
+	to, _, by := d.Inward(d.fw, d.outer, netip.MustParseAddr("198.51.100.10"), model.Echo)
 	assert.Equal(t, pc, to.String())
 	require.NotNil(t, by)
-	_, by = d.Inward(d.fw, d.inner, netip.MustParseAddr("198.51.100.10"))
+	_, _, by = d.Inward(d.fw, d.inner, netip.MustParseAddr("198.51.100.10"), model.Echo)
 	assert.Nil(t, by, "from within it is an address like any other")
-	_, by = d.Inward(d.fw, d.outer, netip.MustParseAddr("198.51.100.12"))
+	_, _, by = d.Inward(d.fw, d.outer, netip.MustParseAddr("198.51.100.12"), model.Echo)
 	assert.Nil(t, by, "just beyond")
 	answering := func(a string) (all []model.InterfaceID) {
 		d.Answering(netip.MustParseAddr(a), func(i model.InterfaceID) { all = append(all, i) })

@@ -7,19 +7,25 @@ import (
 	"ropeswing/core/prefix"
 )
 
-// Inward is what a device makes of the destination of a packet that begins a flow
-// and comes in by an interface; nil where it leaves it.
-func (p *Policy) Inward(d model.DeviceID, in model.InterfaceID, to netip.Addr) (netip.Addr, *model.Translation) {
+// Inward is what a device makes of the destination of a packet that begins a flow, and of what it is for, where it
+// comes in by an interface; nil where it leaves them.
+func (p *Policy) Inward(d model.DeviceID, in model.InterfaceID, to netip.Addr, over model.Service) (netip.Addr, model.Service, *model.Translation) {
 	if !p.Touches(d) {
-		return to, nil
+		return to, over, nil
 	}
-	for i := range p.devices[d].Translates {
-		t := &p.devices[d].Translates[i]
-		if t.Kind == model.OneToOne && t.Beyond == in && t.Outside[0].Contains(to) {
-			return prefix.Moved(to, t.Outside[0], t.Inside.Prefixes[0]), t
+	device := p.devices[d]
+	for i := range device.Translates {
+		switch t := &device.Translates[i]; {
+		case t.Beyond != in:
+		case t.Kind == model.OneToOne && t.Outside[0].Contains(to):
+			return prefix.Moved(to, t.Outside[0], t.Inside.Prefixes[0]), over, t
+		case t.Kind == model.Porting && device.shared[i] == to:
+			if asked, ok := t.Ported(over); ok {
+				return t.Host(), asked, t
+			}
 		}
 	}
-	return to, nil
+	return to, over, nil
 }
 
 // Outward is what a device makes of the source of a packet that begins a flow and
@@ -50,4 +56,15 @@ func (p *Policy) Outward(d model.DeviceID, out model.InterfaceID, from netip.Add
 		}
 	}
 	return from, nil, true
+}
+
+// AskedAt is the address at which the ports of a translation are asked for; invalid where it translates none.
+func (p *Policy) AskedAt(t *model.Translation) netip.Addr {
+	switch {
+	case p == nil || t.Kind != model.Porting:
+		return netip.Addr{}
+	case t.ByInterface:
+		return Shared(p.spec, t)
+	}
+	return t.First
 }

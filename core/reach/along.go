@@ -122,7 +122,7 @@ func (w *along) leave(d model.DeviceID, in, out model.InterfaceID) (passes, sure
 		if _, t, _ := pol.Outward(d, out, w.packet.Source); t != nil {
 			return false, false
 		}
-		if _, t := pol.Inward(d, in, w.packet.Destination); in != model.None && t != nil {
+		if _, _, t := pol.Inward(d, in, w.packet.Destination, w.packet.Service); in != model.None && t != nil {
 			return false, false
 		}
 	}
@@ -138,7 +138,7 @@ func (w *along) deliver(d model.DeviceID, in model.InterfaceID, judges bool) (ar
 	if !judges || in == model.None {
 		return true, true
 	}
-	if _, t := w.m.net.Policy.Inward(d, in, w.packet.Destination); t != nil {
+	if _, _, t := w.m.net.Policy.Inward(d, in, w.packet.Destination, w.packet.Service); t != nil {
 		return false, false
 	}
 	return w.m.net.Policy.ToItself(d, in, &w.packet, w.knows(d)).Ruling == model.Pass, true

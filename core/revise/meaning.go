@@ -38,8 +38,9 @@ func meaning(spec *model.Spec, called naming) []string {
 			d.Answers, servers(d), d.Otherwise, d.KeepsState)
 		for _, id := range spec.InterfacesOf(model.DeviceID(i)) {
 			x := &spec.Interfaces[id]
-			say(" %s kind %s segment %d parent %d tag %d switched %v %d %v group %d %v borrow %d table %s down %v managed %v", label(id), x.Kind,
-				x.Segment, x.Parent, x.Tag, x.Switched, x.Untagged, x.Tagged, x.Group, x.Members, x.Borrow, x.Table, x.AdminDown, d.Manage == id)
+			say(" %s kind %s segment %d parent %d tag %d switched %v %d %v group %d %v borrow %d follows %v table %s down %v managed %v", label(id), x.Kind,
+				x.Segment, x.Parent, x.Tag, x.Switched, x.Untagged, x.Tagged, x.Group, x.Members, x.Borrow, x.Follows, x.Table, x.AdminDown,
+				d.Manage == id)
 			for _, a := range x.Addresses {
 				say("  %s secondary %v shared %v preferred %v", a.Prefix, a.Secondary, a.Virtual, a.Preferred)
 			}
@@ -51,7 +52,7 @@ func meaning(spec *model.Spec, called naming) []string {
 			say(" permit %s %v from %v to %v over %v in %v out %v pending %v", p.Ruling, p.Answers, p.From, p.To, p.Over, p.In, p.Out, p.Pending)
 		}
 		for _, t := range d.Translates {
-			say(" translates %d %v is %v %s beyond %d", t.Kind, t.Inside, t.Outside, t.Range, t.Beyond)
+			say(" translates %d %v %v is %v %s %v beyond %d", t.Kind, t.Inside, t.To, t.Outside, t.Range, t.Asked, t.Beyond)
 		}
 	}
 	for _, c := range spec.Cables {

@@ -56,7 +56,8 @@ var said = map[string][2]string{
 		", relay: [10.3.0.2]"}, "advertises": {", advertises: true", ""},
 	"virtual": {", virtual: 10.2.0.250", ", virtual: 10.2.0.251"}, "priority": {", virtual: 10.2.0.250, priority: 90",
 		", virtual: 10.2.0.250, priority: 110"},
-	"tag": {"", ""}, "parent": {"", ""}, "negotiates": {"", ""}, "line": {"", ""}, "clock": {"", ""}, "borrow": {"", ""}, // further below
+	"follows": {", virtual: 10.2.0.250, follows: loopback", ", virtual: 10.2.0.250, follows: [loopback by 20]"},
+	"tag":     {"", ""}, "parent": {"", ""}, "negotiates": {"", ""}, "line": {"", ""}, "clock": {"", ""}, "borrow": {"", ""}, // further below
 	"otherwise": {"\n    otherwise: drop\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]",
 		"\n    otherwise: refuse\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]"},
 	"keeps-state": {"\n    keeps-state: true", ""}, "forwards": {"\n    forwards: false", ""}, "answers": {"\n    answers: [ssh]",

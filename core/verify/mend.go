@@ -276,7 +276,7 @@ func (m mender) atFailure(g *forward.Graph, n forward.Node, end forward.Ending, 
 	case forward.Dropped:
 		return append(append(m.shareAddress(back), m.watchless(n.Device, to)...), m.route(n.Device, to)...)
 	case forward.Unserved:
-		return m.answering(n.Device, g.Flow.Service)
+		return m.answering(n.Device, n.For)
 	case forward.Unanswered:
 		edge := n.Edges[end.Edge]
 		changes := append(m.bringUpHolder(edge.Address), m.onWire(edge.Hop.Out, edge.Address)...)

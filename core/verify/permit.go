@@ -11,7 +11,7 @@ import (
 // permit puts a pending permit in force that lets a filtered packet pass, or adds
 // one before what drops it.
 func (m mender) permit(g *forward.Graph, n forward.Node, end forward.Ending) []model.Change {
-	x := policy.Packet{Source: n.Source, Destination: n.To, Service: g.Flow.Service, Kind: g.Flow.Kind}
+	x := policy.Packet{Source: n.Source, Destination: n.To, Service: n.For, Kind: g.Flow.Kind}
 	judged, out := n.Treated, model.InterfaceID(model.None)
 	if end.Edge >= 0 {
 		judged, out = n.Edges[end.Edge].Treated, n.Edges[end.Edge].Hop.Out

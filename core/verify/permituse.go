@@ -208,6 +208,22 @@ func (c *checker) everybody() []target {
 			if t.Kind == model.OneToOne {
 				add(model.None, t.First)
 			}
+			if at := c.net.Policy.AskedAt(&t); at.IsValid() {
+				add(model.None, at)
+			}
+		}
+	}
+	return all
+}
+
+// portsAt are the services that are translated where an address is asked for them, one of each translation.
+func (c *checker) portsAt(a netip.Addr) []model.Service {
+	var all []model.Service
+	for d := range c.spec.Devices {
+		for i := range c.spec.Devices[d].Translates {
+			if t := &c.spec.Devices[d].Translates[i]; c.net.Policy.AskedAt(t) == a {
+				all = append(all, model.Service{Protocol: t.Asked.Protocol, First: t.Asked.First, Last: t.Asked.First})
+			}
 		}
 	}
 	return all
@@ -248,7 +264,7 @@ func (c *checker) tally(net *forward.Network, u *PermitUse, ends []target, most 
 	own := []target{}
 	for _, a := range c.spec.Own(u.Device) {
 		if a.IsSingleIP() {
-			own = append(own, target{u.Device, a.Addr()})
+			own = append(own, target{device: u.Device, address: a.Addr()})
 		}
 	}
 	var senders, receivers []target
@@ -267,7 +283,11 @@ func (c *checker) tally(net *forward.Network, u *PermitUse, ends []target, most 
 				continue
 			}
 			t.Pairs++
-			for _, s := range services {
+			over := services
+			if b.device == model.None {
+				over = append(c.portsAt(b.address), services...)
+			}
+			for _, s := range over {
 				if walks++; walks > most {
 					t.Pairs, t.Cut = t.Pairs-1, true
 					return t

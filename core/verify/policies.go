@@ -81,6 +81,7 @@ func (c *checker) translations() {
 			t := &c.spec.Devices[d].Translates[i]
 			name := c.spec.Devices[d].Name
 			c.shortage(t, name)
+			c.portsTwice(d, i)
 			if t.ByInterface {
 				continue
 			}
@@ -90,13 +91,35 @@ func (c *checker) translations() {
 				if k.d != model.DeviceID(d) && t.Range == k.t.Range && c.spec.SharesWith(t.Beyond, k.t.Beyond) {
 					continue // a pair: the master answers
 				}
-				if t.Range.Overlaps(k.t.Range) && (k.d != model.DeviceID(d) || t.Kind != model.Sharing || k.t.Kind != model.Sharing) {
+				if t.Range.Overlaps(k.t.Range) && (k.d != model.DeviceID(d) || !together(t, k.t)) {
 					c.report(finding.New(finding.TranslatedTwice, t.Place, "%s stands for others by %s too", outsideWord(t),
 						forward.Sentence(k.t.Text, k.t.Place)).About(name).With(k.t.Place))
 				}
 			}
 			before = append(before, known{model.DeviceID(d), t})
 			c.unroutedOutside(model.DeviceID(d), t)
+		}
+	}
+}
+
+// together tells whether two translations of a device may have one address outside: what is sent from it, and ports asked for
+// at it, of which portsTwice tells.
+func together(a, b *model.Translation) bool {
+	many := func(t *model.Translation) bool { return t.Kind == model.Sharing || t.Kind == model.Porting }
+	return many(a) && many(b)
+}
+
+// portsTwice: an earlier translation of the device takes some of the ports.
+func (c *checker) portsTwice(d, n int) {
+	all := c.spec.Devices[d].Translates
+	t := &all[n]
+	for i := range all[:n] {
+		k := &all[i]
+		same := t.Range == k.Range && t.ByInterface == k.ByInterface && t.Beyond == k.Beyond && t.Kind == model.Porting && k.Kind == model.Porting
+		if same && t.Asked.Protocol == k.Asked.Protocol && t.Asked.First <= k.Asked.Last && k.Asked.First <= t.Asked.Last {
+			c.report(finding.New(finding.TranslatedTwice, t.Place, "%s is translated by %s already", t.Asked, forward.Sentence(k.Text, k.Place)).
+				About(c.spec.Devices[d].Name).With(k.Place))
+			return
 		}
 	}
 }
@@ -117,7 +140,7 @@ func outsideWord(t *model.Translation) string {
 func (c *checker) heldOutside(t *model.Translation, name string) {
 	for id := range c.spec.Interfaces {
 		for _, a := range c.spec.Interfaces[id].Addresses {
-			if !t.Range.Contains(a.Addr()) || t.Kind == model.Sharing &&
+			if !t.Range.Contains(a.Addr()) || (t.Kind == model.Sharing || t.Kind == model.Porting) &&
 				(model.InterfaceID(id) == t.Beyond || a.Virtual && c.spec.SharesWith(model.InterfaceID(id), t.Beyond)) {
 				continue
 			}

@@ -297,7 +297,7 @@ func (c *checker) blackHole(s *model.Static, to netip.Addr) {
 func (c *checker) noDiscard(id model.StaticID, sample netip.Addr, x *forward.Graph, end forward.Ending) {
 	s := &c.spec.Statics[id]
 	for _, n := range end.Loop {
-		if _, t := c.net.Policy.Inward(x.Nodes[n].Device, x.Nodes[n].In, sample); t != nil {
+		if _, _, t := c.net.Policy.Inward(x.Nodes[n].Device, x.Nodes[n].In, sample, x.Nodes[n].Over); t != nil {
 			return // it stands for an address that somebody has
 		}
 	}

@@ -33,6 +33,9 @@ func (l *Lab) neighbours() error {
 func (l *Lab) know(n model.InterfaceID, t *model.Translation) error {
 	d := l.devices[l.now.Load().Spec.Interfaces[n].Device]
 	a := t.First
+	if l.now.Load().Spec.Interfaces[t.Beyond].Has(a) {
+		return nil // it answers for its own
+	}
 	for count := 0; count < mostLent && a.IsValid() && !t.Last.Less(a); count, a = count+1, a.Next() {
 		neighbour := &netlink.Neigh{LinkIndex: d.links[n], IP: a.AsSlice(), HardwareAddr: MACOf(l.now.Load().Spec, t.Beyond),
 			State: unix.NUD_PERMANENT}

@@ -306,6 +306,8 @@ func (j *judge) translations() {
 		if t := &all[i]; t.Kind == model.OneToOne {
 			inside, outside := t.Inside.Prefixes[0], t.Outside[0]
 			j.rewrite(t, expr.MetaKeyIIFNAME, true, outside, inside)
+		} else if t.Kind == model.Porting {
+			j.porting(t)
 		}
 	}
 	j.begin("outward", nftables.ChainTypeNAT, nftables.ChainHookPostrouting, nftables.ChainPriorityNATSource)
@@ -324,6 +326,36 @@ func (j *judge) translations() {
 		case model.Taking:
 			j.taking(t)
 		}
+	}
+}
+
+// porting has ports that are asked for outside lead to those inside. The kernel would deal out a range of them as it likes:
+// where they differ, each is a rule.
+func (j *judge) porting(t *model.Translation) {
+	at, number := j.policy.AskedAt(t), byte(unix.IPPROTO_TCP)
+	if t.Asked.Protocol == model.UDP {
+		number = unix.IPPROTO_UDP
+	}
+	if !at.IsValid() {
+		return
+	}
+	family := prefix.FamilyOf(at)
+	match, _ := j.address(true, &model.Side{Prefixes: []netip.Prefix{netip.PrefixFrom(at, at.BitLen())}}, family)
+	begin := slices.Concat(ofFamily(family), j.by(expr.MetaKeyIIFNAME, t.Beyond), match, protocol(number))
+	port := binaryutil.BigEndian.PutUint16
+	to := terms{&expr.Immediate{Register: 1, Data: t.Host().AsSlice()}}
+	nat := expr.NAT{Type: expr.NATTypeDestNAT, Family: unix.NFPROTO_IPV4, RegAddrMin: 1}
+	if family == prefix.IPv6 {
+		nat.Family = unix.NFPROTO_IPV6
+	}
+	if t.To == t.Asked {
+		j.rule(begin, transport(2, port(t.Asked.First), port(t.Asked.Last)), to, terms{&nat})
+		return
+	}
+	nat.RegProtoMin, nat.Specified = 2, true
+	for n := range t.Asked.Last - t.Asked.First + 1 {
+		asked := port(t.Asked.First + n)
+		j.rule(begin, transport(2, asked, asked), to, terms{&expr.Immediate{Register: 2, Data: port(t.To.First + n)}, &nat})
 	}
 }
 

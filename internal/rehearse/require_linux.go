@@ -292,11 +292,11 @@ func (x *listener) close() {
 func (l *Lab) listen(to netip.Addr, over model.Service) (*listener, error) {
 	x := &listener{asked: map[netip.Addr]bool{}}
 	spec := l.Network().Spec
-	for d, at := range l.answering(to) {
+	for d, at := range l.answering(to, over) {
 		switch over.Protocol {
 		case model.ICMP:
 			stop, err := l.sniff(d, nil, func(p packet) {
-				if s, ok := sighted(p); ok && !p.out && s.What == "echo request" && s.To == at {
+				if s, ok := sighted(p); ok && !p.out && s.What == "echo request" && s.To == at.Addr() {
 					x.note(&net.UDPAddr{IP: s.From.AsSlice()})
 				}
 			})
@@ -308,7 +308,7 @@ func (l *Lab) listen(to netip.Addr, over model.Service) (*listener, error) {
 		case model.UDP:
 			var c net.PacketConn
 			if err := l.Inside(d, func() (err error) {
-				c, err = net.ListenPacket("udp", netip.AddrPortFrom(at, over.First).String())
+				c, err = net.ListenPacket("udp", at.String())
 				return err
 			}); err != nil {
 				x.close()
@@ -329,7 +329,7 @@ func (l *Lab) listen(to netip.Addr, over model.Service) (*listener, error) {
 		default:
 			var c net.Listener
 			if err := l.Inside(d, func() (err error) {
-				c, err = net.Listen("tcp", netip.AddrPortFrom(at, over.First).String())
+				c, err = net.Listen("tcp", at.String())
 				return err
 			}); err != nil {
 				x.close()
@@ -355,28 +355,32 @@ func (l *Lab) listen(to netip.Addr, over model.Service) (*listener, error) {
 	return x, nil
 }
 
-// answering is who may get what is sent to an address, and by which address of its own: who
-// holds it, for whom a translator answers, and what lies beyond.
-func (l *Lab) answering(to netip.Addr) map[model.DeviceID]netip.Addr {
+// answering is who may get what is sent to an address over a service, and where of its own: who holds it, for whom a translator
+// answers, and what lies beyond.
+func (l *Lab) answering(to netip.Addr, over model.Service) map[model.DeviceID]netip.AddrPort {
 	now := l.Network()
 	spec := now.Spec
-	all := map[model.DeviceID]netip.Addr{}
+	all := map[model.DeviceID]netip.AddrPort{}
+	add := func(a netip.Addr, over model.Service) {
+		for _, id := range now.State.HoldersOf(a) {
+			all[spec.Interfaces[id].Device] = netip.AddrPortFrom(a, over.First)
+		}
+	}
 	for _, id := range now.State.HoldersOf(to) {
 		if now.State.IsUp(id) {
-			all[spec.Interfaces[id].Device] = to
+			all[spec.Interfaces[id].Device] = netip.AddrPortFrom(to, over.First)
 		}
 	}
 	for d := range spec.Devices {
 		if slices.ContainsFunc(spec.Devices[d].Beyond, func(p model.Prefix) bool { return p.Contains(to) }) {
-			all[model.DeviceID(d)] = to
+			all[model.DeviceID(d)] = netip.AddrPortFrom(to, over.First)
 		}
 		for _, t := range spec.Devices[d].Translates {
-			if t.Kind != model.OneToOne || !t.Outside[0].Contains(to) {
-				continue
-			}
-			inside := prefix.Moved(to, t.Outside[0], t.Inside.Prefixes[0])
-			for _, id := range now.State.HoldersOf(inside) {
-				all[spec.Interfaces[id].Device] = inside
+			switch inside, ported := t.Ported(over); {
+			case ported && now.Policy.AskedAt(&t) == to:
+				add(t.Host(), inside)
+			case t.Kind == model.OneToOne && t.Outside[0].Contains(to):
+				add(prefix.Moved(to, t.Outside[0], t.Inside.Prefixes[0]), over)
 			}
 		}
 	}

@@ -23,8 +23,8 @@ func explainNode(w io.Writer, net *forward.Network, g *forward.Graph, id, width 
 			line("sends from %s: %s", orNone(address(h.Source)), forward.WhySource(net, n.Device, n.To, h.Source))
 		}
 	}
-	if n.To != n.Destination {
-		line("translates its destination to %s: %s", n.To, whyTranslated(n.Treated))
+	if n.To != n.Destination || n.Over != n.For {
+		line("translates its destination to %s: %s", ported(n.To, n.For, n.Over != n.For), whyTranslated(n.Treated))
 	}
 	explainRoutes(net, n, line)
 	for i := range n.Edges {
@@ -76,8 +76,8 @@ func explainEdge(net *forward.Network, g *forward.Graph, id, edge int, line func
 		if x.Judged.By != policy.ByNothing {
 			line("out of %s: %s (%s)", ifaceName(spec, e.Hop.Out), passesWord(x.Judged.Ruling), forward.JudgedBy(spec, n.Device, x.Judged))
 		}
-		if e.Left.Source != e.Sent.Source {
-			line("translates its source to %s: %s", e.Left.Source, whyTranslated(x))
+		if e.Left.Source != e.Sent.Source || e.Over != n.For {
+			line("translates its source to %s: %s", ported(e.Left.Source, e.Over, e.Over != n.For), whyTranslated(x))
 		}
 	}
 	end := g.EndAt(id, edge)

@@ -43,14 +43,16 @@ type ExportedService struct {
 // ExportedTranslation is addresses that are others beyond an interface, with its names
 // worked out.
 type ExportedTranslation struct {
-	Sentence  string       `json:"sentence"`  // as in the plan
-	Kind      string       `json:"kind"`      // one to one, shared or taken
-	Inside    ExportedSide `json:"inside"`    // whose addresses they are
-	Outside   []string     `json:"outside"`   // what they are beyond: prefixes
-	First     string       `json:"first"`     // of what is shared or taken from; "" for the interface's own
-	Last      string       `json:"last"`      // likewise
-	Interface bool         `json:"interface"` // shared is the interface's own address
-	Beyond    string       `json:"beyond"`    // the interface
+	Sentence  string            `json:"sentence"`  // as in the plan
+	Kind      string            `json:"kind"`      // one to one, shared, taken or port
+	Inside    ExportedSide      `json:"inside"`    // whose addresses they are
+	Outside   []string          `json:"outside"`   // what they are beyond: prefixes
+	First     string            `json:"first"`     // of what is shared or taken from; "" for the interface's own
+	Last      string            `json:"last"`      // likewise
+	Interface bool              `json:"interface"` // shared is the interface's own address
+	Beyond    string            `json:"beyond"`    // the interface
+	Asked     []ExportedService `json:"asked"`     // of ports: as what they are asked for outside, else empty
+	To        []ExportedService `json:"to"`        // likewise: what that is inside
 }
 
 // ExportedLease is a range of addresses that an exported device leases to hosts.
@@ -127,7 +129,7 @@ func exportedPermit(spec *model.Spec, p *model.Permit, of string) ExportedPermit
 		Over: []ExportedService{}, In: []string{}, Out: []string{}, Pending: p.Pending, Note: p.Note,
 	}
 	for _, s := range p.Over {
-		x.Over = append(x.Over, ExportedService{s.Protocol.String(), int(s.First), int(s.Last)})
+		x.Over = append(x.Over, exportedService(s))
 	}
 	for _, id := range p.In {
 		x.In = append(x.In, spec.Interfaces[id].Name)
@@ -138,11 +140,19 @@ func exportedPermit(spec *model.Spec, p *model.Permit, of string) ExportedPermit
 	return x
 }
 
+func exportedService(s model.Service) ExportedService {
+	return ExportedService{s.Protocol.String(), int(s.First), int(s.Last)}
+}
+
 func exportedTranslation(spec *model.Spec, t *model.Translation) ExportedTranslation {
 	x := ExportedTranslation{
 		Sentence: t.Text, Kind: translationKinds[t.Kind], Inside: exportedSide(&t.Inside), Outside: []string{}, First: address(t.First),
 		Last:      address(t.Last),
 		Interface: t.ByInterface, Beyond: spec.Interfaces[t.Beyond].Name,
+		Asked: []ExportedService{}, To: []ExportedService{},
+	}
+	if t.Kind == model.Porting {
+		x.Asked, x.To = append(x.Asked, exportedService(t.Asked)), append(x.To, exportedService(t.To))
 	}
 	if t.Kind != model.OneToOne { // what is of the other family is not translated
 		is4 := t.ByInterface || t.First.Is4()

@@ -128,13 +128,13 @@ func written(p source.Place) (file string, line int) {
 }
 
 // translationKinds are the words for how addresses are translated.
-var translationKinds = [...]string{model.OneToOne: "one to one", model.Sharing: "shared", model.Taking: "taken"}
+var translationKinds = [...]string{model.OneToOne: "one to one", model.Sharing: "shared", model.Taking: "taken", model.Porting: "port"}
 
 // Translation is addresses that are others beyond an interface, in JSON.
 type Translation struct {
 	Device   string   `json:"device"`
 	Sentence string   `json:"sentence"`
-	Kind     string   `json:"kind"`             // one to one, shared or taken
+	Kind     string   `json:"kind"`             // one to one, shared, taken or port
 	Beyond   string   `json:"beyond"`           // the interface
 	Pairs    []Both   `json:"pairs,omitempty"`  // who is what: of one to one, of what is taken, and of the hosts behind what is shared
 	Free     []string `json:"free,omitempty"`   // what is left to take from
@@ -149,6 +149,8 @@ type Both struct {
 	Host    string `json:"host,omitempty"`    // who has it
 	Inside  string `json:"inside"`            // its address, or prefix
 	Outside string `json:"outside,omitempty"` // what it is beyond; absent where none is left
+	To      string `json:"to,omitempty"`      // of ports: the service inside
+	Asked   string `json:"asked,omitempty"`   // of ports: as what it is asked for outside
 }
 
 // Translations is which addresses are which beyond which interface.
@@ -183,7 +185,7 @@ func Translations(net *forward.Network, devices []model.DeviceID) ([]Translation
 					outside = "none left"
 				}
 				table.Rows = append(table.Rows,
-					[]string{x.Device, x.Beyond, p.Host, p.Inside, outside, x.Kind, x.Answers, x.Sentence, free, unused})
+					[]string{x.Device, x.Beyond, p.Host, spaced(p.Inside, p.To), spaced(outside, p.Asked), x.Kind, x.Answers, x.Sentence, free, unused})
 			}
 		}
 	}
@@ -216,6 +218,9 @@ func newTranslation(net *forward.Network, d model.DeviceID, x *model.Translation
 	}
 	for _, p := range net.Policy.Pairs(d, x) {
 		b := Both{Inside: p.Inside.String(), Outside: outside(x, p.Outside)}
+		if x.Kind == model.Porting {
+			b.To, b.Asked = x.To.String(), x.Asked.String()
+		}
 		switch {
 		case p.Anyone:
 			b.Inside = "anyone"
@@ -226,6 +231,9 @@ func newTranslation(net *forward.Network, d model.DeviceID, x *model.Translation
 	}
 	return v
 }
+
+// spaced is two words, of which the second may be missing.
+func spaced(a, b string) string { return strings.TrimSpace(a + " " + b) }
 
 // mostRanges is how many ranges are listed in a line.
 const mostRanges = 6

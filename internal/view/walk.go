@@ -3,6 +3,7 @@ package view
 import (
 	"fmt"
 	"io"
+	"net/netip"
 	"strings"
 
 	"ropeswing/core/forward"
@@ -21,10 +22,10 @@ var walkColumns = []Column{
 func rewritten(n *forward.Node, e *forward.Edge) string {
 	var parts []string
 	if n.To != n.Destination {
-		parts = append(parts, fmt.Sprintf("to %s, now %s", n.Destination, n.To))
+		parts = append(parts, fmt.Sprintf("to %s, now %s", ported(n.Destination, n.Over, n.Over != n.For), ported(n.To, n.For, n.Over != n.For)))
 	}
 	if e != nil && e.Left.Source.IsValid() && e.Left.Source != e.Sent.Source {
-		parts = append(parts, fmt.Sprintf("from %s, now %s", e.Sent.Source, e.Left.Source))
+		parts = append(parts, fmt.Sprintf("from %s, now %s", ported(e.Sent.Source, n.For, n.For != e.Over), ported(e.Left.Source, e.Over, n.For != e.Over)))
 	}
 	return strings.Join(parts, "; ")
 }
@@ -136,4 +137,12 @@ func routeState(net *forward.Network, table routing.View, e routing.Entry) strin
 		return word
 	}
 	return word + ": " + why
+}
+
+// ported is an address, with the ports at it where these are translated.
+func ported(a netip.Addr, over model.Service, translated bool) string {
+	if translated {
+		return a.String() + " " + over.String()
+	}
+	return a.String()
 }
