@@ -98,38 +98,46 @@ func (c DropPermit) On(*Spec) DeviceID { return c.Device }
 // Touches implements Change.
 func (DropPermit) Touches() Touched { return TouchesPermits }
 
-// DropService lets a permit cover any service.
-type DropService struct {
+// WidenService lets a permit cover one more service, or any.
+type WidenService struct {
 	Device DeviceID
-	Permit int // its place in the list
+	Permit int     // its place in the list
+	By     Service // the zero value is any
 }
 
-// words is the permit without what it is over.
-func (c DropService) words(s *Spec) string {
-	text, _, _ := strings.Cut(s.Devices[c.Device].Permits[c.Permit].Text, " over ")
+// Words are those of the permit as it then reads.
+func (c WidenService) Words(text string) string {
+	if c.By != (Service{}) {
+		return text + " over " + c.By.String()
+	}
+	text, _, _ = strings.Cut(text, " over ")
 	return text
 }
 
 // Apply implements Change.
-func (c DropService) Apply(s *Spec) *Spec {
-	text := c.words(s)
+func (c WidenService) Apply(s *Spec) *Spec {
 	return s.withDevice(c.Device, func(d *Device) {
 		d.Permits = slices.Clone(d.Permits)
-		d.Permits[c.Permit].Over, d.Permits[c.Permit].Text = nil, text
+		p := &d.Permits[c.Permit]
+		if p.Text = c.Words(p.Text); c.By == (Service{}) {
+			p.Over = nil
+		} else {
+			p.Over = append(slices.Clip(p.Over), c.By)
+		}
 	})
 }
 
 // Describe implements Change.
-func (c DropService) Describe(s *Spec) string {
+func (c WidenService) Describe(s *Spec) string {
 	return fmt.Sprintf("write permit %d of %s as '%s' instead of '%s'",
-		c.Permit+1, s.Devices[c.Device].Name, c.words(s), s.Devices[c.Device].Permits[c.Permit].Text)
+		c.Permit+1, s.Devices[c.Device].Name, c.Words(s.Devices[c.Device].Permits[c.Permit].Text), s.Devices[c.Device].Permits[c.Permit].Text)
 }
 
 // On implements Change.
-func (c DropService) On(*Spec) DeviceID { return c.Device }
+func (c WidenService) On(*Spec) DeviceID { return c.Device }
 
 // Touches implements Change.
-func (DropService) Touches() Touched { return TouchesPermits }
+func (WidenService) Touches() Touched { return TouchesPermits }
 
 // PutOn puts a VLAN interface on another VLAN, and so on its segment.
 type PutOn struct {

@@ -148,10 +148,10 @@ func (w reviser) edit(s verify.Applied) (plan.Edit, bool) {
 			list = s.Before.Devices[c.Device].OwnPermits
 		}
 		return plan.WholeLine(list[c.Permit].Place)
-	case model.DropService:
+	case model.WidenService:
 		p := s.Before.Devices[c.Device].Permits[c.Permit]
-		if text, _, ok := strings.Cut(p.Place.Text(), " over "); ok {
-			return plan.Edit{Place: p.Place, Text: text}, true
+		if p.Place.Known() {
+			return plan.Edit{Place: p.Place, Text: plan.Word(c.Words(p.Text))}, true
 		}
 	case model.SetBeyond:
 		t := s.Before.Devices[c.Device].Translates[c.Translation]

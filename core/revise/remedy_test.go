@@ -278,6 +278,10 @@ var faults = map[string]func(r *rand.Rand, routers int, text string) string{
 	"a service that is not answered": func(r *rand.Rand, n int, text string) string {
 		return oneOf(r, text, "answers: [ping, ssh]", "answers: [ping]")
 	},
+	"a permit without the service": func(r *rand.Rand, n int, text string) string {
+		return strings.NewReplacer("- inner may reach anyone\n", "- 'inner may reach anyone over icmp, udp/53'\n      - anyone may answer anyone\n",
+			"- anyone may reach inner\n", "- anyone may reach inner over icmp\n").Replace(text)
+	},
 	"own permits without the service": func(r *rand.Rand, n int, text string) string {
 		return oneOf(r, text, "answers: [ping, ssh]",
 			"answers: [ping, ssh]\n    own-permits: [anyone may reach itself over icmp]\n    otherwise: drop")

@@ -191,6 +191,19 @@ func (r *remedied) tagged() (all []model.VLAN, ok bool) {
 	return all, true
 }
 
+// lastService is the one at the end of the first sentence that is quoted.
+func (r *remedied) lastService() (model.Service, bool) {
+	if len(r.quoted) == 0 {
+		return model.Service{}, false
+	}
+	i := strings.LastIndex(r.quoted[0], " over ")
+	if i < 0 {
+		return model.Service{}, false
+	}
+	s, err := model.ParseService(r.quoted[0][i+len(" over "):])
+	return s, err == nil
+}
+
 func (r *remedied) ofPolicies() (all []model.Change) {
 	sentences := r.quoted
 	if _, behind, ok := strings.Cut(r.text, ": "); ok {
@@ -206,7 +219,10 @@ func (r *remedied) ofPolicies() (all []model.Change) {
 			for i := range list {
 				all = append(all, model.DropPermit{Device: d, Permit: i, Own: own})
 				if !own {
-					all = append(all, model.DropService{Device: d, Permit: i}, model.PutInForce{Device: d, Permit: i})
+					if s, ok := r.lastService(); ok {
+						all = append(all, model.WidenService{Device: d, Permit: i, By: s})
+					}
+					all = append(all, model.WidenService{Device: d, Permit: i}, model.PutInForce{Device: d, Permit: i})
 				}
 			}
 			for _, sentence := range sentences {

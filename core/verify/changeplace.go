@@ -42,7 +42,7 @@ func placeOf(spec *model.Spec, c model.Change) source.Place {
 		return spec.Devices[c.Device].Translates[c.Translation].Place
 	case model.PutInForce:
 		return spec.Devices[c.Device].Permits[c.Permit].Place
-	case model.DropService:
+	case model.WidenService:
 		return spec.Devices[c.Device].Permits[c.Permit].Place
 	case model.DropPermit:
 		if c.Own {

@@ -102,7 +102,7 @@ func (m mender) isSubnet(p netip.Prefix) bool {
 	})
 }
 
-// misjudged are the permits that drop what should pass, and those that would let it pass if they were over any service.
+// misjudged are the permits that drop what should pass, and those that would let it pass if they were over its service, too.
 func (m mender) misjudged(n forward.Node, end forward.Ending) []model.Change {
 	judged := n.Treated
 	if end.Edge >= 0 {
@@ -119,7 +119,11 @@ func (m mender) misjudged(n forward.Node, end forward.Ending) []model.Change {
 	all = append(all, m.likeOthers(n)...)
 	for i, p := range d.Permits {
 		if p.Ruling == model.Pass && len(p.Over) > 0 && p.From.Contains(n.Source) && p.To.Contains(n.To) {
-			all = append(all, model.DropService{Device: n.Device, Permit: i})
+			if n.For.Protocol == model.ICMP {
+				all = append(all, model.WidenService{Device: n.Device, Permit: i})
+			} else { // somebody chose what it is over
+				all = append(all, model.WidenService{Device: n.Device, Permit: i, By: n.For})
+			}
 		}
 	}
 	return all

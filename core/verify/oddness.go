@@ -28,7 +28,7 @@ func (h *hunt) oddness(c model.Change) int {
 			odd = 1 // one for another
 		}
 	case model.SetBeyond, model.PutOn, model.SetAccess, model.SetUntagged, model.AddTagged,
-		model.DropPermit, model.DropService, model.LetForward, model.DropWatch:
+		model.DropPermit, model.WidenService, model.LetForward, model.DropWatch:
 		odd = 2
 	case model.Together:
 		odd = 3
