@@ -52,6 +52,7 @@ type checker struct {
 	inBoth   map[int]bool                     // findings that are said to be of IPv6 too
 	reached  *reach.Matrix                    // among all segments, once it is asked for
 	subnetOf map[netip.Prefix]model.SegmentID // once it is asked for
+	byPermit map[sentBy][]permitKey           // which permits decide, as far as it was asked
 	links    []bool                           // by segment: it is a link between routers
 }
 

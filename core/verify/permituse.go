@@ -50,8 +50,8 @@ const (
 
 // CountedPermits is Permits, with the pairs counted for those of some devices.
 func CountedPermits(net *forward.Network, devices []model.DeviceID) []PermitUse {
-	all := Permits(net)
 	c := &checker{net: net, spec: net.Spec}
+	all := c.permitUses()
 	inForce, ends := c.withPending(), c.everybody()
 	for n := range all {
 		if u := &all[n]; slices.Contains(devices, u.Device) {
@@ -76,8 +76,11 @@ func (c *checker) withPending() *forward.Network {
 // Permits lists all permits with what they decide about. Pending ones are tried as
 // if all pending ones were in force.
 func Permits(net *forward.Network) []PermitUse {
-	spec := net.Spec
-	c := &checker{net: net, spec: spec}
+	return (&checker{net: net, spec: net.Spec}).permitUses()
+}
+
+func (c *checker) permitUses() []PermitUse {
+	net, spec := c.net, c.spec
 	inForce := c.withPending()
 	must := c.decidedInMust(net, inForce)
 	var all []PermitUse
@@ -143,13 +146,11 @@ func (c *checker) decidedInMust(net, inForce *forward.Network) map[permitKey][]i
 					continue
 				}
 				for _, net := range []*forward.Network{net, inForce} {
-					x := forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: r.Over})
-					eachJudgement(x, func(d model.DeviceID, j policy.Judgement) {
-						k := permitKey{d, j.Own, j.By}
-						if j.By >= 0 && !slices.Contains(all[k], i) {
+					for _, k := range c.judged(sentBy{net, a, b.address, r.Over}) {
+						if !slices.Contains(all[k], i) {
 							all[k] = append(all[k], i)
 						}
-					})
+					}
 					if net == inForce {
 						break
 					}
@@ -235,6 +236,38 @@ func (c *checker) decides(net *forward.Network, u *PermitUse, ends []target) boo
 	return t.Decides > 0 || t.Cut // too many to say
 }
 
+// sentBy is a packet that is tried, and in which network.
+type sentBy struct {
+	net  *forward.Network
+	from target
+	to   netip.Addr
+	over model.Service
+}
+
+// mostKnown is up to how many packets what decides about them is kept.
+const mostKnown = 1 << 18
+
+// judged are the permits that decide about a packet, or what comes back of it: many permits cover the same packets.
+func (c *checker) judged(a sentBy) []permitKey {
+	if all, ok := c.byPermit[a]; ok {
+		return all
+	}
+	var all []permitKey
+	x := forward.PingBy(a.net, a.from.device, a.from.address, a.to, model.None, forward.Probe{Over: a.over})
+	eachJudgement(x, func(d model.DeviceID, j policy.Judgement) {
+		if k := (permitKey{d, j.Own, j.By}); j.By >= 0 && !slices.Contains(all, k) {
+			all = append(all, k)
+		}
+	})
+	if c.byPermit == nil {
+		c.byPermit = map[sentBy][]permitKey{}
+	}
+	if len(c.byPermit) < mostKnown {
+		c.byPermit[a] = all
+	}
+	return all
+}
+
 // tally counts the pairs of which a permit decides about some packet, or stops at the
 // first. Each pair is tried from the side that begins.
 func (c *checker) tally(net *forward.Network, u *PermitUse, ends []target, most int, first bool) Tally {
@@ -292,12 +325,7 @@ func (c *checker) tally(net *forward.Network, u *PermitUse, ends []target, most 
 					t.Pairs, t.Cut = t.Pairs-1, true
 					return t
 				}
-				found := false
-				eachJudgement(forward.PingBy(net, a.device, a.address, b.address, model.None, forward.Probe{Over: s}),
-					func(d model.DeviceID, j policy.Judgement) {
-						found = found || d == u.Device && j.Own == u.Own && j.By == u.Index
-					})
-				if found {
+				if slices.Contains(c.judged(sentBy{net, a, b.address, s}), permitKey{u.Device, u.Own, u.Index}) {
 					if t.Decides++; first {
 						return t
 					}

@@ -62,7 +62,7 @@ func (a *app) watched() error {
 	if err := a.print(v, v.Table(), func() { v.Text(a.out, a.width, a.explain) }); err != nil {
 		return err
 	}
-	a.flushOut()
+	a.flush()
 	rest := time.NewTimer(time.Hour)
 	rest.Stop()
 	look := time.NewTicker(lookAgain)
@@ -116,7 +116,7 @@ func (a *app) watched() error {
 			} else {
 				change.Text(a.out, a.width, a.explain)
 			}
-			a.flushOut()
+			a.flush()
 		}
 	}
 }

@@ -100,6 +100,7 @@ func (a *app) tour(ctx context.Context, dir, full string) error {
 	}
 	show := func(about string, args, hidden []string) error {
 		fmt.Fprintf(a.out, "\n%s\n%s\n\n", view.Title(about), view.Prompt("ropeswing "+strings.Join(args, " ")))
+		a.flush()
 		if code := inside().run(append(args, hidden...)); code > ExitWrong {
 			return errSaid
 		}

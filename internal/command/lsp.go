@@ -34,7 +34,7 @@ type atOnce struct{ a *app }
 
 func (w atOnce) Write(b []byte) (int, error) {
 	n, err := w.a.raw.Write(b)
-	w.a.flushOut()
+	w.a.flush()
 	return n, err
 }
 

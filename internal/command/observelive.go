@@ -469,7 +469,7 @@ func restarted(before, now string) bool {
 func (a *app) observeAgain(ctx context.Context, w *workspace.Workspace, o *observation, who []string, before []*observed.Device) error {
 	silent := map[string]bool{}
 	for {
-		a.flushOut()
+		a.flush()
 		select {
 		case <-ctx.Done():
 			return errInterrupted

@@ -1,7 +1,6 @@
 package command
 
 import (
-	"bufio"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -378,9 +377,9 @@ func (p *partNames) Type() string { return "strings" }
 // String implements pflag.Value.
 func (p *partNames) String() string { return strings.Join(*p, ",") }
 
-// flush puts out what is held back, so that it stands before what another program writes.
+// flush puts out what is held back: before what another program writes, and for what goes on for long.
 func (a *app) flush() {
-	if b, ok := a.raw.(*bufio.Writer); ok {
+	if b, ok := a.raw.(interface{ Flush() error }); ok {
 		_ = b.Flush()
 	}
 }

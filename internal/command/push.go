@@ -326,7 +326,7 @@ func (p *pusher) forward(ctx context.Context) error {
 		}
 		if s.Device != visit && !p.o.yes {
 			view.PushVisit(p.out, p.v.Steps[n:], name)
-			p.flushOut()
+			p.flush()
 			if !p.yes(fmt.Sprintf("go to %s?", name)) {
 				p.v.Stop(n, "not gone to")
 				return p.end(sheet, errWrong)

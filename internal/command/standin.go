@@ -145,7 +145,7 @@ func (a *app) serveStandIns(ctx context.Context, y *corestandin.Yard, names []st
 	fmt.Fprintf(a.out, "%s served; Ctrl-C ends them all\n", view.Count(len(served), "stand-in"))
 	t.Text(a.out, a.width, "", false)
 	fmt.Fprintf(a.out, "next: %s observe --live --access %s\n", a.self(), view.ShellWord(file))
-	a.flushOut()
+	a.flush()
 	<-ctx.Done()
 	wait()
 	return nil
@@ -239,11 +239,4 @@ func accessOf(served []standin.Served, secrets *standin.Secrets, folder string, 
 		}
 	}
 	return filepath.Join(folder, "access.yaml"), nil
-}
-
-// flushOut puts out what is held back, for what goes on for long.
-func (a *app) flushOut() {
-	if b, ok := a.raw.(interface{ Flush() error }); ok {
-		_ = b.Flush()
-	}
 }

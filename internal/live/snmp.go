@@ -43,6 +43,7 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 		MaxOids: gosnmp.MaxOids,
 		PreSend: func(*gosnmp.GoSNMP) { a.pace.wait(ctx) },
 	}
+	var usm *gosnmp.UsmSecurityParameters // of version 3
 	if w.Version == "2c" {
 		if x.Community, err = a.Secret(w.Community, "the community of "+name); err != nil {
 			return nil, &Failure{Reason: NoSecret, Err: err}
@@ -60,13 +61,19 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 				Err: fmt.Errorf("auth-by is sha1 to sha512 and privacy-by aes, aes192 or aes256, not %q and %q", w.AuthBy, w.PrivacyBy)}
 		}
 		x.Version, x.SecurityModel, x.MsgFlags = gosnmp.Version3, gosnmp.UserSecurityModel, gosnmp.AuthPriv
-		x.SecurityParameters = &gosnmp.UsmSecurityParameters{UserName: w.User, AuthenticationProtocol: by, AuthenticationPassphrase: auth,
+		usm = &gosnmp.UsmSecurityParameters{UserName: w.User, AuthenticationProtocol: by, AuthenticationPassphrase: auth,
 			PrivacyProtocol: hide, PrivacyPassphrase: privacy}
+		x.SecurityParameters = usm
 	}
 	if err := x.Connect(); err != nil {
 		return nil, err
 	}
 	defer x.Conn.Close()
+	if usm != nil {
+		if err := discover(x, usm); err != nil {
+			return nil, snmpFailure(err)
+		}
+	}
 	var rows []mib.Row
 	whole := map[string]bool{}
 	var broken error

@@ -1,6 +1,8 @@
 package mib_test
 
 import (
+	"crypto"
+	"encoding/hex"
 	"net/netip"
 	"slices"
 	"testing"
@@ -122,4 +124,12 @@ func FuzzRead(f *testing.F) {
 			t.Fatal("no device")
 		}
 	})
+}
+
+// The examples of RFC 3414 A.3.2 and, for SHA-256, of what Python's hashlib makes of the same words.
+func TestKeysOfPassphrases(t *testing.T) {
+	engine := "\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x02"
+	assert.Equal(t, "6695febc9288e36282235fc7151f128497b38f3f", hex.EncodeToString(mib.LocalKey(crypto.SHA1, "maplesyrup", engine)))
+	assert.Equal(t, "8982e0e549e866db361a6b625d84cccc11162d453ee8ce3a6445c2d6776f0f8b", hex.EncodeToString(mib.LocalKey(crypto.SHA256, "maplesyrup", engine)))
+	assert.NotEmpty(t, mib.LocalKey(crypto.SHA256, "", engine))
 }

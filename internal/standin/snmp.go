@@ -2,16 +2,14 @@ package standin
 
 import (
 	"context"
+	"crypto"
 	"crypto/rand"
-	"crypto/sha256"
 	"errors"
 	"io"
 	"log"
 	"math"
 	"net"
-	"slices"
 	"sort"
-	"strings"
 	"sync"
 	"time"
 
@@ -67,7 +65,8 @@ func newAgent(user SNMPUser, name string) *agent {
 		UserName: user.User, AuthoritativeEngineID: engine, AuthenticationProtocol: gosnmp.SHA256, AuthenticationPassphrase: user.Auth,
 		PrivacyProtocol: gosnmp.AES, PrivacyPassphrase: user.Privacy, Logger: quiet,
 	}
-	a.usm.SecretKey, a.usm.PrivacyKey = localKey(user.Auth, engine), localKey(user.Privacy, engine)[:aesKey]
+	a.usm.SecretKey, a.usm.PrivacyKey = mib.LocalKey(crypto.SHA256, user.Auth, engine),
+		mib.LocalKey(crypto.SHA256, user.Privacy, engine)[:aesKey]
 	a.codec = &gosnmp.GoSNMP{Version: gosnmp.Version3, SecurityModel: gosnmp.UserSecurityModel, MsgFlags: gosnmp.AuthPriv,
 		SecurityParameters: a.usm, Logger: quiet}
 	return a
@@ -75,29 +74,6 @@ func newAgent(user SNMPUser, name string) *agent {
 
 // aesKey is how many bytes a key of AES has (RFC 3826 §1.2).
 const aesKey = 16
-
-// localKey is the key of a passphrase at one engine by SHA-256 (RFC 3414 §2.6 and A.2, RFC 7860 §4).
-func localKey(passphrase, engine string) []byte {
-	key := keyOf(passphrase)
-	local := sha256.Sum256(slices.Concat(key, []byte(engine), key))
-	return local[:]
-}
-
-// keysOf is the keys of passphrases: a megabyte is hashed for each, and all devices of a plan may have the same.
-var keysOf sync.Map
-
-func keyOf(passphrase string) []byte {
-	if k, ok := keysOf.Load(passphrase); ok {
-		return k.([]byte)
-	}
-	if passphrase == "" {
-		return nil
-	}
-	const hashed = 1 << 20
-	key := sha256.Sum256([]byte(strings.Repeat(passphrase, hashed/len(passphrase)+1)[:hashed]))
-	keysOf.Store(passphrase, key[:])
-	return key[:]
-}
 
 // serve answers on a socket until the context ends, from the address that was asked.
 func (a *agent) serve(ctx context.Context, conn net.PacketConn) {
