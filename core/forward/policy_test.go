@@ -157,13 +157,15 @@ func TestTranslations(t *testing.T) {
 
 // Ports that are asked for outside lead to those inside: at an address of its own or at the translator's.
 func TestPortsAreTranslated(t *testing.T) {
-	const own, other = "translates: [pc:443 is u:8443 beyond u]", "translates: [pc:8000..8010 is 198.51.100.3:9000..9010 beyond u, lan shares u]"
+	const own = "translates: [pc:443 is u:8443 beyond u]"
+	const other = "translates: [pc:8000..8010 is 198.51.100.3:9000..9010 beyond u, lan shares u]"
 	const judged = "keeps-state: true\n    otherwise: drop\n    permits: [anyone may reach pc over tcp/443]\n    " + own
 	const stateless = "otherwise: drop\n    permits: [anyone may reach pc over tcp/443, pc may answer anyone over tcp/443]\n    " + own
 	for _, tt := range []struct{ name, policy, from, to, over, want string }{
 		{"at the translator's own address", own, "w", "198.51.100.2", "tcp/8443", "works"},
 		{"by state", judged, "w", "198.51.100.2", "tcp/8443", "works"},
-		{"permits see the port inside", strings.Replace(judged, "tcp/443", "tcp/8443", 1), "w", "198.51.100.2", "tcp/8443", "filtered-out there"},
+		{"permits see the port inside", strings.Replace(judged, "tcp/443", "tcp/8443", 1), "w",
+			"198.51.100.2", "tcp/8443", "filtered-out there"},
 		{"without state the reply is of the port inside", stateless, "w", "198.51.100.2", "tcp/8443", "works"},
 		{"and of none else", strings.Replace(stateless, "may answer anyone over tcp/443", "may answer anyone over tcp/8443", 1), "w",
 			"198.51.100.2", "tcp/8443", "filtered-out back"},

@@ -44,7 +44,7 @@ func (r *resolver) links() {
 
 // followed reads an interface that another one follows: 'wan0', or 'wan0 by 30'.
 func (s *Spec) followed(i *Interface, text string) (Followed, error) {
-	f := Followed{By: lowestPriority}
+	f := Followed{Interface: None, By: lowestPriority}
 	name, by, says := strings.Cut(text, " by ")
 	if says {
 		n, err := strconv.ParseUint(by, 10, 8)

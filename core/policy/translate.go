@@ -9,7 +9,8 @@ import (
 
 // Inward is what a device makes of the destination of a packet that begins a flow, and of what it is for, where it
 // comes in by an interface; nil where it leaves them.
-func (p *Policy) Inward(d model.DeviceID, in model.InterfaceID, to netip.Addr, over model.Service) (netip.Addr, model.Service, *model.Translation) {
+func (p *Policy) Inward(d model.DeviceID, in model.InterfaceID, to netip.Addr, over model.Service) (netip.Addr, model.Service,
+	*model.Translation) {
 	if !p.Touches(d) {
 		return to, over, nil
 	}

@@ -38,7 +38,8 @@ func meaning(spec *model.Spec, called naming) []string {
 			d.Answers, servers(d), d.Otherwise, d.KeepsState)
 		for _, id := range spec.InterfacesOf(model.DeviceID(i)) {
 			x := &spec.Interfaces[id]
-			say(" %s kind %s segment %d parent %d tag %d switched %v %d %v group %d %v borrow %d follows %v table %s down %v managed %v", label(id), x.Kind,
+			say(" %s kind %s segment %d parent %d tag %d switched %v %d %v group %d %v borrow %d follows %v table %s down %v managed %v",
+				label(id), x.Kind,
 				x.Segment, x.Parent, x.Tag, x.Switched, x.Untagged, x.Tagged, x.Group, x.Members, x.Borrow, x.Follows, x.Table, x.AdminDown,
 				d.Manage == id)
 			for _, a := range x.Addresses {

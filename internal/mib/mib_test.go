@@ -130,6 +130,7 @@ func FuzzRead(f *testing.F) {
 func TestKeysOfPassphrases(t *testing.T) {
 	engine := "\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x00\x02"
 	assert.Equal(t, "6695febc9288e36282235fc7151f128497b38f3f", hex.EncodeToString(mib.LocalKey(crypto.SHA1, "maplesyrup", engine)))
-	assert.Equal(t, "8982e0e549e866db361a6b625d84cccc11162d453ee8ce3a6445c2d6776f0f8b", hex.EncodeToString(mib.LocalKey(crypto.SHA256, "maplesyrup", engine)))
+	assert.Equal(t, "8982e0e549e866db361a6b625d84cccc11162d453ee8ce3a6445c2d6776f0f8b",
+		hex.EncodeToString(mib.LocalKey(crypto.SHA256, "maplesyrup", engine)))
 	assert.NotEmpty(t, mib.LocalKey(crypto.SHA256, "", engine))
 }

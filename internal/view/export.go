@@ -46,34 +46,41 @@ type Exported struct {
 
 // ExportedInterface is one interface of an exported device.
 type ExportedInterface struct {
-	Interface  string            `json:"interface"`
-	Kind       string            `json:"kind"` // port, subinterface, VLAN interface or loopback
-	Note       string            `json:"note"`
-	Admin      string            `json:"admin"`   // up or down
-	Parent     string            `json:"parent"`  // of a subinterface
-	Tag        int               `json:"tag"`     // of a subinterface or VLAN interface, 0 where there is none
-	Segment    string            `json:"segment"` // whose addresses it has, or which an access port serves
-	Switched   bool              `json:"switched"`
-	Untagged   int               `json:"untagged_vlan"` // of a switch port, 0 where there is none
-	Tagged     []int             `json:"tagged_vlans"`  // of a switch port
-	MAC        string            `json:"mac"`
-	MTU        int               `json:"mtu"`           // bytes, 0 where the plan does not say
-	Bandwidth  int               `json:"bandwidth"`     // bits a second, 0 where the plan does not say
-	Line       string            `json:"line"`          // ethernet or serial
-	Clocks     bool              `json:"clocks"`        // this end of a serial line clocks it
-	Cable      string            `json:"cable"`         // that is plugged into it, "" where none is
-	FarDevice  string            `json:"far_device"`    // at the other end of it
-	FarPort    string            `json:"far_interface"` // and its port
-	Borrows    string            `json:"borrows"`       // the interface whose addresses it sends from
-	Group      string            `json:"group"`         // the group it is a member of
-	Members    []string          `json:"members"`       // of a group
-	Table      string            `json:"table"`         // the routing table it is in, "" for the main one
-	Leased     bool              `json:"leased"`        // it asks for its address
-	Advertised bool              `json:"advertised"`    // it takes its IPv6 address and gateway from a router that advertises
-	Negotiates bool              `json:"negotiates"`    // a group agrees with the far end on its members
-	Advertises bool              `json:"advertises"`    // it advertises its IPv6 subnets and itself
-	Relays     []string          `json:"relays"`        // where it passes on what hosts ask for a lease
-	Addresses  []ExportedAddress `json:"addresses"`
+	Interface  string             `json:"interface"`
+	Kind       string             `json:"kind"` // port, subinterface, VLAN interface or loopback
+	Note       string             `json:"note"`
+	Admin      string             `json:"admin"`   // up or down
+	Parent     string             `json:"parent"`  // of a subinterface
+	Tag        int                `json:"tag"`     // of a subinterface or VLAN interface, 0 where there is none
+	Segment    string             `json:"segment"` // whose addresses it has, or which an access port serves
+	Switched   bool               `json:"switched"`
+	Untagged   int                `json:"untagged_vlan"` // of a switch port, 0 where there is none
+	Tagged     []int              `json:"tagged_vlans"`  // of a switch port
+	MAC        string             `json:"mac"`
+	MTU        int                `json:"mtu"`           // bytes, 0 where the plan does not say
+	Bandwidth  int                `json:"bandwidth"`     // bits a second, 0 where the plan does not say
+	Line       string             `json:"line"`          // ethernet or serial
+	Clocks     bool               `json:"clocks"`        // this end of a serial line clocks it
+	Cable      string             `json:"cable"`         // that is plugged into it, "" where none is
+	FarDevice  string             `json:"far_device"`    // at the other end of it
+	FarPort    string             `json:"far_interface"` // and its port
+	Borrows    string             `json:"borrows"`       // the interface whose addresses it sends from
+	Group      string             `json:"group"`         // the group it is a member of
+	Members    []string           `json:"members"`       // of a group
+	Table      string             `json:"table"`         // the routing table it is in, "" for the main one
+	Leased     bool               `json:"leased"`        // it asks for its address
+	Advertised bool               `json:"advertised"`    // it takes its IPv6 address and gateway from a router that advertises
+	Negotiates bool               `json:"negotiates"`    // a group agrees with the far end on its members
+	Advertises bool               `json:"advertises"`    // it advertises its IPv6 subnets and itself
+	Follows    []ExportedFollowed `json:"follows"`       // by whose state the priority of its shared addresses goes
+	Relays     []string           `json:"relays"`        // where it passes on what hosts ask for a lease
+	Addresses  []ExportedAddress  `json:"addresses"`
+}
+
+// ExportedFollowed is an interface without which the priority of another is lower.
+type ExportedFollowed struct {
+	Interface string `json:"interface"`
+	By        int    `json:"by"` // 254 is down to the lowest there is
 }
 
 // ExportedAddress is one address of an exported interface.
@@ -257,6 +264,10 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 		x.Members = append(x.Members, spec.Interfaces[m].Name)
 	}
 	x.Leased, x.Advertised, x.Advertises, x.Negotiates, x.Relays = i.Leased, i.Advertised, i.Advertises, i.Negotiates, []string{}
+	x.Follows = []ExportedFollowed{}
+	for _, f := range i.Follows {
+		x.Follows = append(x.Follows, ExportedFollowed{spec.Interfaces[f.Interface].Name, int(f.By)})
+	}
 	for _, r := range i.Relay {
 		x.Relays = append(x.Relays, address(r.To))
 	}

@@ -25,7 +25,8 @@ func rewritten(n *forward.Node, e *forward.Edge) string {
 		parts = append(parts, fmt.Sprintf("to %s, now %s", ported(n.Destination, n.Over, n.Over != n.For), ported(n.To, n.For, n.Over != n.For)))
 	}
 	if e != nil && e.Left.Source.IsValid() && e.Left.Source != e.Sent.Source {
-		parts = append(parts, fmt.Sprintf("from %s, now %s", ported(e.Sent.Source, n.For, n.For != e.Over), ported(e.Left.Source, e.Over, n.For != e.Over)))
+		parts = append(parts, fmt.Sprintf("from %s, now %s",
+			ported(e.Sent.Source, n.For, n.For != e.Over), ported(e.Left.Source, e.Over, n.For != e.Over)))
 	}
 	return strings.Join(parts, "; ")
 }
