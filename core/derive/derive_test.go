@@ -88,7 +88,7 @@ func deadDevices(spec *model.Spec) []network.Failure {
 // router, under no single failure of a cable, a segment or a device, at no level of protection.
 func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 	t.Parallel()
-	for seed := range coretest.Cases(12, 150) {
+	for seed := range coretest.Cases(8, 70) {
 		r := rand.New(rand.NewPCG(uint64(seed), 5))
 		text := coretest.RandomNetwork(r, "{protect: "+model.Protections[seed%4]+"}")
 		net, _ := derived(t, text)
@@ -128,7 +128,7 @@ func TestDerivedTablesDeliverAndNeverCircle(t *testing.T) {
 // protected, and nothing else is.
 func TestWhatIsNotProtectedIsListed(t *testing.T) {
 	t.Parallel()
-	for seed := range coretest.Cases(12, 150) {
+	for seed := range coretest.Cases(8, 70) {
 		r := rand.New(rand.NewPCG(uint64(seed), 6))
 		text := coretest.RandomNetwork(r, "{world: none}")
 		net, result := derived(t, text)
@@ -208,7 +208,7 @@ func wired(s *network.State, from model.DeviceID, to netip.Addr) bool {
 func TestSummarisedTablesDeliverAlike(t *testing.T) {
 	t.Parallel()
 	fewer := 0
-	for seed := range coretest.Cases(8, 50) {
+	for seed := range coretest.Cases(5, 25) {
 		text := coretest.RandomNetwork(rand.New(rand.NewPCG(uint64(seed), 7)), "{}")
 		short, result := derived(t, text)
 		long, each := derived(t, strings.Replace(text, "wants: {}", "wants: {summarise: false}", 1))

@@ -21,7 +21,7 @@ import (
 func TestLoopsThatWrittenRoutesLeaveAreTold(t *testing.T) {
 	t.Parallel()
 	loops := 0
-	for seed := range coretest.Cases(8, 120) {
+	for seed := range coretest.Cases(5, 50) {
 		r := rand.New(rand.NewPCG(uint64(seed), 32))
 		text, n := mesh(r)
 		for range 1 + r.IntN(3) { // a route to a LAN by any neighbour

@@ -111,7 +111,7 @@ func TestNoLineIsIdle(t *testing.T) {
 		want := outcomes(net, to)
 		asked := probed(spec, result.Statics)
 		for i, s := range result.Statics {
-			if i%3 > 0 && !coretest.Long() {
+			if i%5 > 0 && !coretest.Long() {
 				continue
 			}
 			if lines++; !s.Discard && slices.ContainsFunc(asked, s.To.Contains) && s.To.Bits() > 0 {
@@ -124,6 +124,6 @@ func TestNoLineIsIdle(t *testing.T) {
 			}
 		}
 	}
-	assert.Greater(t, lines, 25)
+	assert.Greater(t, lines, 15)
 	assert.Empty(t, idle, "of %d", lines)
 }

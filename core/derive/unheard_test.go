@@ -18,7 +18,7 @@ func TestAProbeThatMayTakeAnotherWayIsFoundAndMended(t *testing.T) {
 	t.Parallel()
 	random := rand.New(rand.NewPCG(3, 14))
 	wrong := 0
-	for range coretest.Cases(15, 100) {
+	for range coretest.Cases(10, 50) {
 		spec := coretest.Spec(t, coretest.Chords(random, 4+random.IntN(8), 40).Plan(2, []int{0}, "{}"))
 		spec = spec.WithDerived(nil).Reordered(canonicalOrder(spec))
 		a := newAnswer(forward.Answered(network.Build(spec).State()), prefix.IPv4, none)

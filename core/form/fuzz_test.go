@@ -17,7 +17,7 @@ import (
 func TestDamagedTextsAreLearntFromOrRefused(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 37))
 	all := examples(t, randomPlan(5))
-	for range coretest.Cases(60, 800) {
+	for range coretest.Cases(40, 300) {
 		l, x, y := languages[r.IntN(len(languages))], all[r.IntN(len(all))], all[r.IntN(len(all))]
 		lines := strings.Split(l.written(x.d, x.names), "\n")
 		other := strings.Split(languages[r.IntN(len(languages))].written(y.d, y.names), "\n")
