@@ -355,6 +355,8 @@ func TestExport(t *testing.T) {
 	assert.Contains(t, read(t, dir, "zones/1.48.10.in-addr.arpa.zone"), "10.1.48.10.in-addr.arpa.\t3600\tIN\tPTR\tdesk-7.skerry.example.\n")
 	assert.Contains(t, read(t, dir, "zones/32-29.100.51.198.in-addr.arpa.zone"),
 		"34.32/29.100.51.198.in-addr.arpa.\t3600\tIN\tPTR\twan0.quay-edge.skerry.example.\n", "by RFC 2317")
+	assert.Regexp(t, `SOA\s.* 20\d{6}01 7200`, read(t, dir, "zones/skerry.example.zone"))
+	assert.Regexp(t, `(?m)^skerry.example serial 20\d{6}01 of [0-9a-f]{12}$`, read(t, dir, "skerry.ledger"))
 	assert.Contains(t, run(t, dir, args...).Out, "as it is   zones/skerry.example.zone")
 
 	write(t, dir, "i.conf.tmpl", "{{.device}}{{range .interfaces}}{{$i := .}}{{range .addresses}} "+

@@ -14,7 +14,7 @@ import (
 // Finish retires what nobody has any more, and returns every change with the
 // ledger that has them. To be called when the plan is resolved, to spec.
 func (n *Numbering) Finish(spec *model.Spec) ([]Change, *Ledger) {
-	next := &Ledger{File: n.ledger.File, Entries: n.next, remarks: n.ledger.remarks}
+	next := &Ledger{File: n.ledger.File, Entries: n.next, remarks: n.ledger.remarks, Serials: n.ledger.Serials}
 	for _, e := range n.ledger.Entries {
 		k := wanted{e.Owner, e.Kind, e.family()}
 		if e.Retired {

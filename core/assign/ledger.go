@@ -78,6 +78,7 @@ type Ledger struct {
 	File    *source.File
 	Entries []Entry
 	Rename  *Rename
+	Serials []Serial // of DNS zones that were written
 	Dropped []Entry // what a merge took out of it, since it contradicted what is kept
 	remarks []string
 }
@@ -190,6 +191,15 @@ func (r *ledgerReader) entry(line string, start int) {
 		r.ledger.Rename = &Rename{words[0], words[2]}
 		return
 	}
+	if len(words) > 2 && words[1] == serialWord {
+		s, ok := serialOf(words)
+		if !ok {
+			r.refuse(start, end, "a zone's serial is kept as ZONE %s NUMBER of DIGEST", serialWord)
+			return
+		}
+		r.ledger.addSerial(s)
+		return
+	}
 	e := Entry{Place: source.Place{File: r.file, Start: start, End: end}}
 	if len(words) > 3 && words[3] == "retired" && len(words) < 6 {
 		e.Retired = true
@@ -248,6 +258,9 @@ func (l *Ledger) Text() []byte {
 	lines := make([]string, len(l.Entries))
 	for i, e := range l.Entries {
 		lines[i] = e.line()
+	}
+	for _, s := range l.Serials {
+		lines = append(lines, s.line())
 	}
 	if l.Rename != nil {
 		lines = append(lines, l.Rename.Old+" "+renaming+" "+l.Rename.New)

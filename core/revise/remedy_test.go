@@ -329,7 +329,7 @@ func TestRemediesWorkAsTheyAreTyped(t *testing.T) {
 	planted, offered := map[string]int{}, map[string]int{}
 	kinds := slices.Sorted(maps.Keys(faults))
 	require.GreaterOrEqual(t, len(kinds), 40)
-	for seed := range coretest.Cases(2, 7) * len(kinds) {
+	for seed := range coretest.Cases(3, 7) * len(kinds) {
 		r := rand.New(rand.NewPCG(uint64(seed), 41))
 		routers := 3 + r.IntN(3)
 		kind := kinds[seed%len(kinds)]

@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
@@ -74,12 +75,33 @@ func (a *app) exported(use, short, file string, make func(w *workspace.Numbers, 
 			if err != nil {
 				return err
 			}
+			if a.ledger != nil && o.write && o.to != "" { // before what it counts: no number stands for two things
+				if err := a.keepLedger(found, ledgerChange(found, w.Ledger, a.ledger)); err != nil {
+					return err
+				}
+			}
 			return a.put(all, o)
 		},
 	}
 	cmd.Flags().StringVar(&o.to, "to", "", "put it into `"+file+"` instead of printing it")
 	cmd.Flags().BoolVarP(&o.write, "write", "w", false, "with --to: write; without, only say what would change")
 	return cmd
+}
+
+// keepLedger writes a plan's ledger, where it is another.
+func (a *app) keepLedger(found files.Found, c files.Change) error {
+	if bytes.Equal(c.Was, c.Text) {
+		return nil
+	}
+	writer, err := files.NewWriter(filepath.Dir(found.Path), a.tell)
+	if err != nil {
+		return notWritten("the ledger", err)
+	}
+	defer writer.Close()
+	if err := writer.Commit(c); err != nil {
+		return notWritten("the ledger", err)
+	}
+	return nil
 }
 
 // put prints what was made, or writes it where it is to go. A single output
@@ -200,6 +222,10 @@ func (a *app) exportZones() *cobra.Command {
 			if err != nil {
 				return nil, err
 			}
+			if o.Serial == 0 {
+				a.ledger = assign.WithSerials(w.Ledger)
+				o.SerialOf = func(zone string, text []byte) uint32 { return a.ledger.Numbered(zone, text, today()) }
+			}
 			zones, err := wire.Zones(w.Spec, all, o)
 			if err != nil {
 				return nil, err
@@ -213,7 +239,9 @@ func (a *app) exportZones() *cobra.Command {
 	cmd.Flags().StringVar(&o.Domain, "domain", "", "the `DOMAIN` of the forward zone")
 	cmd.Flags().StringVar(&o.Server, "server", "", "the name `SERVER` of the zones: a device of the plan, or a name in full")
 	cmd.Flags().StringVar(&o.Mail, "mail", "", "the hostmaster's `ADDRESS`; hostmaster of the domain unless set")
-	cmd.Flags().Uint32Var(&o.Serial, "serial", 1, "the zones' serial `NUMBER`")
+	cmd.Flags().Uint32Var(&o.Serial, "serial", 0,
+		"the zones' serial `NUMBER`; else each has one of its own, by day and number, which the ledger keeps with -w, and which counts "+
+			"where the zone has changed")
 	cmd.Flags().Uint32Var(&o.TTL, "ttl", 3600, "how many `SECONDS` an answer may be kept")
 	return cmd
 }

@@ -15,6 +15,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"ropeswing/core/assign"
 	"ropeswing/core/finding"
 	"ropeswing/core/observed"
 	"ropeswing/core/workspace"
@@ -68,6 +69,7 @@ type app struct {
 	given    *workspace.Workspace // the network that is asked about, whatever the files say; nil where it is theirs
 	asked    []*observed.Device   // what devices said live, which is the state then
 	logins   *live.Logins         // which devices refused
+	ledger   *assign.Ledger       // what an export keeps beside what it writes; nil where nothing
 	heard    *view.AskedAll       // who answered live, and who did not; nil where nobody was asked
 }
 

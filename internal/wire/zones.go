@@ -21,6 +21,8 @@ type ZoneOptions struct {
 	Mail   string // of the hostmaster; hostmaster of the domain unless set
 	Serial uint32
 	TTL    uint32 // seconds
+	// SerialOf is the serial of a zone by its name and what it holds; nil where all have Serial.
+	SerialOf func(zone string, text []byte) uint32
 }
 
 // Zone is one zone as a zone file has it (RFC 1035 §5).
@@ -123,12 +125,17 @@ func reverseOf(spec *model.Spec, a netip.Prefix) (zone, owner string) {
 
 // zone writes a zone: its authority, its name server, and its records in order.
 func zone(name string, records []dns.RR, o ZoneOptions) Zone {
+	slices.SortStableFunc(records, func(a, b dns.RR) int { return compareNames(a.Header().Name, b.Header().Name) })
+	if of := o.SerialOf; of != nil {
+		o.SerialOf, o.Serial = nil, 0
+		bare := zone(name, records, o)
+		o.Serial = of(bare.Name, bare.Text)
+	}
 	var b bytes.Buffer
 	fmt.Fprintf(&b, "$ORIGIN %s\n", name)
 	soa := &dns.SOA{Hdr: header(name, dns.TypeSOA, o), Ns: o.Server, Mbox: o.Mail, Serial: o.Serial, Refresh: 7200, Retry: 900,
 		Expire: 1209600, Minttl: 300}
 	ns := &dns.NS{Hdr: header(name, dns.TypeNS, o), Ns: o.Server}
-	slices.SortStableFunc(records, func(a, b dns.RR) int { return compareNames(a.Header().Name, b.Header().Name) })
 	for _, r := range append([]dns.RR{soa, ns}, records...) {
 		b.WriteString(r.String() + "\n")
 	}

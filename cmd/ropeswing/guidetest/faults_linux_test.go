@@ -50,7 +50,7 @@ var writings = map[string]writing{
 			"{is: router, interfaces: {b: {segment: b, address: 1}, l: {segment: l, address: last}}}\n")
 	}},
 	"new": {[]string{"new", "farm", "--block", "10.48.0.0/20", "-w"}, func(t *testing.T, dir string) {}},
-	"export": {[]string{"export", "zones", "--domain", "x.example", "--server", "r", "--to", "zones", "-w"}, func(t *testing.T, dir string) {
+	"export": {[]string{"export", "zones", "--domain", "x.example", "--server", "r", "--serial", "7", "--to", "zones", "-w"}, func(t *testing.T, dir string) {
 		write(t, dir, "f.plan.yaml", "ropeswing: 1\nsegments: {a: {prefix: 10.1.0.0/24}}\ndevices: {r: {is: router, interfaces: {a: "+
 			"{segment: a, address: 1}}}}\n")
 		require.NoError(t, os.Mkdir(filepath.Join(dir, "zones"), 0o755))
@@ -144,7 +144,7 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 						code := cmd.ProcessState.ExitCode()
 						run(t, dir, "show", "devices") // the next command finishes what was begun
 						run(t, dir, "draft", "seen")
-						run(t, dir, "export", "zones", "--domain", "x.example", "--server", "r", "--to", "zones")
+						run(t, dir, "export", "zones", "--domain", "x.example", "--server", "r", "--serial", "7", "--to", "zones")
 						about := fmt.Sprintf("%s, %s %d %s: exit %d\n%s", name, call, n, fault, code, out)
 						assert.NotContains(t, string(out), "goroutine ", about)
 						got := holds(t, dir)
