@@ -124,6 +124,7 @@ const (
 	TranslatedHeld         Name = "translated-address-held"
 	TranslatedTwice        Name = "translated-address-twice"
 	TranslatedForeign      Name = "translated-address-foreign"
+	NamesDifferInCase      Name = "names-differ-in-case"
 	TranslatedUnrouted     Name = "translated-address-unrouted"
 	TranslationShort       Name = "translation-shortage"
 	MTUHole                Name = "mtu-black-hole"

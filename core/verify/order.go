@@ -16,6 +16,7 @@ import (
 //	all      anything of severity error or warning hides, in unsaid, that pairs are dead
 //	statics  a route that sends back   hides, in statics, that it says nothing new
 var checks = []func(*checker){
+	(*checker).names,
 	(*checker).subnets,
 	(*checker).space,
 	(*checker).networks,
