@@ -513,6 +513,20 @@ func TestADraftIsOfWhatWasObserved(t *testing.T) {
 		assert.Equal(t, 0, r.Code, r.Out)
 		assert.Equal(t, 2, run(t, dir, "draft", state, "--to", state+".plan.yaml", "-w").Code, "what is there is left alone")
 	}
+	write(t, dir, "half.plan.yaml", "ropeswing: 1\nsegments:\n  desks: {prefix: 10.48.1.0/26, vlan: 110}\ndevices:\n  core-a: {is: switch, "+
+		"interfaces: {vlan110: {vlan: desks, address: 1}}}\n")
+	r := run(t, dir, "draft", "some", "--into", "half.plan.yaml")
+	assert.Contains(t, r.Out, "quay-core is core-a of the plan: by 10.48.1.1\n")
+	assert.Contains(t, r.Err, "IPv4 addresses of mole-sw")
+	assert.Contains(t, r.Out, "next: ropeswing draft some --into half.plan.yaml -w\n")
+	before := read(t, dir, "half.plan.yaml")
+	r = run(t, dir, "draft", "some", "--into", "half.plan.yaml", "-w")
+	require.Equal(t, 0, r.Code, r.Err)
+	assert.NotEqual(t, before, read(t, dir, "half.plan.yaml"))
+	assert.Regexp(t, `segment: desks, address: \[10`, read(t, dir, "half.plan.yaml"), "in the plan's names")
+	r = run(t, dir, "draft", "some", "--into", "half.plan.yaml")
+	assert.Equal(t, "nothing was found that half.plan.yaml does not have", first(r.Out))
+	assert.Equal(t, 2, run(t, dir, "draft", "some", "--into", "half.plan.yaml", "--to", "x.plan.yaml").Code)
 	way := func(plan string) string {
 		var v struct {
 			Families []struct {

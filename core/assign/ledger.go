@@ -79,7 +79,7 @@ type Ledger struct {
 	Entries []Entry
 	Rename  *Rename
 	Serials []Serial // of DNS zones that were written
-	Dropped []Entry // what a merge took out of it, since it contradicted what is kept
+	Dropped []Entry  // what a merge took out of it, since it contradicted what is kept
 	remarks []string
 }
 

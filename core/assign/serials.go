@@ -20,7 +20,9 @@ type Serial struct {
 // serialWord is the word of a line that keeps a serial: ZONE serial NUMBER of DIGEST.
 const serialWord = "serial"
 
-func (s Serial) line() string { return fmt.Sprintf("%s %s %d of %s", s.Zone, serialWord, s.Number, s.Digest) }
+func (s Serial) line() string {
+	return fmt.Sprintf("%s %s %d of %s", s.Zone, serialWord, s.Number, s.Digest)
+}
 
 // serialOf reads the words of a line that keeps a serial.
 func serialOf(words []string) (Serial, bool) {

@@ -36,18 +36,37 @@ func Draft(devices []*observed.Device) []byte {
 		b.WriteString("\nsegments:\n")
 	}
 	for _, s := range d.all {
-		fmt.Fprintf(&b, "  %s: {prefix: [%s]}\n", s.name, quotedPrefixes(s.prefixes))
+		fmt.Fprintf(&b, "  %s\n", s.line())
 	}
 	b.WriteString("\ndevices:\n")
 	for _, x := range devices {
 		d.device(&b, x)
 	}
-	d.cables(&b)
+	for n, c := range d.cables() {
+		if n == 0 {
+			b.WriteString("\ncables:   # guessed, from who says who is at the other end, MAC addresses, neighbours and subnets of two\n")
+		}
+		fmt.Fprintf(&b, "  - %s\n", c.item())
+	}
 	return []byte(b.String())
+}
+
+// line is the segment as the plan says it.
+func (s *drafted) line() string {
+	return fmt.Sprintf("%s: {prefix: [%s]}", s.name, quotedPrefixes(s.prefixes))
+}
+
+// guessedCable is a cable to be: two ends, each a device and an interface.
+type guessedCable [2][2]string
+
+// item is the cable as the plan lists it.
+func (j guessedCable) item() string {
+	return plan.Word(j[0][0] + ":" + j[0][1] + " to " + j[1][0] + ":" + j[1][1])
 }
 
 type draft struct {
 	devices []*observed.Device
+	cabled  bool // what is drafted goes where there are cables already
 	all     []*drafted
 	on      map[[2]string]*drafted // the segment an interface is on: device and interface
 }
@@ -83,30 +102,30 @@ func (d *draft) segments() {
 	slices.SortFunc(d.all, func(a, b *drafted) int {
 		return cmp.Or(a.prefixes[0].Addr().Compare(b.prefixes[0].Addr()), a.prefixes[0].Bits()-b.prefixes[0].Bits())
 	})
-	var joined []*drafted
-	at := map[[2]string]int{} // in joined, the segment an interface is on
+	var together []*drafted
+	at := map[[2]string]int{} // in together, the segment an interface is on
 	for _, s := range d.all {
-		into := len(joined)
+		into := len(together)
 		for k := range s.on {
 			if n, ok := at[k]; ok {
 				into = min(into, n)
 			}
 		}
-		if into == len(joined) {
-			joined = append(joined, s)
+		if into == len(together) {
+			together = append(together, s)
 		} else {
-			joined[into].prefixes = append(joined[into].prefixes, s.prefixes...)
+			together[into].prefixes = append(together[into].prefixes, s.prefixes...)
 		}
 		for k := range s.on {
-			joined[into].on[k] = true
+			together[into].on[k] = true
 			if n, ok := at[k]; !ok || into < n {
 				at[k] = into
 			}
 		}
 	}
-	d.all, d.on = joined, map[[2]string]*drafted{}
+	d.all, d.on = together, map[[2]string]*drafted{}
 	for k, n := range at {
-		d.on[k] = joined[n]
+		d.on[k] = together[n]
 	}
 	for _, s := range d.all {
 		s.name = "net-" + strings.NewReplacer(".", "-", ":", "-", "/", "-").Replace(s.prefixes[0].String())
@@ -402,8 +421,9 @@ func hopKeys(r observed.Route) string {
 
 // cables are drawn where a device says who is at the other end (IEEE 802.1AB), where a MAC
 // address seen behind a port is that of an interface, and where one of the only two
-// interfaces on a subnet has the other as its neighbour.
-func (d *draft) cables(b *strings.Builder) {
+// interfaces on a subnet has the other as its neighbour; and where there are cables at all, where a subnet has no room for more
+// than the two that are on it: without cables a segment is the wire, with some a port that has none is taken for unplugged.
+func (d *draft) cables() (all []guessedCable) {
 	behind := map[string][][2]string{} // by MAC: the ports it was seen behind
 	for _, x := range d.devices {
 		for _, m := range x.MACs {
@@ -411,17 +431,12 @@ func (d *draft) cables(b *strings.Builder) {
 		}
 	}
 	used := map[[2]string]bool{}
-	first := true
 	join := func(a, c [2]string) {
 		if used[a] || used[c] || a[0] == c[0] {
 			return
 		}
 		used[a], used[c] = true, true
-		if first {
-			b.WriteString("\ncables:   # guessed, from who says who is at the other end, MAC addresses and neighbours\n")
-			first = false
-		}
-		fmt.Fprintf(b, "  - %s\n", plan.Word(a[0]+":"+a[1]+" to "+c[0]+":"+c[1]))
+		all = append(all, guessedCable{a, c})
 	}
 	for _, x := range d.devices {
 		for _, l := range x.Links {
@@ -439,7 +454,7 @@ func (d *draft) cables(b *strings.Builder) {
 			}
 		}
 	}
-	ports := d.ports()
+	ports, some := d.ports(), len(all) > 0
 	for _, s := range d.all {
 		ends := slices.SortedFunc(maps.Keys(s.on), func(a, b [2]string) int { return cmp.Or(cmp.Compare(a[0], b[0]), cmp.Compare(a[1], b[1])) })
 		if len(ends) != 2 {
@@ -447,10 +462,17 @@ func (d *draft) cables(b *strings.Builder) {
 		}
 		a, okA := ports[ends[0]]
 		c, okC := ports[ends[1]]
-		if okA && okC && len(behind[a.MAC])+len(behind[c.MAC]) == 0 && (a.hears(c) || c.hears(a)) { // nothing is known to be between
+		if okA && okC && len(behind[a.MAC])+len(behind[c.MAC]) == 0 && // nothing is known to be between
+			(a.hears(c) || c.hears(a) || s.isLink() && (d.cabled || some)) {
 			join(ends[0], ends[1])
 		}
 	}
+	return all
+}
+
+// isLink tells whether the subnets of a segment have room for two.
+func (s *drafted) isLink() bool {
+	return len(s.prefixes) > 0 && !slices.ContainsFunc(s.prefixes, func(p netip.Prefix) bool { return p.Addr().BitLen()-p.Bits() > 2 })
 }
 
 func hasInterface(d *observed.Device, name string) bool {
@@ -470,7 +492,7 @@ func (d *draft) ports() map[[2]string]port {
 	for _, x := range d.devices {
 		for n := range x.Interfaces {
 			i := &x.Interfaces[n]
-			if !x.Knows(observed.VLANs) && i.Oper != observed.Down && i.Admin != observed.Down && i.MAC != "" && i.Type != "l2vlan" &&
+			if !x.Knows(observed.VLANs) && i.Oper != observed.Down && i.Admin != observed.Down && i.Type != "l2vlan" &&
 				!strings.Contains(i.Name, ".") && !strings.HasPrefix(i.Name, "vlan") {
 				all[[2]string{x.Name, i.Name}] = port{x, i}
 			}
@@ -481,7 +503,7 @@ func (d *draft) ports() map[[2]string]port {
 
 // hears tells whether a port has another as its neighbour.
 func (a port) hears(b port) bool {
-	return slices.ContainsFunc(a.device.Neighbours, func(n observed.Neighbour) bool {
+	return b.MAC != "" && slices.ContainsFunc(a.device.Neighbours, func(n observed.Neighbour) bool {
 		return n.Interface == a.Name && strings.EqualFold(n.MAC, b.MAC)
 	})
 }

@@ -3,25 +3,32 @@ package command
 import (
 	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/compare"
+	"ropeswing/core/observed"
+	"ropeswing/core/source"
+	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
 
 // draft makes a plan of what was observed.
 func (a *app) draft() *cobra.Command {
-	to, write := "", false
+	to, into, write := "", "", false
 	cmd := &cobra.Command{
 		Use:     "draft STATE",
 		Short:   "Draft a plan from what was observed",
 		GroupID: groupPlan,
 		Long: "Draft a plan from an observed state: segments from subnets that interfaces share,\n" +
 			"cables from MAC addresses, routes as they were found. A comment says what was\n" +
-			"guessed. It is printed, or with --to FILE -w written, if there is no such file.",
-		Example: "  ropeswing draft observed\n  ropeswing draft observed --to site.plan.yaml -w",
+			"guessed. It is printed, or with --to FILE -w written, if there is no such file.\n" +
+			"With --into PLAN what was found is laid over that plan: devices are matched by name,\n" +
+			"by address and by who says that they are at the other end; what only was found is\n" +
+			"added in the plan's names, descriptions are kept, and nothing planned is changed.",
+		Example: "  ropeswing draft observed\n  ropeswing draft observed --to site.plan.yaml -w\n  ropeswing draft observed --into skerry.plan.yaml",
 		Args: func(cmd *cobra.Command, args []string) error {
 			if len(args) != 1 {
 				return errors.New("name the state, a folder that 'observe -w' made: ropeswing draft observed")
@@ -33,10 +40,18 @@ func (a *app) draft() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			if into != "" {
+				if to != "" {
+					return errors.New("--to makes a new plan, and --into lays it over one that there is: say one of them")
+				}
+				a.plan = into
+				return a.draftInto(args[0], devices, write)
+			}
+			a.tellHalf(devices)
 			text := compare.Draft(devices)
 			switch {
 			case to == "" && write:
-				return errors.New("-w writes to a file named with --to; name one")
+				return errors.New("-w writes to a file named with --to or --into; name one")
 			case to == "" || !write:
 				view.Raw(a.out, text)
 				return nil
@@ -49,6 +64,52 @@ func (a *app) draft() *cobra.Command {
 		},
 	}
 	cmd.Flags().StringVar(&to, "to", "", "put it into the new `FILE`")
-	cmd.Flags().BoolVarP(&write, "write", "w", false, "with --to: write")
+	cmd.Flags().StringVar(&into, "into", "", "lay it over the plan `PLAN`")
+	cmd.Flags().BoolVarP(&write, "write", "w", false, "with --to or --into: write")
 	return cmd
+}
+
+// draftInto lays what was found over a plan.
+func (a *app) draftInto(state string, devices []*observed.Device, write bool) error {
+	found, writer, err := a.findToWrite(write)
+	if err != nil {
+		return err
+	}
+	if writer != nil {
+		defer writer.Close()
+	}
+	n, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
+	if err != nil {
+		return err
+	}
+	a.tellHalf(devices)
+	x := compare.DraftInto(n.Document, a.predict(n).Network, devices)
+	if after := n.Edited(n.LedgerText(), x.Edits...); !after.Usable() {
+		slips := after.Slips()
+		return fmt.Errorf("what was found does not fit into %s: %s; write it beside with --to, and take over what you need", found.Shown,
+			slips[0].Reason)
+	}
+	next := ""
+	if write && len(x.Edits) > 0 {
+		var changed []*source.File
+		for _, e := range x.Edits {
+			if !slices.Contains(changed, e.Place.File) {
+				changed = append(changed, e.Place.File)
+			}
+		}
+		if err := writer.Commit(planChanges(found, changed, x.Edits)...); err != nil {
+			return notWritten("the plan", err)
+		}
+	} else if len(x.Edits) > 0 {
+		next = "ropeswing draft " + view.ShellWord(state) + " --into " + view.ShellWord(found.Shown) + " -w"
+	}
+	view.DraftedInto(a.out, x, found.Shown, state, next)
+	return nil
+}
+
+// tellHalf tells of devices of which only a part is known: what is drafted of them is that part.
+func (a *app) tellHalf(devices []*observed.Device) {
+	for _, line := range view.HalfKnown(devices) {
+		a.tell("not known, and left out: " + line)
+	}
 }

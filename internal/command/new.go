@@ -73,7 +73,7 @@ func (a *app) new() *cobra.Command {
 	cmd.Flags().StringVar(&o.devices, "devices", "", "with --from: take devices from an inventory in `FILE`")
 	cmd.Flags().StringVar(&o.cables, "cables", "", "with --devices: take cables from a table of ports in `FILE`")
 	cmd.Flags().StringVar(&o.title, "title", "", "the plan's `NAME` in full; NAME unless set")
-	cmd.Flags().BoolVar(&o.ask, "ask", false, "ask questions even where there is no terminal")
+	cmd.Flags().BoolVar(&o.ask, "ask", false, "ask questions even where there is no terminal; with --from, what columns are")
 	cmd.Flags().BoolVar(&o.bare, "bare", false, "the segments only, with no devices: numbers as 'fit' gives them")
 	cmd.Flags().BoolVar(&o.here, "here", false, "this machine with its addresses, and the gateways it uses")
 	cmd.Flags().BoolVarP(&o.write, "write", "w", false, "write the file; without, print it")
@@ -150,6 +150,7 @@ func (a *app) startText(file string, o *newOptions) (text []byte, asked bool, er
 		text, err := startHere(start.Name)
 		return text, false, err
 	}
+	a.asks = o.ask
 	if o.from != "" {
 		if start.Segments, err = a.segmentsFrom(o.from); err != nil {
 			return nil, false, err
@@ -174,11 +175,10 @@ func (a *app) startText(file string, o *newOptions) (text []byte, asked bool, er
 		}
 	}
 	in, isFile := a.in.(*os.File)
-	asked = o.ask || o.from == "" && len(o.blocks) == 0 && isFile && term.IsTerminal(int(in.Fd()))
+	asked = o.from == "" && (o.ask || len(o.blocks) == 0 && isFile && term.IsTerminal(int(in.Fd())))
 	switch {
 	case asked:
-		q := &questions{in: bufio.NewReader(a.in), out: a.err}
-		if !q.start(&start, file) {
+		if !a.whoAnswers().start(&start, file) {
 			return nil, false, errors.New("stopped; nothing was written")
 		}
 	case o.from == "" && !o.bare:

@@ -85,7 +85,7 @@ func (a *app) devicesFrom(path string, start *plan.Start) (*inventoryReader, err
 	if err != nil {
 		return nil, err
 	}
-	s, err := sheet.Read(text, deviceColumns)
+	s, err := sheet.Read(text, deviceColumns, a.columnAsker(path))
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
@@ -179,7 +179,7 @@ func (a *app) cablesFrom(path string, r *inventoryReader) error {
 	if err != nil {
 		return err
 	}
-	s, err := sheet.Read(text, cableColumns)
+	s, err := sheet.Read(text, cableColumns, a.columnAsker(path))
 	if err != nil {
 		return fmt.Errorf("%s: %w", path, err)
 	}

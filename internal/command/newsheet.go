@@ -1,6 +1,7 @@
 package command
 
 import (
+	"bufio"
 	"errors"
 	"fmt"
 	"io"
@@ -10,9 +11,12 @@ import (
 	"strconv"
 	"strings"
 
+	"golang.org/x/term"
+
 	"ropeswing/core/plan"
 	"ropeswing/core/prefix"
 	"ropeswing/internal/sheet"
+	"ropeswing/internal/view"
 )
 
 // segmentColumns are what a sheet may say of segments, and under which headings.
@@ -66,7 +70,7 @@ func (a *app) segmentsFrom(path string) ([]plan.StartSegment, error) {
 	if err != nil {
 		return nil, err
 	}
-	s, err := sheet.Read(text, segmentColumns)
+	s, err := sheet.Read(text, segmentColumns, a.columnAsker(path))
 	if err != nil {
 		return nil, fmt.Errorf("%s: %w", path, err)
 	}
@@ -244,4 +248,29 @@ func spare(all []plan.StartSegment) (netip.Prefix, bool) {
 		}
 	}
 	return netip.Prefix{}, false
+}
+
+// columnAsker asks on a terminal what a column of a table is that nothing tells; nil where nobody is there to answer.
+func (a *app) columnAsker(path string) sheet.Asker {
+	in, isFile := a.in.(*os.File)
+	if path == "-" || !a.asks && (!isFile || !term.IsTerminal(int(in.Fd()))) {
+		return nil
+	}
+	return func(heading, cell string, free []string) string {
+		return a.whoAnswers().ask(view.Clean(fmt.Sprintf("%s: what is the column '%s', with %s in it? %s; or nothing", path, heading, cell,
+			strings.Join(free, ", "))), "", func(answer string) error {
+			if answer != "" && !slices.Contains(free, answer) {
+				return fmt.Errorf("%s is none of them", answer)
+			}
+			return nil
+		})
+	}
+}
+
+// whoAnswers is who answers questions, of one reader: a second one would miss what the first has read ahead.
+func (a *app) whoAnswers() *questions {
+	if a.answers == nil {
+		a.answers = &questions{in: bufio.NewReader(a.in), out: a.err}
+	}
+	return a.answers
 }

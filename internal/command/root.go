@@ -69,6 +69,8 @@ type app struct {
 	given    *workspace.Workspace // the network that is asked about, whatever the files say; nil where it is theirs
 	asked    []*observed.Device   // what devices said live, which is the state then
 	logins   *live.Logins         // which devices refused
+	asks     bool                 // questions are asked though there is no terminal
+	answers  *questions           // who answers; nil where nobody was asked
 	ledger   *assign.Ledger       // what an export keeps beside what it writes; nil where nothing
 	heard    *view.AskedAll       // who answered live, and who did not; nil where nobody was asked
 }

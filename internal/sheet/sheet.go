@@ -43,8 +43,12 @@ type Sheet struct {
 // ErrNoRows is that a table has a heading and no row, or not even that.
 var ErrNoRows = errors.New("there are no rows in it")
 
-// Read reads a table whose first line is its heading.
-func Read(text []byte, fields []Field) (*Sheet, error) {
+// Asker says which of some fields a column is, of which neither its heading nor what stands in it tells: a field's name, or ""
+// for none of them. Cell is one of the column's cells.
+type Asker func(heading, cell string, free []string) string
+
+// Read reads a table whose first line is its heading. What a column is that cannot be told is asked; ask is nil where nobody answers.
+func Read(text []byte, fields []Field, ask Asker) (*Sheet, error) {
 	text = bytes.TrimPrefix(text, []byte("\xef\xbb\xbf"))
 	comma := separator(heading(text))
 	r := csv.NewReader(bytes.NewReader(text))
@@ -78,7 +82,7 @@ func Read(text []byte, fields []Field) (*Sheet, error) {
 	if comma != ',' {
 		s.Told = append(s.Told, "columns are parted by "+map[rune]string{';': "semicolons", '\t': "tabs"}[comma])
 	}
-	columns := s.columns(records, fields)
+	columns := s.columns(records, fields, ask)
 	again := repeated(records, columns)
 	above := map[string]string{}
 	filled := map[string]int{}
@@ -148,7 +152,7 @@ func separator(heading string) rune {
 }
 
 // columns are the fields of the columns, "" where a column is none of them.
-func (s *Sheet) columns(records [][]string, fields []Field) []string {
+func (s *Sheet) columns(records [][]string, fields []Field, ask Asker) []string {
 	heading := records[0]
 	columns := make([]string, len(heading))
 	taken := map[string]bool{}
@@ -182,11 +186,37 @@ func (s *Sheet) columns(records [][]string, fields []Field) []string {
 			s.Told = append(s.Told, fmt.Sprintf("the column '%s' is taken for the %s, by what stands in it", strings.TrimSpace(h), f.Name))
 			break
 		}
-		if columns[i] == "" && !blank(records, i) {
-			s.Told = append(s.Told, fmt.Sprintf("the column '%s' is not used", strings.TrimSpace(h)))
+	}
+	for i, h := range heading {
+		if columns[i] != "" || blank(records, i) {
+			continue
 		}
+		answer := ""
+		if ask != nil {
+			answer = askFor(records, i, fields, taken, ask)
+		}
+		if k := slices.IndexFunc(fields, func(f Field) bool { return f.Name == answer && !taken[f.Name] }); k >= 0 {
+			take(i, &fields[k])
+			continue
+		}
+		s.Told = append(s.Told, fmt.Sprintf("the column '%s' is not used", strings.TrimSpace(h)))
 	}
 	return columns
+}
+
+// askFor asks what a column is.
+func askFor(records [][]string, i int, fields []Field, taken map[string]bool, ask Asker) string {
+	var free []string
+	for _, f := range fields {
+		if !taken[f.Name] {
+			free = append(free, f.Name)
+		}
+	}
+	n := slices.IndexFunc(records[1:], func(r []string) bool { return i < len(r) && strings.TrimSpace(r[i]) != "" })
+	if len(free) == 0 || n < 0 {
+		return ""
+	}
+	return ask(strings.TrimSpace(records[0][i]), strings.TrimSpace(records[1+n][i]), free)
 }
 
 // otherwise tells whether what stands in a column says that it is another field than its heading's: 'network' is a

@@ -45,7 +45,7 @@ func TestHeadingsOfTheirOwn(t *testing.T) {
 		{"rows of other lengths", "name,vlan\na\nb,2,3\n", []map[string]string{{"name": "a"}, {"name": "b", "vlan": "2"}}, nil},
 	} {
 		t.Run(tt.about, func(t *testing.T) {
-			s, err := sheet.Read([]byte(tt.text), fields)
+			s, err := sheet.Read([]byte(tt.text), fields, nil)
 			require.NoError(t, err)
 			var got []map[string]string
 			for _, r := range s.Rows {
@@ -67,7 +67,7 @@ func TestHeadingsOfTheirOwn(t *testing.T) {
 
 func TestASheetWithoutRows(t *testing.T) {
 	for _, text := range []string{"", "name,vlan\n", "\n\n", "name\n,\n"} {
-		_, err := sheet.Read([]byte(text), fields)
+		_, err := sheet.Read([]byte(text), fields, nil)
 		assert.ErrorIs(t, err, sheet.ErrNoRows, "%q", text)
 	}
 }
@@ -80,7 +80,7 @@ func TestSafeNames(t *testing.T) {
 }
 
 func TestCellsHaveTheirPlaces(t *testing.T) {
-	s, err := sheet.Read([]byte("# ours\nname;vlan\na;1\n bb; 2\n"), fields)
+	s, err := sheet.Read([]byte("# ours\nname;vlan\na;1\n bb; 2\n"), fields, nil)
 	require.NoError(t, err)
 	assert.Equal(t, []int{3, 3, 4, 6}, []int{s.Rows[0].Line, s.Rows[0].Column("vlan"), s.Rows[1].Line, s.Rows[1].Column("vlan")})
 	assert.Equal(t, 1, s.Rows[0].Column("site"))
@@ -88,6 +88,23 @@ func TestCellsHaveTheirPlaces(t *testing.T) {
 
 // A quote that is never closed does not swallow what follows.
 func TestAQuoteThatIsNotClosed(t *testing.T) {
-	_, err := sheet.Read([]byte("name,vlan\n\"a,1\nb,2\n"), fields)
+	_, err := sheet.Read([]byte("name,vlan\n\"a,1\nb,2\n"), fields, nil)
 	assert.ErrorContains(t, err, "line 2")
+}
+
+// What no heading and no cell tells is asked, of what is left; what is answered is used.
+func TestColumnsAreAsked(t *testing.T) {
+	var asked []string
+	ask := func(heading, cell string, free []string) string {
+		asked = append(asked, heading+" "+cell+" "+strings.Join(free, ","))
+		return map[string]string{"label": "name", "len": "nothing such"}[heading]
+	}
+	fields := []sheet.Field{{Name: "name", Words: []string{"name"}}, {Name: "vlan", Words: []string{"vlan"}},
+		{Name: "number", Words: []string{"number"}, Fits: func(c string) bool { return c == "7" }}}
+	s, err := sheet.Read([]byte("label,len,x,empty\n,24,7,\nOffice,25,7,\n"), fields, ask)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"label Office name,vlan", "len 24 vlan"}, asked, "what tells itself is not asked")
+	assert.Equal(t, "Office", s.Rows[1].Fields["name"])
+	assert.Equal(t, []string{"the column 'x' is taken for the number, by what stands in it", "the column 'len' is not used",
+		"the column 'empty' is not used"}, s.Told)
 }
