@@ -99,6 +99,13 @@ func (r *resolver) requirement(t plan.Text) (Requirement, bool) {
 				return x, false
 			}
 			x.Over = over
+			if len(rest) > 3 && rest[2].Value == "marked" {
+				if x.Over.Mark, err = ParseMark(rest[3].Value); err != nil {
+					r.report(finding.New(finding.BadValue, rest[3].Place, "%s", err))
+					return x, false
+				}
+				rest = rest[2:]
+			}
 		case "without":
 			if rest[1].Value == "any" && len(rest) >= 4 && rest[2].Value == "one" {
 				switch rest[3].Value {

@@ -71,7 +71,7 @@ func (s *Side) Overlaps(o *Side) bool {
 	return slices.ContainsFunc(o.Prefixes, func(p netip.Prefix) bool { return slices.ContainsFunc(s.Prefixes, p.Overlaps) })
 }
 
-const permitForms = "'A may reach B', 'A may not reach B', 'A is refused B' or 'A may answer B', with 'over SERVICE' behind it"
+const permitForms = "'A may reach B', 'A may not reach B', 'A is refused B' or 'A may answer B', with 'over SERVICE' behind it, and behind that 'marked ef' where the mark matters"
 
 // permits resolves what devices let pass.
 func (r *resolver) permits() {
@@ -136,6 +136,17 @@ func (r *resolver) permit(d DeviceID, t plan.Permit, own bool) (Permit, bool) {
 		over, ok := r.services(services)
 		if !ok {
 			return p, false
+		}
+		if len(rest) > used+1 && rest[used].Value == "marked" {
+			mark, err := ParseMark(rest[used+1].Value)
+			if err != nil {
+				r.report(finding.New(finding.BadValue, rest[used+1].Place, "%s", err))
+				return p, false
+			}
+			for i := range over {
+				over[i].Mark = mark
+			}
+			used += 2
 		}
 		p.Over = append(p.Over, over...)
 		rest = rest[used:]

@@ -13,13 +13,14 @@ import (
 )
 
 func TestServicesAreRead(t *testing.T) {
-	for text, want := range map[string]string{"icmp": "icmp", "tcp": "tcp", "udp/53": "udp/53", "tcp/8000..8099": "tcp/8000..8099",
+	for text, want := range map[string]string{"icmp marked EF": "icmp marked ef", "udp/5060 marked 46": "udp/5060 marked ef",
+		"tcp marked 0": "tcp marked cs0", "udp/7 marked 2": "udp/7 marked 2", "icmp": "icmp", "tcp": "tcp", "udp/53": "udp/53", "tcp/8000..8099": "tcp/8000..8099",
 		"tcp/5..5": "tcp/5"} {
 		s, err := model.ParseService(text)
 		require.NoError(t, err, text)
 		assert.Equal(t, want, s.String())
 	}
-	for _, text := range []string{"", "http", "tcp/", "tcp/0", "tcp/65536", "tcp/90..80", "icmp/8", "tcp/-1", "sctp/9"} {
+	for _, text := range []string{"", "http", "tcp/", "tcp/0", "tcp/65536", "tcp/90..80", "icmp/8", "tcp/-1", "sctp/9", "udp/7 marked 64", "udp/7 marked", "udp/7 marked fast"} {
 		_, err := model.ParseService(text)
 		assert.Error(t, err, text)
 	}
@@ -34,6 +35,10 @@ func TestServicesAreRead(t *testing.T) {
 	assert.False(t, covers("udp/443", "tcp/443"))
 	assert.False(t, covers("icmp", "tcp/443"))
 	assert.True(t, covers("icmp", "icmp"))
+	assert.True(t, covers("udp/7", "udp/7 marked ef"), "what is not said does not matter")
+	assert.True(t, covers("udp/7 marked ef", "udp/7 marked 46"))
+	assert.False(t, covers("udp/7 marked ef", "udp/7"))
+	assert.True(t, covers("udp/7 marked 0", "udp/7"), "the usual one is 0")
 	assert.True(t, model.Service{}.Covers(model.Echo), "any protocol covers each")
 }
 

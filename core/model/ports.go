@@ -91,5 +91,5 @@ func (t *Translation) Ported(asked Service) (Service, bool) {
 		return asked, false
 	}
 	move := func(port uint16) uint16 { return port - t.Asked.First + t.To.First }
-	return Service{asked.Protocol, move(asked.First), move(asked.Last)}, true
+	return Service{asked.Protocol, move(asked.First), move(asked.Last), asked.Mark}, true
 }

@@ -3,11 +3,11 @@ package model
 // services are what the words of `answers` stand for: echo requests, and the ports of the
 // protocols (RFC 4250, RFC 9110, RFC 3417, RFC 6242).
 var services = map[string]Service{
-	"ping": Echo, "ssh": {TCP, 22, 22}, "https": {TCP, 443, 443}, "snmp": {UDP, 161, 161}, "netconf": {TCP, 830, 830},
+	"ping": Echo, "ssh": {TCP, 22, 22, 0}, "https": {TCP, 443, 443, 0}, "snmp": {UDP, 161, 161, 0}, "netconf": {TCP, 830, 830, 0},
 }
 
 // LeaseRequest is what asks for a lease (RFC 2131 §4.1).
-var LeaseRequest = Service{UDP, 67, 67}
+var LeaseRequest = Service{UDP, 67, 67, 0}
 
 // Logins are the services by which somebody logs in to a device, the commonest first.
 var Logins = []string{"ssh", "netconf", "https"}
@@ -18,6 +18,7 @@ func ServiceOf(word string) Service { return services[word] }
 // Serves tells whether a device answers a service that it is asked for itself. One of which
 // nothing is said, a host or the world, is taken to answer all.
 func (d *Device) Serves(s Service) bool {
+	s.Mark = 0 // it answers what is marked as what is not
 	if len(d.Answers) == 0 || d.Leases && s.Covers(LeaseRequest) || d.isServer(s) {
 		return true
 	}

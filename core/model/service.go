@@ -19,21 +19,30 @@ const (
 func (p Protocol) String() string { return [...]string{"any", "icmp", "tcp", "udp"}[p] }
 
 // Service is what a packet is for: a protocol, and for TCP and UDP the range of
-// ports it is sent to, both ends in it; all ports are from 0 to 65535.
+// ports it is sent to, both ends in it; all ports are from 0 to 65535. Mark is what it is
+// marked with, where that matters.
 type Service struct {
 	Protocol    Protocol
 	First, Last uint16
+	Mark        Mark
 }
 
 // Echo is the service of a ping.
 var Echo = Service{Protocol: ICMP}
 
 // ServiceForms is how a service is written.
-const ServiceForms = "'icmp', 'tcp', 'udp', 'tcp/443' or 'udp/5000..5099'"
+const ServiceForms = "'icmp', 'tcp', 'udp', 'tcp/443' or 'udp/5000..5099', with 'marked ef' behind it where that matters"
 
 // ParseService reads a service.
 func ParseService(text string) (Service, error) {
 	bad := fmt.Errorf("a service is %s, not %s", ServiceForms, text)
+	if bare, mark, marked := strings.Cut(text, " marked "); marked {
+		s, err := ParseService(bare)
+		if err == nil {
+			s.Mark, err = ParseMark(mark)
+		}
+		return s, err
+	}
 	word, ports, numbered := strings.Cut(text, "/")
 	s := Service{Last: 65535}
 	switch word {
@@ -66,6 +75,10 @@ func ParseService(text string) (Service, error) {
 }
 
 func (s Service) String() string {
+	if mark := s.Mark; mark != 0 {
+		s.Mark = 0
+		return s.String() + " marked " + mark.String()
+	}
 	switch {
 	case s.Protocol == ICMP || s.Protocol == AnyProtocol || s.First == 0 && s.Last == 65535:
 		return s.Protocol.String()
@@ -77,5 +90,8 @@ func (s Service) String() string {
 
 // Covers tells whether everything that is the other service is this one too.
 func (s Service) Covers(o Service) bool {
+	if s.Mark != 0 && s.Mark.CodePoint() != o.Mark.CodePoint() {
+		return false
+	}
 	return s.Protocol == AnyProtocol || s.Protocol == o.Protocol && (s.Protocol == ICMP || s.First <= o.First && o.Last <= s.Last)
 }

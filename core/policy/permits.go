@@ -39,6 +39,9 @@ type Judgement struct {
 	Own    bool
 }
 
+// errorMark is what an ICMP error is marked with in IPv4: internetwork control (RFC 1812 §4.3.2.5).
+const errorMark = 48 + 1
+
 // ephemeral are the ports that requests are sent from (RFC 6335 §6).
 var ephemeral = [2]uint16{49152, 65535}
 
@@ -58,9 +61,14 @@ func speaksOf(p *model.Permit, x *Packet, in, out model.InterfaceID) bool {
 // covers replies.
 func isOf(s model.Service, x *Packet, answers bool) bool {
 	service := x.Service
+	if x.Kind == Reply && service.Protocol != model.ICMP {
+		service.Mark = 0 // an echo is answered as it was marked, and nothing else (RFC 1122 §3.2.1.6)
+	}
 	switch {
 	case x.Kind == Error:
-		service = model.Echo
+		if service = model.Echo; x.Source.Is4() {
+			service.Mark = errorMark
+		}
 	case x.Kind == Reply && !answers && service.Protocol != model.ICMP:
 		service.First, service.Last = ephemeral[0], ephemeral[1]
 	}

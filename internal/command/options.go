@@ -109,6 +109,8 @@ func (a *app) withoutFlag(cmd *cobra.Command, names *[]string) {
 // permits that are not in force yet.
 func (a *app) overFlags(cmd *cobra.Command, over *string, pending *bool) {
 	cmd.Flags().StringVar(over, "over", "icmp", "for `SERVICE`, which matters to permits: icmp, tcp/443, udp/53")
+	cmd.Flags().StringVar(&a.mark, "mark", "", "marked with the code point `MARK`, which matters to permits: ef, af41, cs1 or a number")
+	a.must(cmd.RegisterFlagCompletionFunc("mark", cobra.FixedCompletions(model.MarkNames(), cobra.ShellCompDirectiveNoFileComp)))
 	cmd.Flags().BoolVar(pending, "with-pending", false, "as if pending permits were in force")
 	a.must(cmd.RegisterFlagCompletionFunc("over",
 		cobra.FixedCompletions([]string{"icmp", "tcp/443", "udp/53"}, cobra.ShellCompDirectiveNoFileComp)))
@@ -119,6 +121,11 @@ func (a *app) usableOver(over string, pending bool) (*workspace.Workspace, model
 	service, err := model.ParseService(over)
 	if err != nil {
 		return nil, service, fmt.Errorf("--over: %w", err)
+	}
+	if a.mark != "" {
+		if service.Mark, err = model.ParseMark(a.mark); err != nil {
+			return nil, service, fmt.Errorf("--mark: %w", err)
+		}
 	}
 	w, err := a.usable()
 	if err != nil {

@@ -20,6 +20,7 @@ import (
 // journey is what ping and trace have in common: from where, to where, and
 // with what out of order.
 type journey struct {
+	mark    *string // what is sent is marked with
 	over    string
 	pending bool
 	capture string
@@ -33,8 +34,13 @@ type journey struct {
 // overWords is the options that ask about the same service and permits again.
 func (j *journey) overWords() string {
 	text := ""
-	if j.probe.Over != model.Echo {
-		text += " --over " + j.probe.Over.String()
+	over := j.probe.Over
+	mark := over.Mark
+	if over.Mark = 0; over != model.Echo {
+		text += " --over " + over.String()
+	}
+	if mark != 0 {
+		text += " --mark " + mark.String()
 	}
 	if j.pending {
 		text += " --with-pending"
@@ -45,7 +51,7 @@ func (j *journey) overWords() string {
 // usual tells whether nothing is said of a journey but where it goes.
 func (j *journey) usual() bool {
 	return len(j.with)+len(j.without) == 0 && j.source == "" && j.probe.Size == 0 && !j.probe.Whole && !j.pending &&
-		(j.over == "" || j.over == "icmp") && j.probe.TTL == forward.DefaultTTL
+		(j.over == "" || j.over == "icmp") && *j.mark == "" && j.probe.TTL == forward.DefaultTTL
 }
 
 func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
@@ -53,6 +59,7 @@ func (a *app) journeyFlags(cmd *cobra.Command, j *journey) {
 	a.withoutFlag(cmd, &j.without)
 	cmd.Flags().StringArrayVar(&j.with, "with", nil, "try `CHANGE` in a copy first; repeat for more: "+revise.ChangeForms)
 	a.overFlags(cmd, &j.over, &j.pending)
+	j.mark = &a.mark
 	cmd.Flags().StringVar(&j.source, "source", "", "send from this `ADDRESS` or interface of the sender")
 	cmd.Flags().IntVar(&j.probe.Size, "size", 0, "`BYTES` of payload; the headers of IP and ICMP come on top")
 	cmd.Flags().BoolVar(&j.probe.Whole, "no-fragment", false, "the request may not be fragmented")

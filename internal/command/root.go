@@ -58,6 +58,7 @@ type app struct {
 	wide    bool
 	match   string
 	explain bool
+	mark    string // the code point of what is sent, "" for the usual one
 	only4   bool
 	only6   bool
 

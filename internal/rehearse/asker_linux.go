@@ -1,6 +1,7 @@
 package rehearse
 
 import (
+	"errors"
 	"fmt"
 	"net"
 	"net/netip"
@@ -49,6 +50,7 @@ func (l *Lab) ask(asked map[model.DeviceID][]netip.Addr, traces bool, wait time.
 // asker sends echo requests from within a namespace.
 type asker struct {
 	source     netip.Addr // what it asks from; invalid for what the device chooses
+	mark       model.Mark // of its pings
 	identifier int        // of its pings; a probe of a trace adds its TTL, so that each is a flow of its own
 	four, six  *icmp.PacketConn
 	mutex      sync.Mutex
@@ -75,6 +77,10 @@ func (a *asker) open() (err error) {
 	for _, c := range []interface{ SetReadBuffer(int) error }{a.four.IPv4PacketConn().PacketConn.(*net.IPConn),
 		a.six.IPv6PacketConn().PacketConn.(*net.IPConn)} {
 		_ = c.SetReadBuffer(4 << 20)
+	}
+	if a.mark != 0 {
+		class := int(a.mark.CodePoint()) << 2
+		return errors.Join(a.four.IPv4PacketConn().SetTOS(class), a.six.IPv6PacketConn().SetTrafficClass(class))
 	}
 	return nil
 }

@@ -282,8 +282,24 @@ func services(p *model.Permit, family prefix.Family) []terms {
 		default:
 			all = append(all, nil)
 		}
+		if n := len(all) - 1; s.Mark != 0 {
+			all[n] = slices.Concat(marked(s.Mark, family), all[n])
+		}
 	}
 	return all
+}
+
+// marked is that a packet has a code point, in the header of its family (RFC 2474 §3, RFC 8200 §7).
+func marked(m model.Mark, family prefix.Family) terms {
+	offset, mask, value := uint32(1), []byte{0xfc}, []byte{m.CodePoint() << 2}
+	if family == prefix.IPv6 {
+		offset, mask, value = 0, []byte{0x0f, 0xc0}, binaryutil.BigEndian.PutUint16(uint16(m.CodePoint())<<6)
+	}
+	return terms{
+		&expr.Payload{DestRegister: 1, Base: expr.PayloadBaseNetworkHeader, Offset: offset, Len: uint32(len(mask))},
+		&expr.Bitwise{SourceRegister: 1, DestRegister: 1, Len: uint32(len(mask)), Mask: mask, Xor: make([]byte, len(mask))},
+		&expr.Cmp{Op: expr.CmpOpEq, Register: 1, Data: value},
+	}
 }
 
 // answering is a TCP packet that acknowledges another (RFC 9293 §3.1): the first of a

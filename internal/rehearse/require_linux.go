@@ -9,7 +9,10 @@ import (
 	"net/netip"
 	"slices"
 	"sync"
+	"syscall"
 	"time"
+
+	"golang.org/x/sys/unix"
 
 	"ropeswing/core/model"
 	"ropeswing/core/network"
@@ -231,7 +234,7 @@ func (l *Lab) replies(p verify.Pair, over model.Service, wait time.Duration) boo
 	_ = l.Inside(p.From, func() error { // who cannot even send gets no reply
 		if over.Protocol == model.ICMP {
 			a := newAsker(p.From, []netip.Addr{p.Target})
-			a.source = p.Source
+			a.source, a.mark = p.Source, over.Mark
 			if err := a.open(); err != nil {
 				return err
 			}
@@ -244,7 +247,8 @@ func (l *Lab) replies(p verify.Pair, over model.Service, wait time.Duration) boo
 		if over.Protocol == model.UDP {
 			network, local = "udp", &net.UDPAddr{IP: p.Source.AsSlice()}
 		}
-		d := net.Dialer{Timeout: wait, LocalAddr: local}
+		d := net.Dialer{Timeout: wait, LocalAddr: local,
+			Control: func(_, _ string, raw syscall.RawConn) error { return markAs(raw, over.Mark, p.Target) }}
 		c, err := d.Dial(network, netip.AddrPortFrom(p.Target, over.First).String())
 		if err != nil {
 			return err
@@ -385,4 +389,20 @@ func (l *Lab) answering(to netip.Addr, over model.Service) map[model.DeviceID]ne
 		}
 	}
 	return all
+}
+
+// markAs has a socket mark what it sends with a code point, towards an address.
+func markAs(raw syscall.RawConn, m model.Mark, to netip.Addr) error {
+	if m == 0 {
+		return nil
+	}
+	level, option := unix.IPPROTO_IP, unix.IP_TOS
+	if to.Is6() {
+		level, option = unix.IPPROTO_IPV6, unix.IPV6_TCLASS
+	}
+	var err error
+	if e := raw.Control(func(fd uintptr) { err = unix.SetsockoptInt(int(fd), level, option, int(m.CodePoint())<<2) }); e != nil {
+		return e
+	}
+	return err
 }

@@ -38,6 +38,7 @@ type ExportedService struct {
 	Protocol  string `json:"protocol"`   // icmp, tcp or udp
 	FirstPort int    `json:"first_port"` // 0 for icmp
 	LastPort  int    `json:"last_port"`
+	Mark      string `json:"mark"` // its code point by name or number, "" where that does not matter
 }
 
 // ExportedTranslation is addresses that are others beyond an interface, with its names
@@ -141,7 +142,7 @@ func exportedPermit(spec *model.Spec, p *model.Permit, of string) ExportedPermit
 }
 
 func exportedService(s model.Service) ExportedService {
-	return ExportedService{s.Protocol.String(), int(s.First), int(s.Last)}
+	return ExportedService{s.Protocol.String(), int(s.First), int(s.Last), s.Mark.String()}
 }
 
 func exportedTranslation(spec *model.Spec, t *model.Translation) ExportedTranslation {

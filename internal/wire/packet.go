@@ -126,8 +126,15 @@ func packetBytes(p *frames.Packet) ([]byte, error) {
 	var network gopacket.NetworkLayer
 	protocol := map[model.Protocol]layers.IPProtocol{model.ICMP: layers.IPProtocolICMPv4, model.TCP: layers.IPProtocolTCP,
 		model.UDP: layers.IPProtocolUDP}[p.Service.Protocol]
+	class := p.Service.Mark.CodePoint() << 2
+	switch {
+	case p.Kind == policy.Error && p.Destination.Is4():
+		class = 48 << 2 // RFC 1812 §4.3.2.5
+	case p.Kind == policy.Error, p.Kind == policy.Reply && p.Service.Protocol != model.ICMP:
+		class = 0
+	}
 	if p.Destination.Is4() {
-		x := &layers.IPv4{Version: 4, IHL: 5, Id: uint16(firstIPv4ID + p.Sequence), TTL: uint8(p.TTL), Protocol: protocol,
+		x := &layers.IPv4{Version: 4, IHL: 5, TOS: class, Id: uint16(firstIPv4ID + p.Sequence), TTL: uint8(p.TTL), Protocol: protocol,
 			SrcIP: p.Source.AsSlice(), DstIP: p.Destination.AsSlice()}
 		if p.Whole {
 			x.Flags = layers.IPv4DontFragment
@@ -142,7 +149,8 @@ func packetBytes(p *frames.Packet) ([]byte, error) {
 		if protocol == layers.IPProtocolICMPv4 {
 			protocol = layers.IPProtocolICMPv6
 		}
-		x := &layers.IPv6{Version: 6, NextHeader: protocol, HopLimit: uint8(p.TTL), SrcIP: p.Source.AsSlice(), DstIP: p.Destination.AsSlice()}
+		x := &layers.IPv6{Version: 6, TrafficClass: class, NextHeader: protocol, HopLimit: uint8(p.TTL), SrcIP: p.Source.AsSlice(),
+			DstIP: p.Destination.AsSlice()}
 		ip, network = x, x
 	}
 	body, err := transport(p, network)

@@ -28,6 +28,10 @@ must:
   - lamp does not reach desk over udp/53
   - lamp reaches 192.0.2.129 over tcp/8443
   - lamp reaches 192.0.2.140 over udp/5300
+  - lamp reaches desk over udp/7 marked ef
+  - lamp does not reach desk over udp/7 marked af11
+  - lamp does not reach desk over udp/7
+  - lamp reaches desk over tcp/7 marked 1
 segments: {left: {prefix: [192.0.2.0/25, "2001:db8:1::/64"]}, right: {prefix: [192.0.2.128/25, "2001:db8:2::/64"]}}
 devices:
   middle:
@@ -37,6 +41,8 @@ devices:
       - left may reach right
       - lamp may reach desk over icmp
       - lamp may reach desk over tcp/443,udp/54
+      - lamp may reach desk over udp/7 marked ef
+      - lamp may reach desk over tcp/7 marked le
     translates: [desk:443 is eth1:8443 beyond eth1, desk:54 is 192.0.2.140:5300 beyond eth1 over udp]
   desk: {is: host, interfaces: {eth0: {segment: left, address: 10}}}
   lamp: {is: host, interfaces: {eth0: {segment: right, address: 10}}}
