@@ -44,8 +44,10 @@ func DeviceAsObserved(net *forward.Network, id model.DeviceID) *observed.Device 
 		observed.Standby)
 	for _, i := range spec.InterfacesOf(id) {
 		x := &spec.Interfaces[i]
-		y := observed.Interface{Name: x.Name, MTU: x.MTU, MAC: x.MAC, Speed: x.Bandwidth, Description: x.Note, Admin: observed.Up,
-			Oper: observed.Down}
+		y := observed.Interface{Name: x.Name, Admin: observed.Up, Oper: observed.Down}
+		for _, k := range toldKeys {
+			k.as(&y, x)
+		}
 		group := ""
 		if x.Group != model.None {
 			group = spec.Interfaces[x.Group].Name

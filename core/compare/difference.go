@@ -42,6 +42,7 @@ const (
 	OfMAC       What = "mac"
 	OfBandwidth What = "bandwidth"
 	OfNote      What = "note"
+	OfDuplex    What = "duplex"
 	OfMembers   What = "members"
 
 	// Of two plans only; no device tells of them.

@@ -314,6 +314,9 @@ func (d *draft) keys(x *observed.Device, i *observed.Interface) []string {
 	if i.MTU >= 68 && i.MTU <= 65535 && i.MTU != 1500 {
 		keys = append(keys, fmt.Sprintf("mtu: %d", i.MTU))
 	}
+	if i.Duplex == "half" { // full is the usual one
+		keys = append(keys, "duplex: half")
+	}
 	if i.Description != "" {
 		keys = append(keys, "note: "+strconv.Quote(i.Description))
 	}

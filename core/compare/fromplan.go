@@ -245,7 +245,7 @@ func (f *fromPlan) iface(id model.InterfaceID, was *model.Interface, made bool) 
 			continue
 		}
 		planned, value := k.Says(f.one, i), k.Says(f.from, was)
-		if planned != "" && (value != "" || made) && slices.Contains([]What{OfMTU, OfMAC, OfBandwidth, OfNote}, What(k.Name)) {
+		if planned != "" && (value != "" || made) && isTold(What(k.Name)) {
 			continue // a device tells of these
 		}
 		add(What(k.Name), planned, value, func(x *model.Interface) { _ = k.Set(f.one, x, value) })

@@ -164,22 +164,25 @@ func (c *comparer) settings(i model.InterfaceID, device string, found *observed.
 		change         func([]model.Interface)
 	}
 	told := model.Interface{Device: x.Device, Parent: model.None, Segment: model.None, Group: model.None, Borrow: model.None}
-	told.MTU, told.MAC, told.Bandwidth, told.Note = found.MTU, found.MAC, found.Speed, found.Description
+	for _, k := range toldKeys {
+		k.found(&told, found)
+	}
 	key := func(what What) setting {
 		k := model.InterfaceKeyNamed(string(what))
 		value := k.Says(c.spec, &told)
 		return setting{what, k.Says(c.spec, x), value, func(all []model.Interface) { _ = k.Set(c.spec, &all[i], value) }}
 	}
-	for _, s := range []setting{
-		key(OfMTU), key(OfMAC), key(OfBandwidth), key(OfNote),
-		{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), c.regroup(i, found.Group)},
-	} {
+	all := []setting{{OfMembers, groupWords(c.spec, x.Group), c.groupFound(i, found.Group), c.regroup(i, found.Group)}}
+	for _, k := range toldKeys {
+		all = append(all, key(k.what))
+	}
+	for _, s := range all {
 		switch {
 		case s.planned == "":
 			if s.found != "" && s.change != nil && s.what != OfMembers { // the plan is silent; what is there counts all the same
 				c.silent = append(c.silent, Difference{change: s.change})
 			}
-		case s.found == "" && c.every && (s.what == OfMTU || s.what == OfMAC || s.what == OfNote):
+		case s.found == "" && c.every && isEvery(s.what):
 			c.add(Difference{Kind: Missing, What: s.what, Device: device, Subject: x.Name, Planned: s.planned, Place: x.Place,
 				change: func([]model.Interface) {}})
 		case s.found == "":

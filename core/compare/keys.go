@@ -69,7 +69,7 @@ var HowCompared = map[string]map[string]How{
 		"tagged": by(OfVLAN).inState(OfVLAN), "untagged": by(OfVLAN).inState(OfVLAN),
 		"address": by(OfAddress).inState(OfAddress), "secondary": by(OfAddress, OfOrder).inState(OfAddress,
 			OfOrder), "link-local": by(OfLinkLocal, OfAddress).inState(OfAddress), "mac": by(OfMAC).inState(OfMAC), "prefer": by(OfPrefer),
-		"members": by(OfMembers).inState(OfMembers), "mtu": by(OfMTU).inState(OfMTU), "bandwidth": by(OfBandwidth).inState(OfBandwidth),
+		"members": by(OfMembers).inState(OfMembers), "mtu": by(OfMTU).inState(OfMTU), "bandwidth": by(OfBandwidth).inState(OfBandwidth), "duplex": by(OfDuplex).inState(OfDuplex),
 		"admin": by(OfAdmin).inState(OfAdmin), "note": by(OfNote).inState(OfNote),
 	},
 	"route": {

@@ -40,7 +40,7 @@ devices:
     interfaces:
       lan: {}
       lan.7: {parent: lan, tag: 7, segment: a, address: first, virtual: 250, priority: 90, follows: [up, n by 7]}
-      l: {segment: l, address: 1, secondary: 3, link-local: "fe80::1", mac: "02:00:00:00:00:01", prefer: 10.0.0.1, mtu: 1400, note: "to the desk, upstairs", bandwidth: 100M, relay: desk, advertises: true, admin: up}
+      l: {segment: l, address: 1, secondary: 3, link-local: "fe80::1", mac: "02:00:00:00:00:01", prefer: 10.0.0.1, mtu: 1400, note: "to the desk, upstairs", bandwidth: 100M, duplex: half, relay: desk, advertises: true, admin: up}
       up: {segment: up, address: 2}
       n: {segment: n, address: first}
       q: {segment: x, table: apart, address: 1}
@@ -123,7 +123,7 @@ var Changes = map[string]map[string]Change{
 		"borrow": {"borrow: b}", "borrow: l}"}, "prefer": {"prefer: 10.0.0.1", "prefer: 10.0.0.3"}, "virtual": {"virtual: 250",
 			"virtual: 251"}, "priority": {"priority: 90", "priority: 91"}, "follows": {"n by 7", "n by 8"}, "table": {"table: apart,", "table: alone,"},
 		"members": {"members: [p3, p4], negotiates", "members: [p3], negotiates"}, "mtu": {"mtu: 1400",
-			"mtu: 1401"}, "note": {"to the desk, upstairs", "to the lamp: old"}, "bandwidth": {"100M",
+			"mtu: 1401"}, "note": {"to the desk, upstairs", "to the lamp: old"}, "duplex": {"duplex: half", "duplex: full"}, "bandwidth": {"100M",
 			"10M"}, "line": {"line: serial, clock: here", "line: ethernet"}, "clock": {", clock: here", ""}, "negotiates": {"negotiates: true",
 			"negotiates: false"},
 		"parent": {"parent: lan, ", "parent: n, "}, "tag": {"tag: 7, ", "tag: 8, "}, "admin": {"admin: up", "admin: down"},

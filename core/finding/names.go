@@ -88,6 +88,7 @@ const (
 	Layer2Storm            Name = "layer-2-storm"
 	VLANBlocked            Name = "vlan-blocked"
 	MTUDiffers             Name = "mtu-differs"
+	DuplexDiffers          Name = "duplex-differs"
 	SerialClock            Name = "serial-clock"
 	VirtualMaster          Name = "virtual-master"
 	DuplicateStatic        Name = "duplicate-static"

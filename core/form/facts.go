@@ -97,6 +97,7 @@ var Facts = []Fact{
 	{Name: "mtu", Of: Interface, Type: Number, Means: "The largest packet in bytes."},
 	{Name: "mac", Of: Interface, Type: MAC, Means: "Its MAC address."},
 	{Name: "speed", Of: Interface, Type: Speed, Means: "Its speed in bits a second; `{speed in M}`: in millions of them."},
+	{Name: "duplex", Of: Interface, Type: Words, Words: []string{"full", "half"}, Means: "Whether both ends may send at once."},
 	{Name: "group", Of: Interface, Means: "The group a port is a member of."},
 	{Name: "members", Of: Interface, Type: Names, Means: "The members of a group, as a list."},
 	{Name: "tag", Of: Interface, Type: Number, Means: "The VLAN of a VLAN interface or subinterface."},

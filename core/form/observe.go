@@ -43,7 +43,7 @@ func (f *Form) Tells() []observed.Part {
 					continue
 				}
 				switch name := a.Fact.Name; {
-				case a.Fact.Of == Interface && slices.Contains([]string{"admin", "oper", "mtu", "note", "speed", "mac", "group", "kind"}, name):
+				case a.Fact.Of == Interface && slices.Contains([]string{"admin", "oper", "mtu", "note", "speed", "duplex", "mac", "group", "kind"}, name):
 					learn(observed.Interfaces)
 				case name == "address":
 					learn(l.families(observed.Addresses4, observed.Addresses6)...)

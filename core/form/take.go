@@ -70,7 +70,7 @@ type Value struct{ Of, Fact, Value string }
 
 // compared are the facts that a text is asked for; others follow from them, or are said of a VLAN and a port alike.
 var compared = []string{
-	"note", "admin", "mtu", "mac", "speed", "group", "tag", "parent", "untagged", "tagged", "address", "length", "next-hop", "distance",
+	"note", "admin", "mtu", "mac", "speed", "duplex", "group", "tag", "parent", "untagged", "tagged", "address", "length", "next-hop", "distance",
 	"discard", "out", "table",
 }
 

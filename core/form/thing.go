@@ -181,6 +181,7 @@ func (t *Thing) ofInterface(x *observed.Interface, members map[string][]string) 
 	if x.Speed != 0 {
 		i.set("speed", strconv.FormatInt(x.Speed, 10))
 	}
+	i.set("duplex", x.Duplex)
 	if x.Group != nil {
 		i.set("group", *x.Group)
 	}
@@ -301,6 +302,7 @@ func (t *Thing) intoInterface(d *observed.Device) {
 	i.MAC, i.Description, i.Parent = t.V["mac"], t.V["note"], t.V["parent"]
 	i.Type, i.MTU, i.VLAN = typeOf[t.V["kind"]], t.number("mtu"), t.number("tag")
 	i.Speed, _ = strconv.ParseInt(t.V["speed"], 10, 64)
+	i.Duplex = t.V["duplex"]
 	if g, ok := t.V["group"]; ok {
 		i.Group = &g
 	}

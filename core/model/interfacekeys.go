@@ -78,6 +78,13 @@ var InterfaceKeys = []InterfaceKey{
 			return err
 		}},
 	{
+		Name: "duplex",
+		Says: func(_ *Spec, i *Interface) string { return i.Duplex },
+		Set: func(_ *Spec, i *Interface, value string) error {
+			i.Duplex = value
+			return oneOf(value, "full", "half")
+		}},
+	{
 		Name: "line", Many: "serial lines",
 		Says: func(_ *Spec, i *Interface) string { return map[bool]string{true: "serial"}[i.Serial] },
 		Set: func(_ *Spec, i *Interface, value string) error {

@@ -172,6 +172,7 @@ func (b *builder) declare(w *plan.Interface) {
 	i.AdminDown, i.MAC, i.Note = b.downAtFirst(w), b.mac(w), w.Note.Value
 	i.MTU, i.Bandwidth, i.Serial, i.Clocks, i.Negotiates = w.MTU.Value, b.bandwidth(w), w.Line.Value == "serial", w.Clock.Written(),
 		w.Negotiates.Value
+	i.Duplex = w.Duplex.Value
 	i.Table, i.Priority, i.Advertises = w.Table.Value, 100, w.Advertises.Value
 	if w.Priority.Written() {
 		i.Priority = uint8(w.Priority.Value)

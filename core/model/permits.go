@@ -71,7 +71,8 @@ func (s *Side) Overlaps(o *Side) bool {
 	return slices.ContainsFunc(o.Prefixes, func(p netip.Prefix) bool { return slices.ContainsFunc(s.Prefixes, p.Overlaps) })
 }
 
-const permitForms = "'A may reach B', 'A may not reach B', 'A is refused B' or 'A may answer B', with 'over SERVICE' behind it, and behind that 'marked ef' where the mark matters"
+const permitForms = "'A may reach B', 'A may not reach B', 'A is refused B' or 'A may answer B', with 'over SERVICE' behind it, " +
+	"and behind that 'marked ef' where the mark matters"
 
 // permits resolves what devices let pass.
 func (r *resolver) permits() {

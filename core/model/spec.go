@@ -319,6 +319,7 @@ type Interface struct {
 	Follows    []Followed    // without which that priority is lower
 	MTU        int           // bytes; 0 where the plan does not say
 	Bandwidth  int64         // bits a second; 0 where the plan does not say
+	Duplex     string        // full or half; "" where the plan does not say
 	Serial     bool
 	Clocks     bool // this end of a serial line clocks it
 	Claims     int  // how many IPv4 addresses it is going to have

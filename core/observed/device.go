@@ -76,7 +76,8 @@ type Interface struct {
 	MTU         int       `json:"mtu,omitempty"` // bytes
 	MAC         string    `json:"mac,omitempty"`
 	Description string    `json:"description,omitempty"`
-	Speed       int64     `json:"speed,omitempty"` // bits a second
+	Speed       int64     `json:"speed,omitempty"`  // bits a second
+	Duplex      string    `json:"duplex,omitempty"` // full or half
 	Addresses   []Address `json:"addresses,omitempty"`
 	Untagged    *int      `json:"untagged,omitempty"` // VLAN of untagged frames; 0 is none
 	Tagged      []int     `json:"tagged,omitempty"`
@@ -255,6 +256,7 @@ func (d *Device) Merge(o *Device) {
 		set(&into.MAC, from.MAC)
 		set(&into.Description, from.Description)
 		set(&into.Speed, from.Speed)
+		set(&into.Duplex, from.Duplex)
 		set(&into.Group, from.Group)
 		if from.Untagged != nil {
 			into.Untagged, into.Tagged = from.Untagged, from.Tagged

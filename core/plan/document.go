@@ -222,6 +222,7 @@ type Interface struct {
 	Negotiates Switch
 	MTU        Number
 	Bandwidth  Text
+	Duplex     Text
 	Line       Text
 	Clock      Text
 	Parent     Text

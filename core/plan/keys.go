@@ -268,6 +268,7 @@ var interfaceKeys = []key[Interface]{
 	{"negotiates", "true or false; false unless set", "Whether a group agrees with the far end on its members (IEEE 802.1AX): one that leads elsewhere is left out then. Both ends must.", truth(func(i *Interface) *Switch { return &i.Negotiates })},
 	{"mtu", "68 to 65535", "The largest packet in bytes, the Ethernet header and tag not counted.", whole(68, 65535, func(i *Interface) *Number { return &i.MTU })},
 	{"bandwidth", "such as `100M`, `10G` or `64k`", "How many bits a second.", text(func(i *Interface) *Text { return &i.Bandwidth })},
+	{"duplex", "`full` or `half`", "Whether both ends may send at once. Both ends of a cable say the same, or none does.", choice(func(i *Interface) *Text { return &i.Duplex }, "full", "half")},
 	{"line", "`ethernet` or `serial`; `ethernet` unless set", "What kind of line it is. A serial one is up only where exactly one end clocks it.", choice(func(i *Interface) *Text { return &i.Line }, "ethernet", "serial")},
 	{"clock", "`here`", "This end of a serial line clocks it.", choice(func(i *Interface) *Text { return &i.Clock }, "here")},
 	{"parent", "an interface", "The port this is a subinterface of, where the name does not tell.", text(func(i *Interface) *Text { return &i.Parent })},

@@ -51,7 +51,7 @@ func yardWith(device, sub, port, sw string) string {
 // said is what a plan says to set each key, twice otherwise; a key that is not among them fails the test.
 var said = map[string][2]string{
 	"mtu": {", mtu: 1400", ", mtu: 9000"}, "note": {`, note: "to the desk, and back"`, ", note: spare"}, "mac": {", mac: 02:00:00:00:00:01",
-		", mac: 02:00:00:00:00:02"}, "bandwidth": {", bandwidth: 100M", ", bandwidth: 64k"},
+		", mac: 02:00:00:00:00:02"}, "duplex": {", duplex: half", ", duplex: full"}, "bandwidth": {", bandwidth: 100M", ", bandwidth: 64k"},
 	"table": {", table: apart", ", table: other"}, "relay": {", relay: [10.1.0.10]",
 		", relay: [10.3.0.2]"}, "advertises": {", advertises: true", ""},
 	"virtual": {", virtual: 10.2.0.250", ", virtual: 10.2.0.251"}, "priority": {", virtual: 10.2.0.250, priority: 90",

@@ -33,6 +33,7 @@ func (c *checker) wires() {
 	c.tags()
 	c.deadVLANInterfaces()
 	c.mtus()
+	c.duplexes()
 	c.masters()
 }
 
@@ -543,6 +544,23 @@ func (c *checker) mtus() {
 				About(c.spec.Label(id)).With(c.spec.Interfaces[other].Place)
 			c.report(c.mends(f, model.SetKey{Interface: id, Key: "mtu", Value: fmt.Sprint(usual)}))
 		}
+	}
+}
+
+// duplexes finds cables of which one end says that it sends and hears at once, and the other that it does not.
+func (c *checker) duplexes() {
+	for _, cable := range c.spec.Cables {
+		a, b := cable.Ends[0], cable.Ends[1]
+		x, y := &c.spec.Interfaces[a], &c.spec.Interfaces[b]
+		if cable.Pulled || x.Duplex == "" || y.Duplex == "" || x.Duplex == y.Duplex {
+			continue
+		}
+		if x.Duplex == "full" {
+			a, b, x, y = b, a, y, x
+		}
+		f := finding.New(finding.DuplexDiffers, x.Place, "%s is set to half duplex, and %s at the far end to full", c.spec.Label(a),
+			c.spec.Label(b)).About(c.spec.Label(a)).With(y.Place)
+		c.report(c.mends(f, model.SetKey{Interface: a, Key: "duplex", Value: "full"}))
 	}
 }
 

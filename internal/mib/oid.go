@@ -1,5 +1,5 @@
 // Package mib puts what a device says of itself into the standard tables of SNMP, and reads it
-// from them: the system group, IF-MIB, IP-MIB, IP-FORWARD-MIB, BRIDGE-MIB, Q-BRIDGE-MIB and
+// from them: the system group, IF-MIB, EtherLike-MIB, IP-MIB, IP-FORWARD-MIB, BRIDGE-MIB, Q-BRIDGE-MIB and
 // LLDP-MIB.
 package mib
 
@@ -104,6 +104,7 @@ var (
 	ifEntry       = OID{1, 3, 6, 1, 2, 1, 2, 2, 1}           // IF-MIB, RFC 2863
 	ifXEntry      = OID{1, 3, 6, 1, 2, 1, 31, 1, 1, 1}       // IF-MIB
 	ifStackStatus = OID{1, 3, 6, 1, 2, 1, 31, 1, 2, 1, 3}    // IF-MIB
+	duplexStatus  = OID{1, 3, 6, 1, 2, 1, 10, 7, 2, 1, 19}   // EtherLike-MIB, RFC 3635
 	ipGroup       = OID{1, 3, 6, 1, 2, 1, 4}                 // IP-MIB, RFC 4293
 	ipAddrEntry   = OID{1, 3, 6, 1, 2, 1, 4, 20, 1}          // IP-MIB, its older table of IPv4
 	prefixEntry   = OID{1, 3, 6, 1, 2, 1, 4, 32, 1}          // IP-MIB
@@ -125,7 +126,7 @@ var (
 // Trees are what is walked to learn all that is read here, each of them with the parts it tells
 // of.
 var Trees = []OID{system, ifEntry, ifXEntry, ifStackStatus, ipGroup, bridgeBase, {1, 3, 6, 1, 2, 1, 17, 7, 1}, {1, 0, 8802, 1, 1, 2, 1},
-	hrSystem}
+	hrSystem, duplexStatus}
 
 // Parts are the parts of a device that a tree tells of.
 func Parts(tree OID) []observed.Part {

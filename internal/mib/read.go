@@ -199,6 +199,11 @@ func (r *reader) interfaces() {
 	each(ifEntry, 7, func(i *observed.Interface, v Value) { i.Admin = statusOf(v.Number) })
 	each(ifEntry, 8, func(i *observed.Interface, v Value) { i.Oper = statusOf(v.Number) })
 	each(ifXEntry, 18, func(i *observed.Interface, v Value) { i.Description = clean(v.Bytes) })
+	for _, e := range r.column(duplexStatus[:len(duplexStatus)-1], duplexStatus[len(duplexStatus)-1]) {
+		if name := r.names[last(e.index)]; name != "" {
+			d.Interface(name).Duplex = map[int64]string{2: "half", 3: "full"}[e.value.Number]
+		}
+	}
 	r.groups()
 }
 

@@ -153,6 +153,9 @@ func (s *sayer) interfaces() {
 		}
 		s.number(ifXEntry.at(17, at), Integer, connector)
 		s.text(ifXEntry.at(18, at), i.Description)
+		if n := map[string]int64{"half": 2, "full": 3}[i.Duplex]; n > 0 {
+			s.number(duplexStatus.at(at), Integer, n)
+		}
 		if i.Group != nil && *i.Group != "" {
 			s.number(ifStackStatus.at(s.index[*i.Group], at), Integer, 1)
 		}

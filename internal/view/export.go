@@ -59,6 +59,7 @@ type ExportedInterface struct {
 	MAC        string             `json:"mac"`
 	MTU        int                `json:"mtu"`           // bytes, 0 where the plan does not say
 	Bandwidth  int                `json:"bandwidth"`     // bits a second, 0 where the plan does not say
+	Duplex     string             `json:"duplex"`        // full or half, "" where the plan does not say
 	Line       string             `json:"line"`          // ethernet or serial
 	Clocks     bool               `json:"clocks"`        // this end of a serial line clocks it
 	Cable      string             `json:"cable"`         // that is plugged into it, "" where none is
@@ -250,6 +251,7 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 	for _, v := range i.Tagged {
 		x.Tagged = append(x.Tagged, int(v))
 	}
+	x.Duplex = i.Duplex
 	x.MTU, x.Bandwidth, x.Line, x.Clocks, x.Table, x.Members = i.MTU, int(i.Bandwidth), "ethernet", i.Clocks, i.Table, []string{}
 	if i.Serial {
 		x.Line = "serial"

@@ -33,6 +33,7 @@ type Interface struct {
 	MAC       string   `json:"mac,omitempty"`
 	MTU       int      `json:"mtu,omitempty"`       // bytes
 	Bandwidth int      `json:"bandwidth,omitempty"` // bits a second
+	Duplex    string   `json:"duplex,omitempty"`    // full or half
 	Table     string   `json:"table,omitempty"`     // the routing table it is in, where it is not the main one
 	Group     string   `json:"group,omitempty"`     // the group it is a member of
 	Members   []string `json:"members,omitempty"`   // of a group
@@ -135,7 +136,7 @@ func newInterface(s *network.State, id model.InterfaceID) Interface {
 	if i.Parent != model.None {
 		x.Parent = spec.Interfaces[i.Parent].Name
 	}
-	x.Note, x.MAC, x.MTU, x.Bandwidth, x.Table = i.Note, i.MAC, i.MTU, int(i.Bandwidth), i.Table
+	x.Note, x.MAC, x.MTU, x.Bandwidth, x.Duplex, x.Table = i.Note, i.MAC, i.MTU, int(i.Bandwidth), i.Duplex, i.Table
 	if i.Group != model.None {
 		x.Group = spec.Interfaces[i.Group].Name
 	}
@@ -230,6 +231,7 @@ func InterfaceText(w io.Writer, x InterfaceInFull, carries string, width int) {
 	line("MAC", x.MAC)
 	line("MTU", number(x.MTU, " bytes"))
 	line("bandwidth", number(x.Bandwidth, " bit/s"))
+	line("duplex", x.Duplex)
 	line("hears", strings.Join(x.Hears, ", "))
 	line("written", x.Place)
 }

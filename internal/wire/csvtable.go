@@ -18,7 +18,7 @@ import (
 // Fields are what a column of a table can tell: the keys of a CSV heading and of a
 // column map.
 var Fields = []string{
-	"device", "interface", "admin", "oper", "type", "mtu", "mac", "description", "speed", "group", "address", "length", "mask", "secondary",
+	"device", "interface", "admin", "oper", "type", "mtu", "mac", "description", "speed", "duplex", "group", "address", "length", "mask", "secondary",
 	"untagged", "tagged", "destination", "next-hop", "source", "distance", "metric", "active", "table", "neighbour", "neighbour-mac",
 	"learned-mac", "vlan", "link-device", "link-port", "name",
 }
@@ -143,7 +143,7 @@ func partsOf(columns []string) []observed.Part {
 // ofInterfaces tells whether a table is one of interfaces: one of addresses or of VLANs only need
 // not have all of them.
 func ofInterfaces(has func(string) bool) bool {
-	return slices.ContainsFunc([]string{"admin", "oper", "type", "mtu", "mac", "description", "speed", "group"}, has)
+	return slices.ContainsFunc([]string{"admin", "oper", "type", "mtu", "mac", "description", "speed", "duplex", "group"}, has)
 }
 
 // takeRow takes in one row of a table: an interface, an address, a route, a
@@ -202,6 +202,9 @@ func takeInterface(d *observed.Device, row map[string]string, has func(string) b
 		if i.Speed, err = strconv.ParseInt(row["speed"], 10, 64); err != nil {
 			return fmt.Errorf("%s is no speed in bits a second", row["speed"])
 		}
+	}
+	if i.Duplex = strings.ToLower(row["duplex"]); i.Duplex != "" && i.Duplex != "full" && i.Duplex != "half" {
+		return fmt.Errorf("%s is no duplex: it is full or half", row["duplex"])
 	}
 	if has("group") {
 		group := row["group"]

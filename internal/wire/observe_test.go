@@ -297,7 +297,7 @@ func TestWhatIsReadInPartIsNotKnown(t *testing.T) {
 // Every field of a table may have words of its own, and words for there being nothing.
 func TestEveryFieldHasWords(t *testing.T) {
 	values := map[string]string{
-		"admin": "up", "oper": "down", "type": "loopback", "mtu": "1500", "mac": "02:00:00:00:00:01", "description": "x", "speed": "1000",
+		"admin": "up", "oper": "down", "type": "loopback", "mtu": "1500", "mac": "02:00:00:00:00:01", "description": "x", "duplex": "full", "speed": "1000",
 		"group": "g", "length": "24", "mask": "255.255.255.0",
 		"secondary": "yes", "untagged": "7", "tagged": "8,9", "next-hop": "10.0.0.9", "source": "static", "distance": "5", "metric": "6",
 		"active": "no", "table": "apart", "neighbour-mac": "02:00:00:00:00:02", "vlan": "7", "link-device": "core", "link-port": "p9",
