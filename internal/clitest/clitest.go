@@ -19,6 +19,7 @@ import (
 	"ropeswing/core/coretest"
 	"ropeswing/demo"
 	"ropeswing/internal/command"
+	"ropeswing/internal/files"
 )
 
 // program is the path of the built program.
@@ -31,11 +32,11 @@ func Main(m *testing.M, into *string) int {
 	if os.Getenv("ROPESWING_RUN_AS_ITSELF") != "" {
 		return command.Main(os.Args[1:], os.Stdout, os.Stderr)
 	}
-	dir, err := os.MkdirTemp("", "ropeswing")
+	dir, remove, err := files.Temporary("test")
 	if err != nil {
 		panic(err)
 	}
-	defer os.RemoveAll(dir)
+	defer remove()
 	program = filepath.Join(dir, "ropeswing")
 	*into = program
 	build := exec.Command("go", "build", "-ldflags=-s -w", "-o", program, "ropeswing/cmd/ropeswing")

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"maps"
 	"os"
 	"os/signal"
@@ -16,6 +17,7 @@ import (
 
 	corestandin "ropeswing/core/standin"
 	"ropeswing/internal/access"
+	"ropeswing/internal/files"
 	"ropeswing/internal/standin"
 	"ropeswing/internal/view"
 	"ropeswing/internal/wire"
@@ -184,22 +186,45 @@ func (a *app) standInsOf(ctx context.Context, state string) (file string, end fu
 func (a *app) keepAccess(served []standin.Served, secrets *standin.Secrets, folder string, speaks *standin.Speech) (file string,
 	remove func(), err error) {
 	if folder == "" {
-		if folder, err = os.MkdirTemp("", "ropeswing-stand-in-"); err != nil {
+		if folder, remove, err = files.Temporary("stand-in"); err != nil {
 			return "", nil, err
 		}
 	} else {
 		folder = a.at(folder)
-		if err := os.Mkdir(folder, 0o700); err != nil {
+		if remove, err = files.Held(folder); errors.Is(err, fs.ErrExist) && clearLeft(folder) {
+			remove, err = files.Held(folder)
+		}
+		if err != nil {
 			return "", nil, fmt.Errorf("--access is a new folder: %w", errors.Unwrap(err))
 		}
 	}
-	remove = func() { _ = os.RemoveAll(folder) }
 	if o, err := accessOf(served, secrets, folder, speaks); err == nil {
 		return o, remove, nil
 	} else {
 		remove()
 		return "", nil, err
 	}
+}
+
+// clearLeft removes a folder that stand-ins left which were killed: nobody holds it, and it has who may ask and nothing else.
+func clearLeft(folder string) bool {
+	unlock, ok := files.Abandoned(folder)
+	if !ok {
+		return false
+	}
+	defer unlock()
+	entries, err := os.ReadDir(folder)
+	if err != nil || len(entries) == 0 {
+		return false
+	}
+	for _, e := range entries {
+		ours := slices.Contains([]string{"access.yaml", "known-hosts", "key", "auth", "privacy", "password", "community"}, e.Name()) ||
+			strings.HasSuffix(e.Name(), ".gear.yaml") || strings.HasSuffix(e.Name(), ".form")
+		if !ours || !e.Type().IsRegular() {
+			return false
+		}
+	}
+	return os.RemoveAll(folder) == nil
 }
 
 // accessOf writes the files of a folder by which stand-ins are asked.

@@ -34,3 +34,9 @@ func keepOwner(f half, old fs.FileInfo) error {
 	_ = f.Chown(-1, int(stat.Gid))
 	return nil
 }
+
+// ownFolder tells whether a folder is this user's, and nobody else's.
+func ownFolder(info fs.FileInfo) bool {
+	stat, ok := info.Sys().(*syscall.Stat_t)
+	return ok && int(stat.Uid) == os.Geteuid()
+}
