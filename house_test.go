@@ -41,9 +41,10 @@ var outer = map[string][]string{
 	"internal/sheet":    {},
 	"internal/live":     {"internal/access", "internal/mib", "internal/wire"},
 	"internal/standin":  {"internal/wire", "internal/mib"},
+	"internal/push":     {"internal/files", "internal/wire", "internal/live", "internal/access"},
 	"internal/referee":  {"internal/rehearse", "internal/wire"}, // a test only
 	"internal/command": {"internal/sheet", "internal/files", "internal/view", "internal/wire", "internal/rehearse", "internal/standin",
-		"internal/live", "internal/access", "internal/keydoc", "internal/draw", "internal/report", "internal/lsp", "demo"},
+		"internal/live", "internal/push", "internal/access", "internal/keydoc", "internal/draw", "internal/report", "internal/lsp", "demo"},
 	"demo":             {},
 	"cmd/ropeswing":    {"internal/command"},
 	"core/coretest":    {},

@@ -88,6 +88,9 @@ func (w What) Listed() bool {
 	return false
 }
 
+// Formed tells whether a form may say such a thing, of which the standard models have nothing.
+func (w What) Formed() bool { return w == OfTag || w == OfOrder || w == OfDuplex }
+
 // Difference is one thing found otherwise than planned.
 type Difference struct {
 	Kind           Kind

@@ -15,6 +15,7 @@ import (
 	"ropeswing/internal/access"
 	"ropeswing/internal/files"
 	"ropeswing/internal/live"
+	"ropeswing/internal/push"
 	"ropeswing/internal/view"
 )
 
@@ -54,7 +55,7 @@ func (a *app) oldAddresses(w *workspace.Workspace) func(device string) []oldAddr
 		add := func(at netip.Addr, by string) {
 			at = at.WithZone("")
 			if !at.IsValid() || at.IsLoopback() || at.IsLinkLocalUnicast() || at.IsMulticast() || len(all) == mostOld ||
-				!mayBeAt(w.Spec, d, at) || w.Spec.MainAddress(d, prefix.FamilyOf(at)) == at ||
+				!push.MayBeAt(w.Spec, d, at) || w.Spec.MainAddress(d, prefix.FamilyOf(at)) == at ||
 				slices.ContainsFunc(all, func(o oldAddress) bool { return o.Addr == at }) {
 				return
 			}
@@ -91,11 +92,6 @@ func (a *app) oldAddresses(w *workspace.Workspace) func(device string) []oldAddr
 		}
 		return all
 	}
-}
-
-// mayBeAt reports whether a device may be asked at an address: no other device of the plan has it.
-func mayBeAt(spec *model.Spec, d model.DeviceID, at netip.Addr) bool {
-	return !slices.ContainsFunc(spec.HoldersOf(at), func(id model.InterfaceID) bool { return spec.Interfaces[id].Device != d })
 }
 
 // pushLogOf is the journal of what devices were told, beside the plan.
@@ -141,23 +137,6 @@ func (a *app) askElsewhere(ctx context.Context, w *workspace.Workspace, targets 
 			f := &results[i].Failures[0]
 			f.Err = fmt.Errorf("%w; nor at %s that it had", f.Err, view.Count(n, "address"))
 		}
-	}
-	return nil
-}
-
-// believed is where a journal says that a device was told something: nobody is sent a secret there unless the device may be there.
-func (p *pusher) believed(d model.DeviceID, e files.PushEntry) error {
-	w, ok := p.way(d)
-	if !ok {
-		return fmt.Errorf("%s: %s", e.Device, noWay)
-	}
-	if at, ok := live.At("", w); ok && at == e.At {
-		return nil
-	}
-	at, err := netip.ParseAddrPort(e.At)
-	if err != nil || p.atOf(d, at.Addr()) != e.At || !mayBeAt(p.w.Spec, d, at.Addr()) {
-		return fmt.Errorf("the journal says that %s was told at %s: no access is said for it there, or the plan has that address for "+
-			"another device. Nothing was sent there", e.Device, e.At)
 	}
 	return nil
 }

@@ -158,9 +158,6 @@ func (a *app) runSteps(args []string, o stepsOptions) error {
 	return nil
 }
 
-// formSays tells whether a form may say a thing of which the standard models have nothing.
-func formSays(what compare.What) bool { return what == compare.OfTag || what == compare.OfOrder }
-
 // typeSteps says each step in the language of its gear.
 func (a *app) typeSteps(v view.Worksheet, sheet *steps.Worksheet, path string) error {
 	f, err := a.readForm(path)
@@ -171,7 +168,7 @@ func (a *app) typeSteps(v view.Worksheet, sheet *steps.Worksheet, path string) e
 		d := sheet.Steps[n].Device
 		why := ""
 		for _, set := range sheet.Steps[n].Sets {
-			if what := set.Difference.What; !what.Listed() && !formSays(what) {
+			if what := set.Difference.What; !what.Listed() && !what.Formed() {
 				why = fmt.Sprintf("the form has no line for its %s", what)
 			}
 		}

@@ -3,8 +3,6 @@ package view
 import (
 	"fmt"
 	"io"
-
-	"ropeswing/core/steps"
 )
 
 // Pushed is what devices were told, or would be, in JSON.
@@ -26,39 +24,6 @@ type PushedStep struct {
 	Why     string `json:"why,omitempty"` // it cannot
 	Session string `json:"session,omitempty"`
 	Outcome string `json:"outcome,omitempty"` // done, taken back, or why not
-}
-
-// Begin takes the steps of a worksheet.
-func (v *Pushed) Begin(w *steps.Worksheet) {
-	sheet := NewWorksheet(w, "")
-	for n := range w.Steps {
-		s := &w.Steps[n]
-		x := PushedStep{Number: n + 1, Device: sheet.Steps[n].Device, Session: sheet.Steps[n].Session}
-		for i := range s.Sets {
-			set, _ := s.Sets[i].What()
-			if i > 0 {
-				x.Set += "; "
-			}
-			x.Set += set
-		}
-		v.Steps = append(v.Steps, x)
-	}
-}
-
-// Stop tells that it went no further than a step, and why.
-func (v *Pushed) Stop(n int, why string) {
-	v.Steps[n].Outcome = "not done"
-	v.Stopped = fmt.Sprintf("step %d, %s: %s", v.Steps[n].Number, v.Steps[n].Device, why)
-}
-
-// Whole tells whether every step was carried out.
-func (v *Pushed) Whole() bool {
-	for _, s := range v.Steps {
-		if s.Outcome != "done" && s.Outcome != "taken back" {
-			return false
-		}
-	}
-	return v.Stopped == ""
 }
 
 // Table is the steps.

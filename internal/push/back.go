@@ -1,4 +1,4 @@
-package command
+package push
 
 import (
 	"cmp"
@@ -15,13 +15,12 @@ import (
 	"ropeswing/core/observed"
 	"ropeswing/internal/files"
 	"ropeswing/internal/live"
-	"ropeswing/internal/view"
 	"ropeswing/internal/wire"
 )
 
-// settle brings to an end what a run that broke off left in the air: a change that may be in
+// Settle brings to an end what a run that broke off left in the air: a change that may be in
 // force and was not confirmed is taken back, so that what is there is known.
-func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
+func (p *Pusher) Settle(ctx context.Context, before []files.PushEntry) error {
 	open := map[string]files.PushEntry{}
 	var unsaved []string
 	for _, e := range before {
@@ -44,7 +43,7 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 		}
 	}
 	for _, d := range unsaved {
-		p.app.tell(d + ": what an earlier run set there was not saved; a restart forgets it")
+		p.Tell(d + ": what an earlier run set there was not saved; a restart forgets it")
 	}
 	for _, e := range open {
 		d, ok := p.w.Spec.DeviceNamed(e.Device)
@@ -54,11 +53,11 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 		if err := p.believed(d, e); err != nil {
 			return err
 		}
-		p.app.tell(fmt.Sprintf("a change of %s was left in the air; it is taken back", e.Device))
+		p.Tell(fmt.Sprintf("a change of %s was left in the air; it is taken back", e.Device))
 		t, err := p.login(ctx, d, netip.Addr{}, e.At)
 		if err != nil {
-			return notAsked{fmt.Errorf("%s: what a run that broke off left there cannot be taken back: %w; the device does so by itself "+
-				"within %s of then", e.Device, err, p.o.timer)}
+			return NotAsked{fmt.Errorf("%s: what a run that broke off left there cannot be taken back: %w; the device does so by itself "+
+				"within %s of then", e.Device, err, p.Timer)}
 		}
 		err = t.TakeBack(e.Persist, []byte(e.Undo))
 		var now *observed.Device
@@ -67,10 +66,10 @@ func (p *pusher) settle(ctx context.Context, before []files.PushEntry) error {
 		}
 		t.Close()
 		if err != nil {
-			return notAsked{fmt.Errorf("%s: %w", e.Device, err)}
+			return NotAsked{fmt.Errorf("%s: %w", e.Device, err)}
 		}
 		if now != nil && e.Digest != "" && digest(now) == e.Digest {
-			p.app.tell(e.Device + " had confirmed it: it stays in force")
+			p.Tell(e.Device + " had confirmed it: it stays in force")
 			if err := p.note(e, files.Confirmed, "found in force after a run that broke off"); err != nil {
 				return err
 			}
@@ -102,9 +101,9 @@ func digest(d *observed.Device) string {
 	return hex.EncodeToString(sum[:16])
 }
 
-// takeBackLast takes back what the last run set that is still in force, the last step first. Once
+// TakeBack takes back what the last run set that is still in force, the last step first. Once
 // more it takes back what the run before set: one that broke off and went on is two runs.
-func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) error {
+func (p *Pusher) TakeBack(ctx context.Context, before []files.PushEntry) error {
 	var done []files.PushEntry
 	undo := map[string]string{}
 	for _, e := range before {
@@ -120,30 +119,28 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 		}
 	}
 	if len(done) == 0 {
-		fmt.Fprintln(p.out, "there is nothing to take back: the journal has no step that is in force")
-		return nil
+		return ErrNothing
 	}
 	last := done[len(done)-1].Run
 	earlier := len(done)
 	done = slices.DeleteFunc(done, func(e files.PushEntry) bool { return e.Run != last })
 	if earlier -= len(done); earlier > 0 {
-		p.app.tell(fmt.Sprintf("%s of earlier runs stay in force; once more takes back those of the run before", view.Count(earlier, "step")))
+		p.Tell(fmt.Sprintf("%d steps of earlier runs stay in force; once more takes back those of the run before", earlier))
 	}
 	slices.Reverse(done)
 	for _, e := range done {
-		p.v.Steps = append(p.v.Steps, view.PushedStep{Number: e.Step, Device: e.Device, Set: "take back: " + e.What,
+		p.Report.Steps = append(p.Report.Steps, Step{Number: e.Step, Device: e.Device, Set: "take back: " + e.What,
 			Told: undo[e.Persist] != ""})
 	}
-	p.v.Back = true
-	if !p.o.write {
-		p.v.Next = p.self() + " push --take-back -w" + accessWords(p.o.access)
-		return p.end(nil, nil)
+	p.Report.Back = true
+	if !p.Write {
+		return nil
 	}
 	for i, e := range done {
 		d, ok := p.w.Spec.DeviceNamed(e.Device)
 		if !ok {
-			p.v.Stop(i, "the plan has no such device")
-			return p.end(nil, errWrong)
+			p.Report.stop(i, "the plan has no such device")
+			return ErrWrong
 		}
 		last := !slices.ContainsFunc(done[i+1:], func(o files.PushEntry) bool { return o.Device == e.Device })
 		t, err := p.login(ctx, d, p.w.Spec.MainAddress(d, 0), "")
@@ -155,31 +152,31 @@ func (p *pusher) takeBackLast(ctx context.Context, before []files.PushEntry) err
 			edit := []byte(undo[e.Persist])
 			if len(edit) == 0 {
 				t.Close()
-				p.v.Stop(i, "how it is taken back is not in the journal any more; do it by hand")
-				return p.end(nil, errWrong)
+				p.Report.stop(i, "how it is taken back is not in the journal any more; do it by hand")
+				return ErrWrong
 			}
 			there, err2 := t.Running()
 			if err2 != nil {
 				t.Close()
-				p.v.Stop(i, fmt.Sprintf("it does not tell what is there: %v", err2))
-				return p.end(nil, errWrong)
+				p.Report.stop(i, fmt.Sprintf("it does not tell what is there: %v", err2))
+				return ErrWrong
 			}
 			e.Run, e.What, e.Undoes = p.run, "take back: "+e.What, e.Persist
 			err = p.change(ctx, t, change{entry: e, d: d, edit: edit, then: at.Addr(), last: last, leaves: true, before: digest(there)})
 			t.Close()
 		}
 		if err != nil {
-			p.v.Stop(i, err.Error())
-			return p.end(nil, errWrong)
+			p.Report.stop(i, err.Error())
+			return ErrWrong
 		}
-		p.v.Steps[i].Outcome = "taken back"
+		p.Report.Steps[i].Outcome = "taken back"
 	}
-	return p.end(nil, nil)
+	return nil
 }
 
 // refused looks what a change left that was sent to what runs and refused: nothing, where the device makes
 // a change whole or not at all, else what it says. Part of a change is taken back.
-func (p *pusher) refused(t live.Told, c change, err error) error {
+func (p *Pusher) refused(t live.Told, c change, err error) error {
 	nothing := func(text string) error {
 		return errors.Join(fmt.Errorf("%s: %w", text, err), p.note(c.entry, files.TakenBack, err.Error()))
 	}

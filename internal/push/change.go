@@ -1,4 +1,4 @@
-package command
+package push
 
 import (
 	"context"
@@ -31,7 +31,7 @@ type change struct {
 }
 
 // change sends a change, looks at what it did, and confirms it, or has it taken back.
-func (p *pusher) change(ctx context.Context, t live.Told, c change) error {
+func (p *Pusher) change(ctx context.Context, t live.Told, c change) error {
 	b := make([]byte, 8)
 	_, _ = rand.Read(b)
 	c.entry.Persist = "ropeswing-" + hex.EncodeToString(b)
@@ -49,14 +49,14 @@ func (p *pusher) change(ctx context.Context, t live.Told, c change) error {
 			return p.refused(t, c, err)
 		}
 		if e := t.TakeBack(c.entry.Persist, nil); e != nil {
-			return fmt.Errorf("it was refused (%w), and whether it is in force is not known (%w): %s", err, e, p.byItself(t.AtOnce(), p.o.timer))
+			return fmt.Errorf("it was refused (%w), and whether it is in force is not known (%w): %s", err, e, p.byItself(t.AtOnce(), p.Timer))
 		}
 		return errors.Join(fmt.Errorf("it was refused, and nothing changed: %w", err), p.note(c.entry, files.TakenBack, err.Error()))
 	}
 	if err := p.note(c.entry, files.InForce, ""); err != nil {
-		p.app.tell("the journal cannot be written: " + err.Error())
+		p.Tell("the journal cannot be written: " + err.Error())
 	}
-	why := p.looked(ctx, c, begun.Add(p.o.timer))
+	why := p.looked(ctx, c, begun.Add(p.Timer))
 	if why == nil {
 		return p.confirmed(ctx, c)
 	}
@@ -68,9 +68,9 @@ func (p *pusher) change(ctx context.Context, t live.Told, c change) error {
 	}
 	if err != nil {
 		if !t.AtOnce() && c.was != nil {
-			return p.awaited(ctx, c, begun.Add(p.o.timer), why)
+			return p.awaited(ctx, c, begun.Add(p.Timer), why)
 		}
-		left := max(0, p.o.timer-time.Since(begun))
+		left := max(0, p.Timer-time.Since(begun))
 		return fmt.Errorf("%w; it cannot be taken back from here (%w): %s", why, err, p.byItself(t.AtOnce(), left.Round(time.Second)))
 	}
 	return errors.Join(fmt.Errorf("%w; it was taken back", why), p.note(c.entry, files.TakenBack, why.Error()))
@@ -78,9 +78,9 @@ func (p *pusher) change(ctx context.Context, t live.Told, c change) error {
 
 // awaited waits until the device's own timer has run out, and looks where it was before what came of a change that it was not
 // reached behind.
-func (p *pusher) awaited(ctx context.Context, c change, until time.Time, why error) error {
+func (p *Pusher) awaited(ctx context.Context, c change, until time.Time, why error) error {
 	const more = 2 * time.Second // what taking back itself takes
-	p.app.tell(fmt.Sprintf("%s: %s; waiting until its timer has run out", c.entry.Device, why))
+	p.Tell(fmt.Sprintf("%s: %s; waiting until its timer has run out", c.entry.Device, why))
 	select {
 	case <-ctx.Done():
 		return fmt.Errorf("%w; interrupted before its timer ran out: %s", why, p.byItself(false, time.Until(until).Round(time.Second)))
@@ -108,9 +108,9 @@ const foretold = 2 * time.Second
 
 // inForce puts in force what was prepared. Where the session ends with it, as was foretold, the answer may never come: that is no
 // reason to wait.
-func (p *pusher) inForce(t live.Told, c change) error {
+func (p *Pusher) inForce(t live.Told, c change) error {
 	done := make(chan error, 1)
-	go func() { done <- t.PutInForce(c.edit, p.o.timer, c.entry.Persist) }()
+	go func() { done <- t.PutInForce(c.edit, p.Timer, c.entry.Persist) }()
 	if !c.leaves {
 		return <-done
 	}
@@ -128,7 +128,7 @@ func (p *pusher) inForce(t live.Told, c change) error {
 
 // byItself is what becomes of a change that is in the air: the device's timer takes it back, where
 // it has one.
-func (p *pusher) byItself(direct bool, within time.Duration) string {
+func (p *Pusher) byItself(direct bool, within time.Duration) string {
 	if direct {
 		return "it stays in force, for the device has no timer: be at its console"
 	}
@@ -136,7 +136,7 @@ func (p *pusher) byItself(direct bool, within time.Duration) string {
 }
 
 // loginAny logs in where the device is now: where it should be, or where it was.
-func (p *pusher) loginAny(ctx context.Context, c change) (live.Told, error) {
+func (p *Pusher) loginAny(ctx context.Context, c change) (live.Told, error) {
 	t, err := p.login(ctx, c.d, c.then, "")
 	if err != nil {
 		t, err = p.login(ctx, c.d, netip.Addr{}, c.entry.At)
@@ -152,7 +152,7 @@ const (
 
 // looked looks whether a change that is in force is as it should be: one can log in, the device is
 // as the step wants it, and who answered before and should now still does. nil is that it is.
-func (p *pusher) looked(ctx context.Context, c change, until time.Time) (why error) {
+func (p *Pusher) looked(ctx context.Context, c change, until time.Time) (why error) {
 	for try := range mostLooks {
 		if try > 0 {
 			if time.Now().Add(lookEvery).After(until) {
@@ -196,7 +196,7 @@ func (p *pusher) looked(ctx context.Context, c change, until time.Time) (why err
 }
 
 // confirmed confirms a change and, behind the last of a device, saves.
-func (p *pusher) confirmed(ctx context.Context, c change) error {
+func (p *Pusher) confirmed(ctx context.Context, c change) error {
 	t, err := p.login(ctx, c.d, c.then, "")
 	if err == nil {
 		defer t.Close()
@@ -210,12 +210,12 @@ func (p *pusher) confirmed(ctx context.Context, c change) error {
 		}
 	}
 	if err != nil {
-		return fmt.Errorf("it took, and could not be confirmed (%w): %s", err, p.byItself(false, p.o.timer))
+		return fmt.Errorf("it took, and could not be confirmed (%w): %s", err, p.byItself(false, p.Timer))
 	}
 	if err := p.note(c.entry, files.Confirmed, ""); err != nil {
 		return fmt.Errorf("it is in force and confirmed, and the journal cannot be written: %w", err)
 	}
-	if !c.last || p.o.noSave {
+	if !c.last || p.NoSave {
 		return nil
 	}
 	if err := t.Save(); err != nil {

@@ -1,4 +1,4 @@
-package command
+package push
 
 import (
 	"fmt"
@@ -12,13 +12,10 @@ import (
 )
 
 // silent are the devices that were asked before anything was told, and did not answer.
-func (p *pusher) silent() []model.DeviceID {
+func (p *Pusher) silent() []model.DeviceID {
 	var all []model.DeviceID
-	if p.v.Heard == nil {
-		return nil
-	}
-	for _, f := range p.v.Heard.Failed {
-		if d, ok := p.w.Spec.DeviceNamed(f.Device); ok {
+	for _, name := range p.Report.Silent {
+		if d, ok := p.w.Spec.DeviceNamed(name); ok {
 			all = append(all, d)
 		}
 	}
@@ -28,7 +25,7 @@ func (p *pusher) silent() []model.DeviceID {
 // mayLose are the silent devices that a step may cut off. Of a device that did not answer nothing is known: it may be as planned,
 // or as it ever was, at an old address, in an old VLAN. So whatever a step takes away on a device that it hangs on, by the path
 // from the operator or by a segment of its own, may be what it is reached by. Those that are to be left are passed over.
-func (p *pusher) mayLose(sheet *steps.Worksheet, n int) []string {
+func (p *Pusher) mayLose(sheet *steps.Worksheet, n int) []string {
 	s := &sheet.Steps[n]
 	if !slices.ContainsFunc(s.Sets, func(x steps.Set) bool { return x.Does() != steps.Adds }) {
 		return nil
@@ -38,7 +35,7 @@ func (p *pusher) mayLose(sheet *steps.Worksheet, n int) []string {
 	for _, d := range p.silent() {
 		name := spec.Devices[d].Name
 		takes := func(x steps.Set) bool { return x.Does() != steps.Adds && p.hangsOn(sheet, n, d, &x) }
-		if d != s.Device && !slices.Contains(p.o.leave, name) && slices.ContainsFunc(s.Sets, takes) {
+		if d != s.Device && !slices.Contains(p.Leave, name) && slices.ContainsFunc(s.Sets, takes) {
 			names = append(names, name)
 		}
 	}
@@ -46,7 +43,7 @@ func (p *pusher) mayLose(sheet *steps.Worksheet, n int) []string {
 }
 
 // hangsOn reports whether what a set takes away may be what a device is reached by.
-func (p *pusher) hangsOn(sheet *steps.Worksheet, n int, d model.DeviceID, x *steps.Set) bool {
+func (p *Pusher) hangsOn(sheet *steps.Worksheet, n int, d model.DeviceID, x *steps.Set) bool {
 	s, spec := &sheet.Steps[n], sheet.After.Spec
 	at := spec.MainAddress(d, 0)
 	if to, err := netip.ParsePrefix(firstWord(x.Subject)); err == nil && at.IsValid() && !to.Contains(at) {

@@ -1,4 +1,4 @@
-package command
+package push
 
 import (
 	"strings"
@@ -9,7 +9,6 @@ import (
 
 	"ropeswing/core/steps"
 	"ropeswing/core/workspace"
-	"ropeswing/internal/view"
 )
 
 // Where a management subnet moves, whoever did not answer may be at its old address still: what that hangs on is not taken
@@ -31,8 +30,7 @@ devices:
 	r, _ := w.StepsFrom(from.Predict())
 	sheet := steps.Plan(r, nil)
 	lost := func(silent string, leave ...string) string {
-		p := &pusher{o: &pushOptions{leave: leave},
-			w: w, v: &view.Pushed{Heard: &view.AskedAll{Asked: 4, Answered: 3, Failed: []view.AskedFault{{Device: silent}}}}}
+		p := &Pusher{Options: Options{Leave: leave}, w: w, Report: Report{Silent: []string{silent}}}
 		var all []string
 		for n := range sheet.Steps {
 			set, _ := sheet.Steps[n].Sets[0].What()
