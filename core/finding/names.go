@@ -125,6 +125,7 @@ const (
 	TranslatedHeld         Name = "translated-address-held"
 	TranslatedTwice        Name = "translated-address-twice"
 	TranslatedForeign      Name = "translated-address-foreign"
+	TranslatedToNobody     Name = "translated-to-nobody"
 	NamesDifferInCase      Name = "names-differ-in-case"
 	TranslatedUnrouted     Name = "translated-address-unrouted"
 	TranslationShort       Name = "translation-shortage"

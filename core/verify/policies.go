@@ -82,6 +82,7 @@ func (c *checker) translations() {
 			name := c.spec.Devices[d].Name
 			c.shortage(t, name)
 			c.portsTwice(d, i)
+			c.toNobody(t, name)
 			if t.ByInterface {
 				continue
 			}
@@ -122,6 +123,35 @@ func (c *checker) portsTwice(d, n int) {
 			return
 		}
 	}
+}
+
+// toNobody: a single address inside that no interface has, and no host may lease.
+func (c *checker) toNobody(t *model.Translation, name string) {
+	var inside netip.Addr
+	switch {
+	case t.Kind == model.Porting:
+		inside = t.Host()
+	case t.Kind == model.OneToOne && t.First == t.Last:
+		inside = t.Inside.Prefixes[0].Addr()
+	default:
+		return
+	}
+	if len(c.spec.HoldersOf(inside)) > 0 {
+		return
+	}
+	on := c.spec.SegmentOf(inside)
+	if on != model.None && slices.ContainsFunc(c.spec.Segments[on].Leases, func(l model.Lease) bool { return l.Contains(inside) }) {
+		return
+	}
+	c.report(finding.New(finding.TranslatedToNobody, t.Place, "nobody has %s, which %s stands for", inside, outsideOf(t)).About(name))
+}
+
+// outsideOf is what is asked for outside.
+func outsideOf(t *model.Translation) string {
+	if t.Kind == model.Porting {
+		return t.Asked.String()
+	}
+	return outsideWord(t)
 }
 
 // outsideWord is the addresses that stand for others.
