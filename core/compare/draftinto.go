@@ -50,7 +50,9 @@ func DraftInto(doc *plan.Document, net *forward.Network, devices []*observed.Dev
 	slices.SortFunc(d.devices, func(a, b *observed.Device) int { return cmp.Compare(a.Name, b.Name) })
 	d.segments()
 	fresh := l.segments(d)
-	l.section([]string{"segments"}, fresh)
+	if !l.section([]string{"segments"}, fresh) {
+		x.Segments = nil
+	}
 	var blocks []string
 	for _, f := range d.devices {
 		id, planned := net.Spec.DeviceNamed(f.Name)
@@ -63,7 +65,9 @@ func DraftInto(doc *plan.Document, net *forward.Network, devices []*observed.Dev
 		blocks = append(blocks, strings.TrimPrefix(strings.TrimSuffix(b.String(), "\n"), "  "))
 		x.Devices = append(x.Devices, f.Name)
 	}
-	l.section([]string{"devices"}, blocks)
+	if !l.section([]string{"devices"}, blocks) {
+		x.Devices = nil
+	}
 	l.cables(d)
 	for i := range net.Spec.Devices {
 		name := net.Spec.Devices[i].Name
@@ -215,7 +219,7 @@ func (l *layer) section(path []string, entries []string) bool {
 // known lays an interface that the plan lacks, and descriptions that it does not have, over a device of it.
 func (l *layer) known(d *draft, f *observed.Device, id model.DeviceID) {
 	spec := l.net.Spec
-	var missing []string
+	var missing, labels []string
 	for n := range f.Interfaces {
 		i := &f.Interfaces[n]
 		label := f.Name + ":" + i.Name
@@ -223,7 +227,7 @@ func (l *layer) known(d *draft, f *observed.Device, id model.DeviceID) {
 		switch {
 		case !ok && !isLoopback(i) && d.of(f.Name, i.Name) != nil:
 			missing = append(missing, plan.Word(i.Name)+": {"+strings.Join(d.keys(f, i), ", ")+"}")
-			l.into.Ports = append(l.into.Ports, label)
+			labels = append(labels, label)
 		case ok && i.Description != "" && spec.Interfaces[planned].Note == "":
 			e, put := plan.Edit{}, false
 			if l.written(f.Name) && spec.Interfaces[planned].Own {
@@ -237,7 +241,9 @@ func (l *layer) known(d *draft, f *observed.Device, id model.DeviceID) {
 			l.into.Notes, l.into.Edits = append(l.into.Notes, label), append(l.into.Edits, e)
 		}
 	}
-	l.add(f.Name, "interfaces", missing)
+	if l.add(f.Name, "interfaces", missing) {
+		l.into.Ports = append(l.into.Ports, labels...)
+	}
 	l.routes(d, f, id)
 }
 
@@ -246,13 +252,15 @@ func (l *layer) written(name string) bool {
 	return slices.ContainsFunc(l.doc.Devices, func(x plan.Device) bool { return x.Name.Value == name && !x.Made })
 }
 
-// add writes entries into a map of a device.
-func (l *layer) add(device, key string, all []string) {
+// add writes entries into a map of a device. It is false where they cannot be written.
+func (l *layer) add(device, key string, all []string) bool {
 	if l.written(device) {
-		l.section([]string{"devices", device, key}, all)
-	} else if len(all) > 0 {
+		return l.section([]string{"devices", device, key}, all)
+	}
+	if len(all) > 0 {
 		l.into.Left = append(l.into.Left, fmt.Sprintf("%s of %s: the plan has no entry of its own for the device", key, device))
 	}
+	return false
 }
 
 // routes lays the routes to where the plan has none over a device.
@@ -270,10 +278,23 @@ func (l *layer) routes(d *draft, f *observed.Device, id model.DeviceID) {
 	for line := range strings.Lines(b.String()) {
 		if entry := strings.TrimSpace(line); entry != "" && entry != "routes:" && !strings.HasPrefix(entry, "#") {
 			all = append(all, entry)
-			l.into.Routes++
 		}
 	}
-	l.add(f.Name, "routes", all)
+	if l.add(f.Name, "routes", all) {
+		l.into.Routes += len(all)
+	}
+}
+
+// there tells whether the plan has the port at a cable's end, or gets it.
+func (l *layer) there(end [2]string) bool {
+	if slices.Contains(l.into.Devices, end[0]) || slices.Contains(l.into.Ports, end[0]+":"+end[1]) {
+		return true
+	}
+	id, ok := l.net.Spec.DeviceNamed(end[0])
+	if ok {
+		_, ok = l.net.Spec.InterfaceNamed(id, end[1])
+	}
+	return ok
 }
 
 // cables adds those between ports of which the plan has none.
@@ -288,7 +309,7 @@ func (l *layer) cables(d *draft) {
 	}
 	var items []string
 	for _, c := range d.cables() {
-		if !cabled(c[0]) && !cabled(c[1]) {
+		if !cabled(c[0]) && !cabled(c[1]) && l.there(c[0]) && l.there(c[1]) {
 			items = append(items, c.item())
 		}
 	}

@@ -99,6 +99,8 @@ func TestWhatCannotBeLaidOverIsTold(t *testing.T) {
 	assert.Equal(t, []string{"the description of h-2:e, \"in the cellar\": the plan has no entry of its own for it",
 		"interfaces of h-2: the plan has no entry of its own for the device",
 		"devices: it cannot be added to there; write its entries in lines, and try again"}, x.Left)
+	assert.Empty(t, x.Devices, "what is left out is not told as laid over")
+	assert.Empty(t, x.Ports)
 	assert.Contains(t, text, "segments: {desks: {prefix: 10.1.0.0/24}, net-10-9-0-0-24: {prefix: [10.9.0.0/24]}}", "one line fits into braces")
 
 	two := found("box", with("e", "10.1.0.1/24", ""), with("f", "10.1.0.2/24", ""))

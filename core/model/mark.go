@@ -2,7 +2,6 @@ package model
 
 import (
 	"fmt"
-	"slices"
 	"strconv"
 	"strings"
 )
@@ -12,15 +11,18 @@ import (
 type Mark uint8
 
 // marks are the code points that have a name (RFC 2474 §4.2.2, RFC 2597 §6, RFC 3246 §2.7, RFC 5865 §6, RFC 8622 §1), by number.
-var marks = map[int]string{0: "cs0", 8: "cs1", 16: "cs2", 24: "cs3", 32: "cs4", 40: "cs5", 48: "cs6", 56: "cs7", 10: "af11", 12: "af12",
-	14: "af13", 18: "af21", 20: "af22", 22: "af23", 26: "af31", 28: "af32", 30: "af33", 34: "af41", 36: "af42", 38: "af43", 46: "ef",
-	44: "va", 1: "le"}
+var marks = [...]struct {
+	point uint8
+	name  string
+}{{0, "cs0"}, {1, "le"}, {8, "cs1"}, {10, "af11"}, {12, "af12"}, {14, "af13"}, {16, "cs2"}, {18, "af21"}, {20, "af22"}, {22, "af23"},
+	{24, "cs3"}, {26, "af31"}, {28, "af32"}, {30, "af33"}, {32, "cs4"}, {34, "af41"}, {36, "af42"}, {38, "af43"}, {40, "cs5"}, {44, "va"},
+	{46, "ef"}, {48, "cs6"}, {56, "cs7"}}
 
 // ParseMark reads a code point, by its name or its number.
 func ParseMark(text string) (Mark, error) {
-	for n, name := range marks {
-		if name == strings.ToLower(text) {
-			return Mark(n + 1), nil
+	for _, m := range marks {
+		if m.name == strings.ToLower(text) {
+			return Mark(m.point + 1), nil
 		}
 	}
 	if n, err := strconv.ParseUint(text, 10, 8); err == nil && n < 64 {
@@ -33,8 +35,10 @@ func (m Mark) String() string {
 	if m == 0 {
 		return ""
 	}
-	if name, ok := marks[int(m)-1]; ok {
-		return name
+	for _, known := range marks {
+		if known.point == m.CodePoint() {
+			return known.name
+		}
 	}
 	return strconv.Itoa(int(m) - 1)
 }
@@ -42,12 +46,11 @@ func (m Mark) String() string {
 // CodePoint is the number that a packet has, from 0 to 63.
 func (m Mark) CodePoint() uint8 { return uint8(max(m, 1) - 1) }
 
-// MarkNames are the names of code points, in order.
+// MarkNames are the names of code points, by number.
 func MarkNames() []string {
 	var all []string
-	for _, name := range marks {
-		all = append(all, name)
+	for _, m := range marks {
+		all = append(all, m.name)
 	}
-	slices.Sort(all)
 	return all
 }

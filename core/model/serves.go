@@ -3,11 +3,13 @@ package model
 // services are what the words of `answers` stand for: echo requests, and the ports of the
 // protocols (RFC 4250, RFC 9110, RFC 3417, RFC 6242).
 var services = map[string]Service{
-	"ping": Echo, "ssh": {TCP, 22, 22, 0}, "https": {TCP, 443, 443, 0}, "snmp": {UDP, 161, 161, 0}, "netconf": {TCP, 830, 830, 0},
+	"ping": Echo, "ssh": port(TCP, 22), "https": port(TCP, 443), "snmp": port(UDP, 161), "netconf": port(TCP, 830),
 }
 
 // LeaseRequest is what asks for a lease (RFC 2131 §4.1).
-var LeaseRequest = Service{UDP, 67, 67, 0}
+var LeaseRequest = port(UDP, 67)
+
+func port(p Protocol, n uint16) Service { return Service{Protocol: p, First: n, Last: n} }
 
 // Logins are the services by which somebody logs in to a device, the commonest first.
 var Logins = []string{"ssh", "netconf", "https"}

@@ -116,8 +116,9 @@ func (c *checker) portsTwice(d, n int) {
 	t := &all[n]
 	for i := range all[:n] {
 		k := &all[i]
-		same := t.Range == k.Range && t.ByInterface == k.ByInterface && t.Beyond == k.Beyond && t.Kind == model.Porting && k.Kind == model.Porting
-		if same && t.Asked.Protocol == k.Asked.Protocol && t.Asked.First <= k.Asked.Last && k.Asked.First <= t.Asked.Last {
+		at := c.net.Policy.AskedAt(t)
+		if at.IsValid() && at == c.net.Policy.AskedAt(k) && t.Beyond == k.Beyond && t.Asked.Protocol == k.Asked.Protocol &&
+			t.Asked.First <= k.Asked.Last && k.Asked.First <= t.Asked.Last {
 			c.report(finding.New(finding.TranslatedTwice, t.Place, "%s is translated by %s already", t.Asked, forward.Sentence(k.Text, k.Place)).
 				About(c.spec.Devices[d].Name).With(k.Place))
 			return

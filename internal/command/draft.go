@@ -10,7 +10,6 @@ import (
 	"ropeswing/core/compare"
 	"ropeswing/core/observed"
 	"ropeswing/core/source"
-	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
@@ -71,22 +70,16 @@ func (a *app) draft() *cobra.Command {
 
 // draftInto lays what was found over a plan.
 func (a *app) draftInto(state string, devices []*observed.Device, write bool) error {
-	found, writer, err := a.findToWrite(write)
+	plan, err := a.toEdit(write)
 	if err != nil {
 		return err
 	}
-	if writer != nil {
-		defer writer.Close()
-	}
-	n, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
-	if err != nil {
-		return err
-	}
+	defer plan.close()
 	a.tellHalf(devices)
-	x := compare.DraftInto(n.Document, a.predict(n).Network, devices)
-	if after := n.Edited(n.LedgerText(), x.Edits...); !after.Usable() {
+	x := compare.DraftInto(plan.Document, a.predict(plan.Numbers).Network, devices)
+	if after := plan.Edited(plan.LedgerText(), x.Edits...); !after.Usable() {
 		slips := after.Slips()
-		return fmt.Errorf("what was found does not fit into %s: %s; write it beside with --to, and take over what you need", found.Shown,
+		return fmt.Errorf("what was found does not fit into %s: %s; write it beside with --to, and take over what you need", plan.Shown,
 			slips[0].Reason)
 	}
 	next := ""
@@ -97,13 +90,13 @@ func (a *app) draftInto(state string, devices []*observed.Device, write bool) er
 				changed = append(changed, e.Place.File)
 			}
 		}
-		if err := writer.Commit(planChanges(found, changed, x.Edits)...); err != nil {
+		if err := plan.writer.Commit(planChanges(plan.Found, changed, x.Edits)...); err != nil {
 			return notWritten("the plan", err)
 		}
 	} else if len(x.Edits) > 0 {
-		next = "ropeswing draft " + view.ShellWord(state) + " --into " + view.ShellWord(found.Shown) + " -w"
+		next = "ropeswing draft " + view.ShellWord(state) + " --into " + view.ShellWord(plan.Shown) + " -w"
 	}
-	view.DraftedInto(a.out, x, found.Shown, state, next)
+	view.DraftedInto(a.out, x, plan.Shown, state, next)
 	return nil
 }
 

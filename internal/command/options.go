@@ -240,6 +240,33 @@ func (a *app) findToWrite(write bool) (files.Found, *files.Writer, error) {
 	return found, w, nil
 }
 
+// editing is a plan that may be written: its writer is nil where it is only shown what would change.
+type editing struct {
+	files.Found
+	*workspace.Numbers
+	writer *files.Writer
+}
+
+func (e *editing) close() {
+	if e.writer != nil {
+		e.writer.Close()
+	}
+}
+
+// toEdit opens the plan, and where it is to be written locks its folder until it is closed.
+func (a *app) toEdit(write bool) (*editing, error) {
+	found, writer, err := a.findToWrite(write)
+	if err != nil {
+		return nil, err
+	}
+	e := &editing{found, nil, writer}
+	if e.Numbers, err = a.used(workspace.Open(found.FS, found.Name, found.Shown)); err != nil {
+		e.close()
+		return nil, err
+	}
+	return e, nil
+}
+
 var errNoPlan = fmt.Errorf("there is no %s here or in a folder above; name one with -p FILE, or try 'ropeswing demo'", files.PlanPattern)
 
 // find finds the plan: the one named, else the only one near.

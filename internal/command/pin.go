@@ -6,7 +6,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"ropeswing/core/revise"
-	"ropeswing/core/workspace"
 	"ropeswing/internal/view"
 )
 
@@ -24,18 +23,12 @@ func (a *app) pin() *cobra.Command {
 			if len(args) == 0 {
 				return errors.New("pin the routes of which device? ropeswing pin DEVICE")
 			}
-			found, writer, err := a.findToWrite(write)
+			plan, err := a.toEdit(write)
 			if err != nil {
 				return err
 			}
-			if writer != nil {
-				defer writer.Close()
-			}
-			n, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
-			if err != nil {
-				return err
-			}
-			w := a.predict(n)
+			defer plan.close()
+			w := a.predict(plan.Numbers)
 			devices, err := devicesNamed(w.Who, args)
 			if err != nil {
 				return err
@@ -45,7 +38,7 @@ func (a *app) pin() *cobra.Command {
 				return err
 			}
 			if write {
-				if err := writer.Commit(planChanges(found, p.Files, p.Edits)...); err != nil {
+				if err := plan.writer.Commit(planChanges(plan.Found, p.Files, p.Edits)...); err != nil {
 					return notWritten("the plan", err)
 				}
 			}

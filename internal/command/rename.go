@@ -10,7 +10,6 @@ import (
 
 	"ropeswing/core/assign"
 	"ropeswing/core/revise"
-	"ropeswing/core/workspace"
 	"ropeswing/internal/files"
 	"ropeswing/internal/view"
 )
@@ -38,17 +37,12 @@ func (a *app) rename() *cobra.Command {
 			case ports == "" && len(args) != 2:
 				return errors.New("name both: ropeswing rename OLD NEW")
 			}
-			found, writer, err := a.findToWrite(write)
+			plan, err := a.toEdit(write)
 			if err != nil {
 				return err
 			}
-			if writer != nil {
-				defer writer.Close()
-			}
-			w, err := a.used(workspace.Open(found.FS, found.Name, found.Shown))
-			if err != nil {
-				return err
-			}
+			defer plan.close()
+			w := plan.Numbers
 			var names []assign.Rename
 			if ports != "" {
 				names, err = a.portNames(args[0], ports)
@@ -63,11 +57,11 @@ func (a *app) rename() *cobra.Command {
 				return err
 			}
 			if write {
-				changes := planChanges(found, r.Files, r.Edits)
+				changes := planChanges(plan.Found, r.Files, r.Edits)
 				if r.Next != nil && len(r.Changes) > 0 {
-					changes = append(changes, ledgerChange(found, w.Ledger, r.Next))
+					changes = append(changes, ledgerChange(plan.Found, w.Ledger, r.Next))
 				}
-				if err := writer.Commit(changes...); err != nil {
+				if err := plan.writer.Commit(changes...); err != nil {
 					return notWritten("the plan", err)
 				}
 			}
