@@ -14,6 +14,7 @@ import (
 	"ropeswing/core/observed"
 	"ropeswing/internal/access"
 	"ropeswing/internal/wire"
+	"ropeswing/internal/yang"
 )
 
 // Told is a device that can be told: by NETCONF, or at its console in its own language. An edit is what its kind of telling takes.
@@ -119,7 +120,7 @@ func (r *promptReader) answer() (string, error) {
 	}
 }
 
-// line types one line, and waits for the prompt. That the gear refuses is an *RPCError.
+// line types one line, and waits for the prompt. That the gear refuses is an *yang.Refusal.
 func (t *Console) line(text string) error {
 	if strings.ContainsAny(text, "\r\n") {
 		return errors.New("a line that is typed holds no other")
@@ -134,7 +135,7 @@ func (t *Console) line(text string) error {
 	if said := t.Refused.FindString(answer); said != "" {
 		line := answer[strings.Index(answer, said):]
 		line, _, _ = strings.Cut(line, "\n")
-		return &RPCError{Tag: "refused", Message: fmt.Sprintf("%q: %s", strings.TrimSpace(text), strings.TrimSpace(line))}
+		return yang.Refused("refused", "", "%q: %s", strings.TrimSpace(text), strings.TrimSpace(line))
 	}
 	return nil
 }
@@ -218,7 +219,7 @@ func (t *Console) typed(edit []byte) error {
 			return t.lines(t.Leave)
 		}
 	}
-	var refused *RPCError
+	var refused *yang.Refusal
 	if errors.As(err, &refused) && len(t.Forget) > 0 {
 		return errors.Join(err, t.lines(t.Forget))
 	}
@@ -240,7 +241,7 @@ func (t *Console) TakeBack(_ string, undo []byte) error {
 	}
 	if t.Arm != "" && t.Cancel != "" {
 		err := t.line(t.Cancel)
-		var refused *RPCError
+		var refused *yang.Refusal
 		if errors.As(err, &refused) { // none runs any more: it was taken back
 			return nil
 		}
@@ -250,7 +251,7 @@ func (t *Console) TakeBack(_ string, undo []byte) error {
 		return nil
 	}
 	err := t.typed(undo)
-	var refused *RPCError
+	var refused *yang.Refusal
 	if errors.As(err, &refused) { // what is not there need not be taken away
 		return nil
 	}

@@ -17,10 +17,13 @@ import (
 	"ropeswing/core/observed"
 	"ropeswing/internal/access"
 	"ropeswing/internal/wire"
+	"ropeswing/internal/yang"
 )
 
 const (
-	netconfSpace = "urn:ietf:params:xml:ns:netconf:base:1.0"
+	netconfSpace = string(yang.NETCONF)
+	baseFirst    = "urn:ietf:params:netconf:base:1.0"
+	baseNow      = "urn:ietf:params:netconf:base:1.1"
 	endOfMessage = "]]>]]>"
 	mostMessage  = 24 << 20 // bytes: what one device tells, and what is made of it while it is read, fit into its share
 	mostGreeting = 1 << 20
@@ -93,7 +96,9 @@ func (s *Session) begin() (err error) {
 	for _, c := range said.Capabilities {
 		s.Capabilities = append(s.Capabilities, strings.TrimSpace(c))
 	}
-	s.chunked = s.Has("urn:ietf:params:netconf:base:1.1")
+	if s.chunked = s.Has(baseNow); !s.chunked && !s.Has(baseFirst) { // RFC 6241 §8.1
+		return &Failure{Reason: NotRead, Err: errors.New("its greeting is none of NETCONF")}
+	}
 	return nil
 }
 
@@ -122,22 +127,8 @@ func (s *Session) Drop() {
 	s.client.Close()
 }
 
-// RPCError is that a server refuses a request.
-type RPCError struct{ Tag, Message, Path string }
-
-func (e *RPCError) Error() string {
-	text := e.Tag
-	if e.Message != "" {
-		text = e.Message + " (" + e.Tag + ")"
-	}
-	if e.Path != "" {
-		text += " at " + e.Path
-	}
-	return text
-}
-
-// Ask sends a request and returns what is in the answer.
-func (s *Session) Ask(body string) ([]byte, error) {
+// Ask sends a request and returns the answer. That the server refuses is a *yang.Refusal.
+func (s *Session) Ask(body string) (*yang.Node, error) {
 	s.count++
 	id := strconv.Itoa(s.count)
 	text := `<rpc xmlns="` + netconfSpace + `" message-id="` + id + `">` + body + `</rpc>`
@@ -154,28 +145,18 @@ func (s *Session) Ask(body string) ([]byte, error) {
 	if err != nil {
 		return nil, &Failure{Reason: Half, Err: fmt.Errorf("it broke off: %w", err)}
 	}
-	var reply struct {
-		XMLName xml.Name
-		ID      string `xml:"message-id,attr"`
-		Errors  []struct {
-			Severity string `xml:"error-severity"`
-			Tag      string `xml:"error-tag"`
-			Message  string `xml:"error-message"`
-			Path     string `xml:"error-path"`
-		} `xml:"rpc-error"`
-	}
-	if err := xml.Unmarshal(answer, &reply); err != nil || reply.XMLName.Local != "rpc-reply" {
+	root, err := yang.ParseXML(answer)
+	if err != nil || len(root.Children) != 1 || root.Children[0].Name != "rpc-reply" || root.Children[0].Space != netconfSpace {
 		return nil, &Failure{Reason: NotRead, Err: errors.New("its answer is none of NETCONF")}
 	}
-	if reply.ID != id {
-		return nil, &Failure{Reason: NotRead, Err: fmt.Errorf("it answers another request than was sent: %q", reply.ID)}
+	reply := root.Children[0]
+	if reply.Mark != id {
+		return nil, &Failure{Reason: NotRead, Err: fmt.Errorf("it answers another request than was sent: %q", reply.Mark)}
 	}
-	for _, e := range reply.Errors {
-		if e.Severity != "warning" {
-			return nil, &RPCError{strings.TrimSpace(e.Tag), strings.Join(strings.Fields(e.Message), " "), strings.TrimSpace(e.Path)}
-		}
+	if refused := yang.RefusalIn(reply); refused != nil {
+		return nil, refused
 	}
-	return answer, nil
+	return reply, nil
 }
 
 // read reads one message of up to so many bytes.
@@ -292,35 +273,23 @@ func (a *asker) netconf(ctx context.Context, name, at string, w *access.Way) (*t
 	return t, nil
 }
 
-// readClock reads what a device's clock says (RFC 7317), and said when it started.
-func readClock(text []byte) (now, boot time.Time) {
-	d := xml.NewDecoder(bytes.NewReader(text))
-	at := ""
-	for {
-		t, err := d.Token()
-		if err != nil {
+// readClock reads what a device's clock says (RFC 7317), and said when it started; zero where it does not tell.
+func readClock(answer *yang.Node) (now, boot time.Time) {
+	for _, n := range answer.Children {
+		if n.Name == "clock" {
+			now, _ = time.Parse(time.RFC3339, n.Leaf("current-datetime"))
+			boot, _ = time.Parse(time.RFC3339, n.Leaf("boot-datetime"))
 			return now, boot
 		}
-		switch x := t.(type) {
-		case xml.StartElement:
-			at = x.Name.Local
-		case xml.EndElement:
-			at = ""
-		case xml.CharData:
-			when, err := time.Parse(time.RFC3339, strings.TrimSpace(string(x)))
-			switch {
-			case err != nil:
-			case at == "current-datetime":
-				now = when
-			case at == "boot-datetime":
-				boot = when
-			}
+		if now, boot = readClock(n); !now.IsZero() {
+			return now, boot
 		}
 	}
+	return now, boot
 }
 
-func readModels(text []byte, name string) (*observed.Device, []wire.Unread, error) {
-	r, err := wire.Read(text, "xml", name)
+func readModels(answer *yang.Node, name string) (*observed.Device, []wire.Unread, error) {
+	r, err := wire.ReadData(answer, name)
 	if err != nil {
 		return nil, nil, &Failure{Reason: NotRead, Err: err}
 	}

@@ -1,10 +1,8 @@
 package live
 
 import (
-	"bytes"
 	"context"
 	"crypto/tls"
-	"encoding/json"
 	"encoding/xml"
 	"errors"
 	"fmt"
@@ -19,6 +17,7 @@ import (
 	"ropeswing/core/observed"
 	"ropeswing/internal/access"
 	"ropeswing/internal/wire"
+	"ropeswing/internal/yang"
 )
 
 // rest asks one device by RESTCONF (RFC 8040).
@@ -104,7 +103,9 @@ func (x *rest) ask(ctx context.Context, name string) (*telling, error) {
 	}
 	t.device, t.unread = device, unread
 	if text, _, err := x.get(ctx, x.root+"/data/ietf-system:system-state", yangXML); err == nil { // one that has no such model says so
-		t.clock, t.boot = readClock(text)
+		if root, err := yang.ParseXML(text); err == nil {
+			t.clock, t.boot = readClock(root)
+		}
 	}
 	saved, _, err := x.store(ctx, name, "/ds/ietf-datastores:startup")
 	if err != nil && !errors.Is(err, errNotThere) {
@@ -144,9 +145,7 @@ func (x *rest) discover(ctx context.Context) error {
 
 // store is what a datastore says of interfaces and routing.
 func (x *rest) store(ctx context.Context, name, path string) (*observed.Device, []wire.Unread, error) {
-	var all bytes.Buffer
-	top := map[string]json.RawMessage{}
-	found := false
+	all, kinds := &yang.Node{Name: "data"}, map[bool]bool{}
 	for _, model := range []string{"/ietf-interfaces:interfaces", "/ietf-routing:routing"} {
 		text, kind, err := x.get(ctx, x.root+path+model, yangXML+", "+yangJSON+";q=0.5")
 		if errors.Is(err, errNotThere) {
@@ -155,36 +154,24 @@ func (x *rest) store(ctx context.Context, name, path string) (*observed.Device, 
 		if err != nil {
 			return nil, nil, err
 		}
-		found = true
-		if strings.HasPrefix(kind, yangJSON) || strings.HasPrefix(kind, "application/json") {
-			if err := json.Unmarshal(text, &top); err != nil {
-				return nil, nil, &Failure{Reason: NotRead, Err: errors.New("its answer is no whole JSON")}
-			}
-			continue
+		isJSON := strings.HasPrefix(kind, yangJSON) || strings.HasPrefix(kind, "application/json")
+		read := yang.ParseXML
+		if kinds[isJSON] = true; isJSON {
+			read = yang.ParseJSON
 		}
-		if begin := bytes.Index(text, []byte("?>")); bytes.HasPrefix(bytes.TrimSpace(text), []byte("<?xml")) && begin >= 0 {
-			text = text[begin+2:]
-		}
-		all.Write(text)
-	}
-	if !found {
-		return nil, nil, errNotThere
-	}
-	if len(top) > 0 && all.Len() > 0 {
-		return nil, nil, &Failure{Reason: NotRead, Err: errors.New("it answers now in JSON, now in XML")}
-	}
-	if len(top) > 0 {
-		text, err := json.Marshal(top)
-		if err != nil {
-			return nil, nil, err
-		}
-		r, err := wire.Read(text, "rfc7951", name)
+		root, err := read(text)
 		if err != nil {
 			return nil, nil, &Failure{Reason: NotRead, Err: err}
 		}
-		return r.Devices[0], r.Unread, nil
+		all.Add(root.Children...)
 	}
-	return readModels([]byte("<data>"+all.String()+"</data>"), name)
+	switch len(kinds) {
+	case 0:
+		return nil, nil, errNotThere
+	case 2:
+		return nil, nil, &Failure{Reason: NotRead, Err: errors.New("it answers now in JSON, now in XML")}
+	}
+	return readModels(all, name)
 }
 
 // get reads one resource.

@@ -115,29 +115,47 @@ func (a *asker) snmp(ctx context.Context, name, at string, w *access.Way, missin
 	return t, nil
 }
 
-// walk is all rows below a tree.
+// walk is all rows below a tree. The library's own walk takes an error in an answer for the end of the tree.
 func walk(ctx context.Context, x *gosnmp.GoSNMP, tree mib.OID, most int) ([]mib.Row, error) {
 	var rows []mib.Row
-	var last mib.OID
-	err := x.BulkWalk(tree.String(), func(v gosnmp.SnmpPDU) error {
-		row, ok, err := rowOf(v)
+	last, repetitions := tree, x.MaxRepetitions
+	for {
+		a, err := x.GetBulk([]string{last.String()}, 0, repetitions)
 		switch {
 		case err != nil:
-			return err
+			return rows, err
 		case ctx.Err() != nil:
-			return errors.New("it takes too long to tell all")
-		case !ok:
-			return nil
-		case last != nil && row.OID.Compare(last) <= 0:
-			return errors.New("its tables go backwards")
-		case len(rows) >= most:
-			return fmt.Errorf("it sends more than %d rows", mostRows)
+			return rows, errors.New("it takes too long to tell all")
+		case a.Error == gosnmp.TooBig && repetitions > 1:
+			repetitions /= 2
+			continue
+		case a.Error != gosnmp.NoError:
+			return rows, fmt.Errorf("it answers with the error %s", a.Error)
+		case len(a.Variables) == 0:
+			return rows, nil
 		}
-		last = row.OID
-		rows = append(rows, row)
-		return nil
-	})
-	return rows, err
+		for _, v := range a.Variables {
+			if v.Type == gosnmp.EndOfMibView || v.Type == gosnmp.NoSuchObject || v.Type == gosnmp.NoSuchInstance {
+				return rows, nil
+			}
+			row, ok, err := rowOf(v)
+			if err != nil {
+				return rows, err
+			}
+			if _, below := tree.Has(row.OID); !below {
+				return rows, nil
+			}
+			switch {
+			case row.OID.Compare(last) <= 0:
+				return rows, errors.New("its tables go backwards")
+			case len(rows) >= most:
+				return rows, fmt.Errorf("it sends more than %d rows", mostRows)
+			}
+			if last = row.OID; ok {
+				rows = append(rows, row)
+			}
+		}
+	}
 }
 
 // rowOf is a variable as a row; false for one of a type that no table read here has.

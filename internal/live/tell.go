@@ -10,6 +10,7 @@ import (
 
 	"ropeswing/core/observed"
 	"ropeswing/internal/access"
+	"ropeswing/internal/yang"
 )
 
 // Teller tells one device, by NETCONF.
@@ -155,14 +156,14 @@ func (t *Teller) Confirm(persist string) error {
 func (t *Teller) TakeBack(persist string, undo []byte) error {
 	if t.Direct {
 		err := t.edit(undo)
-		var refused *RPCError
+		var refused *yang.Refusal
 		if errors.As(err, &refused) && (refused.Tag == "data-missing" || refused.Tag == "data-exists") {
 			return nil
 		}
 		return err
 	}
 	_, err := t.Ask("<cancel-commit><persist-id>" + escaped(persist) + "</persist-id></cancel-commit>")
-	var refused *RPCError
+	var refused *yang.Refusal
 	if errors.As(err, &refused) && strings.Contains(refused.Tag, "invalid-value") {
 		return nil
 	}

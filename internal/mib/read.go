@@ -164,8 +164,10 @@ func (r *reader) interfaces() {
 			r.names[last(e.index)] = name
 		}
 	}
+	typed, whose := map[uint32]bool{}, map[string]bool{}
 	for _, e := range r.column(ifEntry, 3) { // every interface has a type
 		at := last(e.index)
+		typed[at] = true
 		if r.names[at] == "" {
 			r.names[at] = descriptions[at]
 		}
@@ -174,10 +176,21 @@ func (r *reader) interfaces() {
 			delete(r.names, at)
 			continue
 		}
+		if whose[r.names[at]] {
+			r.doubt(ifEntry.at(3, at), "two interfaces are called "+r.names[at], observed.Interfaces, observed.Addresses4, observed.Addresses6)
+		}
+		whose[r.names[at]] = true
 		i := d.Interface(r.names[at])
 		for word, n := range types {
 			if n == e.value.Number {
 				i.Type = word
+			}
+		}
+	}
+	for _, n := range []uint32{2, 7, 8} { // of numbers that changed while it was asked one column has other rows than the next
+		for _, e := range r.column(ifEntry, n) {
+			if at := last(e.index); !typed[at] {
+				r.doubt(ifEntry.at(n, at), fmt.Sprintf("interface %d has no type", at), observed.Parts...)
 			}
 		}
 	}

@@ -14,6 +14,7 @@ import (
 	"ropeswing/core/observed"
 	"ropeswing/internal/files"
 	"ropeswing/internal/live"
+	"ropeswing/internal/yang"
 )
 
 // change is one that is put in force for a time.
@@ -43,7 +44,7 @@ func (p *Pusher) change(ctx context.Context, t live.Told, c change) error {
 	if err == nil {
 		err = p.inForce(t, c)
 	}
-	var refused *live.RPCError
+	var refused *yang.Refusal
 	if errors.As(err, &refused) {
 		if t.AtOnce() {
 			return p.refused(t, c, err)
@@ -116,7 +117,7 @@ func (p *Pusher) inForce(t live.Told, c change) error {
 	}
 	select {
 	case err := <-done:
-		if errors.As(err, new(*live.RPCError)) {
+		if errors.As(err, new(*yang.Refusal)) {
 			return err
 		}
 	case <-time.After(foretold):

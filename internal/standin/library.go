@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"fmt"
 	"net/url"
+	"ropeswing/internal/yang"
 	"slices"
 	"strings"
 )
@@ -49,19 +50,21 @@ func (t *trouble) models() []model {
 }
 
 // in is a container or an entry of a list of the library.
-func in(name string, children ...*element) *element {
-	return &element{space: librarySpace, name: name, children: children}
+func in(name string, children ...*yang.Node) *yang.Node {
+	return &yang.Node{Space: librarySpace, Name: name, Children: children}
 }
 
 // leaf is a leaf of the library, with its value.
-func leaf(name, text string) *element { return &element{space: librarySpace, name: name, text: text} }
+func leaf(name, text string) *yang.Node {
+	return &yang.Node{Space: librarySpace, Name: name, Text: text}
+}
 
 // library is which models a stand-in has in which datastores (RFC 8525), and the same as older clients ask for it (RFC 7895).
-func (t *trouble) library() (now, before *element) {
+func (t *trouble) library() (now, before *yang.Node) {
 	all := in("module-set", leaf("name", "all"))
 	before = in("modules-state", leaf("module-set-id", t.libraryID()))
 	for _, m := range t.models() {
-		about := []*element{leaf("name", m.name), leaf("revision", m.revision), leaf("namespace", m.space)}
+		about := []*yang.Node{leaf("name", m.name), leaf("revision", m.revision), leaf("namespace", m.space)}
 		for _, f := range m.features {
 			about = append(about, leaf("feature", f))
 		}
@@ -69,16 +72,16 @@ func (t *trouble) library() (now, before *element) {
 		if m.imported {
 			list, conformance = "import-only-module", "import"
 		}
-		all.children = append(all.children, in(list, about...))
-		before.children = append(before.children, in("module", append(slices.Clip(about), leaf("conformance-type", conformance))...))
+		all.Children = append(all.Children, in(list, about...))
+		before.Children = append(before.Children, in("module", append(slices.Clip(about), leaf("conformance-type", conformance))...))
 	}
 	now = in("yang-library", all, in("schema", leaf("name", "all"), leaf("module-set", "all")))
 	for _, store := range t.stores() {
 		name := leaf("name", "ds:"+store)
-		name.prefixes = map[string]string{"ds": datastoreSpace}
-		now.children = append(now.children, in("datastore", name, leaf("schema", "all")))
+		name = name.With("ds", datastoreSpace)
+		now.Children = append(now.Children, in("datastore", name, leaf("schema", "all")))
 	}
-	now.children = append(now.children, leaf("content-id", t.libraryID()))
+	now.Children = append(now.Children, leaf("content-id", t.libraryID()))
 	return now, before
 }
 
@@ -102,9 +105,8 @@ func (t *trouble) libraryCapability() string {
 }
 
 // restconfState is what a stand-in's RESTCONF can do (RFC 8040 §9.1): what is not set is not told.
-func restconfState() *element {
+func restconfState() *yang.Node {
 	const defaults = "urn:ietf:params:restconf:capability:defaults:1.0?basic-mode=explicit"
-	capability := &element{space: monitoringSpace, name: "capability", text: defaults}
-	return &element{space: monitoringSpace, name: "restconf-state",
-		children: []*element{{space: monitoringSpace, name: "capabilities", children: []*element{capability}}}}
+	return yang.Box(monitoringSpace, "restconf-state",
+		yang.Box(monitoringSpace, "capabilities", yang.Leaf(monitoringSpace, "capability", defaults)))
 }

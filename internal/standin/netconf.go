@@ -17,6 +17,7 @@ import (
 	"ropeswing/core/observed"
 	"ropeswing/core/standin"
 	"ropeswing/internal/wire"
+	"ropeswing/internal/yang"
 )
 
 // The capabilities of a stand-in (RFC 6241 §8, RFC 8526), each model with the features that what is said
@@ -26,15 +27,15 @@ var capabilities = []string{
 	"urn:ietf:params:netconf:capability:candidate:1.0", "urn:ietf:params:netconf:capability:confirmed-commit:1.1",
 	"urn:ietf:params:netconf:capability:rollback-on-error:1.0", "urn:ietf:params:netconf:capability:validate:1.1",
 	"urn:ietf:params:netconf:capability:startup:1.0",
-	interfacesSpace + "?module=ietf-interfaces&revision=2018-02-20&features=if-mib",
-	ipSpace + "?module=ietf-ip&revision=2018-02-22",
-	routingSpace + "?module=ietf-routing&revision=2018-03-13&features=multiple-ribs,router-id",
-	four + "?module=ietf-ipv4-unicast-routing&revision=2018-03-13",
-	six + "?module=ietf-ipv6-unicast-routing&revision=2018-03-13",
-	"urn:ietf:params:xml:ns:yang:iana-if-type?module=iana-if-type&revision=2014-05-08",
+	string(yang.Interfaces) + "?module=ietf-interfaces&revision=2018-02-20&features=if-mib",
+	string(yang.IP) + "?module=ietf-ip&revision=2018-02-22",
+	string(yang.Routing) + "?module=ietf-routing&revision=2018-03-13&features=multiple-ribs,router-id",
+	string(yang.Unicast4) + "?module=ietf-ipv4-unicast-routing&revision=2018-03-13",
+	string(yang.Unicast6) + "?module=ietf-ipv6-unicast-routing&revision=2018-03-13",
+	string(yang.Types) + "?module=iana-if-type&revision=2014-05-08",
 	systemSpace + "?module=ietf-system&revision=2014-08-06",
 	nmdaSpace + "?module=ietf-netconf-nmda&revision=2019-01-07",
-	deviceSpace + "?module=ropeswing-device&revision=2026-11-29",
+	string(yang.Device) + "?module=ropeswing-device&revision=2026-11-29",
 	librarySpace + "?module=ietf-yang-library&revision=" + libraryRevision,
 }
 
@@ -68,7 +69,7 @@ type server struct {
 	started  func() time.Time
 
 	mutex     sync.Mutex
-	candidate *element
+	candidate *yang.Node
 	locks     map[string]int // by datastore: the session
 	sessions  map[int]func() // what ends each
 	count     int
@@ -91,22 +92,15 @@ func newServer(y *standin.Yard, name string) *server {
 }
 
 // data is a device's configuration as data.
-func (s *server) data(d *observed.Device, state bool) *element {
-	e, err := parseXML([]byte("<data xmlns=\"" + netconfSpace + "\">" + string(wire.DeviceXML(d, s.forwards, state)) + "</data>"))
-	if err != nil {
-		panic(err) // it was made a line above
-	}
-	return e
+func (s *server) data(d *observed.Device, state bool) *yang.Node {
+	return yang.Box(yang.NETCONF, "data", wire.DeviceData(d, s.forwards, state)...)
 }
 
 // device is the configuration that data make.
-func (s *server) device(data *element) (*observed.Device, error) {
-	var b bytes.Buffer
-	b.WriteString(xml.Header)
-	data.write(&b, "")
-	r, err := wire.Read(b.Bytes(), "xml", s.name)
+func (s *server) device(data *yang.Node) (*observed.Device, error) {
+	r, err := wire.ReadData(data.Copy(), s.name)
 	if err != nil {
-		if len(data.children) == 0 {
+		if len(data.Children) == 0 {
 			return &observed.Device{Name: s.name}, nil
 		}
 		return nil, err
@@ -168,7 +162,7 @@ func (s *server) serve(ctx context.Context, rw io.ReadWriteCloser) {
 		s.gone(x.id)
 	}()
 	var b strings.Builder
-	b.WriteString(xml.Header + `<hello xmlns="` + netconfSpace + `"><capabilities>`)
+	b.WriteString(xml.Header + `<hello xmlns="` + string(yang.NETCONF) + `"><capabilities>`)
 	for _, c := range append(slices.Clip(x.trouble.capabilities()), x.trouble.libraryCapability()) {
 		b.WriteString("<capability>" + strings.ReplaceAll(c, "&", "&amp;") + "</capability>")
 	}
@@ -182,8 +176,8 @@ func (s *server) serve(ctx context.Context, rw io.ReadWriteCloser) {
 	if err != nil {
 		return
 	}
-	e, err := parseXML(text)
-	if err != nil || e.name != "hello" {
+	e, err := parse(text)
+	if err != nil || e.Name != "hello" {
 		return
 	}
 	x.chunked = strings.Contains(string(text), "urn:ietf:params:netconf:base:1.1")
@@ -298,54 +292,35 @@ func (x *session) write(text string) error {
 
 // request answers one message.
 func (x *session) request(text []byte) string {
-	rpc, err := parseXML(text)
+	rpc, err := parse(text)
 	if err != nil {
-		return reply("", problem(refused("malformed-message", "", "it cannot be read: %s", err)))
+		return reply("", yang.Refused("malformed-message", "", "it cannot be read: %s", err).RPC())
 	}
-	id := messageID(text)
-	if rpc.name != "rpc" || rpc.space != netconfSpace || len(rpc.children) != 1 {
-		return reply(id, problem(refused("malformed-message", "", "it is no request")))
+	id := rpc.Mark
+	if rpc.Name != "rpc" || rpc.Space != string(yang.NETCONF) || len(rpc.Children) != 1 {
+		return reply(id, yang.Refused("malformed-message", "", "it is no request").RPC())
 	}
 	if id == "" {
-		return reply(id, problem(refused("missing-attribute", "/rpc", "a request has a message-id")))
+		return reply(id, yang.Refused("missing-attribute", "/rpc", "a request has a message-id").RPC())
 	}
 	x.mutex.Lock()
 	defer x.mutex.Unlock()
-	answer, err := x.do(rpc.children[0])
-	var refusal *rpcError
+	answer, err := x.do(rpc.Children[0])
+	var refusal *yang.Refusal
 	switch {
 	case errors.As(err, &refusal):
-		return reply(id, problem(refusal))
+		return reply(id, refusal.RPC())
 	case err != nil:
-		return reply(id, problem(refused("operation-failed", "", "%s", err)))
+		return reply(id, yang.Refused("operation-failed", "", "%s", err).RPC())
 	case answer == "":
 		answer = "<ok/>"
 	}
 	return reply(id, answer)
 }
 
-// messageID is the one of a request.
-func messageID(text []byte) string {
-	d := xml.NewDecoder(bytes.NewReader(text))
-	for {
-		t, err := d.Token()
-		if err != nil {
-			return ""
-		}
-		if s, ok := t.(xml.StartElement); ok {
-			for _, a := range s.Attr {
-				if a.Name.Local == "message-id" {
-					return a.Value
-				}
-			}
-			return ""
-		}
-	}
-}
-
 func reply(id, answer string) string {
 	var b bytes.Buffer
-	b.WriteString(`<rpc-reply xmlns="` + netconfSpace + `"`)
+	b.WriteString(`<rpc-reply xmlns="` + string(yang.NETCONF) + `"`)
 	if id != "" {
 		b.WriteString(` message-id="`)
 		_ = xml.EscapeText(&b, []byte(id))
@@ -355,41 +330,18 @@ func reply(id, answer string) string {
 	return b.String()
 }
 
-func problem(e *rpcError) string {
-	var b bytes.Buffer
-	kind := "application"
-	if e.tag == "malformed-message" || e.tag == "missing-attribute" {
-		kind = "rpc"
-	}
-	b.WriteString("<rpc-error><error-type>" + kind + "</error-type><error-tag>" + e.tag +
-		"</error-tag><error-severity>error</error-severity>")
-	if e.path != "" {
-		b.WriteString("<error-path>")
-		_ = xml.EscapeText(&b, []byte(e.path))
-		b.WriteString("</error-path>")
-	}
-	b.WriteString(`<error-message xml:lang="en">`)
-	_ = xml.EscapeText(&b, []byte(e.message))
-	b.WriteString("</error-message>")
-	if e.tag == "lock-denied" {
-		fmt.Fprintf(&b, "<error-info><session-id>%d</session-id></error-info>", e.session)
-	}
-	b.WriteString("</rpc-error>")
-	return b.String()
-}
-
 // do does what a request says.
-func (x *session) do(r *element) (string, error) {
-	switch r.name {
+func (x *session) do(r *yang.Node) (string, error) {
+	switch r.Name {
 	case "get":
 		data, err := x.store("operational")
 		if err != nil {
 			return "", err
 		}
-		data.children = append(data.children, x.ofItself()...)
-		return x.shown(data, r.child("filter"), netconfSpace)
+		data.Children = append(data.Children, x.ofItself()...)
+		return x.shown(data, r.Child("filter"), string(yang.NETCONF))
 	case "get-config":
-		store := storeOf(r.child("source"))
+		store := storeOf(r.Child("source"))
 		if store == "operational" { // it is no configuration (RFC 8526 §3.1)
 			store = ""
 		}
@@ -397,29 +349,29 @@ func (x *session) do(r *element) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		return x.shown(data, r.child("filter"), netconfSpace)
+		return x.shown(data, r.Child("filter"), string(yang.NETCONF))
 	case "get-data":
-		store := bareName(r.leaf("datastore"))
+		store := yang.Bare(r.Leaf("datastore"))
 		data, err := x.store(store)
 		if err != nil {
 			return "", err
 		}
 		if store == "operational" {
-			data.children = append(data.children, x.ofItself()...)
+			data.Children = append(data.Children, x.ofItself()...)
 		}
-		if r.child("xpath-filter") != nil {
-			return "", refused("unknown-element", "/rpc/get-data/xpath-filter", "filters are subtrees: subtree-filter")
+		if r.Child("xpath-filter") != nil {
+			return "", yang.Refused("unknown-element", "/rpc/get-data/xpath-filter", "filters are subtrees: subtree-filter")
 		}
-		return x.shown(data, r.child("subtree-filter"), nmdaSpace)
+		return x.shown(data, r.Child("subtree-filter"), nmdaSpace)
 	case "edit-config":
-		return "", x.edit(storeOf(r.child("target")), r)
+		return "", x.edit(storeOf(r.Child("target")), r)
 	case "edit-data":
-		return "", x.edit(bareName(r.leaf("datastore")), r)
+		return "", x.edit(yang.Bare(r.Leaf("datastore")), r)
 	case "commit":
 		return "", x.commit(r)
 	case "cancel-commit":
-		if x.confirm == nil || x.confirm.persist != r.leaf("persist-id") {
-			return "", refused("invalid-value", "/rpc/cancel-commit", "there is no such commit to be confirmed")
+		if x.confirm == nil || x.confirm.persist != r.Leaf("persist-id") {
+			return "", yang.Refused("invalid-value", "/rpc/cancel-commit", "there is no such commit to be confirmed")
 		}
 		x.takeBack()
 		return "", nil
@@ -430,7 +382,7 @@ func (x *session) do(r *element) (string, error) {
 		x.candidate = nil
 		return "", nil
 	case "validate":
-		data, err := x.store(storeOf(r.child("source")))
+		data, err := x.store(storeOf(r.Child("source")))
 		if err != nil {
 			return "", err
 		}
@@ -439,63 +391,62 @@ func (x *session) do(r *element) (string, error) {
 	case "copy-config":
 		return "", x.copy(r)
 	case "delete-config":
-		if storeOf(r.child("target")) != "startup" {
-			return "", refused("operation-not-supported", "", "only startup can be deleted")
+		if storeOf(r.Child("target")) != "startup" {
+			return "", yang.Refused("operation-not-supported", "", "only startup can be deleted")
 		}
-		return "", refused("operation-not-supported", "", "a device without a saved configuration would come back as nobody")
+		return "", yang.Refused("operation-not-supported", "", "a device without a saved configuration would come back as nobody")
 	case "lock", "unlock":
-		return "", x.lock(r.name == "lock", storeOf(r.child("target")))
+		return "", x.lock(r.Name == "lock", storeOf(r.Child("target")))
 	case "close-session":
 		x.ended = true
 		return "", nil
 	case "kill-session":
-		id, _ := strconv.Atoi(r.leaf("session-id"))
+		id, _ := strconv.Atoi(r.Leaf("session-id"))
 		end, ok := x.sessions[id]
 		if !ok || id == x.id {
-			return "", refused("invalid-value", "/rpc/kill-session/session-id", "there is no other session %d", id)
+			return "", yang.Refused("invalid-value", "/rpc/kill-session/session-id", "there is no other session %d", id)
 		}
 		end()
 		return "", nil
 	case "get-schema":
 		return x.schema(r)
 	}
-	return "", refused("operation-not-supported", "/rpc/"+r.name, "there is no operation %s", r.name)
+	return "", yang.Refused("operation-not-supported", "/rpc/"+r.Name, "there is no operation %s", r.Name)
 }
 
 func invalid(err error) error {
 	if err == nil {
 		return nil
 	}
-	return refused("invalid-value", "", "%s", err)
+	return yang.Refused("invalid-value", "", "%s", err)
 }
 
 // storeOf is the datastore that a source or target names.
-func storeOf(e *element) string {
-	if e != nil && len(e.children) == 1 {
-		return e.children[0].name
+func storeOf(e *yang.Node) string {
+	if e != nil && len(e.Children) == 1 {
+		return e.Children[0].Name
 	}
 	return ""
 }
 
 // ofItself is what a device says of itself beside its datastores.
-func (s *server) ofItself() []*element {
+func (s *server) ofItself() []*yang.Node {
 	now, before := s.trouble.library()
-	return []*element{s.clock(), now, before}
+	return []*yang.Node{s.clock(), now, before}
 }
 
 // clock is what a device says of its clock (RFC 7317).
-func (s *server) clock() *element {
+func (s *server) clock() *yang.Node {
 	now := s.trouble.clock()
-	leaf := func(name string, t time.Time) *element {
-		return &element{space: systemSpace, name: name, text: t.UTC().Format(time.RFC3339)}
+	leaf := func(name string, t time.Time) *yang.Node {
+		return yang.Leaf(systemSpace, name, t.UTC().Format(time.RFC3339))
 	}
-	clock := &element{space: systemSpace,
-		name: "clock", children: []*element{leaf("current-datetime", now), leaf("boot-datetime", now.Add(-time.Since(s.started())))}}
-	return &element{space: systemSpace, name: "system-state", children: []*element{clock}}
+	return yang.Box(systemSpace, "system-state", yang.Box(systemSpace, "clock", leaf("current-datetime", now),
+		leaf("boot-datetime", now.Add(-time.Since(s.started())))))
 }
 
 // store is what a datastore holds.
-func (s *server) store(name string) (*element, error) {
+func (s *server) store(name string) (*yang.Node, error) {
 	var d *observed.Device
 	var err error
 	switch name {
@@ -511,7 +462,7 @@ func (s *server) store(name string) (*element, error) {
 		}
 		return s.candidate, nil
 	default:
-		return nil, refused("invalid-value", "", "there is no datastore %q; there are running, candidate, startup and operational", name)
+		return nil, yang.Refused("invalid-value", "", "there is no datastore %q; there are running, candidate, startup and operational", name)
 	}
 	if err != nil {
 		return nil, err
@@ -520,20 +471,20 @@ func (s *server) store(name string) (*element, error) {
 }
 
 // shown is data as an answer, as far as a filter lets them through.
-func (x *session) shown(data, filter *element, space string) (string, error) {
-	if filter != nil && filter.kind != "" && filter.kind != "subtree" { // nothing else is said to be known (RFC 6241 §8.9)
-		return "", refused("bad-attribute", "/rpc/get/filter", "filters are of the type subtree, not %q", filter.kind)
+func (x *session) shown(data, filter *yang.Node, space string) (string, error) {
+	if filter != nil && filter.Mark != "" && filter.Mark != "subtree" { // nothing else is said to be known (RFC 6241 §8.9)
+		return "", yang.Refused("bad-attribute", "/rpc/get/filter", "filters are of the type subtree, not %q", filter.Mark)
 	}
-	out := &element{space: space, name: "data"}
+	out := &yang.Node{Space: space, Name: "data"}
 	if filter == nil {
-		out.children = data.children
+		out.Children = data.Children
 	} else {
-		if len(filter.children) > 0 {
-			for _, c := range data.children {
-				for _, f := range filter.children {
+		if len(filter.Children) > 0 {
+			for _, c := range data.Children {
+				for _, f := range filter.Children {
 					if matches(c, f) {
 						if y := filtered(c, f); y != nil {
-							out.children = append(out.children, y)
+							out.Children = append(out.Children, y)
 						}
 					}
 				}
@@ -541,23 +492,23 @@ func (x *session) shown(data, filter *element, space string) (string, error) {
 		}
 	}
 	var b bytes.Buffer
-	if space == netconfSpace {
+	if space == string(yang.NETCONF) {
 		b.WriteString("<data>")
-		for _, c := range out.children {
-			c.write(&b, netconfSpace)
+		for _, c := range out.Children {
+			c.XML(&b, string(yang.NETCONF))
 		}
 		b.WriteString("</data>")
 		return b.String(), nil
 	}
-	out.write(&b, netconfSpace)
+	out.XML(&b, string(yang.NETCONF))
 	return b.String(), nil
 }
 
 // schema is the text of a module, of those that are this program's own.
-func (x *session) schema(r *element) (string, error) {
-	text, ok := wire.Module(r.leaf("identifier"))
+func (x *session) schema(r *yang.Node) (string, error) {
+	text, ok := yang.TextOf(r.Leaf("identifier"))
 	if !ok {
-		return "", refused("invalid-value", "/rpc/get-schema/identifier", "only ropeswing-device is at hand; the others are the IETF's")
+		return "", yang.Refused("invalid-value", "/rpc/get-schema/identifier", "only ropeswing-device is at hand; the others are the IETF's")
 	}
 	var b bytes.Buffer
 	b.WriteString(`<data xmlns="urn:ietf:params:xml:ns:yang:ietf-netconf-monitoring">`)

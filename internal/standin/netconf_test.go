@@ -15,6 +15,7 @@ import (
 	"ropeswing/core/coretest"
 	"ropeswing/core/observed"
 	"ropeswing/core/standin"
+	"ropeswing/internal/yang"
 )
 
 const rooms = `
@@ -39,7 +40,7 @@ func connected(t *testing.T, s *server) *client {
 	t.Cleanup(func() { near.Close() })
 	c := &client{t: t, conn: near}
 	assert.Contains(t, c.read(endOfMessage), "confirmed-commit:1.1")
-	c.send(`<hello xmlns="` + netconfSpace +
+	c.send(`<hello xmlns="` + string(yang.NETCONF) +
 		`"><capabilities><capability>urn:ietf:params:netconf:base:1.1</capability></capabilities></hello>` + endOfMessage)
 	return c
 }
@@ -66,7 +67,7 @@ func (c *client) read(until string) string {
 func (c *client) ask(body string) string {
 	c.t.Helper()
 	c.n++
-	text := fmt.Sprintf(`<rpc xmlns=%q message-id="%d">%s</rpc>`, netconfSpace, c.n, body)
+	text := fmt.Sprintf(`<rpc xmlns=%q message-id="%d">%s</rpc>`, string(yang.NETCONF), c.n, body)
 	half := len(text)/2 + 1
 	c.send(fmt.Sprintf("\n#%d\n%s\n#%d\n%s\n##\n", half, text[:half], len(text)-half, text[half:]))
 	answer := c.read("\n##\n")
@@ -78,8 +79,8 @@ func newRooms(t *testing.T) *server {
 	return newServer(standin.New(coretest.Network(t, rooms), nil), "middle")
 }
 
-const editing = `<edit-config><target><candidate/></target>%s<config xmlns:nc="` + netconfSpace + `"><interfaces xmlns="` +
-	interfacesSpace + `">%s</interfaces></config></edit-config>`
+const editing = `<edit-config><target><candidate/></target>%s<config xmlns:nc="` + string(yang.NETCONF) + `"><interfaces xmlns="` +
+	string(yang.Interfaces) + `">%s</interfaces></config></edit-config>`
 
 func (s *server) admin(t *testing.T, name string) observed.Status {
 	d, err := s.yard.Running("middle")
@@ -144,14 +145,14 @@ func TestEditOperations(t *testing.T) {
 		{"create what is there", "", `<interface nc:operation="create"><name>eth0</name></interface>`, "data-exists"},
 		{"none of what is not there", "<default-operation>none</default-operation>", `<interface><name>eth9</name></interface>`,
 			"data-missing"},
-		{"delete below none", "<default-operation>none</default-operation>", `<interface><name>eth0</name><ipv4 xmlns="` + ipSpace +
+		{"delete below none", "<default-operation>none</default-operation>", `<interface><name>eth0</name><ipv4 xmlns="` + string(yang.IP) +
 			`"><address nc:operation="delete"><ip>192.0.2.1</ip></address></ipv4></interface>`, ""},
 		{"a port cannot go", "", `<interface nc:operation="delete"><name>eth0</name></interface>`, "invalid-value"},
 		{"no such thing", "", `<interface><name>eth0</name><colour>red</colour></interface>`, "unknown-element"},
 		{"of another model", "", `<interface xmlns="urn:x"><name>eth0</name></interface>`, "unknown-element"},
 		{"no key", "", `<interface><description>x</description></interface>`, "missing-element"},
 		{"no operation", "", `<interface nc:operation="explode"><name>eth0</name></interface>`, "bad-attribute"},
-		{"no address", "", `<interface><name>eth0</name><ipv4 xmlns="` + ipSpace +
+		{"no address", "", `<interface><name>eth0</name><ipv4 xmlns="` + string(yang.IP) +
 			`"><address><ip>192.0.2.300</ip><prefix-length>24</prefix-length></address></ipv4></interface>`, "invalid-value"},
 	} {
 		s := newRooms(t)
@@ -183,7 +184,7 @@ func TestWhatIsSaidIsRead(t *testing.T) {
 	t.Parallel()
 	s := newRooms(t)
 	c := connected(t, s)
-	assert.Contains(t, c.ask(`<get><filter type="subtree"><interfaces xmlns="`+interfacesSpace+
+	assert.Contains(t, c.ask(`<get><filter type="subtree"><interfaces xmlns="`+string(yang.Interfaces)+
 		`"><interface><name>eth0</name><oper-status/></interface></interfaces></filter></get>`),
 		"<interface><name>eth0</name><oper-status>up</oper-status></interface>")
 	running, err := s.yard.Running("middle")
@@ -196,10 +197,10 @@ func TestWhatIsSaidIsRead(t *testing.T) {
 
 // No request, however it is broken, ends a stand-in or changes what runs.
 func FuzzRequest(f *testing.F) {
-	f.Add(`<rpc xmlns="` + netconfSpace + `" message-id="1"><get/></rpc>`)
-	f.Add(`<rpc xmlns="` + netconfSpace + `" message-id="1">` + fmt.Sprintf(editing, "", "<interface><name>eth0</name></interface>") +
+	f.Add(`<rpc xmlns="` + string(yang.NETCONF) + `" message-id="1"><get/></rpc>`)
+	f.Add(`<rpc xmlns="` + string(yang.NETCONF) + `" message-id="1">` + fmt.Sprintf(editing, "", "<interface><name>eth0</name></interface>") +
 		`</rpc>`)
-	f.Add(`<rpc xmlns="` + netconfSpace + `" message-id="1"><commit/></rpc>`)
+	f.Add(`<rpc xmlns="` + string(yang.NETCONF) + `" message-id="1"><commit/></rpc>`)
 	f.Add(`<!DOCTYPE a [<!ENTITY b "c">]><rpc>&b;</rpc>`)
 	y := standin.New(coretest.Network(f, rooms), nil)
 	f.Fuzz(func(t *testing.T, text string) {
@@ -209,7 +210,7 @@ func FuzzRequest(f *testing.F) {
 		if !strings.HasPrefix(answer, "<rpc-reply") {
 			t.Fatal(answer)
 		}
-		if _, err := parseXML([]byte(answer)); err != nil {
+		if _, err := parse([]byte(answer)); err != nil {
 			t.Fatal(answer, err)
 		}
 	})
@@ -231,15 +232,15 @@ func TestFiltersThatAreNotKnownAreRefused(t *testing.T) {
 	for body, want := range map[string]string{
 		`<get><filter type="xpath" select="/interfaces"/></get>`:                              "bad-attribute",
 		`<get-config><source><running/></source><filter type="regex">x</filter></get-config>`: "bad-attribute",
-		`<get><filter type="subtree"><interfaces xmlns="` + interfacesSpace +
+		`<get><filter type="subtree"><interfaces xmlns="` + string(yang.Interfaces) +
 			`"/></filter></get>`: "eth1",
 		`<get><filter><interfaces xmlns="` +
-			interfacesSpace + `"><interface><name>eth0</name></interface></interfaces></filter></get>`: "eth0",
+			string(yang.Interfaces) + `"><interface><name>eth0</name></interface></interfaces></filter></get>`: "eth0",
 		`<get-data xmlns="` + nmdaSpace + `" xmlns:ds="` + datastoreSpace +
 			`"><datastore>ds:running</datastore><xpath-filter>/x</xpath-filter></get-data>`: "unknown-element",
 	} {
 		assert.Contains(t, c.ask(body), want, body)
 	}
-	assert.NotContains(t, c.ask(`<get><filter><interfaces xmlns="`+interfacesSpace+
+	assert.NotContains(t, c.ask(`<get><filter><interfaces xmlns="`+string(yang.Interfaces)+
 		`"><interface><name>eth0</name></interface></interfaces></filter></get>`), "eth1")
 }

@@ -2,6 +2,7 @@ package standin
 
 import (
 	"fmt"
+	"ropeswing/internal/yang"
 	"strconv"
 	"time"
 )
@@ -9,29 +10,29 @@ import (
 // free refuses to change a datastore that another session has locked.
 func (x *session) free(store string) error {
 	if holder, ok := x.locks[store]; ok && holder != x.id {
-		return &rpcError{tag: "in-use", message: fmt.Sprintf("session %d has locked %s", holder, store)}
+		return &yang.Refusal{Tag: "in-use", Message: fmt.Sprintf("session %d has locked %s", holder, store)}
 	}
 	return nil
 }
 
-func (x *session) edit(store string, r *element) error {
+func (x *session) edit(store string, r *yang.Node) error {
 	to := "candidate"
 	if x.trouble.plain() {
 		to = "running"
 	}
 	if store != to {
-		return refused("operation-not-supported", "/rpc/"+r.name+"/target", "changes go to %s, not to %q", to, store)
+		return yang.Refused("operation-not-supported", "/rpc/"+r.Name+"/target", "changes go to %s, not to %q", to, store)
 	}
 	if err := x.free(store); err != nil {
 		return err
 	}
-	how := r.leaf("default-operation")
+	how := r.Leaf("default-operation")
 	if how == "" {
 		how = "merge"
 	}
-	change := r.child("config")
+	change := r.Child("config")
 	if change == nil {
-		return refused("missing-element", "/rpc/"+r.name, "there is no config")
+		return yang.Refused("missing-element", "/rpc/"+r.Name, "there is no config")
 	}
 	now, err := x.store(store)
 	if err != nil {
@@ -41,14 +42,14 @@ func (x *session) edit(store string, r *element) error {
 	if breaksOff {
 		change = part(change)
 	}
-	next := now.copied()
+	next := now.Copy()
 	if how == "replace" {
-		next.children, how = nil, "merge"
+		next.Children, how = nil, "merge"
 	}
-	if err := edit(next, change, config, how, ""); err != nil {
+	if err := edit(next, change, yang.Data(), how, ""); err != nil {
 		return err
 	}
-	if test := r.leaf("test-option"); test == "" || test == "test-then-set" || test == "test-only" {
+	if test := r.Leaf("test-option"); test == "" || test == "test-then-set" || test == "test-only" {
 		if _, err := x.device(next); err != nil {
 			return invalid(err)
 		}
@@ -64,7 +65,7 @@ func (x *session) edit(store string, r *element) error {
 		if err := x.yard.Set(x.name, d); err != nil || !breaksOff {
 			return err
 		}
-		return refused("operation-failed", "/rpc/"+r.name, "it broke off")
+		return yang.Refused("operation-failed", "/rpc/"+r.Name, "it broke off")
 	}
 	x.candidate = next
 	return nil
@@ -73,14 +74,14 @@ func (x *session) edit(store string, r *element) error {
 // longestConfirm bounds how long a commit waits to be confirmed.
 const longestConfirm = 24 * time.Hour
 
-func (x *session) commit(r *element) error {
+func (x *session) commit(r *yang.Node) error {
 	for _, store := range []string{"candidate", "running"} {
 		if err := x.free(store); err != nil {
 			return err
 		}
 	}
-	if c := x.confirm; c != nil && (c.persist == "" && c.session != x.id || c.persist != "" && c.persist != r.leaf("persist-id")) {
-		return &rpcError{tag: "in-use", message: "another commit waits to be confirmed"}
+	if c := x.confirm; c != nil && (c.persist == "" && c.session != x.id || c.persist != "" && c.persist != r.Leaf("persist-id")) {
+		return &yang.Refusal{Tag: "in-use", Message: "another commit waits to be confirmed"}
 	}
 	data, err := x.store("candidate")
 	if err != nil {
@@ -100,12 +101,12 @@ func (x *session) commit(r *element) error {
 		x.confirm = nil
 	}
 	wait := time.Duration(0)
-	if r.child("confirmed") != nil {
+	if r.Child("confirmed") != nil {
 		wait = 600 * time.Second // RFC 6241 §8.4.1
-		if text := r.leaf("confirm-timeout"); text != "" {
+		if text := r.Leaf("confirm-timeout"); text != "" {
 			n, err := strconv.ParseUint(text, 10, 32)
 			if err != nil || n == 0 || time.Duration(n)*time.Second > longestConfirm {
-				return refused("invalid-value", "/rpc/commit/confirm-timeout", "%q is no number of seconds", text)
+				return yang.Refused("invalid-value", "/rpc/commit/confirm-timeout", "%q is no number of seconds", text)
 			}
 			wait = time.Duration(n) * time.Second
 		}
@@ -115,7 +116,7 @@ func (x *session) commit(r *element) error {
 	}
 	x.candidate = nil
 	if wait > 0 {
-		c := &confirming{session: x.id, persist: r.leaf("persist"), before: before}
+		c := &confirming{session: x.id, persist: r.Leaf("persist"), before: before}
 		c.timer = time.AfterFunc(wait, func() {
 			x.mutex.Lock()
 			defer x.mutex.Unlock()
@@ -128,13 +129,13 @@ func (x *session) commit(r *element) error {
 	return nil
 }
 
-func (x *session) copy(r *element) error {
-	target, source := storeOf(r.child("target")), r.child("source")
-	var data *element
+func (x *session) copy(r *yang.Node) error {
+	target, source := storeOf(r.Child("target")), r.Child("source")
+	var data *yang.Node
 	var err error
-	if c := source.child("config"); c != nil {
-		data = &element{space: netconfSpace, name: "data"}
-		err = edit(data, c, config, "merge", "")
+	if c := source.Child("config"); c != nil {
+		data = yang.Box(yang.NETCONF, "data")
+		err = edit(data, c, yang.Data(), "merge", "")
 	} else {
 		data, err = x.store(storeOf(source))
 	}
@@ -152,28 +153,28 @@ func (x *session) copy(r *element) error {
 	case "startup":
 		return x.yard.SetSaved(x.name, d)
 	case "candidate":
-		x.candidate = data.copied()
+		x.candidate = data.Copy()
 		return nil
 	}
-	return refused("operation-not-supported", "/rpc/copy-config/target", "copies go to startup or the candidate, not to %q", target)
+	return yang.Refused("operation-not-supported", "/rpc/copy-config/target", "copies go to startup or the candidate, not to %q", target)
 }
 
 func (x *session) lock(take bool, store string) error {
 	if store != "running" && store != "candidate" && store != "startup" {
-		return refused("invalid-value", "", "there is no datastore %q", store)
+		return yang.Refused("invalid-value", "", "there is no datastore %q", store)
 	}
 	holder, held := x.locks[store]
 	switch {
 	case take && held:
-		return &rpcError{tag: "lock-denied", message: fmt.Sprintf("session %d has it", holder), session: holder}
+		return &yang.Refusal{Tag: "lock-denied", Message: fmt.Sprintf("session %d has it", holder), Session: holder}
 	case take && store == "candidate" && x.candidate != nil:
-		return &rpcError{tag: "lock-denied", message: "the candidate has changes that are not committed"}
+		return &yang.Refusal{Tag: "lock-denied", Message: "the candidate has changes that are not committed"}
 	case take && x.confirm != nil && store == "running":
-		return &rpcError{tag: "lock-denied", message: "a commit waits to be confirmed", session: x.confirm.session}
+		return &yang.Refusal{Tag: "lock-denied", Message: "a commit waits to be confirmed", Session: x.confirm.session}
 	case take:
 		x.locks[store] = x.id
 	case !held || holder != x.id:
-		return refused("operation-failed", "", "this session has not locked %s", store)
+		return yang.Refused("operation-failed", "", "this session has not locked %s", store)
 	default:
 		delete(x.locks, store)
 		if store == "candidate" {

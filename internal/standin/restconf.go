@@ -12,7 +12,6 @@ import (
 	"crypto/x509"
 	"crypto/x509/pkix"
 	"encoding/hex"
-	"encoding/xml"
 	"errors"
 	"fmt"
 	"io"
@@ -26,6 +25,7 @@ import (
 	"time"
 
 	"golang.org/x/crypto/ssh"
+	"ropeswing/internal/yang"
 )
 
 const (
@@ -91,7 +91,7 @@ func (w *web) ServeHTTP(out http.ResponseWriter, r *http.Request) {
 	if w.trouble.refuses() || subtle.ConstantTimeCompare([]byte(user), []byte(w.user))&subtle.ConstantTimeCompare([]byte(password),
 		[]byte(w.password)) != 1 {
 		out.Header().Set("WWW-Authenticate", `Basic realm="restconf"`)
-		w.refuse(out, refused("access-denied", "", "the user or the password is not the one"))
+		w.refuse(out, yang.Refused("access-denied", "", "the user or the password is not the one"))
 		return
 	}
 	w.trouble.wait(r.Context())
@@ -102,17 +102,17 @@ func (w *web) ServeHTTP(out http.ResponseWriter, r *http.Request) {
 	w.mutex.Lock()
 	kind, body, err := w.answer(out.Header(), r)
 	w.mutex.Unlock()
-	var refusal *rpcError
+	var refusal *yang.Refusal
 	var media *mediaError
 	switch {
 	case errors.As(err, &media):
-		w.write(out, media.code, yangXML, restErrors("invalid-value", "", media.message))
+		w.write(out, media.code, yangXML, yang.Refused("invalid-value", "", "%s", media.message).Web(restconfSpace))
 	case errors.As(err, &refusal):
 		w.refuse(out, refusal)
 	case errors.Is(err, errNotThere):
-		w.write(out, http.StatusNotFound, yangXML, restErrors("invalid-value", "", "there is nothing at "+r.URL.Path))
+		w.write(out, http.StatusNotFound, yangXML, yang.Refused("invalid-value", "", "%s", "there is nothing at "+r.URL.Path).Web(restconfSpace))
 	case err != nil:
-		w.write(out, http.StatusInternalServerError, yangXML, restErrors("operation-failed", "", err.Error()))
+		w.write(out, http.StatusInternalServerError, yangXML, yang.Refused("operation-failed", "", "%s", err.Error()).Web(restconfSpace))
 	case body == nil && out.Header().Get("Location") != "": // it was made (RFC 8040 §4.4.1, §4.5)
 		out.WriteHeader(http.StatusCreated)
 	case body == nil:
@@ -122,26 +122,12 @@ func (w *web) ServeHTTP(out http.ResponseWriter, r *http.Request) {
 	}
 }
 
-func (w *web) refuse(out http.ResponseWriter, e *rpcError) {
-	code := status[e.tag]
+func (w *web) refuse(out http.ResponseWriter, e *yang.Refusal) {
+	code := status[e.Tag]
 	if code == 0 {
 		code = http.StatusBadRequest
 	}
-	w.write(out, code, yangXML, restErrors(e.tag, e.path, e.message))
-}
-
-func restErrors(tag, path, message string) []byte {
-	var b bytes.Buffer
-	b.WriteString(`<errors xmlns="` + restconfSpace + `"><error><error-type>application</error-type><error-tag>` + tag + "</error-tag>")
-	for _, x := range [][2]string{{"error-path", path}, {"error-message", message}} {
-		if x[1] != "" {
-			b.WriteString("<" + x[0] + ">")
-			_ = xml.EscapeText(&b, []byte(x[1]))
-			b.WriteString("</" + x[0] + ">")
-		}
-	}
-	b.WriteString("</error></errors>")
-	return b.Bytes()
+	w.write(out, code, yangXML, e.Web(restconfSpace))
 }
 
 // write puts an answer out, with whatever trouble is made.
@@ -187,7 +173,7 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 	}
 	for name, values := range r.URL.Query() { // what is not known is refused (RFC 8040 §4.8)
 		if name != "content" || !reading || len(values) > 1 {
-			return "", nil, refused("invalid-value", "", "only 'content' may be asked for, once and of what is read, and not %q", name)
+			return "", nil, yang.Refused("invalid-value", "", "only 'content' may be asked for, once and of what is read, and not %q", name)
 		}
 	}
 	if accept := r.Header.Get("Accept"); reading && accept != "" && !strings.Contains(accept, yangXML) && !strings.Contains(accept, "*/*") &&
@@ -215,7 +201,7 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 	case len(words) == 2 && words[0] == "data" && reading && w.itself(words[1]) != nil,
 		len(words) == 3 && words[0] == "ds" && words[1] == "ietf-datastores:operational" && reading && w.itself(words[2]) != nil:
 		var b bytes.Buffer
-		w.itself(words[len(words)-1]).write(&b, "")
+		w.itself(words[len(words)-1]).XML(&b, "")
 		return yangXML, b.Bytes(), nil
 	case len(words) > 0 && words[0] == "data":
 		store := "operational"
@@ -223,9 +209,9 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 		case content == "config" || !reading:
 			store = "running"
 		case content == "nonconfig":
-			return "", nil, refused("operation-not-supported", "", "what is set and what is are told together: content is all or config")
+			return "", nil, yang.Refused("operation-not-supported", "", "what is set and what is are told together: content is all or config")
 		case content != "" && content != "all":
-			return "", nil, refused("invalid-value", "", "content is all or config, not %q", content)
+			return "", nil, yang.Refused("invalid-value", "", "content is all or config, not %q", content)
 		}
 		return w.resource(head, r, store, words[1:])
 	case len(words) > 1 && words[0] == "ds":
@@ -239,9 +225,9 @@ func (w *web) answer(head http.Header, r *http.Request) (kind string, body []byt
 }
 
 // itself is what a device says of itself beside its datastores, by its name; nil where it says nothing by that.
-func (w *web) itself(name string) *element {
+func (w *web) itself(name string) *yang.Node {
 	now, before := w.trouble.library()
-	return map[string]*element{"ietf-system:system-state": w.clock(), "ietf-yang-library:yang-library": now,
+	return map[string]*yang.Node{"ietf-system:system-state": w.clock(), "ietf-yang-library:yang-library": now,
 		"ietf-yang-library:modules-state": before, "ietf-restconf-monitoring:restconf-state": restconfState()}[name]
 }
 
@@ -256,11 +242,7 @@ func (w *web) resource(head http.Header, r *http.Request, store string, words []
 		return "", nil, err
 	}
 	head.Set("ETag", tag(running))
-	of := config
-	if r.Method == http.MethodGet || r.Method == http.MethodHead {
-		of = said()
-	}
-	steps, err := placesOf(words, of)
+	steps, err := placesOf(words, r.Method != http.MethodGet && r.Method != http.MethodHead)
 	if err != nil {
 		return "", nil, err
 	}
@@ -272,31 +254,31 @@ func (w *web) resource(head http.Header, r *http.Request, store string, words []
 	case http.MethodGet, http.MethodHead:
 		var b bytes.Buffer
 		if len(steps) == 0 {
-			data = &element{space: restconfSpace, name: "data", children: data.children}
+			data = &yang.Node{Space: restconfSpace, Name: "data", Children: data.Children}
 		}
 		for _, s := range steps {
 			if data = s.in(data); data == nil {
 				return "", nil, errNotThere
 			}
 		}
-		data.write(&b, "")
+		data.XML(&b, "")
 		return yangXML, b.Bytes(), nil
 	}
 	if store != "running" {
-		return "", nil, refused("operation-not-supported", "", "changes go to what runs")
+		return "", nil, yang.Refused("operation-not-supported", "", "changes go to what runs")
 	}
 	if match := r.Header.Get("If-Match"); match != "" && match != "*" && match != tag(running) {
-		return "", nil, refused("operation-failed", "", "it was changed meanwhile")
+		return "", nil, yang.Refused("operation-failed", "", "it was changed meanwhile")
 	}
 	if _, locked := w.locks["running"]; locked || w.confirm != nil {
-		return "", nil, &rpcError{tag: "in-use", message: "another has it locked, or a commit waits to be confirmed"}
+		return "", nil, &yang.Refusal{Tag: "in-use", Message: "another has it locked, or a commit waits to be confirmed"}
 	}
 	change, err := changeOf(r, steps)
 	if err != nil {
 		return "", nil, err
 	}
-	next := running.copied()
-	if err := edit(next, change, config, "merge", ""); err != nil {
+	next := running.Copy()
+	if err := edit(next, change, yang.Data(), "merge", ""); err != nil {
 		return "", nil, err
 	}
 	d, err := w.device(next)
@@ -318,7 +300,7 @@ func (w *web) resource(head http.Header, r *http.Request, store string, words []
 }
 
 // isThere reports whether data have something at a place.
-func isThere(data *element, steps []pathStep) bool {
+func isThere(data *yang.Node, steps []pathStep) bool {
 	for _, s := range steps {
 		if data = s.in(data); data == nil {
 			return false
@@ -328,9 +310,9 @@ func isThere(data *element, steps []pathStep) bool {
 }
 
 // tag is one of what is set.
-func tag(data *element) string {
+func tag(data *yang.Node) string {
 	var b bytes.Buffer
-	data.write(&b, "")
+	data.XML(&b, "")
 	sum := sha256.Sum256(b.Bytes())
 	return `"` + hex.EncodeToString(sum[:12]) + `"`
 }
@@ -338,43 +320,39 @@ func tag(data *element) string {
 // pathStep is one step of a path to a place in data (RFC 8040 §3.5.3).
 type pathStep struct {
 	name   string
-	schema *schema
+	module yang.Module
+	schema *yang.Schema
 	keys   []string
 }
 
-// modules are the namespaces by the names of their modules.
-var modules = map[string]string{
-	"ietf-interfaces": interfacesSpace, "ietf-ip": ipSpace, "ietf-routing": routingSpace, "ietf-ipv4-unicast-routing": four,
-	"ietf-ipv6-unicast-routing": six, "ropeswing-device": deviceSpace,
-}
-
-// placesOf reads a path: MODULE:NAME, and NAME=KEY,KEY for an entry of a list.
-func placesOf(words []string, at *schema) ([]pathStep, error) {
-	space := ""
+// placesOf reads a path: MODULE:NAME, and NAME=KEY,KEY for an entry of a list; with set, to what can be set.
+func placesOf(words []string, set bool) ([]pathStep, error) {
+	var module yang.Module
 	var all []pathStep
+	at := yang.Data()
 	for _, word := range words {
 		name, keys, isEntry := strings.Cut(word, "=")
-		if module, rest, ok := strings.Cut(name, ":"); ok {
-			if space, name = modules[module], rest; space == "" {
+		if of, rest, ok := strings.Cut(name, ":"); ok {
+			if module, name = yang.Named(of), rest; module == "" {
 				return nil, errNotThere
 			}
 		}
-		s := at.in[name]
-		if s == nil || s.space != space || len(s.keys) == 0 && isEntry {
+		s := at.Module(module, name)
+		if module == "" || s == nil || len(s.Keys) == 0 && isEntry || s.Many || set && s.Told {
 			return nil, errNotThere
 		}
-		step := pathStep{name: name, schema: s}
+		step := pathStep{name: name, module: module, schema: s}
 		if isEntry {
 			for k := range strings.SplitSeq(keys, ",") {
 				key, err := url.PathUnescape(k)
 				if err != nil {
-					return nil, refused("invalid-value", "", "%q is no key", k)
+					return nil, yang.Refused("invalid-value", "", "%q is no key", k)
 				}
 				step.keys = append(step.keys, key)
 			}
 		}
-		if len(step.keys) != len(s.keys) {
-			return nil, refused("invalid-value", "", "an entry of %s is named by %s", name, strings.Join(s.keys, ", "))
+		if len(step.keys) != len(s.Keys) {
+			return nil, yang.Refused("invalid-value", "", "an entry of %s is named by %s", name, strings.Join(s.Keys, ", "))
 		}
 		all, at = append(all, step), s
 	}
@@ -382,69 +360,69 @@ func placesOf(words []string, at *schema) ([]pathStep, error) {
 }
 
 // bare is the element of a step, with the keys by which it is known.
-func (s *pathStep) bare() *element {
-	e := &element{space: s.schema.space, name: s.name}
+func (s *pathStep) bare() *yang.Node {
+	e := yang.Box(s.module, s.name)
 	for i, k := range s.keys {
-		e.children = append(e.children, &element{space: s.schema.in[s.schema.keys[i]].space, name: s.schema.keys[i], text: k})
+		e.Add(yang.Leaf(s.module, s.schema.Keys[i], k))
 	}
 	return e
 }
 
 // in finds a step's element among those of data.
-func (s *pathStep) in(data *element) *element {
+func (s *pathStep) in(data *yang.Node) *yang.Node {
 	want := s.bare()
-	i := slices.IndexFunc(data.children, func(c *element) bool { return s.schema.same(c, want) })
+	i := slices.IndexFunc(data.Children, func(c *yang.Node) bool { return s.schema.Same(c, want) })
 	if i < 0 {
 		return nil
 	}
-	return data.children[i]
+	return data.Children[i]
 }
 
 // changeOf is what a request changes, as edit-config would say it.
-func changeOf(r *http.Request, steps []pathStep) (*element, error) {
-	top := &element{}
+func changeOf(r *http.Request, steps []pathStep) (*yang.Node, error) {
+	top := &yang.Node{}
 	at := top
-	var last *element
+	var last *yang.Node
 	for i := range steps {
 		last = steps[i].bare()
-		at.children = append(at.children, last)
+		at.Add(last)
 		if i < len(steps)-1 || r.Method == http.MethodPost {
 			at = last
 		}
 	}
 	if r.Method == http.MethodDelete {
 		if last == nil {
-			return nil, refused("operation-not-supported", "", "not all of it can be deleted at once")
+			return nil, yang.Refused("operation-not-supported", "", "not all of it can be deleted at once")
 		}
-		last.operation = "delete"
+		last.Mark = "delete"
 		return top, nil
 	}
 	text, err := io.ReadAll(io.LimitReader(r.Body, largest+1))
 	if err != nil || len(text) > largest {
-		return nil, refused("malformed-message", "", "what was sent is too long, or broke off")
+		return nil, yang.Refused("malformed-message", "", "what was sent is too long, or broke off")
 	}
-	body, err := parseXML(text)
+	body, err := parse(text)
 	if err != nil {
-		return nil, refused("malformed-message", "", "what was sent cannot be read: %s", err)
+		return nil, yang.Refused("malformed-message", "", "what was sent cannot be read: %s", err)
 	}
 	switch {
 	case r.Method == http.MethodPost:
-		body.operation = "create"
-		at.children = append(at.children, body)
+		body.Mark = "create"
+		at.Add(body)
 	case r.Method != http.MethodPatch && r.Method != http.MethodPut:
-		return nil, refused("operation-not-supported", "", "there is no method %s here", r.Method)
+		return nil, yang.Refused("operation-not-supported", "", "there is no method %s here", r.Method)
 	case last == nil:
-		if r.Method == http.MethodPut || body.name != "data" || body.space != restconfSpace {
-			return nil, refused("operation-not-supported", "", "all of it is changed by PATCH, with data around it")
+		if r.Method == http.MethodPut || body.Name != "data" || body.Space != restconfSpace {
+			return nil, yang.Refused("operation-not-supported", "", "all of it is changed by PATCH, with data around it")
 		}
 		return body, nil
-	case body.name != last.name || body.space != last.space || !steps[len(steps)-1].schema.same(body, last):
-		return nil, refused("invalid-value", "", "what was sent is not %s, which the path names", steps[len(steps)-1].schema.called(last))
+	case body.Name != last.Name || body.Space != last.Space || !steps[len(steps)-1].schema.Same(body, last):
+		return nil, yang.Refused("invalid-value", "", "what was sent is not %s, which the path names", steps[len(steps)-1].schema.Called(last))
 	default:
 		if r.Method == http.MethodPut {
-			body.operation = "replace"
+			body.Mark = "replace"
 		}
-		at.children[len(at.children)-1] = body
+		at.Children[len(at.Children)-1] = body
 	}
 	return top, nil
 }

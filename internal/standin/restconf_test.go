@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"ropeswing/core/observed"
+	"ropeswing/internal/yang"
 )
 
 // restAsk sends a request to a device's RESTCONF side, and returns the status and what came back.
@@ -45,7 +46,7 @@ func TestRestconfReads(t *testing.T) {
 		code, text, _ := restAsk(s, "GET", path, "")
 		assert.Equal(t, 200, code, path)
 		assert.Contains(t, text, want, path)
-		_, err := parseXML([]byte(text))
+		_, err := parse([]byte(text))
 		assert.NoError(t, err, path)
 	}
 	for path, want := range map[string]int{
@@ -72,7 +73,7 @@ func TestRestconfChangesAndSaves(t *testing.T) {
 	s := newRooms(t)
 	_, _, head := restAsk(s, "GET", "/restconf/data", "")
 	was := head.Get("ETag")
-	off := `<interface xmlns="` + interfacesSpace + `"><name>eth1</name><enabled>false</enabled></interface>`
+	off := `<interface xmlns="` + string(yang.Interfaces) + `"><name>eth1</name><enabled>false</enabled></interface>`
 	code, text, head := restAsk(s, "PATCH", eth1, off, "If-Match", was)
 	assert.Equal(t, 204, code, text)
 	assert.NotEqual(t, was, head.Get("ETag"))
@@ -83,11 +84,11 @@ func TestRestconfChangesAndSaves(t *testing.T) {
 	code, _, _ = restAsk(s, "PATCH", eth1, off, "If-Match", was)
 	assert.Equal(t, 412, code, "it was changed meanwhile")
 
-	more := `<address xmlns="` + ipSpace + `"><ip>192.0.2.140</ip><prefix-length>25</prefix-length></address>`
+	more := `<address xmlns="` + string(yang.IP) + `"><ip>192.0.2.140</ip><prefix-length>25</prefix-length></address>`
 	code, text, head = restAsk(s, "POST", eth1+"/ietf-ip:ipv4", more)
 	assert.Equal(t, 201, code, text)
 	assert.NotEmpty(t, head.Get("Location"), "it was made")
-	another := `<address xmlns="` + ipSpace + `"><ip>192.0.2.141</ip><prefix-length>25</prefix-length></address>`
+	another := `<address xmlns="` + string(yang.IP) + `"><ip>192.0.2.141</ip><prefix-length>25</prefix-length></address>`
 	for _, want := range []int{201, 204} { // made, then replaced
 		code, text, _ = restAsk(s, "PUT", eth1+"/ietf-ip:ipv4/address=192.0.2.141", another)
 		assert.Equal(t, want, code, text)
@@ -104,10 +105,10 @@ func TestRestconfChangesAndSaves(t *testing.T) {
 	assert.Equal(t, 204, code)
 	code, _, _ = restAsk(s, "DELETE", eth1+"/ietf-ip:ipv4/address=192.0.2.140", "")
 	assert.Equal(t, 409, code, "it is gone")
-	code, _, _ = restAsk(s, "PUT", eth1+"/enabled", `<enabled xmlns="`+interfacesSpace+`">true</enabled>`)
+	code, _, _ = restAsk(s, "PUT", eth1+"/enabled", `<enabled xmlns="`+string(yang.Interfaces)+`">true</enabled>`)
 	assert.Equal(t, 204, code)
 	assert.Equal(t, observed.Up, s.admin(t, "eth1"))
-	for _, bad := range []string{"", "<a/>", off[:20], `<interface xmlns="` + interfacesSpace + `"><name>eth0</name></interface>`} {
+	for _, bad := range []string{"", "<a/>", off[:20], `<interface xmlns="` + string(yang.Interfaces) + `"><name>eth0</name></interface>`} {
 		code, _, _ = restAsk(s, "PATCH", eth1, bad)
 		assert.Equal(t, 400, code, bad)
 	}
@@ -118,10 +119,10 @@ func TestRestconfChangesAndSaves(t *testing.T) {
 
 // Whatever is asked, an answer comes, and what is set can still be read.
 func FuzzRestconf(f *testing.F) {
-	f.Add("PATCH", eth1, `<interface xmlns="`+interfacesSpace+`"><name>eth1</name><enabled>false</enabled></interface>`)
+	f.Add("PATCH", eth1, `<interface xmlns="`+string(yang.Interfaces)+`"><name>eth1</name><enabled>false</enabled></interface>`)
 	f.Add("DELETE", eth1, "")
 	f.Add("POST", "/restconf/data", `<x xmlns="y"/>`)
-	f.Add("PUT", eth1+"/ietf-ip:ipv4/address=%31", `<address xmlns="`+ipSpace+`"><ip>1</ip></address>`)
+	f.Add("PUT", eth1+"/ietf-ip:ipv4/address=%31", `<address xmlns="`+string(yang.IP)+`"><ip>1</ip></address>`)
 	f.Fuzz(func(t *testing.T, method, path, body string) {
 		r, err := http.NewRequest(method, "http://stand-in"+path, strings.NewReader(body))
 		if err != nil {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"math/rand/v2"
+	"ropeswing/internal/yang"
 	"slices"
 	"strings"
 	"sync"
@@ -77,13 +78,13 @@ func (t *trouble) deaf() bool { return t != nil && t.kinds["deaf"] }
 
 // part is a change as far as it takes effect before it is refused: the first of several things
 // that stand beside one another, else all of it.
-func part(change *element) *element {
-	p := change.copied()
-	for at := p; len(at.children) > 0; at = at.children[0] {
-		if len(at.children) > 1 && at.children[0].name != at.children[1].name && len(at.children[0].children) == 0 {
+func part(change *yang.Node) *yang.Node {
+	p := change.Copy()
+	for at := p; len(at.Children) > 0; at = at.Children[0] {
+		if len(at.Children) > 1 && at.Children[0].Name != at.Children[1].Name && len(at.Children[0].Children) == 0 {
 			break // the key of an entry, and what is set on it
 		}
-		at.children = at.children[:1]
+		at.Children = at.Children[:1]
 	}
 	return p
 }

@@ -321,6 +321,12 @@ func (t *TableMap) cells(line string, starts []int) []string {
 	return cells
 }
 
+// isSentence tells whether a line says something in words where a row would be, as one that stops for a key does: of its cells only
+// the first has anything, of several words.
+func isSentence(cells []string) bool {
+	return len(cells) > 1 && len(strings.Fields(cells[0])) > 2 && !slices.ContainsFunc(cells[1:], func(c string) bool { return c != "" })
+}
+
 // finish takes in the row that is whole.
 func (x *mapping) finish() error {
 	if x.row == nil {
@@ -352,7 +358,11 @@ func (x *mapping) finish() error {
 	if err != nil {
 		return err
 	}
-	err = takeRow(d, row, columns)
+	if isSentence(cells) {
+		err = errors.New("it is a sentence, and no row")
+	} else {
+		err = takeRow(d, row, columns)
+	}
 	for _, field := range columns {
 		c := Cell{Line: x.line, Device: name, Row: row["interface"] + row["destination"], Field: field, Text: read[field], MadeInto: row[field]}
 		if c.MadeInto == "" && c.Text != "" {

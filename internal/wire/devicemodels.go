@@ -1,31 +1,20 @@
 package wire
 
 import (
-	"bytes"
 	"cmp"
 	"fmt"
 	"slices"
 
 	"ropeswing/core/observed"
 	"ropeswing/core/prefix"
+	"ropeswing/internal/yang"
 )
 
-// deviceModule is the module of what a device is set to and no standard model has: VLANs of
-// ports, members of groups, and how a static route stands to others.
-const deviceModule = "ropeswing-device"
+func number(m yang.Module, name string, n any) *yang.Node { return yang.Leaf(m, name, fmt.Sprint(n)) }
 
-// DeviceXML is what a device says of itself as data of the standard models, without an element
-// around it: with state all there is, else what is set.
-func DeviceXML(d *observed.Device, forwards, state bool) []byte {
-	var b bytes.Buffer
-	for _, x := range deviceModels(d, forwards, state) {
-		x.xml(&b, "", 1)
-	}
-	return b.Bytes()
-}
-
-func deviceModels(d *observed.Device, forwards, state bool) []*datum {
-	all := []*datum{deviceInterfaces(d, forwards, state)}
+// DeviceData is what a device says of itself as data of the standard models: with state all there is, else what is set.
+func DeviceData(d *observed.Device, forwards, state bool) []*yang.Node {
+	all := []*yang.Node{deviceInterfaces(d, &forwards, state)}
 	if state {
 		return append(all, deviceTables(d))
 	}
@@ -35,27 +24,27 @@ func deviceModels(d *observed.Device, forwards, state bool) []*datum {
 	return all
 }
 
-func deviceInterfaces(d *observed.Device, forwards, state bool) *datum {
-	const m = "ietf-interfaces"
-	top := container(m, "interfaces")
+func deviceInterfaces(d *observed.Device, forwards *bool, state bool) *yang.Node {
+	const m = yang.Interfaces
+	top := yang.Box(m, "interfaces")
 	for n := range d.Interfaces {
 		i := &d.Interfaces[n]
-		x := entry(m, "interface", leaf(m, "name", i.Name))
-		add := func(all ...*datum) { x.children = append(x.children, all...) }
+		x := yang.Box(m, "interface", yang.Leaf(m, "name", i.Name))
+		add := func(all ...*yang.Node) { x.Add(all...) }
 		if i.Description != "" {
-			add(leaf(m, "description", i.Description))
+			add(yang.Leaf(m, "description", i.Description))
 		}
-		add(leaf(m, "type", "iana-if-type:"+cmp.Or(i.Type, "other")), number(m, "enabled", i.Admin != observed.Down))
+		add(yang.Leaf(m, "type", "iana-if-type:"+cmp.Or(i.Type, "other")), number(m, "enabled", i.Admin != observed.Down))
 		if state {
-			add(leaf(m, "admin-status", string(cmp.Or(i.Admin, observed.Up))), leaf(m, "oper-status", string(cmp.Or(i.Oper, "unknown"))),
+			add(yang.Leaf(m, "admin-status", string(cmp.Or(i.Admin, observed.Up))), yang.Leaf(m, "oper-status", string(cmp.Or(i.Oper, "unknown"))),
 				number(m, "if-index", n+1))
 			if i.MAC != "" {
-				add(leaf(m, "phys-address", i.MAC))
+				add(yang.Leaf(m, "phys-address", i.MAC))
 			}
 			if i.Speed > 0 {
-				add(leaf(m, "speed", fmt.Sprint(i.Speed)))
+				add(yang.Leaf(m, "speed", fmt.Sprint(i.Speed)))
 			}
-			add(container(m, "statistics", leaf(m, "discontinuity-time", "2000-01-01T00:00:00Z")))
+			add(yang.Box(m, "statistics", yang.Leaf(m, "discontinuity-time", "2000-01-01T00:00:00Z")))
 		}
 		for _, family := range prefix.Families {
 			if x := deviceIP(d, i, family, forwards, state); x != nil {
@@ -63,34 +52,36 @@ func deviceInterfaces(d *observed.Device, forwards, state bool) *datum {
 			}
 		}
 		if i.Untagged != nil {
-			s := container(deviceModule, "switching")
-			s.present = true
+			s := yang.Box(yang.Device, "switching")
 			if *i.Untagged > 0 {
-				s.children = append(s.children, number(deviceModule, "untagged", *i.Untagged))
+				s.Add(number(yang.Device, "untagged", *i.Untagged))
 			}
 			for _, v := range i.Tagged {
-				s.children = append(s.children, &datum{module: deviceModule, name: "tagged", text: fmt.Sprint(v), number: true, list: true})
+				s.Add(yang.Leaf(yang.Device, "tagged", fmt.Sprint(v)))
 			}
 			add(s)
 		}
 		if i.Group != nil && *i.Group != "" {
-			add(leaf(deviceModule, "member-of", *i.Group))
+			add(yang.Leaf(yang.Device, "member-of", *i.Group))
 		}
-		top.children = append(top.children, x)
+		top.Add(x)
 	}
 	return top
 }
 
 // deviceIP is an interface's part of a family (RFC 8344); nil where it has none.
-func deviceIP(d *observed.Device, i *observed.Interface, family prefix.Family, forwards, state bool) *datum {
-	const m = "ietf-ip"
+func deviceIP(d *observed.Device, i *observed.Interface, family prefix.Family, forwards *bool, state bool) *yang.Node {
+	const m = yang.IP
 	name := "ipv6"
 	if family == prefix.IPv4 {
 		name = "ipv4"
 	}
-	x := container(m, name, number(m, "enabled", true), number(m, "forwarding", forwards))
+	x := yang.Box(m, name)
+	if forwards != nil {
+		x.Add(number(m, "enabled", true), number(m, "forwarding", *forwards))
+	}
 	if i.MTU >= 68 && (family == prefix.IPv4 || i.MTU >= 1280) {
-		x.children = append(x.children, number(m, "mtu", i.MTU))
+		x.Add(number(m, "mtu", i.MTU))
 	}
 	count := 0
 	for _, a := range i.Addresses {
@@ -98,36 +89,36 @@ func deviceIP(d *observed.Device, i *observed.Interface, family prefix.Family, f
 			continue
 		}
 		count++
-		y := entry(m, "address", leaf(m, "ip", a.Addr().String()), number(m, "prefix-length", a.Bits()))
+		y := yang.Box(m, "address", yang.Leaf(m, "ip", a.Addr().String()), number(m, "prefix-length", a.Bits()))
 		if state && a.Origin != "" {
-			y.children = append(y.children, leaf(m, "origin", a.Origin))
+			y.Add(yang.Leaf(m, "origin", a.Origin))
 		}
-		x.children = append(x.children, y)
+		x.Add(y)
 	}
 	for _, n := range d.Neighbours {
 		if state && n.Interface == i.Name && prefix.FamilyOf(n.Address) == family && n.MAC != "" {
-			x.children = append(x.children,
-				entry(m, "neighbor", leaf(m, "ip", n.Address.String()), leaf(m, "link-layer-address", n.MAC), leaf(m, "origin", "dynamic")))
+			x.Add(yang.Box(m, "neighbor", yang.Leaf(m, "ip", n.Address.String()), yang.Leaf(m, "link-layer-address", n.MAC),
+				yang.Leaf(m, "origin", "dynamic")))
 		}
 	}
-	if count == 0 {
+	if count == 0 && (forwards != nil || len(x.Children) == 0) { // an edit says the MTU of what has no address, too
 		return nil
 	}
 	return x
 }
 
 // families are the words of a family's models.
-func familyModule(family prefix.Family) (word, module string) {
+func familyModule(family prefix.Family) (word string, module yang.Module) {
 	if family == prefix.IPv4 {
-		return "ipv4", "ietf-ipv4-unicast-routing"
+		return "ipv4", yang.Unicast4
 	}
-	return "ipv6", "ietf-ipv6-unicast-routing"
+	return "ipv6", yang.Unicast6
 }
 
 // deviceTables is the device's routing tables (RFC 8349 §5).
-func deviceTables(d *observed.Device) *datum {
-	const m = "ietf-routing"
-	ribs := container(m, "ribs")
+func deviceTables(d *observed.Device) *yang.Node {
+	const m = yang.Routing
+	ribs := yang.Box(m, "ribs")
 	var tables []string
 	for _, r := range d.Routes {
 		if !slices.Contains(tables, r.Table) {
@@ -150,50 +141,50 @@ func deviceTables(d *observed.Device) *datum {
 		for _, family := range prefix.Families {
 			word, module := familyModule(family)
 			name := word + "-" + cmp.Or(table, "main")
-			routes := container(m, "routes")
+			routes := yang.Box(m, "routes")
 			for _, r := range sorted {
 				if r.Table == table && prefix.FamilyOf(r.To.Addr()) == family {
-					routes.children = append(routes.children, deviceRoute(&r, module))
+					routes.Add(deviceRoute(&r, module))
 				}
 			}
-			ribs.children = append(ribs.children,
-				entry(m, "rib", leaf(m, "name", name), leaf(m, "address-family", module+":"+word+"-unicast"), number(m, "default-rib", table == ""),
-					routes))
+			ribs.Children = append(ribs.Children,
+				yang.Box(m, "rib", yang.Leaf(m, "name", name), yang.Leaf(m, "address-family", module.Name()+":"+word+"-unicast"),
+					number(m, "default-rib", table == ""), routes))
 		}
 	}
-	return container(m, "routing", ribs)
+	return yang.Box(m, "routing", ribs)
 }
 
-func deviceRoute(r *observed.Route, module string) *datum {
-	const m = "ietf-routing"
-	x := entry(m, "route")
+func deviceRoute(r *observed.Route, module yang.Module) *yang.Node {
+	const m = yang.Routing
+	x := yang.Box(m, "route")
 	if r.Distance != nil {
-		x.children = append(x.children, number(m, "route-preference", *r.Distance))
+		x.Add(number(m, "route-preference", *r.Distance))
 	}
-	hop := container(m, "next-hop")
+	hop := yang.Box(m, "next-hop")
 	switch {
 	case r.Discard:
-		hop.children = append(hop.children, leaf(m, "special-next-hop", "blackhole"))
+		hop.Add(yang.Leaf(m, "special-next-hop", "blackhole"))
 	default:
 		if r.Interface != "" {
-			hop.children = append(hop.children, leaf(m, "outgoing-interface", r.Interface))
+			hop.Add(yang.Leaf(m, "outgoing-interface", r.Interface))
 		}
 		if r.NextHop.IsValid() {
-			hop.children = append(hop.children, leaf(module, "next-hop-address", r.NextHop.String()))
+			hop.Add(yang.Leaf(module, "next-hop-address", r.NextHop.String()))
 		}
 	}
 	source := "ietf-routing:static"
 	if r.Source == "direct" || r.Source == "local" {
 		source = "ietf-routing:direct"
 	}
-	x.children = append(x.children, hop, leaf(m, "source-protocol", source))
+	x.Add(hop, yang.Leaf(m, "source-protocol", source))
 	if r.Active != nil && *r.Active {
-		x.children = append(x.children, &datum{module: m, name: "active", empty: true})
+		x.Add(yang.Leaf(m, "active", ""))
 	}
 	if r.Metric != nil && *r.Metric > 0 {
-		x.children = append(x.children, number(deviceModule, "metric", *r.Metric))
+		x.Add(number(yang.Device, "metric", *r.Metric))
 	}
-	x.children = append(x.children, leaf(module, "destination-prefix", r.To.String()))
+	x.Add(yang.Leaf(module, "destination-prefix", r.To.String()))
 	return x
 }
 
@@ -229,21 +220,20 @@ func standingOf(r *observed.Route) standing {
 }
 
 // leaves say how the routes of an instance stand.
-func (s standing) leaves() []*datum {
-	all := []*datum{number(deviceModule, "route-preference", s.distance)}
+func (s standing) leaves() []*yang.Node {
+	all := []*yang.Node{number(yang.Device, "route-preference", s.distance)}
 	if s.metric != 0 {
-		all = append(all, number(deviceModule, "metric", s.metric))
+		all = append(all, number(yang.Device, "metric", s.metric))
 	}
 	if s.table != "" {
-		all = append(all, leaf(deviceModule, "table", s.table))
+		all = append(all, yang.Leaf(yang.Device, "table", s.table))
 	}
 	return all
 }
 
 // deviceStatics is the static routes as they are set (RFC 8349 §6): an instance of the protocol
 // for each table, distance and metric; nil where there are none.
-func deviceStatics(d *observed.Device) *datum {
-	const m = "ietf-routing"
+func deviceStatics(d *observed.Device) *yang.Node {
 	by := map[standing][]observed.Route{}
 	var order []standing
 	for _, r := range d.Routes {
@@ -262,62 +252,73 @@ func deviceStatics(d *observed.Device) *datum {
 	slices.SortFunc(order, func(a, b standing) int {
 		return cmp.Or(cmp.Compare(a.table, b.table), cmp.Compare(a.distance, b.distance), cmp.Compare(a.metric, b.metric))
 	})
-	protocols := container(m, "control-plane-protocols")
+	protocols := yang.Box(yang.Routing, "control-plane-protocols")
 	for _, s := range order {
-		x := entry(m, "control-plane-protocol", leaf(m, "type", "ietf-routing:static"), leaf(m, "name", s.name()))
-		x.children = append(x.children, s.leaves()...)
-		routes := container(m, "static-routes")
-		for _, family := range prefix.Families {
-			word, module := familyModule(family)
-			f := container(module, word)
-			for i, r := range by[s] {
-				if prefix.FamilyOf(r.To.Addr()) != family || slices.ContainsFunc(by[s][:i], func(o observed.Route) bool { return o.To == r.To }) {
-					continue
-				}
-				var same []observed.Route
-				for _, o := range by[s] {
-					if o.To == r.To {
-						same = append(same, o)
-					}
-				}
-				f.children = append(f.children, entry(module, "route", leaf(module, "destination-prefix", r.To.String()), staticHop(module, same)))
-			}
-			if len(f.children) > 0 {
-				routes.children = append(routes.children, f)
-			}
-		}
-		x.children = append(x.children, routes)
-		protocols.children = append(protocols.children, x)
+		protocols.Add(instanceOf(s.name(), s.leaves(), by[s]))
 	}
-	return container(m, "routing", protocols)
+	return yang.Box(yang.Routing, "routing", protocols)
+}
+
+// instanceOf is an instance of the static protocol with what it says of itself and the routes in it.
+func instanceOf(name string, says []*yang.Node, all []observed.Route) *yang.Node {
+	const m = yang.Routing
+	x := yang.Box(m, "control-plane-protocol", yang.Leaf(m, "type", "ietf-routing:static"), yang.Leaf(m, "name", name))
+	x.Add(says...)
+	all = slices.Clone(all)
+	slices.SortStableFunc(all, func(a, b observed.Route) int {
+		return cmp.Or(a.To.Addr().Compare(b.To.Addr()), a.To.Bits()-b.To.Bits(), a.NextHop.Compare(b.NextHop),
+			cmp.Compare(a.Interface, b.Interface))
+	})
+	routes := yang.Box(m, "static-routes")
+	for _, family := range prefix.Families {
+		word, module := familyModule(family)
+		f := yang.Box(module, word)
+		for i := 0; i < len(all); {
+			same := i + 1
+			for same < len(all) && all[same].To == all[i].To {
+				same++
+			}
+			if to := all[i].To; prefix.FamilyOf(to.Addr()) == family {
+				f.Add(yang.Box(module, "route", yang.Leaf(module, "destination-prefix", to.String()), staticHop(module, all[i:same])))
+			}
+			i = same
+		}
+		if len(f.Children) > 0 {
+			routes.Add(f)
+		}
+	}
+	if len(routes.Children) > 0 {
+		x.Add(routes)
+	}
+	return x
 }
 
 // staticHop is where static routes to one destination lead: one next hop, or a list.
-func staticHop(module string, all []observed.Route) *datum {
-	hop := container(module, "next-hop")
+func staticHop(module yang.Module, all []observed.Route) *yang.Node {
+	hop := yang.Box(module, "next-hop")
 	if len(all) == 1 {
-		hop.children = hopLeaves(module, &all[0])
+		hop.Children = hopLeaves(module, &all[0])
 		return hop
 	}
-	list := container(module, "next-hop-list")
+	list := yang.Box(module, "next-hop-list")
 	for i := range all {
-		list.children = append(list.children,
-			entry(module, "next-hop", append([]*datum{leaf(module, "index", fmt.Sprint(i+1))}, hopLeaves(module, &all[i])...)...))
+		list.Children = append(list.Children,
+			yang.Box(module, "next-hop", append([]*yang.Node{yang.Leaf(module, "index", fmt.Sprint(i+1))}, hopLeaves(module, &all[i])...)...))
 	}
-	hop.children = []*datum{list}
+	hop.Children = []*yang.Node{list}
 	return hop
 }
 
-func hopLeaves(module string, r *observed.Route) []*datum {
+func hopLeaves(module yang.Module, r *observed.Route) []*yang.Node {
 	if r.Discard {
-		return []*datum{leaf(module, "special-next-hop", "blackhole")}
+		return []*yang.Node{yang.Leaf(module, "special-next-hop", "blackhole")}
 	}
-	var all []*datum
+	var all []*yang.Node
 	if r.Interface != "" {
-		all = append(all, leaf(module, "outgoing-interface", r.Interface))
+		all = append(all, yang.Leaf(module, "outgoing-interface", r.Interface))
 	}
 	if r.NextHop.IsValid() {
-		all = append(all, leaf(module, "next-hop-address", r.NextHop.String()))
+		all = append(all, yang.Leaf(module, "next-hop-address", r.NextHop.String()))
 	}
 	return all
 }

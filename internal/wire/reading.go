@@ -9,6 +9,7 @@ import (
 
 	"ropeswing/core/observed"
 	"ropeswing/core/prefix"
+	"ropeswing/internal/yang"
 )
 
 // Reading is what a file says of devices, and what of it was not understood.
@@ -65,10 +66,15 @@ func Read(text []byte, format, device string) (*Reading, error) {
 		if d, err = observed.Decode(text); err == nil {
 			r.Devices = append(r.Devices, d)
 		}
-	case "rfc7951":
-		err = r.readYANGJSON(text, device)
-	case "xml":
-		err = r.readXML(text, device)
+	case "rfc7951", "xml":
+		read := yang.ParseXML
+		if format == "rfc7951" {
+			read = yang.ParseJSON
+		}
+		var root *yang.Node
+		if root, err = read(text); err == nil {
+			err = r.readYANG(root, device)
+		}
 	case "linux":
 		err = r.readLinux(text, device, false)
 	case "csv":
@@ -118,6 +124,12 @@ func tell(text []byte) (string, error) {
 	}
 	return "", errors.New("it is in none of the formats that are recognised by their content; for a text table of your own write a column " +
 		"map and name it with --map")
+}
+
+// ReadData reads data of the standard models of one device. What is no data of these is taken out of them.
+func ReadData(root *yang.Node, device string) (*Reading, error) {
+	r := &Reading{Format: "xml"}
+	return r, r.readYANG(&yang.Node{Children: []*yang.Node{root}}, device)
 }
 
 // of finds a device of the reading by name, or adds it.

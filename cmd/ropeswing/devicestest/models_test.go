@@ -33,7 +33,7 @@ func linted(t *testing.T) (valid func(as, path string)) {
 	for _, pattern := range []string{modules + "/nmda-modules/ietf/*.yang", modules + "/modules/ietf/iana-if-type@*.yang", modules +
 		"/modules/ietf/ietf-inet-types@*.yang", modules + "/modules/ietf/ietf-yang-types@*.yang", modules + "/modules/ietf/ietf-system@*.yang",
 		modules + "/modules/ietf/ietf-netconf-acm@*.yang", modules + "/modules/ietf/iana-crypt-hash@*.yang",
-		"../../../internal/wire/yang/*.yang"} {
+		"../../../internal/yang/modules/*.yang"} {
 		all, err := filepath.Glob(pattern)
 		require.NoError(t, err)
 		require.NotEmpty(t, all, pattern)

@@ -294,7 +294,7 @@ func TestNETCONFClientByTheModels(t *testing.T) {
 	write(t, dir, "script", "get-config source=running\nlock target=candidate\nedit-config target=candidate config=@"+
 		filepath.Join(dir, "edit.xml")+
 		"\nvalidate source=candidate\ncommit\nunlock target=candidate\nget\nclose-session\nquit\n")
-	models, err := filepath.Abs("../../../internal/wire/yang")
+	models, err := filepath.Abs("../../../internal/yang/modules")
 	require.NoError(t, err)
 	path := strings.Join([]string{models, modules + "/nmda-modules", modules + "/modules", "/usr/share/yang/modules/libyang"}, ":")
 	client := exec.Command("yangcli", "--modpath="+path, "--server="+host, "--ncport="+port,
