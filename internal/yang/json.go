@@ -83,6 +83,8 @@ func (p *parser) value(into *Node, space, name string, depth int) error {
 		_, err := p.d.Token()
 		return err
 	case nil: // an empty leaf is an array with this in it (RFC 7951 §6.9)
+	case string:
+		n.Text = x
 	default:
 		n.Text = fmt.Sprint(x)
 	}

@@ -229,42 +229,45 @@ func (s *Schema) Fit(n *Node) []Bad { return s.fit(n, nil) }
 
 func (s *Schema) fit(n *Node, path []string) []Bad {
 	var bad []Bad
-	seen := map[string]bool{}
+	var once [16]*Schema // what was there, of which there may be one
+	single := once[:0]
+	var entries map[string]bool // of lists, by their keys
 	n.Children = slices.DeleteFunc(n.Children, func(c *Node) bool {
 		x := s.named(c.Name)
 		if x == nil || c.Space != "" && Module(c.Space).Name() == c.Space {
 			return true
 		}
-		at := append(path[:len(path):len(path)], c.Name)
 		tell := func(format string, args ...any) bool {
-			bad = append(bad, Bad{at, c.Line, c.Text, fmt.Sprintf(format, args...)})
+			bad = append(bad, Bad{append(slices.Clone(path), c.Name), c.Line, c.Text, fmt.Sprintf(format, args...)})
 			return true
 		}
-		if x.IsLeaf() {
-			switch {
-			case len(c.Children) > 0:
-				return tell("%s is a value, and has more in it", c.Name)
-			case !x.Holds(c, false):
-				return tell("%q is no value of %s", c.Text, c.Name)
-			case !x.Many && seen[c.Name]:
-				return tell("%s is said twice", c.Name)
+		switch {
+		case x.IsLeaf() && len(c.Children) > 0:
+			return tell("%s is a value, and has more in it", c.Name)
+		case x.IsLeaf() && !x.Holds(c, false):
+			return tell("%q is no value of %s", c.Text, c.Name)
+		case !x.IsLeaf():
+			below := x.fit(c, append(path[:len(path):len(path)], c.Name))
+			if bad = append(bad, below...); len(below) > 0 && slices.ContainsFunc(x.Keys, func(k string) bool { return c.Leaf(k) == "" }) {
+				return true // what it is of is not known
 			}
-			seen[c.Name] = true
-			return false
 		}
-		below := x.fit(c, at)
-		if bad = append(bad, below...); len(below) > 0 && slices.ContainsFunc(x.Keys, func(k string) bool { return c.Leaf(k) == "" }) {
-			return true // what it is of is not known
+		switch key := x.Called(c); {
+		case x.Many:
+		case len(x.Keys) > 0:
+			if entries == nil {
+				entries = map[string]bool{}
+			}
+			if entries[key] && key != c.Name+strings.Repeat(" ", len(x.Keys)) {
+				c.Text = key
+				return tell("%s is said twice", key)
+			}
+			entries[key] = true
+		case slices.Contains(single, x):
+			return tell("%s is said twice", c.Name)
+		default:
+			single = append(single, x)
 		}
-		if x.Many {
-			return false
-		}
-		key := x.Called(c)
-		if seen[key] && key != c.Name+strings.Repeat(" ", len(x.Keys)) {
-			c.Text = key
-			return tell("%s is said twice", key)
-		}
-		seen[key] = true
 		return false
 	})
 	return bad
