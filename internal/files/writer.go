@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 )
 
@@ -97,6 +98,9 @@ func (w *Writer) Commit(changes ...Change) error {
 		}
 		all[i] = one{Change: c, target: target}
 	}
+	if err := w.apart(all); err != nil {
+		return err
+	}
 	for i := range all {
 		if err := w.write(&all[i]); err != nil {
 			w.discard(all)
@@ -122,6 +126,26 @@ func (w *Writer) Commit(changes ...Change) error {
 		}
 	}
 	return w.end(swept)
+}
+
+// foldsCase tells whether two names that differ by case only are one file here, as they mostly are on Windows and macOS.
+var foldsCase = runtime.GOOS == "windows" || runtime.GOOS == "darwin"
+
+// apart refuses to write one file twice.
+func (w *Writer) apart(all []one) error {
+	names := make(map[string]string, len(all))
+	for i := range all {
+		key := all[i].target
+		if foldsCase {
+			key = strings.ToLower(key)
+		}
+		if other, ok := names[key]; ok {
+			return fmt.Errorf("%s and %s are one file here; nothing was written: rename one of what they are named after", filepath.Base(other),
+				filepath.Base(all[i].target))
+		}
+		names[key] = all[i].target
+	}
+	return nil
 }
 
 // Unfinished is that some of the files are in place and others are not: the next command

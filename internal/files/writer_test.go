@@ -100,6 +100,27 @@ func TestWhatIsNotToBeReplaced(t *testing.T) {
 }
 
 // A new file is as the umask says.
+// Where names that differ by case only are one file, the second is not written over the first.
+func TestNamesThatAreOneFileAreRefused(t *testing.T) {
+	was := foldsCase
+	defer func() { foldsCase = was }()
+	for _, foldsCase = range []bool{true, false} {
+		dir := t.TempDir()
+		w, err := NewWriter(dir, nil)
+		require.NoError(t, err)
+		err = w.Commit(Change{Path: filepath.Join(dir, "Mole.txt"), Text: []byte("1")},
+			Change{Path: filepath.Join(dir, "mole.txt"), Text: []byte("2")})
+		w.Close()
+		if foldsCase {
+			assert.ErrorContains(t, err, "Mole.txt and mole.txt are one file here; nothing was written")
+			assert.Empty(t, content(t, dir))
+			continue
+		}
+		require.NoError(t, err)
+		assert.Len(t, content(t, dir), 2)
+	}
+}
+
 func TestUmaskIsHonoured(t *testing.T) {
 	if os.Getenv("PUT_UNDER_UMASK") != "" {
 		require.NoError(t, Put(os.Getenv("PUT_UNDER_UMASK"), []byte("x"), nil))
