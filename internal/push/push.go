@@ -55,8 +55,10 @@ type Pusher struct {
 	live    live.Options
 	log     *files.PushLog
 	run     string
-	reached []netip.Addr        // what answered before anything was told
-	been    map[string][]string // where each device was logged in to, ADDRESS:PORT: its host key is that of there
+	reached []netip.Addr // what answered before anything was told
+
+	unforeseen []string            // devices that answered, though by what is known they would not
+	been       map[string][]string // where each device was logged in to, ADDRESS:PORT: its host key is that of there
 }
 
 // Why a pusher stops; the report says more.
@@ -105,6 +107,7 @@ func (p *Pusher) Forward(ctx context.Context) (*steps.Worksheet, error) {
 		return nil, NotAsked{errors.New("no device answered")}
 	}
 	sheet := steps.Plan(p.w.Differences(running), nil)
+	p.unforeseen = p.notForeseen(sheet.Network(0), running)
 	p.Report.begin(p.w, sheet)
 	for n := range sheet.Steps {
 		p.Report.Steps[n].Told, p.Report.Steps[n].Why = p.canTell(sheet, n)
@@ -112,7 +115,7 @@ func (p *Pusher) Forward(ctx context.Context) (*steps.Worksheet, error) {
 	if !p.Write {
 		for n := range sheet.Steps {
 			if names := p.mayLose(sheet, n); len(names) > 0 {
-				p.Tell(fmt.Sprintf("it would stop before step %d: %s", n+1, loseWords(names)))
+				p.Tell(fmt.Sprintf("it would stop before step %d: %s", n+1, p.loseWords(names)))
 				break
 			}
 		}
@@ -131,7 +134,7 @@ func (p *Pusher) Forward(ctx context.Context) (*steps.Worksheet, error) {
 			return sheet, ErrWrong
 		}
 		if names := p.mayLose(sheet, n); len(names) > 0 {
-			p.Report.stop(n, loseWords(names))
+			p.Report.stop(n, p.loseWords(names))
 			return sheet, ErrWrong
 		}
 		if s.Device != visit && !p.Visit(n, name) {

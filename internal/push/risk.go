@@ -8,13 +8,17 @@ import (
 
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
+	"ropeswing/core/observed"
+	"ropeswing/core/prefix"
 	"ropeswing/core/steps"
+	"ropeswing/internal/access"
 )
 
-// silent are the devices that were asked before anything was told, and did not answer.
-func (p *Pusher) silent() []model.DeviceID {
+// unsure are the devices of which it is not known what they are reached by: those that were asked before anything was told and did
+// not answer, and those that answered though by what is known they would not.
+func (p *Pusher) unsure() []model.DeviceID {
 	var all []model.DeviceID
-	for _, name := range p.Report.Silent {
+	for _, name := range slices.Concat(p.Report.Silent, p.unforeseen) {
 		if d, ok := p.w.Spec.DeviceNamed(name); ok {
 			all = append(all, d)
 		}
@@ -22,9 +26,38 @@ func (p *Pusher) silent() []model.DeviceID {
 	return all
 }
 
-// mayLose are the silent devices that a step may cut off. Of a device that did not answer nothing is known: it may be as planned,
-// or as it ever was, at an old address, in an old VLAN. So whatever a step takes away on a device that it hangs on, by the path
-// from the operator or by a segment of its own, may be what it is reached by. Those that are to be left are passed over.
+// notForeseen are the devices that were heard at an address of theirs which, as the network is known, the operator does not reach.
+func (p *Pusher) notForeseen(before *forward.Network, heard []*observed.Device) []string {
+	spec := before.Spec
+	if spec.Operator == model.None {
+		return nil
+	}
+	var all []string
+	for _, o := range heard {
+		d, ok := spec.DeviceNamed(o.Name)
+		if !ok || d == spec.Operator {
+			continue
+		}
+		if w, ok := p.way(d); !ok || beside(w) {
+			continue
+		}
+		reached := slices.ContainsFunc(prefix.Families[:], func(f prefix.Family) bool {
+			at := spec.MainAddress(d, f)
+			return at.IsValid() && forward.Ping(before, spec.Operator, netip.Addr{}, at, model.None).Verdict() != forward.Fails
+		})
+		if !reached {
+			all = append(all, o.Name)
+		}
+	}
+	return all
+}
+
+// beside tells whether a way leads to an address of its own, beside the plan's network.
+func beside(w access.Way) bool { return w.At != "" && !strings.HasPrefix(w.At, ":") }
+
+// mayLose are the devices that a step may cut off, of those of which it is not known what they are reached by. One that is silent may
+// be as planned, or as it ever was, at an old address, in an old VLAN. So whatever a step takes away on a device that it hangs on, by
+// the path from the operator or by a segment of its own, may be what it is reached by. Those that are to be left are passed over.
 func (p *Pusher) mayLose(sheet *steps.Worksheet, n int) []string {
 	s := &sheet.Steps[n]
 	if !slices.ContainsFunc(s.Sets, func(x steps.Set) bool { return x.Does() != steps.Adds }) {
@@ -32,7 +65,7 @@ func (p *Pusher) mayLose(sheet *steps.Worksheet, n int) []string {
 	}
 	spec := sheet.After.Spec
 	var names []string
-	for _, d := range p.silent() {
+	for _, d := range p.unsure() {
 		name := spec.Devices[d].Name
 		takes := func(x steps.Set) bool { return x.Does() != steps.Adds && p.hangsOn(sheet, n, d, &x) }
 		if d != s.Device && !slices.Contains(p.Leave, name) && slices.ContainsFunc(s.Sets, takes) {
@@ -85,12 +118,28 @@ func firstWord(text string) string {
 }
 
 // loseWords says why a step is not carried out, and the way out.
-func loseWords(names []string) string {
-	them := "it answers"
-	if len(names) > 1 {
-		them = "they answer"
+func (p *Pusher) loseWords(names []string) string {
+	var silent, answered []string
+	for _, name := range names {
+		if slices.Contains(p.unforeseen, name) {
+			answered = append(answered, name)
+		} else {
+			silent = append(silent, name)
+		}
 	}
-	return fmt.Sprintf("%s did not answer, and may be cut off by it: nothing is known of what is set there. Have %s first, at the address "+
-		"of now, or say --leave %s",
-		strings.Join(names, ", "), them, strings.Join(names, ","))
+	var parts []string
+	if len(silent) > 0 {
+		them := "it answers"
+		if len(silent) > 1 {
+			them = "they answer"
+		}
+		parts = append(parts, fmt.Sprintf("%s did not answer, and may be cut off by it: nothing is known of what is set there. Have %s first, "+
+			"at the address of now, or say --leave %s", strings.Join(silent, ", "), them, strings.Join(silent, ",")))
+	}
+	if len(answered) > 0 {
+		parts = append(parts, fmt.Sprintf("%s answers, though by what is known it would not, and may be cut off by it: something on the way "+
+			"is not as planned that no list shows, such as permits. Do it by hand, or say --leave %s",
+			strings.Join(answered, ", "), strings.Join(answered, ",")))
+	}
+	return strings.Join(parts, "; ")
 }

@@ -7,8 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"ropeswing/core/observed"
 	"ropeswing/core/steps"
 	"ropeswing/core/workspace"
+	"ropeswing/internal/access"
 )
 
 // Where a management subnet moves, whoever did not answer may be at its old address still: what that hangs on is not taken
@@ -44,6 +46,22 @@ devices:
 	assert.Empty(t, lost("sw", "sw"), "it is to be left")
 	assert.Empty(t, lost("x"), "its path goes by another port")
 	assert.Empty(t, lost("nobody"))
+
+	// One that answers, though by what is planned of permits it would not, may be cut off as well.
+	drops := workspace.FromText("c.plan.yaml", []byte(strings.Replace(before, "r: {is: router,", "r: {is: router, otherwise: drop,", 1)))
+	require.True(t, drops.Usable(), "%v", drops.Slips())
+	ways := map[string][]access.Way{"r": {{By: access.NETCONF}}, "sw": {{By: access.NETCONF}}, "x": {{By: access.NETCONF, At: "192.0.2.1:830"}}}
+	p := &Pusher{w: w, Shell: Shell{Ways: func(name string) []access.Way { return ways[name] }}}
+	heard := []*observed.Device{{Name: "r"}, {Name: "sw"}, {Name: "x"}, {Name: "op"}, {Name: "nobody"}}
+	assert.Equal(t, []string{"sw"}, p.notForeseen(drops.Predict().Network, heard), "r is reached, and x beside the network")
+	p.unforeseen = []string{"sw"}
+	stopped := ""
+	for n := range sheet.Steps {
+		if names := p.mayLose(sheet, n); len(names) > 0 {
+			stopped = p.loseWords(names)
+		}
+	}
+	assert.Contains(t, stopped, "sw answers, though by what is known it would not")
 }
 
 // Gear without a timer is not told what may cut somebody off.

@@ -125,13 +125,12 @@ const noWay = "the access file says no way by NETCONF, nor a gear file that says
 func (p *Pusher) canTell(sheet *steps.Worksheet, n int) (bool, string) {
 	s := &sheet.Steps[n]
 	w, ok := p.way(s.Device)
-	beside := w.At != "" && !strings.HasPrefix(w.At, ":") // an address of its own, beside the plan's network
 	switch {
 	case !ok:
 		return false, noWay
 	case s.Session == steps.Theirs:
 		return false, "somebody else runs it"
-	case s.Session == steps.AtConsole && !beside:
+	case s.Session == steps.AtConsole && !beside(w):
 		return false, "it is not reached before the step"
 	}
 	if _, _, _, why := p.edits(sheet, n, nil); why != "" {
