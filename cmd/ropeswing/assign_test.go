@@ -316,7 +316,7 @@ func TestNewMakesAPlanThatCanBeUsed(t *testing.T) {
 	r = run(t, dir, "new", "quays", "--from", "sheet.csv", "-w")
 	assert.Equal(t, 0, r.Code, r.Err)
 	for _, told := range []string{"the column 'Purpose' is taken for the name", "the column 'Owner' is not used",
-		"1 blank cells of the column 'Location' are as the row above has them", "'Guest WiFi' is called guest-wifi",
+		"1 blank cell of the column 'Location' is as the row above has it", "'Guest WiFi' is called guest-wifi",
 		"010.001.000.000/24 is taken for 10.1.0.0/24", "10.1.1.7/24 is an address in 10.1.1.0/24",
 		"links and loopbacks take their numbers from 10.255.252.0/22"} {
 		assert.Contains(t, r.Err, told)

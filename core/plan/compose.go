@@ -79,6 +79,14 @@ func Compose(s Start) []byte {
 			}
 		}
 	}
+	var devices strings.Builder
+	switch {
+	case v != nil:
+		v.compose(&devices)
+	case len(n.routers) > 0:
+		devices.WriteString("\ndevices:\n")
+		n.compose(&devices)
+	}
 	b.WriteString("\nsegments:\n")
 	width := 0
 	for _, x := range s.Segments {
@@ -110,7 +118,11 @@ func Compose(s Start) []byte {
 		if x.Note != "" {
 			keys = append(keys, "note: "+scalar(x.Note))
 		}
-		fmt.Fprintf(&b, "  %-*s {%s}\n", width+1, scalar(x.Name)+":", strings.Join(keys, ", "))
+		remark := ""
+		if a := x.Gateway; a.IsValid() && !hasWord(devices.String(), address(a)) {
+			remark = fmt.Sprintf("   # its gateway is to be %s, which no device has yet", a)
+		}
+		fmt.Fprintf(&b, "  %-*s {%s}%s\n", width+1, scalar(x.Name)+":", strings.Join(keys, ", "), remark)
 	}
 	for _, l := range n.links {
 		from := ""
@@ -119,14 +131,8 @@ func Compose(s Start) []byte {
 		}
 		fmt.Fprintf(&b, "  %-*s {point-to-point: true%s}\n", width+1, l.name+":", from)
 	}
-	if v != nil {
-		v.compose(&b)
-		return []byte(b.String())
-	}
-	if len(n.routers) > 0 {
-		b.WriteString("\ndevices:\n")
-		n.compose(&b)
-		return []byte(b.String())
+	if devices.Len() > 0 {
+		return []byte(b.String() + devices.String())
 	}
 	b.WriteString("\ndevices: # add routers and switches before 'ropeswing assign -w': their addresses count on top of the hosts\n")
 	example := "SEGMENT"
@@ -136,6 +142,11 @@ func Compose(s Start) []byte {
 	fmt.Fprintf(&b, "  # edge: {is: router, loopback: true, interfaces: {lan0: {segment: %s}}}\n", scalar(example))
 	fmt.Fprintf(&b, "  # desk: {is: host, interfaces: {port: {segment: %s, address: 10}}}\n", scalar(example))
 	return []byte(b.String())
+}
+
+// hasWord tells whether a text has a word, which ends there.
+func hasWord(text, word string) bool {
+	return slices.ContainsFunc([]string{",", "}", "]", "\n"}, func(end string) bool { return strings.Contains(text, word+end) })
 }
 
 // startNetwork is the devices of a new plan.

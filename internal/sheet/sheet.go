@@ -107,7 +107,11 @@ func Read(text []byte, fields []Field, ask Asker) (*Sheet, error) {
 	}
 	for _, f := range fields {
 		if n := filled[f.Name]; n > 0 {
-			s.Told = append(s.Told, fmt.Sprintf("%d blank cells of the column '%s' are as the row above has them", n, s.Headings[f.Name]))
+			cells := fmt.Sprintf("%d blank cells of the column '%s' are", n, s.Headings[f.Name])
+			if n == 1 {
+				cells = fmt.Sprintf("1 blank cell of the column '%s' is", s.Headings[f.Name])
+			}
+			s.Told = append(s.Told, cells+" as the row above has it")
 		}
 	}
 	return s, nil

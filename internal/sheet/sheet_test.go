@@ -31,7 +31,7 @@ func TestHeadingsOfTheirOwn(t *testing.T) {
 		{"tabs, and blanks that mean as above", "Location\tname\nNorth\ta\n\tb\n",
 			[]map[string]string{{"site": "North", "name": "a"}, {"site": "North", "name": "b"}},
 			[]string{"columns are parted by tabs", "the column 'Location' is taken for the site",
-				"1 blank cells of the column 'Location' are as the row above has them"}},
+				"1 blank cell of the column 'Location' is as the row above has it"}},
 		{"a network is a subnet where subnets stand in it", "Network,Purpose\n10.1.0.0,a\n",
 			[]map[string]string{{"prefix": "10.1.0.0", "name": "a"}},
 			[]string{"the column 'Purpose' is taken for the name", "the column 'Network' is taken for the prefix"}},

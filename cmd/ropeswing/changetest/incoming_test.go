@@ -56,7 +56,7 @@ func TestASpreadsheetComesIn(t *testing.T) {
 	r := run(t, dir, "new", "piers", "--from", "nets.csv", "--devices", "devices.tsv", "--cables", "cables.csv", "-w")
 	require.Equal(t, 0, r.Code, r.Err)
 	for _, told := range []string{"nets.csv: columns are parted by semicolons", "nets.csv: the column 'Owner' is not used",
-		"nets.csv: 50 blank cells of the column 'Location' are as the row above has them",
+		"nets.csv: 50 blank cells of the column 'Location' are as the row above has it",
 		"nets.csv: line 4: 010.000.001.000 is taken for 10.0.1.0",
 		"devices.tsv: columns are parted by tabs", "devices.tsv: the column 'Building' is taken for the site",
 		"devices.tsv: line 4: 'P0 till' is called p0-till", "devices.tsv: line 5: 10.0.003.30 is taken for 10.0.3.30",
