@@ -19,6 +19,9 @@ var values = map[string]string{
 // optionError says what is wrong with an option as it was given, and what was likely meant.
 func optionError(cmd *cobra.Command, err error) error {
 	path := cmd.CommandPath()
+	if words := cmd.Flags().Args(); len(words) > 0 && cmd.HasAvailableSubCommands() { // the slip is in the word before it
+		return unknownCommand(cmd, words[0])
+	}
 	var (
 		unknown *pflag.NotExistError
 		missing *pflag.ValueRequiredError

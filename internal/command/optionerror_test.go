@@ -35,3 +35,14 @@ func TestErrorsOfOptionsAreInOurWords(t *testing.T) {
 	walk(root)
 	require.Greater(t, seen, 200)
 }
+
+// Of a word that is no command, with options behind it, the word is what is said to be wrong.
+func TestTheSlipIsInTheWordBeforeTheOption(t *testing.T) {
+	for _, x := range [][]string{{"chekc", "-o", "json"}, {"chekc", "--nosuch"}, {"show", "rotues", "--nosuch"}, {"export", "tmeplate", "--nosuch"}} {
+		root := (&app{out: io.Discard, err: io.Discard, getenv: func(string) string { return "" }}).root("")
+		root.SetArgs(x)
+		err := root.Execute()
+		require.Error(t, err)
+		assert.Contains(t, err.Error(), "did you mean 'ropeswing ", x)
+	}
+}

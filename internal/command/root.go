@@ -295,6 +295,7 @@ var said = map[string]string{
 	"nat": "show translations", "acl": "show permits", "acls": "show permits",
 	"topology": "draw wires", "diagram": "draw subnets", "picture": "draw subnets", "simulate": "rehearse", "lab": "rehearse",
 	"schema": "export schema", "manual": "man", "dns": "export zones",
+	"release": "assign --release", "retire": "assign --release", "hosts": "export hosts", "zones": "export zones", "undo": "push --take-back",
 }
 
 // elsewhere is the command that does what a word asks for: the list of that name, or what the
