@@ -22,7 +22,8 @@ type Told interface {
 	Running() (*observed.Device, error)
 	Prepare(edit []byte) error
 	PutInForce(edit []byte, within time.Duration, persist string) error
-	Confirm(persist string) error
+	Confirm(persist string, sent int) error
+	Number() int // of the session
 	TakeBack(persist string, undo []byte) error
 	Save() error
 	AtOnce() bool   // what is sent runs at once, and no timer takes it back
@@ -161,6 +162,9 @@ func (t *Console) Drop() { t.client.Close() }
 // AtOnce implements Told.
 func (t *Console) AtOnce() bool { return t.Arm == "" }
 
+// Number implements Told: the session at a console has none.
+func (t *Console) Number() int { return 0 }
+
 // Whole implements Told: only gear that forgets what was typed leaves nothing of a change that it refuses.
 func (t *Console) Whole() bool { return len(t.Forget) > 0 }
 
@@ -227,7 +231,7 @@ func (t *Console) typed(edit []byte) error {
 }
 
 // Confirm implements Told.
-func (t *Console) Confirm(string) error {
+func (t *Console) Confirm(string, int) error {
 	if t.Stay == "" {
 		return nil
 	}

@@ -42,6 +42,7 @@ type Session struct {
 	chunked      bool
 	count        int
 	dropped      bool
+	number       int // by which the server knows it; 0 where it does not say
 	Capabilities []string
 }
 
@@ -89,10 +90,12 @@ func (s *Session) begin() (err error) {
 	}
 	var said struct {
 		Capabilities []string `xml:"capabilities>capability"`
+		Number       int      `xml:"session-id"`
 	}
 	if err := xml.Unmarshal(text, &said); err != nil || len(said.Capabilities) == 0 {
 		return &Failure{Reason: NotRead, Err: errors.New("its greeting is none of NETCONF")}
 	}
+	s.number = said.Number
 	for _, c := range said.Capabilities {
 		s.Capabilities = append(s.Capabilities, strings.TrimSpace(c))
 	}

@@ -185,7 +185,7 @@ devices:
 	first.Close()
 	second := tell()
 	defer second.Close()
-	require.NoError(t, second.Confirm("word"), "another session confirms")
+	require.NoError(t, second.Confirm("word", 0), "another session confirms")
 
 	r := ask(t, o, live.Target{Name: "middle", Ways: []access.Way{way}})[0]
 	require.NotNil(t, r.Device, "%v", r.Failures)
@@ -200,7 +200,7 @@ devices:
 	other.Interfaces[1].Addresses = []observed.Address{{Prefix: netip.MustParsePrefix("192.0.2.130/25")}}
 	edit, _ = wire.Edit(planned, &other, nil)
 	require.NoError(t, second.Commit(edit, time.Minute, "other"))
-	require.NoError(t, second.Confirm("other"))
+	require.NoError(t, second.Confirm("other", 0))
 	d, err = second.Running()
 	require.NoError(t, err)
 	assert.Equal(t, other.Interfaces[1].Addresses, d.Interfaces[1].Addresses)
@@ -220,7 +220,7 @@ devices:
 			`<destination-prefix>198.51.100.0/24</destination-prefix><next-hop><next-hop-address>192.0.2.131</next-hop-address></next-hop>`+
 			`</route></ipv4></static-routes>`)
 	require.NoError(t, second.Commit([]byte(raw), time.Minute, "raw"))
-	require.NoError(t, second.Confirm("raw"))
+	require.NoError(t, second.Confirm("raw", 0))
 	there, err := second.Running()
 	require.NoError(t, err)
 	require.Len(t, there.Instances, 1)
@@ -237,7 +237,7 @@ devices:
 		routes int
 	}{{edit, 2}, {undo, 1}} {
 		require.NoError(t, second.Commit(change.edit, time.Minute, "main"))
-		require.NoError(t, second.Confirm("main"))
+		require.NoError(t, second.Confirm("main", 0))
 		now, err := second.Running()
 		require.NoError(t, err)
 		require.Len(t, now.Instances, 1, "no second instance beside it")

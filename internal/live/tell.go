@@ -5,6 +5,7 @@ import (
 	"encoding/xml"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -142,12 +143,24 @@ func escaped(text string) string {
 	return b.String()
 }
 
-// Confirm confirms a commit.
-func (t *Teller) Confirm(persist string) error {
+// Number is that of the session, by which another may end it; 0 where it has none.
+func (s *Session) Number() int { return s.number }
+
+// Confirm confirms a commit that was sent in a session of that number. Where that one is no longer heard from here, the server may
+// still wait for it, and it holds what it had locked: it is ended.
+func (t *Teller) Confirm(persist string, sent int) error {
 	if t.Direct {
 		return nil
 	}
-	_, err := t.Ask("<commit><persist-id>" + escaped(persist) + "</persist-id></commit>")
+	words := "<commit><persist-id>" + escaped(persist) + "</persist-id></commit>"
+	_, err := t.Ask(words)
+	var refused *yang.Refusal
+	if errors.As(err, &refused) && slices.Contains([]string{"in-use", "lock-denied"}, refused.Tag) && sent != 0 && sent != t.number {
+		if _, e := t.Ask(fmt.Sprintf("<kill-session><session-id>%d</session-id></kill-session>", sent)); e != nil {
+			return errors.Join(err, e)
+		}
+		_, err = t.Ask(words)
+	}
 	return err
 }
 

@@ -28,6 +28,7 @@ type change struct {
 	last  bool             // what runs is saved behind it
 
 	leaves bool   // the session ends with it
+	sent   int    // the number of the session it was sent in
 	before string // the digest of what is there; "" where it need not differ behind it
 }
 
@@ -40,6 +41,7 @@ func (p *Pusher) change(ctx context.Context, t live.Told, c change) error {
 		return fmt.Errorf("the journal cannot be written, and nothing was sent: %w", err)
 	}
 	begun := time.Now()
+	c.sent = t.Number()
 	err := t.Prepare(c.edit)
 	if err == nil {
 		err = p.inForce(t, c)
@@ -207,7 +209,7 @@ func (p *Pusher) confirmed(ctx context.Context, c change) error {
 			err = p.note(c.entry, files.Confirming, "")
 		}
 		if err == nil {
-			err = t.Confirm(c.entry.Persist)
+			err = t.Confirm(c.entry.Persist, c.sent)
 		}
 	}
 	if err != nil {

@@ -197,6 +197,11 @@ func (s *server) serve(ctx context.Context, rw io.ReadWriteCloser) {
 func (s *server) gone(id int) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
+	s.forget(id)
+}
+
+// forget is gone for who has the server for itself.
+func (s *server) forget(id int) {
 	delete(s.sessions, id)
 	for store, holder := range s.locks {
 		if holder == id {
@@ -407,6 +412,7 @@ func (x *session) do(r *yang.Node) (string, error) {
 			return "", yang.Refused("invalid-value", "/rpc/kill-session/session-id", "there is no other session %d", id)
 		}
 		end()
+		x.forget(id) // its locks are free before the answer (RFC 6241 §7.9)
 		return "", nil
 	case "get-schema":
 		return x.schema(r)

@@ -156,7 +156,11 @@ exit 0
 	require.Empty(t, silent, about)
 	left, silent := read("left")
 	assert.Empty(t, silent, "somebody is lost: %s", about)
-	switch code := strings.TrimSpace(text("code")); {
+	code := strings.TrimSpace(text("code"))
+	if code != "0" {
+		t.Logf("%d: %q stopped:\n%s", n, changes, text("push"))
+	}
+	switch {
 	case code == "0":
 		assert.Empty(t, left, "it said that all is done: %s", about)
 		assert.Contains(t, text("next"), "nothing needs to be sent", about)
