@@ -22,6 +22,7 @@ type class struct {
 	world   bool                      // everything beyond the plan
 	forced  map[model.DeviceID]forced // devices whose written routes decide, and are other than would be derived
 	writes  map[model.DeviceID]forced // all whose written routes decide
+	said    map[model.DeviceID]forced // of forced, as others may look at it while the classes are worked out side by side
 
 	link      bool  // of a link between routers, or to the world
 	wanted    bool  // somebody is to reach it

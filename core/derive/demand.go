@@ -315,7 +315,7 @@ func (a *answer) mayHave(x demanded) bool {
 	if x.step == none || l.isOwner(x.device) {
 		return true // it is on the link
 	}
-	if f, written := l.forced[x.device]; written {
+	if f, written := l.said[x.device]; written {
 		return len(f.steps) > 0 && f.steps[0] == x.step
 	}
 	if !a.g.derives(a.wanted, x.device) || l.nearest != nil && (!a.wanted.Links || l.nearest[x.device] != x.step) {
@@ -440,7 +440,7 @@ func (a *answer) settleLinks() {
 		of := *l
 		l.options, l.ends, l.demanded = nil, nil, false
 		for _, d := range ends {
-			c := class{id: classID(len(a.classes)), owners: of.owners, several: of.several, link: true, forced: of.forced, writes: of.writes,
+			c := class{id: classID(len(a.classes)), owners: of.owners, several: of.several, link: true, forced: of.forced, said: of.said, writes: of.writes,
 				behind: none, home: of.home, outside: of.outside, demanded: true, base: of.base}
 			put(&c, of.wants[d])
 			for _, i := range a.g.spec.InterfacesOf(d) {

@@ -224,16 +224,20 @@ func (a *answer) derive() {
 			c.nearest = x.first
 		}
 	})
-	for _, first := range []bool{true, false} {
-		a.each(func(c *class, w *toWork) {
-			if is := c.id == a.common || c.world; is == first && (c.wanted || is) {
-				a.work(c, w)
-			}
-		})
-		if first {
-			a.joinWorld(newToWork(a))
+	a.settle()
+	isCommon := func(c *class) bool { return c.id == a.common || c.world }
+	a.each(func(c *class, w *toWork) {
+		if isCommon(c) {
+			a.work(c, w)
 		}
-	}
+	})
+	a.joinWorld(newToWork(a))
+	a.each(func(c *class, w *toWork) {
+		if !isCommon(c) && c.wanted {
+			a.work(c, w)
+		}
+	})
+	a.settle()
 	a.need = a.findNeed()
 	a.demandRoutes(newToWork(a))
 	a.settleLinks()
@@ -260,6 +264,13 @@ func (a *answer) derive() {
 	a.prove()
 	a.loosen()
 	a.need = a.findNeed()
+}
+
+// settle notes what of the written routes decides, for all to look at until the next time: a class that is worked out tries without.
+func (a *answer) settle() {
+	for id := range a.classes {
+		a.classes[id].said = a.classes[id].forced
+	}
 }
 
 // work works out what everybody does with a class. Where what is written on some

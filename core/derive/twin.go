@@ -48,7 +48,7 @@ func (a *answer) twin(of *answer) ([]classID, bool) {
 	}
 	for id := range a.classes {
 		x, y := &a.classes[id], &of.classes[like[id]]
-		x.forced, x.cost, x.first, x.options, x.ends, x.gaveUp = y.forced, y.cost, y.first, y.options, y.ends, y.gaveUp
+		x.forced, x.said, x.cost, x.first, x.options, x.ends, x.gaveUp = y.forced, y.said, y.cost, y.first, y.options, y.ends, y.gaveUp
 		x.behind, x.either, x.wants, x.sound, x.nearest = y.behind, y.either, y.wants, y.sound, y.nearest
 		if x.link && !x.wanted {
 			x.options, x.ends = nil, nil // they are made of what watches need

@@ -99,7 +99,7 @@ func pushLogOf(plan files.Found) string {
 	return strings.TrimSuffix(plan.Path, strings.TrimPrefix(files.PlanPattern, "*")) + ".push.jsonl"
 }
 
-// askElsewhere asks those of whom nothing was heard at the addresses that they had, and puts in what came of it.
+// askElsewhere asks those of whom nothing was heard, or nothing that is known to be of them, at the addresses that they had, and puts in what came of it.
 func (a *app) askElsewhere(ctx context.Context, w *workspace.Workspace, targets []live.Target, results []live.Result,
 	o live.Options) error {
 	var again []live.Target
@@ -108,7 +108,7 @@ func (a *app) askElsewhere(ctx context.Context, w *workspace.Workspace, targets 
 	var had func(string) []oldAddress
 	for i := range results {
 		ways := slices.DeleteFunc(slices.Clone(targets[i].Ways), func(w access.Way) bool { return w.At != "" && !strings.HasPrefix(w.At, ":") })
-		if len(ways) == 0 || !results[i].Unheard() {
+		if len(ways) == 0 || !results[i].Unmet() {
 			continue
 		}
 		if had == nil {

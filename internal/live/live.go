@@ -76,6 +76,14 @@ func (r *Result) Unheard() bool {
 	return r.Device == nil && !slices.ContainsFunc(r.Failures, func(f Failure) bool { return f.Reason != Unreached && f.Reason != NoAddress })
 }
 
+// Unmet reports whether nothing was heard of a device at an address, or only from somebody whose host key is not known there: who
+// that is is not known.
+func (r *Result) Unmet() bool {
+	return r.Device == nil && !slices.ContainsFunc(r.Failures, func(f Failure) bool {
+		return f.Reason != Unreached && f.Reason != NoAddress && f.Reason != NewKey
+	})
+}
+
 // Options say how to ask.
 type Options struct {
 	Access   *access.Access

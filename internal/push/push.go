@@ -114,8 +114,8 @@ func (p *Pusher) Forward(ctx context.Context) (*steps.Worksheet, error) {
 	}
 	if !p.Write {
 		for n := range sheet.Steps {
-			if names := p.mayLose(sheet, n); len(names) > 0 {
-				p.Tell(fmt.Sprintf("it would stop before step %d: %s", n+1, p.loseWords(names)))
+			if why := p.stops(sheet, n); why != "" {
+				p.Tell(fmt.Sprintf("it would stop before step %d: %s", n+1, why))
 				break
 			}
 		}
@@ -133,8 +133,8 @@ func (p *Pusher) Forward(ctx context.Context) (*steps.Worksheet, error) {
 			p.Report.stop(n, "do it by hand, then push again: "+p.Report.Steps[n].Why)
 			return sheet, ErrWrong
 		}
-		if names := p.mayLose(sheet, n); len(names) > 0 {
-			p.Report.stop(n, p.loseWords(names))
+		if why := p.stops(sheet, n); why != "" {
+			p.Report.stop(n, why)
 			return sheet, ErrWrong
 		}
 		if s.Device != visit && !p.Visit(n, name) {

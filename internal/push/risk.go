@@ -9,7 +9,6 @@ import (
 	"ropeswing/core/forward"
 	"ropeswing/core/model"
 	"ropeswing/core/observed"
-	"ropeswing/core/prefix"
 	"ropeswing/core/steps"
 	"ropeswing/internal/access"
 )
@@ -41,15 +40,54 @@ func (p *Pusher) notForeseen(before *forward.Network, heard []*observed.Device) 
 		if w, ok := p.way(d); !ok || beside(w) {
 			continue
 		}
-		reached := slices.ContainsFunc(prefix.Families[:], func(f prefix.Family) bool {
-			at := spec.MainAddress(d, f)
-			return at.IsValid() && forward.Ping(before, spec.Operator, netip.Addr{}, at, model.None).Verdict() != forward.Fails
-		})
-		if !reached {
+		if !isReached(before, d) {
 			all = append(all, o.Name)
 		}
 	}
 	return all
+}
+
+// isReached tells whether the operator reaches a device at any address it has, as a network is known.
+func isReached(net *forward.Network, d model.DeviceID) bool {
+	spec := net.Spec
+	return slices.ContainsFunc(spec.InterfacesOf(d), func(id model.InterfaceID) bool {
+		return slices.ContainsFunc(spec.Interfaces[id].Addresses, func(a model.Address) bool {
+			return forward.Ping(net, spec.Operator, netip.Addr{}, a.Addr(), model.None).Verdict() != forward.Fails
+		})
+	})
+}
+
+// cutsOff are the devices that are reached before a step and not behind it, and at which a later step is to be carried out that
+// nobody could then log in for. Those that are to be left are passed over.
+func (p *Pusher) cutsOff(sheet *steps.Worksheet, n int) []string {
+	var names []string
+	if p.w.Spec.Operator == model.None {
+		return nil
+	}
+	for m := n + 1; m < len(sheet.Steps); m++ {
+		later := &sheet.Steps[m]
+		d := later.Device
+		name := sheet.After.Spec.Devices[d].Name
+		if later.Session != steps.AtConsole || d == sheet.Steps[n].Device || slices.Contains(p.Leave, name) || slices.Contains(names, name) {
+			continue
+		}
+		if w, ok := p.way(d); ok && !beside(w) && isReached(sheet.Network(n), d) && !isReached(sheet.Network(n+1), d) {
+			names = append(names, name)
+		}
+	}
+	return names
+}
+
+// stops says why a step is not carried out for the sake of others, and the way out; "" where nothing speaks against it.
+func (p *Pusher) stops(sheet *steps.Worksheet, n int) string {
+	if names := p.mayLose(sheet, n); len(names) > 0 {
+		return p.loseWords(names)
+	}
+	if names := p.cutsOff(sheet, n); len(names) > 0 {
+		return fmt.Sprintf("%s would be cut off by it, and has a later step to be carried out there, that nobody could then log in for. Do "+
+			"that step first, at its console, or say --leave %s", strings.Join(names, ", "), strings.Join(names, ","))
+	}
+	return ""
 }
 
 // beside tells whether a way leads to an address of its own, beside the plan's network.

@@ -174,7 +174,8 @@ func TestANameServerIsFed(t *testing.T) {
 		for _, i := range d.list("interfaces") {
 			for _, a := range i.list("addresses") {
 				if !a.is("leased") && !a.is("advertised") && !a.is("link_local") && d.text("is") != "world" {
-					if at := netip.MustParseAddr(a.text("address")); !a.is("shared") || strings.HasSuffix(theirs[at], d.text("device")) {
+					at := netip.MustParseAddr(a.text("address"))
+					if !a.is("shared") || strings.HasSuffix(theirs[at], d.text("device")) {
 						ours[at] = d.text("device") // of a shared one either of those who have it
 					}
 				}
@@ -183,7 +184,8 @@ func TestANameServerIsFed(t *testing.T) {
 	}
 	assert.Greater(t, len(ours), 20)
 	for a, device := range ours {
-		assert.True(t, theirs[a] == device || strings.HasSuffix(theirs[a], "."+device), "%s is %s's, and %q in the hosts file", a, device, theirs[a])
+		assert.True(t, theirs[a] == device || strings.HasSuffix(theirs[a], "."+device), "%s is %s's, and %q in the hosts file",
+			a, device, theirs[a])
 	}
 	for a, name := range theirs {
 		assert.NotEmpty(t, ours[a], "%s (%s) is in the hosts file only", a, name)
