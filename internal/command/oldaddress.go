@@ -99,7 +99,8 @@ func pushLogOf(plan files.Found) string {
 	return strings.TrimSuffix(plan.Path, strings.TrimPrefix(files.PlanPattern, "*")) + ".push.jsonl"
 }
 
-// askElsewhere asks those of whom nothing was heard, or nothing that is known to be of them, at the addresses that they had, and puts in what came of it.
+// askElsewhere asks those of whom nothing was heard, or nothing that is known to be of them, at the addresses that they had,
+// and puts in what came of it.
 func (a *app) askElsewhere(ctx context.Context, w *workspace.Workspace, targets []live.Target, results []live.Result,
 	o live.Options) error {
 	var again []live.Target
