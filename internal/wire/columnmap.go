@@ -2,6 +2,7 @@ package wire
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"maps"
@@ -190,6 +191,8 @@ type mapping struct {
 	row    []string
 	line   int    // of the row
 	last   string // what was in the cell that repeats
+
+	nobodys []observed.Part // that rows tell of which do not say which device they are of
 }
 
 // ReadMapped reads a text by a column map.
@@ -213,6 +216,9 @@ func ReadMapped(text []byte, m *ColumnMap, device string) (*Reading, error) {
 	}
 	if len(x.Devices) == 0 {
 		return nil, errors.New("nothing in it is a table of the map's: none of its headings stands there")
+	}
+	for _, d := range x.Devices {
+		d.Doubt(x.nobodys...)
 	}
 	return x.Reading, x.check()
 }
@@ -351,9 +357,12 @@ func (x *mapping) finish() error {
 		row[field] = word(field, read[field], x.table.Words[field], x.m.Nothing)
 	}
 	name := row["device"]
-	if name == "" {
-		name = x.device
+	if _, named := x.table.Fields["device"]; named && name == "" {
+		x.nobodys = append(x.nobodys, partsOf(columns)...)
+		x.unread(x.line, strings.Join(cells, "  "), "it does not say which device it is of")
+		return nil
 	}
+	name = cmp.Or(name, x.device)
 	d, err := x.of(name)
 	if err != nil {
 		return err

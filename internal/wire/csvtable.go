@@ -2,6 +2,7 @@ package wire
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -71,9 +72,18 @@ func (r *Reading) readCSV(text []byte, device string) error {
 			return fmt.Errorf("line 1: the column %s stands there twice", heading[i])
 		}
 	}
+	named, nobodys := slices.Contains(heading, "device"), false
 	for rows := 0; ; rows++ {
 		cells, err := in.Read()
 		if errors.Is(err, io.EOF) {
+			if nobodys && len(r.Devices) == 0 {
+				return errors.New("no row says which device it is of: fill in the column device, or leave it out")
+			}
+			for _, d := range r.Devices {
+				if nobodys { // the row may be of any of them
+					d.Doubt(partsOf(heading)...)
+				}
+			}
 			if rows > 0 {
 				return nil
 			}
@@ -95,9 +105,12 @@ func (r *Reading) readCSV(text []byte, device string) error {
 			}
 		}
 		name := row["device"]
-		if name == "" {
-			name = device
+		if named && name == "" {
+			nobodys = true
+			r.unread(line, strings.Join(cells, ","), "it does not say which device it is of")
+			continue
 		}
+		name = cmp.Or(name, device)
 		d, err := r.of(name)
 		if err != nil {
 			return fmt.Errorf("line %d: %w", line, err)
