@@ -18,8 +18,8 @@ import (
 	"ropeswing/internal/wire"
 )
 
-// mostRows is how many rows one device may tell: of more, what is told is taken for no answer.
-const mostRows = 250_000
+// mostRows is how many rows one device may tell, which take some 60 MB: of more, what is told is taken for no answer.
+const mostRows = 100_000
 
 var authBy = map[string]gosnmp.SnmpV3AuthProtocol{"": gosnmp.SHA256, "sha1": gosnmp.SHA, "sha224": gosnmp.SHA224, "sha256": gosnmp.SHA256,
 	"sha384": gosnmp.SHA384, "sha512": gosnmp.SHA512}
