@@ -24,7 +24,8 @@ func TestARowOfNobodyMakesNoDevice(t *testing.T) {
 	r, err = wire.Read([]byte("interface,admin\ne0,up\n"), "csv", "found")
 	require.NoError(t, err)
 	assert.Equal(t, "found", r.Devices[0].Name, "without such a column the file is of one device")
-	m, err := wire.ReadMap([]byte("ropeswing-map: 1\ntables: [{heading: [WHO, PORT, IS], fields: {device: WHO, interface: PORT, admin: IS}}]\n"))
+	m, err := wire.ReadMap([]byte("ropeswing-map: 1\n" +
+		"tables: [{heading: [WHO, PORT, IS], fields: {device: WHO, interface: PORT, admin: IS}}]\n"))
 	require.NoError(t, err)
 	r, err = m.ReadText([]byte("WHO   PORT  IS\nr2    e0    up\n      e1    up\n"), "found")
 	require.NoError(t, err)

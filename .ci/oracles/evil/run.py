@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
 """Devices that behave badly, asked by 'observe --live'. Usage: run.py PROGRAM CHECKOUT [MODE…]
-CHECKOUT is the project's own folder: the server (main.go) is built with its modules, the demo written by PROGRAM. Loopback only.
+CHECKOUT is the project's own folder: the server (server.go.txt) is built with its modules, the demo written by PROGRAM. Loopback only.
 QUICK=1 leaves out the kinds that are slow by their nature, as who drips or falls silent. One line a kind: exit code, seconds, MB at most, files kept, flags. CTL raw control characters, SECRET told, PANIC, EXTRA files; TIME over 200 s; MEM over 300 MB.
 Whether a state kept is what was said is for the reader: 'ok', 'dup', 'l-multi', 'snmp …' must not keep what nobody said of quay-edge."""
 import os, re, resource, shutil, subprocess, sys, tempfile, time
@@ -9,7 +9,7 @@ prog, checkout, only = os.path.abspath(sys.argv[1]), os.path.abspath(sys.argv[2]
 here = os.path.dirname(os.path.abspath(__file__)); W = tempfile.mkdtemp()
 BAD = re.compile('[\x00-\x08\x0b-\x1f\x7f-\x9f\u200e\u200f\u202a-\u202e\u2066-\u2069\u2028\u2029\u2060-\u2065\u206a-\u206f\ufeff]')
 subprocess.run([prog, 'demo', '--dir', f'{W}/demo'], stdout=subprocess.DEVNULL)
-src = f'{W}/src'; os.makedirs(f'{src}/evil'); shutil.copy(f'{here}/main.go', f'{src}/evil/main.go')
+src = f'{W}/src'; os.makedirs(f'{src}/evil'); shutil.copy(f'{here}/server.go.txt', f'{src}/evil/main.go')
 for f in ('go.mod', 'go.sum'): shutil.copy(f'{checkout}/{f}', src)
 subprocess.run(['go', 'build', '-o', f'{W}/evil', './evil'], cwd=src, check=True, env={**os.environ, 'GOFLAGS': '-mod=mod'})
 S = [subprocess.Popen([f'{W}/evil', f'{W}/tcp'], stdout=subprocess.PIPE), subprocess.Popen([sys.executable, f'{here}/snmp.py', f'{W}/udp'], stdout=subprocess.PIPE)]
