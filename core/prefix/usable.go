@@ -1,6 +1,7 @@
 package prefix
 
 import (
+	"encoding/binary"
 	"math/big"
 	"net/netip"
 )
@@ -123,16 +124,23 @@ func RoleOf(p netip.Prefix, a netip.Addr) Role {
 	if !p.Contains(a) {
 		return Outside
 	}
+	if a.Is4() { // by its bits alone: every step of every path asks this
+		b := a.As4()
+		host := uint32(uint64(1)<<(32-p.Bits()) - 1)
+		switch own := binary.BigEndian.Uint32(b[:]) & host; {
+		case host <= 1:
+			return UsableAddress
+		case own == 0:
+			return SubnetAddress
+		case own == host:
+			return BroadcastRole
+		}
+		return UsableAddress
+	}
 	if _, ok := Position(p, a); ok {
 		return UsableAddress
 	}
-	first := p.Masked().Addr() == a
-	switch {
-	case first && a.Is4():
-		return SubnetAddress
-	case a.Is4():
-		return BroadcastRole
-	case first:
+	if p.Masked().Addr() == a {
 		return RouterAnycast
 	}
 	return ReservedAnycast

@@ -83,12 +83,16 @@ func (w *along) follow(from, to *End, place int32) (arrives, sure bool) {
 		if !address.IsValid() {
 			address = to.Address
 		}
-		receivers := slices.DeleteFunc(slices.Clone(forward.Receivers(net, hop.Out, address)),
-			func(id model.InterfaceID) bool { return id == hop.Out })
-		if len(receivers) != 1 {
-			return false, len(receivers) == 0
+		receivers, others := forward.Receivers(net, hop.Out, address), 0
+		for _, id := range receivers {
+			if id != hop.Out {
+				in = id
+				others++
+			}
 		}
-		in = receivers[0]
+		if others != 1 {
+			return false, others == 0
+		}
 		device = net.Spec.Interfaces[in].Device
 		view = net.For(device, in)
 	}

@@ -49,6 +49,12 @@ func (a *app) review(o *comparison) error {
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
 	defer stop()
+	steps := make(chan string, 1) // worked out beside all else: each leaves a core idle at times
+	if a.format == formatTable || a.format == formatMarkdown || a.format == formatJSON {
+		go func() { steps <- stepsInALine(before, after) }()
+	} else {
+		steps <- ""
+	}
 	asked := a.busy("asking everybody in both plans")
 	r, err := review.Of(ctx, before, after)
 	asked()
@@ -56,10 +62,14 @@ func (a *app) review(o *comparison) error {
 		return errInterrupted
 	}
 	inALine := ""
-	if a.format == formatTable || a.format == formatMarkdown || a.format == formatJSON {
-		ordered := a.busy("working out the steps")
-		inALine = a.stepsInALine(before, after)
-		ordered()
+	ordered := a.busy("working out the steps")
+	select {
+	case inALine = <-steps:
+	case <-ctx.Done():
+		err = errInterrupted
+	}
+	if ordered(); err != nil {
+		return err
 	}
 	v := view.NewReview(r, "predicted from both plans", words, inALine, next)
 	v.Renamed = revise.RenamedWords(renamed, w.Spec)
@@ -86,7 +96,7 @@ const mostStepped = 150
 
 // stepsInALine says how many steps lead from one plan to another, and what fails in between; "" where nobody sits anywhere, or where
 // there is very much to do.
-func (a *app) stepsInALine(before, after *workspace.Workspace) string {
+func stepsInALine(before, after *workspace.Workspace) string {
 	if after.Spec.Operator == model.None {
 		return ""
 	}
