@@ -7,11 +7,13 @@ import (
 	"io"
 	"net"
 	"net/netip"
+	"runtime"
 	"slices"
 	"sync"
 	"syscall"
 	"time"
 
+	"golang.org/x/sync/errgroup"
 	"golang.org/x/sys/unix"
 
 	"ropeswing/core/model"
@@ -79,13 +81,29 @@ func (l *Lab) Require(ctx context.Context, progress func(done, all int)) ([]Requ
 			}
 			l.Settled(MostSettling)
 		}
-		for _, i := range s.of {
-			if err := l.require(&all[i], pairs[i]); err != nil {
-				return all, err
-			}
+		if err := l.requireAll(s.of, all, pairs); err != nil {
+			return all, err
 		}
 	}
 	return all, nil
+}
+
+// requireAll asks the pairs of some requirements in the present state, side by side: mostly they wait. Those for whom
+// somebody listens at a port take turns, since two cannot listen at one.
+func (l *Lab) requireAll(of []int, all []Requirement, pairs [][]verify.Pair) error {
+	var group errgroup.Group
+	group.SetLimit(4 * runtime.NumCPU()) // more, and each would wait for the others' answers
+	listening := map[model.Protocol]*sync.Mutex{model.TCP: {}, model.UDP: {}}
+	for _, i := range of {
+		group.Go(func() error {
+			if turn := listening[all[i].Of.Over.Protocol]; turn != nil {
+				turn.Lock()
+				defer turn.Unlock()
+			}
+			return l.require(&all[i], pairs[i])
+		})
+	}
+	return group.Wait()
 }
 
 // state is what is out of order while some requirements are to hold.
@@ -209,17 +227,22 @@ func (l *Lab) passes(p verify.Pair, through []model.DeviceID, wait time.Duration
 		}
 		return seen
 	}
-	there := on(p.From, p.Source, p.Target)
 	holders := spec.HoldersOf(p.Target)
+	var there, back map[model.DeviceID]bool
+	var both sync.WaitGroup
+	both.Go(func() { there = on(p.From, p.Source, p.Target) })
+	if len(holders) > 0 { // else it is somewhere in the world: the path back is nobody's of the plan
+		both.Go(func() { back = on(spec.Interfaces[holders[0]].Device, p.Target, p.Source) })
+	}
+	both.Wait()
 	for _, d := range through {
 		if !there[d] && (len(holders) == 0 || spec.Interfaces[holders[0]].Device != d) {
 			return false
 		}
 	}
-	if len(holders) == 0 { // somewhere in the world: the path back is nobody's of the plan
+	if len(holders) == 0 {
 		return true
 	}
-	back := on(spec.Interfaces[holders[0]].Device, p.Target, p.Source)
 	for _, d := range through {
 		if !back[d] && d != p.From {
 			return false

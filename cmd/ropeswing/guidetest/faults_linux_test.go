@@ -118,7 +118,11 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 		was, want := holds(t, before), holds(t, after)
 		require.NotEqual(t, was, want, name)
 		for i, call := range calls {
-			for _, fault := range []string{"error=EIO", "error=ENOSPC", "signal=KILL"} {
+			faults := []string{"error=EIO", "error=ENOSPC", "signal=KILL"}
+			if first := (i + len(name)) % 3; step > 7 { // one of them of each call, another of the next
+				faults = faults[first : first+1]
+			}
+			for _, fault := range faults {
 				for n := 1 + i%step; n < 400; n += step {
 					dir := t.TempDir()
 					w.begin(t, dir)
@@ -170,7 +174,7 @@ func TestEveryCommandThatWritesSurvivesFaults(t *testing.T) {
 	}
 	group.Wait()
 	t.Logf("%d faults: %d times as before, %d times as meant", tried, old, meant)
-	assert.Greater(t, old, clitest.Often(10, 50))
+	assert.Greater(t, old, clitest.Often(5, 50))
 	assert.Greater(t, meant, clitest.Often(1, 10))
 }
 
