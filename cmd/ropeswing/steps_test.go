@@ -86,6 +86,28 @@ func TestStepsMendTheBadMorning(t *testing.T) {
 	}
 }
 
+// What is pasted into a ticket says what the terminal says: how it stands, what no step sets, what is not known.
+func TestMarkdownSaysWhatTheTableSays(t *testing.T) {
+	t.Parallel()
+	dir := lights(t)
+	require.Equal(t, 0, run(t, dir, "observe", "bad-morning/seen", "-w", "observed").Code)
+	require.NoError(t, os.Mkdir(filepath.Join(dir, "one"), 0o755))
+	write(t, dir, "one/desk-7.json", read(t, dir, "observed/desk-7.json"))
+	for _, args := range []string{"check", "check --observed observed", "compare observed", "compare one", "steps", "steps one",
+		"ping desk-7 tern-cam", "trace desk-7 tern-cam", "reach --failures 1", "assign", "show routes --table none"} {
+		text := run(t, dir, strings.Fields(args)...)
+		pasted := oneLine(strings.NewReplacer(`\`, "", "`", "", "**", "").Replace(
+			run(t, dir, append(strings.Fields(args), "-o", "markdown")...).Out))
+		headline, _, _ := strings.Cut(oneLine(text.Out), " · ")
+		said, _, _ := strings.Cut(headline, "  ")
+		said, _, _ = strings.Cut(said, ": ")
+		assert.Contains(t, pasted, said, args)
+		for _, about := range []string{"not observed", "not known: ", "no step sets this", "not compared", "there may be"} {
+			assert.Equal(t, strings.Contains(oneLine(text.Out), about), strings.Contains(pasted, about), "%s: %s", args, about)
+		}
+	}
+}
+
 // On moving day no session is lost and nothing fails: the carrier first has both of its
 // addresses, then the edge, and what is old goes last.
 func TestStepsOfMovingDay(t *testing.T) {

@@ -205,7 +205,7 @@ func (a *app) print(data any, table view.Table, text func()) error {
 	case formatRawCSV:
 		return table.RawCSV(a.out)
 	case formatMarkdown:
-		table.Markdown(a.out)
+		view.Markdown(a.out, data, table)
 	default:
 		if near, ok := finding.Nearest(a.format, formats); ok {
 			return fmt.Errorf("there is no format %s; did you mean %s?", a.format, near)

@@ -89,7 +89,7 @@ func (v Assignment) Table() Table {
 	t := Table{Columns: []Column{
 		{Key: "change", Title: "change"}, {Key: "kind", Title: "number"}, {Key: "owner", Title: "of"}, {Key: "number", Title: "is"},
 		{Key: "was", Title: "was"}, {Key: "because", Title: "because", IfRoom: true},
-	}}
+	}, Empty: v.upToDate()}
 	for _, c := range v.Changes {
 		t.Rows = append(t.Rows, []string{c.Change, c.Kind, c.Owner, c.Number, c.Was, c.Because})
 	}
@@ -138,6 +138,11 @@ func (v Assignment) headline() string {
 	return strings.Join(parts, ", ")
 }
 
+// upToDate says that there is nothing to write.
+func (v Assignment) upToDate() string {
+	return fmt.Sprintf("the ledger is up to date: %s in %s", Count(v.kept, "number"), v.Ledger)
+}
+
 // Text writes what changes, what has to be renumbered, and what could not be
 // met. Next is the command to type next, "" where there is none.
 func (v Assignment) Text(w io.Writer, width int, wide bool, next string) {
@@ -149,7 +154,7 @@ func (v Assignment) Text(w io.Writer, width int, wide bool, next string) {
 	case len(v.Changes) == 0 && v.kept == 0:
 		fmt.Fprintln(w, good.Render("the plan leaves no number open, and needs no ledger"))
 	case len(v.Changes) == 0:
-		fmt.Fprintln(w, good.Render(fmt.Sprintf("the ledger is up to date: %s in %s", Count(v.kept, "number"), Clean(v.Ledger))))
+		fmt.Fprintln(w, good.Render(Clean(v.upToDate())))
 	case v.Written:
 		fmt.Fprintln(w, good.Render("written to "+Clean(v.Ledger)+": "+v.headline()))
 	default:

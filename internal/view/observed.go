@@ -241,29 +241,38 @@ func (v Comparison) Text(w io.Writer, width int, wide bool, next string) {
 	if len(v.Differences) > 0 {
 		v.Table().Text(w, width, "", wide)
 	}
+	for _, r := range v.Beside() {
+		paragraph(w, width, faint.Render(r.Label+": ")+Clean(r.Text), "  ")
+	}
+	if next != "" {
+		fmt.Fprintln(w, pad("next", 8)+Clean(next))
+	}
+}
+
+// Beside says what was not compared or not worked out.
+func (v Comparison) Beside() []Remark {
+	var all []Remark
 	if len(v.NotObserved) > 0 {
-		paragraph(w, width, faint.Render("not observed: ")+Clean(strings.Join(v.NotObserved, ", ")), "  ")
+		all = append(all, Remark{"not observed", strings.Join(v.NotObserved, ", ")})
 	}
 	for _, line := range notKnown(v.Partly) {
-		paragraph(w, width, faint.Render("not known: ")+Clean(line), "  ")
+		all = append(all, Remark{"not known", line})
 	}
 	if len(v.Untold) > 0 {
 		words := make([]string, len(v.Untold))
 		for i, what := range v.Untold {
 			words[i] = untoldWord(what)
 		}
-		paragraph(w, width, faint.Render("not compared, since no list shows them: ")+Clean(strings.Join(words, ", ")), "  ")
+		all = append(all, Remark{"not compared, since no list shows them", strings.Join(words, ", ")})
 	}
 	if v.Untried > 0 {
-		paragraph(w, width, faint.Render("not worked out: ")+
-			Clean("what "+Count(v.Untried, "difference")+" would break; in a network of this size it is for the likeliest only"), "  ")
+		all = append(all, Remark{"not worked out",
+			"what " + Count(v.Untried, "difference") + " would break; in a network of this size it is for the likeliest only"})
 	}
 	if v.Among > 0 && len(v.Differences) > 0 {
-		paragraph(w, width, faint.Render("what they break: ")+fmt.Sprintf("among %d hosts that stand for all", v.Among), "  ")
+		all = append(all, Remark{"what they break", fmt.Sprintf("among %d hosts that stand for all", v.Among)})
 	}
-	if next != "" {
-		fmt.Fprintln(w, pad("next", 8)+Clean(next))
-	}
+	return all
 }
 
 // notKnown is what is not known, and of which devices: parts that are not known of the

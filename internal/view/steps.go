@@ -314,20 +314,12 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 		look = warn
 	}
 	labelled(w, width, "", look.Render(v.Headline())+faint.Render(" · "+v.Basis), "  ")
-	if v.Among < v.Of {
-		fmt.Fprintf(w, "%s\n", faint.Render(fmt.Sprintf("asked about %d of %d LANs and loopbacks in between", v.Among, v.Of)))
-	}
-	if v.Judged < len(v.all) {
-		fmt.Fprintln(w, warn.Render(fmt.Sprintf(
-			"what fails was looked at after %d of %s: what is new goes before what changes, and what is old goes last", v.Judged,
-			Count(len(v.all), "step"))))
-	}
-	switch {
-	case v.Whole || v.Judged < len(v.all):
-	case v.Safe:
-		fmt.Fprintln(w, faint.Render("there may be an order with fewer logins: not all were looked at"))
-	default:
-		fmt.Fprintln(w, warn.Render("there may be a better order: not all were looked at"))
+	for _, r := range v.limits() {
+		style := faint
+		if r.warns {
+			style = warn
+		}
+		fmt.Fprintln(w, style.Render(r.text))
 	}
 	for n, s := range v.Steps {
 		if n == 0 || v.Steps[n-1].Device != s.Device || v.Steps[n-1].Session == steps.Moves.String() {
@@ -342,43 +334,92 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 		}
 		s.text(w, width)
 	}
-	if len(v.Otherwise) > 0 {
-		fmt.Fprintln(w, "\nno step sets this; see to it at the device:")
-		for _, o := range v.Otherwise {
-			labelled(w, width, "  ", Clean(o.Device+": "+o.What), "    ")
+	for _, r := range v.remains() {
+		fmt.Fprintln(w, "\n"+r.head)
+		for _, line := range r.lines {
+			labelled(w, width, "  ", Clean(line), "    ")
 		}
 	}
-	if len(v.Left) > 0 {
-		fmt.Fprintln(w, "\nleft as it was found:")
-		for _, o := range v.Left {
-			labelled(w, width, "  ", Clean(o.Device+": "+o.What), "    ")
+	for n, line := range v.unknown() {
+		if n == 0 {
+			fmt.Fprintln(w)
 		}
-	}
-	if len(v.Untold) > 0 {
-		fmt.Fprintln(w, "\nno step sets this, and it was taken to be as planned already:")
-		for _, o := range v.Untold {
-			labelled(w, width, "  ", Clean(strings.TrimPrefix(o.Device+": "+o.What, ": ")), "    ")
-		}
-	}
-	if len(v.New)+len(v.NotKnown)+len(v.Partly) > 0 {
-		fmt.Fprintln(w)
-	}
-	if len(v.New) > 0 {
-		labelled(w, width, "", "new, and to be set up before all this: "+Clean(strings.Join(v.New, ", "))+
-			"; 'ropeswing steps --factory ADDRESS/LENGTH "+Clean(v.New[0])+"' tells how, with the address it comes with", "  ")
-	}
-	if len(v.NotKnown) > 0 {
-		labelled(w, width, "", "not observed, so nothing is known to be set there: "+Clean(strings.Join(v.NotKnown, ", ")), "  ")
-	}
-	rest := slices.DeleteFunc(slices.Clone(v.Partly), func(p Partly) bool { // that was told above
-		return slices.ContainsFunc(v.Steps, func(s OrderedStep) bool { return s.Device == p.Device })
-	})
-	for _, line := range notKnown(rest) {
-		paragraph(w, width, faint.Render("not known: ")+Clean(line), "  ")
+		labelled(w, width, "", Clean(line), "  ")
 	}
 	if next != "" {
 		fmt.Fprintln(w, "next: "+next)
 	}
+}
+
+// limit is how far the worksheet was looked at.
+type limit struct {
+	text  string
+	warns bool // a better order may have been missed, or what fails was not looked at
+}
+
+// limits says how far the worksheet was looked at, where that is not all the way.
+func (v Worksheet) limits() []limit {
+	var all []limit
+	if v.Among < v.Of {
+		all = append(all, limit{text: fmt.Sprintf("asked about %d of %d LANs and loopbacks in between", v.Among, v.Of)})
+	}
+	if v.Judged < len(v.all) {
+		all = append(all, limit{fmt.Sprintf("what fails was looked at after %d of %s: what is new goes before what changes, and what is old goes last",
+			v.Judged, Count(len(v.all), "step")), true})
+	}
+	switch {
+	case v.Whole || v.Judged < len(v.all):
+	case v.Safe:
+		all = append(all, limit{text: "there may be an order with fewer logins: not all were looked at"})
+	default:
+		all = append(all, limit{"there may be a better order: not all were looked at", true})
+	}
+	return all
+}
+
+// remain is what differs and no step sets, under a heading.
+type remain struct {
+	head  string
+	lines []string
+}
+
+// remains lists what differs and no step sets.
+func (v Worksheet) remains() []remain {
+	var all []remain
+	for _, r := range []struct {
+		head string
+		of   []Standing
+	}{{"no step sets this; see to it at the device:", v.Otherwise}, {"left as it was found:", v.Left},
+		{"no step sets this, and it was taken to be as planned already:", v.Untold}} {
+		if len(r.of) == 0 {
+			continue
+		}
+		one := remain{head: r.head}
+		for _, o := range r.of {
+			one.lines = append(one.lines, strings.TrimPrefix(o.Device+": "+o.What, ": "))
+		}
+		all = append(all, one)
+	}
+	return all
+}
+
+// unknown says what nothing is known of, and what is new.
+func (v Worksheet) unknown() []string {
+	var all []string
+	if len(v.New) > 0 {
+		all = append(all, "new, and to be set up before all this: "+strings.Join(v.New, ", ")+"; 'ropeswing steps --factory ADDRESS/LENGTH "+
+			v.New[0]+"' tells how, with the address it comes with")
+	}
+	if len(v.NotKnown) > 0 {
+		all = append(all, "not observed, so nothing is known to be set there: "+strings.Join(v.NotKnown, ", "))
+	}
+	rest := slices.DeleteFunc(slices.Clone(v.Partly), func(p Partly) bool { // that is told at its steps
+		return slices.ContainsFunc(v.Steps, func(s OrderedStep) bool { return s.Device == p.Device })
+	})
+	for _, line := range notKnown(rest) {
+		all = append(all, "not known: "+line)
+	}
+	return all
 }
 
 // reached is how one gets to a device for a step.
@@ -468,6 +509,9 @@ func (s *OrderedStep) text(w io.Writer, width int) {
 // Markdown writes a checklist to print.
 func (v Worksheet) Markdown(w io.Writer) {
 	fmt.Fprintf(w, "**%s** (%s)\n", Clean(v.Headline()), Clean(v.Basis))
+	for _, r := range v.limits() {
+		fmt.Fprintf(w, "\n%s\n", markdownText(r.text))
+	}
 	for n, s := range v.Steps {
 		for _, p := range v.Partly {
 			if p.Device == s.Device && (n == 0 || v.Steps[n-1].Device != s.Device) {
@@ -489,6 +533,12 @@ func (v Worksheet) Markdown(w io.Writer) {
 		if len(s.Typed) > 0 {
 			fmt.Fprintf(w, "  - type:\n\n    ```\n    %s\n    ```\n\n", strings.Join(cleaned(s.Typed), "\n    "))
 		}
+		if s.NotTyped != "" {
+			fmt.Fprintf(w, "  - type: %s\n", markdownText(s.NotTyped))
+		}
+		if s.Together {
+			fmt.Fprintln(w, "  - all at once: apart, some of these would cut the device off")
+		}
 		fmt.Fprintf(w, "  - session: %s\n  - fails: %s\n", markdownText(s.session), markdownText(s.fails))
 		for _, h := range s.Hosts {
 			fmt.Fprintf(w, "  - [ ] hosts that the plan does not know have another address: %s\n", markdownText(h))
@@ -496,8 +546,14 @@ func (v Worksheet) Markdown(w io.Writer) {
 		for _, x := range s.Notes {
 			fmt.Fprintf(w, "  - note: %s\n", markdownText(x))
 		}
+		if s.Works != "" {
+			fmt.Fprintf(w, "  - %s works from now on\n", markdownText(s.Works))
+		}
 		for _, x := range s.Sets {
 			fmt.Fprintf(w, "  - [ ] look: %s\n  - to take back: `%s`\n", markdownText(x.Look), Clean(x.TakeBack))
+		}
+		if len(s.TypedBack) > 0 {
+			fmt.Fprintf(w, "  - type to take it back:\n\n    ```\n    %s\n    ```\n\n", strings.Join(cleaned(s.TypedBack), "\n    "))
 		}
 		switch {
 		case s.Restart != nil:
@@ -505,6 +561,15 @@ func (v Worksheet) Markdown(w io.Writer) {
 		case s.Save:
 			fmt.Fprintln(w, "  - [ ] save what runs")
 		}
+	}
+	for _, r := range v.remains() {
+		fmt.Fprintf(w, "\n%s\n\n", markdownText(r.head))
+		for _, line := range r.lines {
+			fmt.Fprintf(w, "- [ ] %s\n", markdownText(line))
+		}
+	}
+	for _, line := range v.unknown() {
+		fmt.Fprintf(w, "\n%s\n", markdownText(line))
 	}
 }
 

@@ -2,6 +2,7 @@ package view
 
 import (
 	"encoding/csv"
+	"fmt"
 	"io"
 	"slices"
 	"strconv"
@@ -230,6 +231,30 @@ func (t Table) csv(w io.Writer, clean func(string) string) error {
 	}
 	c.Flush()
 	return c.Error()
+}
+
+// Remark is something that is said beside a table.
+type Remark struct{ Label, Text string }
+
+// Markdown writes what a command answers for pasting: its headline where it has one, its table, and below it what the table
+// does not tell, so that an empty table is never taken for a clean one.
+func Markdown(w io.Writer, data any, t Table) {
+	if v, ok := data.(interface{ Headline() string }); ok {
+		fmt.Fprintf(w, "**%s**\n", markdownText(v.Headline()))
+		if len(t.Rows) > 0 {
+			fmt.Fprintln(w)
+			t.Markdown(w)
+		}
+	} else if len(t.Rows) == 0 && t.Empty != "" {
+		fmt.Fprintln(w, markdownText(t.Empty))
+	} else {
+		t.Markdown(w)
+	}
+	if v, ok := data.(interface{ Beside() []Remark }); ok {
+		for _, r := range v.Beside() {
+			fmt.Fprintf(w, "\n%s: %s\n", markdownText(r.Label), markdownText(r.Text))
+		}
+	}
 }
 
 // Markdown writes the table as a pipe table.
