@@ -56,6 +56,9 @@ func permits(spec *model.Spec, d *model.Device, all []model.Permit) []sentence {
 	if d != nil && d.KeepsState {
 		list = append(list, sentence{"keeps state", d.Place})
 	}
+	if d != nil && d.SharesState != "" {
+		list = append(list, sentence{"shares its state with " + d.SharesState, d.Place})
+	}
 	return list
 }
 

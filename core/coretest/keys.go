@@ -37,6 +37,7 @@ devices:
     log-servers: 10.2.0.51
     otherwise: drop
     keeps-state: true
+    shares-state: far
     interfaces:
       lan: {}
       lan.7: {parent: lan, tag: 7, segment: a, address: first, virtual: 250, priority: 90, follows: [up, n by 7]}
@@ -113,7 +114,7 @@ var Changes = map[string]map[string]Change{
 			"10.76.0.0/16: {discard: true}"},
 		"permits": {"staff may reach b,", "staff may not reach b,"}, "own-permits": {"[staff may reach itself]",
 			"[staff is refused itself]"}, "otherwise": {"otherwise: drop", "otherwise: refuse"}, "keeps-state": {"keeps-state: true",
-			"keeps-state: false"}, "translates": {"[a shares up]", "[b shares up]"},
+			"keeps-state: false"}, "shares-state": {"shares-state: far", "shares-state: hb"}, "translates": {"[a shares up]", "[b shares up]"},
 	},
 	"interface": {
 		"segment": {"q: {segment: x, table", "q: {segment: b, table"}, "vlan": {"mgmt: {vlan: a", "mgmt: {vlan: x"}, "access": {"access: a",

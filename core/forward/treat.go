@@ -27,7 +27,7 @@ func (w *walker) arrive(n int) *Passage {
 		return nil
 	}
 	f := &w.graph.Flow
-	if known := f.remembered(node); known != nil {
+	if known := f.remembered(w.net.Spec, node); known != nil {
 		if known.Came.Source != known.Left.Source {
 			node.To, node.Treated = known.Came.Source, &Treatment{Undone: true, Judged: policy.Judgement{By: policy.ByNothing}}
 		}
@@ -62,12 +62,12 @@ func (f *Flow) begins() bool {
 	return f.Kind == policy.Request || f.Kind == policy.Reply && f.Service.Protocol == model.UDP
 }
 
-// remembered finds the passage that a reply or error belongs to.
-func (f *Flow) remembered(n *Node) *Passage {
+// remembered finds the passage that a reply or error belongs to: by the device itself, or by one with the same table of states.
+func (f *Flow) remembered(spec *model.Spec, n *Node) *Passage {
 	for i := range f.Passed {
 		p := &f.Passed[i]
 		switch {
-		case p.Device != n.Device:
+		case !spec.OneState(p.Device, n.Device):
 		case f.Kind == policy.Reply && p.Left == Header{n.Destination, n.Source} && p.LeftFor == n.Over,
 			f.Kind == policy.Error && p.Left == n.Inner:
 			return p

@@ -10,6 +10,7 @@ import (
 // DeviceKey is what is set on a device as a whole by one value, as InterfaceKey is of an interface.
 type DeviceKey struct {
 	Name string // as in the plan
+	Of   bool   // its value names a device
 	List bool   // it has several values
 	What string // what it is a difference of, where that is another word
 	Says func(d *Device) string
@@ -38,6 +39,16 @@ var DeviceKeys = []DeviceKey{
 		Set: func(d *Device, value string) error {
 			d.KeepsState = value == "true"
 			return oneOf(value, "true", "false")
+		}},
+	{
+		Name: "shares-state", What: "permit", Of: true,
+		Says: func(d *Device) string { return d.SharesState },
+		Set: func(d *Device, value string) error {
+			if value == d.Name {
+				return errSharesWithItself
+			}
+			d.SharesState = value
+			return nil
 		}},
 	{
 		Name: "forwards",

@@ -84,6 +84,9 @@ func (r *resolver) permits() {
 		if firewall {
 			device.Otherwise = Drop
 		}
+		if d.SharesState.Written() {
+			r.sharesState(DeviceID(i), d.SharesState)
+		}
 		if d.Otherwise.Written() {
 			device.Otherwise = map[string]Ruling{"pass": Pass, "drop": Drop, "refuse": Refuse}[d.Otherwise.Value]
 		}

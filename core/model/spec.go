@@ -255,11 +255,12 @@ type Device struct {
 	Servers  [3][]Server // that it is told to ask, by ServerKind
 	Asked    [3]bool     // the plan names it as a server, by ServerKind: it answers as such
 
-	Permits    []Permit // of what passes through, in order
-	OwnPermits []Permit // of what is for the device itself, or from it
-	Otherwise  Ruling   // of what no permit matches
-	KeepsState bool     // replies to what passed pass, and others do not
-	Translates []Translation
+	Permits     []Permit // of what passes through, in order
+	OwnPermits  []Permit // of what is for the device itself, or from it
+	Otherwise   Ruling   // of what no permit matches
+	KeepsState  bool     // replies to what passed pass, and others do not
+	SharesState string   // the name of the device that it shares its table of states with; "" for none
+	Translates  []Translation
 
 	From  []BlockID // where its loopback is taken from; empty where none is wanted
 	First InterfaceID

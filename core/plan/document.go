@@ -162,33 +162,34 @@ type Lease struct {
 
 // Device is anything with ports.
 type Device struct {
-	Name       Text
-	Is         Text
-	At         Text
-	Segment    Text // of a device with At: which it is meant for
-	Addresses  []Text
-	Gateway    []Text
-	RoutesSaid Switch // routes are there, though they may be none
-	Loopback   []Text
-	LoopbackOn Switch // 'loopback: true'
-	From       []Text
-	Forwards   Switch
-	Beyond     []Text
-	Manage     Text
-	Answers    []Text
-	Silent     Text // 'silent', where nobody answers there
-	Until      Text // the last day of it, YYYY-MM-DD; "" is always
-	Interfaces []Interface
-	Routes     []Route
-	Tables     []RouteTable
-	Permits    []Permit // of what passes through
-	OwnPermits []Permit // of what is for the device itself, or from it
-	Otherwise  Text     // what becomes of what no permit matches
-	KeepsState Switch
-	Translates []Text // sentences such as 'quay-staff shares wan0'
-	Servers    Servers
-	Note       Text
-	Made       bool // from a pattern
+	Name        Text
+	Is          Text
+	At          Text
+	Segment     Text // of a device with At: which it is meant for
+	Addresses   []Text
+	Gateway     []Text
+	RoutesSaid  Switch // routes are there, though they may be none
+	Loopback    []Text
+	LoopbackOn  Switch // 'loopback: true'
+	From        []Text
+	Forwards    Switch
+	Beyond      []Text
+	Manage      Text
+	Answers     []Text
+	Silent      Text // 'silent', where nobody answers there
+	Until       Text // the last day of it, YYYY-MM-DD; "" is always
+	Interfaces  []Interface
+	Routes      []Route
+	Tables      []RouteTable
+	Permits     []Permit // of what passes through
+	OwnPermits  []Permit // of what is for the device itself, or from it
+	Otherwise   Text     // what becomes of what no permit matches
+	KeepsState  Switch
+	SharesState Text   // the device that it shares its table of states with
+	Translates  []Text // sentences such as 'quay-staff shares wan0'
+	Servers     Servers
+	Note        Text
+	Made        bool // from a pattern
 }
 
 // Permit is one sentence of what a device lets pass.

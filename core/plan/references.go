@@ -130,6 +130,7 @@ func (all *references) device(x Device) {
 	all.name(x.From...)
 	all.name(x.Gateway...)
 	all.name(x.Servers.All()...)
+	all.name(x.SharesState)
 	for _, i := range x.Interfaces {
 		*all = append(*all, Reference{Text: i.Name, Defines: true, Of: self})
 		all.name(i.Segment, i.VLAN, i.Access, i.Untagged)

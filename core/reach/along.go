@@ -113,7 +113,7 @@ func (m *Matrix) anyOn(d model.DeviceID) model.InterfaceID {
 // knows tells whether a device knows the flow of a reply.
 func (w *along) knows(d model.DeviceID) bool {
 	if w.packet.Kind == policy.Reply {
-		return slices.Contains(w.passed, d)
+		return slices.ContainsFunc(w.passed, func(o model.DeviceID) bool { return w.m.net.Spec.OneState(o, d) })
 	}
 	w.passed = append(w.passed, d)
 	return false

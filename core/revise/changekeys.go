@@ -30,6 +30,11 @@ func (w reviser) deviceKeyChange(d model.DeviceID, k *model.DeviceKey, mode how,
 	if err != nil {
 		return nil, err
 	}
+	if k.Of && value != "" {
+		if _, err := w.Device(value); err != nil {
+			return nil, err
+		}
+	}
 	if err := k.Set(&x, value); err != nil {
 		return nil, err
 	}

@@ -33,9 +33,9 @@ func meaning(spec *model.Spec, called naming) []string {
 	}
 	for i := range spec.Devices {
 		d := &spec.Devices[i]
-		say("device %s %s forwards %v beyond %v answers %v servers %v otherwise %s state %v",
+		say("device %s %s forwards %v beyond %v answers %v servers %v otherwise %s state %v %s",
 			called(d.Name), d.Kind, d.Forwards, plain(d.Beyond),
-			d.Answers, servers(d), d.Otherwise, d.KeepsState)
+			d.Answers, servers(d), d.Otherwise, d.KeepsState, called(d.SharesState))
 		for _, id := range spec.InterfacesOf(model.DeviceID(i)) {
 			x := &spec.Interfaces[id]
 			say(" %s kind %s segment %d parent %d tag %d switched %v %d %v group %d %v borrow %d follows %v table %s down %v managed %v",

@@ -60,7 +60,8 @@ var said = map[string][2]string{
 	"tag":     {"", ""}, "parent": {"", ""}, "negotiates": {"", ""}, "line": {"", ""}, "clock": {"", ""}, "borrow": {"", ""}, // further below
 	"otherwise": {"\n    otherwise: drop\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]",
 		"\n    otherwise: refuse\n    own-permits: [anyone may reach itself]\n    permits: [ops may reach srv]"},
-	"keeps-state": {"\n    keeps-state: true", ""}, "forwards": {"\n    forwards: false", ""}, "answers": {"\n    answers: [ssh]",
+	"shares-state": {"\n    keeps-state: true\n    shares-state: x", "\n    keeps-state: true\n    shares-state: op"},
+	"keeps-state":  {"\n    keeps-state: true", ""}, "forwards": {"\n    forwards: false", ""}, "answers": {"\n    answers: [ssh]",
 		"\n    answers: [ping, snmp, ssh]"},
 	"name-servers": {"\n    name-servers: op", "\n    name-servers: [10.3.0.7, 10.3.0.8]"},
 	"time-servers": {"\n    time-servers: op", "\n    time-servers: 10.3.0.7"},

@@ -284,7 +284,7 @@ func (j *judge) session(p *place) (Login, Session, Login) {
 	}
 	if !ok && len(before) > 0 {
 		if login, ok = find(before, j.sessions[d]); !ok {
-			login, ok = goingOn(before, after), true
+			login, ok = goingOn(j.spec, before, after), true
 		}
 	}
 	if !ok {
@@ -293,7 +293,7 @@ func (j *judge) session(p *place) (Login, Session, Login) {
 		}
 		return Login{}, AtConsole, Login{}
 	}
-	if now, stays := find(after, login.Address); stays && goesOn(login, now) {
+	if now, stays := find(after, login.Address); stays && goesOn(j.spec, login, now) {
 		return login, Stays, now
 	}
 	if len(after) > 0 {
@@ -312,9 +312,9 @@ func find(all []Login, a netip.Addr) (Login, bool) {
 }
 
 // goingOn is the first login that survives, and the first of all where none does.
-func goingOn(before, after []Login) Login {
+func goingOn(spec *model.Spec, before, after []Login) Login {
 	for _, l := range before {
-		if n, stays := find(after, l.Address); stays && goesOn(l, n) {
+		if n, stays := find(after, l.Address); stays && goesOn(spec, l, n) {
 			return l
 		}
 	}
@@ -323,11 +323,13 @@ func goingOn(before, after []Login) Login {
 
 // goesOn tells whether a session survives: by no device that keeps state and does not know it, and on
 // the same port where ports share the address.
-func goesOn(before, after Login) bool {
+func goesOn(spec *model.Spec, before, after Login) bool {
 	if before.Moving && before.on != after.on {
 		return false
 	}
-	return !slices.ContainsFunc(after.stateful, func(d model.DeviceID) bool { return !slices.Contains(before.stateful, d) })
+	return !slices.ContainsFunc(after.stateful, func(d model.DeviceID) bool {
+		return !slices.ContainsFunc(before.stateful, func(o model.DeviceID) bool { return spec.OneState(o, d) })
+	})
 }
 
 // tell puts an order into steps.

@@ -3,6 +3,7 @@ package rehearse
 import (
 	"context"
 	"net/netip"
+	"slices"
 	"sync"
 
 	"ropeswing/core/assign"
@@ -51,10 +52,14 @@ var ErrorsTowardsSender6 = sync.OnceValues(func() (bool, error) {
 // settings.
 func AsHere(net *forward.Network) (*forward.Network, error) {
 	towards, err := ErrorsTowardsSender6()
-	if err != nil || towards == net.Spec.Settings.ErrorsTowardsSender[prefix.IPv6] {
+	if err != nil || towards == net.Spec.Settings.ErrorsTowardsSender[prefix.IPv6] && sharing(net.Spec) == 0 {
 		return net, err
 	}
 	spec := *net.Spec
+	spec.Devices = slices.Clone(spec.Devices)
+	for d := range spec.Devices {
+		spec.Devices[d].SharesState = "" // no kernel tells another what it keeps in mind
+	}
 	spec.Settings.ErrorsTowardsSender[prefix.IPv6] = towards
 	return forward.Resolve(network.Build(&spec).State(net.State.Failures()...)), nil
 }

@@ -20,6 +20,7 @@ const (
 	UnlikeSwitchMTU                    // MTUs of switch ports
 	UnlikeTables                       // routing tables of interfaces are made of rules
 	UnlikeTwice                        // addresses that several have, in tables or parts that are apart
+	UnlikeState                        // two devices that share a table of states have one each
 	UnlikePreference                   // which address a device prefers towards a subnet of its own
 )
 
@@ -34,6 +35,7 @@ type Unlike struct {
 func UnlikeOf(spec *model.Spec) []Unlike {
 	var count [UnlikePreference + 1]int
 	vlans := map[model.VLAN]bool{}
+	count[UnlikeState] = sharing(spec)
 	for id := range spec.Interfaces {
 		i := &spec.Interfaces[id]
 		if i.Switched {
@@ -85,6 +87,17 @@ func UnlikeOf(spec *model.Spec) []Unlike {
 	return all
 }
 
+// sharing is how many devices say that they share their table of states.
+func sharing(spec *model.Spec) int {
+	n := 0
+	for d := range spec.Devices {
+		if spec.Devices[d].SharesState != "" {
+			n++
+		}
+	}
+	return n
+}
+
 // severalHave are the addresses that several interfaces have though none shares it: in tables or parts of the plan that
 // are apart, or by mistake.
 // Who of them answers is not told by an answer.
@@ -134,6 +147,8 @@ func (u Unlike) Words() string {
 			"%d interfaces in tables of their own: traces to them by other tables are not compared"},
 		UnlikeTwice: {"%d address that several have is not asked for: who of them answers is not told",
 			"%d addresses that several have are not asked for: who of them answers is not told"},
+		UnlikeState: {"%d pair of devices with one table of states: each has its own here, and what hangs on that fails",
+			"%d pairs of devices with one table of states: each has its own here, and what hangs on that fails"},
 		UnlikePreference: {"%d preferred address counts for static routes only", "%d preferred addresses count for static routes only"},
 	}[u.Code]
 	if u.Count == 1 {

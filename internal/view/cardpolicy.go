@@ -31,6 +31,9 @@ func (c Card) permits(w io.Writer, width int) {
 	} else {
 		rest += "; it keeps no state"
 	}
+	if c.SharesState != "" {
+		rest += "; it shares its state with " + c.SharesState
+	}
 	paragraph(w, width, "  the rest "+rest, "  ")
 }
 

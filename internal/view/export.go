@@ -36,9 +36,10 @@ type Exported struct {
 	Routes      []ExportedRoute     `json:"routes"`     // static ones, gateways among them
 	Tables      []string            `json:"tables"`     // routing tables beside the main one
 
-	Permits      []ExportedPermit      `json:"permits"`     // in the order in which they are asked, those of what passes first
-	Otherwise    string                `json:"otherwise"`   // what becomes of what no permit matches: pass, drop or refuse
-	KeepsState   bool                  `json:"keeps_state"` // replies to what passed pass
+	Permits      []ExportedPermit      `json:"permits"`                // in the order in which they are asked, those of what passes first
+	Otherwise    string                `json:"otherwise"`              // what becomes of what no permit matches: pass, drop or refuse
+	KeepsState   bool                  `json:"keeps_state"`            // replies to what passed pass
+	SharesState  string                `json:"shares_state,omitempty"` // with whom it has one table of states
 	Translations []ExportedTranslation `json:"translations"`
 	Leases       []ExportedLease       `json:"leases"` // that it gives
 	Beyond       []string              `json:"beyond"` // of the world: every prefix it answers for

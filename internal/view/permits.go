@@ -77,6 +77,9 @@ func heading(d *model.Device) string {
 	} else {
 		text += "keeps no state; "
 	}
+	if d.SharesState != "" {
+		text += "it shares its state with " + d.SharesState + "; "
+	}
 	return text + "the rest it " + [...]string{model.Pass: "passes", model.Drop: "drops", model.Refuse: "refuses"}[d.Otherwise]
 }
 

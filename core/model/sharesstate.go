@@ -1,0 +1,29 @@
+package model
+
+import (
+	"errors"
+
+	"ropeswing/core/finding"
+	"ropeswing/core/plan"
+)
+
+var errSharesWithItself = errors.New("a device shares its table of states with another, not with itself")
+
+// sharesState resolves with whom a device has one table of states.
+func (r *resolver) sharesState(d DeviceID, t plan.Text) {
+	other, ok := r.device(t)
+	switch device := &r.spec.Devices[d]; {
+	case !ok:
+	case other == d:
+		r.report(finding.New(finding.BadValue, t.Place, "%s", errSharesWithItself).About(device.Name))
+	default:
+		device.SharesState = r.spec.Devices[other].Name
+	}
+}
+
+// OneState tells whether two devices have one table of states: they are one device, or either says that it shares its
+// table with the other.
+func (s *Spec) OneState(a, b DeviceID) bool {
+	x, y := &s.Devices[a], &s.Devices[b]
+	return a == b || x.SharesState != "" && x.SharesState == y.Name || y.SharesState != "" && y.SharesState == x.Name
+}
