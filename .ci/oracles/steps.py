@@ -329,11 +329,14 @@ def apply(S, st, dev, T):
                 if 'discard' in z: o.append((int(d.group(1)) if d else 1 + 10 * k, 'discard'))
                 elif m: o.append((int(d.group(1)) if d else 1 + 10 * k, m.group(1)))
             return o
-        P, Fo = hops(pl if does != 'also' else st['set']), hops(fo)
+        P, Fo = hops(pl if does != 'also' and w != 'distance' else st['set']), hops(fo)
         if does == 'replace':
             if not set(Fo) <= set(D['routes'].get(p, [])): return f'replace: {Fo} is not there: {D["routes"].get(p)}'
             D['routes'][p] = [z for z in D['routes'][p] if z not in Fo] + P; return
-        if does == 'set': D['routes'][p] = P
+        if does == 'set' and w == 'distance': # of a next hop that is there: the others stay
+            if not P or P[0][1] not in [z[1] for z in D['routes'].get(p, [])]: return f'distance of {P}, which is not there: {D["routes"].get(p)}'
+            D['routes'][p] = [P[0] if z[1] == P[0][1] else z for z in D['routes'][p]]
+        elif does == 'set': D['routes'][p] = P
         elif does == 'also': D['routes'][p] = D['routes'].get(p, []) + [z for z in P if z[1] not in [y[1] for y in D['routes'].get(p, [])]]
         else:
             left = [z for z in D['routes'].get(p, []) if z not in Fo] if not P else P

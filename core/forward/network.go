@@ -40,6 +40,9 @@ func Answered(state *network.State) *Network {
 // Update is the network in another state of the same topology. It redoes only
 // what differs.
 func (net *Network) Update(state *network.State) *Network {
+	if len(net.State.Unheard()) > 0 || len(state.Unheard()) > 0 { // who is master may be another from the start
+		return Resolve(state.WithUnheard(nil))
+	}
 	next := net.with(state, net.Tables.Update(state))
 	if net.probes == nil {
 		return next
@@ -101,6 +104,9 @@ func (net *Network) WithRoutes(state *network.State, d model.DeviceID, first, la
 // change touches is worked out anew.
 func (net *Network) Changed(c model.Change) *Network {
 	spec, d := c.Apply(net.Spec), c.On(net.Spec)
+	if len(net.State.Unheard()) > 0 {
+		return Resolve(network.Build(spec).State(net.State.Failures()...))
+	}
 	var next *Network
 	switch c.Touches() {
 	case model.TouchesRoutes:

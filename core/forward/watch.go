@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"ropeswing/core/model"
+	"ropeswing/core/network"
 	"ropeswing/core/routing"
 )
 
@@ -82,8 +83,62 @@ const mostRounds = 200
 // them changes: what is answered never depends on an order. Watches that come
 // round to where they were chase each other; those of their routes that change
 // are taken to be out of use. What was found before, in another network, holds for
-// probes that meet nothing of what changed on some devices; changed nil is all.
+// probes that meet nothing of what changed on some devices; changed nil is all. Where priorities of virtual addresses go by what is
+// watched, that is looked at first with all of it heard, and then anew with the masters that follow, until these stay.
 func (p *probes) settle(before, net *Network, changed []model.DeviceID) *Network {
+	net = p.settleIn(before, net, changed)
+	followed := net.State.Followed()
+	if len(followed) == 0 {
+		return net
+	}
+	chasing := map[network.Watched]bool{}
+	var history []map[network.Watched]bool
+	for range mostRounds {
+		unheard := net.unheard(followed)
+		maps.Copy(unheard, chasing)
+		if maps.Equal(unheard, net.State.Unheard()) {
+			break
+		}
+		if slices.ContainsFunc(history, func(h map[network.Watched]bool) bool { return maps.Equal(h, unheard) }) {
+			for _, h := range history { // heard by one master and not by the other: taken not to be heard
+				maps.Copy(chasing, h)
+			}
+			maps.Copy(unheard, chasing)
+		}
+		history = append(history, unheard)
+		next := Answered(net.State.WithUnheard(unheard))
+		next.probes = newProbes(net.Spec)
+		net = next.probes.settleIn(next, next, nil)
+	}
+	for _, m := range net.probes.monitors {
+		if chasing[network.Watched{Device: m.Key.Device, Address: m.Watch}] && !slices.Contains(net.Unsettled, m) {
+			net.Unsettled = append(net.Unsettled, m)
+		}
+	}
+	return net
+}
+
+// unheard is what of some things that are watched is not heard: by none of the routes that watch it.
+func (net *Network) unheard(followed []network.Watched) map[network.Watched]bool {
+	all := map[network.Watched]bool{}
+	silent := net.Silent()
+	for _, w := range followed {
+		watching, hears := 0, false
+		for _, m := range net.probes.monitors {
+			if m.Key.Device == w.Device && m.Watch == w.Address {
+				watching++
+				hears = hears || !silent[m]
+			}
+		}
+		if watching > 0 && !hears {
+			all[w] = true
+		}
+	}
+	return all
+}
+
+// settleIn is settle where priorities go by no watch.
+func (p *probes) settleIn(before, net *Network, changed []model.DeviceID) *Network {
 	p = p.again(before, net, changed)
 	frozen := map[routing.Monitor]bool{}
 	silent := map[routing.Monitor]bool{}

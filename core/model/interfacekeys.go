@@ -180,6 +180,9 @@ var InterfaceKeys = []InterfaceKey{
 		var all []string
 		for _, f := range i.Follows {
 			word := s.interfaceName(f.Interface)
+			if f.Watch.IsValid() {
+				word = f.Watch.String()
+			}
 			if f.By != lowestPriority {
 				word += fmt.Sprintf(" by %d", f.By)
 			}

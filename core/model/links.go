@@ -2,6 +2,7 @@ package model
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strconv"
 	"strings"
@@ -42,7 +43,7 @@ func (r *resolver) links() {
 	}
 }
 
-// followed reads an interface that another one follows: 'wan0', or 'wan0 by 30'.
+// followed reads what an interface follows: 'wan0', or 'wan0 by 30', or an address that is watched in place of wan0.
 func (s *Spec) followed(i *Interface, text string) (Followed, error) {
 	f := Followed{Interface: None, By: lowestPriority}
 	name, by, says := strings.Cut(text, " by ")
@@ -51,6 +52,10 @@ func (s *Spec) followed(i *Interface, text string) (Followed, error) {
 		if f.By = uint8(n); err != nil || n == 0 || n > lowestPriority {
 			return f, fmt.Errorf("a priority is lower by 1 to %d, not by %s", lowestPriority, by)
 		}
+	}
+	if watch, err := netip.ParseAddr(name); err == nil {
+		f.Watch = watch
+		return f, nil
 	}
 	id, err := s.sibling(i, name)
 	if f.Interface = id; err != nil || id == None {

@@ -335,10 +335,11 @@ type Interface struct {
 	Place      source.Place
 }
 
-// Followed is an interface of a device by which the priority of another of its interfaces goes: while it is down, that is lower by
-// By; 254 is down to the lowest there is.
+// Followed is what the priority of an interface goes by, of its own device: another interface, or an address that a route
+// watches. While that is down, or not heard, the priority is lower by By; 254 is down to the lowest there is.
 type Followed struct {
-	Interface InterfaceID
+	Interface InterfaceID // None where it is an address
+	Watch     netip.Addr  // invalid where it is an interface
 	By        uint8
 }
 

@@ -168,7 +168,7 @@ func (s *State) Priority(id model.InterfaceID) int {
 	i := &s.Spec.Interfaces[id]
 	p := int(i.Priority)
 	for _, f := range i.Follows {
-		if s.status[f.Interface].Oper != Up {
+		if f.Watch.IsValid() && s.unheard[Watched{i.Device, f.Watch}] || f.Interface != model.None && s.status[f.Interface].Oper != Up {
 			p -= int(f.By)
 		}
 	}

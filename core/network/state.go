@@ -78,6 +78,7 @@ type State struct {
 	loops    []Loop
 	lost     []Lost
 	holding  map[holding][]model.InterfaceID
+	unheard  map[Watched]bool
 }
 
 // State is the network with the given parts out of order.
@@ -94,6 +95,9 @@ func (s *State) With(failures ...Failure) *State {
 		return s
 	}
 	all := append(slices.Clone(s.failures), failures...)
+	if len(s.unheard) > 0 { // what is heard then is another matter
+		return s.Topology.State(all...)
+	}
 	if next, ok := s.leavesDown(all, failures); ok {
 		return next
 	}

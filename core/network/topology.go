@@ -61,7 +61,9 @@ func Build(spec *model.Spec) *Topology {
 	for id := range spec.Interfaces {
 		i := &spec.Interfaces[id]
 		for _, f := range i.Follows {
-			t.followed[f.Interface] = true
+			if f.Interface != model.None {
+				t.followed[f.Interface] = true
+			}
 		}
 		switch {
 		case i.Kind == model.Subinterface && i.Parent != model.None:

@@ -35,6 +35,7 @@ func (c *checker) wires() {
 	c.mtus()
 	c.duplexes()
 	c.masters()
+	c.followed()
 }
 
 func (c *checker) state() *network.State { return c.net.State }

@@ -79,10 +79,11 @@ type ExportedInterface struct {
 	Addresses  []ExportedAddress  `json:"addresses"`
 }
 
-// ExportedFollowed is an interface without which the priority of another is lower.
+// ExportedFollowed is an interface, or an address that a route watches, without which the priority of an interface is lower.
 type ExportedFollowed struct {
-	Interface string `json:"interface"`
-	By        int    `json:"by"` // 254 is down to the lowest there is
+	Interface string `json:"interface,omitempty"`
+	Watch     string `json:"watch,omitempty"` // the address, in place of an interface
+	By        int    `json:"by"`              // 254 is down to the lowest there is
 }
 
 // ExportedAddress is one address of an exported interface.
@@ -269,7 +270,13 @@ func exportedInterface(spec *model.Spec, id model.InterfaceID) ExportedInterface
 	x.Leased, x.Advertised, x.Advertises, x.Negotiates, x.Relays = i.Leased, i.Advertised, i.Advertises, i.Negotiates, []string{}
 	x.Follows = []ExportedFollowed{}
 	for _, f := range i.Follows {
-		x.Follows = append(x.Follows, ExportedFollowed{spec.Interfaces[f.Interface].Name, int(f.By)})
+		followed := ExportedFollowed{By: int(f.By)}
+		if f.Watch.IsValid() {
+			followed.Watch = f.Watch.String()
+		} else {
+			followed.Interface = spec.Interfaces[f.Interface].Name
+		}
+		x.Follows = append(x.Follows, followed)
 	}
 	for _, r := range i.Relay {
 		x.Relays = append(x.Relays, address(r.To))

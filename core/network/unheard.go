@@ -1,0 +1,40 @@
+package network
+
+import (
+	"net/netip"
+
+	"ropeswing/core/model"
+)
+
+// Watched is an address that a route of a device watches.
+type Watched struct {
+	Device  model.DeviceID
+	Address netip.Addr
+}
+
+// Followed lists what is watched and priorities of virtual addresses go by, each once.
+func (s *State) Followed() []Watched {
+	var all []Watched
+	known := map[Watched]bool{}
+	for id := range s.Spec.Interfaces {
+		i := &s.Spec.Interfaces[id]
+		for _, f := range i.Follows {
+			if w := (Watched{i.Device, f.Watch}); f.Watch.IsValid() && !known[w] {
+				known[w] = true
+				all = append(all, w)
+			}
+		}
+	}
+	return all
+}
+
+// Unheard is what is watched and not heard, as far as priorities go by it; it belongs to the state.
+func (s *State) Unheard() map[Watched]bool { return s.unheard }
+
+// WithUnheard is the same state where some of what is watched is not heard, so that others may be masters of virtual addresses.
+func (s *State) WithUnheard(unheard map[Watched]bool) *State {
+	next := *s
+	next.members, next.unheard = nil, unheard
+	next.number(s.sets)
+	return &next
+}
