@@ -1,5 +1,6 @@
 #!/usr/bin/env python3
 """The one of ../shared widened: equal cost with the kernel's hash seeded anew in each round, and IPv6 errors as this kernel sends them.
+PORTS=1: permits by ports, ranges of them and marks, ports that are translated, and TCP and UDP sessions beside the pings.
 CUT=1 cuts one cable of each network: both ends keep their addresses and lose their carrier, and predictions are asked with --without.
 Predictions held against a real kernel: link-local links, /31 /127, unnumbered, recursion, equal cost, MTU steps, permits, translation, TTL.
 Usage (root): kernel.py PROGRAM SEED COUNT OUTDIR   Own namespaces only (zt<pid>…). Prints disagreements; writes OUTDIR/SEED.json and .plan.yaml"""
@@ -190,6 +191,7 @@ def make(seed):
             if D['translates'] and r.random() < .5:   # stateful firewall with NAT
                 D['state'] = True; D['otherwise'] = 'drop'; N.feat.add('natfw')
                 D['permits'] = [(s, 'may reach', 'anyone', ''), ('anyone', 'may reach', hs[0], 'icmp')]
+    if PORTS: ports(N, lans, hop, dist)
     # second table
     if feat('table', .0):
         c = [x for x in R if not N.dev[x]['permits'] and not N.dev[x]['translates'] and any(e['seg'].startswith('l') for e in N.dev[x]['ifs'].values())]
@@ -209,6 +211,30 @@ def make(seed):
         D['routes'] = out
     N.cut = None
     return N
+
+PORTS = bool(os.environ.get('PORTS'))
+SERVICES = ['icmp', 'tcp/443', 'tcp/5000..5010', 'udp/53', 'udp/5060 marked ef', 'tcp/443 marked cs1', 'udp/1..5059', 'tcp']
+def ports(N, lans, hop, dist):
+    """permits speak of ports and marks, and a port of a host is another beyond an interface"""
+    r = random.Random(N.seed * 7 + 1); N.feat.add('ports')
+    x = r.choice([x for x in N.dev if N.dev[x]['kind'] == 'router']); D = N.dev[x]
+    if not D['permits'] and not D['translates'] and lans:
+        D['state'] = r.random() < .6; D['otherwise'] = r.choice(['drop', 'pass', 'refuse'])
+        for _ in range(r.randint(2, 5)):
+            a, b = r.choice(lans)[0] if r.random() < .6 else 'anyone', r.choice(lans)[0] if r.random() < .6 else 'anyone'
+            if a != b: D['permits'].append((a, r.choice(['may reach', 'may reach', 'may not reach', 'is refused', 'may answer']), b, ''))
+        if not D['permits']: D['otherwise'] = 'pass'; D['state'] = False
+    for y in N.dev.values(): y['permits'] = [(a, v, b, r.choice(SERVICES + ['', ''])) for a, v, b, _ in y['permits']]
+    c = [(x, hs) for s, x, hs in lans if hs and not N.dev[x]['permits'] and not N.dev[x]['translates'] and any(e['seg'].startswith('p') and e['a4'] and e['up'] for e in N.dev[x]['ifs'].values())]
+    if c and r.random() < .6:
+        x, hs = r.choice(c); w = r.choice([i for i, e in N.dev[x]['ifs'].items() if e['seg'].startswith('p') and e['a4'] and e['up']]); N.feat.add('nat-port')
+        N.dev[x]['translates'].append(('port', hs[0], bare(N.dev[hs[0]]['ifs']['port']['a4'][0]), '198.51.100.37', w))
+        d = dist(x)
+        for y in N.dev:
+            if y != x and N.dev[y]['kind'] == 'router' and N.adj.get(y):
+                v = sorted(N.adj[y], key=lambda v: (d.get(v[0], 99), v[5]))[0]
+                if v[0] == x: v = next((z for z in N.adj[y] if z[0] == x and N.dev[x]['ifs'][w]['seg'] == N.dev[y]['ifs'][z[1]]['seg']), v)
+                N.dev[y]['routes'].append(dict(to='198.51.100.36/30', via=[hop(v, 4)], d=1))
 
 def q(x): return json.dumps(x)
 def plan(N):
@@ -261,7 +287,7 @@ def plan(N):
         if D['translates']:
             o.append('    translates:')
             for k, who, a, b, w in D['translates']:
-                o.append('      - ' + q({'is': f'{who} is {b} beyond {w}', 'isp': f'{who} is {b} beyond {w}', 'shares': f'{who} shares {w}', 'sharesB': f'{who} shares {b} beyond {w}'}[k]))
+                o.append('      - ' + q({'is': f'{who} is {b} beyond {w}', 'isp': f'{who} is {b} beyond {w}', 'shares': f'{who} shares {w}', 'sharesB': f'{who} shares {b} beyond {w}', 'port': f'{who}:443 is {b}:8443 beyond {w}'}[k]))
     o.append('cables:')
     o += [f'  - {s}-cable: {" to ".join(ends[s])}' for s, S in N.seg.items() if S['kind'] == 'p2p']
     return '\n'.join(o) + '\n'
@@ -331,6 +357,13 @@ def side4(N, s, f):
     elif s in N.dev: l = [bare(a) for e in N.dev[s]['ifs'].values() for a in e['a4'] + e['a6'] if fam(a) == f] + [a for a in N.dev[s]['lo'] if fam(a) == f]
     else: l = [s] if fam(s) == f else []
     return '{ ' + ', '.join(l) + ' }' if l else None
+def matches(sv, w, answers):
+    """a service as nft text: its port is where a packet goes, of an answer where it comes from"""
+    m = re.match(r'(tcp|udp)(?:/(\d+)(?:\.\.(\d+))?)?(?: marked (\w+))?$', sv)
+    if not m: return ''
+    o = f'meta l4proto {m[1]} '
+    if m[2]: o += f'{m[1]} {"sport" if answers else "dport"} {m[2]}' + (f'-{m[3]}' if m[3] else '') + ' '
+    return o + (f'{w} dscp {m[4]} ' if m[4] else '')
 def nft(N, x):
     D = N.dev[x]; o = []
     if D['permits']:
@@ -344,9 +377,13 @@ def nft(N, x):
                 m = f'meta nfproto ipv{f} '
                 if A: m += f'{w} saddr {A} '
                 if B: m += f'{w} daddr {B} '
+                m += matches(sv, w, v == 'may answer')
                 if sv == 'icmp': m += f'meta l4proto {ic if f == 4 else "ipv6-icmp"} '
-                if sv.startswith('tcp'): m += 'tcp dport 443 '
-                if v == 'may answer' and sv.startswith('tcp'): continue
+                if v == 'may answer' and (PORTS or sv.startswith('tcp')) and sv != 'icmp':
+                    if not PORTS: continue
+                    if not sv: o += [f'  {m}meta l4proto udp accept', f'  {m}tcp flags & (syn | ack) != syn accept']
+                    elif sv.startswith('tcp'): m += 'tcp flags & (syn | ack) != syn '
+                    if sv: o.append('  ' + m + 'accept'); continue
                 if v == 'may answer': m += f'{ic} type echo-reply '
                 act = {'may reach': 'accept', 'may answer': 'accept', 'may not reach': 'drop', 'is refused': f'reject with {ic} type admin-prohibited'}[v]
                 o.append('  ' + m + act)
@@ -355,6 +392,7 @@ def nft(N, x):
         pre, post = [], []
         for k, who, a, b, w in D['translates']:
             if k == 'is': pre.append(f'iifname {w} ip daddr {b} dnat to {a}'); post.append(f'oifname {w} ip saddr {a} snat to {b}')
+            if k == 'port': pre.append(f'iifname {w} ip daddr {b} tcp dport 8443 dnat to {a}:443')
             if k == 'isp': pre.append(f'iifname {w} ip daddr {b} dnat ip prefix to ip daddr map {{ {b} : {a} }}'); post.append(f'oifname {w} ip saddr {a} snat ip prefix to ip saddr map {{ {a} : {b} }}')
             if k in ('shares', 'sharesB'):
                 A = side4(N, who, 4); post.append(f'oifname {w} ip saddr {A} ' + ('masquerade' if k == 'shares' else f'snat to {b}'))
@@ -451,7 +489,7 @@ def targets(N):
         for e in D['ifs'].values(): t += [bare(a) for a in e['a4'] + e['a6']]
     for D in N.dev.values():
         for k, who, a, b, w in D['translates']:
-            if k in ('is', 'sharesB'): t.append(b)
+            if k in ('is', 'sharesB', 'port'): t.append(b)
             if k == 'isp': t += [str(ip.ip_network(b)[5]), str(ip.ip_network(b)[9])]
     for S in N.seg.values():
         if S['kind'] == 'lan': t += [str(ip.ip_network(S['prefix'][0])[12]), str(ip.ip_network(S['prefix'][1])[0xdead])]
@@ -471,6 +509,13 @@ def jobs(N, cap):
                     m = r.choice(mt) - (28 if fam(t) == 4 else 48) + r.choice([-8, 0, 1, 8, 1, 0])
                     J.append((x, t, {'size': min(m, 1500 - 48), 'df': r.random() < .6}))
     r.shuffle(J); J = J[:cap]
+    if PORTS:
+        own4 = set().union(*[own[x] for x in N.dev if N.dev[x]['kind'] != 'host'])     # routers answer no such service
+        S = [(x, t) for x in N.dev for t in T if t not in own[x] and t not in own4]; r.shuffle(S)
+        for D in N.dev.values():
+            for k, who, a, b, w in D['translates']:
+                if k == 'port': S = [(x, b) for x in N.dev] + S
+        J += [(x, t, dict(zip(('over', 'port', 'mark'), r.choice(SESSIONS + ([('tcp', 8443, '')] * 6 if t == '198.51.100.37' else []))))) for x, t in S[:60]]
     tr = [(x, t, 'trace') for x, t, o in J if not o]; r.shuffle(tr)
     return J + tr[:max(14, cap // 6)]
 
@@ -492,6 +537,49 @@ def ktrace(ns, t):
         if x['ok'] or (x['err'] and 'exceeded' not in x['err'][1]): break
     return hops
 
+SESSIONS = [('tcp', 443, ''), ('tcp', 443, 'cs1'), ('tcp', 5004, ''), ('tcp', 5011, ''), ('udp', 53, ''), ('udp', 5060, 'ef'), ('udp', 5060, '')]
+TOS = {'': 0, 'cs1': 8 << 2, 'ef': 46 << 2}
+SERVER = r'''
+import socket, struct, threading
+def tcp(f, p):
+    s = socket.socket(f, socket.SOCK_STREAM); s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    if f == socket.AF_INET6: s.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1)
+    s.bind(('', p)); s.listen(64)
+    while True: c, _ = s.accept(); c.sendall(b'!'); c.close()
+def udp(f, p):
+    s = socket.socket(f, socket.SOCK_DGRAM)
+    if f == socket.AF_INET6: s.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_V6ONLY, 1); s.setsockopt(socket.IPPROTO_IPV6, socket.IPV6_RECVPKTINFO, 1)
+    else: s.setsockopt(socket.IPPROTO_IP, 8, 1)
+    s.bind(('', p))
+    while True:
+        b, anc, _, a = s.recvmsg(64, 256)
+        for l, t, d in anc: # answered from the address that was asked
+            d = d[:16] + struct.pack('i', 0) if f == socket.AF_INET6 else struct.pack('i', 0) + d[8:12] + b'\0' * 4
+            try: s.sendmsg([b], [(l, t, d)], 0, a)
+            except OSError: pass
+for f in (socket.AF_INET, socket.AF_INET6):
+    for p in (443, 5004, 5011, 8443): threading.Thread(target=tcp, args=(f, p)).start()
+    for p in (53, 5060): threading.Thread(target=udp, args=(f, p)).start()
+'''
+CLIENT = r'''
+import socket, sys
+proto, to, port, tos = sys.argv[1], sys.argv[2], int(sys.argv[3]), int(sys.argv[4])
+f = socket.AF_INET6 if ':' in to else socket.AF_INET
+for turn in range(2):
+    s = socket.socket(f, socket.SOCK_STREAM if proto == 'tcp' else socket.SOCK_DGRAM); s.settimeout(2.5 if proto == 'tcp' else 1.2)
+    if f == socket.AF_INET6: s.setsockopt(socket.IPPROTO_IPV6, 67, tos)
+    else: s.setsockopt(socket.IPPROTO_IP, socket.IP_TOS, tos)
+    try:
+        s.connect((to, port))
+        if proto == 'udp': s.send(b'?')
+        if s.recv(1): print('ok'); break
+    except OSError as e: print(e)
+'''
+def session(ns, t, o):
+    """'ok' where a session over TCP or UDP gets an answer"""
+    p = subprocess.run(['ip', 'netns', 'exec', ns, 'python3', '-c', CLIENT, o['over'], t, str(o['port']), str(TOS[o['mark']])], capture_output=True, text=True, timeout=60)
+    return dict(ok='ok' in p.stdout, err=None, out=p.stdout[-200:] + p.stderr[-200:])
+
 def tool(f, *w):
     p = subprocess.run([PROG, *w, '-o', 'json', '-p', f], capture_output=True, text=True, timeout=60)
     if p.returncode not in (0, 1): return dict(bad=p.stderr.strip()[:300])
@@ -508,12 +596,14 @@ def main():
         without = ['--without', f'{N.cut}-cable'] if N.cut else []; f = f'{out}/{s}.plan.yaml'; open(f, 'w').write(plan(N))
         rc, o = sh(f'{PROG} check -o json -p {f}', check=False)
         if rc == 2: print(f'seed {s}: plan refused: {o[:600]}'); tot['refused'] += 1; continue
-        J = jobs(N, cap); made = []
+        J = jobs(N, cap); made, serve = [], []
         try:
             made = realise(N)
+            if PORTS:
+                serve = [subprocess.Popen(['ip', 'netns', 'exec', f'{TAG}{x}', 'python3', '-c', SERVER], stderr=subprocess.DEVNULL) for x in N.dev]; time.sleep(1)
             def ask(j):
                 x, t, o = j
-                return ktrace(f'{TAG}{x}', t) if o == 'trace' else kping(f'{TAG}{x}', t, o)
+                return session(f'{TAG}{x}', t, o) if 'over' in o else ktrace(f'{TAG}{x}', t) if o == 'trace' else kping(f'{TAG}{x}', t, o)
             with cf.ThreadPoolExecutor(40) as ex: K = list(ex.map(ask, J))
             seen = [{k['ok']} if o != 'trace' else set() for (_, _, o), k in zip(J, K)]
             if 'ecmp' in N.feat:        # other hashes: what depends on the flow shows both, what does not never does
@@ -532,11 +622,13 @@ def main():
                         m = re.match(r'(?:\w+ )?(\S+) .* src (\S+)', l)
                         if m: S[x, m.group(1)] = m.group(2)
         finally:
+            for y in serve: y.kill()
             for m in made: sh(f'ip netns del {m}', check=False)
         def predict(j):
             x, t, o = j
             if o == 'trace': return tool(f, 'trace', x, t, *without)
             w = list(without)
+            if 'over' in o: w += ['--over', f'{o["over"]}/{o["port"]}'] + (['--mark', o['mark']] if o['mark'] else [])
             if 'ttl' in o: w += ['--ttl', str(o['ttl'])]
             if 'size' in o: w += ['--size', str(o['size'])] + (['--no-fragment'] if o['df'] else [])
             return tool(f, 'ping', x, t, *w)
@@ -565,7 +657,7 @@ def main():
                 if d: bad.append((j, 'trace', d)); c['trace-differs'] += 1
                 else: c['trace-ok'] += 1
                 continue
-            v = F['verdict']; kind = 'size' if 'size' in o else 'ttl' if 'ttl' in o else 'ping'
+            v = F['verdict']; kind = 'session' if 'over' in o else 'size' if 'size' in o else 'ttl' if 'ttl' in o else 'ping'
             if v in ('works', 'fails'):
                 if both == {v == 'works'}: c[kind + '-ok'] += 1
                 elif kind == 'size' and k['ok'] and (F.get('failure') or {}).get('name') == 'dropped-oversize' and any(0 < o['size'] + (28 if fam(t) == 4 else 48) - m_ <= 4 for D in N.dev.values() for e in D['ifs'].values() for m_ in [e.get('mtu') or 1500]): c['size-veth'] += 1   # veth takes four bytes more than its MTU, for a VLAN's tag

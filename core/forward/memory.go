@@ -22,7 +22,7 @@ func (g *Graph) passage(net *Network, n, edge int) (Passage, bool) {
 			p.Came.Source = node.Edges[edge].Sent.Source
 		}
 	}
-	return p, p.Came != p.Left || p.CameFor != p.LeftFor || net.Policy.KeepsState(node.Device)
+	return p, p.Came != p.Left || p.CameFor != p.LeftFor || net.Policy.Remembers(node.Device)
 }
 
 // Sent is the headers with which the sender of a graph may send: more than one where equally good hops

@@ -291,3 +291,20 @@ func TestDirectedBroadcastsAreNotPassedOn(t *testing.T) {
 	assert.Equal(t, "fw", net.Spec.Devices[at.There.Nodes[at.There.Endings[0].Node].Device].Name,
 		"it ends at the router that is on the subnet")
 }
+
+// A flow that a translator let through as it was stays as it was, its replies too, whichever protocol it is of; one that begins
+// inside is translated (RFC 2663 §2.3). The kernel found it.
+func TestRepliesToWhatWasNotTranslatedAreNot(t *testing.T) {
+	net := coretest.Network(t, `
+segments: {lan: {prefix: 10.1.0.0/24}, up: {prefix: 10.2.0.0/24}}
+devices:
+  pc: {is: host, gateway: nat, interfaces: {p: {segment: lan, address: 10}}}
+  nat: {is: router, interfaces: {l: {segment: lan, address: 1}, u: {segment: up, address: 1}}, translates: [lan shares u]}
+  srv: {is: host, interfaces: {u: {segment: up, address: 2}}, routes: {10.1.0.0/24: 10.2.0.1}}
+`)
+	for _, over := range []string{"icmp", "tcp/443", "udp/53"} {
+		assert.Equal(t, "works", outcome(t, net, "srv", "", "10.1.0.10", over), over)
+		x := pingedOver(t, net, "pc", "", "10.2.0.2", over)
+		assert.Equal(t, "10.2.0.1", x.There.Nodes[x.There.Endings[0].Node].Source.String(), over)
+	}
+}

@@ -163,5 +163,8 @@ func (p *Policy) Answering(a netip.Addr, visit func(model.InterfaceID)) {
 // Touches tells whether a device has permits or translations at all.
 func (p *Policy) Touches(d model.DeviceID) bool { return p != nil && p.devices[d] != nil }
 
-// KeepsState tells whether a device lets pass what belongs to what passed before.
-func (p *Policy) KeepsState(d model.DeviceID) bool { return p.Touches(d) && p.devices[d].KeepsState }
+// Remembers tells whether a device remembers what passed: it lets replies pass by that, or it translates, so that what
+// belongs to a flow is translated as its first packet was, or not at all (RFC 2663 §2.3).
+func (p *Policy) Remembers(d model.DeviceID) bool {
+	return p.Touches(d) && (p.devices[d].KeepsState || len(p.devices[d].Translates) > 0)
+}

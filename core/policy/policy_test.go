@@ -120,7 +120,7 @@ func TestNoPolicyJudgesNothing(t *testing.T) {
 	x := packet(t, pc, web, "icmp", policy.Request)
 	assert.Equal(t, policy.ByNothing, d.ToItself(d.fw, d.inner, x, false).By)
 	assert.Equal(t, policy.ByNothing, d.FromItself(d.fw, d.outer, x, false).By)
-	assert.False(t, d.KeepsState(d.fw))
+	assert.False(t, d.Remembers(d.fw))
 	from, by, ok := d.Outward(d.fw, d.outer, x.Source)
 	assert.Equal(t, x.Source, from)
 	assert.Nil(t, by)

@@ -130,22 +130,30 @@ func (a *app) rowsFor(who ask.Who, names []string, make func([]model.DeviceID) (
 // as found where that is asked for.
 func (a *app) stateWithout(without []string) (ask.Who, *network.State, error) {
 	if a.observed != "" || len(a.with) > 0 || a.given != nil {
-		w, err := a.usable()
-		if err != nil {
-			return ask.Who{}, nil, err
-		}
-		if w, err = w.Without(without...); err != nil {
-			return ask.Who{}, nil, err
-		}
-		return w.Who, w.Network.State, nil
+		return a.wholeState(without)
 	}
 	n, err := a.numbers()
 	if err != nil {
 		return ask.Who{}, nil, err
 	}
 	state := network.Build(n.Spec).State()
+	if len(state.Followed()) > 0 { // who is master goes by what routes hear
+		return a.wholeState(without)
+	}
 	failures, err := state.FailuresNamed(without...)
 	return n.Who, state.With(failures...), err
+}
+
+// wholeState is stateWithout with all routes derived, and every watch asked.
+func (a *app) wholeState(without []string) (ask.Who, *network.State, error) {
+	w, err := a.usable()
+	if err != nil {
+		return ask.Who{}, nil, err
+	}
+	if w, err = w.Without(without...); err != nil {
+		return ask.Who{}, nil, err
+	}
+	return w.Who, w.Network.State, nil
 }
 
 // answer is what a command prints: as data, as a table, and as text.

@@ -158,6 +158,9 @@ func newInterface(s *network.State, id model.InterfaceID) Interface {
 			if s.IsUp(id) && s.Holds(id, a) {
 				text += " master"
 			}
+			if p := s.Priority(id); p != int(i.Priority) { // what it follows is down, or not heard
+				text += fmt.Sprintf(", priority %d now", p)
+			}
 			x.Shared = append(x.Shared, text)
 		}
 	}
