@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """The one of ../shared widened: equal cost with the kernel's hash seeded anew in each round, and IPv6 errors as this kernel sends them.
 PORTS=1: permits by ports, ranges of them and marks, ports that are translated, and TCP and UDP sessions beside the pings.
-CUT=1 cuts one cable of each network: both ends keep their addresses and lose their carrier, and predictions are asked with --without.
+TRACES=N traces so many of the pairs that are pinged. CUT=1 cuts one cable of each network: both ends keep their addresses and lose their carrier, and predictions are asked with --without.
 Predictions held against a real kernel: link-local links, /31 /127, unnumbered, recursion, equal cost, MTU steps, permits, translation, TTL.
 Usage (root): kernel.py PROGRAM SEED COUNT OUTDIR   Own namespaces only (zt<pid>…). Prints disagreements; writes OUTDIR/SEED.json and .plan.yaml"""
 import atexit, ipaddress as ip, json, os, random, signal, subprocess, sys, re, collections, time, concurrent.futures as cf
@@ -517,7 +517,7 @@ def jobs(N, cap):
                 if k == 'port': S = [(x, b) for x in N.dev] + S
         J += [(x, t, dict(zip(('over', 'port', 'mark'), r.choice(SESSIONS + ([('tcp', 8443, '')] * 6 if t == '198.51.100.37' else []))))) for x, t in S[:60]]
     tr = [(x, t, 'trace') for x, t, o in J if not o]; r.shuffle(tr)
-    return J + tr[:max(14, cap // 6)]
+    return J + tr[:int(os.environ.get('TRACES', max(14, cap // 6)))]
 
 ERR = re.compile(r'^From (\S+) icmp_seq=\d+ (.*)$', re.M)
 def kping(ns, t, o):

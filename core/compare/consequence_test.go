@@ -69,7 +69,7 @@ func alike(t *testing.T, want, got *forward.Network, about string) {
 // What is worked out anew for one difference is what working out everything gives.
 func TestOneDifferenceIsTriedAsTheWholeNetworkWouldBe(t *testing.T) {
 	tried := map[What]int{}
-	for seed := range uint64(40) {
+	for seed := range uint64(coretest.Cases(16, 40)) {
 		r := rand.New(rand.NewPCG(seed, 29))
 		spec, _, _ := derive.Resolve(coretest.Spec(t, coretest.RandomNetwork(r, "{}")))
 		net := forward.Resolve(network.Build(spec).State())

@@ -70,7 +70,7 @@ func mesh(r *rand.Rand) (text string, routers int) {
 // them where ROPESWING_PROOF is long.
 func TestMeshesAreWholeAfterAFailure(t *testing.T) {
 	t.Parallel()
-	networks := coretest.Cases(8, 36)
+	networks := coretest.Cases(5, 36)
 	whole, all := 0, 0
 	for seed := range networks {
 		text, n := mesh(rand.New(rand.NewPCG(uint64(seed), 77)))

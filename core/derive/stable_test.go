@@ -19,7 +19,7 @@ func TestOneMoreLANChangesNoLine(t *testing.T) {
 	shapes := []coretest.Shape{coretest.Hub(3), coretest.Hub(6), coretest.DualHub(4), coretest.Ring(3), coretest.Ring(5), coretest.Ring(8),
 		coretest.Ring(10), coretest.Grid(2, 3), coretest.Grid(2, 4), coretest.Grid(3, 3)}
 	random := rand.New(rand.NewPCG(17, 5))
-	for range 10 {
+	for range coretest.Cases(4, 10) {
 		shapes = append(shapes, coretest.Chords(random, 4+random.IntN(5), 30))
 	}
 	routes := func(text string) map[string]bool {

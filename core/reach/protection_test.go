@@ -72,7 +72,7 @@ func TestShapesAreWholeAfterAnyFailure(t *testing.T) {
 // ROPESWING_CASES says how many networks; 300 take minutes.
 func TestRandomMeshesAreWholeAfterAlmostAnyFailure(t *testing.T) {
 	t.Parallel()
-	meshes := coretest.Cases(8, 25)
+	meshes := coretest.Cases(5, 25)
 	failures, lost := 0, 0
 	for seed := range meshes {
 		r := rand.New(rand.NewPCG(uint64(seed), 29))

@@ -363,7 +363,7 @@ func withRandomRoutes(spec *model.Spec, r *rand.Rand) *model.Spec {
 func TestDevicesAndPickedPairs(t *testing.T) {
 	t.Parallel()
 	lost := 0
-	for seed := range coretest.Cases(15, 60) {
+	for seed := range coretest.Cases(10, 60) {
 		r := rand.New(rand.NewPCG(uint64(seed), 19))
 		spec := coretest.Spec(t, coretest.RandomNetwork(r, "{}"))
 		if spec, _, _ = derive.Resolve(spec); seed%3 == 0 {
