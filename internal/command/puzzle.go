@@ -18,6 +18,7 @@ import (
 	"ropeswing/core/prefix"
 	"ropeswing/core/puzzle"
 	"ropeswing/core/workspace"
+	"ropeswing/internal/rehearse"
 	"ropeswing/internal/view"
 )
 
@@ -26,13 +27,24 @@ type puzzler struct {
 	*app
 	*puzzle.Puzzle
 	seed uint64
+	real realPuzzle // nil on the plain model
+}
+
+// realPuzzle is the puzzle's network in a kernel.
+type realPuzzle interface {
+	// become makes it anew, as another network.
+	become(net *forward.Network) error
+	// ask pings and traces for real.
+	ask(from model.DeviceID, targets []netip.Addr) (*rehearse.Answers, error)
+	close()
 }
 
 // puzzleShows are the lists that a puzzle shows of a device: what the device itself would tell.
 var puzzleShows = []string{"interfaces", "routes", "ports", "vlans", "neighbours", "permits", "hosts", "addresses"}
 
-// puzzle plants a slip in the network as planned, and lets it be looked for. Seed 0 is one by chance.
-func (a *app) puzzle(seed uint64) error {
+// puzzle plants a slip in the network as planned, and lets it be looked for, in a rehearsal of it or on the plain model. Seed 0 is
+// one by chance.
+func (a *app) puzzle(seed uint64, simulated bool) error {
 	w, err := a.usable()
 	if err != nil {
 		return err
@@ -43,6 +55,18 @@ func (a *app) puzzle(seed uint64) error {
 	p := &puzzler{app: a, seed: seed}
 	if p.Puzzle, err = puzzle.New(w, seed); err != nil {
 		return err
+	}
+	if !simulated {
+		again, err := a.realPuzzle(p)
+		if again {
+			return err // that was the same command, where networks may be made
+		}
+		if err != nil {
+			a.tell("by the plain model, for no network can be made here: " + err.Error())
+		}
+	}
+	if p.real != nil {
+		defer p.real.close()
 	}
 	fmt.Fprintf(a.out, "One slip was made somewhere in %s. Find it, and mend it: 'help' tells how. (puzzle %d)\n",
 		view.Clean(w.Document.Name.Value), seed)
@@ -121,6 +145,7 @@ func (p *puzzler) line(line string) error {
 		if !p.Undo() {
 			return errors.New("nothing was changed")
 		}
+		p.renew()
 		fmt.Fprintln(p.out, "the last change is taken back")
 	case words[0] == "hint":
 		fmt.Fprintln(p.out, view.Clean(p.Hint()))
@@ -212,6 +237,9 @@ func (p *puzzler) change(text string) error {
 		fmt.Fprintf(p.out, "That was it: everything works again. You looked %s, and made %s.\nThe slip was '%s': %s.\n", times(p.Looks),
 			view.Count(len(p.Typed), "change"), view.Clean(p.Slip), view.Clean(p.Kind))
 		return errSolved
+	}
+	p.renew()
+	switch {
 	case left < before:
 		fmt.Fprintf(p.out, "set; %s of %d that did not work work now, %d do not\n", view.Count(before-left, "pair"), before, left)
 	case left > before:
@@ -220,6 +248,18 @@ func (p *puzzler) change(text string) error {
 		fmt.Fprintln(p.out, "set; as many pairs do not work as before")
 	}
 	return nil
+}
+
+// renew makes the real network what it is to be now, or says that it cannot be made.
+func (p *puzzler) renew() {
+	if p.real == nil {
+		return
+	}
+	if err := p.real.become(p.Now().Network); err != nil {
+		p.tell("from here on by the plain model, for the kernel does not take it: " + err.Error())
+		p.real.close()
+		p.real = nil
+	}
 }
 
 // show lists what a device tells of itself, by the command that lists it.
@@ -241,13 +281,15 @@ func (p *puzzler) ask(trace bool, words []string) error {
 	if err != nil {
 		return err
 	}
-	asked := 0
+	var targets []netip.Addr
 	for _, family := range prefix.Families {
 		source, target := w.Spec.MainAddress(from, family), w.Spec.MainAddress(to, family)
 		if !source.IsValid() || !target.IsValid() {
 			continue
 		}
-		asked++
+		if targets = append(targets, target); p.real != nil {
+			continue
+		}
 		x := forward.PingBy(w.Network, from, netip.Addr{}, target, model.None, forward.Probe{})
 		tr := forward.Follow(w.Network, x)
 		if trace {
@@ -256,10 +298,48 @@ func (p *puzzler) ask(trace bool, words []string) error {
 		}
 		fmt.Fprintf(p.out, "%s: %s\n", target, pinged(tr, x, family))
 	}
-	if asked == 0 {
+	switch {
+	case len(targets) == 0:
 		return errors.New("the two have no addresses of one family")
+	case p.real == nil:
+		return nil
 	}
-	return nil
+	answers, err := p.real.ask(from, targets)
+	for _, target := range targets {
+		if err == nil {
+			p.tellReal(trace, w, answers, target)
+		}
+	}
+	return err
+}
+
+// tellReal tells what the kernel answered.
+func (p *puzzler) tellReal(trace bool, w *workspace.Workspace, answers *rehearse.Answers, target netip.Addr) {
+	if !trace {
+		text := "no reply"
+		if told, ok := answers.Hops[rehearse.Probe{Target: target}]; answers.Replied[target] {
+			text = "reply"
+		} else if ok {
+			text = fmt.Sprintf("from %s: %s", told.From, told.Word)
+		}
+		fmt.Fprintf(p.out, "%s: %s\n", target, text)
+		return
+	}
+	fmt.Fprintf(p.out, "to %s\n", target)
+	for ttl := 1; ttl <= rehearse.MostTTL; ttl++ {
+		text := "*"
+		h, ok := answers.Hops[rehearse.Probe{Target: target, TTL: ttl}]
+		if ok {
+			text = w.Spec.HolderLabel(h.From)
+			if h.From != target && h.Word != "time exceeded" {
+				text += "  " + h.Word
+			}
+		}
+		fmt.Fprintf(p.out, "  %2d  %s\n", ttl, view.Clean(text))
+		if ok && h.Word != "time exceeded" {
+			break
+		}
+	}
 }
 
 // pair is who is meant by one or two names: the operator asks where only one is named.

@@ -9,16 +9,17 @@ import (
 
 // rehearsalOptions are what to do in a rehearsal.
 type rehearsalOptions struct {
-	from, to string
-	without  []string
-	failures int
-	stay     bool
-	join     bool
-	shell    string
-	at       string
-	capture  string
-	puzzle   uint64
-	standIns bool // the devices answer as stand-ins
+	from, to  string
+	without   []string
+	failures  int
+	stay      bool
+	join      bool
+	shell     string
+	at        string
+	capture   string
+	puzzle    uint64
+	standIns  bool // the devices answer as stand-ins
+	simulated bool // a puzzle is by the plain model
 
 	words []string // behind the command: a command to run at a device, or the file of a capture
 }
@@ -37,9 +38,9 @@ func (a *app) rehearse() *cobra.Command {
 			"needed where the system lets users make namespaces.\n\n" +
 			"With --stay a prompt follows: cut and mend cables, restart devices, ping, look into a\n" +
 			"device. With --shell, or words behind '--', you stand at a device yourself.\n\n" +
-			"--puzzle is for practice: one slip is planted in a copy of the plan, by the plain\n" +
-			"model, without a kernel, and not told. Look with ping, trace and show, mend it by\n" +
-			"typing a change; you are told whether that was it, in how many looks.",
+			"--puzzle is for practice: one slip is planted in what is rehearsed, and not told. Look\n" +
+			"with ping, trace and show, mend it by typing a change; you are told whether that was\n" +
+			"it, in how many looks. With --simulated it is by the plain model, without a kernel.",
 		Example: "  ropeswing rehearse\n  ropeswing rehearse --failures 1\n  ropeswing rehearse --stay\n  ropeswing rehearse --puzzle 7\n  ropeswing rehearse --shell " +
 			"quay-edge\n  ropeswing rehearse --at tern-rock -- ip route\n  ropeswing rehearse --stand-ins --shell ops-laptop\n  ropeswing " +
 			"rehearse --capture quay-edge:wan0 wan0.pcapng",
@@ -62,7 +63,10 @@ func (a *app) rehearse() *cobra.Command {
 				return errors.New("--failures is 1: every cable is cut in turn")
 			}
 			if cmd.Flags().Changed("puzzle") {
-				return a.puzzle(o.puzzle)
+				return a.puzzle(o.puzzle, o.simulated)
+			}
+			if o.simulated {
+				return errors.New("--simulated goes with --puzzle")
 			}
 			return a.rehearsal(&o)
 		},
@@ -71,6 +75,7 @@ func (a *app) rehearse() *cobra.Command {
 	cmd.Flags().StringVar(&o.to, "to", "", "only ask `WHO`, the same")
 	cmd.Flags().IntVar(&o.failures, "failures", 0, "and with every cable cut in turn, where `N` is 1")
 	cmd.Flags().Uint64Var(&o.puzzle, "puzzle", 0, "find and mend a slip: that of the number `SEED`, or with 0 one by chance")
+	cmd.Flags().BoolVar(&o.simulated, "simulated", false, "with --puzzle: by the plain model, where no kernel can be had")
 	cmd.Flags().BoolVar(&o.stay, "stay", false, "keep it, at a prompt: cut, mend, restart, ping, shell and more")
 	cmd.Flags().BoolVar(&o.join, "join", false, "a prompt of the rehearsal that runs in another terminal")
 	cmd.Flags().StringVar(&o.shell, "shell", "", "stand at `DEVICE`: your shell, with its network")

@@ -256,7 +256,7 @@ func (a *asker) heard(seq, ttl int, from netip.Addr, word string) {
 	switch {
 	case !ok || key.TTL != ttl:
 	case word == "reply" && from != key.Target: // not one that its asker would take
-	case key.TTL > 0:
+	case key.TTL > 0 || word != "reply":
 		a.answers.Hops[key] = Heard{from, word}
 	case word == "reply":
 		a.answers.Replied[key.Target] = true

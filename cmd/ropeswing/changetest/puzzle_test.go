@@ -14,7 +14,7 @@ func TestAPuzzleIsLookedAtAndMended(t *testing.T) {
 	t.Parallel()
 	dir := lights(t)
 	play := func(seed string, lines ...string) clitest.Result {
-		return runAs(t, dir, nil, strings.Join(lines, "\n")+"\n", "rehearse", "--puzzle", seed)
+		return runAs(t, dir, nil, strings.Join(lines, "\n")+"\n", "rehearse", "--simulated", "--puzzle", seed)
 	}
 	answer := play("2", "answer")
 	assert.Equal(t, 1, answer.Code, "given up")
@@ -42,4 +42,22 @@ func TestAPuzzleIsLookedAtAndMended(t *testing.T) {
 	}
 	write(t, dir, "small.plan.yaml", "ropeswing: 1\ndevices: {r: {is: router}}\n")
 	assert.Contains(t, run(t, dir, "rehearse", "--puzzle", "1", "-p", "small.plan.yaml").Err, "no slip breaks anything here")
+}
+
+// Where there is a kernel, it is what answers: the same words from the same looks, and the network is made anew after a change.
+func TestAPuzzleInTheKernel(t *testing.T) {
+	t.Parallel()
+	clitest.Rehearsable(t)
+	dir := lights(t)
+	lines := "ping pilot-desk\ntrace desk-7 pilot-desk\nmole-rtr: lan0.191 down\nping mole-sw\nundo\nping mole-sw\nmole-rtr: lan0.120 up\n"
+	r := runAs(t, dir, nil, lines, "rehearse", "--puzzle", "2")
+	assert.Equal(t, 0, r.Code, r.Out+r.Err)
+	assert.Empty(t, r.Err, "the kernel took it")
+	out := oneLine(r.Out)
+	for _, said := range []string{"10.48.2.10: no reply", "1 10.48.1.1 (quay-core:vlan110) 2 10.48.0.0 (quay-edge:lan0) 3 *",
+		"set; as many pairs do not work as before", "That was it: everything works again. You looked 4 times, and made 1 change."} {
+		assert.Contains(t, out, said)
+	}
+	assert.Regexp(t, `\$ ping mole-sw (\S+: (no reply|from .*?) )+\$ undo .* \$ ping mole-sw (\S+: reply )+`, out)
+	assert.Contains(t, run(t, dir, "rehearse", "--simulated").Err, "--simulated goes with --puzzle")
 }
