@@ -89,7 +89,7 @@ func (v Assignment) Table() Table {
 	t := Table{Columns: []Column{
 		{Key: "change", Title: "change"}, {Key: "kind", Title: "number"}, {Key: "owner", Title: "of"}, {Key: "number", Title: "is"},
 		{Key: "was", Title: "was"}, {Key: "because", Title: "because", IfRoom: true},
-	}, Empty: v.upToDate()}
+	}}
 	for _, c := range v.Changes {
 		t.Rows = append(t.Rows, []string{c.Change, c.Kind, c.Owner, c.Number, c.Was, c.Because})
 	}
@@ -118,8 +118,8 @@ func (v Assignment) byOwner() Table {
 	return t
 }
 
-// headline counts the changes by what they are.
-func (v Assignment) headline() string {
+// counts is how many changes there are of each kind.
+func (v Assignment) counts() string {
 	count := map[string]int{}
 	var order []string
 	for _, c := range v.Changes {
@@ -138,9 +138,19 @@ func (v Assignment) headline() string {
 	return strings.Join(parts, ", ")
 }
 
-// upToDate says that there is nothing to write.
-func (v Assignment) upToDate() string {
-	return fmt.Sprintf("the ledger is up to date: %s in %s", Count(v.kept, "number"), v.Ledger)
+// Headline is how the ledger stands, in one line.
+func (v Assignment) Headline() string {
+	switch {
+	case len(v.Changes) == 0 && len(v.Findings) > 0:
+		return Count(len(v.Findings), "need") + " not met"
+	case len(v.Changes) == 0 && v.kept == 0:
+		return "the plan leaves no number open, and needs no ledger"
+	case len(v.Changes) == 0:
+		return fmt.Sprintf("the ledger is up to date: %s in %s", Count(v.kept, "number"), v.Ledger)
+	case v.Written:
+		return "written to " + v.Ledger + ": " + v.counts()
+	}
+	return v.Ledger + " is behind: " + v.counts()
 }
 
 // Text writes what changes, what has to be renumbered, and what could not be
@@ -151,14 +161,10 @@ func (v Assignment) Text(w io.Writer, width int, wide bool, next string) {
 	}
 	switch {
 	case len(v.Changes) == 0 && len(v.Findings) > 0:
-	case len(v.Changes) == 0 && v.kept == 0:
-		fmt.Fprintln(w, good.Render("the plan leaves no number open, and needs no ledger"))
-	case len(v.Changes) == 0:
-		fmt.Fprintln(w, good.Render(Clean(v.upToDate())))
-	case v.Written:
-		fmt.Fprintln(w, good.Render("written to "+Clean(v.Ledger)+": "+v.headline()))
+	case len(v.Changes) == 0, v.Written:
+		fmt.Fprintln(w, good.Render(Clean(v.Headline())))
 	default:
-		fmt.Fprintln(w, warn.Render(Clean(v.Ledger)+" is behind: "+v.headline()))
+		fmt.Fprintln(w, warn.Render(Clean(v.Headline())))
 	}
 	v.byOwner().Text(w, width, "  ", wide)
 	if len(v.Renumber) > 0 {

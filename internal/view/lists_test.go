@@ -113,5 +113,5 @@ func TestTwoFamiliesShareARow(t *testing.T) {
 	}
 	assert.Equal(t, []string{"new subnet a 10.0.0.0/24 2001:db8::/64 ", "new subnet b 10.0.1.0/24 ", "moved address c 10.0.0.9 10.0.1.9",
 		"moved address c 2001:db8::9 2001:db8::8", "new vlan a 7 "}, rows)
-	assert.Equal(t, "4 new, 2 moved", v.headline())
+	assert.Equal(t, "4 new, 2 moved", v.counts())
 }
