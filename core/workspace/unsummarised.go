@@ -99,8 +99,8 @@ func (w *Workspace) unsummarised() []finding.Finding {
 }
 
 // mostTrial is how many devices a network has at most in which it is tried what renumbering
-// would save: all routes are derived once more for that, which would be a third of checking.
-const mostTrial = 100
+// would save: all routes are derived once more for that, which takes longer than all other checks.
+const mostTrial = 60
 
 // untried tells of sites that cannot be summarised in a network that is too large to try
 // what renumbering them would save.
