@@ -21,6 +21,7 @@ type Topology struct {
 	carries  map[bridge][]model.InterfaceID
 	subs     [][]model.InterfaceID // by interface: its subinterfaces
 	followed []bool                // by interface: the priority of another goes by it
+	watched  []Watched             // what is watched and priorities go by, each once
 	holders  *holders
 }
 
@@ -61,8 +62,10 @@ func Build(spec *model.Spec) *Topology {
 	for id := range spec.Interfaces {
 		i := &spec.Interfaces[id]
 		for _, f := range i.Follows {
-			if f.Interface != model.None {
+			if w := (Watched{i.Device, f.Watch}); f.Interface != model.None {
 				t.followed[f.Interface] = true
+			} else if !slices.Contains(t.watched, w) {
+				t.watched = append(t.watched, w)
 			}
 		}
 		switch {

@@ -12,21 +12,8 @@ type Watched struct {
 	Address netip.Addr
 }
 
-// Followed lists what is watched and priorities of virtual addresses go by, each once.
-func (s *State) Followed() []Watched {
-	var all []Watched
-	known := map[Watched]bool{}
-	for id := range s.Spec.Interfaces {
-		i := &s.Spec.Interfaces[id]
-		for _, f := range i.Follows {
-			if w := (Watched{i.Device, f.Watch}); f.Watch.IsValid() && !known[w] {
-				known[w] = true
-				all = append(all, w)
-			}
-		}
-	}
-	return all
-}
+// Followed is what is watched and priorities of virtual addresses go by, each once; it belongs to the topology.
+func (t *Topology) Followed() []Watched { return t.watched }
 
 // Unheard is what is watched and not heard, as far as priorities go by it; it belongs to the state.
 func (s *State) Unheard() map[Watched]bool { return s.unheard }

@@ -336,8 +336,11 @@ func (p *puzzler) tellReal(trace bool, w *workspace.Workspace, answers *rehearse
 			}
 		}
 		fmt.Fprintf(p.out, "  %2d  %s\n", ttl, view.Clean(text))
-		if ok && h.Word != "time exceeded" {
-			break
+		switch {
+		case ok && h.Word != "time exceeded":
+			return
+		case ttl == rehearse.MostTTL && ok:
+			fmt.Fprintf(p.out, "      … no further hop is traced than this\n")
 		}
 	}
 }
