@@ -117,7 +117,9 @@ func (a *asker) ask(targets []netip.Addr, traces bool, wait time.Duration) {
 				time.Sleep(time.Millisecond)
 			}
 		}
-		time.Sleep(60 * time.Millisecond)
+		if ttl == 0 {
+			time.Sleep(60 * time.Millisecond)
+		}
 	}
 	deadline := time.Now().Add(wait)
 	for !traces && !a.allReplied() && time.Now().Before(deadline) {
