@@ -55,6 +55,11 @@ func TestAPairSharesItsStates(t *testing.T) {
 			} else {
 				assert.Equal(t, tt.want, got)
 			}
+			if tt.want == "works" {
+				for one, other := range map[string]string{"east": "west", "west": "east"} {
+					assert.Equal(t, other, net.Spec.StateWith(coretest.Device(t, net.Spec, one)), "whichever says so")
+				}
+			}
 			ends := reach.Hosts(net.Spec)
 			m := reach.All(net, ends)
 			for i, a := range ends {

@@ -27,3 +27,16 @@ func (s *Spec) OneState(a, b DeviceID) bool {
 	x, y := &s.Devices[a], &s.Devices[b]
 	return a == b || x.SharesState != "" && x.SharesState == y.Name || y.SharesState != "" && y.SharesState == x.Name
 }
+
+// StateWith is the name of the device with which one has one table of states, whichever of them says so; "" where there is none.
+func (s *Spec) StateWith(d DeviceID) string {
+	if x := &s.Devices[d]; x.SharesState != "" || !x.KeepsState && len(x.Translates) == 0 { // it has no states for anybody
+		return x.SharesState
+	}
+	for other := range s.Devices {
+		if id := DeviceID(other); id != d && s.OneState(d, id) {
+			return s.Devices[other].Name
+		}
+	}
+	return ""
+}

@@ -71,7 +71,7 @@ func (x *Exported) exportPolicy(spec *model.Spec, d model.DeviceID) {
 	device := &spec.Devices[d]
 	x.Answers, x.Permits, x.Translations, x.Leases, x.Tables = append([]string{},
 		device.Answers...), []ExportedPermit{}, []ExportedTranslation{}, []ExportedLease{}, []string{}
-	x.Otherwise, x.KeepsState, x.SharesState = device.Otherwise.String(), device.KeepsState, device.SharesState
+	x.Otherwise, x.KeepsState, x.SharesState = device.Otherwise.String(), device.KeepsState, spec.StateWith(d)
 	if device.Manage != model.None {
 		x.Managed = spec.Interfaces[device.Manage].Name
 	}

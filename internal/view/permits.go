@@ -45,7 +45,7 @@ func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID
 	}, Empty: "no device judges what it passes on: the plan has no permits"}
 	for _, d := range devices {
 		device := &spec.Devices[d]
-		before := len(data)
+		before, head := len(data), heading(device, spec.StateWith(d))
 		for _, u := range uses {
 			if u.Device == d {
 				data = append(data, newPermit(spec, u))
@@ -53,7 +53,7 @@ func Permits(spec *model.Spec, uses []verify.PermitUse, devices []model.DeviceID
 		}
 		for _, p := range data[before:] {
 			table.Rows = append(table.Rows,
-				[]string{heading(device), p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, p.decides(), p.Note,
+				[]string{head, p.Of, fmt.Sprint(p.Number), p.Sentence, foldNames(p.In), foldNames(p.Out), p.State, p.decides(), p.Note,
 					strings.Join(p.Requirements, "; "), p.Never})
 		}
 	}
@@ -69,16 +69,16 @@ func (p Permit) decides() string {
 	return text
 }
 
-// heading is a device with what it does with what no permit matches.
-func heading(d *model.Device) string {
+// heading is a device with what it does with what no permit matches, and with whom it has one table of states.
+func heading(d *model.Device, with string) string {
 	text := d.Name + ", a " + d.Kind.String() + ": "
 	if d.KeepsState {
 		text += "replies to what passed pass; "
 	} else {
 		text += "keeps no state; "
 	}
-	if d.SharesState != "" {
-		text += "it shares its state with " + d.SharesState + "; "
+	if with != "" {
+		text += "it shares its state with " + with + "; "
 	}
 	return text + "the rest it " + [...]string{model.Pass: "passes", model.Drop: "drops", model.Refuse: "refuses"}[d.Otherwise]
 }
