@@ -61,8 +61,9 @@ var HowCompared = map[string]map[string]How{
 		"name-servers": by(OfNames), "time-servers": by(OfTimes), "log-servers": by(OfLogs),
 		"tables": by(OfRoute, OfNextHop).inState(OfNextHop), "forwards": by(OfForwards), "beyond": by(OfBeyond),
 		"interfaces": by(OfInterface).inState(OfInterface), "routes": by(OfRoute).inState(OfRoute),
-		"permits": by(OfPermit), "own-permits": by(OfPermit), "otherwise": by(OfPermit), "keeps-state": by(OfPermit), "shares-state": by(OfPermit),
-		"translates": by(OfTranslation), "note": need(aRemark),
+		"permits": by(OfPermit), "own-permits": by(OfPermit), "otherwise": by(OfPermit), "keeps-state": by(OfPermit),
+		"shares-state": by(OfPermit),
+		"translates":   by(OfTranslation), "note": need(aRemark),
 	},
 	"interface": {
 		"segment": by(OfAddress).inState(OfAddress), "vlan": by(OfTag), "access": by(OfVLAN).inState(OfVLAN),

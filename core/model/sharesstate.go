@@ -16,9 +16,18 @@ func (r *resolver) sharesState(d DeviceID, t plan.Text) {
 	case !ok:
 	case other == d:
 		r.report(finding.New(finding.BadValue, t.Place, "%s", errSharesWithItself).About(device.Name))
+	case !r.hasStates(d) && !r.hasStates(other):
+		r.report(finding.New(finding.BadValue, t.Place, "neither %s nor %s has states to share: neither keeps any, and neither translates",
+			device.Name, r.spec.Devices[other].Name).Mend("write 'keeps-state: true' for both, or leave 'shares-state' out").About(device.Name))
 	default:
 		device.SharesState = r.spec.Devices[other].Name
 	}
+}
+
+// hasStates tells whether a device keeps in mind what passed it.
+func (r *resolver) hasStates(d DeviceID) bool {
+	written := &r.doc.Devices[d]
+	return written.KeepsState.Or(r.spec.Devices[d].Kind == Firewall) || len(written.Translates) > 0
 }
 
 // OneState tells whether two devices have one table of states: they are one device, or either says that it shares its

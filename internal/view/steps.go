@@ -364,8 +364,8 @@ func (v Worksheet) limits() []limit {
 		all = append(all, limit{text: fmt.Sprintf("asked about %d of %d LANs and loopbacks in between", v.Among, v.Of)})
 	}
 	if v.Judged < len(v.all) {
-		all = append(all, limit{fmt.Sprintf("what fails was looked at after %d of %s: what is new goes before what changes, and what is old goes last",
-			v.Judged, Count(len(v.all), "step")), true})
+		all = append(all, limit{fmt.Sprintf("what fails was looked at after %d of %s: what is new goes before what changes, "+
+			"and what is old goes last", v.Judged, Count(len(v.all), "step")), true})
 	}
 	switch {
 	case v.Whole || v.Judged < len(v.all):
