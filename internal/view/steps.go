@@ -340,11 +340,11 @@ func (v Worksheet) Text(w io.Writer, width int, next string) {
 			labelled(w, width, "  ", Clean(line), "    ")
 		}
 	}
-	for n, line := range v.unknown() {
+	for n, r := range v.unknown() {
 		if n == 0 {
 			fmt.Fprintln(w)
 		}
-		labelled(w, width, "", Clean(line), "  ")
+		paragraph(w, width, faint.Render(r.Label+": ")+Clean(r.Text), "  ")
 	}
 	if next != "" {
 		fmt.Fprintln(w, "next: "+next)
@@ -404,20 +404,20 @@ func (v Worksheet) remains() []remain {
 }
 
 // unknown says what nothing is known of, and what is new.
-func (v Worksheet) unknown() []string {
-	var all []string
+func (v Worksheet) unknown() []Remark {
+	var all []Remark
 	if len(v.New) > 0 {
-		all = append(all, "new, and to be set up before all this: "+strings.Join(v.New, ", ")+"; 'ropeswing steps --factory ADDRESS/LENGTH "+
-			v.New[0]+"' tells how, with the address it comes with")
+		all = append(all, Remark{"new, and to be set up before all this", strings.Join(v.New, ", ") + "; 'ropeswing steps --factory ADDRESS/LENGTH " +
+			v.New[0] + "' tells how, with the address it comes with"})
 	}
 	if len(v.NotKnown) > 0 {
-		all = append(all, "not observed, so nothing is known to be set there: "+strings.Join(v.NotKnown, ", "))
+		all = append(all, Remark{"not observed, so nothing is known to be set there", strings.Join(v.NotKnown, ", ")})
 	}
 	rest := slices.DeleteFunc(slices.Clone(v.Partly), func(p Partly) bool { // that is told at its steps
 		return slices.ContainsFunc(v.Steps, func(s OrderedStep) bool { return s.Device == p.Device })
 	})
 	for _, line := range notKnown(rest) {
-		all = append(all, "not known: "+line)
+		all = append(all, Remark{"not known", line})
 	}
 	return all
 }
@@ -568,8 +568,8 @@ func (v Worksheet) Markdown(w io.Writer) {
 			fmt.Fprintf(w, "- [ ] %s\n", markdownText(line))
 		}
 	}
-	for _, line := range v.unknown() {
-		fmt.Fprintf(w, "\n%s\n", markdownText(line))
+	for _, r := range v.unknown() {
+		fmt.Fprintf(w, "\n%s: %s\n", markdownText(r.Label), markdownText(r.Text))
 	}
 }
 
